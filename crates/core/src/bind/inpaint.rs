@@ -1,0 +1,140 @@
+//! Filling weights in between matched vertices.
+
+use super::{BindError, Laplacian, Match, Target};
+use crate::mesh::Csr;
+use crate::skin::Skin;
+use crate::JointId;
+use faer::linalg::solvers::Solve;
+use faer::sparse::{SparseColMat, Triplet};
+use faer::{Mat, Side};
+use rayon::prelude::*;
+
+/// Weights and how they came about.
+#[derive(Clone, Debug)]
+pub struct Filled {
+    /// One row a target vertex.
+    pub skin: Skin,
+    /// True where the weights were matched, false where they were filled in.
+    pub matched: Vec<bool>,
+    /// Vertices of shells with no matched vertex at all: they keep the closest surface's weights.
+    pub unmatched_shells: usize,
+}
+
+/// Completes `matched` over the target: accepted rows stay as they are, the others minimise
+/// the energy Σ wᵀ (L + L M⁻¹ L) w with the accepted ones fixed, factored once for all
+/// joints; then each row is clamped to [0, 1], limited to `most` influences and normalised.
+///
+/// Abdrashitov, Raichstat, Monsen & Hill, “Robust Skin Weights Transfer via Weight
+/// Inpainting”, SIGGRAPH Asia 2023 Technical Communications.
+///
+/// # Errors
+/// When the system cannot be factored or a row ends without weight.
+pub fn fill(target: &Target, matched: Match, joints: usize, most: usize) -> Result<Filled, BindError> {
+    let Match { mut accepted, mut rows } = matched;
+    let unmatched_shells = accept_lonely_islands(&target.topology.neighbours, &mut accepted);
+    let unknown: Vec<usize> = (0..accepted.len()).filter(|&v| !accepted[v]).collect();
+    if !unknown.is_empty() {
+        let laplacian =
+            Laplacian::new(target.positions, &target.topology.triangles, &target.topology.neighbours);
+        solve_unknown(&laplacian, &unknown, &accepted, &mut rows, joints)?;
+    }
+    let skin = Skin::from_rows(&rows, joints)?.limit(most);
+    Ok(Filled { skin, matched: accepted, unmatched_shells })
+}
+
+/// A connected group of unmatched vertices that touches no matched one has nothing to be
+/// filled from (and would make the system singular): its closest matches are accepted after
+/// all. Returns how many vertices that concerns.
+fn accept_lonely_islands(neighbours: &Csr, accepted: &mut [bool]) -> usize {
+    let mut seen = accepted.to_vec();
+    let mut lonely = 0;
+    for start in 0..accepted.len() {
+        if seen[start] {
+            continue;
+        }
+        seen[start] = true;
+        let (mut island, mut touches, mut next) = (vec![start], false, 0);
+        while next < island.len() {
+            for &n in neighbours.row(island[next]) {
+                let n = n as usize;
+                touches |= accepted[n];
+                if !seen[n] {
+                    seen[n] = true;
+                    island.push(n);
+                }
+            }
+            next += 1;
+        }
+        if !touches {
+            lonely += island.len();
+            island.iter().for_each(|&v| accepted[v] = true);
+        }
+    }
+    lonely
+}
+
+fn solve_unknown(
+    laplacian: &Laplacian,
+    unknown: &[usize],
+    accepted: &[bool],
+    rows: &mut [Vec<(JointId, f32)>],
+    joints: usize,
+) -> Result<(), BindError> {
+    const KNOWN: u32 = u32::MAX;
+    let mut place = vec![KNOWN; accepted.len()];
+    for (i, &v) in unknown.iter().enumerate() {
+        place[v] = i as u32;
+    }
+    let energy: Vec<Vec<(usize, f64)>> = unknown
+        .par_iter()
+        .map_init(|| vec![0.0; accepted.len()], |scratch, &v| laplacian.energy_row(v, scratch))
+        .collect();
+
+    // Only joints that some touched matched vertex carries can appear in the filled part.
+    let mut column_of = vec![u32::MAX; joints];
+    let mut columns = Vec::new();
+    for &(v, _) in energy.iter().flatten().filter(|(v, _)| accepted[*v]) {
+        for &(joint, _) in &rows[v] {
+            if column_of[joint.index()] == u32::MAX {
+                column_of[joint.index()] = columns.len() as u32;
+                columns.push(joint);
+            }
+        }
+    }
+    let n = unknown.len();
+    let mut triplets = Vec::with_capacity(n * 12);
+    let mut right = Mat::<f64>::zeros(n, columns.len());
+    for (i, entries) in energy.iter().enumerate() {
+        for &(v, value) in entries {
+            if !accepted[v] {
+                let j = place[v] as usize;
+                if j <= i {
+                    triplets.push(Triplet::new(i, j, value));
+                }
+                continue;
+            }
+            for &(joint, weight) in &rows[v] {
+                let column = column_of[joint.index()] as usize;
+                right[(i, column)] -= value * f64::from(weight);
+            }
+        }
+    }
+    let fail = |reason: String| BindError::Solve { reason };
+    let matrix = SparseColMat::<usize, f64>::try_new_from_triplets(n, n, &triplets)
+        .map_err(|e| fail(format!("{e:?}")))?;
+    let factor = matrix.sp_cholesky(Side::Lower).map_err(|e| fail(format!("{e:?}")))?;
+    let solved = factor.solve(&right);
+    for (i, &v) in unknown.iter().enumerate() {
+        let filled: Vec<(JointId, f32)> = columns
+            .iter()
+            .enumerate()
+            .map(|(c, &joint)| (joint, solved[(i, c)].clamp(0.0, 1.0) as f32))
+            .filter(|e| e.1 > 1e-4)
+            .collect();
+        // Nothing left after clamping: the closest surface is still a better guess than none.
+        if !filled.is_empty() {
+            rows[v] = filled;
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,76 @@
+//! Binding: giving a piece skin weights from the surface beneath it.
+
+mod inpaint;
+mod laplacian;
+mod stiff;
+mod transfer;
+
+pub use inpaint::{fill, Filled};
+pub use laplacian::{Laplacian, SparseRows};
+pub use stiff::{bind_stiff, StiffShell};
+pub use transfer::{match_surface, nearest_surface, nearest_vertex, Match, MatchSettings};
+
+use crate::mesh::{vertex_normals, Topology};
+use crate::query::Tree;
+use crate::skin::{Skin, SkinError};
+use glam::Vec3;
+
+/// What weights are taken from: a skinned surface at rest, over welded vertices.
+pub struct Source<'a> {
+    /// Positions, metres.
+    pub positions: &'a [Vec3],
+    /// Triangles over them.
+    pub triangles: &'a [[u32; 3]],
+    /// Weights, one row a position.
+    pub skin: &'a Skin,
+    /// Number of joints of the skeleton.
+    pub joints: usize,
+    normals: Vec<Vec3>,
+    tree: Tree,
+}
+
+impl<'a> Source<'a> {
+    /// Builds the search index over the surface.
+    pub fn new(positions: &'a [Vec3], triangles: &'a [[u32; 3]], skin: &'a Skin, joints: usize) -> Self {
+        let (normals, tree) =
+            rayon::join(|| vertex_normals(positions, triangles), || Tree::build(positions, triangles));
+        Self { positions, triangles, skin, joints, normals, tree }
+    }
+}
+
+/// What receives weights: a piece at rest, over welded vertices.
+pub struct Target<'a> {
+    /// Positions, metres.
+    pub positions: &'a [Vec3],
+    /// Its topology.
+    pub topology: &'a Topology,
+    /// Area-weighted normals.
+    pub normals: Vec<Vec3>,
+}
+
+impl<'a> Target<'a> {
+    /// Computes the normals.
+    pub fn new(positions: &'a [Vec3], topology: &'a Topology) -> Self {
+        Self { positions, topology, normals: vertex_normals(positions, &topology.triangles) }
+    }
+}
+
+/// Why a piece could not be bound.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum BindError {
+    /// The weights that came out are not usable.
+    #[error(transparent)]
+    Skin(#[from] SkinError),
+    /// The sparse system could not be factored.
+    #[error("the weights could not be filled in between the matched vertices ({reason}): weld the piece and remove faces without area, or bind by nearest surface")]
+    Solve {
+        /// What the solver says.
+        reason: String,
+    },
+    /// A joint was named that the skeleton lacks.
+    #[error("the body has no joint named “{name}”")]
+    NoSuchJoint {
+        /// The name asked for.
+        name: String,
+    },
+}

@@ -1,0 +1,102 @@
+//! Weights straight from the nearest place on the source.
+
+use super::{BindError, Source, Target};
+use crate::query::{Closest, Tree};
+use crate::skin::{merge, Skin};
+use crate::JointId;
+use rayon::prelude::*;
+
+/// When a closest point is believed to be the surface a garment vertex belongs to.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct MatchSettings {
+    /// Largest distance, metres.
+    pub distance: f32,
+    /// Cosine of the largest angle between the normals.
+    pub min_cosine: f32,
+}
+
+impl MatchSettings {
+    /// The published defaults: 5 % of the piece's bounding-box diagonal, 30°.
+    pub fn for_target(target: &Target) -> Self {
+        let (low, high) = crate::mesh::bounds(target.positions);
+        Self { distance: (high - low).length() * 0.05, min_cosine: 30f32.to_radians().cos() }
+    }
+}
+
+/// The closest place on the source for each vertex of the target.
+#[derive(Clone, Debug)]
+pub struct Match {
+    /// True where distance and normals agree.
+    pub accepted: Vec<bool>,
+    /// Interpolated weights at the closest point, accepted or not; not limited yet.
+    pub rows: Vec<Vec<(JointId, f32)>>,
+}
+
+impl Match {
+    /// Share of vertices accepted, 0 to 1.
+    pub fn share(&self) -> f32 {
+        let accepted = self.accepted.iter().filter(|a| **a).count();
+        accepted as f32 / self.accepted.len().max(1) as f32
+    }
+}
+
+fn row_at(source: &Source, hit: &Closest) -> Vec<(JointId, f32)> {
+    let corners = source.triangles[hit.triangle as usize];
+    let mut row = Vec::with_capacity(3 * source.skin.stride());
+    for (&v, &b) in corners.iter().zip(&hit.barycentric) {
+        row.extend(source.skin.row(v as usize).map(|(j, w)| (j, w * b)));
+    }
+    merge(&mut row);
+    row
+}
+
+/// Finds the closest surface point of every target vertex and judges it by distance and
+/// normal (interpolated on the source).
+pub fn match_surface(source: &Source, target: &Target, settings: MatchSettings) -> Match {
+    let (accepted, rows) = target
+        .positions
+        .par_iter()
+        .zip(&target.normals)
+        .with_min_len(256)
+        .map(|(&p, &normal)| {
+            let Some(hit) = source.tree.closest(p, f32::INFINITY) else { return (false, Vec::new()) };
+            let corners = source.triangles[hit.triangle as usize];
+            let there = corners
+                .iter()
+                .zip(hit.barycentric)
+                .map(|(&v, b)| source.normals[v as usize] * b)
+                .sum::<glam::Vec3>()
+                .normalize_or_zero();
+            let near = hit.distance_squared <= settings.distance * settings.distance;
+            (near && normal.dot(there) >= settings.min_cosine, row_at(source, &hit))
+        })
+        .unzip();
+    Match { accepted, rows }
+}
+
+/// Weights of the nearest surface point, by barycentric interpolation, one row a target vertex.
+///
+/// # Errors
+/// When the source has no weights to give.
+pub fn nearest_surface(source: &Source, target: &Target) -> Result<Skin, BindError> {
+    let anywhere = MatchSettings { distance: f32::INFINITY, min_cosine: -1.0 };
+    Ok(Skin::from_rows(&match_surface(source, target, anywhere).rows, source.joints)?)
+}
+
+/// Weights of the nearest source vertex, one row a target vertex.
+///
+/// # Errors
+/// When the source has no weights to give.
+pub fn nearest_vertex(source: &Source, target: &Target) -> Result<Skin, BindError> {
+    let points = Tree::over_points(source.positions);
+    let rows: Vec<Vec<(JointId, f32)>> = target
+        .positions
+        .par_iter()
+        .with_min_len(256)
+        .map(|&p| {
+            let hit = points.closest(p, f32::INFINITY);
+            hit.map(|h| source.skin.row(h.triangle as usize).collect()).unwrap_or_default()
+        })
+        .collect();
+    Ok(Skin::from_rows(&rows, source.joints)?)
+}

@@ -1,0 +1,46 @@
+//! Which joint is to blame.
+
+use crate::skin::Skin;
+use crate::JointId;
+use glam::{Mat4, Vec3};
+
+/// A joint and how far it pulls a piece away from what lies beneath.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Cause {
+    /// The joint.
+    pub joint: JointId,
+    /// Metres that the difference in its weight moves the vertex.
+    pub metres: f32,
+}
+
+/// For each joint: weight on the piece minus weight on the layer beneath, times how far that
+/// joint's motion carries the vertex from where it is held; largest first, below 0.1 mm left
+/// out.
+///
+/// `rest` and `posed` are the vertex of the piece (metres), `own` its weights, `beneath` those
+/// of the nearest covered layer, `matrices` the skin matrices of the pose.
+pub fn rank_causes(
+    rest: Vec3,
+    posed: Vec3,
+    own: (&Skin, u32),
+    beneath: &[(JointId, f32)],
+    matrices: &[Mat4],
+) -> Vec<Cause> {
+    let mut difference: Vec<(JointId, f32)> = own.0.row(own.1 as usize).collect();
+    for &(joint, weight) in beneath {
+        match difference.iter_mut().find(|e| e.0 == joint) {
+            Some(entry) => entry.1 -= weight,
+            None => difference.push((joint, -weight)),
+        }
+    }
+    let mut causes: Vec<Cause> = difference
+        .into_iter()
+        .map(|(joint, weight)| {
+            let carried = matrices[joint.index()].transform_point3(rest).distance(posed);
+            Cause { joint, metres: weight.abs() * carried }
+        })
+        .filter(|c| c.metres >= 1e-4)
+        .collect();
+    causes.sort_by(|a, b| b.metres.total_cmp(&a.metres).then(a.joint.cmp(&b.joint)));
+    causes
+}

@@ -1,0 +1,64 @@
+//! Which inner vertices an outer piece covers, found once in the bound rest pose.
+
+use super::{PosedSide, Side};
+use crate::mesh::face_normal;
+use glam::Vec3;
+use rayon::prelude::*;
+
+/// How far coverage reaches.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct CoverageSettings {
+    /// Longest outward ray, metres.
+    pub reach: f32,
+    /// Deepest poke-through at rest that still counts as covered, metres.
+    pub poke: f32,
+}
+
+impl Default for CoverageSettings {
+    fn default() -> Self {
+        Self { reach: 0.08, poke: 0.02 }
+    }
+}
+
+/// The vertices among `candidates` (of an inner layer at rest: `positions`, outward unit
+/// `normals`) that the outer layer covers; ascending when the candidates are.
+///
+/// The first face met outward decides: when it looks the other way (the near side of another
+/// limb's sleeve) the vertex is not covered by it.
+pub fn covered_vertices(
+    candidates: &[u32],
+    positions: &[Vec3],
+    normals: &[Vec3],
+    outer: Covering,
+    settings: CoverageSettings,
+) -> Vec<u32> {
+    let covered: Vec<bool> = candidates
+        .par_iter()
+        .with_min_len(256)
+        .map(|&v| {
+            let (p, n) = (positions[v as usize], normals[v as usize]);
+            n != Vec3::ZERO && (outer.meets(p, n, n, settings.reach) || outer.meets(p, -n, n, settings.poke))
+        })
+        .collect();
+    candidates.iter().zip(covered).filter(|(_, c)| *c).map(|(v, _)| *v).collect()
+}
+
+/// The outer layer at rest, as coverage sees it.
+#[derive(Clone, Copy)]
+pub struct Covering<'a> {
+    /// Its measured side.
+    pub side: &'a Side,
+    /// That side at rest.
+    pub posed: &'a PosedSide,
+    /// Its vertices at rest, metres.
+    pub positions: &'a [Vec3],
+}
+
+impl Covering<'_> {
+    fn meets(&self, p: Vec3, direction: Vec3, normal: Vec3, length: f32) -> bool {
+        self.posed.tree.ray(p, direction, (0.0, length), |_, _| true).is_some_and(|hit| {
+            let face = self.side.topology.triangles[hit.triangle as usize];
+            face_normal(self.positions, face).dot(normal) > 0.0
+        })
+    }
+}

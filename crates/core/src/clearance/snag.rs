@@ -1,0 +1,71 @@
+//! Snags: connected spots of poke-through.
+
+use super::{Outfit, PairPoints, Settings};
+use crate::mesh::Csr;
+
+/// One connected spot of a pair in a pose.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Snag {
+    /// Index of the pair in the outfit.
+    pub pair: usize,
+    /// True when its vertices are the outer layer's (sunk), false for the inner's (poking).
+    pub on_outer: bool,
+    /// Its vertices (welded, of that layer), deepest first.
+    pub vertices: Vec<u32>,
+    /// Depth of the deepest, metres.
+    pub deepest: f32,
+}
+
+/// The snags of pair `pair` from its points in one pose, deepest first.
+pub fn snags(outfit: &Outfit, pair: usize, points: &PairPoints, settings: Settings) -> Vec<Snag> {
+    let p = &outfit.pairs[pair];
+    let bad = |asked: &Option<super::measure::Asked>| {
+        asked.filter(|a| !a.buried && a.clearance < -settings.tolerance).map(|a| -a.clearance)
+    };
+    let inner = p.covered.iter().zip(&points.inner).filter_map(|(&v, a)| bad(a).map(|d| (v, d)));
+    let side = &outfit.layers[p.outer].walls.towards_body;
+    let outer = side.used.iter().zip(&points.outer).filter_map(|(&v, a)| bad(a).map(|d| (v, d)));
+
+    let mut found = Vec::new();
+    for (on_outer, layer, spots) in
+        [(false, p.inner, inner.collect::<Vec<_>>()), (true, p.outer, outer.collect::<Vec<_>>())]
+    {
+        let neighbours = &outfit.layers[layer].topology.neighbours;
+        for mut group in connected(neighbours, &spots) {
+            group.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+            let deepest = group[0].1;
+            let vertices = group.into_iter().map(|e| e.0).collect();
+            found.push(Snag { pair, on_outer, vertices, deepest });
+        }
+    }
+    found.sort_by(|a, b| b.deepest.total_cmp(&a.deepest));
+    found
+}
+
+fn connected(neighbours: &Csr, spots: &[(u32, f32)]) -> Vec<Vec<(u32, f32)>> {
+    const NONE: u32 = u32::MAX;
+    let mut place = vec![NONE; neighbours.len()];
+    for (i, (v, _)) in spots.iter().enumerate() {
+        place[*v as usize] = i as u32;
+    }
+    let mut groups = Vec::new();
+    for start in 0..spots.len() {
+        let v = spots[start].0 as usize;
+        if place[v] == NONE {
+            continue;
+        }
+        place[v] = NONE;
+        let (mut group, mut next) = (vec![spots[start]], 0);
+        while next < group.len() {
+            for &n in neighbours.row(group[next].0 as usize) {
+                let i = std::mem::replace(&mut place[n as usize], NONE);
+                if i != NONE {
+                    group.push(spots[i as usize]);
+                }
+            }
+            next += 1;
+        }
+        groups.push(group);
+    }
+    groups
+}

@@ -1,0 +1,70 @@
+//! Linear blend skinning.
+
+use crate::skin::Skin;
+use glam::{Mat4, Vec3, Vec4};
+use rayon::prelude::*;
+
+/// Rows of an affine map: a 3×4 matrix, so that a blend is three vector sums.
+type Rows = [Vec4; 3];
+
+fn rows(m: &Mat4) -> Rows {
+    [m.row(0), m.row(1), m.row(2)]
+}
+
+fn blend(matrices: &[Rows], joints: &[u16], weights: &[f32]) -> Rows {
+    let mut sum = [Vec4::ZERO; 3];
+    for (&j, &w) in joints.iter().zip(weights) {
+        if w == 0.0 {
+            break; // places are sorted by falling weight
+        }
+        let m = &matrices[usize::from(j)];
+        for i in 0..3 {
+            sum[i] += m[i] * w;
+        }
+    }
+    sum
+}
+
+/// Moves `rest` (metres) by the blend of `matrices` ([`crate::skeleton::Skeleton::skin_matrices`])
+/// that `skin` gives each vertex, into `posed`. All three have one entry a vertex; nothing
+/// is allocated per vertex and the work is spread over rayon's threads.
+///
+/// Linear blend skinning as in Magnenat-Thalmann, Laperrière & Thalmann, “Joint-dependent
+/// local deformations for hand animation and object grasping”, 1988.
+pub fn linear_blend(rest: &[Vec3], skin: &Skin, matrices: &[Mat4], posed: &mut [Vec3]) {
+    let matrices: Vec<Rows> = matrices.iter().map(rows).collect();
+    let stride = skin.stride();
+    const CHUNK: usize = 2048;
+    posed.par_chunks_mut(CHUNK).enumerate().for_each(|(chunk, out)| {
+        let first = chunk * CHUNK;
+        for (i, p) in out.iter_mut().enumerate() {
+            let v = first + i;
+            let places = v * stride..(v + 1) * stride;
+            let m = blend(&matrices, &skin.joints()[places.clone()], &skin.weights()[places]);
+            let point = rest[v].extend(1.0);
+            *p = Vec3::new(m[0].dot(point), m[1].dot(point), m[2].dot(point));
+        }
+    });
+}
+
+/// The blended matrix of one vertex: what carries a move in the pose back to rest.
+pub fn blended_matrix(skin: &Skin, vertex: usize, matrices: &[Mat4]) -> Mat4 {
+    skin.row(vertex).fold(Mat4::ZERO, |sum, (j, w)| sum + matrices[j.index()] * w)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::JointId;
+    use glam::Quat;
+
+    #[test]
+    fn half_way_between_two_joints_is_the_mean_of_both() {
+        let rows = vec![vec![(JointId(0), 1.0), (JointId(1), 1.0)]];
+        let skin = Skin::from_rows(&rows, 2).unwrap();
+        let turn = Mat4::from_quat(Quat::from_rotation_z(std::f32::consts::FRAC_PI_2));
+        let mut posed = vec![Vec3::ZERO];
+        linear_blend(&[Vec3::X], &skin, &[Mat4::IDENTITY, turn], &mut posed);
+        assert!((posed[0] - Vec3::new(0.5, 0.5, 0.0)).length() < 1e-6);
+    }
+}

@@ -1,0 +1,9 @@
+//! Posing: morph targets first, then skinning.
+
+mod dual_quaternion;
+mod linear;
+mod morph;
+
+pub use dual_quaternion::{dual_quaternion_blend, DualQuat};
+pub use linear::{blended_matrix, linear_blend};
+pub use morph::{add_morphs, Morph};

@@ -1,0 +1,61 @@
+//! Morph targets: sparse offsets added to the rest positions before skinning.
+
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+
+/// A named shape: offsets (metres) of the vertices it moves.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Morph {
+    /// The shape's name.
+    pub name: String,
+    /// Vertices moved, ascending.
+    pub vertices: Vec<u32>,
+    /// Offset of each of those vertices.
+    pub offsets: Vec<Vec3>,
+}
+
+impl Morph {
+    /// From one offset a vertex; zeros are left out.
+    pub fn from_dense(name: String, offsets: &[Vec3]) -> Self {
+        let moved = offsets.iter().enumerate().filter(|(_, o)| **o != Vec3::ZERO);
+        let (vertices, offsets) = moved.map(|(v, o)| (v as u32, *o)).unzip();
+        Self { name, vertices, offsets }
+    }
+
+    /// One offset a vertex, for `vertices` vertices.
+    pub fn to_dense(&self, vertices: usize) -> Vec<Vec3> {
+        let mut dense = vec![Vec3::ZERO; vertices];
+        for (&v, &o) in self.vertices.iter().zip(&self.offsets) {
+            dense[v as usize] = o;
+        }
+        dense
+    }
+}
+
+/// Adds each shape times its amount to `positions`; shapes and amounts go in pairs.
+pub fn add_morphs(positions: &mut [Vec3], morphs: &[Morph], amounts: &[f32]) {
+    for (morph, &amount) in morphs.iter().zip(amounts) {
+        if amount == 0.0 {
+            continue;
+        }
+        for (&v, &offset) in morph.vertices.iter().zip(&morph.offsets) {
+            positions[v as usize] += offset * amount;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sparse_and_dense_are_the_same() {
+        let dense = [Vec3::ZERO, Vec3::X, Vec3::ZERO, Vec3::Y];
+        let morph = Morph::from_dense("stout".into(), &dense);
+        assert_eq!(morph.vertices, [1, 3]);
+        assert_eq!(morph.to_dense(4), dense);
+        let mut positions = [Vec3::ONE; 4];
+        add_morphs(&mut positions, &[morph], &[0.5]);
+        assert_eq!(positions[3], Vec3::new(1.0, 1.5, 1.0));
+    }
+}

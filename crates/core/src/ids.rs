@@ -1,0 +1,42 @@
+//! Newtypes for ids and units, so that a joint is never taken for a vertex.
+
+use serde::{Deserialize, Serialize};
+
+/// A joint: its index in [`crate::skeleton::Skeleton`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct JointId(pub u16);
+
+impl JointId {
+    /// The joint's index as an array index.
+    pub fn index(self) -> usize {
+        usize::from(self.0)
+    }
+}
+
+/// A vertex: its index in the mesh it belongs to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct VertexId(pub u32);
+
+/// The place of a piece in the pile: 0 is the skin, higher lies further out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct LayerIndex(pub u16);
+
+/// A length in millimetres, as people read it; the computation itself is in metres.
+#[derive(Clone, Copy, Debug, PartialEq, PartialOrd, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Millimetres(pub f32);
+
+impl Millimetres {
+    /// From metres.
+    pub fn from_metres(metres: f32) -> Self {
+        Self(metres * 1000.0)
+    }
+
+    /// To metres.
+    pub fn metres(self) -> f32 {
+        self.0 * 0.001
+    }
+}

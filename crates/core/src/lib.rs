@@ -1,0 +1,24 @@
+//! The rules and the computation of Tin Cloak: meshes, skeletons, weights, posing,
+//! binding, clearance and mending.
+//!
+//! Nothing here reads a file, opens a database or knows a request. Functions take slices
+//! and return values; lengths are metres, angles radians and times seconds unless a name
+//! says otherwise (`_mm`, `_deg`). The same input gives the same bytes on any number of
+//! threads: parallel loops only ever write to the place their index names.
+#![cfg_attr(test, allow(clippy::unwrap_used))]
+
+pub mod bind;
+pub mod clearance;
+pub mod deform;
+pub mod ids;
+
+pub mod mend;
+pub mod mesh;
+pub mod query;
+pub mod skeleton;
+pub mod skin;
+pub mod trial;
+
+
+pub use glam;
+pub use ids::{JointId, LayerIndex, Millimetres, VertexId};

@@ -1,0 +1,6 @@
+//! Mending: making poke-through go away.
+
+mod field;
+mod push_out;
+
+pub use push_out::{push_out, MendProgress, Mended, PieceReport, PushSettings, TrialPose};

@@ -1,0 +1,299 @@
+//! Push-out: cloth is moved off what pokes through it, for all trial poses together.
+//!
+//! Each needed displacement, found in a pose, is carried back to rest through the blended
+//! transform of the very vertices it moves (the transpose of the linear map, as it is used to
+//! measure), so that one rest shape serves every pose. The demands of all poses are met
+//! together, the field is smoothed over the cloth and they are met again. Then everything is
+//! measured anew; the best state seen is kept.
+
+use super::field::{best_shift, meet, smooth, Demand};
+use crate::clearance::{measure_pose_pairs, Asked, Buffers, Outfit, PairPoints, Settings};
+use crate::deform::blended_matrix;
+use glam::{Mat3, Mat4, Vec3};
+use rayon::prelude::*;
+
+/// A pose to mend for.
+#[derive(Clone, Debug)]
+pub struct TrialPose {
+    /// Skin matrices, one a joint.
+    pub matrices: Vec<Mat4>,
+    /// Amounts of the body's driven shapes.
+    pub amounts: Vec<f32>,
+}
+
+/// How to push.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PushSettings {
+    /// What counts as trouble.
+    pub measure: Settings,
+    /// Clearance wished where cloth is moved, metres.
+    pub margin: f32,
+    /// No vertex moves further than this from where it was, metres.
+    pub limit: f32,
+    /// Most rounds of moving and measuring for each piece.
+    pub rounds: usize,
+}
+
+impl Default for PushSettings {
+    fn default() -> Self {
+        Self { measure: Settings::default(), margin: 0.001, limit: 0.03, rounds: 8 }
+    }
+}
+
+/// How far the mending is.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct MendProgress {
+    /// Index of the layer being moved.
+    pub layer: usize,
+    /// Share of the whole work done, 0 to 1.
+    pub share: f32,
+}
+
+/// What became of one piece.
+#[derive(Clone, Debug, PartialEq)]
+pub struct PieceReport {
+    /// Index of the layer in the outfit.
+    pub layer: usize,
+    /// Vertices moved by more than 0.01 mm.
+    pub moved: usize,
+    /// Furthest move, metres.
+    pub furthest: f32,
+    /// Deepest visible poke-through or sinking over all poses before, metres.
+    pub deepest_before: f32,
+    /// The same after.
+    pub deepest_after: f32,
+    /// Poking and sunk vertices over all poses before.
+    pub count_before: usize,
+    /// The same after.
+    pub count_after: usize,
+    /// Why something is left, in plain words; `None` when nothing is.
+    pub left: Option<String>,
+}
+
+/// New rest shapes and what they bring.
+#[derive(Clone, Debug)]
+pub struct Mended {
+    /// Rest positions of each layer of the outfit (welded), changed or not.
+    pub rest: Vec<Vec<Vec3>>,
+    /// One for each piece that could be moved.
+    pub pieces: Vec<PieceReport>,
+}
+
+/// Pushes the pieces `movable` (layer indices, from the inside out) off what lies beneath them
+/// in all `poses`. `progress` is told how far it is and answers whether to go on; `None` comes
+/// back when it says no. Stiff pieces move as a whole, and only when that helps.
+pub fn push_out(
+    outfit: &Outfit,
+    movable: &[usize],
+    poses: &[TrialPose],
+    settings: PushSettings,
+    progress: &(dyn Fn(MendProgress) -> bool + Sync),
+) -> Option<Mended> {
+    let mut outfit = outfit.clone();
+    let mut pieces = Vec::new();
+    for (done, &layer) in movable.iter().enumerate() {
+        let share = |part: f32| (done as f32 + part) / movable.len() as f32;
+        let tell = |part: f32| progress(MendProgress { layer, share: share(part) });
+        let mut work = Work::new(&outfit, layer, poses, settings);
+        let report = work.run(&tell)?;
+        outfit.layers[layer].rest = work.outfit.layers[layer].rest.clone();
+        pieces.push(report);
+    }
+    let rest = outfit.layers.into_iter().map(|l| l.rest).collect();
+    Some(Mended { rest, pieces })
+}
+
+/// The mending of one layer.
+struct Work<'a> {
+    outfit: Outfit,
+    layer: usize,
+    /// Pairs in which the layer is the outer one: what it can be pushed off.
+    over: Vec<usize>,
+    /// Those and the pairs in which it lies beneath: what it can make better or worse.
+    touching: Vec<usize>,
+    start: Vec<Vec3>,
+    poses: &'a [TrialPose],
+    settings: PushSettings,
+}
+
+/// How bad things are over all poses.
+#[derive(Clone, Copy, Debug, Default)]
+struct Score {
+    /// Sum of visible depths beyond tolerance over the pairs touched, metres.
+    sum: f64,
+    /// Deepest in the pairs the layer is over.
+    deepest: f32,
+    /// Vertices in those pairs.
+    count: usize,
+}
+
+impl<'a> Work<'a> {
+    fn new(outfit: &Outfit, layer: usize, poses: &'a [TrialPose], settings: PushSettings) -> Self {
+        let pairs = outfit.pairs.iter().enumerate();
+        let over = pairs.clone().filter(|(_, p)| p.outer == layer).map(|(i, _)| i).collect();
+        let touching = pairs.filter(|(_, p)| p.outer == layer || p.inner == layer).map(|(i, _)| i).collect();
+        let start = outfit.layers[layer].rest.clone();
+        Self { outfit: outfit.clone(), layer, over, touching, start, poses, settings }
+    }
+
+    fn run(&mut self, tell: &impl Fn(f32) -> bool) -> Option<PieceReport> {
+        let stiff = self.outfit.layers[self.layer].stiff;
+        let rounds = if stiff { 2 } else { self.settings.rounds };
+        let (mut score, mut demands) = self.measure();
+        let before = score;
+        let mut best = (score, self.start.clone());
+        let mut stale = 0;
+        for round in 0..rounds {
+            if demands.is_empty() || best.0.count == 0 || stale >= 2 {
+                break;
+            }
+            if !tell(round as f32 / rounds as f32) {
+                return None;
+            }
+            if stiff {
+                self.shift(&demands);
+            } else {
+                self.push(&demands);
+            }
+            (score, demands) = self.measure();
+            if score.sum < best.0.sum {
+                best = (score, self.outfit.layers[self.layer].rest.clone());
+                stale = 0;
+            } else {
+                stale += 1;
+            }
+        }
+        self.outfit.layers[self.layer].rest = best.1;
+        Some(self.report(before, best.0))
+    }
+
+    /// Measures all poses; returns the score and the demands on the layer's own vertices.
+    fn measure(&self) -> (Score, Vec<Demand>) {
+        let per_pose: Vec<(Score, Vec<Demand>)> = self
+            .poses
+            .par_iter()
+            .map_init(
+                || Buffers::new(&self.outfit),
+                |buffers, pose| {
+                    buffers.pose(&self.outfit, &pose.matrices, &pose.amounts);
+                    let measured =
+                        measure_pose_pairs(&self.outfit, buffers, self.settings.measure, &self.touching);
+                    let mut score = Score::default();
+                    let mut demands = Vec::new();
+                    for (&pair, points) in self.touching.iter().zip(&measured.points) {
+                        self.add_score(pair, points, &mut score);
+                        if self.over.contains(&pair) {
+                            self.add_demands(pair, points, pose, &mut demands);
+                        }
+                    }
+                    (score, demands)
+                },
+            )
+            .collect();
+        let mut total = Score::default();
+        let mut demands = Vec::new();
+        for (score, of_pose) in per_pose {
+            total.sum += score.sum;
+            total.deepest = total.deepest.max(score.deepest);
+            total.count += score.count;
+            demands.extend(of_pose);
+        }
+        (total, demands)
+    }
+
+    fn is_violation(&self, asked: &Asked) -> bool {
+        !asked.buried && asked.clearance < -self.settings.measure.tolerance
+    }
+
+    fn add_score(&self, pair: usize, points: &PairPoints, score: &mut Score) {
+        let tolerance = self.settings.measure.tolerance;
+        let over = self.over.contains(&pair);
+        for asked in points.inner.iter().chain(&points.outer).flatten().filter(|a| self.is_violation(a)) {
+            score.sum += f64::from(-asked.clearance - tolerance);
+            if over {
+                score.deepest = score.deepest.max(-asked.clearance);
+                score.count += 1;
+            }
+        }
+    }
+
+    /// What the layer's vertices would have to do: for a violation, come clear by the margin;
+    /// for a stiff piece also everything near, so that curing one side does not spoil another.
+    fn add_demands(&self, pair: usize, points: &PairPoints, pose: &TrialPose, demands: &mut Vec<Demand>) {
+        let layer = &self.outfit.layers[self.layer];
+        let side = &layer.walls.towards_body;
+        let linear = |v: u32| Mat3::from_mat4(blended_matrix(&layer.skin, v as usize, &pose.matrices));
+        let wanted = |a: &Asked| self.is_violation(a) || (layer.stiff && !a.buried && a.clearance < 0.02);
+        let margin = self.settings.margin;
+        for asked in points.inner.iter().flatten().filter(|a| wanted(a)) {
+            let vertices = side.topology.triangles[asked.triangle as usize];
+            let gradients = [0, 1, 2]
+                .map(|k| linear(vertices[k]).transpose() * asked.normal * asked.barycentric[k]);
+            demands.push(Demand { vertices, gradients, need: margin - asked.clearance });
+        }
+        debug_assert_eq!(self.outfit.pairs[pair].outer, self.layer);
+        for (&v, asked) in side.used.iter().zip(&points.outer) {
+            let Some(asked) = asked.filter(|a| wanted(a)) else { continue };
+            let gradient = linear(v).transpose() * asked.normal;
+            demands.push(Demand {
+                vertices: [v; 3],
+                gradients: [gradient, Vec3::ZERO, Vec3::ZERO],
+                need: margin - asked.clearance,
+            });
+        }
+    }
+
+    fn push(&mut self, demands: &[Demand]) {
+        let layer = &mut self.outfit.layers[self.layer];
+        let mut field = vec![Vec3::ZERO; layer.rest.len()];
+        meet(demands, &mut field, 20);
+        for _ in 0..2 {
+            smooth(&layer.topology.neighbours, &mut field, 3);
+            meet(demands, &mut field, 20);
+        }
+        let limit = self.settings.limit;
+        for ((p, start), d) in layer.rest.iter_mut().zip(&self.start).zip(&field) {
+            *p = *start + (*p + *d - *start).clamp_length_max(limit);
+        }
+    }
+
+    fn shift(&mut self, demands: &[Demand]) {
+        let layer = &mut self.outfit.layers[self.layer];
+        let topology = &layer.topology;
+        let shell_of = |d: &Demand| topology.shell_of_vertex[d.vertices[0] as usize] as usize;
+        let mut of_shell = vec![Vec::new(); topology.shells];
+        demands.iter().for_each(|d| of_shell[shell_of(d)].push(*d));
+        let shifts: Vec<Vec3> = of_shell.iter().map(|d| best_shift(d)).collect();
+        for (v, (p, start)) in layer.rest.iter_mut().zip(&self.start).enumerate() {
+            let shift = shifts[topology.shell_of_vertex[v] as usize];
+            *p = *start + (*p + shift - *start).clamp_length_max(self.settings.limit);
+        }
+    }
+
+    fn report(&self, before: Score, after: Score) -> PieceReport {
+        let layer = &self.outfit.layers[self.layer];
+        let moves: Vec<f32> = layer.rest.iter().zip(&self.start).map(|(p, s)| p.distance(*s)).collect();
+        let furthest = moves.iter().copied().fold(0.0, f32::max);
+        let at_limit = furthest >= self.settings.limit * 0.999;
+        let left = (after.count > 0).then(|| {
+            if layer.stiff {
+                "it is stiff: no single move of the whole plate clears every pose".to_owned()
+            } else if at_limit {
+                format!("it reached the limit of {:.0} mm", self.settings.limit * 1000.0)
+            } else {
+                "pushing further clears one pose by spoiling another, or presses into the layer above"
+                    .to_owned()
+            }
+        });
+        PieceReport {
+            layer: self.layer,
+            moved: moves.iter().filter(|m| **m > 1e-5).count(),
+            furthest,
+            deepest_before: before.deepest,
+            deepest_after: after.deepest,
+            count_before: before.count,
+            count_after: after.count,
+            left,
+        }
+    }
+}

@@ -1,0 +1,150 @@
+//! Triangle meshes with optional quads, and what is derived from them.
+
+mod csr;
+mod normals;
+mod topology;
+mod weld;
+
+pub use csr::Csr;
+pub use normals::{bounds, face_normal, triangle_area, vertex_normals, vertex_normals_into};
+pub use topology::{Topology, NO_TRIANGLE};
+pub use weld::{weld, Weld};
+
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+
+/// A mesh as a file gives it: vertices may be split at UV and normal seams.
+///
+/// `normals` has one unit vector a vertex (it settles where shading is smooth and where it
+/// is hard); `quads` names the triangles that came from one four-sided face.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Mesh {
+    /// Rest positions, metres.
+    pub positions: Vec<Vec3>,
+    /// Unit normals, one a vertex.
+    pub normals: Vec<Vec3>,
+    /// Vertex indices of each triangle, counter-clockwise from outside.
+    pub triangles: Vec<[u32; 3]>,
+    /// First triangle of each quad: triangles `t` and `t + 1` share their first corner and
+    /// the diagonal `corner 0 – corner 2`.
+    pub quads: Vec<u32>,
+}
+
+/// What can be wrong with a mesh.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum MeshError {
+    /// There is nothing to draw or measure.
+    #[error("mesh “{name}” has no triangles: export it with faces")]
+    NoTriangles {
+        /// The mesh.
+        name: String,
+    },
+    /// A coordinate is NaN or infinite.
+    #[error("mesh “{name}”: the position of vertex {vertex} is not a number: clean the mesh and export again")]
+    NotFinite {
+        /// The mesh.
+        name: String,
+        /// The first such vertex.
+        vertex: u32,
+    },
+    /// A triangle names a vertex that is not there.
+    #[error("mesh “{name}”: triangle {triangle} names vertex {vertex}, but there are only {vertices} vertices")]
+    IndexOutOfRange {
+        /// The mesh.
+        name: String,
+        /// The first such triangle.
+        triangle: u32,
+        /// What it names.
+        vertex: u32,
+        /// How many vertices there are.
+        vertices: usize,
+    },
+}
+
+impl Mesh {
+    /// A checked mesh. Normals are computed when `normals` is empty (or of the wrong length).
+    ///
+    /// # Errors
+    /// When there are no triangles, a position is not finite or an index is out of range;
+    /// `name` is the mesh named in the message.
+    pub fn new(
+        name: &str,
+        positions: Vec<Vec3>,
+        normals: Vec<Vec3>,
+        triangles: Vec<[u32; 3]>,
+        quads: Vec<u32>,
+    ) -> Result<Self, MeshError> {
+        let name = || name.to_owned();
+        if triangles.is_empty() {
+            return Err(MeshError::NoTriangles { name: name() });
+        }
+        if let Some(vertex) = positions.iter().position(|p| !p.is_finite()) {
+            return Err(MeshError::NotFinite { name: name(), vertex: vertex as u32 });
+        }
+        let vertices = positions.len();
+        for (triangle, corners) in triangles.iter().enumerate() {
+            if let Some(&vertex) = corners.iter().find(|&&v| v as usize >= vertices) {
+                return Err(MeshError::IndexOutOfRange {
+                    name: name(),
+                    triangle: triangle as u32,
+                    vertex,
+                    vertices,
+                });
+            }
+        }
+        let mut mesh = Self { positions, normals, triangles, quads };
+        if mesh.normals.len() != vertices || mesh.normals.iter().any(|n| !n.is_finite()) {
+            mesh.normals = welded_normals(&mesh.positions, &mesh.triangles);
+        }
+        Ok(mesh)
+    }
+
+    /// Which vertices are shaded as one: welded in place and with normals within about 2°.
+    /// Keeps hard edges hard when normals are computed anew for a moved mesh.
+    pub fn shading_groups(&self) -> Weld {
+        let place = weld(&self.positions);
+        let mut group_of = vec![u32::MAX; self.positions.len()];
+        let mut first = Vec::new();
+        for members in (0..place.count()).map(|w| place.members.row(w)) {
+            let start = first.len();
+            for &v in members {
+                let normal = self.normals[v as usize];
+                let found = (start..first.len()).find(|&g| {
+                    let other: u32 = first[g];
+                    self.normals[other as usize].dot(normal) > 0.9994
+                });
+                let group = found.unwrap_or_else(|| {
+                    first.push(v);
+                    first.len() - 1
+                });
+                group_of[v as usize] = group as u32;
+            }
+        }
+        Weld::from_groups(group_of, first.len())
+    }
+
+    /// Quads found again in triangles written one after the other as (a b c)(a c d), the
+    /// common way to write a quad; near-flat pairs only.
+    pub fn find_quads(&mut self) {
+        self.quads.clear();
+        let mut t = 0;
+        while t + 1 < self.triangles.len() {
+            let ([a, _, c], [d, e, _]) = (self.triangles[t], self.triangles[t + 1]);
+            let flat = face_normal(&self.positions, self.triangles[t])
+                .dot(face_normal(&self.positions, self.triangles[t + 1]))
+                > 0.5;
+            if a == d && c == e && flat {
+                self.quads.push(t as u32);
+                t += 1;
+            }
+            t += 1;
+        }
+    }
+}
+
+fn welded_normals(positions: &[Vec3], triangles: &[[u32; 3]]) -> Vec<Vec3> {
+    let place = weld(positions);
+    let welded = place.triangles(triangles);
+    let normals = vertex_normals(&place.gather(positions), &welded);
+    place.of_vertex.iter().map(|&w| normals[w as usize]).collect()
+}

@@ -1,0 +1,79 @@
+//! Welding: vertices at the same place are one vertex of the topology.
+
+use super::{bounds, Csr};
+use glam::Vec3;
+use std::collections::HashMap;
+
+/// Which split vertices are one welded vertex, both ways.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Weld {
+    /// Welded vertex of each split vertex.
+    pub of_vertex: Vec<u32>,
+    /// Split vertices of each welded vertex, ascending.
+    pub members: Csr,
+}
+
+impl Weld {
+    /// From the group of each vertex; groups are numbered `0 .. count`.
+    pub fn from_groups(of_vertex: Vec<u32>, count: usize) -> Self {
+        let members = Csr::from_pairs(count, of_vertex.iter().enumerate().map(|(v, &w)| (w, v as u32)));
+        Self { of_vertex, members }
+    }
+
+    /// Number of welded vertices.
+    pub fn count(&self) -> usize {
+        self.members.len()
+    }
+
+    /// One value a welded vertex, taken from its first split vertex.
+    pub fn gather<T: Copy>(&self, split: &[T]) -> Vec<T> {
+        (0..self.count()).map(|w| split[self.members.row(w)[0] as usize]).collect()
+    }
+
+    /// One value a split vertex, taken from its welded vertex.
+    pub fn scatter<T: Copy>(&self, welded: &[T]) -> Vec<T> {
+        self.of_vertex.iter().map(|&w| welded[w as usize]).collect()
+    }
+
+    /// Triangles over welded vertices; as many, in the same order.
+    pub fn triangles(&self, split: &[[u32; 3]]) -> Vec<[u32; 3]> {
+        split.iter().map(|t| t.map(|v| self.of_vertex[v as usize])).collect()
+    }
+}
+
+/// Welds `positions` (metres) that lie within 1e-5 of the bounding-box diagonal of an
+/// earlier one. Welded vertices are numbered by their first split vertex, so the result
+/// does not depend on hashing order.
+pub fn weld(positions: &[Vec3]) -> Weld {
+    let (low, high) = bounds(positions);
+    let tolerance = ((high - low).length() * 1e-5).max(f32::MIN_POSITIVE * 1e6);
+    let cell = |p: Vec3| ((p - low) / (tolerance * 2.0)).floor().as_ivec3();
+    let mut first_in_cell: HashMap<glam::IVec3, Vec<u32>> = HashMap::with_capacity(positions.len());
+    let mut first = Vec::new();
+    let mut of_vertex = Vec::with_capacity(positions.len());
+    for &p in positions {
+        // A sphere of the tolerance around p touches at most the cells of its box.
+        let (a, b) = (cell(p - tolerance), cell(p + tolerance));
+        let mut found = u32::MAX;
+        for x in a.x..=b.x {
+            for y in a.y..=b.y {
+                for z in a.z..=b.z {
+                    let Some(list) = first_in_cell.get(&glam::IVec3::new(x, y, z)) else { continue };
+                    for &w in list {
+                        let other: Vec3 = first[w as usize];
+                        if w < found && other.distance_squared(p) <= tolerance * tolerance {
+                            found = w;
+                        }
+                    }
+                }
+            }
+        }
+        if found == u32::MAX {
+            found = first.len() as u32;
+            first.push(p);
+            first_in_cell.entry(cell(p)).or_default().push(found);
+        }
+        of_vertex.push(found);
+    }
+    Weld::from_groups(of_vertex, first.len())
+}

@@ -1,0 +1,158 @@
+//! Closest point on a mesh.
+
+use super::tree::{leaf_range, Tree, LEAF};
+use glam::{Vec3, Vec4};
+
+/// Which part of a triangle a point lies on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Feature {
+    /// Inside.
+    Face,
+    /// On the edge from this corner to the next.
+    Edge(u8),
+    /// On this corner.
+    Corner(u8),
+}
+
+/// An answer: the closest point found.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Closest {
+    /// Number of the triangle in the list the tree was built over.
+    pub triangle: u32,
+    /// The point, metres.
+    pub point: Vec3,
+    /// Barycentric coordinates of the point in the triangle.
+    pub barycentric: [f32; 3],
+    /// Where on the triangle it lies.
+    pub feature: Feature,
+    /// Squared distance from the query, square metres.
+    pub distance_squared: f32,
+}
+
+/// Closest point of a triangle to `p` with its barycentric coordinates and feature
+/// (Ericson, “Real-Time Collision Detection”, 2005, §5.1.5). Safe for triangles without area.
+pub fn closest_on_triangle(p: Vec3, [a, b, c]: [Vec3; 3]) -> (Vec3, [f32; 3], Feature) {
+    let (ab, ac, ap) = (b - a, c - a, p - a);
+    let (d1, d2) = (ab.dot(ap), ac.dot(ap));
+    if d1 <= 0.0 && d2 <= 0.0 {
+        return (a, [1.0, 0.0, 0.0], Feature::Corner(0));
+    }
+    let bp = p - b;
+    let (d3, d4) = (ab.dot(bp), ac.dot(bp));
+    if d3 >= 0.0 && d4 <= d3 {
+        return (b, [0.0, 1.0, 0.0], Feature::Corner(1));
+    }
+    let vc = d1 * d4 - d3 * d2;
+    if vc <= 0.0 && d1 >= 0.0 && d3 <= 0.0 {
+        let t = d1 / (d1 - d3).max(f32::MIN_POSITIVE);
+        return (a + ab * t, [1.0 - t, t, 0.0], Feature::Edge(0));
+    }
+    let cp = p - c;
+    let (d5, d6) = (ab.dot(cp), ac.dot(cp));
+    if d6 >= 0.0 && d5 <= d6 {
+        return (c, [0.0, 0.0, 1.0], Feature::Corner(2));
+    }
+    let vb = d5 * d2 - d1 * d6;
+    if vb <= 0.0 && d2 >= 0.0 && d6 <= 0.0 {
+        let t = d2 / (d2 - d6).max(f32::MIN_POSITIVE);
+        return (a + ac * t, [1.0 - t, 0.0, t], Feature::Edge(2));
+    }
+    let va = d3 * d6 - d5 * d4;
+    if va <= 0.0 && d4 - d3 >= 0.0 && d5 - d6 >= 0.0 {
+        let t = (d4 - d3) / ((d4 - d3) + (d5 - d6)).max(f32::MIN_POSITIVE);
+        return (b + (c - b) * t, [0.0, 1.0 - t, t], Feature::Edge(1));
+    }
+    let sum = 1.0 / (va + vb + vc);
+    let (v, w) = (vb * sum, vc * sum);
+    (a + ab * v + ac * w, [1.0 - v - w, v, w], Feature::Face)
+}
+
+/// Sorts up to four children nearest last, so that a stack pops the nearest first.
+fn push_by_distance(stack: &mut Stack, children: &[u32; 4], distances: Vec4, bound: f32) {
+    let from = stack.len;
+    for lane in 0..4 {
+        let d = distances[lane];
+        if d >= bound {
+            continue;
+        }
+        let mut at = stack.len;
+        stack.len += 1;
+        while at > from && stack.items[at - 1].0 < d {
+            stack.items[at] = stack.items[at - 1];
+            at -= 1;
+        }
+        stack.items[at] = (d, children[lane]);
+    }
+}
+
+/// Depth is bounded: three places for each level of a four-wide tree over 2³² triangles,
+/// with room for lopsided trees.
+struct Stack {
+    items: [(f32, u32); 256],
+    len: usize,
+}
+
+impl Tree {
+    /// The closest point to `p` nearer than `within` metres, or nothing.
+    pub fn closest(&self, p: Vec3, within: f32) -> Option<Closest> {
+        self.closest_where(p, within, |_, _| true)
+    }
+
+    /// As [`Tree::closest`], over triangles whose normal agrees with `facing`: the cosine
+    /// between them is above `min_cosine`. `facing` is a unit vector.
+    pub fn closest_facing(&self, p: Vec3, within: f32, facing: Vec3, min_cosine: f32) -> Option<Closest> {
+        self.closest_where(p, within, |_, [a, b, c]| {
+            let normal = (*b - *a).cross(*c - *a);
+            let along = normal.dot(facing);
+            if min_cosine == 0.0 {
+                along > 0.0
+            } else {
+                along > min_cosine * normal.length()
+            }
+        })
+    }
+
+    /// As [`Tree::closest`], over triangles (number, corners) that `accept` takes.
+    pub fn closest_where(
+        &self,
+        p: Vec3,
+        within: f32,
+        accept: impl Fn(u32, &[Vec3; 3]) -> bool,
+    ) -> Option<Closest> {
+        let mut best: Option<Closest> = None;
+        let mut bound = within * within;
+        if self.nodes.is_empty() || p.is_nan() {
+            return None;
+        }
+        let (px, py, pz) = (Vec4::splat(p.x), Vec4::splat(p.y), Vec4::splat(p.z));
+        let mut stack = Stack { items: [(0.0, 0); 256], len: 1 };
+        while stack.len > 0 {
+            stack.len -= 1;
+            let (distance, child) = stack.items[stack.len];
+            if distance >= bound {
+                continue;
+            }
+            if child & LEAF == 0 {
+                let node = &self.nodes[child as usize];
+                let dx = (node.low[0] - px).max(px - node.high[0]).max(Vec4::ZERO);
+                let dy = (node.low[1] - py).max(py - node.high[1]).max(Vec4::ZERO);
+                let dz = (node.low[2] - pz).max(pz - node.high[2]).max(Vec4::ZERO);
+                push_by_distance(&mut stack, &node.child, dx * dx + dy * dy + dz * dz, bound);
+                continue;
+            }
+            for i in leaf_range(child) {
+                let (point, barycentric, feature) = closest_on_triangle(p, self.corners[i]);
+                let distance_squared = p.distance_squared(point);
+                // On equal distance the lower number wins, whatever the tree's shape.
+                let nearer = distance_squared < bound
+                    || best.is_some_and(|b| distance_squared == bound && self.order[i] < b.triangle);
+                if nearer && accept(self.order[i], &self.corners[i]) {
+                    bound = distance_squared;
+                    best =
+                        Some(Closest { triangle: self.order[i], point, barycentric, feature, distance_squared });
+                }
+            }
+        }
+        best
+    }
+}

@@ -1,0 +1,12 @@
+//! A spatial index over triangles: closest point, rays and winding numbers, refitted when
+//! the vertices move.
+
+mod closest;
+mod ray;
+mod tree;
+mod winding;
+
+pub use closest::{closest_on_triangle, Closest, Feature};
+pub use ray::RayHit;
+pub use tree::Tree;
+pub use winding::WindingField;

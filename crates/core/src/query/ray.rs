@@ -1,0 +1,89 @@
+//! Rays against a mesh.
+
+use super::tree::{leaf_range, Tree, LEAF};
+use glam::{Vec3, Vec4};
+
+/// Where a ray meets a triangle.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct RayHit {
+    /// Number of the triangle in the list the tree was built over.
+    pub triangle: u32,
+    /// Distance along the ray, in lengths of its direction.
+    pub distance: f32,
+    /// Barycentric coordinates of the hit.
+    pub barycentric: [f32; 3],
+}
+
+/// Möller & Trumbore, “Fast, minimum storage ray/triangle intersection”, 1997, both sides,
+/// with a hair of tolerance at the edges so that no ray slips between two triangles.
+fn intersect(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Option<(f32, [f32; 3])> {
+    const EDGE: f32 = 1e-6;
+    let (ab, ac) = (b - a, c - a);
+    let across = direction.cross(ac);
+    let determinant = ab.dot(across);
+    if determinant == 0.0 {
+        return None;
+    }
+    let inverse = 1.0 / determinant;
+    let from = origin - a;
+    let u = from.dot(across) * inverse;
+    let q = from.cross(ab);
+    let v = direction.dot(q) * inverse;
+    let inside = u >= -EDGE && v >= -EDGE && u + v <= 1.0 + EDGE;
+    let t = ac.dot(q) * inverse;
+    (inside && t.is_finite()).then_some((t, [1.0 - u - v, u, v]))
+}
+
+impl Tree {
+    /// The first triangle (number, corners) that `accept` takes on the ray from `origin`,
+    /// between `from` and `to` lengths of `direction`.
+    pub fn ray(
+        &self,
+        origin: Vec3,
+        direction: Vec3,
+        (from, to): (f32, f32),
+        accept: impl Fn(u32, &[Vec3; 3]) -> bool,
+    ) -> Option<RayHit> {
+        if self.nodes.is_empty() || origin.is_nan() || direction.is_nan() {
+            return None;
+        }
+        let mut best: Option<RayHit> = None;
+        let mut limit = to;
+        // A zero component would give 0 × ∞ on a box face; a tiny one misses by nothing.
+        let guard = |x: f32| if x.abs() < 1e-20 { 1e-20f32.copysign(x) } else { x };
+        let inverse = [0, 1, 2].map(|i| Vec4::splat(1.0 / guard(direction[i])));
+        let start = [0, 1, 2].map(|i| Vec4::splat(origin[i]));
+        let mut stack = Vec::with_capacity(64);
+        stack.push(0u32);
+        while let Some(child) = stack.pop() {
+            if child & LEAF == 0 {
+                let node = &self.nodes[child as usize];
+                let (mut near, mut far) = (Vec4::splat(from), Vec4::splat(limit));
+                for axis in 0..3 {
+                    let t0 = (node.low[axis] - start[axis]) * inverse[axis];
+                    let t1 = (node.high[axis] - start[axis]) * inverse[axis];
+                    near = near.max(t0.min(t1));
+                    far = far.min(t0.max(t1));
+                }
+                // A hair wider than exact: boxes of flat triangles have no thickness.
+                far = far * 1.000_001 + 1e-7;
+                for lane in 0..4 {
+                    if near[lane] <= far[lane] {
+                        stack.push(node.child[lane]);
+                    }
+                }
+                continue;
+            }
+            for i in leaf_range(child) {
+                let Some((t, barycentric)) = intersect(origin, direction, self.corners[i]) else { continue };
+                let triangle = self.order[i];
+                let nearer = t < limit || best.is_none_or(|b| t == limit && triangle < b.triangle);
+                if t >= from && t <= limit && nearer && accept(triangle, &self.corners[i]) {
+                    limit = t;
+                    best = Some(RayHit { triangle, distance: t, barycentric });
+                }
+            }
+        }
+        best
+    }
+}

@@ -1,0 +1,102 @@
+//! Generalised winding numbers: how often a surface, open or closed, wraps round a point.
+
+use super::tree::{leaf_range, Tree, LEAF};
+use glam::Vec3;
+
+/// Far boxes are taken as one dipole beyond this many radii.
+const FAR: f32 = 2.0;
+
+/// Dipole sums over the boxes of a [`Tree`], for one state of its vertices.
+///
+/// Barill, Dickson, Schmidt, Levin & Jacobson, “Fast winding numbers for soups and clouds”,
+/// SIGGRAPH 2018, first order; near triangles exactly, by van Oosterom & Strackee, “The
+/// solid angle of a plane triangle”, 1983.
+#[derive(Clone, Debug)]
+pub struct WindingField<'a> {
+    tree: &'a Tree,
+    boxes: Vec<[Dipole; 4]>,
+}
+
+#[derive(Clone, Copy, Debug, Default)]
+struct Dipole {
+    centre: Vec3,
+    /// Sum of area vectors (half the edge cross product), square metres.
+    area: Vec3,
+    weight: f32,
+    radius: f32,
+}
+
+impl<'a> WindingField<'a> {
+    /// Sums up the boxes of `tree` as it is now.
+    pub fn new(tree: &'a Tree) -> Self {
+        let mut boxes = vec![[Dipole::default(); 4]; tree.nodes.len()];
+        for n in (0..tree.nodes.len()).rev() {
+            let node = &tree.nodes[n];
+            for lane in 0..4 {
+                let child = node.child[lane];
+                let parts: Vec<Dipole> = if child & LEAF == 0 {
+                    boxes[child as usize].to_vec()
+                } else {
+                    leaf_range(child).map(|i| Dipole::of_triangle(&tree.corners[i])).collect()
+                };
+                let mut sum = Dipole::sum(&parts);
+                let low = Vec3::new(node.low[0][lane], node.low[1][lane], node.low[2][lane]);
+                let high = Vec3::new(node.high[0][lane], node.high[1][lane], node.high[2][lane]);
+                sum.radius = (sum.centre - low).abs().max((high - sum.centre).abs()).length();
+                boxes[n][lane] = sum;
+            }
+        }
+        Self { tree, boxes }
+    }
+
+    /// Winding number at `p`: 1 inside a closed surface, 0 outside, between for open ones.
+    pub fn at(&self, p: Vec3) -> f32 {
+        if self.tree.is_empty() {
+            return 0.0;
+        }
+        let mut solid_angle = 0.0;
+        let mut stack = vec![0u32];
+        while let Some(n) = stack.pop() {
+            let node = &self.tree.nodes[n as usize];
+            for lane in 0..4 {
+                let (child, dipole) = (node.child[lane], &self.boxes[n as usize][lane]);
+                let away = dipole.centre - p;
+                let distance = away.length();
+                if distance > FAR * dipole.radius && dipole.weight > 0.0 {
+                    solid_angle += dipole.area.dot(away) / (distance * distance * distance);
+                } else if child & LEAF == 0 {
+                    stack.push(child);
+                } else {
+                    solid_angle +=
+                        leaf_range(child).map(|i| solid_angle_of(p, &self.tree.corners[i])).sum::<f32>();
+                }
+            }
+        }
+        solid_angle / (4.0 * std::f32::consts::PI)
+    }
+}
+
+impl Dipole {
+    fn of_triangle(&[a, b, c]: &[Vec3; 3]) -> Self {
+        let area = (b - a).cross(c - a) * 0.5;
+        Self { centre: (a + b + c) / 3.0, area, weight: area.length(), radius: 0.0 }
+    }
+
+    fn sum(parts: &[Self]) -> Self {
+        let weight: f32 = parts.iter().map(|d| d.weight).sum();
+        let centre = if weight > 0.0 {
+            parts.iter().map(|d| d.centre * d.weight).sum::<Vec3>() / weight
+        } else {
+            parts.first().map_or(Vec3::ZERO, |d| d.centre)
+        };
+        Self { centre, area: parts.iter().map(|d| d.area).sum(), weight, radius: 0.0 }
+    }
+}
+
+fn solid_angle_of(p: Vec3, corners: &[Vec3; 3]) -> f32 {
+    let [a, b, c] = corners.map(|v| v - p);
+    let (la, lb, lc) = (a.length(), b.length(), c.length());
+    let numerator = a.dot(b.cross(c));
+    let denominator = la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb;
+    2.0 * numerator.atan2(denominator)
+}

@@ -1,0 +1,247 @@
+//! Joints, poses and world transforms.
+
+use crate::JointId;
+use glam::{Mat4, Quat, Vec3};
+use serde::{Deserialize, Serialize};
+
+/// Translation, rotation and scale of a joint in its parent's frame.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct LocalTransform {
+    /// Metres.
+    pub translation: Vec3,
+    /// Unit quaternion.
+    pub rotation: Quat,
+    /// Per axis.
+    pub scale: Vec3,
+}
+
+impl LocalTransform {
+    /// Nothing moved.
+    pub const IDENTITY: Self = Self { translation: Vec3::ZERO, rotation: Quat::IDENTITY, scale: Vec3::ONE };
+
+    /// As a matrix.
+    pub fn matrix(&self) -> Mat4 {
+        Mat4::from_scale_rotation_translation(self.scale, self.rotation, self.translation)
+    }
+}
+
+/// A joint hierarchy in struct-of-arrays form; parents always come before their children.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Skeleton {
+    /// One name a joint.
+    pub names: Vec<String>,
+    /// The parent of each joint, if any.
+    pub parents: Vec<Option<JointId>>,
+    /// Rest transform in the parent's frame.
+    pub rest: Vec<LocalTransform>,
+    /// From model space at rest into the joint's frame.
+    pub inverse_bind: Vec<Mat4>,
+}
+
+/// What can be wrong with a skeleton.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum SkeletonError {
+    /// A parent does not come before its child (or there is a cycle).
+    #[error("joint “{name}”: its parent does not come before it; the joints form a cycle or are out of order")]
+    ParentOrder {
+        /// The joint.
+        name: String,
+    },
+    /// The arrays have different lengths.
+    #[error("the skeleton's joint lists differ in length ({names} names, {others} of another list)")]
+    Lengths {
+        /// Number of names.
+        names: usize,
+        /// Number in the list that differs.
+        others: usize,
+    },
+    /// A bind matrix cannot be inverted or holds numbers that are not finite.
+    #[error("joint “{name}” has a singular bind matrix: freeze its scale (it is zero on some axis) and export again")]
+    SingularBind {
+        /// The joint.
+        name: String,
+    },
+    /// Joint ids are 16 bits wide.
+    #[error("{count} joints are too many: up to 65535 are handled")]
+    TooMany {
+        /// How many there were.
+        count: usize,
+    },
+}
+
+/// True when `m` is finite and has a usable inverse.
+pub fn is_invertible(m: &Mat4) -> bool {
+    let determinant = glam::Mat3::from_mat4(*m).determinant();
+    m.is_finite() && determinant.is_finite() && determinant.abs() > 1e-18
+}
+
+impl Skeleton {
+    /// A checked skeleton; see the fields for the shapes.
+    ///
+    /// # Errors
+    /// Lists of different length, a parent after its child, or a singular bind matrix.
+    pub fn new(
+        names: Vec<String>,
+        parents: Vec<Option<JointId>>,
+        rest: Vec<LocalTransform>,
+        inverse_bind: Vec<Mat4>,
+    ) -> Result<Self, SkeletonError> {
+        let count = names.len();
+        if count > usize::from(u16::MAX) {
+            return Err(SkeletonError::TooMany { count });
+        }
+        for others in [parents.len(), rest.len(), inverse_bind.len()] {
+            if others != count {
+                return Err(SkeletonError::Lengths { names: count, others });
+            }
+        }
+        for (j, name) in names.iter().enumerate() {
+            if parents[j].is_some_and(|p| p.index() >= j) {
+                return Err(SkeletonError::ParentOrder { name: name.clone() });
+            }
+            if !is_invertible(&inverse_bind[j]) {
+                return Err(SkeletonError::SingularBind { name: name.clone() });
+            }
+        }
+        Ok(Self { names, parents, rest, inverse_bind })
+    }
+
+    /// A skeleton whose bind pose is its rest pose: inverse bind matrices are computed.
+    ///
+    /// # Errors
+    /// As [`Skeleton::new`].
+    pub fn at_rest(
+        names: Vec<String>,
+        parents: Vec<Option<JointId>>,
+        rest: Vec<LocalTransform>,
+    ) -> Result<Self, SkeletonError> {
+        let count = names.len();
+        let mut skeleton = Self::new(names, parents, rest, vec![Mat4::IDENTITY; count])?;
+        let world = skeleton.world(&Pose::rest(count));
+        for (name, m) in skeleton.names.iter().zip(&world) {
+            if !is_invertible(m) {
+                return Err(SkeletonError::SingularBind { name: name.clone() });
+            }
+        }
+        skeleton.inverse_bind = world.iter().map(Mat4::inverse).collect();
+        Ok(skeleton)
+    }
+
+    /// Number of joints.
+    pub fn len(&self) -> usize {
+        self.names.len()
+    }
+
+    /// No joints.
+    pub fn is_empty(&self) -> bool {
+        self.names.is_empty()
+    }
+
+    /// The joint of that exact name.
+    pub fn find(&self, name: &str) -> Option<JointId> {
+        self.names.iter().position(|n| n == name).map(|j| JointId(j as u16))
+    }
+
+    /// The children of each joint, ascending.
+    pub fn children(&self) -> Vec<Vec<JointId>> {
+        let mut children = vec![Vec::new(); self.len()];
+        for (j, parent) in self.parents.iter().enumerate() {
+            if let Some(p) = parent {
+                children[p.index()].push(JointId(j as u16));
+            }
+        }
+        children
+    }
+
+    /// World matrix of every joint in `pose`, in one pass.
+    pub fn world(&self, pose: &Pose) -> Vec<Mat4> {
+        let mut world: Vec<Mat4> = Vec::with_capacity(self.len());
+        for j in 0..self.len() {
+            let local = pose.local(&self.rest[j], j).matrix();
+            let matrix = match self.parents[j] {
+                Some(p) => world[p.index()] * local,
+                None => local,
+            };
+            world.push(matrix);
+        }
+        world
+    }
+
+    /// Model space at rest to model space in `pose`, for every joint: what skinning blends.
+    pub fn skin_matrices(&self, pose: &Pose) -> Vec<Mat4> {
+        self.world(pose).iter().zip(&self.inverse_bind).map(|(w, b)| *w * *b).collect()
+    }
+
+    /// World position of every joint at rest, metres.
+    pub fn rest_positions(&self) -> Vec<Vec3> {
+        self.world(&Pose::rest(self.len())).iter().map(|m| m.w_axis.truncate()).collect()
+    }
+}
+
+/// How far each joint is from rest: a rotation applied in the joint's own rest frame, and a
+/// translation added to its rest translation (parent's frame, metres).
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Pose {
+    /// One unit quaternion a joint.
+    pub rotations: Vec<Quat>,
+    /// One offset a joint, metres.
+    pub translations: Vec<Vec3>,
+}
+
+impl Pose {
+    /// The rest pose of a skeleton of `joints` joints.
+    pub fn rest(joints: usize) -> Self {
+        Self { rotations: vec![Quat::IDENTITY; joints], translations: vec![Vec3::ZERO; joints] }
+    }
+
+    /// Local transform of joint `j` whose rest transform is `rest`.
+    pub fn local(&self, rest: &LocalTransform, j: usize) -> LocalTransform {
+        LocalTransform {
+            translation: rest.translation + self.translations[j],
+            rotation: (rest.rotation * self.rotations[j]).normalize(),
+            scale: rest.scale,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn two_joints() -> Skeleton {
+        let at = |t| LocalTransform { translation: t, ..LocalTransform::IDENTITY };
+        Skeleton::at_rest(
+            vec!["root".into(), "tip".into()],
+            vec![None, Some(JointId(0))],
+            vec![at(Vec3::Y), at(Vec3::Y)],
+        )
+        .unwrap()
+    }
+
+    #[test]
+    fn rest_pose_moves_nothing() {
+        let skeleton = two_joints();
+        for m in skeleton.skin_matrices(&Pose::rest(2)) {
+            assert!(m.abs_diff_eq(Mat4::IDENTITY, 1e-6));
+        }
+    }
+
+    #[test]
+    fn a_quarter_turn_of_the_root_swings_the_tip() {
+        let skeleton = two_joints();
+        let mut pose = Pose::rest(2);
+        pose.rotations[0] = Quat::from_rotation_z(std::f32::consts::FRAC_PI_2);
+        let tip = skeleton.world(&pose)[1].w_axis.truncate();
+        assert!((tip - Vec3::new(-1.0, 1.0, 0.0)).length() < 1e-6);
+    }
+
+    #[test]
+    fn a_child_before_its_parent_is_refused() {
+        let error = Skeleton::at_rest(
+            vec!["a".into(), "b".into()],
+            vec![Some(JointId(1)), None],
+            vec![LocalTransform::IDENTITY; 2],
+        );
+        assert!(matches!(error, Err(SkeletonError::ParentOrder { name }) if name == "a"));
+    }
+}

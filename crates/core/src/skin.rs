@@ -1,0 +1,243 @@
+//! Skin weights: for each vertex a few joints whose weights sum to one, by construction.
+
+use crate::mesh::Weld;
+use crate::JointId;
+use serde::{Deserialize, Serialize};
+
+/// Sparse skin weights with the same number of places (`stride`) for each vertex.
+///
+/// Places are sorted by falling weight, unused ones hold weight 0 and joint 0. The fields
+/// are private so that weights are always normalised.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Skin {
+    stride: usize,
+    joints: Vec<u16>,
+    weights: Vec<f32>,
+}
+
+/// What can be wrong with skin weights.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum SkinError {
+    /// A vertex is held by nothing.
+    #[error("{count} vertices have no weight at all (the first is vertex {vertex}): bind them to a joint and export again")]
+    NoWeight {
+        /// The first such vertex.
+        vertex: u32,
+        /// How many there are.
+        count: usize,
+    },
+    /// A weight is NaN, infinite or negative.
+    #[error("the weight {weight} at vertex {vertex} is not a number from 0 to 1: normalise the weights and export again")]
+    BadWeight {
+        /// The vertex.
+        vertex: u32,
+        /// The weight found.
+        weight: f32,
+    },
+    /// A joint that is not there.
+    #[error("vertex {vertex} is bound to joint {joint}, but the skeleton has only {joints} joints")]
+    JointOutOfRange {
+        /// The vertex.
+        vertex: u32,
+        /// What it names.
+        joint: u32,
+        /// How many joints there are.
+        joints: usize,
+    },
+}
+
+impl Skin {
+    /// Normalises and sorts `rows`, one list of `(joint, weight)` a vertex; the same joint may
+    /// stand in a row more than once. The stride is the longest row.
+    ///
+    /// # Errors
+    /// A weight that is negative or not finite, a joint `>= joint_count`, a row that sums to 0.
+    pub fn from_rows(rows: &[Vec<(JointId, f32)>], joint_count: usize) -> Result<Self, SkinError> {
+        let stride = rows.iter().map(Vec::len).max().unwrap_or(0).max(1);
+        let mut skin = Self {
+            stride,
+            joints: vec![0; rows.len() * stride],
+            weights: vec![0.0; rows.len() * stride],
+        };
+        let (mut empty, mut first_empty) = (0, 0);
+        let mut scratch = Vec::new();
+        for (v, row) in rows.iter().enumerate() {
+            let vertex = v as u32;
+            for &(joint, weight) in row {
+                if !weight.is_finite() || weight < 0.0 {
+                    return Err(SkinError::BadWeight { vertex, weight });
+                }
+                if joint.index() >= joint_count && weight > 0.0 {
+                    let joint = u32::from(joint.0);
+                    return Err(SkinError::JointOutOfRange { vertex, joint, joints: joint_count });
+                }
+            }
+            scratch.clear();
+            scratch.extend_from_slice(row);
+            if !skin.put(v, &mut scratch) {
+                first_empty = if empty == 0 { vertex } else { first_empty };
+                empty += 1;
+            }
+        }
+        match empty {
+            0 => Ok(skin),
+            count => Err(SkinError::NoWeight { vertex: first_empty, count }),
+        }
+    }
+
+    /// Every vertex follows the same blend; `blend` must hold some weight.
+    ///
+    /// # Errors
+    /// As [`Skin::from_rows`].
+    pub fn uniform(
+        vertices: usize,
+        blend: &[(JointId, f32)],
+        joint_count: usize,
+    ) -> Result<Self, SkinError> {
+        Self::from_rows(&vec![blend.to_vec(); vertices], joint_count)
+    }
+
+    /// Writes one row: joints merged, sorted by falling weight (then by joint), normalised.
+    /// False when there is no weight.
+    fn put(&mut self, vertex: usize, row: &mut Vec<(JointId, f32)>) -> bool {
+        merge(row);
+        row.truncate(self.stride);
+        let sum: f32 = row.iter().map(|e| e.1).sum();
+        if sum <= f32::MIN_POSITIVE {
+            return false;
+        }
+        let at = vertex * self.stride;
+        for (i, &(joint, weight)) in row.iter().enumerate() {
+            self.joints[at + i] = joint.0;
+            self.weights[at + i] = weight / sum;
+        }
+        true
+    }
+
+    /// Number of vertices.
+    pub fn vertices(&self) -> usize {
+        self.joints.len() / self.stride
+    }
+
+    /// Places a vertex has.
+    pub fn stride(&self) -> usize {
+        self.stride
+    }
+
+    /// The joints and weights that move `vertex`, heaviest first, zeros left out.
+    pub fn row(&self, vertex: usize) -> impl Iterator<Item = (JointId, f32)> + '_ {
+        let at = vertex * self.stride;
+        (at..at + self.stride)
+            .map(|i| (JointId(self.joints[i]), self.weights[i]))
+            .take_while(|&(_, w)| w > 0.0)
+    }
+
+    /// All joints, `stride` a vertex.
+    pub fn joints(&self) -> &[u16] {
+        &self.joints
+    }
+
+    /// All weights, `stride` a vertex.
+    pub fn weights(&self) -> &[f32] {
+        &self.weights
+    }
+
+    /// The weight of `joint` at each vertex.
+    pub fn column(&self, joint: JointId) -> Vec<f32> {
+        (0..self.vertices())
+            .map(|v| self.row(v).find(|e| e.0 == joint).map_or(0.0, |e| e.1))
+            .collect()
+    }
+
+    /// The most influences any vertex has.
+    pub fn max_influences(&self) -> usize {
+        (0..self.vertices()).map(|v| self.row(v).count()).max().unwrap_or(0)
+    }
+
+    /// At most `most` influences a vertex (the heaviest), renormalised.
+    pub fn limit(&self, most: usize) -> Self {
+        let stride = most.clamp(1, self.stride);
+        let vertices = self.vertices();
+        let mut skin =
+            Self { stride, joints: vec![0; vertices * stride], weights: vec![0.0; vertices * stride] };
+        let mut row = Vec::new();
+        for v in 0..vertices {
+            row.clear();
+            row.extend(self.row(v));
+            skin.put(v, &mut row);
+        }
+        skin
+    }
+
+    /// Weights of the split vertices from those of the welded ones: copies carry equal weights.
+    pub fn scatter(&self, weld: &Weld) -> Self {
+        self.pick(&weld.of_vertex)
+    }
+
+    /// Weights of the welded vertices, each from its first split vertex.
+    pub fn gather(&self, weld: &Weld) -> Self {
+        let firsts: Vec<u32> = (0..weld.count()).map(|w| weld.members.row(w)[0]).collect();
+        self.pick(&firsts)
+    }
+
+    fn pick(&self, vertices: &[u32]) -> Self {
+        let stride = self.stride;
+        let rows = vertices.iter().map(|&v| v as usize * stride..(v as usize + 1) * stride);
+        Self {
+            stride,
+            joints: rows.clone().flat_map(|r| self.joints[r].iter().copied()).collect(),
+            weights: rows.flat_map(|r| self.weights[r].iter().copied()).collect(),
+        }
+    }
+}
+
+/// Merges entries of the same joint and sorts by falling weight, then by joint.
+pub(crate) fn merge(row: &mut Vec<(JointId, f32)>) {
+    row.sort_by_key(|e| e.0);
+    row.dedup_by(|later, kept| {
+        let same = later.0 == kept.0;
+        if same {
+            kept.1 += later.1;
+        }
+        same
+    });
+    row.retain(|e| e.1 > 0.0);
+    row.sort_by(|x, y| y.1.total_cmp(&x.1).then(x.0.cmp(&y.0)));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn a_row_without_weight_is_named() {
+        let rows = vec![vec![(JointId(0), 1.0)], vec![(JointId(1), 0.0)]];
+        assert_eq!(Skin::from_rows(&rows, 2), Err(SkinError::NoWeight { vertex: 1, count: 1 }));
+    }
+
+    #[test]
+    fn a_missing_joint_is_named() {
+        let rows = vec![vec![(JointId(7), 1.0)]];
+        let error = Skin::from_rows(&rows, 2).unwrap_err();
+        assert_eq!(error, SkinError::JointOutOfRange { vertex: 0, joint: 7, joints: 2 });
+    }
+
+    proptest! {
+        #[test]
+        fn weights_sum_to_one_and_fall(
+            rows in prop::collection::vec(prop::collection::vec((0u16..9, 0.01f32..5.0), 1..9), 1..20),
+            most in 1usize..5,
+        ) {
+            let rows: Vec<Vec<_>> =
+                rows.iter().map(|r| r.iter().map(|&(j, w)| (JointId(j), w)).collect()).collect();
+            let skin = Skin::from_rows(&rows, 9).unwrap().limit(most);
+            for v in 0..skin.vertices() {
+                let row: Vec<_> = skin.row(v).collect();
+                prop_assert!(row.len() <= most);
+                prop_assert!((row.iter().map(|e| e.1).sum::<f32>() - 1.0).abs() < 1e-5);
+                prop_assert!(row.windows(2).all(|w| w[0].1 >= w[1].1 && w[0].0 != w[1].0));
+            }
+        }
+    }
+}

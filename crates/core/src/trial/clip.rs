@@ -1,0 +1,141 @@
+//! Clips: motions as keyed tracks, sampled to poses.
+
+use super::NamedPose;
+use crate::skeleton::{Pose, Skeleton};
+use crate::JointId;
+use glam::{Quat, Vec3};
+use serde::{Deserialize, Serialize};
+
+/// How values between two keys are found.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Interpolation {
+    /// The earlier key's.
+    Step,
+    /// On a straight line (rotations on the sphere).
+    Linear,
+    /// Cubic Hermite; each key holds in-tangent, value, out-tangent.
+    Cubic,
+}
+
+/// The values of a track, absolute in the parent's frame (not relative to rest).
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub enum TrackValues {
+    /// Unit quaternions.
+    Rotation(Vec<Quat>),
+    /// Metres.
+    Translation(Vec<Vec3>),
+}
+
+/// One joint's rotation or translation over time.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Track {
+    /// The joint.
+    pub joint: JointId,
+    /// Key times, seconds, ascending.
+    pub times: Vec<f32>,
+    /// One value a key (three with cubic interpolation).
+    pub values: TrackValues,
+    /// Between the keys.
+    pub interpolation: Interpolation,
+}
+
+/// A named motion.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Clip {
+    /// Its name.
+    pub name: String,
+    /// Its tracks.
+    pub tracks: Vec<Track>,
+}
+
+impl Clip {
+    /// Time of the last key, seconds.
+    pub fn duration(&self) -> f32 {
+        self.tracks.iter().filter_map(|t| t.times.last()).fold(0.0, |a, b| a.max(*b))
+    }
+
+    /// The pose at `time` seconds.
+    pub fn sample(&self, skeleton: &Skeleton, time: f32) -> Pose {
+        let mut pose = Pose::rest(skeleton.len());
+        for track in &self.tracks {
+            let j = track.joint.index();
+            let Some(rest) = skeleton.rest.get(j) else { continue };
+            match &track.values {
+                TrackValues::Rotation(v) => {
+                    let value = track.rotation(v, time);
+                    pose.rotations[j] = (rest.rotation.inverse() * value).normalize();
+                }
+                TrackValues::Translation(v) => {
+                    pose.translations[j] = track.translation(v, time) - rest.translation;
+                }
+            }
+        }
+        pose
+    }
+
+    /// `frames` poses from start to end, named after the clip.
+    pub fn frames(&self, skeleton: &Skeleton, frames: usize) -> Vec<NamedPose> {
+        let duration = self.duration();
+        (0..frames)
+            .map(|i| {
+                let time = duration * i as f32 / (frames.max(2) - 1) as f32;
+                NamedPose { name: self.name.clone(), time, pose: self.sample(skeleton, time) }
+            })
+            .collect()
+    }
+}
+
+/// The keys round a time: index of the earlier, share of the way to the next, seconds between.
+fn around(times: &[f32], time: f32) -> (usize, f32, f32) {
+    let next = times.partition_point(|t| *t <= time);
+    if next == 0 || times.len() < 2 {
+        return (0, 0.0, 0.0);
+    }
+    if next == times.len() {
+        return (next - 2, 1.0, times[next - 1] - times[next - 2]);
+    }
+    let span = times[next] - times[next - 1];
+    (next - 1, if span > 0.0 { (time - times[next - 1]) / span } else { 0.0 }, span)
+}
+
+/// Cubic Hermite weights of (value, out-tangent, next value, next in-tangent); glTF 2.0
+/// specification, appendix C.
+fn hermite(t: f32, span: f32) -> [f32; 4] {
+    let (t2, t3) = (t * t, t * t * t);
+    [2.0 * t3 - 3.0 * t2 + 1.0, span * (t3 - 2.0 * t2 + t), -2.0 * t3 + 3.0 * t2, span * (t3 - t2)]
+}
+
+impl Track {
+    fn rotation(&self, values: &[Quat], time: f32) -> Quat {
+        let (i, t, span) = around(&self.times, time);
+        let at = |k: usize| values.get(k).copied().unwrap_or(Quat::IDENTITY);
+        let last = self.times.len() < 2;
+        match self.interpolation {
+            Interpolation::Step => at(if t >= 1.0 { i + 1 } else { i }),
+            Interpolation::Linear if last => at(0),
+            Interpolation::Linear => at(i).slerp(at(i + 1), t),
+            Interpolation::Cubic if last => at(1),
+            Interpolation::Cubic => {
+                let w = hermite(t, span);
+                let sum = at(3 * i + 1) * w[0] + at(3 * i + 2) * w[1] + at(3 * i + 4) * w[2] + at(3 * i + 3) * w[3];
+                if sum.length() > 0.0 { sum.normalize() } else { Quat::IDENTITY }
+            }
+        }
+    }
+
+    fn translation(&self, values: &[Vec3], time: f32) -> Vec3 {
+        let (i, t, span) = around(&self.times, time);
+        let at = |k: usize| values.get(k).copied().unwrap_or(Vec3::ZERO);
+        let last = self.times.len() < 2;
+        match self.interpolation {
+            Interpolation::Step => at(if t >= 1.0 { i + 1 } else { i }),
+            Interpolation::Linear if last => at(0),
+            Interpolation::Linear => at(i).lerp(at(i + 1), t),
+            Interpolation::Cubic if last => at(1),
+            Interpolation::Cubic => {
+                let w = hermite(t, span);
+                at(3 * i + 1) * w[0] + at(3 * i + 2) * w[1] + at(3 * i + 4) * w[2] + at(3 * i + 3) * w[3]
+            }
+        }
+    }
+}

@@ -1,0 +1,13 @@
+//! Trials: the poses an outfit is tried in.
+
+mod aim;
+mod clip;
+mod humanoid;
+mod names;
+mod range;
+
+pub use aim::PoseBuilder;
+pub use clip::{Clip, Interpolation, Track, TrackValues};
+pub use humanoid::{Humanoid, Limbs};
+pub use names::{read_name, NameParts, Role, SideOfBody};
+pub use range::{range_poses, NamedPose, RangePoses};

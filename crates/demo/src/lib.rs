@@ -1,0 +1,1 @@
+//! The made-up body, pieces and clips of the demo.

@@ -1,0 +1,1 @@
+//! Open file formats to core types and back.

@@ -1,0 +1,1 @@
+//! Fittings, steps and blobs in SQLite.

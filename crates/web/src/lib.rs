@@ -1,0 +1,1 @@
+//! Pages, fragments, static files and the viewport script.

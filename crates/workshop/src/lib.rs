@@ -1,0 +1,1 @@
+//! The use cases: open, bind, try, mend, undo, export.
