@@ -1,1 +1,40 @@
-//! Open file formats to core types and back.
+//! Open file formats to core types and back: glTF 2.0 (GLB and JSON) in and out, OBJ in.
+//!
+//! Everything comes from bytes handed in; no path named by a file is ever opened. Positions
+//! come out in metres, Y up, in the world of the file's scene.
+#![cfg_attr(test, allow(clippy::unwrap_used))]
+
+mod accessor;
+mod document;
+mod error;
+mod gltf_in;
+mod gltf_out;
+mod obj_in;
+mod scene_graph;
+
+pub use document::{Document, Mark, MeshPart, PieceKind};
+pub use error::ReadError;
+pub use gltf_out::{write_glb, GlbPart, GlbScene, WriteError};
+
+use std::collections::BTreeMap;
+
+/// Files that came along with the one being read, by name: buffers of a `.gltf`.
+pub type Companions = BTreeMap<String, Vec<u8>>;
+
+/// Reads any file this crate knows, told apart by its content and then by `name`'s ending.
+///
+/// # Errors
+/// One sentence that says what is wrong, where, and what to do.
+pub fn read(name: &str, bytes: &[u8], companions: &Companions) -> Result<Document, ReadError> {
+    let start = bytes.iter().position(|b| !b.is_ascii_whitespace()).map_or(&[][..], |i| &bytes[i..]);
+    if bytes.is_empty() {
+        return Err(ReadError::Empty);
+    }
+    if bytes.starts_with(b"glTF") || start.starts_with(b"{") {
+        return gltf_in::read_gltf(bytes, companions);
+    }
+    if name.to_ascii_lowercase().ends_with(".obj") {
+        return obj_in::read_obj(name, bytes);
+    }
+    Err(ReadError::NotGltf { name: name.to_owned() })
+}

@@ -1,1 +1,2 @@
 //! The use cases: open, bind, try, mend, undo, export.
+pub mod picture;

@@ -1,12 +1,12 @@
 //! Filling weights in between matched vertices.
 
+use super::laplacian::solve_positive;
 use super::{BindError, Laplacian, Match, Target};
 use crate::mesh::Csr;
 use crate::skin::Skin;
 use crate::JointId;
-use faer::linalg::solvers::Solve;
-use faer::sparse::{SparseColMat, Triplet};
-use faer::{Mat, Side};
+use faer::sparse::Triplet;
+use faer::Mat;
 use rayon::prelude::*;
 
 /// Weights and how they came about.
@@ -119,11 +119,7 @@ fn solve_unknown(
             }
         }
     }
-    let fail = |reason: String| BindError::Solve { reason };
-    let matrix = SparseColMat::<usize, f64>::try_new_from_triplets(n, n, &triplets)
-        .map_err(|e| fail(format!("{e:?}")))?;
-    let factor = matrix.sp_cholesky(Side::Lower).map_err(|e| fail(format!("{e:?}")))?;
-    let solved = factor.solve(&right);
+    let solved = solve_positive(n, &triplets, &right)?;
     for (i, &v) in unknown.iter().enumerate() {
         let filled: Vec<(JointId, f32)> = columns
             .iter()

@@ -1,6 +1,10 @@
 //! The cotangent Laplacian of a triangle mesh and its lumped masses.
 
+use super::BindError;
 use crate::mesh::Csr;
+use faer::linalg::solvers::Solve;
+use faer::sparse::{SparseColMat, Triplet};
+use faer::{Mat, Side};
 use glam::Vec3;
 
 /// A square sparse matrix by rows: columns ascending within a row.
@@ -71,6 +75,28 @@ impl Laplacian {
         Self { matrix: with_diagonal(neighbours, &off), masses }
     }
 
+    /// Spreads values over the surface as heat does, about `reach` metres far, by one implicit
+    /// step (M + ½ reach² L) x = M x₀ (Desbrun, Meyer, Schröder & Barr, “Implicit fairing of
+    /// irregular meshes using diffusion and curvature flow”, 1999). `values` holds `columns`
+    /// numbers a vertex, and so does the answer; sums over the surface are kept.
+    ///
+    /// # Errors
+    /// When the system cannot be factored.
+    pub fn diffuse(&self, values: &[f64], columns: usize, reach: f64) -> Result<Vec<f64>, BindError> {
+        let n = self.masses.len();
+        let time = 0.5 * reach * reach;
+        let mut triplets = Vec::with_capacity(n * 5);
+        for i in 0..n {
+            for (j, l) in self.matrix.row(i).filter(|(j, _)| *j <= i) {
+                let mass = if i == j { self.masses[i] } else { 0.0 };
+                triplets.push(Triplet::new(i, j, mass + time * l));
+            }
+        }
+        let right = Mat::<f64>::from_fn(n, columns, |i, c| self.masses[i] * values[i * columns + c]);
+        let solved = solve_positive(n, &triplets, &right)?;
+        Ok((0..n * columns).map(|k| solved[(k / columns, k % columns)]).collect())
+    }
+
     /// Entries of row `i` of the bi-Laplacian energy Q = L + L M⁻¹ L, in `scratch` (one zero a
     /// vertex before and after), columns ascending.
     pub fn energy_row(&self, i: usize, scratch: &mut [f64]) -> Vec<(usize, f64)> {
@@ -91,6 +117,20 @@ impl Laplacian {
         touched.dedup();
         touched.into_iter().map(|j| (j, std::mem::take(&mut scratch[j]))).collect()
     }
+}
+
+/// Solves a symmetric positive definite system given by its lower triangle, for all columns of
+/// `right` with one sparse Cholesky factor.
+pub(super) fn solve_positive(
+    n: usize,
+    lower: &[Triplet<usize, usize, f64>],
+    right: &Mat<f64>,
+) -> Result<Mat<f64>, BindError> {
+    let fail = |reason: String| BindError::Solve { reason };
+    let matrix = SparseColMat::<usize, f64>::try_new_from_triplets(n, n, lower)
+        .map_err(|e| fail(format!("{e:?}")))?;
+    let factor = matrix.sp_cholesky(Side::Lower).map_err(|e| fail(format!("{e:?}")))?;
+    Ok(factor.solve(right))
 }
 
 fn edge_lengths(positions: &[Vec3], t: [u32; 3]) -> [f64; 3] {

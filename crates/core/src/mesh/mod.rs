@@ -25,8 +25,7 @@ pub struct Mesh {
     pub normals: Vec<Vec3>,
     /// Vertex indices of each triangle, counter-clockwise from outside.
     pub triangles: Vec<[u32; 3]>,
-    /// First triangle of each quad: triangles `t` and `t + 1` share their first corner and
-    /// the diagonal `corner 0 – corner 2`.
+    /// First triangle of each quad: triangles `t` and `t + 1` are its halves.
     pub quads: Vec<u32>,
 }
 
@@ -123,17 +122,17 @@ impl Mesh {
         Weld::from_groups(group_of, first.len())
     }
 
-    /// Quads found again in triangles written one after the other as (a b c)(a c d), the
-    /// common way to write a quad; near-flat pairs only.
+    /// Quads found again in near-flat pairs of triangles written one after the other that
+    /// share a first corner and a diagonal, the common way to write a quad.
     pub fn find_quads(&mut self) {
         self.quads.clear();
         let mut t = 0;
         while t + 1 < self.triangles.len() {
-            let ([a, _, c], [d, e, _]) = (self.triangles[t], self.triangles[t + 1]);
+            let ([a, b, c], [d, e, f]) = (self.triangles[t], self.triangles[t + 1]);
             let flat = face_normal(&self.positions, self.triangles[t])
                 .dot(face_normal(&self.positions, self.triangles[t + 1]))
                 > 0.5;
-            if a == d && c == e && flat {
+            if a == d && (c == e || b == f) && flat {
                 self.quads.push(t as u32);
                 t += 1;
             }

@@ -1,0 +1,64 @@
+//! What a file holds, in core types.
+
+use serde::{Deserialize, Serialize};
+use tin_cloak_core::deform::Morph;
+use tin_cloak_core::mesh::Mesh;
+use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_core::skin::Skin;
+use tin_cloak_core::trial::Clip;
+
+/// How a piece moves.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum PieceKind {
+    /// Cloth: bends with the body.
+    #[default]
+    Soft,
+    /// A plate: each shell moves as one.
+    Stiff,
+    /// Closed shells are stiff, open ones soft.
+    Mixed,
+}
+
+/// The mark of this program in a mesh node's extras:
+/// `{"tin_cloak": {"role": "body" | "piece", "layer": 1, "kind": "soft"}}`.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Mark {
+    /// `body` or `piece`.
+    pub role: String,
+    /// The layer of a piece.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub layer: Option<u16>,
+    /// The kind of a piece.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub kind: Option<PieceKind>,
+    /// How it was bound, when this program bound it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub method: Option<String>,
+}
+
+/// One mesh of a file.
+#[derive(Clone, Debug)]
+pub struct MeshPart {
+    /// Name of its node, or of the mesh.
+    pub name: String,
+    /// Geometry in world space at rest, metres.
+    pub mesh: Mesh,
+    /// Weights, one row a vertex, when it is skinned; joints of [`Document::skeleton`].
+    pub skin: Option<Skin>,
+    /// Its shapes.
+    pub morphs: Vec<Morph>,
+    /// This program's mark, if the node carries one.
+    pub mark: Option<Mark>,
+}
+
+/// All that was read from a file.
+#[derive(Clone, Debug, Default)]
+pub struct Document {
+    /// The meshes, in the file's order.
+    pub meshes: Vec<MeshPart>,
+    /// The joints of all skins, parents first.
+    pub skeleton: Option<Skeleton>,
+    /// Motions of those joints.
+    pub clips: Vec<Clip>,
+}

@@ -1,0 +1,369 @@
+//! glTF 2.0 in.
+
+use crate::accessor::{check_all, check_type};
+use crate::scene_graph::{Joints, RawSkin, SceneGraph};
+use crate::{Companions, Document, Mark, MeshPart, ReadError};
+use base64::Engine;
+use gltf::accessor::{DataType, Dimensions};
+use gltf::animation::util::ReadOutputs;
+use gltf::mesh::Mode;
+use gltf::{Gltf, Semantic};
+use tin_cloak_core::deform::Morph;
+use tin_cloak_core::glam::{Mat3, Mat4, Quat, Vec3};
+use tin_cloak_core::mesh::Mesh;
+use tin_cloak_core::skin::Skin;
+use tin_cloak_core::trial::{Clip, Interpolation, Track, TrackValues};
+use tin_cloak_core::JointId;
+
+type Buffers = [Vec<u8>];
+
+pub(crate) fn read_gltf(bytes: &[u8], companions: &Companions) -> Result<Document, ReadError> {
+    let Gltf { document, blob } = parse(bytes)?;
+    let buffers = load_buffers(&document, blob, companions)?;
+    check_all(&document, &buffers)?;
+    let graph = SceneGraph::new(&document)?;
+    let raw: Vec<RawSkin> = document.skins().map(|s| raw_skin(&s, &buffers)).collect::<Result<_, _>>()?;
+    let joints = if raw.is_empty() { None } else { Some(Joints::new(&graph, &raw)?) };
+
+    let mut meshes = Vec::new();
+    for &n in &graph.order {
+        let Some(node) = document.nodes().nth(n) else { continue };
+        if node.mesh().is_some() {
+            meshes.extend(read_part(&node, graph.world[n], joints.as_ref(), &buffers)?);
+        }
+    }
+    if meshes.is_empty() {
+        return Err(ReadError::NoMesh);
+    }
+    let clips = match &joints {
+        Some(j) => document.animations().filter_map(|a| read_clip(&a, j, &buffers)).collect(),
+        None => Vec::new(),
+    };
+    Ok(Document { meshes, skeleton: joints.map(|j| j.skeleton), clips })
+}
+
+fn parse(bytes: &[u8]) -> Result<Gltf, ReadError> {
+    Gltf::from_slice(bytes).map_err(|error| match error {
+        gltf::Error::Binary(e) => ReadError::Truncated { detail: e.to_string() },
+        gltf::Error::Io(e) => ReadError::Truncated { detail: e.to_string() },
+        gltf::Error::Deserialize(e) if e.is_eof() => ReadError::Truncated { detail: e.to_string() },
+        gltf::Error::Validation(list) => validation_error(bytes, &list),
+        other => ReadError::Invalid { detail: other.to_string() },
+    })
+}
+
+fn validation_error(bytes: &[u8], list: &[(gltf::json::Path, gltf::json::validation::Error)]) -> ReadError {
+    let unsupported = list.iter().any(|(_, e)| matches!(e, gltf::json::validation::Error::Unsupported));
+    if unsupported {
+        let required = Gltf::from_slice_without_validation(bytes)
+            .map(|g| g.extensions_required().collect::<Vec<_>>().join(", "))
+            .unwrap_or_default();
+        return ReadError::Extension { name: required };
+    }
+    let detail = list.first().map_or_else(String::new, |(path, e)| format!("{path}: {e}"));
+    ReadError::Invalid { detail }
+}
+
+fn load_buffers(
+    document: &gltf::Document,
+    mut blob: Option<Vec<u8>>,
+    companions: &Companions,
+) -> Result<Vec<Vec<u8>>, ReadError> {
+    let mut buffers = Vec::new();
+    for buffer in document.buffers() {
+        let index = buffer.index();
+        let data = match buffer.source() {
+            gltf::buffer::Source::Bin => blob.take().ok_or_else(|| ReadError::Truncated {
+                detail: "the binary part is missing".to_owned(),
+            })?,
+            gltf::buffer::Source::Uri(uri) => load_uri(index, uri, companions)?,
+        };
+        if data.len() < buffer.length() {
+            let detail = format!("buffer {index} has {} of {} bytes", data.len(), buffer.length());
+            return Err(ReadError::Truncated { detail });
+        }
+        buffers.push(data);
+    }
+    Ok(buffers)
+}
+
+/// A data URI, or a file that came along. Nothing is opened, so a path can lead nowhere.
+fn load_uri(index: usize, uri: &str, companions: &Companions) -> Result<Vec<u8>, ReadError> {
+    if let Some(data) = uri.strip_prefix("data:") {
+        let encoded = data.split_once(";base64,").map(|(_, e)| e);
+        return encoded
+            .and_then(|e| base64::engine::general_purpose::STANDARD.decode(e).ok())
+            .ok_or_else(|| ReadError::Truncated { detail: format!("buffer {index} is not base64") });
+    }
+    let short: String = uri.chars().take(80).collect();
+    let name = uri.strip_prefix("./").unwrap_or(uri).replace("%20", " ");
+    if name.contains(['/', '\\', ':']) || name.contains("..") {
+        return Err(ReadError::OutsideUri { index, uri: short });
+    }
+    companions.get(&name).cloned().ok_or(ReadError::ExternalBuffer { index, uri: short })
+}
+
+fn raw_skin(skin: &gltf::Skin, buffers: &Buffers) -> Result<RawSkin, ReadError> {
+    let joints: Vec<usize> = skin.joints().map(|j| j.index()).collect();
+    let inverse_bind = match skin.inverse_bind_matrices() {
+        Some(accessor) => {
+            check_type(&accessor, "bind matrices", Dimensions::Mat4, &[DataType::F32], "MAT4 of float")?;
+            let reader = skin.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
+            let read: Vec<Mat4> = reader
+                .read_inverse_bind_matrices()
+                .map(|m| m.map(|m| Mat4::from_cols_array_2d(&m)).collect())
+                .unwrap_or_default();
+            read
+        }
+        None => vec![Mat4::IDENTITY; joints.len()],
+    };
+    if inverse_bind.len() < joints.len() {
+        let mesh = skin.name().unwrap_or("a mesh").to_owned();
+        return Err(ReadError::BindMatrices { mesh, joints: joints.len(), matrices: inverse_bind.len() });
+    }
+    Ok(RawSkin { joints, inverse_bind })
+}
+
+/// What the primitives of a mesh add up to.
+#[derive(Default)]
+struct Gathered {
+    positions: Vec<Vec3>,
+    normals: Vec<Vec3>,
+    triangles: Vec<[u32; 3]>,
+    rows: Vec<Vec<(JointId, f32)>>,
+    morphs: Vec<Vec<Vec3>>,
+}
+
+fn read_part(
+    node: &gltf::Node,
+    node_world: Mat4,
+    joints: Option<&Joints>,
+    buffers: &Buffers,
+) -> Result<Option<MeshPart>, ReadError> {
+    let Some(mesh) = node.mesh() else { return Ok(None) };
+    let name = node.name().or(mesh.name()).map_or_else(|| format!("mesh {}", mesh.index()), str::to_owned);
+    let bound = node.skin().and_then(|s| joints.and_then(|j| j.skins.get(s.index()).map(|b| (b, j))));
+    let mut all = Gathered::default();
+    for primitive in mesh.primitives() {
+        if matches!(primitive.mode(), Mode::Triangles | Mode::TriangleStrip | Mode::TriangleFan) {
+            let joint_map = bound.map(|(b, _)| b.joints.as_slice());
+            read_primitive(&name, &primitive, joint_map, buffers, &mut all)?;
+        }
+    }
+    if all.triangles.is_empty() {
+        return Ok(None);
+    }
+    // Each primitive's indices are checked here, before the triangles are turned.
+    let to_world = bound.map_or(node_world, |(b, _)| b.to_world);
+    transform(&mut all, to_world);
+    let mut geometry = Mesh::new(&name, all.positions, all.normals, all.triangles, Vec::new())?;
+    geometry.find_quads();
+    let skin = match bound {
+        Some((_, j)) => Some(
+            Skin::from_rows(&all.rows, j.skeleton.len())
+                .map_err(|source| ReadError::Skin { mesh: name.clone(), source })?,
+        ),
+        None => None,
+    };
+    let names = target_names(&mesh);
+    let morphs = all
+        .morphs
+        .iter()
+        .enumerate()
+        .map(|(i, dense)| {
+            let name = names.get(i).cloned().unwrap_or_else(|| format!("shape {}", i + 1));
+            Morph::from_dense(name, dense)
+        })
+        .collect();
+    Ok(Some(MeshPart { name, mesh: geometry, skin, morphs, mark: read_mark(node) }))
+}
+
+fn transform(all: &mut Gathered, to_world: Mat4) {
+    if to_world == Mat4::IDENTITY {
+        return;
+    }
+    let linear = Mat3::from_mat4(to_world);
+    let normals = linear.inverse().transpose();
+    all.positions.iter_mut().for_each(|p| *p = to_world.transform_point3(*p));
+    all.normals.iter_mut().for_each(|n| *n = (normals * *n).normalize_or_zero());
+    all.morphs.iter_mut().flatten().for_each(|d| *d = linear * *d);
+    if linear.determinant() < 0.0 {
+        all.triangles.iter_mut().for_each(|t| t.swap(1, 2));
+    }
+}
+
+fn read_primitive(
+    name: &str,
+    primitive: &gltf::Primitive,
+    joint_map: Option<&[JointId]>,
+    buffers: &Buffers,
+    all: &mut Gathered,
+) -> Result<(), ReadError> {
+    check_attributes(primitive)?;
+    let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
+    let first = all.positions.len();
+    let Some(positions) = reader.read_positions() else { return Ok(()) };
+    all.positions.extend(positions.map(Vec3::from));
+    let count = all.positions.len() - first;
+    if let Some(normals) = reader.read_normals() {
+        all.normals.resize(first, Vec3::ZERO);
+        all.normals.extend(normals.map(|n| Vec3::from(n).normalize_or_zero()));
+    }
+    let indices: Vec<u32> = match reader.read_indices() {
+        Some(indices) => indices.into_u32().collect(),
+        None => (0..count as u32).collect(),
+    };
+    if let Some(&vertex) = indices.iter().find(|&&i| i as usize >= count) {
+        let triangle = indices.iter().position(|i| *i == vertex).unwrap_or(0) as u32 / 3;
+        let name = name.to_owned();
+        return Err(tin_cloak_core::mesh::MeshError::IndexOutOfRange { name, triangle, vertex, vertices: count }.into());
+    }
+    let at = |i: usize| indices[i] + first as u32;
+    match primitive.mode() {
+        Mode::TriangleStrip => all.triangles.extend((2..indices.len()).map(|i| {
+            if i % 2 == 0 { [at(i - 2), at(i - 1), at(i)] } else { [at(i - 1), at(i - 2), at(i)] }
+        })),
+        Mode::TriangleFan => all.triangles.extend((2..indices.len()).map(|i| [at(0), at(i - 1), at(i)])),
+        _ => all.triangles.extend((0..indices.len() / 3).map(|t| [at(3 * t), at(3 * t + 1), at(3 * t + 2)])),
+    }
+    read_morphs(&reader, first, count, all);
+    if let Some(map) = joint_map {
+        let mut rows = vec![Vec::new(); count];
+        let mut set = 0;
+        while let (Some(joints), Some(weights)) = (reader.read_joints(set), reader.read_weights(set)) {
+            for (v, (j, w)) in joints.into_u16().zip(weights.into_f32()).enumerate().take(count) {
+                for k in 0..4 {
+                    push_influence(name, &mut rows[v], (first + v) as u32, j[k], w[k], map)?;
+                }
+            }
+            set += 1;
+        }
+        all.rows.extend(rows);
+    }
+    Ok(())
+}
+
+fn push_influence(
+    name: &str,
+    row: &mut Vec<(JointId, f32)>,
+    vertex: u32,
+    joint: u16,
+    weight: f32,
+    map: &[JointId],
+) -> Result<(), ReadError> {
+    if weight == 0.0 {
+        return Ok(());
+    }
+    let Some(&mapped) = map.get(usize::from(joint)) else {
+        let source = tin_cloak_core::skin::SkinError::JointOutOfRange {
+            vertex,
+            joint: u32::from(joint),
+            joints: map.len(),
+        };
+        return Err(ReadError::Skin { mesh: name.to_owned(), source });
+    };
+    row.push((mapped, weight));
+    Ok(())
+}
+
+fn read_morphs<'a, 's, F>(reader: &gltf::mesh::Reader<'a, 's, F>, first: usize, count: usize, all: &mut Gathered)
+where
+    F: Clone + Fn(gltf::Buffer<'a>) -> Option<&'s [u8]>,
+{
+    for (i, (positions, _, _)) in reader.read_morph_targets().enumerate() {
+        if all.morphs.len() <= i {
+            all.morphs.push(Vec::new());
+        }
+        let dense = &mut all.morphs[i];
+        dense.resize(first, Vec3::ZERO);
+        if let Some(positions) = positions {
+            dense.extend(positions.map(|d| if Vec3::from(d).is_finite() { Vec3::from(d) } else { Vec3::ZERO }));
+        }
+        dense.resize(first + count, Vec3::ZERO);
+    }
+}
+
+fn check_attributes(primitive: &gltf::Primitive) -> Result<(), ReadError> {
+    const FLOAT: &[DataType] = &[DataType::F32];
+    const BYTES: &[DataType] = &[DataType::U8, DataType::U16];
+    const INDEX: &[DataType] = &[DataType::U8, DataType::U16, DataType::U32];
+    const WEIGHT: &[DataType] = &[DataType::F32, DataType::U8, DataType::U16];
+    for (semantic, accessor) in primitive.attributes() {
+        match semantic {
+            Semantic::Positions => check_type(&accessor, "positions", Dimensions::Vec3, FLOAT, "VEC3 of float")?,
+            Semantic::Normals => check_type(&accessor, "normals", Dimensions::Vec3, FLOAT, "VEC3 of float")?,
+            Semantic::Joints(_) => check_type(&accessor, "joints", Dimensions::Vec4, BYTES, "VEC4 of byte or short")?,
+            Semantic::Weights(_) => {
+                check_type(&accessor, "weights", Dimensions::Vec4, WEIGHT, "VEC4 of float, byte or short")?;
+            }
+            _ => {}
+        }
+    }
+    if let Some(accessor) = primitive.indices() {
+        check_type(&accessor, "indices", Dimensions::Scalar, INDEX, "SCALAR of byte, short or int")?;
+    }
+    for target in primitive.morph_targets() {
+        if let Some(accessor) = target.positions() {
+            check_type(&accessor, "shape positions", Dimensions::Vec3, FLOAT, "VEC3 of float")?;
+        }
+    }
+    Ok(())
+}
+
+fn target_names(mesh: &gltf::Mesh) -> Vec<String> {
+    let Some(extras) = mesh.extras().as_ref() else { return Vec::new() };
+    let value: serde_json::Value = serde_json::from_str(extras.get()).unwrap_or_default();
+    let list = value.get("targetNames").and_then(|n| n.as_array()).cloned().unwrap_or_default();
+    list.iter().filter_map(|n| n.as_str().map(str::to_owned)).collect()
+}
+
+fn read_mark(node: &gltf::Node) -> Option<Mark> {
+    let extras = node.extras().as_ref()?;
+    let value: serde_json::Value = serde_json::from_str(extras.get()).ok()?;
+    serde_json::from_value(value.get("tin_cloak")?.clone()).ok()
+}
+
+/// The rotations and translations of joints; other channels, and ones whose data is not what
+/// it should be, are left out.
+fn read_clip(animation: &gltf::Animation, joints: &Joints, buffers: &Buffers) -> Option<Clip> {
+    let name = animation.name().map_or_else(|| format!("clip {}", animation.index() + 1), str::to_owned);
+    let mut tracks = Vec::new();
+    for channel in animation.channels() {
+        let Some(&joint) = joints.of_node.get(&channel.target().node().index()) else { continue };
+        let sampler = channel.sampler();
+        let floats = |a: &gltf::Accessor| a.data_type() == DataType::F32;
+        if !floats(&sampler.input()) || sampler.input().dimensions() != Dimensions::Scalar {
+            continue;
+        }
+        let wanted = match channel.target().property() {
+            gltf::animation::Property::Translation => Dimensions::Vec3,
+            gltf::animation::Property::Rotation => Dimensions::Vec4,
+            _ => continue,
+        };
+        if sampler.output().dimensions() != wanted {
+            continue;
+        }
+        let reader = channel.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
+        let (Some(times), Some(outputs)) = (reader.read_inputs(), reader.read_outputs()) else { continue };
+        let times: Vec<f32> = times.collect();
+        let (interpolation, per_key) = match sampler.interpolation() {
+            gltf::animation::Interpolation::Step => (Interpolation::Step, 1),
+            gltf::animation::Interpolation::Linear => (Interpolation::Linear, 1),
+            gltf::animation::Interpolation::CubicSpline => (Interpolation::Cubic, 3),
+        };
+        let values = match outputs {
+            ReadOutputs::Translations(t) => TrackValues::Translation(t.map(Vec3::from).collect()),
+            ReadOutputs::Rotations(r) => TrackValues::Rotation(r.into_f32().map(Quat::from_array).collect()),
+            _ => continue,
+        };
+        let (count, finite) = match &values {
+            TrackValues::Translation(v) => (v.len(), v.iter().all(|x| x.is_finite())),
+            TrackValues::Rotation(v) => (v.len(), v.iter().all(|x| x.is_finite())),
+        };
+        let ascending = times.windows(2).all(|w| w[0] <= w[1]) && times.iter().all(|t| t.is_finite());
+        if finite && ascending && !times.is_empty() && count >= times.len() * per_key {
+            tracks.push(Track { joint, times, values, interpolation });
+        }
+    }
+    (!tracks.is_empty()).then_some(Clip { name, tracks })
+}

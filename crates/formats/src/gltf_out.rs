@@ -1,0 +1,361 @@
+//! GLB out: one skeleton, skinned meshes, shapes, clips and this program's marks.
+
+use crate::Mark;
+use gltf_json as json;
+use json::accessor::{ComponentType, GenericComponentType, Type};
+use json::buffer::Target;
+use json::validation::{Checked, USize64};
+use std::collections::BTreeMap;
+use tin_cloak_core::deform::Morph;
+use tin_cloak_core::glam::{Mat4, Vec3};
+use tin_cloak_core::mesh::Mesh;
+use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_core::skin::Skin;
+use tin_cloak_core::trial::{Clip, Interpolation, TrackValues};
+
+/// One mesh to write.
+#[derive(Clone, Debug)]
+pub struct GlbPart<'a> {
+    /// Name of its node and mesh.
+    pub name: &'a str,
+    /// Geometry at rest in model space.
+    pub mesh: &'a Mesh,
+    /// Weights over the scene's skeleton; a part without is written unskinned.
+    pub skin: Option<&'a Skin>,
+    /// Its shapes.
+    pub morphs: &'a [Morph],
+    /// What goes into the node's extras.
+    pub mark: Option<Mark>,
+    /// Base colour, linear.
+    pub colour: [f32; 3],
+}
+
+/// All that goes into a GLB.
+#[derive(Clone, Debug, Default)]
+pub struct GlbScene<'a> {
+    /// The meshes.
+    pub parts: Vec<GlbPart<'a>>,
+    /// The skeleton they share.
+    pub skeleton: Option<&'a Skeleton>,
+    /// Its motions.
+    pub clips: &'a [Clip],
+}
+
+/// Why a GLB could not be written.
+#[derive(Debug, thiserror::Error)]
+pub enum WriteError {
+    /// A GLB holds at most 4 GiB.
+    #[error("the result is too large for one GLB (over 4 GiB): export fewer pieces")]
+    TooLarge,
+    /// The description could not be serialised.
+    #[error("the glTF description could not be written: {0}")]
+    Json(#[from] json::Error),
+    /// The container could not be written.
+    #[error("the GLB could not be written: {0}")]
+    Container(String),
+}
+
+/// Writes `scene` as a binary glTF 2.0. The same scene gives the same bytes.
+///
+/// # Errors
+/// Only when the result does not fit the format.
+pub fn write_glb(scene: &GlbScene) -> Result<Vec<u8>, WriteError> {
+    let mut w = Writer::default();
+    let mut roots = Vec::new();
+    let skin = scene.skeleton.map(|s| {
+        roots.extend(w.joints(s));
+        w.skin(s)
+    });
+    for part in &scene.parts {
+        roots.push(w.part(part, skin));
+    }
+    for clip in scene.clips {
+        w.clip(clip);
+    }
+    w.finish(roots)
+}
+
+#[derive(Default)]
+struct Writer {
+    root: json::Root,
+    bin: Vec<u8>,
+}
+
+impl Writer {
+    fn view(&mut self, bytes: &[u8], target: Option<Target>) -> json::Index<json::buffer::View> {
+        while self.bin.len() % 4 != 0 {
+            self.bin.push(0);
+        }
+        let offset = self.bin.len();
+        self.bin.extend_from_slice(bytes);
+        self.root.push(json::buffer::View {
+            buffer: json::Index::new(0),
+            byte_length: USize64::from(bytes.len()),
+            byte_offset: Some(USize64::from(offset)),
+            byte_stride: None,
+            name: None,
+            target: target.map(Checked::Valid),
+            extensions: None,
+            extras: Default::default(),
+        })
+    }
+
+    fn accessor(
+        &mut self,
+        bytes: &[u8],
+        (component, kind): (ComponentType, Type),
+        count: usize,
+        target: Option<Target>,
+        bounds: Option<(Vec<f32>, Vec<f32>)>,
+    ) -> json::Index<json::Accessor> {
+        let view = self.view(bytes, target);
+        let (min, max) = bounds.map_or((None, None), |(a, b)| (Some(a.into()), Some(b.into())));
+        self.root.push(json::Accessor {
+            buffer_view: Some(view),
+            byte_offset: None,
+            count: USize64::from(count),
+            component_type: Checked::Valid(GenericComponentType(component)),
+            type_: Checked::Valid(kind),
+            min,
+            max,
+            name: None,
+            normalized: false,
+            sparse: None,
+            extensions: None,
+            extras: Default::default(),
+        })
+    }
+
+    fn vec3(&mut self, values: &[Vec3], target: Option<Target>, with_bounds: bool) -> json::Index<json::Accessor> {
+        let bytes: Vec<u8> = values.iter().flat_map(|v| v.to_array()).flat_map(f32::to_le_bytes).collect();
+        let bounds = with_bounds.then(|| {
+            let (low, high) = tin_cloak_core::mesh::bounds(values);
+            (low.to_array().to_vec(), high.to_array().to_vec())
+        });
+        self.accessor(&bytes, (ComponentType::F32, Type::Vec3), values.len(), target, bounds)
+    }
+
+    /// The joints as nodes; returns the roots.
+    fn joints(&mut self, skeleton: &Skeleton) -> Vec<json::Index<json::Node>> {
+        let children = skeleton.children();
+        for (j, name) in skeleton.names.iter().enumerate() {
+            let rest = &skeleton.rest[j];
+            let below: Vec<_> = children[j].iter().map(|c| json::Index::new(u32::from(c.0))).collect();
+            self.root.push(json::Node {
+                name: Some(name.clone()),
+                children: (!below.is_empty()).then_some(below),
+                translation: Some(rest.translation.to_array()),
+                rotation: Some(json::scene::UnitQuaternion(rest.rotation.normalize().to_array())),
+                scale: (rest.scale != Vec3::ONE).then(|| rest.scale.to_array()),
+                ..empty_node()
+            });
+        }
+        let roots = skeleton.parents.iter().enumerate().filter(|(_, p)| p.is_none());
+        roots.map(|(j, _)| json::Index::new(j as u32)).collect()
+    }
+
+    fn skin(&mut self, skeleton: &Skeleton) -> json::Index<json::Skin> {
+        let affine = |m: &Mat4| {
+            let mut columns = m.to_cols_array();
+            (columns[3], columns[7], columns[11], columns[15]) = (0.0, 0.0, 0.0, 1.0);
+            columns
+        };
+        let bytes: Vec<u8> = skeleton.inverse_bind.iter().flat_map(affine).flat_map(f32::to_le_bytes).collect();
+        let matrices =
+            self.accessor(&bytes, (ComponentType::F32, Type::Mat4), skeleton.len(), None, None);
+        self.root.push(json::Skin {
+            inverse_bind_matrices: Some(matrices),
+            joints: (0..skeleton.len() as u32).map(json::Index::new).collect(),
+            name: Some("skeleton".to_owned()),
+            skeleton: None,
+            extensions: None,
+            extras: Default::default(),
+        })
+    }
+
+    fn part(&mut self, part: &GlbPart, skin: Option<json::Index<json::Skin>>) -> json::Index<json::Node> {
+        let mut attributes = BTreeMap::new();
+        let vertices = Some(Target::ArrayBuffer);
+        let mut put = |name, accessor| attributes.insert(Checked::Valid(name), accessor);
+        put(json::mesh::Semantic::Positions, self.vec3(&part.mesh.positions, vertices, true));
+        let unit = |n: &Vec3| n.try_normalize().unwrap_or(Vec3::Y);
+        let normals: Vec<Vec3> = part.mesh.normals.iter().map(unit).collect();
+        put(json::mesh::Semantic::Normals, self.vec3(&normals, vertices, false));
+        for (set, (joints, weights)) in part.skin.map(influence_sets).unwrap_or_default().into_iter().enumerate() {
+            let count = part.mesh.positions.len();
+            let bytes: Vec<u8> = joints.iter().flatten().flat_map(|j| j.to_le_bytes()).collect();
+            let accessor = self.accessor(&bytes, (ComponentType::U16, Type::Vec4), count, vertices, None);
+            put(json::mesh::Semantic::Joints(set as u32), accessor);
+            let bytes: Vec<u8> = weights.iter().flatten().flat_map(|w| w.to_le_bytes()).collect();
+            let accessor = self.accessor(&bytes, (ComponentType::F32, Type::Vec4), count, vertices, None);
+            put(json::mesh::Semantic::Weights(set as u32), accessor);
+        }
+        let indices: Vec<u8> =
+            part.mesh.triangles.iter().flatten().flat_map(|i| i.to_le_bytes()).collect();
+        let count = part.mesh.triangles.len() * 3;
+        let indices = self.accessor(
+            &indices,
+            (ComponentType::U32, Type::Scalar),
+            count,
+            Some(Target::ElementArrayBuffer),
+            None,
+        );
+        let targets: Vec<json::mesh::MorphTarget> = part
+            .morphs
+            .iter()
+            .map(|m| json::mesh::MorphTarget {
+                positions: Some(self.vec3(&m.to_dense(part.mesh.positions.len()), vertices, true)),
+                normals: None,
+                tangents: None,
+            })
+            .collect();
+        let material = self.material(part);
+        let has_targets = !targets.is_empty();
+        let mesh = self.root.push(json::Mesh {
+            name: Some(part.name.to_owned()),
+            primitives: vec![json::mesh::Primitive {
+                attributes,
+                indices: Some(indices),
+                material: Some(material),
+                mode: Checked::Valid(json::mesh::Mode::Triangles),
+                targets: has_targets.then_some(targets),
+                extensions: None,
+                extras: Default::default(),
+            }],
+            weights: has_targets.then(|| vec![0.0; part.morphs.len()]),
+            extensions: None,
+            extras: extras(has_targets.then(|| {
+                let names: Vec<&str> = part.morphs.iter().map(|m| m.name.as_str()).collect();
+                serde_json::json!({ "targetNames": names })
+            })),
+        });
+        self.root.push(json::Node {
+            name: Some(part.name.to_owned()),
+            mesh: Some(mesh),
+            skin: skin.filter(|_| part.skin.is_some()),
+            extras: extras(part.mark.as_ref().map(|m| serde_json::json!({ "tin_cloak": m }))),
+            ..empty_node()
+        })
+    }
+
+    fn material(&mut self, part: &GlbPart) -> json::Index<json::Material> {
+        let [r, g, b] = part.colour;
+        self.root.push(json::Material {
+            name: Some(part.name.to_owned()),
+            double_sided: true,
+            pbr_metallic_roughness: json::material::PbrMetallicRoughness {
+                base_color_factor: json::material::PbrBaseColorFactor([r, g, b, 1.0]),
+                metallic_factor: json::material::StrengthFactor(0.0),
+                roughness_factor: json::material::StrengthFactor(0.8),
+                ..Default::default()
+            },
+            ..Default::default()
+        })
+    }
+
+    fn clip(&mut self, clip: &Clip) {
+        let (mut channels, mut samplers) = (Vec::new(), Vec::new());
+        for track in clip.tracks.iter().filter(|t| !t.times.is_empty()) {
+            let bytes: Vec<u8> = track.times.iter().flat_map(|t| t.to_le_bytes()).collect();
+            let bounds = (vec![track.times[0]], vec![track.times[track.times.len() - 1]]);
+            let scalar = (ComponentType::F32, Type::Scalar);
+            let input = self.accessor(&bytes, scalar, track.times.len(), None, Some(bounds));
+            let (output, path) = match &track.values {
+                TrackValues::Translation(v) => (self.vec3(v, None, false), json::animation::Property::Translation),
+                TrackValues::Rotation(v) => {
+                    let bytes: Vec<u8> =
+                        v.iter().flat_map(|q| q.to_array()).flat_map(f32::to_le_bytes).collect();
+                    let kind = (ComponentType::F32, Type::Vec4);
+                    (self.accessor(&bytes, kind, v.len(), None, None), json::animation::Property::Rotation)
+                }
+            };
+            let interpolation = match track.interpolation {
+                Interpolation::Step => json::animation::Interpolation::Step,
+                Interpolation::Linear => json::animation::Interpolation::Linear,
+                Interpolation::Cubic => json::animation::Interpolation::CubicSpline,
+            };
+            channels.push(json::animation::Channel {
+                sampler: json::Index::new(samplers.len() as u32),
+                target: json::animation::Target {
+                    node: json::Index::new(u32::from(track.joint.0)),
+                    path: Checked::Valid(path),
+                    extensions: None,
+                    extras: Default::default(),
+                },
+                extensions: None,
+                extras: Default::default(),
+            });
+            samplers.push(json::animation::Sampler {
+                input,
+                output,
+                interpolation: Checked::Valid(interpolation),
+                extensions: None,
+                extras: Default::default(),
+            });
+        }
+        if !channels.is_empty() {
+            self.root.push(json::Animation {
+                name: Some(clip.name.clone()),
+                channels,
+                samplers,
+                extensions: None,
+                extras: Default::default(),
+            });
+        }
+    }
+
+    fn finish(mut self, roots: Vec<json::Index<json::Node>>) -> Result<Vec<u8>, WriteError> {
+        while self.bin.len() % 4 != 0 {
+            self.bin.push(0);
+        }
+        if self.bin.len() > u32::MAX as usize / 2 {
+            return Err(WriteError::TooLarge);
+        }
+        self.root.push(json::Buffer {
+            byte_length: USize64::from(self.bin.len()),
+            uri: None,
+            name: None,
+            extensions: None,
+            extras: Default::default(),
+        });
+        let scene = self.root.push(json::Scene {
+            name: None,
+            nodes: roots,
+            extensions: None,
+            extras: Default::default(),
+        });
+        self.root.scene = Some(scene);
+        self.root.asset.generator = Some("Tin Cloak".to_owned());
+        let text = json::serialize::to_vec(&self.root)?;
+        let glb = gltf::binary::Glb {
+            header: gltf::binary::Header { magic: *b"glTF", version: 2, length: 0 },
+            json: text.into(),
+            bin: Some(self.bin.into()),
+        };
+        glb.to_vec().map_err(|e| WriteError::Container(e.to_string()))
+    }
+}
+
+/// Influences in groups of four a vertex, as the format wants them.
+fn influence_sets(skin: &Skin) -> Vec<(Vec<[u16; 4]>, Vec<[f32; 4]>)> {
+    (0..skin.max_influences().div_ceil(4).max(1))
+        .map(|set| {
+            let place = |v: usize| {
+                let (mut joints, mut weights) = ([0; 4], [0.0; 4]);
+                for (k, (j, w)) in skin.row(v).skip(set * 4).take(4).enumerate() {
+                    (joints[k], weights[k]) = (j.0, w);
+                }
+                (joints, weights)
+            };
+            (0..skin.vertices()).map(place).unzip()
+        })
+        .collect()
+}
+
+fn empty_node() -> json::Node {
+    json::Node { ..Default::default() }
+}
+
+fn extras(value: Option<serde_json::Value>) -> json::Extras {
+    value.and_then(|v| serde_json::value::to_raw_value(&v).ok())
+}
