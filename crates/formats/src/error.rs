@@ -10,7 +10,7 @@ use tin_cloak_core::skin::SkinError;
 pub enum ReadError {
     #[error("the file is empty: choose another or export it again")]
     Empty,
-    #[error("“{name}” is not a file this program reads: give it a GLB, glTF or OBJ")]
+    #[error("“{name}” is not a file this program reads: give it a GLB, glTF, OBJ or (as a motion) BVH")]
     NotGltf { name: String },
     #[error("the file is cut short or damaged ({detail}): copy or export it again")]
     Truncated { detail: String },
@@ -40,4 +40,6 @@ pub enum ReadError {
     NoMesh,
     #[error("line {line} of the OBJ cannot be read ({detail}): export it again")]
     Obj { line: String, detail: String },
+    #[error("line {line} of the BVH cannot be read ({detail}): export it again")]
+    Bvh { line: usize, detail: String },
 }

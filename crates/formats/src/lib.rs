@@ -1,10 +1,11 @@
-//! Open file formats to core types and back: glTF 2.0 (GLB and JSON) in and out, OBJ in.
+//! Open file formats to core types and back: glTF 2.0 (GLB and JSON) in and out, OBJ and BVH in.
 //!
 //! Everything comes from bytes handed in; no path named by a file is ever opened. Positions
 //! come out in metres, Y up, in the world of the file's scene.
 #![cfg_attr(test, allow(clippy::unwrap_used))]
 
 mod accessor;
+mod bvh_in;
 mod document;
 mod error;
 mod gltf_in;
@@ -35,6 +36,9 @@ pub fn read(name: &str, bytes: &[u8], companions: &Companions) -> Result<Documen
     }
     if name.to_ascii_lowercase().ends_with(".obj") {
         return obj_in::read_obj(name, bytes);
+    }
+    if start.starts_with(b"HIERARCHY") {
+        return bvh_in::read_bvh(name, bytes);
     }
     Err(ReadError::NotGltf { name: name.to_owned() })
 }

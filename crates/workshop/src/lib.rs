@@ -1,2 +1,24 @@
-//! The use cases: open, bind, try, mend, undo, export.
+//! The use cases: open, bind, try, mend, undo, export; jobs with progress; the one place
+//! where a step is run, measured and recorded. Knows no HTML and no HTTP.
+#![cfg_attr(test, allow(clippy::unwrap_used))]
+
+mod binding;
+mod board;
+mod dress;
+mod error;
+mod handover;
+mod mending;
 pub mod picture;
+mod report;
+mod trials;
+
+pub use binding::{bind_piece, stiff_shells, BindOptions, BindTimes, Method};
+pub use board::{measure_board, Board, BoardPair, BoardPose, Cell};
+pub use dress::{sort_document, Body, Bound, Dress, Piece};
+pub use error::WorkshopError;
+pub use handover::{dressed_document, export_glb};
+pub use mending::{mend, MendOptions, MendOutcome};
+pub use report::{Report, SkippedEntry};
+pub use tin_cloak_core as core;
+pub use tin_cloak_formats::{read, Companions, Document, Mark, MeshPart, PieceKind, ReadError};
+pub use trials::{clip_trials, range_trials, retarget_trials, Trial, TrialSet};

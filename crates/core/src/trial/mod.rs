@@ -5,6 +5,7 @@ mod clip;
 mod humanoid;
 mod names;
 mod range;
+pub mod retarget;
 
 pub use aim::PoseBuilder;
 pub use clip::{Clip, Interpolation, Track, TrackValues};

@@ -1,0 +1,207 @@
+//! What can be asked on the command line.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+use std::str::FromStr;
+use tin_cloak_workshop::{Method, PieceKind};
+
+/// Fits clothing, armour and accessories to a rigged body so that they move with it and
+/// nothing shows through that should not.
+#[derive(Parser)]
+#[command(name = "tin-cloak", version, about, after_help = EXAMPLES)]
+pub(crate) struct Cli {
+    #[command(subcommand)]
+    pub command: Command,
+}
+
+const EXAMPLES: &str = "Examples:
+  tin-cloak demo
+      the application with made-up clothes to try, on http://127.0.0.1:8610
+  tin-cloak fit --body body.glb --piece shirt.glb --piece plate.glb@layer=2,kind=stiff --out dressed.glb
+      bind two pieces to a body and write one skinned GLB
+  tin-cloak check dressed.glb --report report.json
+      measure poke-through in every trial pose; exit status 1 when there is any
+  tin-cloak mend dressed.glb --out mended.glb
+      push cloth out of the way in all trial poses at once
+
+Exit status: 0 done, 1 `check` found poke-through beyond the tolerance, 2 bad input.";
+
+#[derive(Subcommand)]
+pub(crate) enum Command {
+    /// Serve the application with fresh demo data
+    Demo(Serve),
+    /// Serve the application
+    Serve(Serve),
+    /// Bind pieces to a body and write one GLB
+    Fit(Fit),
+    /// Measure poke-through of a dressed GLB in trial poses
+    Check(Check),
+    /// Push cloth off what pokes through it, and write a new GLB
+    Mend(Mend),
+}
+
+#[derive(Args)]
+pub(crate) struct Serve {
+    /// Port to listen on
+    #[arg(long, default_value_t = 8610)]
+    pub port: u16,
+    /// Address to listen on; anything but a loopback address lets others in
+    #[arg(long, default_value = "127.0.0.1")]
+    pub address: std::net::IpAddr,
+    /// Further names this server answers to, besides localhost and its address
+    #[arg(long = "host", value_name = "NAME")]
+    pub hosts: Vec<String>,
+    /// Where fittings are kept [default: serve ./tin-cloak-data, demo a temporary folder]
+    #[arg(long, value_name = "DIR")]
+    pub data: Option<PathBuf>,
+}
+
+#[derive(Args)]
+pub(crate) struct Fit {
+    /// The rigged body (GLB or glTF with a skin)
+    #[arg(long, value_name = "FILE")]
+    pub body: PathBuf,
+    /// Which mesh of the file is the body, when it is not marked
+    #[arg(long, value_name = "NAME")]
+    pub body_mesh: Option<String>,
+    /// A piece: FILE[@layer=N,kind=soft|stiff|mixed,joint=NAME]; repeat for each, inside out
+    #[arg(long = "piece", value_name = "FILE[@…]", required = true)]
+    pub pieces: Vec<PieceArg>,
+    /// How cloth takes its weights
+    #[arg(long, value_enum, default_value_t = MethodArg::Inpaint)]
+    pub method: MethodArg,
+    /// Most joints that may move a vertex
+    #[arg(long, default_value_t = 4, value_parser = clap::value_parser!(u8).range(1..=8))]
+    pub max_influences: u8,
+    /// Where to write the dressed body (GLB)
+    #[arg(long, value_name = "FILE")]
+    pub out: PathBuf,
+    /// Where to write a report (JSON)
+    #[arg(long, value_name = "FILE")]
+    pub report: Option<PathBuf>,
+}
+
+#[derive(Args)]
+pub(crate) struct Check {
+    /// A dressed body: one GLB with the body and skinned pieces
+    #[arg(value_name = "DRESSED.glb")]
+    pub dressed: PathBuf,
+    #[command(flatten)]
+    pub trial: TrialArgs,
+    /// Where to write a report (JSON)
+    #[arg(long, value_name = "FILE")]
+    pub report: Option<PathBuf>,
+}
+
+#[derive(Args)]
+pub(crate) struct Mend {
+    /// A dressed body: one GLB with the body and skinned pieces
+    #[arg(value_name = "DRESSED.glb")]
+    pub dressed: PathBuf,
+    /// Where to write the mended GLB
+    #[arg(long, value_name = "FILE")]
+    pub out: PathBuf,
+    #[command(flatten)]
+    pub trial: TrialArgs,
+    /// Clearance wished where cloth is moved, millimetres
+    #[arg(long, default_value_t = 1.0)]
+    pub margin_mm: f32,
+    /// Furthest any vertex may move, millimetres
+    #[arg(long, default_value_t = 30.0)]
+    pub limit_mm: f32,
+    /// Where to write a report of the mended state (JSON)
+    #[arg(long, value_name = "FILE")]
+    pub report: Option<PathBuf>,
+}
+
+#[derive(Args)]
+pub(crate) struct TrialArgs {
+    /// Poses to try: `range` (built in), `clips` (of the file), or a BVH or GLB with motion
+    #[arg(long, default_value = "range", value_name = "range|clips|FILE")]
+    pub trial: String,
+    /// Which mesh of the file is the body, when it is not marked
+    #[arg(long, value_name = "NAME")]
+    pub body_mesh: Option<String>,
+    /// Poke-through up to this depth is let pass, millimetres
+    #[arg(long, default_value_t = 0.5)]
+    pub tolerance_mm: f32,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum MethodArg {
+    Inpaint,
+    Surface,
+    Vertex,
+}
+
+impl From<MethodArg> for Method {
+    fn from(m: MethodArg) -> Self {
+        match m {
+            MethodArg::Inpaint => Self::Inpaint,
+            MethodArg::Surface => Self::Surface,
+            MethodArg::Vertex => Self::Vertex,
+        }
+    }
+}
+
+/// `FILE[@layer=2,kind=stiff,joint=NAME]`.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct PieceArg {
+    pub file: PathBuf,
+    pub layer: Option<u16>,
+    pub kind: Option<PieceKind>,
+    pub joint: Option<String>,
+}
+
+impl FromStr for PieceArg {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        // An @ may be part of a path: options follow the last one only if they look like options.
+        let split = text.rsplit_once('@').filter(|(_, o)| o.split(',').all(|p| p.contains('=')));
+        let (file, options) = split.unwrap_or((text, ""));
+        let mut piece = Self { file: file.into(), layer: None, kind: None, joint: None };
+        for option in options.split(',').filter(|o| !o.is_empty()) {
+            let (key, value) = option.split_once('=').unwrap_or((option, ""));
+            match key {
+                "layer" => {
+                    let layer = value.parse().ok().filter(|l: &u16| *l >= 1);
+                    piece.layer = Some(layer.ok_or_else(|| format!("layer={value}: give a number from 1 up"))?);
+                }
+                "kind" => {
+                    piece.kind = Some(match value {
+                        "soft" => PieceKind::Soft,
+                        "stiff" => PieceKind::Stiff,
+                        "mixed" => PieceKind::Mixed,
+                        _ => return Err(format!("kind={value}: give soft, stiff or mixed")),
+                    });
+                }
+                "joint" => piece.joint = Some(value.to_owned()),
+                _ => return Err(format!("“{key}” is not an option of a piece: give layer, kind or joint")),
+            }
+        }
+        Ok(piece)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn piece_options() {
+        let plate: PieceArg = "a@b/plate.glb@layer=3,kind=stiff,joint=chest".parse().unwrap();
+        assert_eq!(plate.file, PathBuf::from("a@b/plate.glb"));
+        assert_eq!((plate.layer, plate.kind, plate.joint.as_deref()), (Some(3), Some(PieceKind::Stiff), Some("chest")));
+        let plain: PieceArg = "odd@name.glb".parse().unwrap();
+        assert_eq!(plain.file, PathBuf::from("odd@name.glb"));
+        assert!("x.glb@layer=0".parse::<PieceArg>().is_err());
+        assert!("x.glb@kind=woolly".parse::<PieceArg>().is_err());
+    }
+
+    #[test]
+    fn the_command_line_is_sound() {
+        use clap::CommandFactory;
+        Cli::command().debug_assert();
+    }
+}

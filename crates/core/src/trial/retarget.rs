@@ -1,0 +1,87 @@
+//! Carrying a motion from one skeleton to another.
+
+use super::{read_name, Humanoid, NameParts};
+use crate::skeleton::{Pose, Skeleton};
+use crate::JointId;
+use glam::{Mat4, Quat, Vec3};
+
+/// Which joint of one skeleton drives which joint of another.
+#[derive(Clone, Debug)]
+pub struct JointMap {
+    /// Source joint for each target joint.
+    source_of: Vec<Option<JointId>>,
+    hips: Option<(JointId, JointId)>,
+    scale: f32,
+}
+
+impl JointMap {
+    /// Pairs joints of the same name, then (for persons) of the same part; `None` when nothing
+    /// pairs up.
+    pub fn between(from: &Skeleton, to: &Skeleton) -> Option<Self> {
+        let mut source_of: Vec<Option<JointId>> = to.names.iter().map(|n| same_name(from, n)).collect();
+        let (a, b) = (Humanoid::find(from), Humanoid::find(to));
+        for (source, target) in parts(&a).into_iter().zip(parts(&b)) {
+            if let (Some(s), Some(t)) = (source, target) {
+                source_of[t.index()].get_or_insert(s);
+            }
+        }
+        let spread = |list: &[JointId], i: usize, n: usize| list.get(i * list.len() / n.max(1)).copied();
+        for (i, t) in b.spine.iter().enumerate() {
+            if let Some(s) = spread(&a.spine, i, b.spine.len()).filter(|_| source_of[t.index()].is_none()) {
+                source_of[t.index()] = Some(s);
+            }
+        }
+        let height = |s: &Skeleton| {
+            let (low, high) = crate::mesh::bounds(&s.rest_positions());
+            (high.y - low.y).max(1e-3)
+        };
+        let scale = height(to) / height(from);
+        source_of.iter().any(Option::is_some).then(|| Self { source_of, hips: a.hips.zip(b.hips), scale })
+    }
+
+    /// `pose` of the source skeleton as a pose of the target: each paired joint turns in model
+    /// space, away from its rest, as its source does; the hips also travel, by relative height.
+    pub fn carry(&self, from: &Skeleton, to: &Skeleton, pose: &Pose) -> Pose {
+        let turn = |m: &Mat4| m.to_scale_rotation_translation().1;
+        let rest_from = from.world(&Pose::rest(from.len()));
+        let posed_from = from.world(pose);
+        let rest_to: Vec<Quat> = to.world(&Pose::rest(to.len())).iter().map(turn).collect();
+        let mut world: Vec<Quat> = Vec::with_capacity(to.len());
+        let mut out = Pose::rest(to.len());
+        for j in 0..to.len() {
+            let above = to.parents[j].map_or(Quat::IDENTITY, |p| world[p.index()]);
+            let at_rest = above * to.rest[j].rotation;
+            if let Some(s) = self.source_of[j] {
+                let away = turn(&posed_from[s.index()]) * turn(&rest_from[s.index()]).inverse();
+                out.rotations[j] = (at_rest.inverse() * away * rest_to[j]).normalize();
+            }
+            world.push((at_rest * out.rotations[j]).normalize());
+        }
+        if let Some((source, target)) = self.hips {
+            let place = |m: &[Mat4]| m[source.index()].w_axis.truncate();
+            let travel: Vec3 = (place(&posed_from) - place(&rest_from)) * self.scale;
+            let above = to.parents[target.index()].map_or(Quat::IDENTITY, |p| world[p.index()]);
+            out.translations[target.index()] = above.inverse() * travel;
+        }
+        out
+    }
+}
+
+fn same_name(skeleton: &Skeleton, name: &str) -> Option<JointId> {
+    skeleton.find(name).or_else(|| {
+        let NameParts { role, side, helper } = read_name(name);
+        // A part without a side (spine, neck) may have several joints: only exact names pair.
+        (role.is_some() && side.is_some() && !helper).then_some(())?;
+        let lower = name.to_ascii_lowercase();
+        let found = skeleton.names.iter().position(|n| n.to_ascii_lowercase() == lower)?;
+        Some(JointId(found as u16))
+    })
+}
+
+fn parts(h: &Humanoid) -> Vec<Option<JointId>> {
+    let mut list = vec![h.hips, h.neck.first().copied(), h.head];
+    for l in [&h.left, &h.right] {
+        list.extend([l.shoulder, l.upper_arm, l.lower_arm, l.hand, l.upper_leg, l.lower_leg, l.foot, l.toe]);
+    }
+    list
+}

@@ -1,0 +1,222 @@
+//! A body and its pieces in memory, with all that is derived from their files.
+
+use crate::WorkshopError;
+use glam::Vec3;
+use std::sync::Arc;
+use tin_cloak_core::clearance::{settle_walls, CoverageSettings, Layer, Outfit, Walls};
+use tin_cloak_core::deform::Morph;
+use tin_cloak_core::mesh::{Mesh, Topology, Weld};
+use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_core::skin::Skin;
+use tin_cloak_core::trial::Clip;
+use tin_cloak_core::LayerIndex;
+use tin_cloak_formats::{Document, MeshPart, PieceKind};
+
+/// A rigged body.
+#[derive(Debug)]
+pub struct Body {
+    /// Its name.
+    pub name: String,
+    /// Geometry as the file has it.
+    pub mesh: Mesh,
+    /// Weights, one row a vertex of `mesh`.
+    pub skin: Skin,
+    /// The joints.
+    pub skeleton: Skeleton,
+    /// Shapes over the vertices of `mesh`.
+    pub morphs: Vec<Morph>,
+    /// Motions.
+    pub clips: Vec<Clip>,
+    /// Adjacency over welded vertices.
+    pub topology: Arc<Topology>,
+    /// Which vertices are shaded as one.
+    pub shading: Weld,
+    /// Welded rest positions, metres.
+    pub rest: Vec<Vec3>,
+    /// Weights of the welded vertices.
+    pub welded_skin: Skin,
+    walls: Arc<Walls>,
+}
+
+/// The weights of a bound piece.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Bound {
+    /// One row a welded vertex.
+    pub skin: Skin,
+    /// How they were found: `inpaint`, `surface`, `vertex`, `stiff`, or `file`.
+    pub method: String,
+    /// Share of vertices matched to the surface beneath, 0 to 1.
+    pub matched_share: f32,
+}
+
+/// A piece: a garment, a plate, anything worn.
+#[derive(Clone, Debug)]
+pub struct Piece {
+    /// Its name.
+    pub name: String,
+    /// Place in the pile; 1 lies next to the skin.
+    pub layer: u16,
+    /// How it moves.
+    pub kind: PieceKind,
+    /// The joint a stiff piece is told to follow.
+    pub joint: Option<String>,
+    /// Geometry as its file has it (rest positions are in `rest`).
+    pub mesh: Arc<Mesh>,
+    /// Adjacency over welded vertices.
+    pub topology: Arc<Topology>,
+    /// Which vertices are shaded as one.
+    pub shading: Arc<Weld>,
+    /// Welded rest positions as they are now, metres.
+    pub rest: Vec<Vec3>,
+    /// Its weights, once bound.
+    pub bound: Option<Bound>,
+    walls: Arc<Walls>,
+}
+
+/// A body and the pieces on it.
+#[derive(Clone, Debug)]
+pub struct Dress {
+    /// The body.
+    pub body: Arc<Body>,
+    /// The pieces, from the inside out.
+    pub pieces: Vec<Piece>,
+}
+
+impl Body {
+    /// From a mesh of a file and the file's skeleton and clips.
+    ///
+    /// # Errors
+    /// When the mesh is not skinned.
+    pub fn new(
+        file: &str,
+        part: MeshPart,
+        skeleton: Option<Skeleton>,
+        clips: Vec<Clip>,
+    ) -> Result<Self, WorkshopError> {
+        let (Some(skin), Some(skeleton)) = (part.skin, skeleton) else {
+            return Err(WorkshopError::BodyWithoutSkin { file: file.to_owned() });
+        };
+        let topology = Topology::of(&part.mesh);
+        let walls = Walls::as_wound(&topology);
+        Ok(Self {
+            name: part.name,
+            rest: topology.weld.gather(&part.mesh.positions),
+            welded_skin: skin.gather(&topology.weld),
+            shading: part.mesh.shading_groups(),
+            topology: Arc::new(topology),
+            walls: Arc::new(walls),
+            mesh: part.mesh,
+            skin,
+            skeleton,
+            morphs: part.morphs,
+            clips,
+        })
+    }
+
+    fn layer(&self) -> Layer {
+        Layer {
+            layer: LayerIndex(0),
+            topology: Arc::clone(&self.topology),
+            rest: self.rest.clone(),
+            skin: self.welded_skin.clone(),
+            walls: Arc::clone(&self.walls),
+            stiff: false,
+            morphs: Vec::new(),
+        }
+    }
+}
+
+impl Piece {
+    /// From a mesh of a file, to be worn on `body`. Weights the file brings are taken when its
+    /// joints are the body's (`skeleton_matches`).
+    pub fn new(part: MeshPart, layer: u16, kind: PieceKind, body: &Body, skeleton_matches: bool) -> Self {
+        let topology = Topology::of(&part.mesh);
+        let rest = topology.weld.gather(&part.mesh.positions);
+        let walls = settle_walls(&topology, &rest, &body.rest, &body.topology.triangles);
+        let method = part.mark.as_ref().and_then(|m| m.method.clone()).unwrap_or_else(|| "file".to_owned());
+        let bound = part.skin.filter(|_| skeleton_matches).map(|skin| Bound {
+            skin: skin.gather(&topology.weld),
+            method,
+            matched_share: 1.0,
+        });
+        Self {
+            name: part.name,
+            layer,
+            kind,
+            joint: None,
+            shading: Arc::new(part.mesh.shading_groups()),
+            mesh: Arc::new(part.mesh),
+            topology: Arc::new(topology),
+            rest,
+            bound,
+            walls: Arc::new(walls),
+        }
+    }
+
+    /// Rest positions of the vertices of `mesh` as they are now: seam copies move alike.
+    pub fn split_positions(&self) -> Vec<Vec3> {
+        self.topology.weld.scatter(&self.rest)
+    }
+}
+
+impl Dress {
+    /// The bound pieces as an outfit to measure, with the index of each layer's piece (the
+    /// body, layer 0, has none).
+    pub fn outfit(&self) -> (Outfit, Vec<Option<usize>>) {
+        let mut layers = vec![self.body.layer()];
+        let mut piece_of = vec![None];
+        for (i, piece) in self.pieces.iter().enumerate() {
+            let Some(bound) = &piece.bound else { continue };
+            layers.push(Layer {
+                layer: LayerIndex(piece.layer),
+                topology: Arc::clone(&piece.topology),
+                rest: piece.rest.clone(),
+                skin: bound.skin.clone(),
+                walls: Arc::clone(&piece.walls),
+                stiff: piece.kind == PieceKind::Stiff,
+                morphs: Vec::new(),
+            });
+            piece_of.push(Some(i));
+        }
+        (Outfit::new(layers, CoverageSettings::default()), piece_of)
+    }
+
+    /// Puts the pieces in order from the inside out; pieces on one layer keep their order.
+    pub fn sort(&mut self) {
+        self.pieces.sort_by_key(|p| p.layer);
+    }
+
+    /// The name of a layer of the outfit.
+    pub fn layer_name(&self, piece: Option<usize>) -> &str {
+        piece.map_or(self.body.name.as_str(), |i| self.pieces[i].name.as_str())
+    }
+}
+
+/// Which mesh of a document is the body (marked, or named by `body_mesh`), and the others.
+///
+/// # Errors
+/// When the named mesh is not there, or nothing says which is the body and it is not the
+/// only skinned one.
+pub fn sort_document(
+    file: &str,
+    document: Document,
+    body_mesh: Option<&str>,
+) -> Result<(Body, Vec<MeshPart>), WorkshopError> {
+    let Document { mut meshes, skeleton, clips } = document;
+    let names = || meshes.iter().map(|m| format!("“{}”", m.name)).collect::<Vec<_>>().join(", ");
+    let marked = |m: &MeshPart| m.mark.as_ref().is_some_and(|k| k.role == "body");
+    let index = match body_mesh {
+        Some(name) => meshes.iter().position(|m| m.name == name).ok_or_else(|| WorkshopError::NoSuchMesh {
+            file: file.to_owned(),
+            mesh: name.to_owned(),
+            meshes: names(),
+        })?,
+        None => match meshes.iter().position(marked) {
+            Some(i) => i,
+            None if meshes.len() == 1 => 0,
+            None => return Err(WorkshopError::WhichBody { file: file.to_owned(), meshes: names() }),
+        },
+    };
+    let body = Body::new(file, meshes.remove(index), skeleton, clips)?;
+    Ok((body, meshes))
+}

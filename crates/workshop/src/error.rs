@@ -1,0 +1,30 @@
+//! What can go wrong for a person at work: one sentence each, with the cure.
+
+use tin_cloak_core::bind::BindError;
+use tin_cloak_formats::{ReadError, WriteError};
+
+/// Why a use case could not be done. Nothing stored has changed when it is returned.
+#[derive(Debug, thiserror::Error)]
+#[allow(missing_docs)]
+pub enum WorkshopError {
+    #[error("{file}: {source}")]
+    Read { file: String, source: ReadError },
+    #[error("{file} has no skin: the body needs a skeleton with weights; export it with its skin")]
+    BodyWithoutSkin { file: String },
+    #[error("{file} does not say which mesh is the body: name it with --body-mesh ({meshes})")]
+    WhichBody { file: String, meshes: String },
+    #[error("{file} has no mesh named “{mesh}” (it has {meshes})")]
+    NoSuchMesh { file: String, mesh: String, meshes: String },
+    #[error("{file} holds a body but no pieces: add at least one skinned garment")]
+    NothingWorn { file: String },
+    #[error("“{piece}”: {source}")]
+    Bind { piece: String, source: BindError },
+    #[error("none of the trial’s joints match the body’s: rename them, or use another file ({file})")]
+    NoMatchingJoints { file: String },
+    #[error("{file} holds no motion of a skeleton: export at least one clip")]
+    NoClips { file: String },
+    #[error(transparent)]
+    Write(#[from] WriteError),
+    #[error("stopped: nothing was changed")]
+    Stopped,
+}

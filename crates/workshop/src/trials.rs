@@ -1,0 +1,95 @@
+//! The poses a dress is tried in.
+
+use crate::{Body, Document, WorkshopError};
+use tin_cloak_core::mend::TrialPose;
+use tin_cloak_core::skeleton::Pose;
+use tin_cloak_core::trial::{range_poses, retarget, NamedPose};
+
+/// One pose of a trial.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Trial {
+    /// Its name: a still pose's own, or the clip's.
+    pub name: String,
+    /// The group it is shown in: `rest`, `range`, or the clip's name.
+    pub group: String,
+    /// Seconds into the clip; 0 for a still pose.
+    pub time: f32,
+    /// The pose.
+    pub pose: Pose,
+}
+
+/// All poses of a trial.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct TrialSet {
+    /// The poses.
+    pub trials: Vec<Trial>,
+    /// Built-in poses the skeleton cannot do, and why.
+    pub skipped: Vec<(String, String)>,
+}
+
+impl TrialSet {
+    /// Skin matrices of every pose for `body`.
+    pub fn poses(&self, body: &Body) -> Vec<TrialPose> {
+        let matrices = |t: &Trial| body.skeleton.skin_matrices(&t.pose);
+        self.trials.iter().map(|t| TrialPose { matrices: matrices(t), amounts: Vec::new() }).collect()
+    }
+
+    /// Both sets, one after the other.
+    pub fn and(mut self, other: Self) -> Self {
+        self.trials.extend(other.trials);
+        self.skipped.extend(other.skipped);
+        self
+    }
+}
+
+/// Rest and the built-in range poses.
+pub fn range_trials(body: &Body) -> TrialSet {
+    let found = range_poses(&body.skeleton);
+    let trials = found
+        .poses
+        .into_iter()
+        .enumerate()
+        .map(|(i, p)| {
+            let group = if i == 0 { "rest" } else { "range" };
+            Trial { name: p.name, group: group.to_owned(), time: p.time, pose: p.pose }
+        })
+        .collect();
+    TrialSet { trials, skipped: found.skipped }
+}
+
+/// The body's own clips, `frames` poses each.
+pub fn clip_trials(body: &Body, frames: usize) -> TrialSet {
+    let poses = body.clips.iter().flat_map(|c| c.frames(&body.skeleton, frames));
+    TrialSet { trials: poses.map(of_clip).collect(), skipped: Vec::new() }
+}
+
+fn of_clip(p: NamedPose) -> Trial {
+    Trial { group: p.name.clone(), name: p.name, time: p.time, pose: p.pose }
+}
+
+/// The clips of another file on this body, joint by joint, `frames` poses each.
+///
+/// # Errors
+/// When the file has no clips or none of its joints is one of the body's.
+pub fn retarget_trials(
+    body: &Body,
+    file: &str,
+    document: &Document,
+    frames: usize,
+) -> Result<TrialSet, WorkshopError> {
+    let file = file.to_owned();
+    let Some(from) = document.skeleton.as_ref().filter(|_| !document.clips.is_empty()) else {
+        return Err(WorkshopError::NoClips { file });
+    };
+    let Some(map) = retarget::JointMap::between(from, &body.skeleton) else {
+        return Err(WorkshopError::NoMatchingJoints { file });
+    };
+    let poses = document.clips.iter().flat_map(|c| c.frames(from, frames));
+    let trials = poses
+        .map(|p| {
+            let pose = map.carry(from, &body.skeleton, &p.pose);
+            of_clip(NamedPose { pose, ..p })
+        })
+        .collect();
+    Ok(TrialSet { trials, skipped: Vec::new() })
+}
