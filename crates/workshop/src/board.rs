@@ -4,7 +4,8 @@ use crate::{Dress, TrialSet, WorkshopError};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicUsize, Ordering};
-use tin_cloak_core::clearance::{measure_pose, Buffers, Outfit, PairMeasure, Settings};
+use tin_cloak_core::clearance::{measure_pose, Outfit, PairMeasure, Settings};
+use tin_cloak_core::mend::TrialPose;
 
 /// A row: an outer layer over an inner one, by name.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -156,20 +157,18 @@ pub fn measure_board(
     let order = rows(&outfit);
     let done = AtomicUsize::new(0);
     let poses = trials.poses(&dress.body);
-    let measured: Option<Vec<Vec<Cell>>> = poses
-        .par_iter()
-        .map_init(
-            || Buffers::new(&outfit),
-            |buffers, pose| {
-                if !progress(done.fetch_add(1, Ordering::Relaxed) as f32 / poses.len() as f32) {
-                    return None;
-                }
-                buffers.pose(&outfit, &pose.matrices, &pose.amounts);
-                let pairs = measure_pose(&outfit, buffers, settings).pairs;
-                Some(order.iter().map(|&r| Cell::from(&pairs[r])).collect())
-            },
-        )
-        .collect();
+    let pool = outfit.pool();
+    let one = |pose: &TrialPose| {
+        if !progress(done.fetch_add(1, Ordering::Relaxed) as f32 / poses.len() as f32) {
+            return None;
+        }
+        pool.with(|buffers| {
+            buffers.pose(&outfit, &pose.matrices, &pose.amounts);
+            let pairs = measure_pose(&outfit, buffers, settings).pairs;
+            Some(order.iter().map(|&r| Cell::from(&pairs[r])).collect())
+        })
+    };
+    let measured: Option<Vec<Vec<Cell>>> = poses.par_iter().map(one).collect();
     let cells = measured.ok_or(WorkshopError::Stopped)?;
     let name = |layer: usize| dress.layer_name(piece_of[layer]).to_owned();
     let pairs = order

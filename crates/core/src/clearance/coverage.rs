@@ -8,7 +8,7 @@ use rayon::prelude::*;
 /// How far coverage reaches.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct CoverageSettings {
-    /// Longest outward ray, metres.
+    /// Longest ray from one layer to the other, metres.
     pub reach: f32,
     /// Deepest poke-through at rest that still counts as covered, metres.
     pub poke: f32,
@@ -20,30 +20,31 @@ impl Default for CoverageSettings {
     }
 }
 
-/// The vertices among `candidates` (of an inner layer at rest: `positions`, outward unit
-/// `normals`) that the outer layer covers; ascending when the candidates are.
+/// The vertices among `candidates` (of a layer at rest: `positions`, outward unit `normals`)
+/// whose ray meets `other` looking the same way: within `ahead` metres along the normal, or
+/// `behind` metres against it. Ascending when the candidates are.
 ///
-/// The first face met outward decides: when it looks the other way (the near side of another
-/// limb's sleeve) the vertex is not covered by it.
+/// The first face met decides: when it looks the other way (the near side of another limb's
+/// sleeve) the vertex is not covered by it.
 pub fn covered_vertices(
     candidates: &[u32],
     positions: &[Vec3],
     normals: &[Vec3],
-    outer: Covering,
-    settings: CoverageSettings,
+    other: Covering,
+    (ahead, behind): (f32, f32),
 ) -> Vec<u32> {
     let covered: Vec<bool> = candidates
         .par_iter()
         .with_min_len(256)
         .map(|&v| {
             let (p, n) = (positions[v as usize], normals[v as usize]);
-            n != Vec3::ZERO && (outer.meets(p, n, n, settings.reach) || outer.meets(p, -n, n, settings.poke))
+            n != Vec3::ZERO && (other.meets(p, n, n, ahead) || other.meets(p, -n, n, behind))
         })
         .collect();
     candidates.iter().zip(covered).filter(|(_, c)| *c).map(|(v, _)| *v).collect()
 }
 
-/// The outer layer at rest, as coverage sees it.
+/// A layer at rest, as coverage sees it.
 #[derive(Clone, Copy)]
 pub struct Covering<'a> {
     /// Its measured side.

@@ -84,8 +84,8 @@ pub struct Asked {
 pub struct PairPoints {
     /// One a covered inner vertex; `None` where an open edge was nearest.
     pub inner: Vec<Option<Asked>>,
-    /// One a used vertex of the outer side that faces the body; `None` where nothing of the
-    /// inner layer was in reach.
+    /// One a vertex of the outer layer over the inner one; `None` where an open edge was nearest
+    /// or nothing of the inner layer was in reach.
     pub outer: Vec<Option<Asked>>,
 }
 
@@ -99,10 +99,12 @@ pub struct PoseMeasure {
 }
 
 /// Posed layers; kept from pose to pose so that indices are refitted, not rebuilt.
+#[derive(Clone, Debug)]
 pub struct Buffers {
     layers: Vec<PosedLayer>,
 }
 
+#[derive(Clone, Debug)]
 struct PosedLayer {
     positions: Vec<Vec3>,
     towards_body: PosedSide,
@@ -116,10 +118,9 @@ impl PosedLayer {
 }
 
 impl Buffers {
-    /// Room for `outfit`, with its indices built at rest.
-    pub fn new(outfit: &Outfit) -> Self {
-        let layers = outfit
-            .layers
+    /// Builds the indices of `layers` at rest.
+    pub(super) fn build(layers: &[Layer]) -> Self {
+        let layers = layers
             .iter()
             .map(|l| PosedLayer {
                 positions: l.rest.clone(),
@@ -128,6 +129,14 @@ impl Buffers {
             })
             .collect();
         Self { layers }
+    }
+
+    pub(super) fn towards_body(&self, layer: usize) -> &PosedSide {
+        &self.layers[layer].towards_body
+    }
+
+    pub(super) fn outside(&self, layer: usize) -> &PosedSide {
+        self.layers[layer].outside()
     }
 
     /// Poses every layer by `matrices`; `amounts` drives the body's shapes.
@@ -168,7 +177,7 @@ pub fn measure_pose_pairs(
     settings: Settings,
     which: &[usize],
 ) -> PoseMeasure {
-    let fields: Vec<OnceLock<WindingField>> = outfit.layers.iter().map(|_| OnceLock::new()).collect();
+    let fields: Vec<Fields> = outfit.layers.iter().map(|_| Fields::default()).collect();
     let (mut pairs, mut points) = (Vec::new(), Vec::new());
     for pair in which.iter().map(|&i| &outfit.pairs[i]) {
         let view = PairView { outfit, buffers, pair, settings, fields: &fields };
@@ -179,12 +188,19 @@ pub fn measure_pose_pairs(
     PoseMeasure { pairs, points }
 }
 
+/// Winding numbers of a layer's sides, summed up only when something pokes through.
+#[derive(Default)]
+struct Fields<'a> {
+    outside: OnceLock<WindingField<'a>>,
+    towards_body: OnceLock<WindingField<'a>>,
+}
+
 struct PairView<'a> {
     outfit: &'a Outfit,
     buffers: &'a Buffers,
     pair: &'a Pair,
     settings: Settings,
-    fields: &'a [OnceLock<WindingField<'a>>],
+    fields: &'a [Fields<'a>],
 }
 
 impl<'a> PairView<'a> {
@@ -213,7 +229,13 @@ impl<'a> PairView<'a> {
             let (p, n) = (inner.positions[v as usize], inner_normals[v as usize]);
             let (side, posed) = (self.outer_side(), &outer.towards_body);
             let mut asked = ask(side, posed, &outer.positions, p, n, f32::INFINITY)?;
-            asked.buried = asked.clearance < -tolerance && self.hidden(p + n * PROBE, 0.0);
+            if asked.clearance < -tolerance {
+                // Come through means outside: what the outer layer still wraps has not.
+                if self.winding_towards_body(self.pair.outer, p) >= 0.5 {
+                    return None;
+                }
+                asked.buried = self.hidden(p + n * PROBE, 0.0);
+            }
             Some(asked)
         };
         let asked_outer = |&v: &u32| {
@@ -222,12 +244,18 @@ impl<'a> PairView<'a> {
             let mut asked = ask(side, posed, &inner.positions, p, n, self.settings.sunk_reach)?;
             // Beneath the inner surface is inside: the depth there is what it is short of.
             asked.clearance = -asked.clearance;
-            asked.buried = asked.clearance < -tolerance && self.hidden(p, 1.0);
+            if asked.clearance < -tolerance {
+                // Sunk means inside: what the inner layer does not wrap is only behind it.
+                if self.winding(self.pair.inner, p) < 0.4 {
+                    return None;
+                }
+                asked.buried = self.hidden(p, 1.0);
+            }
             Some(asked)
         };
         PairPoints {
             inner: self.pair.covered.par_iter().with_min_len(128).map(asked_inner).collect(),
-            outer: self.outer_side().used.par_iter().with_min_len(128).map(asked_outer).collect(),
+            outer: self.pair.over.par_iter().with_min_len(128).map(asked_outer).collect(),
         }
     }
 
@@ -249,7 +277,17 @@ impl<'a> PairView<'a> {
     }
 
     fn winding(&self, layer: usize, p: Vec3) -> f32 {
-        self.fields[layer].get_or_init(|| WindingField::new(&self.buffers.layers[layer].outside().tree)).at(p)
+        let tree = &self.buffers.layers[layer].outside().tree;
+        self.fields[layer].outside.get_or_init(|| WindingField::new(tree)).at(p)
+    }
+
+    fn winding_towards_body(&self, layer: usize, p: Vec3) -> f32 {
+        let posed = &self.buffers.layers[layer];
+        if posed.away_from_body.is_none() {
+            return self.winding(layer, p);
+        }
+        let tree = &posed.towards_body.tree;
+        self.fields[layer].towards_body.get_or_init(|| WindingField::new(tree)).at(p)
     }
 
     fn strain(&self) -> f32 {
@@ -288,7 +326,7 @@ impl<'a> PairView<'a> {
                 m.worst = Some(spot(false, v, inner.positions[v as usize], inner.outside().normals[v as usize]));
             }
         }
-        for (&v, asked) in self.outer_side().used.iter().zip(&points.outer) {
+        for (&v, asked) in self.pair.over.iter().zip(&points.outer) {
             let Some(asked) = asked.filter(|a| a.clearance < -self.settings.tolerance) else { continue };
             if asked.buried {
                 m.buried += 1;

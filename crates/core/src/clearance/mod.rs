@@ -7,6 +7,8 @@
 //!   piece whose outward normal agrees with its own (dot > 0), positive when it lies beneath;
 //!   a nearest point on an open edge (hem, cuff) does not count;
 //! * an outer vertex is *sunk* when it lies inside the inner layer by the same signed distance;
+//! * where the sign says poking or sunk, the winding number of the other layer must agree: a
+//!   point that it still wraps has not come through, and one that it does not wrap is not inside;
 //! * a poking or sunk vertex that other cloth or skin hides from every side is *buried* and
 //!   counted apart;
 //! * a double-walled piece is measured by the wall that faces what lies beneath.
@@ -23,7 +25,7 @@ mod walls;
 pub use cause::{rank_causes, Cause};
 pub use coverage::{covered_vertices, CoverageSettings, Covering};
 pub use measure::{measure_pose, measure_pose_pairs, Asked, Buffers, PairMeasure, PairPoints, PoseMeasure, Settings, Spot};
-pub use outfit::{Layer, Outfit, Pair};
+pub use outfit::{BufferPool, Layer, Outfit, Pair};
 pub use side::{PosedSide, Side};
 pub use snag::{snags, Snag};
 pub use strain::{stiffness_error, worst_strain};

@@ -1,12 +1,13 @@
 //! A body and the pieces on it, bound and at rest, ready to be measured in any pose.
 
+use super::measure::Buffers;
 use super::{covered_vertices, CoverageSettings, Covering, Walls};
 use crate::deform::{add_morphs, Morph};
 use crate::mesh::Topology;
 use crate::skin::Skin;
 use crate::LayerIndex;
 use glam::Vec3;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// One layer: the body or a bound piece, over welded vertices.
 #[derive(Clone, Debug)]
@@ -45,6 +46,9 @@ pub struct Pair {
     pub inner: usize,
     /// Covered welded vertices of the inner layer, ascending.
     pub covered: Vec<u32>,
+    /// Welded vertices of the outer layer that lie over the inner one, or are sunk in it, by
+    /// the same rays; ascending.
+    pub over: Vec<u32>,
 }
 
 /// Body first, then the pieces from the inside out.
@@ -54,15 +58,14 @@ pub struct Outfit {
     pub layers: Vec<Layer>,
     /// Every pair in which something is covered.
     pub pairs: Vec<Pair>,
+    /// Indices built once; every buffer is a copy of these, refitted.
+    built: Arc<Buffers>,
 }
 
 impl Outfit {
     /// Finds which layers lie over which, at rest. Pieces on the same layer make no pair.
     pub fn new(layers: Vec<Layer>, settings: CoverageSettings) -> Self {
-        let posed: Vec<_> = layers
-            .iter()
-            .map(|l| (l.walls.towards_body.pose(&l.rest), l.walls.away_from_body.as_ref().map(|s| s.pose(&l.rest))))
-            .collect();
+        let built = Buffers::build(&layers);
         let mut pairs = Vec::new();
         for outer in 1..layers.len() {
             for inner in 0..outer {
@@ -70,20 +73,57 @@ impl Outfit {
                     continue;
                 }
                 let (below, above) = (&layers[inner], &layers[outer]);
-                let (inside, outside) = &posed[inner];
-                let covering = Covering {
-                    side: &above.walls.towards_body,
-                    posed: &posed[outer].0,
-                    positions: &above.rest,
-                };
-                let normals = &outside.as_ref().unwrap_or(inside).normals;
-                let candidates = &below.walls.outside().used;
-                let covered = covered_vertices(candidates, &below.rest, normals, covering, settings);
-                if !covered.is_empty() {
-                    pairs.push(Pair { outer, inner, covered });
+                let (inside, outside) = (below.walls.outside(), &above.walls.towards_body);
+                let (at_inside, at_outside) = (built.outside(inner), built.towards_body(outer));
+                let covering = Covering { side: outside, posed: at_outside, positions: &above.rest };
+                let covered = covered_vertices(
+                    &inside.used,
+                    &below.rest,
+                    &at_inside.normals,
+                    covering,
+                    (settings.reach, settings.poke),
+                );
+                if covered.is_empty() {
+                    continue;
                 }
+                let beneath = Covering { side: inside, posed: at_inside, positions: &below.rest };
+                let over = covered_vertices(
+                    &outside.used,
+                    &above.rest,
+                    &at_outside.normals,
+                    beneath,
+                    (settings.reach, settings.reach),
+                );
+                pairs.push(Pair { outer, inner, covered, over });
             }
         }
-        Self { layers, pairs }
+        Self { layers, pairs, built: Arc::new(built) }
+    }
+
+    /// Buffers to pose the outfit in: a copy of the indices, to be refitted.
+    pub fn buffers(&self) -> Buffers {
+        (*self.built).clone()
+    }
+
+    /// A pool of buffers, so that many poses measured in parallel share a few.
+    pub fn pool(&self) -> BufferPool<'_> {
+        BufferPool { outfit: self, free: Mutex::new(Vec::new()) }
+    }
+}
+
+/// Buffers lent out and taken back; as many exist as were needed at once.
+pub struct BufferPool<'a> {
+    outfit: &'a Outfit,
+    free: Mutex<Vec<Buffers>>,
+}
+
+impl BufferPool<'_> {
+    /// Runs `work` with buffers of its own.
+    pub fn with<T>(&self, work: impl FnOnce(&mut Buffers) -> T) -> T {
+        let lent = self.free.lock().unwrap_or_else(PoisonError::into_inner).pop();
+        let mut buffers = lent.unwrap_or_else(|| self.outfit.buffers());
+        let answer = work(&mut buffers);
+        self.free.lock().unwrap_or_else(PoisonError::into_inner).push(buffers);
+        answer
     }
 }

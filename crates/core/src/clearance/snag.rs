@@ -23,8 +23,7 @@ pub fn snags(outfit: &Outfit, pair: usize, points: &PairPoints, settings: Settin
         asked.filter(|a| !a.buried && a.clearance < -settings.tolerance).map(|a| -a.clearance)
     };
     let inner = p.covered.iter().zip(&points.inner).filter_map(|(&v, a)| bad(a).map(|d| (v, d)));
-    let side = &outfit.layers[p.outer].walls.towards_body;
-    let outer = side.used.iter().zip(&points.outer).filter_map(|(&v, a)| bad(a).map(|d| (v, d)));
+    let outer = p.over.iter().zip(&points.outer).filter_map(|(&v, a)| bad(a).map(|d| (v, d)));
 
     let mut found = Vec::new();
     for (on_outer, layer, spots) in

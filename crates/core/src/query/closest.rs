@@ -31,6 +31,7 @@ pub struct Closest {
 
 /// Closest point of a triangle to `p` with its barycentric coordinates and feature
 /// (Ericson, “Real-Time Collision Detection”, 2005, §5.1.5). Safe for triangles without area.
+#[inline]
 pub fn closest_on_triangle(p: Vec3, [a, b, c]: [Vec3; 3]) -> (Vec3, [f32; 3], Feature) {
     let (ab, ac, ap) = (b - a, c - a, p - a);
     let (d1, d2) = (ab.dot(ap), ac.dot(ap));
@@ -68,6 +69,7 @@ pub fn closest_on_triangle(p: Vec3, [a, b, c]: [Vec3; 3]) -> (Vec3, [f32; 3], Fe
 }
 
 /// Sorts up to four children nearest last, so that a stack pops the nearest first.
+#[inline]
 fn push_by_distance(stack: &mut Stack, children: &[u32; 4], distances: Vec4, bound: f32) {
     let from = stack.len;
     for lane in 0..4 {
