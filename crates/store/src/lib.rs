@@ -1,1 +1,390 @@
-//! Fittings, steps and blobs in SQLite.
+//! Fittings, steps and blobs in SQLite (WAL mode).
+//!
+//! A fitting is its steps. After each step the whole state is kept as a blob, so undo and
+//! redo only move a cursor. A step, its blobs and the cursor are written in one transaction:
+//! whatever was answered is there after a crash, and nothing half done.
+#![cfg_attr(test, allow(clippy::unwrap_used))]
+
+mod blobs;
+mod schema;
+
+use rusqlite::{params, Connection, OptionalExtension, Transaction};
+use std::path::Path;
+use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
+
+pub use blobs::BlobId;
+
+/// What can go wrong with the store.
+#[derive(Debug, thiserror::Error)]
+#[allow(missing_docs)]
+pub enum StoreError {
+    #[error("the data folder {path} cannot be used ({source}): check its permissions")]
+    Folder { path: String, source: std::io::Error },
+    #[error("the database failed ({0}): if it is in use by another copy, close that one; if the disk is full, make room")]
+    Database(#[from] rusqlite::Error),
+    #[error("the data was written by a newer version (schema {found}, this one knows {known}): update the program")]
+    Newer { found: i64, known: i64 },
+    #[error("a stored blob could not be unpacked ({0})")]
+    Unpack(std::io::Error),
+    #[error("there is no {what} {id}")]
+    Missing { what: &'static str, id: String },
+}
+
+type Result<T> = std::result::Result<T, StoreError>;
+
+/// A file brought in, kept to be used in fittings.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct Asset {
+    pub id: i64,
+    pub name: String,
+    /// `body` or `piece`.
+    pub role: String,
+    /// The file's bytes.
+    pub file: BlobId,
+    pub file_name: String,
+    /// Which mesh of the file.
+    pub mesh: String,
+    /// What is known about it, as JSON.
+    pub summary: String,
+}
+
+/// A fitting without its steps.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct Fitting {
+    pub id: i64,
+    pub name: String,
+    /// Seconds since 1970.
+    pub changed: i64,
+    /// Sequence number of the step the fitting stands at; 0 before the first.
+    pub cursor: i64,
+}
+
+/// One recorded step.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct StepRow {
+    pub seq: i64,
+    /// The step as JSON.
+    pub step: String,
+    /// The step in words.
+    pub sentence: String,
+    /// What it did, as JSON.
+    pub effect: String,
+    /// The state after it.
+    pub state: BlobId,
+    pub at: i64,
+}
+
+/// What a step brings into the store.
+#[derive(Clone, Debug, Default)]
+#[allow(missing_docs)]
+pub struct NewStep {
+    pub step: String,
+    pub sentence: String,
+    pub effect: String,
+    /// The state after the step, as JSON.
+    pub state: String,
+    /// Blobs the state refers to.
+    pub blobs: Vec<Vec<u8>>,
+}
+
+/// The store.
+pub struct Store {
+    connection: Mutex<Connection>,
+}
+
+impl Store {
+    /// Opens or makes the store in `folder`.
+    ///
+    /// # Errors
+    /// When the folder or database cannot be used, or was written by a newer version.
+    pub fn open(folder: &Path) -> Result<Self> {
+        std::fs::create_dir_all(folder)
+            .map_err(|source| StoreError::Folder { path: folder.display().to_string(), source })?;
+        Self::with(Connection::open(folder.join("tin-cloak.sqlite"))?)
+    }
+
+    fn with(mut connection: Connection) -> Result<Self> {
+        connection.busy_timeout(Duration::from_secs(5))?;
+        connection.pragma_update(None, "journal_mode", "WAL")?;
+        // Full: an answered step survives a power cut, not only a crash.
+        connection.pragma_update(None, "synchronous", "FULL")?;
+        connection.pragma_update(None, "foreign_keys", "ON")?;
+        schema::migrate(&mut connection)?;
+        Ok(Self { connection: Mutex::new(connection) })
+    }
+
+    fn lock(&self) -> MutexGuard<'_, Connection> {
+        self.connection.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn write<T>(&self, work: impl FnOnce(&Transaction) -> Result<T>) -> Result<T> {
+        let mut connection = self.lock();
+        let transaction = connection.transaction()?;
+        let answer = work(&transaction)?;
+        transaction.commit()?;
+        Ok(answer)
+    }
+
+    /// The bytes of a blob.
+    ///
+    /// # Errors
+    /// When it is not there or damaged.
+    pub fn blob(&self, id: &BlobId) -> Result<Vec<u8>> {
+        blobs::get(&self.lock(), id)
+    }
+
+    /// Keeps a file and the assets found in it: `(name, role, mesh, summary)`.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub fn add_assets(
+        &self,
+        file_name: &str,
+        bytes: &[u8],
+        found: &[(String, String, String, String)],
+    ) -> Result<Vec<Asset>> {
+        self.write(|t| {
+            let file = blobs::put(t, bytes)?;
+            let mut assets = Vec::new();
+            for (name, role, mesh, summary) in found {
+                t.execute(
+                    "INSERT INTO assets (name, role, file, file_name, mesh, summary) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
+                    params![name, role, file.as_str(), file_name, mesh, summary],
+                )?;
+                let id = t.last_insert_rowid();
+                assets.push(Asset {
+                    id,
+                    name: name.clone(),
+                    role: role.clone(),
+                    file: file.clone(),
+                    file_name: file_name.to_owned(),
+                    mesh: mesh.clone(),
+                    summary: summary.clone(),
+                });
+            }
+            Ok(assets)
+        })
+    }
+
+    /// All assets, in the order they came.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub fn assets(&self) -> Result<Vec<Asset>> {
+        let connection = self.lock();
+        let mut query =
+            connection.prepare("SELECT id, name, role, file, file_name, mesh, summary FROM assets ORDER BY id")?;
+        let rows = query.query_map([], |r| {
+            Ok(Asset {
+                id: r.get(0)?,
+                name: r.get(1)?,
+                role: r.get(2)?,
+                file: BlobId::from_stored(r.get(3)?),
+                file_name: r.get(4)?,
+                mesh: r.get(5)?,
+                summary: r.get(6)?,
+            })
+        })?;
+        Ok(rows.collect::<rusqlite::Result<_>>()?)
+    }
+
+    /// A new fitting at its first step.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub fn create_fitting(&self, name: &str, first: &NewStep) -> Result<i64> {
+        self.write(|t| {
+            t.execute("INSERT INTO fittings (name, changed, cursor) VALUES (?1, ?2, 0)", params![name, now()])?;
+            let id = t.last_insert_rowid();
+            append(t, id, 0, first)?;
+            Ok(id)
+        })
+    }
+
+    /// All fittings, the last changed first.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub fn fittings(&self) -> Result<Vec<Fitting>> {
+        let connection = self.lock();
+        let mut query =
+            connection.prepare("SELECT id, name, changed, cursor FROM fittings ORDER BY changed DESC, id DESC")?;
+        let rows = query.query_map([], read_fitting)?;
+        Ok(rows.collect::<rusqlite::Result<_>>()?)
+    }
+
+    /// One fitting.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn fitting(&self, id: i64) -> Result<Fitting> {
+        fitting(&self.lock(), id)
+    }
+
+    /// Throws a fitting away with its steps; blobs that nothing refers to any more stay until
+    /// the store is compacted.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn delete_fitting(&self, id: i64) -> Result<()> {
+        self.write(|t| {
+            fitting(t, id)?;
+            t.execute("DELETE FROM steps WHERE fitting = ?1", [id])?;
+            t.execute("DELETE FROM fittings WHERE id = ?1", [id])?;
+            Ok(())
+        })
+    }
+
+    /// The steps of a fitting, first to last, those undone included.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub fn steps(&self, fitting: i64) -> Result<Vec<StepRow>> {
+        let connection = self.lock();
+        let mut query = connection.prepare(
+            "SELECT seq, step, sentence, effect, state, at FROM steps WHERE fitting = ?1 ORDER BY seq",
+        )?;
+        let rows = query.query_map([fitting], |r| {
+            Ok(StepRow {
+                seq: r.get(0)?,
+                step: r.get(1)?,
+                sentence: r.get(2)?,
+                effect: r.get(3)?,
+                state: BlobId::from_stored(r.get(4)?),
+                at: r.get(5)?,
+            })
+        })?;
+        Ok(rows.collect::<rusqlite::Result<_>>()?)
+    }
+
+    /// Records a step after the one the fitting stands at (which must still be `after`); steps
+    /// that had been undone are dropped. Returns the new cursor.
+    ///
+    /// # Errors
+    /// When the fitting is not there or has moved on meanwhile.
+    pub fn add_step(&self, fitting_id: i64, after: i64, step: &NewStep) -> Result<i64> {
+        self.write(|t| {
+            if fitting(t, fitting_id)?.cursor != after {
+                return Err(StoreError::Missing { what: "step to follow:", id: after.to_string() });
+            }
+            append(t, fitting_id, after, step)
+        })
+    }
+
+    /// Moves the cursor to another recorded step.
+    ///
+    /// # Errors
+    /// When there is no such step.
+    pub fn move_cursor(&self, fitting: i64, seq: i64) -> Result<()> {
+        self.write(|t| {
+            let found: Option<i64> = t
+                .query_row("SELECT seq FROM steps WHERE fitting = ?1 AND seq = ?2", params![fitting, seq], |r| r.get(0))
+                .optional()?;
+            found.ok_or_else(|| StoreError::Missing { what: "step", id: seq.to_string() })?;
+            t.execute("UPDATE fittings SET cursor = ?2, changed = ?3 WHERE id = ?1", params![fitting, seq, now()])?;
+            Ok(())
+        })
+    }
+}
+
+fn read_fitting(r: &rusqlite::Row) -> rusqlite::Result<Fitting> {
+    Ok(Fitting { id: r.get(0)?, name: r.get(1)?, changed: r.get(2)?, cursor: r.get(3)? })
+}
+
+fn fitting(connection: &Connection, id: i64) -> Result<Fitting> {
+    connection
+        .query_row("SELECT id, name, changed, cursor FROM fittings WHERE id = ?1", [id], read_fitting)
+        .optional()?
+        .ok_or_else(|| StoreError::Missing { what: "fitting", id: id.to_string() })
+}
+
+fn append(t: &Transaction, fitting: i64, after: i64, step: &NewStep) -> Result<i64> {
+    for bytes in &step.blobs {
+        blobs::put(t, bytes)?;
+    }
+    let state = blobs::put(t, step.state.as_bytes())?;
+    t.execute("DELETE FROM steps WHERE fitting = ?1 AND seq > ?2", params![fitting, after])?;
+    let seq = after + 1;
+    t.execute(
+        "INSERT INTO steps (fitting, seq, step, sentence, effect, state, at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
+        params![fitting, seq, step.step, step.sentence, step.effect, state.as_str(), now()],
+    )?;
+    t.execute("UPDATE fittings SET cursor = ?2, changed = ?3 WHERE id = ?1", params![fitting, seq, now()])?;
+    Ok(seq)
+}
+
+fn now() -> i64 {
+    SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |d| d.as_secs() as i64)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn step(n: u32) -> NewStep {
+        NewStep {
+            step: format!("{{\"n\":{n}}}"),
+            sentence: format!("step {n}"),
+            effect: "{}".into(),
+            state: format!("state {n}"),
+            blobs: vec![vec![n as u8; 5000]],
+        }
+    }
+
+    #[test]
+    fn undo_redo_and_a_new_branch() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(folder.path()).unwrap();
+        let id = store.create_fitting("one", &step(1)).unwrap();
+        store.add_step(id, 1, &step(2)).unwrap();
+        store.add_step(id, 2, &step(3)).unwrap();
+        store.move_cursor(id, 1).unwrap();
+        assert_eq!(store.steps(id).unwrap().len(), 3);
+        assert_eq!(store.add_step(id, 1, &step(4)).unwrap(), 2);
+        let rows = store.steps(id).unwrap();
+        assert_eq!(rows.iter().map(|r| r.sentence.as_str()).collect::<Vec<_>>(), ["step 1", "step 4"]);
+        assert_eq!(store.blob(&rows[1].state).unwrap(), b"state 4");
+        assert!(store.move_cursor(id, 9).is_err());
+        assert!(store.add_step(id, 1, &step(5)).is_err(), "the fitting has moved on");
+    }
+
+    #[test]
+    fn what_was_answered_is_there_after_reopening() {
+        let folder = tempfile::tempdir().unwrap();
+        let id = {
+            let store = Store::open(folder.path()).unwrap();
+            let id = store.create_fitting("one", &step(1)).unwrap();
+            store.add_step(id, 1, &step(2)).unwrap();
+            // No orderly close: the connection is leaked, as by a killed process.
+            std::mem::forget(store);
+            id
+        };
+        let store = Store::open(folder.path()).unwrap();
+        assert_eq!(store.fitting(id).unwrap().cursor, 2);
+    }
+
+    #[test]
+    fn a_newer_schema_is_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        Store::open(folder.path()).unwrap();
+        let connection = Connection::open(folder.path().join("tin-cloak.sqlite")).unwrap();
+        connection.pragma_update(None, "user_version", 999).unwrap();
+        assert!(matches!(Store::open(folder.path()), Err(StoreError::Newer { found: 999, .. })));
+    }
+
+    #[test]
+    fn equal_blobs_are_kept_once() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(folder.path()).unwrap();
+        let found = [("a".to_owned(), "piece".to_owned(), "m".to_owned(), "{}".to_owned())];
+        let one = store.add_assets("a.glb", &[7; 100_000], &found).unwrap();
+        let two = store.add_assets("b.glb", &[7; 100_000], &found).unwrap();
+        assert_eq!(one[0].file, two[0].file);
+        let count: i64 = store.lock().query_row("SELECT count(*) FROM blobs", [], |r| r.get(0)).unwrap();
+        assert_eq!(count, 1);
+    }
+}

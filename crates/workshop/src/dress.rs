@@ -5,12 +5,39 @@ use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{settle_walls, CoverageSettings, Layer, Outfit, Walls};
 use tin_cloak_core::deform::Morph;
-use tin_cloak_core::mesh::{Mesh, Topology, Weld};
+use tin_cloak_core::mesh::{vertex_normals_into, Csr, Mesh, Topology, Weld};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::Clip;
 use tin_cloak_core::LayerIndex;
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
+
+/// How a mesh is shaded: which vertices share a normal, and triangles over those groups.
+#[derive(Debug)]
+pub struct Shading {
+    groups: Weld,
+    triangles: Vec<[u32; 3]>,
+    incident: Csr,
+}
+
+impl Shading {
+    fn of(mesh: &Mesh) -> Self {
+        let groups = mesh.shading_groups();
+        let triangles = groups.triangles(&mesh.triangles);
+        let corners = triangles.iter().enumerate().flat_map(|(t, c)| c.map(|v| (v, t as u32)));
+        let incident = Csr::from_pairs(groups.count(), corners);
+        Self { groups, triangles, incident }
+    }
+
+    /// Unit normals of the vertices of the mesh at `positions`: smooth where it was smooth,
+    /// hard where it was hard.
+    pub fn normals(&self, positions: &[Vec3]) -> Vec<Vec3> {
+        let grouped = self.groups.gather(positions);
+        let mut normals = vec![Vec3::ZERO; grouped.len()];
+        vertex_normals_into(&grouped, &self.triangles, &self.incident, &mut normals);
+        self.groups.scatter(&normals)
+    }
+}
 
 /// A rigged body.
 #[derive(Debug)]
@@ -30,7 +57,7 @@ pub struct Body {
     /// Adjacency over welded vertices.
     pub topology: Arc<Topology>,
     /// Which vertices are shaded as one.
-    pub shading: Weld,
+    pub shading: Shading,
     /// Welded rest positions, metres.
     pub rest: Vec<Vec3>,
     /// Weights of the welded vertices.
@@ -65,7 +92,7 @@ pub struct Piece {
     /// Adjacency over welded vertices.
     pub topology: Arc<Topology>,
     /// Which vertices are shaded as one.
-    pub shading: Arc<Weld>,
+    pub shading: Arc<Shading>,
     /// Welded rest positions as they are now, metres.
     pub rest: Vec<Vec3>,
     /// Its weights, once bound.
@@ -102,7 +129,7 @@ impl Body {
             name: part.name,
             rest: topology.weld.gather(&part.mesh.positions),
             welded_skin: skin.gather(&topology.weld),
-            shading: part.mesh.shading_groups(),
+            shading: Shading::of(&part.mesh),
             topology: Arc::new(topology),
             walls: Arc::new(walls),
             mesh: part.mesh,
@@ -144,7 +171,7 @@ impl Piece {
             layer,
             kind,
             joint: None,
-            shading: Arc::new(part.mesh.shading_groups()),
+            shading: Arc::new(Shading::of(&part.mesh)),
             mesh: Arc::new(part.mesh),
             topology: Arc::new(topology),
             rest,

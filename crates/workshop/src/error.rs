@@ -25,6 +25,24 @@ pub enum WorkshopError {
     NoClips { file: String },
     #[error(transparent)]
     Write(#[from] WriteError),
+    #[error(transparent)]
+    Store(#[from] tin_cloak_store::StoreError),
+    #[error("stored data could not be understood ({0})")]
+    Stored(#[from] serde_json::Error),
+    #[error("there is no {what} {id} here: it may have been removed; reload the page")]
+    Missing { what: &'static str, id: i64 },
+    #[error("there is nothing to undo")]
+    NothingToUndo,
+    #[error("there is nothing to do again")]
+    NothingToRedo,
+    #[error("there is no piece to bind: add one first")]
+    NothingToBind,
+    #[error("nothing is bound yet: bind the pieces first")]
+    BindFirst,
+    #[error("this fitting is at work: wait for it to finish, or stop it")]
+    Busy,
+    #[error("{0}")]
+    Job(String),
     #[error("stopped: nothing was changed")]
     Stopped,
 }

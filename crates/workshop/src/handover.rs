@@ -1,7 +1,7 @@
 //! Handing over: one GLB with the body, the skeleton and all pieces.
 
 use crate::{Dress, WorkshopError};
-use tin_cloak_core::mesh::{vertex_normals, Mesh};
+use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_formats::{write_glb, Document, GlbPart, GlbScene, Mark, MeshPart};
 
@@ -41,10 +41,8 @@ fn moved_mesh(piece: &crate::Piece) -> Mesh {
     if positions == piece.mesh.positions {
         return (*piece.mesh).clone();
     }
-    let groups = piece.shading.triangles(&piece.mesh.triangles);
-    let normals = vertex_normals(&piece.shading.gather(&positions), &groups);
     Mesh {
-        normals: piece.shading.scatter(&normals),
+        normals: piece.shading.normals(&positions),
         positions,
         triangles: piece.mesh.triangles.clone(),
         quads: piece.mesh.quads.clone(),
@@ -56,7 +54,11 @@ fn moved_mesh(piece: &crate::Piece) -> Mesh {
 /// # Errors
 /// When it does not fit the format.
 pub fn export_glb(dress: &Dress) -> Result<Vec<u8>, WorkshopError> {
-    let document = dressed_document(dress);
+    document_glb(&dressed_document(dress))
+}
+
+/// A document as the bytes of one GLB.
+pub(crate) fn document_glb(document: &Document) -> Result<Vec<u8>, WorkshopError> {
     let parts = document
         .meshes
         .iter()

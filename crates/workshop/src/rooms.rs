@@ -1,0 +1,222 @@
+//! States in memory: what a fitting's files and blobs decode to, kept while they are in use.
+
+use crate::view::Posed;
+use crate::{
+    clip_trials, range_trials, sort_document, Board, Body, Bound, Companions, Dress, FileRef, FittingState, Piece,
+    PieceState, TrialSet, WorkshopError,
+};
+use glam::Vec3;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use tin_cloak_core::clearance::{Buffers, Outfit};
+use tin_cloak_store::{BlobId, Store};
+
+/// Frames tried of each of the body's clips.
+const CLIP_FRAMES: usize = 12;
+
+/// A fitting's state, decoded.
+pub struct Room {
+    /// The state it was made from.
+    pub state: FittingState,
+    /// Body and pieces.
+    pub dress: Dress,
+    /// Where each piece of the state stands in the dress (sorted by layer).
+    pub order: Vec<usize>,
+    /// The poses.
+    pub trials: Arc<TrialSet>,
+    /// The board, once measured.
+    pub board: Option<Board>,
+    outfit: OnceLock<(Outfit, Vec<Option<usize>>)>,
+    buffers: Mutex<Option<Buffers>>,
+    /// The pose last looked at.
+    pub(crate) last: Mutex<Option<Arc<Posed>>>,
+}
+
+impl Room {
+    /// The bound layers, ready to be measured.
+    pub fn outfit(&self) -> &(Outfit, Vec<Option<usize>>) {
+        self.outfit.get_or_init(|| self.dress.outfit())
+    }
+
+    pub(crate) fn with_board(self, board: Option<Board>) -> Self {
+        Self { board, ..self }
+    }
+
+    /// Runs `work` with buffers that are kept from call to call.
+    pub fn with_buffers<T>(&self, work: impl FnOnce(&mut Buffers) -> T) -> T {
+        let kept = self.buffers.lock().unwrap_or_else(PoisonError::into_inner).take();
+        let mut buffers = kept.unwrap_or_else(|| self.outfit().0.buffers());
+        let answer = work(&mut buffers);
+        *self.buffers.lock().unwrap_or_else(PoisonError::into_inner) = Some(buffers);
+        answer
+    }
+
+    /// Position in the dress of a piece of the state.
+    pub fn index_of(&self, piece: u32) -> Option<usize> {
+        let at = self.state.pieces.iter().position(|p| p.id == piece)?;
+        self.order.iter().position(|&o| o == at)
+    }
+
+    /// The state of the piece at a position of the dress.
+    pub fn piece_state(&self, index: usize) -> &crate::PieceState {
+        &self.state.pieces[self.order[index]]
+    }
+}
+
+/// A body with the poses it is tried in.
+type KnownBody = (Arc<Body>, Arc<TrialSet>);
+
+/// Decoded states and files, a few of each.
+#[derive(Default)]
+pub(crate) struct Rooms {
+    rooms: Mutex<Vec<(BlobId, Arc<Room>)>>,
+    bodies: Mutex<HashMap<FileRef, KnownBody>>,
+    pieces: Mutex<Vec<((FileRef, FileRef), Arc<Piece>)>>,
+}
+
+const ROOMS_KEPT: usize = 6;
+const PIECES_KEPT: usize = 48;
+
+impl Rooms {
+    /// The room of a stored state.
+    pub fn open(&self, store: &Store, id: &BlobId) -> Result<Arc<Room>, WorkshopError> {
+        let known = |list: &mut Vec<(BlobId, Arc<Room>)>| {
+            let at = list.iter().position(|(k, _)| k == id)?;
+            let entry = list.remove(at);
+            list.push(entry);
+            list.last().map(|(_, r)| Arc::clone(r))
+        };
+        if let Some(room) = known(&mut self.rooms.lock().unwrap_or_else(PoisonError::into_inner)) {
+            return Ok(room);
+        }
+        let state: FittingState = serde_json::from_slice(&store.blob(id)?)?;
+        let room = Arc::new(self.build(store, state)?);
+        self.keep(id.clone(), &room);
+        Ok(room)
+    }
+
+    /// Keeps a room that was just made.
+    pub fn keep(&self, id: BlobId, room: &Arc<Room>) {
+        let mut list = self.rooms.lock().unwrap_or_else(PoisonError::into_inner);
+        list.retain(|(k, _)| *k != id);
+        list.push((id, Arc::clone(room)));
+        if list.len() > ROOMS_KEPT {
+            list.remove(0);
+        }
+    }
+
+    /// Decodes a state.
+    pub fn build(&self, store: &Store, state: FittingState) -> Result<Room, WorkshopError> {
+        let (body, trials) = self.body(store, &state.body)?;
+        let mut pieces = Vec::new();
+        for p in &state.pieces {
+            let base = self.piece(store, &p.source, &state.body, &body)?;
+            pieces.push(piece_in_state(&base, p, &|id| Ok(store.blob(id)?))?);
+        }
+        let board = match &state.board {
+            Some(id) => Some(serde_json::from_slice(&store.blob(id)?)?),
+            None => None,
+        };
+        Ok(room_of(state, body, pieces, trials, board))
+    }
+
+    /// A body and its poses.
+    pub fn body(&self, store: &Store, file: &FileRef) -> Result<KnownBody, WorkshopError> {
+        if let Some(known) = self.bodies.lock().unwrap_or_else(PoisonError::into_inner).get(file) {
+            return Ok(known.clone());
+        }
+        let document = read_stored(store, file)?;
+        let (body, _) = sort_document(&file.file_name, document, Some(&file.mesh))?;
+        let trials = range_trials(&body).and(clip_trials(&body, CLIP_FRAMES));
+        let known = (Arc::new(body), Arc::new(trials));
+        self.bodies.lock().unwrap_or_else(PoisonError::into_inner).insert(file.clone(), known.clone());
+        Ok(known)
+    }
+
+    /// A piece as its file has it, unbound.
+    pub fn piece(
+        &self,
+        store: &Store,
+        file: &FileRef,
+        body_file: &FileRef,
+        body: &Body,
+    ) -> Result<Arc<Piece>, WorkshopError> {
+        let key = (file.clone(), body_file.clone());
+        if let Some((_, known)) =
+            self.pieces.lock().unwrap_or_else(PoisonError::into_inner).iter().find(|(k, _)| *k == key)
+        {
+            return Ok(Arc::clone(known));
+        }
+        let document = read_stored(store, file)?;
+        let meshes = document.meshes.iter().map(|m| m.name.clone()).collect::<Vec<_>>().join(", ");
+        let part = document.meshes.into_iter().find(|m| m.name == file.mesh).ok_or_else(|| {
+            WorkshopError::NoSuchMesh { file: file.file_name.clone(), mesh: file.mesh.clone(), meshes }
+        })?;
+        let piece = Arc::new(Piece::new(part, 1, crate::PieceKind::Soft, body, false));
+        let mut list = self.pieces.lock().unwrap_or_else(PoisonError::into_inner);
+        list.push((key, Arc::clone(&piece)));
+        if list.len() > PIECES_KEPT {
+            list.remove(0);
+        }
+        Ok(piece)
+    }
+}
+
+/// A piece as a state has it: its file's, with the state's layer, kind, shape and weights.
+pub(crate) fn piece_in_state(
+    base: &Piece,
+    state: &PieceState,
+    blob: &dyn Fn(&BlobId) -> Result<Vec<u8>, WorkshopError>,
+) -> Result<Piece, WorkshopError> {
+    let mut piece = base.clone();
+    (piece.layer, piece.kind) = (state.layer, state.kind);
+    if let Some(rest) = &state.rest {
+        piece.rest = unpack_positions(&blob(rest)?);
+    }
+    piece.bound = match &state.bound {
+        Some(bound) => Some(unpack_bound(&blob(bound)?)?),
+        None => None,
+    };
+    Ok(piece)
+}
+
+/// A room from its parts; the dress is sorted by layer, outer pieces last.
+pub(crate) fn room_of(
+    state: FittingState,
+    body: Arc<Body>,
+    pieces: Vec<Piece>,
+    trials: Arc<TrialSet>,
+    board: Option<Board>,
+) -> Room {
+    let mut order: Vec<usize> = (0..pieces.len()).collect();
+    order.sort_by_key(|&i| pieces[i].layer);
+    let pieces = order.iter().map(|&i| pieces[i].clone()).collect();
+    let dress = Dress { body, pieces };
+    Room { state, dress, order, trials, board, outfit: OnceLock::new(), buffers: Mutex::new(None), last: Mutex::new(None) }
+}
+
+fn read_stored(store: &Store, file: &FileRef) -> Result<crate::Document, WorkshopError> {
+    let bytes = store.blob(&file.file)?;
+    crate::read(&file.file_name, &bytes, &Companions::new())
+        .map_err(|source| WorkshopError::Read { file: file.file_name.clone(), source })
+}
+
+/// Positions as little-endian floats.
+pub(crate) fn pack_positions(positions: &[Vec3]) -> Vec<u8> {
+    bytemuck::cast_slice(positions).to_vec()
+}
+
+fn unpack_positions(bytes: &[u8]) -> Vec<Vec3> {
+    let float = |b: &[u8]| f32::from_le_bytes([b[0], b[1], b[2], b[3]]);
+    bytes.chunks_exact(12).map(|c| Vec3::new(float(&c[..4]), float(&c[4..8]), float(&c[8..]))).collect()
+}
+
+/// Weights as a row of places a vertex, with how they were found in front.
+pub(crate) fn pack_bound(bound: &Bound) -> Result<Vec<u8>, WorkshopError> {
+    Ok(serde_json::to_vec(&(&bound.method, bound.matched_share, &bound.skin))?)
+}
+
+fn unpack_bound(bytes: &[u8]) -> Result<Bound, WorkshopError> {
+    let (method, matched_share, skin) = serde_json::from_slice(bytes)?;
+    Ok(Bound { skin, method, matched_share })
+}

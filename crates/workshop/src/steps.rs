@@ -1,0 +1,88 @@
+//! Steps: what can be done to a fitting, as values that can be kept and run again.
+
+use crate::{BindOptions, MendOptions, PieceKind};
+use serde::{Deserialize, Serialize};
+use tin_cloak_store::BlobId;
+
+/// Number of a piece within its fitting; never used again for another.
+pub type PieceId = u32;
+
+/// Which vertices a step works on.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Chosen {
+    /// All of them.
+    #[default]
+    Everything,
+}
+
+/// One recorded, undoable change.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum Step {
+    /// The fitting begins with a body.
+    Begin { file: BlobId, file_name: String, mesh: String },
+    /// A piece is put on.
+    AddPiece { file: BlobId, file_name: String, mesh: String, layer: u16, kind: PieceKind },
+    /// A piece is taken off.
+    RemovePiece { piece: PieceId },
+    /// A piece goes to another layer.
+    MoveToLayer { piece: PieceId, layer: u16 },
+    /// A piece is filed as another kind; its weights are taken off.
+    SetKind { piece: PieceId, kind: PieceKind },
+    /// Pieces take their weights from the body (all of them when the list is empty).
+    Bind { pieces: Vec<PieceId>, options: BindOptions },
+    /// Cloth is pushed off what pokes through it in all trial poses.
+    PushOut { pieces: Vec<PieceId>, chosen: Chosen, options: MendOptions },
+}
+
+/// What a step did.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Effect {
+    /// Deepest poke-through before, millimetres, if it had been measured.
+    pub deepest_before_mm: Option<f32>,
+    /// The same after.
+    pub deepest_after_mm: Option<f32>,
+    /// Board cells that got better.
+    pub better: usize,
+    /// Board cells that got worse.
+    pub worse: usize,
+    /// More, in words.
+    pub notes: Vec<String>,
+}
+
+/// The state of a fitting after a step: small, with everything large behind blob names.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct FittingState {
+    pub body: FileRef,
+    pub pieces: Vec<PieceState>,
+    pub next_piece: PieceId,
+    pub tolerance_mm: f32,
+    /// The measured board, once something is bound.
+    pub board: Option<BlobId>,
+}
+
+/// A mesh of a kept file.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct FileRef {
+    pub file: BlobId,
+    pub file_name: String,
+    pub mesh: String,
+}
+
+/// A piece in a state.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct PieceState {
+    pub id: PieceId,
+    pub source: FileRef,
+    pub layer: u16,
+    pub kind: PieceKind,
+    /// Rest positions, when they are no longer the file's.
+    pub rest: Option<BlobId>,
+    /// Weights, once bound.
+    pub bound: Option<BlobId>,
+}

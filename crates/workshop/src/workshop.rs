@@ -1,0 +1,508 @@
+//! The workshop: fittings in a store, steps run, measured and recorded.
+
+use crate::jobs::{Job, JobId, JobState, Jobs};
+use crate::rooms::{pack_bound, pack_positions, room_of, Room, Rooms};
+use crate::steps::{Effect, FileRef, FittingState, PieceId, PieceState, Step};
+use crate::{
+    bind_piece, export_glb, measure_board, mend, read, Board, Companions, Document, PieceKind, WorkshopError,
+};
+use std::path::Path;
+use std::sync::Arc;
+use tin_cloak_store::{Asset, BlobId, Fitting, NewStep, StepRow, Store};
+
+/// Everything that can be done, by whoever asks: page, command line or test.
+pub struct Workshop {
+    store: Store,
+    rooms: Rooms,
+    jobs: Jobs,
+}
+
+/// A fitting with its history and its state.
+pub struct OpenFitting {
+    /// Name and cursor.
+    pub fitting: Fitting,
+    /// All steps, those undone included.
+    pub steps: Vec<StepRow>,
+    /// The state at the cursor.
+    pub room: Arc<Room>,
+}
+
+impl OpenFitting {
+    /// The step the fitting stands at.
+    pub fn current(&self) -> Option<&StepRow> {
+        self.steps.iter().find(|s| s.seq == self.fitting.cursor)
+    }
+
+    /// What the step at the cursor did.
+    pub fn effect(&self) -> Effect {
+        self.current().and_then(|s| serde_json::from_str(&s.effect).ok()).unwrap_or_default()
+    }
+
+    /// True when there is a step to take back.
+    pub fn can_undo(&self) -> bool {
+        self.fitting.cursor > 1
+    }
+
+    /// True when there is an undone step to do again.
+    pub fn can_redo(&self) -> bool {
+        self.steps.iter().any(|s| s.seq > self.fitting.cursor)
+    }
+}
+
+/// Which part of the whole a phase of a job is.
+struct Phase<'a> {
+    job: &'a Job,
+    from: f32,
+    to: f32,
+}
+
+impl Phase<'_> {
+    fn tell(&self, share: f32) -> bool {
+        self.job.tell(self.from + (self.to - self.from) * share)
+    }
+}
+
+impl Workshop {
+    /// Opens the store in `folder`.
+    ///
+    /// # Errors
+    /// When it cannot be used.
+    pub fn open(folder: &Path) -> Result<Self, WorkshopError> {
+        Ok(Self { store: Store::open(folder)?, rooms: Rooms::default(), jobs: Jobs::default() })
+    }
+
+    /// The jobs.
+    pub fn jobs(&self) -> &Jobs {
+        &self.jobs
+    }
+
+    /// All fittings, the last changed first.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn fittings(&self) -> Result<Vec<Fitting>, WorkshopError> {
+        Ok(self.store.fittings()?)
+    }
+
+    /// All bodies and pieces brought in.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn assets(&self) -> Result<Vec<Asset>, WorkshopError> {
+        Ok(self.store.assets()?)
+    }
+
+    /// Brings a file in: each of its meshes becomes a body (skinned and marked, or the only
+    /// skinned one) or a piece. A glTF with its buffers beside it is kept as a GLB.
+    ///
+    /// # Errors
+    /// When the file cannot be read; nothing is kept then.
+    pub fn bring_in(
+        &self,
+        file_name: &str,
+        bytes: &[u8],
+        companions: &Companions,
+    ) -> Result<Vec<Asset>, WorkshopError> {
+        let fail = |source| WorkshopError::Read { file: file_name.to_owned(), source };
+        let document = read(file_name, bytes, companions).map_err(fail)?;
+        if document.meshes.is_empty() {
+            return Err(fail(tin_cloak_formats::ReadError::NoMesh));
+        }
+        let found = sort_assets(&document);
+        if companions.is_empty() {
+            return Ok(self.store.add_assets(file_name, bytes, &found)?);
+        }
+        let whole = crate::handover::document_glb(&document)?;
+        Ok(self.store.add_assets(&format!("{file_name}.glb"), &whole, &found)?)
+    }
+
+    /// Begins a fitting with the body of an asset.
+    ///
+    /// # Errors
+    /// When the asset is not a skinned body.
+    pub fn begin(&self, name: &str, asset: i64) -> Result<i64, WorkshopError> {
+        let asset = self.asset(asset)?;
+        let body = file_of(&asset);
+        self.rooms.body(&self.store, &body)?;
+        let step = Step::Begin {
+            file: body.file.clone(),
+            file_name: body.file_name.clone(),
+            mesh: body.mesh.clone(),
+        };
+        let state = FittingState { body, pieces: Vec::new(), next_piece: 1, tolerance_mm: 0.5, board: None };
+        let sentence = format!("Begin with {}", asset.name);
+        let new = new_step(&step, sentence, &Effect::default(), &state, Vec::new())?;
+        Ok(self.store.create_fitting(name, &new)?)
+    }
+
+    /// Throws a fitting away.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn delete(&self, fitting: i64) -> Result<(), WorkshopError> {
+        Ok(self.store.delete_fitting(fitting)?)
+    }
+
+    /// An asset by number.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn asset(&self, id: i64) -> Result<Asset, WorkshopError> {
+        let found = self.store.assets()?.into_iter().find(|a| a.id == id);
+        found.ok_or(WorkshopError::Missing { what: "body or piece", id })
+    }
+
+    /// A fitting with history and state.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn fitting(&self, id: i64) -> Result<OpenFitting, WorkshopError> {
+        let fitting = self.store.fitting(id)?;
+        let steps = self.store.steps(id)?;
+        let state = steps.iter().find(|s| s.seq == fitting.cursor).map(|s| s.state.clone());
+        let state = state.ok_or(WorkshopError::Missing { what: "step", id: fitting.cursor })?;
+        let room = self.rooms.open(&self.store, &state)?;
+        Ok(OpenFitting { fitting, steps, room })
+    }
+
+    /// The state after another step, to compare with.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn room_at(&self, open: &OpenFitting, seq: i64) -> Result<Arc<Room>, WorkshopError> {
+        let row = open.steps.iter().find(|s| s.seq == seq);
+        let row = row.ok_or(WorkshopError::Missing { what: "step", id: seq })?;
+        self.rooms.open(&self.store, &row.state)
+    }
+
+    /// The step that puts an asset on as a piece.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn piece_step(&self, asset: i64, layer: u16, kind: PieceKind) -> Result<Step, WorkshopError> {
+        let FileRef { file, file_name, mesh } = file_of(&self.asset(asset)?);
+        Ok(Step::AddPiece { file, file_name, mesh, layer, kind })
+    }
+
+    /// Takes the last step back.
+    ///
+    /// # Errors
+    /// When there is none, or a job is running on the fitting.
+    pub fn undo(&self, fitting: i64) -> Result<(), WorkshopError> {
+        let open = self.fitting(fitting)?;
+        if !open.can_undo() {
+            return Err(WorkshopError::NothingToUndo);
+        }
+        self.go_to(fitting, open.fitting.cursor - 1)
+    }
+
+    /// Does the next undone step again.
+    ///
+    /// # Errors
+    /// When there is none, or a job is running on the fitting.
+    pub fn redo(&self, fitting: i64) -> Result<(), WorkshopError> {
+        let open = self.fitting(fitting)?;
+        if !open.can_redo() {
+            return Err(WorkshopError::NothingToRedo);
+        }
+        self.go_to(fitting, open.fitting.cursor + 1)
+    }
+
+    /// Goes to any recorded step.
+    ///
+    /// # Errors
+    /// When there is no such step, or a job is running on the fitting.
+    pub fn go_to(&self, fitting: i64, seq: i64) -> Result<(), WorkshopError> {
+        if self.jobs.running(fitting).is_some() {
+            return Err(WorkshopError::Busy);
+        }
+        Ok(self.store.move_cursor(fitting, seq)?)
+    }
+
+    /// Runs a step as a job.
+    ///
+    /// # Errors
+    /// When the fitting has a job running already.
+    pub fn start(self: &Arc<Self>, fitting: i64, step: Step) -> Result<JobId, WorkshopError> {
+        self.store.fitting(fitting)?;
+        let title = title(&step).to_owned();
+        let workshop = Arc::clone(self);
+        let work = move |job: &Job| match workshop.run(fitting, &step, job) {
+            Ok(sentence) => JobState::Done(sentence),
+            Err(WorkshopError::Stopped) => JobState::Stopped,
+            Err(error) => JobState::Failed(error.to_string()),
+        };
+        self.jobs.start(fitting, title, work).ok_or(WorkshopError::Busy)
+    }
+
+    /// Runs a step and waits for it.
+    ///
+    /// # Errors
+    /// When it cannot be done.
+    pub fn run_now(self: &Arc<Self>, fitting: i64, step: Step) -> Result<String, WorkshopError> {
+        let id = self.start(fitting, step)?;
+        loop {
+            match self.jobs.get(id).map(|j| j.state()) {
+                Some(JobState::Running) => std::thread::sleep(std::time::Duration::from_millis(5)),
+                Some(JobState::Done(sentence)) => return Ok(sentence),
+                Some(JobState::Failed(why)) => return Err(WorkshopError::Job(why)),
+                _ => return Err(WorkshopError::Stopped),
+            }
+        }
+    }
+
+    /// The one place where a step is run, measured and recorded.
+    fn run(&self, fitting: i64, step: &Step, job: &Job) -> Result<String, WorkshopError> {
+        let open = self.fitting(fitting)?;
+        let before = &open.room;
+        let mut draft = Draft { state: before.state.clone(), blobs: Vec::new(), notes: Vec::new() };
+        let sentence = self.apply(before, step, &mut draft, job)?;
+        let room = Arc::new(self.measured(&mut draft, before, job)?);
+        if !job.tell(1.0) {
+            return Err(WorkshopError::Stopped);
+        }
+        let effect = effect(before, &room, draft.notes);
+        let new = new_step(step, sentence.clone(), &effect, &draft.state, draft.blobs)?;
+        self.store.add_step(fitting, open.fitting.cursor, &new)?;
+        self.rooms.keep(BlobId::of(new.state.as_bytes()), &room);
+        Ok(sentence)
+    }
+
+    fn apply(&self, room: &Room, step: &Step, draft: &mut Draft, job: &Job) -> Result<String, WorkshopError> {
+        match step {
+            Step::Begin { .. } => Err(WorkshopError::Job("a fitting has one body; begin another fitting".to_owned())),
+            Step::AddPiece { file, file_name, mesh, layer, kind } => {
+                let source =
+                    FileRef { file: file.clone(), file_name: file_name.clone(), mesh: mesh.clone() };
+                self.rooms.piece(&self.store, &source, &room.state.body, &room.dress.body)?;
+                let id = draft.state.next_piece;
+                draft.state.next_piece += 1;
+                let (layer, kind) = (*layer, *kind);
+                draft.state.pieces.push(PieceState { id, source, layer, kind, rest: None, bound: None });
+                Ok(format!("Add {mesh} on layer {layer}"))
+            }
+            Step::RemovePiece { piece } => {
+                let name = draft.piece(*piece)?.source.mesh.clone();
+                draft.state.pieces.retain(|p| p.id != *piece);
+                Ok(format!("Take off {name}"))
+            }
+            Step::MoveToLayer { piece, layer } => {
+                let p = draft.piece(*piece)?;
+                p.layer = *layer;
+                Ok(format!("Move {} to layer {layer}", p.source.mesh))
+            }
+            Step::SetKind { piece, kind } => {
+                let p = draft.piece(*piece)?;
+                (p.kind, p.bound) = (*kind, None);
+                Ok(format!("File {} as {}", p.source.mesh, kind_word(*kind)))
+            }
+            Step::Bind { pieces, options } => {
+                let chosen = chosen_pieces(room, pieces)?;
+                if chosen.is_empty() {
+                    return Err(WorkshopError::NothingToBind);
+                }
+                let mut names = Vec::new();
+                for (n, &index) in chosen.iter().enumerate() {
+                    if !job.tell(0.3 * n as f32 / chosen.len() as f32) {
+                        return Err(WorkshopError::Stopped);
+                    }
+                    let piece = &room.dress.pieces[index];
+                    let (bound, _) = bind_piece(&room.dress.body, piece, *options)?;
+                    draft.notes.push(bind_note(piece, &bound));
+                    let blob = draft.keep(pack_bound(&bound)?);
+                    draft.piece(room.piece_state(index).id)?.bound = Some(blob);
+                    names.push(piece.name.clone());
+                }
+                Ok(format!("Bind {}", names.join(", ")))
+            }
+            Step::PushOut { pieces, chosen: _, options } => {
+                let indices = chosen_pieces(room, pieces)?;
+                let bound: Vec<usize> =
+                    indices.into_iter().filter(|&i| room.dress.pieces[i].bound.is_some()).collect();
+                if bound.is_empty() {
+                    return Err(WorkshopError::BindFirst);
+                }
+                let phase = Phase { job, from: 0.0, to: 0.85 };
+                let outcome = mend(&room.dress, &bound, &room.trials, *options, &|s| phase.tell(s))?;
+                for (index, rest) in outcome.rest.iter().enumerate() {
+                    if let Some(rest) = rest {
+                        let blob = draft.keep(pack_positions(rest));
+                        draft.piece(room.piece_state(index).id)?.rest = Some(blob);
+                    }
+                }
+                draft.notes.extend(outcome.notes);
+                let names: Vec<&str> = bound.iter().map(|&i| room.dress.pieces[i].name.as_str()).collect();
+                Ok(format!("Push out {}", names.join(", ")))
+            }
+        }
+    }
+
+    /// The room of the draft, its board measured when anything that shows on it has changed.
+    fn measured(&self, draft: &mut Draft, before: &Room, job: &Job) -> Result<Room, WorkshopError> {
+        let shown = |s: &FittingState| -> Vec<PieceState> {
+            s.pieces.iter().filter(|p| p.bound.is_some()).cloned().collect()
+        };
+        let changed = shown(&draft.state) != shown(&before.state);
+        let any = !shown(&draft.state).is_empty();
+        if changed {
+            draft.state.board = None;
+        }
+        let room = self.build_draft(draft)?;
+        if !changed || !any {
+            return Ok(room.with_board(if any { before.board.clone() } else { None }));
+        }
+        let phase = Phase { job, from: job.share(), to: 0.99 };
+        let board = measure_board(&room.dress, &room.trials, draft.state.tolerance_mm, &|s| phase.tell(s))?;
+        draft.state.board = Some(draft.keep(serde_json::to_vec(&board)?));
+        let mut room = room.with_board(Some(board));
+        room.state.board.clone_from(&draft.state.board);
+        Ok(room)
+    }
+
+    /// Decodes a state whose new blobs are not stored yet.
+    fn build_draft(&self, draft: &Draft) -> Result<Room, WorkshopError> {
+        let (body, trials) = self.rooms.body(&self.store, &draft.state.body)?;
+        let mut pieces = Vec::new();
+        let blob = |id: &BlobId| -> Result<Vec<u8>, WorkshopError> {
+            match draft.blobs.iter().find(|b| BlobId::of(b) == *id) {
+                Some(bytes) => Ok(bytes.clone()),
+                None => Ok(self.store.blob(id)?),
+            }
+        };
+        for p in &draft.state.pieces {
+            let base = self.rooms.piece(&self.store, &p.source, &draft.state.body, &body)?;
+            pieces.push(crate::rooms::piece_in_state(&base, p, &blob)?);
+        }
+        Ok(room_of(draft.state.clone(), body, pieces, trials, None))
+    }
+
+    /// The dressed body as one GLB.
+    ///
+    /// # Errors
+    /// When the fitting is not there or does not fit the format.
+    pub fn export(&self, fitting: i64) -> Result<(String, Vec<u8>), WorkshopError> {
+        let open = self.fitting(fitting)?;
+        Ok((open.fitting.name.clone(), export_glb(&open.room.dress)?))
+    }
+}
+
+/// A state in the making, with the blobs it needs.
+struct Draft {
+    state: FittingState,
+    blobs: Vec<Vec<u8>>,
+    notes: Vec<String>,
+}
+
+impl Draft {
+    fn keep(&mut self, bytes: Vec<u8>) -> BlobId {
+        let id = BlobId::of(&bytes);
+        self.blobs.push(bytes);
+        id
+    }
+
+    fn piece(&mut self, id: PieceId) -> Result<&mut PieceState, WorkshopError> {
+        let found = self.state.pieces.iter_mut().find(|p| p.id == id);
+        found.ok_or(WorkshopError::Missing { what: "piece", id: i64::from(id) })
+    }
+}
+
+fn chosen_pieces(room: &Room, pieces: &[PieceId]) -> Result<Vec<usize>, WorkshopError> {
+    if pieces.is_empty() {
+        return Ok((0..room.dress.pieces.len()).collect());
+    }
+    let index = |&id: &PieceId| {
+        room.index_of(id).ok_or(WorkshopError::Missing { what: "piece", id: i64::from(id) })
+    };
+    pieces.iter().map(index).collect()
+}
+
+fn file_of(asset: &Asset) -> FileRef {
+    FileRef { file: asset.file.clone(), file_name: asset.file_name.clone(), mesh: asset.mesh.clone() }
+}
+
+fn sort_assets(document: &Document) -> Vec<(String, String, String, String)> {
+    let marked = |m: &crate::MeshPart, role: &str| m.mark.as_ref().is_some_and(|k| k.role == role);
+    let any_marked = document.meshes.iter().any(|m| marked(m, "body"));
+    let skinned = document.meshes.iter().filter(|m| m.skin.is_some()).count();
+    document
+        .meshes
+        .iter()
+        .map(|m| {
+            let is_body = marked(m, "body")
+                || (!any_marked && m.skin.is_some() && skinned == 1 && !marked(m, "piece"));
+            let role = if is_body { "body" } else { "piece" };
+            let summary = serde_json::json!({
+                "vertices": m.mesh.positions.len(),
+                "triangles": m.mesh.triangles.len(),
+                "quads": m.mesh.quads.len(),
+                "joints": document.skeleton.as_ref().filter(|_| m.skin.is_some()).map(|s| s.len()),
+                "clips": if is_body { document.clips.len() } else { 0 },
+            });
+            (m.name.clone(), role.to_owned(), m.name.clone(), summary.to_string())
+        })
+        .collect()
+}
+
+fn kind_word(kind: PieceKind) -> &'static str {
+    match kind {
+        PieceKind::Soft => "cloth",
+        PieceKind::Stiff => "stiff",
+        PieceKind::Mixed => "mixed",
+    }
+}
+
+fn bind_note(piece: &crate::Piece, bound: &crate::Bound) -> String {
+    match bound.method.as_str() {
+        "stiff" => format!("{}: moves as one with a single joint", piece.name),
+        "inpaint" => format!(
+            "{}: {:.1} % of its vertices matched the skin, the rest filled in; at most {} joints a vertex",
+            piece.name,
+            bound.matched_share * 100.0,
+            bound.skin.max_influences()
+        ),
+        method => format!("{}: by nearest {method}", piece.name),
+    }
+}
+
+fn title(step: &Step) -> &'static str {
+    match step {
+        Step::Begin { .. } => "Beginning",
+        Step::AddPiece { .. } => "Adding the piece",
+        Step::RemovePiece { .. } => "Taking the piece off",
+        Step::MoveToLayer { .. } => "Moving the piece",
+        Step::SetKind { .. } => "Filing the piece",
+        Step::Bind { .. } => "Binding and measuring",
+        Step::PushOut { .. } => "Pushing cloth out",
+    }
+}
+
+fn effect(before: &Room, after: &Room, notes: Vec<String>) -> Effect {
+    let deepest = |b: &Option<Board>| b.as_ref().map(Board::deepest_mm);
+    let (better, worse) = match (&before.board, &after.board) {
+        (Some(old), Some(new)) => new.better_and_worse(old),
+        _ => (0, 0),
+    };
+    Effect {
+        deepest_before_mm: deepest(&before.board),
+        deepest_after_mm: deepest(&after.board),
+        better,
+        worse,
+        notes,
+    }
+}
+
+fn new_step(
+    step: &Step,
+    sentence: String,
+    effect: &Effect,
+    state: &FittingState,
+    blobs: Vec<Vec<u8>>,
+) -> Result<NewStep, WorkshopError> {
+    Ok(NewStep {
+        step: serde_json::to_string(step)?,
+        sentence,
+        effect: serde_json::to_string(effect)?,
+        state: serde_json::to_string(state)?,
+        blobs,
+    })
+}
