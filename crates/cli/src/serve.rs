@@ -1,6 +1,72 @@
-//! `serve` and `demo`.
+//! `serve` and `demo`: the application on an address of this machine.
+
 use crate::args::Serve;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
+use std::sync::Arc;
+use tin_cloak_workshop::{Companions, Workshop};
+
 type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
-pub(crate) fn serve(_args: &Serve) -> Outcome { Ok(ExitCode::SUCCESS) }
-pub(crate) fn demo(_args: &Serve) -> Outcome { Ok(ExitCode::SUCCESS) }
+
+pub(crate) fn serve(args: &Serve) -> Outcome {
+    start_log();
+    let folder = args.data.clone().unwrap_or_else(|| PathBuf::from("tin-cloak-data"));
+    launch(args, &folder)
+}
+
+/// Fresh demo data, then serve. Without `--data` it lives in a temporary folder that goes
+/// when the server stops.
+pub(crate) fn demo(args: &Serve) -> Outcome {
+    start_log();
+    let folder = args.data.clone().unwrap_or_else(|| {
+        std::env::temp_dir().join(format!("tin-cloak-demo-{}", std::process::id()))
+    });
+    let outcome = fill(&folder).and_then(|()| launch(args, &folder));
+    if args.data.is_none() {
+        let _ = std::fs::remove_dir_all(&folder);
+    }
+    outcome
+}
+
+/// Makes the demo's files and its fitting in an empty store.
+fn fill(folder: &Path) -> Result<(), Box<dyn std::error::Error>> {
+    let workshop = Workshop::open(folder)?;
+    if !workshop.fittings()?.is_empty() {
+        return Err(format!(
+            "{} holds fittings already: demo wants a fresh folder; use `serve --data` for this one",
+            folder.display()
+        )
+        .into());
+    }
+    eprintln!("making Wick and his clothes …");
+    for file in tin_cloak_demo::wardrobe()? {
+        let assets = workshop.bring_in(file.name, &file.bytes, &Companions::new())?;
+        if let Some(body) = assets.iter().find(|a| a.role == "body") {
+            workshop.begin("Lamplighter, night round", body.id)?;
+        }
+    }
+    Ok(())
+}
+
+fn launch(args: &Serve, folder: &Path) -> Outcome {
+    let workshop = Arc::new(Workshop::open(folder)?);
+    let application = tin_cloak_web::application(workshop, args.address, args.port, &args.hosts);
+    let shown = if args.address.is_ipv6() { format!("[{}]", args.address) } else { args.address.to_string() };
+    let (shown, port) = (shown, args.port);
+    let lift_off = rocket::fairing::AdHoc::on_liftoff("say where", move |_| {
+        Box::pin(async move { println!("Tin Cloak is ready: http://{shown}:{port}/") })
+    });
+    let run = rocket::execute(application.attach(lift_off).launch());
+    run.map_err(|e| {
+        let busy = matches!(e.kind(), rocket::error::ErrorKind::Bind(_));
+        let hint = if busy { ": the port is in use, choose another with --port" } else { "" };
+        format!("the server could not start on port {}{hint}", args.port)
+    })?;
+    Ok(ExitCode::SUCCESS)
+}
+
+fn start_log() {
+    let filter = tracing_subscriber::EnvFilter::try_from_default_env()
+        .unwrap_or_else(|_| tracing_subscriber::EnvFilter::new("warn,tin_cloak=info"));
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+}

@@ -1,1 +1,51 @@
-//! Pages, fragments, static files and the viewport script.
+//! Pages, fragments, static files and the viewport script: what a browser sees of the
+//! workshop. Computes no geometry.
+#![cfg_attr(test, allow(clippy::unwrap_used))]
+
+mod answers;
+mod binary;
+mod board_svg;
+mod files;
+mod fitting;
+mod gate;
+mod jobs;
+mod layers_svg;
+mod look;
+mod shelf;
+mod steps;
+mod upload;
+
+use rocket::config::{Config, LogLevel};
+use rocket::data::{Limits, ToByteUnit};
+use rocket::{Build, Rocket};
+use std::net::IpAddr;
+use std::sync::Arc;
+use tin_cloak_workshop::Workshop;
+
+pub use gate::Gate;
+
+/// Largest upload in mebibytes; said in the refusal beyond it.
+pub const LARGEST_UPLOAD_MIB: u64 = 256;
+
+/// The application, ready to be launched on `address` and `port`. `hosts` are names it answers
+/// to besides `localhost` and its own address.
+pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &[String]) -> Rocket<Build> {
+    // The form carries a little more than the file in it.
+    let limits = Limits::default()
+        .limit("file", LARGEST_UPLOAD_MIB.mebibytes())
+        .limit("data-form", (LARGEST_UPLOAD_MIB + 1).mebibytes())
+        .limit("json", 64.kibibytes());
+    let config = Config { address, port, limits, log_level: LogLevel::Off, ..Config::release_default() };
+    rocket::custom(config)
+        .manage(workshop)
+        .attach(Gate::new(address, port, hosts))
+        .mount("/", shelf::routes())
+        .mount("/", upload::routes())
+        .mount("/", fitting::routes())
+        .mount("/", steps::routes())
+        .mount("/", look::routes())
+        .mount("/", jobs::routes())
+        .mount("/", files::routes())
+        .mount("/", gate::routes())
+        .register("/", answers::catchers())
+}

@@ -180,6 +180,11 @@ impl Piece {
         }
     }
 
+    /// True when most of it has two walls.
+    pub fn is_double_walled(&self) -> bool {
+        self.walls.double_walled > 0.5
+    }
+
     /// Rest positions of the vertices of `mesh` as they are now: seam copies move alike.
     pub fn split_positions(&self) -> Vec<Vec3> {
         self.topology.weld.scatter(&self.rest)

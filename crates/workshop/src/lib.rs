@@ -29,7 +29,7 @@ pub use rooms::Room;
 pub use steps::{Chosen, Effect, FileRef, FittingState, PieceId, PieceState, Step};
 pub use tin_cloak_core as core;
 pub use tin_cloak_formats::{read, Companions, Document, Mark, MeshPart, PieceKind, ReadError};
-pub use tin_cloak_store::{Asset, Fitting, StepRow};
+pub use tin_cloak_store::{Asset, Fitting, StepRow, StoreError};
 pub use trials::{clip_trials, range_trials, retarget_trials, Trial, TrialSet};
 pub use view::{MapKind, Probe, SnagCard, Turn, ViewPart, ViewRequest};
 pub use workshop::{OpenFitting, Workshop};

@@ -1,0 +1,103 @@
+//! Answers: pages, and errors as one sentence.
+
+use askama::Template;
+use rocket::http::{ContentType, Header, Status};
+use rocket::response::content::RawHtml;
+use rocket::response::{self, Responder};
+use rocket::{catch, catchers, Catcher, Request, Response};
+use std::io::Cursor;
+use tin_cloak_workshop::WorkshopError;
+
+/// An error as the page shows it: plain text, one sentence.
+#[derive(Debug)]
+pub(crate) struct Refusal {
+    status: Status,
+    text: String,
+}
+
+impl Refusal {
+    pub fn new(status: Status, text: impl Into<String>) -> Self {
+        Self { status, text: text.into() }
+    }
+}
+
+impl From<WorkshopError> for Refusal {
+    fn from(error: WorkshopError) -> Self {
+        let status = match &error {
+            WorkshopError::Missing { .. } => Status::NotFound,
+            WorkshopError::Store(tin_cloak_workshop::StoreError::Missing { .. }) => Status::NotFound,
+            WorkshopError::Store(_) | WorkshopError::Stored(_) => Status::InternalServerError,
+            WorkshopError::Busy => Status::Conflict,
+            _ => Status::UnprocessableEntity,
+        };
+        if status == Status::InternalServerError {
+            tracing::error!(%error, "the store failed");
+        }
+        Self::new(status, sentence(&error.to_string()))
+    }
+}
+
+impl From<askama::Error> for Refusal {
+    fn from(error: askama::Error) -> Self {
+        tracing::error!(%error, "a page could not be written");
+        Self::new(Status::InternalServerError, "The page could not be written: reload it.")
+    }
+}
+
+/// Begins with a capital and ends with a full stop.
+pub(crate) fn sentence(text: &str) -> String {
+    let mut chars = text.chars();
+    let start: String = chars.next().map(|c| c.to_uppercase().collect()).unwrap_or_default();
+    let end = if text.ends_with(['.', '!', '?']) { "" } else { "." };
+    format!("{start}{}{end}", chars.as_str())
+}
+
+impl<'r> Responder<'r, 'static> for Refusal {
+    fn respond_to(self, _: &'r Request<'_>) -> response::Result<'static> {
+        let body = self.text.into_bytes();
+        Response::build()
+            .status(self.status)
+            .header(ContentType::Plain)
+            .sized_body(body.len(), Cursor::new(body))
+            .ok()
+    }
+}
+
+pub(crate) type Page = Result<RawHtml<String>, Refusal>;
+
+pub(crate) fn page(template: &impl Template) -> Page {
+    Ok(RawHtml(template.render()?))
+}
+
+/// No content, but events for the page's script: what to do next.
+#[derive(Debug)]
+pub(crate) struct Tell(pub serde_json::Value);
+
+impl<'r> Responder<'r, 'static> for Tell {
+    fn respond_to(self, _: &'r Request<'_>) -> response::Result<'static> {
+        Response::build().status(Status::NoContent).header(Header::new("HX-Trigger", self.0.to_string())).ok()
+    }
+}
+
+#[catch(413)]
+fn too_large() -> Refusal {
+    let most = crate::LARGEST_UPLOAD_MIB;
+    Refusal::new(
+        Status::PayloadTooLarge,
+        format!("The upload is larger than {most} MB: export only the meshes that are worn, or without pictures."),
+    )
+}
+
+#[catch(404)]
+fn not_found() -> Refusal {
+    Refusal::new(Status::NotFound, "There is nothing at this address.")
+}
+
+#[catch(default)]
+fn other(status: Status, _: &Request) -> Refusal {
+    Refusal::new(status, format!("The request could not be answered ({status})."))
+}
+
+pub(crate) fn catchers() -> Vec<Catcher> {
+    catchers![too_large, not_found, other]
+}

@@ -1,0 +1,157 @@
+//! The board as a drawing.
+
+use tin_cloak_workshop::Board;
+
+/// A cell of the drawing.
+pub(crate) struct CellBox {
+    pub pose: usize,
+    pub row: usize,
+    pub x: f32,
+    pub y: f32,
+    pub width: f32,
+    /// `clear`, `slight`, `deep`, `worst`.
+    pub class: &'static str,
+    /// The figure, where there is room.
+    pub figure: String,
+    /// Said aloud and shown on hover.
+    pub title: String,
+    /// `x,y,z,nx,ny,nz` of the worst spot.
+    pub spot: String,
+    /// `better` or `worse` since the step before.
+    pub change: &'static str,
+}
+
+/// A group heading.
+pub(crate) struct Heading {
+    pub x: f32,
+    pub text: String,
+}
+
+/// A row's name.
+pub(crate) struct RowName {
+    pub y: f32,
+    pub text: String,
+}
+
+/// The whole drawing.
+pub(crate) struct Drawing {
+    pub width: f32,
+    pub height: f32,
+    pub row_height: f32,
+    pub headings: Vec<Heading>,
+    pub rows: Vec<RowName>,
+    pub cells: Vec<CellBox>,
+}
+
+impl Drawing {
+    /// Height of every cell.
+    pub fn cell_height(&self) -> f32 {
+        self.row_height - if self.row_height > 16.0 { 3.0 } else { 1.5 }
+    }
+}
+
+const WIDTH: f32 = 1252.0;
+const NAMES: f32 = 168.0;
+const TOP: f32 = 18.0;
+const GAP: f32 = 12.0;
+
+/// Draws `board`; cells are compared with `before` when it is given.
+pub(crate) fn draw(board: &Board, before: Option<&Board>) -> Drawing {
+    let row_height = (142.0 / board.pairs.len().max(1) as f32).clamp(13.0, 24.0);
+    let mut groups: Vec<(&str, Vec<usize>)> = Vec::new();
+    for (p, pose) in board.poses.iter().enumerate() {
+        match groups.last_mut() {
+            Some((name, list)) if *name == pose.group => list.push(p),
+            _ => groups.push((&pose.group, vec![p])),
+        }
+    }
+    // A still pose is a wide column, a frame of a clip a thin one.
+    let weight = |group: &str| if group == "rest" || group == "range" { 3.4 } else { 1.0 };
+    let total: f32 = groups.iter().map(|(g, l)| weight(g) * l.len() as f32).sum();
+    let room = WIDTH - NAMES - GAP * groups.len().saturating_sub(1) as f32;
+    let unit = (room / total.max(1.0)).min(9.0);
+
+    let (mut headings, mut cells) = (Vec::new(), Vec::new());
+    let mut x = NAMES;
+    for (group, list) in &groups {
+        let width = weight(group) * unit;
+        headings.push(Heading { x, text: heading(group, list.len()) });
+        for &pose in list {
+            for row in 0..board.pairs.len() {
+                let y = TOP + row as f32 * row_height;
+                cells.push(cell(board, before, (pose, row), (x, y, width)));
+            }
+            x += width;
+        }
+        x += GAP;
+    }
+    let rows = board
+        .pairs
+        .iter()
+        .enumerate()
+        .map(|(r, p)| RowName {
+            y: TOP + r as f32 * row_height + row_height * 0.5 + 4.0,
+            text: format!("{} over {}", p.outer, p.inner),
+        })
+        .collect();
+    Drawing { width: WIDTH, height: TOP + row_height * board.pairs.len() as f32 + 2.0, row_height, headings, rows, cells }
+}
+
+fn heading(group: &str, frames: usize) -> String {
+    match group {
+        "rest" => "rest".to_owned(),
+        "range" => format!("range of motion, {frames} poses"),
+        clip => format!("{clip}, {frames} frames"),
+    }
+}
+
+fn cell(
+    board: &Board,
+    before: Option<&Board>,
+    (pose, row): (usize, usize),
+    (x, y, width): (f32, f32, f32),
+) -> CellBox {
+    let cell = &board.cells[pose][row];
+    let depth = cell.depth_mm();
+    let class = match depth {
+        _ if !cell.is_bad() => "clear",
+        d if d < 2.0 => "slight",
+        d if d < 6.0 => "deep",
+        _ => "worst",
+    };
+    let figure = match depth {
+        _ if !cell.is_bad() || width < 17.0 => String::new(),
+        d if d < 9.95 => format!("{d:.1}"),
+        d => format!("{d:.0}"),
+    };
+    let (pair, column) = (&board.pairs[row], &board.poses[pose]);
+    let time = if column.time_s > 0.0 { format!(" at {:.2} s", column.time_s) } else { String::new() };
+    let state = if cell.is_bad() {
+        let out = cell.poking + cell.sunk;
+        format!("{depth:.1} mm deep, {out} vertices out, {:.1} cm²", cell.poking_cm2)
+    } else {
+        cell.least_clearance_mm.map_or("clear".to_owned(), |c| format!("clear, least gap {c:.1} mm"))
+    };
+    let change = before.and_then(|b| b.same_cell(board, pose, row)).map(|old| depth - old.depth_mm());
+    let compared = change.filter(|c| c.abs() > 0.05);
+    let note = compared.map_or(String::new(), |c| format!(" ({c:+.1} mm since the last step)"));
+    let spot = cell.spot.map_or(String::new(), |(p, n)| {
+        p.iter().chain(&n).map(|v| format!("{v:.4}")).collect::<Vec<_>>().join(",")
+    });
+    CellBox {
+        pose,
+        row,
+        x,
+        y,
+        width: (width - if width > 8.0 { 2.0 } else { 0.0 }).max(1.0),
+        class,
+        figure,
+        title: format!("{}{time}: {} through {}, {state}{note}", column.name, pair.inner, pair.outer),
+        spot,
+        change: match compared {
+            Some(c) if c < 0.0 => "better",
+            Some(_) => "worse",
+            None => "",
+        },
+    }
+}

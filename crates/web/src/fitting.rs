@@ -1,0 +1,298 @@
+//! The Fitting screen and its fragments.
+
+use crate::answers::{page, Page, Refusal};
+use crate::board_svg::{draw, Drawing};
+use crate::layers_svg::{cut, Cut, WIDTH};
+use crate::shelf::{asset_card, AssetCard};
+use askama::Template;
+use rocket::http::Status;
+use rocket::{get, routes, Route, State};
+use std::sync::Arc;
+use tin_cloak_workshop::{Board, Effect, OpenFitting, PieceKind, SnagCard, ViewRequest, Workshop};
+
+type Shop = State<Arc<Workshop>>;
+
+/// Names of the stations, in the order of work.
+const STATIONS: [&str; 6] = ["Intake", "Seating", "Binding", "Trials", "Mending", "Handover"];
+
+struct Station {
+    number: usize,
+    name: &'static str,
+    on: bool,
+    /// `done`, `warn` or nothing.
+    mark: &'static str,
+}
+
+struct PieceRow {
+    id: u32,
+    name: String,
+    kind: &'static str,
+    layer: u16,
+    bound: bool,
+    method: String,
+    share: String,
+    influences: usize,
+    double_walled: bool,
+}
+
+struct StepLine {
+    seq: i64,
+    sentence: String,
+    now: bool,
+    undone: bool,
+    depth: String,
+}
+
+/// Everything the screen shows; fragments are parts of the same template.
+struct Shown {
+    id: i64,
+    name: String,
+    meta: String,
+    stations: Vec<Station>,
+    station: usize,
+    can_undo: bool,
+    can_redo: bool,
+    steps: Vec<StepLine>,
+    cut: Cut,
+    svg_width: u32,
+    pieces: Vec<PieceRow>,
+    unbound: usize,
+    library: Vec<AssetCard>,
+    next_layer: u16,
+    joints: usize,
+    clips: usize,
+    skipped: Vec<(String, String)>,
+    board: Option<Drawing>,
+    board_words: String,
+    deepest: Option<f32>,
+    bad_cells: usize,
+    all_cells: usize,
+    worst: String,
+    tolerance: f32,
+    gaps: Vec<(String, String, bool)>,
+    last_sentence: String,
+    effect: Effect,
+    running: Option<u64>,
+}
+
+#[derive(Template)]
+#[template(path = "fitting.html")]
+struct FittingPage {
+    s: Shown,
+}
+
+#[derive(Template)]
+#[template(path = "panels.html")]
+struct Panels {
+    s: Shown,
+    /// True in a fragment: the parts replace those of the page.
+    swap: bool,
+}
+
+fn checked_station(station: Option<usize>, open: &OpenFitting) -> Result<usize, Refusal> {
+    match station {
+        Some(s) if (1..=STATIONS.len()).contains(&s) => Ok(s),
+        Some(_) => Err(Refusal::new(Status::NotFound, "There are six stations, 1 to 6.")),
+        None => Ok(next_station(open)),
+    }
+}
+
+/// Where work goes on: put pieces on, bind them, look at the trials.
+fn next_station(open: &OpenFitting) -> usize {
+    let pieces = &open.room.dress.pieces;
+    if pieces.is_empty() {
+        1
+    } else if pieces.iter().any(|p| p.bound.is_none()) {
+        3
+    } else {
+        4
+    }
+}
+
+fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refusal> {
+    let open = shop.fitting(id)?;
+    let station = checked_station(station, &open)?;
+    let room = &open.room;
+    let board = room.board.as_ref();
+    let before = match open.fitting.cursor {
+        c if c > 1 => shop.room_at(&open, c - 1)?.board.clone(),
+        _ => None,
+    };
+    let pieces: Vec<PieceRow> = (0..room.dress.pieces.len()).map(|i| piece_row(&open, i)).collect();
+    let unbound = pieces.iter().filter(|p| !p.bound).count();
+    let worst = board.and_then(Board::worst);
+    let library: Vec<AssetCard> =
+        shop.assets()?.iter().filter(|a| a.role == "piece").map(asset_card).collect();
+    let effect = open.effect();
+    Ok(Shown {
+        id,
+        name: open.fitting.name.clone(),
+        meta: meta(&open),
+        stations: stations(&open, station),
+        station,
+        can_undo: open.can_undo(),
+        can_redo: open.can_redo(),
+        steps: step_lines(&open),
+        cut: cut(room),
+        svg_width: WIDTH,
+        unbound,
+        next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
+        joints: room.dress.body.skeleton.len(),
+        clips: room.dress.body.clips.len(),
+        skipped: room.trials.skipped.clone(),
+        board_words: board_words(board, &effect),
+        deepest: board.map(Board::deepest_mm),
+        bad_cells: board.map_or(0, Board::bad_cells),
+        all_cells: board.map_or(0, |b| b.cells.iter().map(Vec::len).sum()),
+        worst: worst.zip(board).map_or(String::new(), |((p, r), b)| {
+            format!("{} through {}, {}", b.pairs[r].inner, b.pairs[r].outer, b.poses[p].name)
+        }),
+        board: board.map(|b| draw(b, before.as_ref())),
+        tolerance: room.state.tolerance_mm,
+        gaps: rest_gaps(board),
+        last_sentence: open.current().map_or(String::new(), |s| s.sentence.clone()),
+        effect,
+        running: shop.jobs().running(id).map(|(job, _)| job),
+        pieces,
+        library,
+    })
+}
+
+fn meta(open: &OpenFitting) -> String {
+    let count = open.room.dress.pieces.len();
+    let pieces = if count == 1 { "1 piece".to_owned() } else { format!("{count} pieces") };
+    format!("{} · {pieces} · step {}", open.room.dress.body.name, open.fitting.cursor)
+}
+
+fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
+    let piece = &open.room.dress.pieces[index];
+    let bound = piece.bound.as_ref();
+    PieceRow {
+        id: open.room.piece_state(index).id,
+        name: piece.name.clone(),
+        kind: match piece.kind {
+            PieceKind::Soft => "soft",
+            PieceKind::Stiff => "stiff",
+            PieceKind::Mixed => "mixed",
+        },
+        layer: piece.layer,
+        bound: bound.is_some(),
+        method: bound.map_or_else(|| "not bound".to_owned(), |b| method_words(&b.method).to_owned()),
+        share: bound
+            .filter(|b| b.method == "inpaint")
+            .map_or(String::new(), |b| format!("{:.1} %", b.matched_share * 100.0)),
+        influences: bound.map_or(0, |b| b.skin.max_influences()),
+        double_walled: piece.is_double_walled(),
+    }
+}
+
+fn method_words(method: &str) -> &str {
+    match method {
+        "inpaint" => "matched and filled",
+        "surface" => "nearest surface",
+        "vertex" => "nearest vertex",
+        "stiff" => "one joint",
+        other => other,
+    }
+}
+
+fn stations(open: &OpenFitting, on: usize) -> Vec<Station> {
+    let pieces = &open.room.dress.pieces;
+    let any = !pieces.is_empty();
+    let bound = any && pieces.iter().all(|p| p.bound.is_some());
+    let bad = open.room.board.as_ref().is_some_and(|b| b.bad_cells() > 0);
+    let mark = |number: usize| match number {
+        1 | 2 if any => "done",
+        3 if bound => "done",
+        3 if any => "warn",
+        4 if bound && bad => "warn",
+        4 | 5 if bound && !bad => "done",
+        _ => "",
+    };
+    STATIONS
+        .iter()
+        .enumerate()
+        .map(|(i, name)| Station { number: i + 1, name, on: i + 1 == on, mark: mark(i + 1) })
+        .collect()
+}
+
+fn step_lines(open: &OpenFitting) -> Vec<StepLine> {
+    let depth = |effect: &str| {
+        let e: Effect = serde_json::from_str(effect).unwrap_or_default();
+        e.deepest_after_mm.map_or(String::new(), |d| format!("{d:.1} mm"))
+    };
+    open.steps
+        .iter()
+        .rev()
+        .map(|s| StepLine {
+            seq: s.seq,
+            sentence: s.sentence.clone(),
+            now: s.seq == open.fitting.cursor,
+            undone: s.seq > open.fitting.cursor,
+            depth: depth(&s.effect),
+        })
+        .collect()
+}
+
+fn board_words(board: Option<&Board>, effect: &Effect) -> String {
+    match board {
+        None => String::new(),
+        Some(_) if effect.better + effect.worse > 0 => {
+            format!("last step: {} cells better, {} worse", effect.better, effect.worse)
+        }
+        Some(b) => format!("{} of {} cells out of tolerance", b.bad_cells(), b.cells.iter().map(Vec::len).sum::<usize>()),
+    }
+}
+
+/// Least gap of each pair at rest, in words, and whether it is out of tolerance.
+fn rest_gaps(board: Option<&Board>) -> Vec<(String, String, bool)> {
+    let Some(board) = board else { return Vec::new() };
+    let Some(rest) = board.cells.first() else { return Vec::new() };
+    board
+        .pairs
+        .iter()
+        .zip(rest)
+        .map(|(p, c)| {
+            let name = format!("{} over {}", p.outer, p.inner);
+            let gap = if c.is_bad() { -c.depth_mm() } else { c.least_clearance_mm.unwrap_or(0.0) };
+            (name, format!("{gap:.1} mm").replace('-', "−"), c.is_bad())
+        })
+        .collect()
+}
+
+#[get("/fitting/<id>?<station>", rank = 2)]
+fn fitting(shop: &Shop, id: i64, station: Option<usize>) -> Page {
+    page(&FittingPage { s: shown(shop, id, station)? })
+}
+
+#[get("/fitting/<id>/panels?<station>")]
+fn panels(shop: &Shop, id: i64, station: Option<usize>) -> Page {
+    page(&Panels { s: shown(shop, id, station)?, swap: true })
+}
+
+#[derive(Template)]
+#[template(path = "snags.html")]
+struct Snags {
+    pose: String,
+    cards: Vec<SnagCard>,
+}
+
+/// The snags of a pose, of one board row when it is named.
+#[get("/fitting/<id>/snags?<pose>&<row>")]
+async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
+    let shop = Arc::clone(shop);
+    let work = move || -> Result<Snags, Refusal> {
+        let room = shop.fitting(id)?.room;
+        let request = ViewRequest { pose, ..ViewRequest::default() };
+        let cards = room.snag_cards(&request, row, 12)?;
+        let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.name.clone());
+        Ok(Snags { pose, cards })
+    };
+    let done = rocket::tokio::task::spawn_blocking(work).await;
+    let failed = |_| Refusal::new(Status::InternalServerError, "The snags could not be found: an unexpected fault.");
+    page(&done.map_err(failed)??)
+}
+
+pub(crate) fn routes() -> Vec<Route> {
+    routes![fitting, panels, snags]
+}

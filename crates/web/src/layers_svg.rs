@@ -1,0 +1,98 @@
+//! The layer panel: a cut through the outfit, the outermost layer on top, skin at the bottom.
+
+use tin_cloak_workshop::{PieceKind, Room};
+
+/// One band of the cut.
+pub(crate) struct Band {
+    pub id: u32,
+    pub name: String,
+    pub words: String,
+    pub kind: &'static str,
+    /// Deepest poke-through of what lies beneath, when measured.
+    pub deepest: Option<f32>,
+    pub bad: bool,
+    /// Top of the band in the drawing.
+    pub y: u32,
+    /// Outline of the band.
+    pub path: String,
+    /// Line through its middle: stitches of cloth, the second wall of a plate.
+    pub inner: String,
+    pub layer: u16,
+}
+
+/// The drawing.
+pub(crate) struct Cut {
+    pub bands: Vec<Band>,
+    pub skin_y: u32,
+    pub height: u32,
+    pub body: String,
+    pub body_words: String,
+}
+
+pub(crate) const WIDTH: u32 = 190;
+const BAND: u32 = 46;
+const GAP: u32 = 5;
+
+pub(crate) fn cut(room: &Room) -> Cut {
+    let mut bands = Vec::new();
+    let mut y = 4;
+    for (index, piece) in room.dress.pieces.iter().enumerate().rev() {
+        let state = room.piece_state(index);
+        let deepest = room.board.as_ref().and_then(|b| b.deepest_under(&piece.name));
+        let (kind, word) = match piece.kind {
+            PieceKind::Soft => ("soft", "cloth"),
+            PieceKind::Stiff => ("stiff", "stiff"),
+            PieceKind::Mixed => ("mixed", "mixed"),
+        };
+        let bound = if piece.bound.is_some() { "" } else { " · not bound" };
+        bands.push(Band {
+            id: state.id,
+            name: piece.name.clone(),
+            words: format!("{word} · layer {}{bound}", piece.layer),
+            kind,
+            deepest,
+            bad: deepest.is_some_and(|d| d > room.state.tolerance_mm),
+            y,
+            path: outline(piece.kind, y),
+            inner: inner_line(piece.kind, y),
+            layer: piece.layer,
+        });
+        y += BAND + GAP;
+    }
+    let vertices = crate::shelf::thousands(room.dress.body.mesh.positions.len() as u64);
+    Cut {
+        bands,
+        skin_y: y,
+        height: y + 44,
+        body: room.dress.body.name.clone(),
+        body_words: format!("{vertices} vertices"),
+    }
+}
+
+/// Cloth is cut with a wavy edge, a plate with straight ones and bent corners.
+fn outline(kind: PieceKind, y: u32) -> String {
+    let (w, bottom) = (WIDTH - 2, y + BAND);
+    if kind == PieceKind::Stiff {
+        return format!("M8 {y}H{}L{w} {}V{bottom}H2V{}Z", w - 6, y + 7, y + 7);
+    }
+    let wave = |from: u32, to: u32, at: u32, step: i32| {
+        let mut path = String::new();
+        let count = 8;
+        for i in 0..count {
+            let along = |k: u32| from as i32 + (to as i32 - from as i32) * k as i32 / count as i32;
+            let middle = (along(i) + along(i + 1)) / 2;
+            let lift = if i % 2 == 0 { -step } else { step };
+            path += &format!("Q{middle} {} {} {at}", at as i32 + lift, along(i + 1));
+        }
+        path
+    };
+    format!("M2 {}{}V{bottom}{}Z", y + 3, wave(2, w, y + 3, 3), wave(w, 2, bottom, 3))
+}
+
+fn inner_line(kind: PieceKind, y: u32) -> String {
+    let (w, at) = (WIDTH - 6, y + BAND - 7);
+    match kind {
+        PieceKind::Stiff => format!("M6 {at}H{w}"),
+        PieceKind::Soft | PieceKind::Mixed => format!("M8 {at}H{w}"),
+    }
+}

@@ -1,0 +1,142 @@
+//! What the viewport asks for: meshes, posed positions with maps, what lies under the pointer.
+
+use crate::answers::Refusal;
+use crate::binary::{pack_mesh, pack_view, Binary};
+use rocket::http::Status;
+use rocket::serde::json::Json;
+use rocket::{get, post, routes, Route, State};
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::{PieceKind, Probe, Room, ViewRequest, Workshop};
+
+type Shop = State<Arc<Workshop>>;
+
+/// sRGB colour of a part: 0 the body, then the pieces from the inside out.
+pub(crate) fn colour(room: &Room, part: usize) -> [u8; 3] {
+    const CLOTH: [[u8; 3]; 4] = [[201, 180, 140], [120, 103, 92], [158, 140, 118], [108, 122, 122]];
+    match part.checked_sub(1) {
+        None => [236, 213, 188],
+        Some(p) if room.dress.pieces[p].kind == PieceKind::Stiff => [176, 184, 188],
+        Some(p) => CLOTH[p % CLOTH.len()],
+    }
+}
+
+#[derive(Serialize)]
+struct PartFacts {
+    id: u32,
+    name: String,
+    colour: [u8; 3],
+    /// Changes with the mesh, so that it can be kept by the browser.
+    key: String,
+    bound: bool,
+}
+
+#[derive(Serialize)]
+struct JointFacts {
+    name: String,
+    parent: Option<u16>,
+}
+
+#[derive(Serialize)]
+struct SceneFacts {
+    parts: Vec<PartFacts>,
+    joints: Vec<JointFacts>,
+    poses: Vec<String>,
+    tolerance_mm: f32,
+    low: [f32; 3],
+    high: [f32; 3],
+}
+
+#[get("/fitting/<id>/scene")]
+fn scene(shop: &Shop, id: i64) -> Result<Json<SceneFacts>, Refusal> {
+    let room = shop.fitting(id)?.room;
+    let body = &room.dress.body;
+    let mut parts = vec![PartFacts {
+        id: 0,
+        name: body.name.clone(),
+        colour: colour(&room, 0),
+        key: key(&room.state.body),
+        bound: true,
+    }];
+    for (i, piece) in room.dress.pieces.iter().enumerate() {
+        let state = room.piece_state(i);
+        parts.push(PartFacts {
+            id: state.id,
+            name: piece.name.clone(),
+            colour: colour(&room, i + 1),
+            key: key(&state.source),
+            bound: piece.bound.is_some(),
+        });
+    }
+    let joints = body.skeleton.names.iter().zip(&body.skeleton.parents);
+    let joints = joints.map(|(n, p)| JointFacts { name: n.clone(), parent: p.map(|p| p.0) }).collect();
+    let (low, high) = tin_cloak_workshop::core::mesh::bounds(&body.rest);
+    Ok(Json(SceneFacts {
+        parts,
+        joints,
+        poses: room.trials.trials.iter().map(|t| t.name.clone()).collect(),
+        tolerance_mm: room.state.tolerance_mm,
+        low: low.to_array(),
+        high: high.to_array(),
+    }))
+}
+
+fn key(file: &tin_cloak_workshop::FileRef) -> String {
+    let mesh: String = file.mesh.bytes().map(|b| format!("{b:02x}")).collect();
+    format!("{}-{mesh}", &file.file.as_str()[..16])
+}
+
+/// The faces of a part; `key` names the mesh, so that the answer may be kept.
+#[get("/fitting/<id>/mesh/<part>?<key>")]
+fn mesh(shop: &Shop, id: i64, part: u32, key: &str) -> Result<Binary, Refusal> {
+    let _ = key;
+    let room = shop.fitting(id)?.room;
+    let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
+    let bytes = match part {
+        0 => pack_mesh(&room.dress.body.mesh),
+        p => pack_mesh(&room.dress.pieces[room.index_of(p).ok_or_else(missing)?].mesh),
+    };
+    Ok(Binary { bytes, keep: true })
+}
+
+#[post("/fitting/<id>/view", data = "<request>")]
+async fn view(shop: &Shop, id: i64, request: Json<ViewRequest>) -> Result<Binary, Refusal> {
+    let shop = Arc::clone(shop);
+    let work = move || -> Result<Vec<u8>, Refusal> {
+        Ok(pack_view(&shop.fitting(id)?.room.view(&request.into_inner())?))
+    };
+    let bytes = rocket::tokio::task::spawn_blocking(work).await.map_err(fault)??;
+    Ok(Binary { bytes, keep: false })
+}
+
+fn fault(_: rocket::tokio::task::JoinError) -> Refusal {
+    Refusal::new(Status::InternalServerError, "The pose could not be computed: an unexpected fault.")
+}
+
+#[derive(Deserialize)]
+struct ProbeRequest {
+    #[serde(flatten)]
+    view: ViewRequest,
+    origin: [f32; 3],
+    direction: [f32; 3],
+    #[serde(default)]
+    hidden: Vec<u32>,
+}
+
+#[post("/fitting/<id>/probe", data = "<request>")]
+async fn probe(shop: &Shop, id: i64, request: Json<ProbeRequest>) -> Result<Json<Option<Probe>>, Refusal> {
+    let shop = Arc::clone(shop);
+    let work = move || -> Result<Option<Probe>, Refusal> {
+        let ray = (Vec3::from(request.origin), Vec3::from(request.direction));
+        if !ray.0.is_finite() || !ray.1.is_finite() {
+            return Err(Refusal::new(Status::UnprocessableEntity, "The ray is not made of numbers."));
+        }
+        Ok(shop.fitting(id)?.room.probe(&request.view, ray, &request.hidden)?)
+    };
+    Ok(Json(rocket::tokio::task::spawn_blocking(work).await.map_err(fault)??))
+}
+
+pub(crate) fn routes() -> Vec<Route> {
+    routes![scene, mesh, view, probe]
+}

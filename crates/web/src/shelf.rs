@@ -1,0 +1,170 @@
+//! The Shelf: fittings, bodies and pieces.
+
+use crate::answers::{page, Page, Refusal};
+use askama::Template;
+use rocket::form::Form;
+use rocket::http::{ContentType, Status};
+use rocket::response::Redirect;
+use rocket::{delete, get, post, routes, FromForm, Route, State};
+use std::sync::Arc;
+use tin_cloak_workshop::{picture, Asset, Workshop};
+
+type Shop = State<Arc<Workshop>>;
+
+struct FittingCard {
+    id: i64,
+    name: String,
+    body: String,
+    layers: String,
+    deepest: Option<f32>,
+    bad: bool,
+    changed: String,
+    cursor: i64,
+}
+
+pub(crate) struct AssetCard {
+    pub id: i64,
+    pub name: String,
+    pub file: String,
+    pub facts: String,
+}
+
+#[derive(Template)]
+#[template(path = "shelf.html")]
+struct Shelf {
+    fittings: Vec<FittingCard>,
+    bodies: Vec<AssetCard>,
+    pieces: Vec<AssetCard>,
+}
+
+pub(crate) fn asset_card(asset: &Asset) -> AssetCard {
+    let facts: serde_json::Value = serde_json::from_str(&asset.summary).unwrap_or_default();
+    let number = |key: &str| facts[key].as_u64();
+    let mut words = vec![format!("{} vertices", thousands(number("vertices").unwrap_or(0)))];
+    if let Some(joints) = number("joints") {
+        words.push(format!("{joints} joints"));
+    }
+    match number("clips") {
+        Some(1) => words.push("1 clip".to_owned()),
+        Some(n) if n > 0 => words.push(format!("{n} clips")),
+        _ => {}
+    }
+    AssetCard {
+        id: asset.id,
+        name: asset.name.clone(),
+        file: asset.file_name.clone(),
+        facts: words.join(" · "),
+    }
+}
+
+/// A number with thin spaces between thousands.
+pub(crate) fn thousands(n: u64) -> String {
+    let digits = n.to_string();
+    let mut out = String::new();
+    for (i, c) in digits.chars().enumerate() {
+        if i > 0 && (digits.len() - i) % 3 == 0 {
+            out.push('\u{2009}');
+        }
+        out.push(c);
+    }
+    out
+}
+
+fn ago(seconds: i64) -> String {
+    let now = std::time::SystemTime::now()
+        .duration_since(std::time::UNIX_EPOCH)
+        .map_or(0, |d| d.as_secs() as i64);
+    match now - seconds {
+        s if s < 60 => "just now".to_owned(),
+        s if s < 3600 => format!("{} min ago", s / 60),
+        s if s < 86_400 => format!("{} h ago", s / 3600),
+        s => format!("{} days ago", s / 86_400),
+    }
+}
+
+fn fitting_card(shop: &Workshop, fitting: &tin_cloak_workshop::Fitting) -> Result<FittingCard, Refusal> {
+    let open = shop.fitting(fitting.id)?;
+    let room = &open.room;
+    let names: Vec<&str> = room.dress.pieces.iter().map(|p| p.name.as_str()).collect();
+    Ok(FittingCard {
+        id: fitting.id,
+        name: fitting.name.clone(),
+        body: room.dress.body.name.clone(),
+        layers: if names.is_empty() { "nothing on yet".to_owned() } else { names.join(", ") },
+        deepest: room.board.as_ref().map(|b| b.deepest_mm()),
+        bad: room.board.as_ref().is_some_and(|b| b.bad_cells() > 0),
+        changed: ago(fitting.changed),
+        cursor: fitting.cursor,
+    })
+}
+
+#[get("/")]
+fn shelf(shop: &Shop) -> Page {
+    let fittings =
+        shop.fittings()?.iter().map(|f| fitting_card(shop, f)).collect::<Result<Vec<_>, _>>()?;
+    let assets = shop.assets()?;
+    let of = |role: &str| assets.iter().filter(|a| a.role == role).map(asset_card).collect();
+    page(&Shelf { fittings, bodies: of("body"), pieces: of("piece") })
+}
+
+#[derive(FromForm)]
+struct NewFitting {
+    name: String,
+    body: i64,
+}
+
+#[post("/fittings", data = "<form>")]
+fn begin(shop: &Shop, form: Form<NewFitting>) -> Result<Redirect, Refusal> {
+    let name = form.name.trim();
+    if name.is_empty() || name.chars().count() > 80 {
+        return Err(Refusal::new(Status::UnprocessableEntity, "Give the fitting a name of up to 80 letters."));
+    }
+    let id = shop.begin(name, form.body)?;
+    Ok(Redirect::to(format!("/fitting/{id}")))
+}
+
+#[delete("/fitting/<id>")]
+fn discard(shop: &Shop, id: i64) -> Result<String, Refusal> {
+    shop.delete(id)?;
+    Ok(String::new())
+}
+
+/// The fitting as it stands, drawn small.
+#[get("/fitting/<id>/picture.png")]
+async fn picture_of(shop: &Shop, id: i64) -> Result<(ContentType, Vec<u8>), Refusal> {
+    let shop = Arc::clone(shop);
+    let draw = move || -> Result<Vec<u8>, Refusal> {
+        let room = shop.fitting(id)?.room;
+        let parts = room.view(&Default::default())?;
+        let meshes = std::iter::once(&room.dress.body.mesh).chain(room.dress.pieces.iter().map(|p| &*p.mesh));
+        let drawn: Vec<picture::PicturePart> = parts
+            .iter()
+            .zip(meshes)
+            .enumerate()
+            .map(|(i, (part, mesh))| picture::PicturePart {
+                positions: &part.positions,
+                normals: &part.normals,
+                triangles: &mesh.triangles,
+                colour: crate::look::colour(&room, i),
+            })
+            .collect();
+        Ok(picture::draw(&drawn, picture::View { turn: 0.45, frame: None }, 300, 320))
+    };
+    let png = rocket::tokio::task::spawn_blocking(draw).await;
+    let failed = |_| Refusal::new(Status::InternalServerError, "The picture could not be drawn.");
+    Ok((ContentType::PNG, png.map_err(failed)??))
+}
+
+pub(crate) fn routes() -> Vec<Route> {
+    routes![shelf, begin, discard, picture_of]
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn thousands_are_set_apart() {
+        assert_eq!(super::thousands(7), "7");
+        assert_eq!(super::thousands(17_032), "17\u{2009}032");
+        assert_eq!(super::thousands(1_234_567), "1\u{2009}234\u{2009}567");
+    }
+}

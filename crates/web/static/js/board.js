@@ -1,0 +1,75 @@
+// The board: choose a cell by click or keys; the chosen one outlives a new board.
+export class Board {
+  constructor(onChoose) {
+    this.onChoose = onChoose;
+    this.pose = null;
+    this.row = null;
+    document.body.addEventListener("click", (e) => {
+      const cell = e.target.closest?.("#board .cell");
+      if (cell) this.choose(cell);
+    });
+  }
+
+  cells() {
+    return [...document.querySelectorAll("#board .cell")];
+  }
+
+  at(pose, row) {
+    return document.querySelector(`#board .cell[data-pose="${pose}"][data-row="${row}"]`);
+  }
+
+  // Marks a cell and tells what it shows.
+  choose(cell) {
+    this.pose = Number(cell.dataset.pose);
+    this.row = Number(cell.dataset.row);
+    this.mark();
+    const spot = cell.dataset.spot ? cell.dataset.spot.split(",").map(Number) : null;
+    this.onChoose({ pose: this.pose, row: this.row, spot, title: cell.querySelector("title").textContent });
+  }
+
+  mark() {
+    const here = document.querySelector("#board .here");
+    const cell = this.pose === null ? null : this.at(this.pose, this.row);
+    if (!here) return;
+    here.setAttribute("visibility", cell ? "visible" : "hidden");
+    if (!cell) return;
+    const rect = cell.querySelector("rect");
+    here.setAttribute("x", rect.x.baseVal.value - 2);
+    here.setAttribute("y", rect.y.baseVal.value - 2);
+    here.setAttribute("width", rect.width.baseVal.value + 4);
+  }
+
+  walk(poses, rows) {
+    const cells = this.cells();
+    if (cells.length === 0) return;
+    if (this.pose === null) {
+      this.choose(cells[0]);
+      return;
+    }
+    const next = this.at(this.pose + poses, this.row + rows);
+    if (next) this.choose(next);
+  }
+
+  depth(cell) {
+    const match = /, ([\d.]+) mm deep/.exec(cell.querySelector("title").textContent);
+    return match ? Number(match[1]) : 0;
+  }
+
+  // Cells out of tolerance, deepest first.
+  worstFirst() {
+    return this.cells().filter((c) => !c.classList.contains("clear")).sort((a, b) => this.depth(b) - this.depth(a));
+  }
+
+  chooseWorst() {
+    const worst = this.worstFirst()[0];
+    if (worst) this.choose(worst);
+  }
+
+  // The next less deep cell after the chosen one.
+  chooseNext() {
+    const list = this.worstFirst();
+    const at = list.findIndex((c) => Number(c.dataset.pose) === this.pose && Number(c.dataset.row) === this.row);
+    const next = list[(at + 1) % Math.max(list.length, 1)];
+    if (next) this.choose(next);
+  }
+}

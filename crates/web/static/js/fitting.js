@@ -1,0 +1,292 @@
+// The Fitting screen: ties the viewport, the board, the joints and the panels together.
+import { getJson, postForBytes, postForJson, readView } from "./ask.js";
+import { Board } from "./board.js";
+import { Joints } from "./joints.js";
+import { listen } from "./keys.js";
+import { Scene } from "./scene.js";
+import { listenForFiles } from "./shelf.js";
+import { Work } from "./work.js";
+
+const screen = document.getElementById("screen");
+const fitting = screen.dataset.fitting;
+const canvas = document.getElementById("canvas");
+const scene = new Scene(canvas, fitting);
+const look = { pose: 0, map: "plain" };
+let facts = null;
+
+const board = new Board((cell) => chooseCell(cell));
+const joints = new Joints((all) => {
+  if (all) setPose(0);
+  else askView();
+}, () => {
+  document.getElementById("legend-joint").textContent = joints.names[joints.joint];
+  if (look.map === "weights") askView();
+});
+const work = new Work(() => refresh());
+
+const station = () => Number(document.getElementById("card").dataset.station);
+const request = () => ({ pose: look.pose, turns: joints.list(), map: look.map, joint: joints.joint });
+
+// One view at a time; while one is under way only the newest wish is kept.
+let asking = false;
+let again = false;
+async function askView() {
+  if (asking) {
+    again = true;
+    return;
+  }
+  asking = true;
+  try {
+    const asked = request();
+    scene.setView(readView(await postForBytes(`/fitting/${fitting}/view`, asked)), asked.map);
+    canvas.dataset.pose = asked.pose;
+    canvas.dataset.map = asked.map;
+  } finally {
+    asking = false;
+    if (again) {
+      again = false;
+      askView();
+    }
+  }
+}
+
+function setPose(pose, note = "") {
+  look.pose = pose;
+  document.getElementById("pose-name").textContent = facts.poses[pose];
+  document.getElementById("pose-note").textContent = note;
+  return askView();
+}
+
+function setMap(map) {
+  look.map = map;
+  for (const button of document.querySelectorAll(".maps button")) {
+    button.setAttribute("aria-pressed", button.dataset.map === map);
+  }
+  for (const kind of ["weights", "clearance"]) {
+    document.getElementById(`legend-${kind}`).hidden = kind !== map;
+  }
+  if (map === "weights") document.getElementById("legend-joint").textContent = joints.names[joints.joint];
+}
+
+function chooseCell({ pose, row, spot, title }) {
+  joints.clear();
+  setMap("clearance");
+  setPose(pose, title.slice(title.indexOf(":") + 2));
+  if (spot) scene.seeSpot(spot);
+  loadSnags(pose, row);
+}
+
+function loadSnags(pose, row) {
+  const target = document.getElementById("snags");
+  if (target) htmx.ajax("GET", `/fitting/${fitting}/snags?pose=${pose}&row=${row}`, { target, swap: "innerHTML" });
+}
+
+// Panels, scene and view anew, after a step, an undo or a change of station.
+async function refresh(to = station()) {
+  await htmx.ajax("GET", `/fitting/${fitting}/panels?station=${to}`, { swap: "none" });
+  facts = await getJson(`/fitting/${fitting}/scene`);
+  await scene.setParts(facts);
+  joints.setJoints(facts.joints);
+  markBands();
+  board.mark();
+  await askView();
+  if (board.pose !== null && board.at(board.pose, board.row)) loadSnags(board.pose, board.row);
+  screen.dataset.ready = String(Number(screen.dataset.ready ?? 0) + 1);
+}
+
+async function goTo(to) {
+  history.replaceState(null, "", `/fitting/${fitting}?station=${to}`);
+  await refresh(to);
+}
+
+// Layers: click shows through, again hides, again shows.
+const NEXT = { shown: "sheer", sheer: "hidden", hidden: "shown" };
+function markBands() {
+  for (const band of document.querySelectorAll(".band")) {
+    const how = scene.shown.get(Number(band.dataset.part)) ?? "shown";
+    band.classList.toggle("sheer", how === "sheer");
+    band.classList.toggle("hidden-part", how === "hidden");
+  }
+}
+
+document.body.addEventListener("click", (e) => {
+  const band = e.target.closest(".band");
+  if (band) {
+    const part = Number(band.dataset.part);
+    scene.setShown(part, NEXT[scene.shown.get(part) ?? "shown"]);
+    markBands();
+  }
+  const to = e.target.closest("[data-station]:not(aside)");
+  if (to) {
+    e.preventDefault();
+    goTo(Number(to.dataset.station));
+  }
+  const snag = e.target.closest(".snag");
+  if (snag) {
+    document.querySelectorAll(".snag").forEach((s) => s.classList.toggle("on", s === snag));
+    scene.seeSpot(snag.dataset.spot.split(",").map(Number));
+  }
+  if (e.target.closest("#to-worst")) board.chooseWorst();
+  if (e.target.closest("#look-rest")) {
+    setMap("clearance");
+    setPose(0);
+    scene.seeWhole();
+  }
+  if (e.target.closest("#help")) document.getElementById("keys").showModal();
+  if (!e.target.closest(".steps")) document.querySelector(".steps")?.removeAttribute("open");
+});
+
+for (const button of document.querySelectorAll(".maps button")) {
+  button.addEventListener("click", () => {
+    setMap(button.dataset.map);
+    askView();
+  });
+}
+document.getElementById("whole").addEventListener("click", () => scene.seeWhole());
+function toggle(id, field) {
+  const button = document.getElementById(id);
+  scene[field] = !scene[field];
+  button.setAttribute("aria-pressed", scene[field]);
+  scene.applyShown();
+}
+document.getElementById("lines").addEventListener("click", () => toggle("lines", "showEdges"));
+document.getElementById("through").addEventListener("click", () => toggle("through", "sheer"));
+
+document.body.addEventListener("fitting-changed", () => refresh());
+listenForFiles(() => refresh());
+
+// Hover: who moves the vertex under the pointer. One question at a time.
+const hover = document.getElementById("hover");
+let probing = null;
+let waiting = null;
+async function probe(x, y) {
+  const answer = await postForJson(`/fitting/${fitting}/probe`, { ...request(), ...scene.ray(x, y), hidden: scene.hiddenParts() });
+  return answer;
+}
+canvas.addEventListener("pointermove", (e) => {
+  if (e.buttons !== 0 || !facts) {
+    hover.hidden = true;
+    return;
+  }
+  waiting = [e.clientX, e.clientY];
+  probing ??= answerHover().finally(() => { probing = null; });
+});
+async function answerHover() {
+  while (waiting) {
+    const [x, y] = waiting;
+    waiting = null;
+    showHover(await probe(x, y), x, y);
+  }
+}
+canvas.addEventListener("pointerleave", () => {
+  waiting = null;
+  hover.hidden = true;
+});
+
+function element(name, text, className = "") {
+  const e = document.createElement(name);
+  e.textContent = text;
+  e.className = className;
+  return e;
+}
+
+function bar(weight, className) {
+  const ns = "http://www.w3.org/2000/svg";
+  const svg = document.createElementNS(ns, "svg");
+  svg.setAttribute("width", "72");
+  svg.setAttribute("height", "8");
+  const rect = document.createElementNS(ns, "rect");
+  rect.setAttribute("class", className);
+  rect.setAttribute("x", String(72 - 72 * weight));
+  rect.setAttribute("width", String(72 * weight));
+  rect.setAttribute("height", "8");
+  svg.append(rect);
+  return svg;
+}
+
+function weightRow(table, name, weight, under) {
+  const row = table.insertRow();
+  row.append(element("td", name, under ? "under" : ""));
+  const cell = element("td", "");
+  cell.append(bar(weight, under ? "under-bar" : "own-bar"), weight.toFixed(2));
+  row.append(cell);
+}
+
+function showHover(found, x, y) {
+  hover.hidden = !found;
+  if (!found) return;
+  const table = document.createElement("table");
+  if (found.clearance_mm !== null) {
+    const row = table.insertRow();
+    row.append(element("td", "clearance"));
+    const mm = `${found.clearance_mm.toFixed(1).replace("-", "−")} mm`;
+    row.append(element("td", mm, found.clearance_mm < -facts.tolerance_mm ? "bad" : ""));
+  }
+  for (const [name, own, under] of found.weights) {
+    weightRow(table, name, own, false);
+    if (found.clearance_mm !== null) weightRow(table, "skin beneath", under, true);
+  }
+  const head = element("div", "");
+  head.append(element("b", found.name), ` vertex ${found.vertex}${found.bound ? "" : ", not bound yet"}`);
+  hover.replaceChildren(head, table);
+  const box = canvas.getBoundingClientRect();
+  const left = Math.min(x - box.left + 16, box.width - 244);
+  const top = Math.min(y - box.top + 14, box.height - hover.offsetHeight - 8);
+  hover.style.left = `${left}px`;
+  hover.style.top = `${Math.max(8, top)}px`;
+}
+
+// A click that does not drag picks the joint that moves the vertex most.
+let pressed = null;
+canvas.addEventListener("pointerdown", (e) => {
+  pressed = [e.clientX, e.clientY];
+  canvas.focus();
+});
+canvas.addEventListener("pointerup", async (e) => {
+  if (e.button !== 0 || !pressed || Math.hypot(e.clientX - pressed[0], e.clientY - pressed[1]) > 4) return;
+  const found = await probe(e.clientX, e.clientY);
+  const heaviest = found?.weights.reduce((a, b) => (b[1] > a[1] ? b : a));
+  if (heaviest) joints.pickByName(heaviest[0]);
+});
+
+const press = (id) => document.getElementById(id)?.click();
+async function pressAt(to, id) {
+  if (!document.getElementById(id)) await goTo(to);
+  press(id);
+}
+const MAPS = ["plain", "weights", "clearance"];
+const actions = {
+  "?": () => document.getElementById("keys").showModal(),
+  ".": () => board.chooseNext(),
+  0: () => scene.seeWhole(),
+  ArrowLeft: () => board.walk(-1, 0),
+  ArrowRight: () => board.walk(1, 0),
+  ArrowUp: () => board.walk(0, -1),
+  ArrowDown: () => board.walk(0, 1),
+  b: () => pressAt(3, "bind"),
+  p: () => pressAt(5, "push"),
+  u: () => press("undo"),
+  r: () => press("redo"),
+  l: () => press("lines"),
+  x: () => press("through"),
+  t: () => joints.toRest(),
+  s: () => document.querySelector(".steps").toggleAttribute("open"),
+  m: () => {
+    setMap(MAPS[(MAPS.indexOf(look.map) + 1) % MAPS.length]);
+    askView();
+  },
+};
+for (let n = 1; n <= 6; n++) actions[n] = () => goTo(n);
+listen(actions);
+
+async function begin() {
+  facts = await getJson(`/fitting/${fitting}/scene`);
+  await scene.setParts(facts);
+  joints.setJoints(facts.joints);
+  scene.resize();
+  scene.seeWhole();
+  await setPose(0);
+  if (screen.dataset.running) work.watch(screen.dataset.running);
+  screen.dataset.ready = "1";
+}
+begin();

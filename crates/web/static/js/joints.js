@@ -1,0 +1,72 @@
+// Turning a joint by hand: a searchable list, three sliders, back to rest.
+const SLIDERS = ["bend", "twist", "lean"];
+
+export class Joints {
+  constructor(onTurn, onPick) {
+    this.onTurn = onTurn;
+    this.onPick = onPick;
+    this.turns = new Map();
+    this.joint = 0;
+    this.search = document.getElementById("joint-search");
+    this.box = document.getElementById("joint-sliders");
+    this.search.addEventListener("change", () => this.pickByName(this.search.value));
+    for (const name of SLIDERS) {
+      this.slider(name).addEventListener("input", () => this.turned());
+    }
+    document.getElementById("to-rest").addEventListener("click", () => this.toRest());
+  }
+
+  slider(name) {
+    return document.getElementById(`turn-${name}`);
+  }
+
+  setJoints(joints) {
+    this.names = joints.map((j) => j.name);
+    document.getElementById("joint-list").replaceChildren(...this.names.map((name) => Object.assign(document.createElement("option"), { value: name })));
+  }
+
+  pickByName(name) {
+    const typed = name.trim().toLowerCase();
+    if (typed === "") return;
+    let at = this.names.findIndex((n) => n.toLowerCase() === typed);
+    if (at < 0) at = this.names.findIndex((n) => n.toLowerCase().includes(typed));
+    if (at >= 0) this.pick(at);
+  }
+
+  pick(joint) {
+    this.joint = joint;
+    this.search.value = this.names[joint];
+    this.box.hidden = false;
+    this.showTurn();
+    this.onPick(joint);
+  }
+
+  showTurn() {
+    const turn = this.turns.get(this.joint) ?? { bend: 0, twist: 0, lean: 0 };
+    for (const name of SLIDERS) {
+      this.slider(name).value = turn[name];
+      this.slider(name).nextElementSibling.textContent = `${Math.round(turn[name])}°`;
+    }
+  }
+
+  turned() {
+    const turn = Object.fromEntries(SLIDERS.map((name) => [name, Number(this.slider(name).value)]));
+    this.turns.set(this.joint, turn);
+    this.showTurn();
+    this.onTurn();
+  }
+
+  list() {
+    return [...this.turns].filter(([, t]) => t.bend || t.twist || t.lean).map(([joint, t]) => ({ joint, ...t }));
+  }
+
+  clear() {
+    this.turns.clear();
+    this.showTurn();
+  }
+
+  toRest() {
+    this.clear();
+    this.onTurn(true);
+  }
+}

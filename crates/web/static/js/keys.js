@@ -1,0 +1,29 @@
+// Keys; the list under ? names them all.
+export function listen(actions) {
+  document.addEventListener("keydown", (e) => {
+    const typing = e.target.closest?.("input:not([type=range]), select, textarea, dialog[open]");
+    if (e.ctrlKey || e.metaKey) {
+      const key = e.key.toLowerCase();
+      const action = key === "z" && !e.shiftKey ? actions.u : key === "y" || (key === "z" && e.shiftKey) ? actions.r : null;
+      if (action && !typing) {
+        e.preventDefault();
+        action();
+      }
+      return;
+    }
+    if (typing || e.altKey) return;
+    const onSlider = e.target.matches?.("input[type=range]") && e.key.startsWith("Arrow");
+    if (onSlider) return;
+    const band = e.target.closest?.(".band");
+    if (band && (e.key === "Enter" || e.key === " ")) {
+      e.preventDefault();
+      band.dispatchEvent(new MouseEvent("click", { bubbles: true }));
+      return;
+    }
+    const action = actions[e.key];
+    if (action) {
+      e.preventDefault();
+      action();
+    }
+  });
+}

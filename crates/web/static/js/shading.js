@@ -1,0 +1,93 @@
+// Materials: soft light on paper, contour maps with their lines, an ink outline.
+import * as THREE from "../vendor/three.module.js";
+
+const VERTEX = `
+attribute vec2 mapped;
+varying vec3 vNormal;
+varying vec2 vMapped;
+void main() {
+  vNormal = normalize(normalMatrix * normal);
+  vMapped = mapped;
+  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+}`;
+
+const FRAGMENT = `
+uniform vec3 colour;
+uniform int mapKind;
+uniform float tolerance;
+uniform float opacity;
+varying vec3 vNormal;
+varying vec2 vMapped;
+
+float line(float value, float at, float width) {
+  float d = abs(value - at) / max(fwidth(value), 1e-6);
+  return 1.0 - smoothstep(width - 0.5, width + 0.5, d);
+}
+
+vec3 weights(float w) {
+  vec3 c = mix(vec3(0.965, 0.949, 0.914), vec3(0.137, 0.251, 0.420), clamp(w, 0.0, 1.0));
+  float l = max(max(line(w, 0.10, 0.8), line(w, 0.25, 0.8)), max(max(line(w, 0.50, 1.1), line(w, 0.75, 0.8)), line(w, 0.90, 0.8)));
+  return mix(c, w > 0.6 ? vec3(0.85, 0.88, 0.92) : vec3(0.12, 0.165, 0.19), l * 0.6);
+}
+
+vec3 clearance(float mm) {
+  vec3 c = mm < 0.0
+    ? mix(vec3(1.0), vec3(0.651, 0.184, 0.294), clamp(0.28 + -mm / 6.0, 0.0, 1.0) * step(tolerance * 0.999, -mm) + clamp(-mm / 3.0, 0.0, 0.28) * (1.0 - step(tolerance * 0.999, -mm)))
+    : mix(vec3(0.99), vec3(0.180, 0.490, 0.455), clamp(mm / 20.0, 0.0, 0.82));
+  float each = mm / 4.0;
+  float near = abs(fract(each + 0.5) - 0.5) / max(fwidth(each), 1e-6);
+  float l = (1.0 - smoothstep(0.3, 1.2, near)) * step(1.0, mm) * step(mm, 40.0);
+  c = mix(c, c * 0.72, l * 0.75);
+  return mix(c, vec3(0.12, 0.165, 0.19), line(mm, 0.0, 1.1) * 0.85);
+}
+
+void main() {
+  vec3 n = normalize(gl_FrontFacing ? vNormal : -vNormal);
+  vec3 base = colour;
+  if (mapKind == 1 && vMapped.y > 0.5) base = weights(vMapped.x);
+  if (mapKind == 2 && vMapped.y > 0.98) base = clearance(vMapped.x);
+  float key = max(dot(n, normalize(vec3(-0.45, 0.62, 0.65))), 0.0);
+  float fill = 0.5 + 0.5 * n.y;
+  float light = 0.60 + 0.36 * key + 0.07 * fill;
+  if (!gl_FrontFacing) light *= 0.62;
+  gl_FragColor = vec4(base * light, opacity);
+}`;
+
+// sRGB goes in and comes out unchanged: the palette is chosen by eye.
+export function surfaceMaterial([r, g, b]) {
+  return new THREE.ShaderMaterial({
+    vertexShader: VERTEX,
+    fragmentShader: FRAGMENT,
+    side: THREE.DoubleSide,
+    uniforms: {
+      colour: { value: new THREE.Vector3(r / 255, g / 255, b / 255) },
+      mapKind: { value: 0 },
+      tolerance: { value: 0.5 },
+      opacity: { value: 1 },
+    },
+  });
+}
+
+const OUTLINE_VERTEX = `
+uniform vec2 pixel;
+void main() {
+  vec4 p = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+  vec3 n = normalize(normalMatrix * normal);
+  vec2 along = (projectionMatrix * vec4(n, 0.0)).xy;
+  p.xy += along / max(length(along), 1e-5) * pixel * p.w;
+  p.z += 0.0004 * p.w;
+  gl_Position = p;
+}`;
+
+export function outlineMaterial() {
+  return new THREE.ShaderMaterial({
+    vertexShader: OUTLINE_VERTEX,
+    fragmentShader: "void main() { gl_FragColor = vec4(0.122, 0.165, 0.188, 1.0); }",
+    side: THREE.BackSide,
+    uniforms: { pixel: { value: new THREE.Vector2() } },
+  });
+}
+
+export function linesMaterial() {
+  return new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.122, 0.165, 0.188), transparent: true, opacity: 0.35 });
+}

@@ -1,0 +1,38 @@
+// The Shelf, and the drop target wherever it stands.
+import "./notice.js";
+
+export function listenForFiles(onIn) {
+  const form = () => document.getElementById("drop");
+  document.body.addEventListener("change", (e) => {
+    if (e.target.id === "files" && e.target.files.length > 0) form().requestSubmit();
+  });
+  document.body.addEventListener("dragover", (e) => {
+    if (!form()) return;
+    e.preventDefault();
+    form().classList.add("over");
+  });
+  document.body.addEventListener("dragleave", () => form()?.classList.remove("over"));
+  document.body.addEventListener("drop", (e) => {
+    if (!form()) return;
+    e.preventDefault();
+    form().classList.remove("over");
+    document.getElementById("files").files = e.dataTransfer.files;
+    form().requestSubmit();
+  });
+  const bar = () => document.getElementById("upload-progress");
+  document.body.addEventListener("htmx:xhr:progress", (e) => {
+    if (!bar() || !e.detail.lengthComputable) return;
+    bar().hidden = false;
+    bar().value = (100 * e.detail.loaded) / e.detail.total;
+  });
+  document.body.addEventListener("htmx:afterRequest", (e) => {
+    if (e.target.id !== "drop") return;
+    if (bar()) bar().hidden = true;
+    document.getElementById("files").value = "";
+  });
+  document.body.addEventListener("brought-in", onIn);
+}
+
+if (document.body.classList.contains("shelf")) {
+  listenForFiles(() => location.reload());
+}

@@ -1,0 +1,41 @@
+// Long work: its progress over server-sent events, and how to stop it.
+import { notice } from "./notice.js";
+
+export class Work {
+  constructor(onEnd) {
+    this.onEnd = onEnd;
+    this.box = document.getElementById("work");
+    this.box.querySelector("button").addEventListener("click", () => {
+      if (this.job) fetch(`/jobs/${this.job}/stop`, { method: "POST" });
+    });
+    document.body.addEventListener("job-started", (e) => this.watch(e.detail.job));
+  }
+
+  watch(job) {
+    this.job = job;
+    const events = new EventSource(`/jobs/${job}/events`);
+    // Short work does not flash a box.
+    const late = setTimeout(() => { this.box.hidden = false; }, 150);
+    const end = () => {
+      events.close();
+      clearTimeout(late);
+      this.box.hidden = true;
+      this.job = null;
+    };
+    events.onmessage = (message) => {
+      const { state, share, text } = JSON.parse(message.data);
+      if (state === "running") {
+        this.box.querySelector("b").textContent = text;
+        this.box.querySelector("progress").value = share;
+        return;
+      }
+      end();
+      if (state === "failed" || state === "stopped") notice(text);
+      this.onEnd(state);
+    };
+    events.onerror = () => {
+      end();
+      notice("The connection was lost: the work goes on at the server, reload the page to see it.");
+    };
+  }
+}
