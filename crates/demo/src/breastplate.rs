@@ -19,14 +19,14 @@ fn form(p: Vec3) -> f32 {
 /// Off the form: room for the tunic, and a ridge down the middle.
 fn ease(u: f32, v: f32) -> f32 {
     let ridge = smooth(0.35, 0.0, u.abs()) * 0.010 * smooth(0.0, 0.25, v) * smooth(1.0, 0.8, v);
-    0.0125 + ridge
+    0.0150 + ridge
 }
 
 /// `u` from −1 (right edge) to 1 (left edge), `v` from 0 (waist) to 1 (top).
 fn inner_point(u: f32, v: f32) -> (Vec3, Vec3) {
     // Edges are cut away under the arms; the neckline dips in the middle.
     let top = 1.362 - 0.022 * smooth(0.5, 0.0, u.abs()) - 0.105 * smooth(0.42, 1.0, u.abs());
-    let bottom = 1.055 - 0.02 * smooth(0.5, 0.0, u.abs());
+    let bottom = 1.092 - 0.022 * smooth(0.5, 0.0, u.abs());
     let y = bottom + (top - bottom) * v;
     let angle = u * 1.28;
     let direction = Vec3::new(angle.sin(), 0.0, angle.cos());

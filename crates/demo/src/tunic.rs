@@ -35,7 +35,7 @@ fn form(p: Vec3) -> f32 {
     );
     let trunk = join(trunk(p), skirt, 0.05);
     let lower = join(trunk, leg(p), 0.03);
-    join(lower, arm(p), 0.075)
+    join(lower, arm(p), 0.05)
 }
 
 /// Distance off the form: close at the shoulders, looser towards hem and cuffs.

@@ -146,6 +146,11 @@ impl Buffers {
         }
     }
 
+    /// Outward normals of the measured side of layer `index` as posed; zero off that side.
+    pub fn normals_towards_body(&self, index: usize) -> &[Vec3] {
+        &self.layers[index].towards_body.normals
+    }
+
     /// Posed positions of layer `index`, metres.
     pub fn positions(&self, index: usize) -> &[Vec3] {
         &self.layers[index].positions
@@ -229,13 +234,7 @@ impl<'a> PairView<'a> {
             let (p, n) = (inner.positions[v as usize], inner_normals[v as usize]);
             let (side, posed) = (self.outer_side(), &outer.towards_body);
             let mut asked = ask(side, posed, &outer.positions, p, n, f32::INFINITY)?;
-            if asked.clearance < -tolerance {
-                // Come through means outside: what the outer layer still wraps has not.
-                if self.winding_towards_body(self.pair.outer, p) >= 0.5 {
-                    return None;
-                }
-                asked.buried = self.hidden(p + n * PROBE, 0.0);
-            }
+            asked.buried = asked.clearance < -tolerance && self.hidden(p + n * PROBE, 0.0);
             Some(asked)
         };
         let asked_outer = |&v: &u32| {
@@ -249,7 +248,7 @@ impl<'a> PairView<'a> {
                 if self.winding(self.pair.inner, p) < 0.4 {
                     return None;
                 }
-                asked.buried = self.hidden(p, 1.0);
+                asked.buried = self.hidden(p + n * PROBE, 1.0);
             }
             Some(asked)
         };
@@ -259,19 +258,16 @@ impl<'a> PairView<'a> {
         }
     }
 
-    /// Winding number at `p` of what may lie over it: folds of the inner layer itself (less
-    /// `own`, the once that a sunk vertex is inside it anyway), the body, and layers over the
-    /// outer one. At least one half is hidden.
+    /// How often all layers together wrap round `p`, less `own`: the once that a sunk vertex is
+    /// inside the inner layer anyway. At least one half is hidden: by folds of the two layers
+    /// themselves, by the body, or by any other cloth.
     fn hidden(&self, p: Vec3, own: f32) -> bool {
-        let above = self.outfit.layers[self.pair.outer].layer;
-        let mut sum = self.winding(self.pair.inner, p) - own;
-        if self.pair.inner != 0 {
-            sum += self.winding(0, p);
-        }
-        for (i, layer) in self.outfit.layers.iter().enumerate().skip(1) {
-            if layer.layer > above && i != self.pair.inner {
-                sum += self.winding(i, p);
-            }
+        let wraps = |layer: usize| {
+            if layer == self.pair.outer { self.winding_towards_body(layer, p) } else { self.winding(layer, p) }
+        };
+        let mut sum = -own;
+        for layer in 0..self.outfit.layers.len() {
+            sum += wraps(layer);
         }
         sum >= 0.5
     }

@@ -7,10 +7,11 @@
 //!   piece whose outward normal agrees with its own (dot > 0), positive when it lies beneath;
 //!   a nearest point on an open edge (hem, cuff) does not count;
 //! * an outer vertex is *sunk* when it lies inside the inner layer by the same signed distance;
-//! * where the sign says poking or sunk, the winding number of the other layer must agree: a
-//!   point that it still wraps has not come through, and one that it does not wrap is not inside;
-//! * a poking or sunk vertex that other cloth or skin hides from every side is *buried* and
-//!   counted apart;
+//! * where the sign says sunk, the winding number of the inner layer must agree: a point that
+//!   it does not wrap is not inside it;
+//! * a poking or sunk vertex that other cloth or skin hides from every side (the layers
+//!   together wrap it by one half or more, folds of the pair's own layers included) is *buried*
+//!   and counted apart;
 //! * a double-walled piece is measured by the wall that faces what lies beneath.
 
 mod cause;

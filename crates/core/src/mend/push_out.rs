@@ -116,6 +116,15 @@ struct Work<'a> {
     settings: PushSettings,
 }
 
+/// What measuring all poses brings.
+#[derive(Debug, Default)]
+struct Found {
+    score: Score,
+    demands: Vec<Demand>,
+    /// Summed depth round each vertex of the layer, metres.
+    local: Vec<f32>,
+}
+
 /// How bad things are over all poses.
 #[derive(Clone, Copy, Debug, Default)]
 struct Score {
@@ -128,9 +137,10 @@ struct Score {
 }
 
 impl Score {
-    /// Less in sum without being deeper anywhere, or shallower without being more.
+    /// Less in sum without being deeper anywhere by more than half a millimetre, or shallower
+    /// by that without being more.
     fn is_better_than(&self, other: &Self) -> bool {
-        const HAIR: f32 = 5e-5;
+        const HAIR: f32 = 5e-4;
         let less = self.sum < other.sum && self.deepest <= other.deepest + HAIR;
         less || (self.deepest < other.deepest - HAIR && self.sum <= other.sum * 1.05)
     }
@@ -145,28 +155,36 @@ impl<'a> Work<'a> {
         Self { outfit: outfit.clone(), layer, over, touching, start, poses, settings }
     }
 
+    /// Moves and measures round by round. Where a move made things worse it is taken back there
+    /// alone, so that a spot that cannot be cured does not hold up the others; the best whole
+    /// state that was measured is kept.
     fn run(&mut self, tell: &impl Fn(f32) -> bool) -> Option<PieceReport> {
         let stiff = self.outfit.layers[self.layer].stiff;
         let rounds = if stiff { 2 } else { self.settings.rounds };
-        let (mut score, mut demands) = self.measure();
-        let before = score;
-        let mut best = (score, self.start.clone());
+        let mut found = self.measure();
+        let before = found.score;
+        let mut best = (found.score, self.start.clone());
+        let mut held = (found.local.clone(), self.start.clone());
         let mut stale = 0;
         for round in 0..rounds {
-            if demands.is_empty() || best.0.count == 0 || stale >= 2 {
+            if found.demands.is_empty() || best.0.count == 0 || stale >= 3 {
                 break;
             }
             if !tell(round as f32 / rounds as f32) {
                 return None;
             }
             if stiff {
-                self.shift(&demands);
+                self.shift(&found.demands);
             } else {
-                self.push(&demands);
+                self.push(&found.demands);
             }
-            (score, demands) = self.measure();
-            if score.is_better_than(&best.0) {
-                best = (score, self.outfit.layers[self.layer].rest.clone());
+            found = self.measure();
+            if !stiff {
+                self.take_back_where_worse(&found.local, &mut held);
+                found = self.measure();
+            }
+            if found.score.is_better_than(&best.0) {
+                best = (found.score, self.outfit.layers[self.layer].rest.clone());
                 stale = 0;
             } else {
                 stale += 1;
@@ -176,33 +194,87 @@ impl<'a> Work<'a> {
         Some(self.report(before, best.0))
     }
 
-    /// Measures all poses; returns the score and the demands on the layer's own vertices.
-    fn measure(&self) -> (Score, Vec<Demand>) {
-        let pool = self.outfit.pool();
-        let one = |pose: &TrialPose| pool.with(|buffers| self.measure_in(pose, buffers));
-        let per_pose: Vec<(Score, Vec<Demand>)> = self.poses.par_iter().map(one).collect();
-        let mut total = Score::default();
-        let mut demands = Vec::new();
-        for (score, of_pose) in per_pose {
-            total.sum += score.sum;
-            total.deepest = total.deepest.max(score.deepest);
-            total.count += score.count;
-            demands.extend(of_pose);
-        }
-        (total, demands)
-    }
-
-    fn measure_in(&self, pose: &TrialPose, buffers: &mut Buffers) -> (Score, Vec<Demand>) {
-        buffers.pose(&self.outfit, &pose.matrices, &pose.amounts);
-        let measured = measure_pose_pairs(&self.outfit, buffers, self.settings.measure, &self.touching);
-        let (mut score, mut demands) = (Score::default(), Vec::new());
-        for (&pair, points) in self.touching.iter().zip(&measured.points) {
-            self.add_score(pair, points, &mut score);
-            if self.over.contains(&pair) {
-                self.add_demands(pair, points, pose, &mut demands);
+    /// `held` is the best known cost round each vertex and where the vertex was then.
+    fn take_back_where_worse(&mut self, local: &[f32], held: &mut (Vec<f32>, Vec<Vec3>)) {
+        const HAIR: f32 = 1e-6;
+        let layer = &mut self.outfit.layers[self.layer];
+        let worse: Vec<Vec3> = local
+            .iter()
+            .zip(&held.0)
+            .map(|(now, then)| Vec3::splat(if *now > *then + HAIR { 1.0 } else { 0.0 }))
+            .collect();
+        let mut share = worse.clone();
+        smooth(&layer.topology.neighbours, &mut share, 3);
+        for (v, p) in layer.rest.iter_mut().enumerate() {
+            if worse[v].x == 0.0 {
+                held.0[v] = local[v];
+            }
+            let back = share[v].x.max(worse[v].x);
+            *p = p.lerp(held.1[v], back);
+            if worse[v].x == 0.0 {
+                held.1[v] = *p;
             }
         }
-        (score, demands)
+    }
+
+    /// Measures all poses.
+    fn measure(&self) -> Found {
+        let pool = self.outfit.pool();
+        let one = |pose: &TrialPose| pool.with(|buffers| self.measure_in(pose, buffers));
+        let per_pose: Vec<(Score, Vec<Demand>, Vec<(u32, f32)>)> = self.poses.par_iter().map(one).collect();
+        let layer = &self.outfit.layers[self.layer];
+        let mut found = Found::default();
+        let mut local = vec![Vec3::ZERO; layer.rest.len()];
+        for (score, demands, costs) in per_pose {
+            found.score.sum += score.sum;
+            found.score.deepest = found.score.deepest.max(score.deepest);
+            found.score.count += score.count;
+            found.demands.extend(demands);
+            costs.into_iter().for_each(|(v, c)| local[v as usize].x += c);
+        }
+        smooth(&layer.topology.neighbours, &mut local, 8);
+        found.local = local.iter().map(|c| c.x).collect();
+        found
+    }
+
+    fn measure_in(&self, pose: &TrialPose, buffers: &mut Buffers) -> (Score, Vec<Demand>, Vec<(u32, f32)>) {
+        buffers.pose(&self.outfit, &pose.matrices, &pose.amounts);
+        let measured = measure_pose_pairs(&self.outfit, buffers, self.settings.measure, &self.touching);
+        let (mut score, mut demands, mut costs) = (Score::default(), Vec::new(), Vec::new());
+        let normals = buffers.normals_towards_body(self.layer);
+        for (&pair, points) in self.touching.iter().zip(&measured.points) {
+            self.add_score(pair, points, &mut score);
+            self.add_costs(pair, points, &mut costs);
+            if self.over.contains(&pair) {
+                self.add_demands(pair, points, pose, normals, &mut demands);
+            }
+        }
+        (score, demands, costs)
+    }
+
+    /// What each vertex of the layer has to do with: its own sinking, what pokes through its
+    /// faces, and its poking through a layer above.
+    fn add_costs(&self, pair: usize, points: &PairPoints, costs: &mut Vec<(u32, f32)>) {
+        let p = &self.outfit.pairs[pair];
+        let bad = |a: &Option<Asked>| a.filter(|a| self.is_violation(a));
+        let triangles = |layer: usize, outside: bool| {
+            let walls = &self.outfit.layers[layer].walls;
+            &if outside { walls.outside() } else { &walls.towards_body }.topology.triangles
+        };
+        for (points, list, owner, faces) in [
+            (&points.outer, &p.over, p.outer, triangles(p.inner, true)),
+            (&points.inner, &p.covered, p.inner, triangles(p.outer, false)),
+        ] {
+            for (&v, asked) in list.iter().zip(points) {
+                let Some(asked) = bad(asked) else { continue };
+                if owner == self.layer {
+                    costs.push((v, -asked.clearance));
+                } else {
+                    let corners = faces[asked.triangle as usize];
+                    costs.extend((0..3).map(|k| (corners[k], -asked.clearance * asked.barycentric[k])));
+                }
+            }
+        }
     }
 
     fn is_violation(&self, asked: &Asked) -> bool {
@@ -223,7 +295,14 @@ impl<'a> Work<'a> {
 
     /// What the layer's vertices would have to do: for a violation, come clear by the margin;
     /// for a stiff piece also everything near, so that curing one side does not spoil another.
-    fn add_demands(&self, pair: usize, points: &PairPoints, pose: &TrialPose, demands: &mut Vec<Demand>) {
+    fn add_demands(
+        &self,
+        pair: usize,
+        points: &PairPoints,
+        pose: &TrialPose,
+        normals: &[Vec3],
+        demands: &mut Vec<Demand>,
+    ) {
         let layer = &self.outfit.layers[self.layer];
         let side = &layer.walls.towards_body;
         let linear = |v: u32| Mat3::from_mat4(blended_matrix(&layer.skin, v as usize, &pose.matrices));
@@ -237,11 +316,15 @@ impl<'a> Work<'a> {
         }
         for (&v, asked) in self.outfit.pairs[pair].over.iter().zip(&points.outer) {
             let Some(asked) = asked.filter(|a| wanted(a)) else { continue };
-            let gradient = linear(v).transpose() * asked.normal;
+            // Out along the cloth's own normal: straight out of a limb that presses on it may lead
+            // into the next one. Further then, by the slant.
+            let way = if layer.stiff { asked.normal } else { normals[v as usize] };
+            let slant = way.dot(asked.normal).max(0.4);
+            let gradient = linear(v).transpose() * way;
             demands.push(Demand {
                 vertices: [v; 3],
                 gradients: [gradient, Vec3::ZERO, Vec3::ZERO],
-                need: margin - asked.clearance,
+                need: (margin - asked.clearance) / slant,
             });
         }
     }
