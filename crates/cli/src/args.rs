@@ -107,7 +107,7 @@ pub(crate) struct Mend {
     #[arg(long, default_value_t = 1.0)]
     pub margin_mm: f32,
     /// Furthest any vertex may move, millimetres
-    #[arg(long, default_value_t = 30.0)]
+    #[arg(long, default_value_t = 20.0)]
     pub limit_mm: f32,
     /// Where to write a report of the mended state (JSON)
     #[arg(long, value_name = "FILE")]

@@ -40,9 +40,9 @@ fn form(p: Vec3) -> f32 {
 
 /// Distance off the form: close at the shoulders, looser towards hem and cuffs.
 fn ease(p: Vec3) -> f32 {
-    let hem = smooth(1.10, 0.85, p.y) * 0.003;
+    let hem = smooth(1.10, 0.85, p.y) * 0.006;
     let cuff = smooth(0.38, 0.49, p.x.abs()) * 0.003;
-    0.0088 + hem + cuff
+    0.0066 + hem + cuff
 }
 
 struct Tube {

@@ -128,7 +128,8 @@ fn cell(
     let time = if column.time_s > 0.0 { format!(" at {:.2} s", column.time_s) } else { String::new() };
     let state = if cell.is_bad() {
         let out = cell.poking + cell.sunk;
-        format!("{depth:.1} mm deep, {out} vertices out, {:.1} cm²", cell.poking_cm2)
+        let area = if cell.poking_cm2 > 0.0 { format!(", {:.1} cm²", cell.poking_cm2) } else { String::new() };
+        format!("{depth:.1} mm deep, {out} vertices out{area}")
     } else {
         cell.least_clearance_mm.map_or("clear".to_owned(), |c| format!("clear, least gap {c:.1} mm"))
     };

@@ -8,7 +8,7 @@ use askama::Template;
 use rocket::http::Status;
 use rocket::{get, routes, Route, State};
 use std::sync::Arc;
-use tin_cloak_workshop::{Board, Effect, OpenFitting, PieceKind, SnagCard, ViewRequest, Workshop};
+use tin_cloak_workshop::{Asset, Board, Effect, OpenFitting, PieceKind, SnagCard, ViewRequest, Workshop};
 
 type Shop = State<Arc<Workshop>>;
 
@@ -58,6 +58,7 @@ struct Shown {
     pieces: Vec<PieceRow>,
     unbound: usize,
     library: Vec<AssetCard>,
+    again: Vec<AssetCard>,
     next_layer: u16,
     joints: usize,
     clips: usize,
@@ -121,8 +122,13 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
     let pieces: Vec<PieceRow> = (0..room.dress.pieces.len()).map(|i| piece_row(&open, i)).collect();
     let unbound = pieces.iter().filter(|p| !p.bound).count();
     let worst = board.and_then(Board::worst);
-    let library: Vec<AssetCard> =
-        shop.assets()?.iter().filter(|a| a.role == "piece").map(asset_card).collect();
+    let worn = |a: &Asset| {
+        room.state.pieces.iter().any(|p| p.source.file == a.file && p.source.mesh == a.mesh)
+    };
+    let (again, library): (Vec<Asset>, Vec<Asset>) =
+        shop.assets()?.into_iter().filter(|a| a.role == "piece").partition(worn);
+    let library: Vec<AssetCard> = library.iter().map(asset_card).collect();
+    let again: Vec<AssetCard> = again.iter().map(asset_card).collect();
     let effect = open.effect();
     Ok(Shown {
         id,
@@ -145,7 +151,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         bad_cells: board.map_or(0, Board::bad_cells),
         all_cells: board.map_or(0, |b| b.cells.iter().map(Vec::len).sum()),
         worst: worst.zip(board).map_or(String::new(), |((p, r), b)| {
-            format!("{} through {}, {}", b.pairs[r].inner, b.pairs[r].outer, b.poses[p].name)
+            format!("{} through {}, {}", b.pairs[r].inner, b.pairs[r].outer, room.trials.trials[p].label())
         }),
         board: board.map(|b| draw(b, before.as_ref())),
         tolerance: room.state.tolerance_mm,
@@ -155,6 +161,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         running: shop.jobs().running(id).map(|(job, _)| job),
         pieces,
         library,
+        again,
     })
 }
 
@@ -285,7 +292,7 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
         let room = shop.fitting(id)?.room;
         let request = ViewRequest { pose, ..ViewRequest::default() };
         let cards = room.snag_cards(&request, row, 12)?;
-        let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.name.clone());
+        let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.label());
         Ok(Snags { pose, cards })
     };
     let done = rocket::tokio::task::spawn_blocking(work).await;

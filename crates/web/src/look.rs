@@ -75,7 +75,7 @@ fn scene(shop: &Shop, id: i64) -> Result<Json<SceneFacts>, Refusal> {
     Ok(Json(SceneFacts {
         parts,
         joints,
-        poses: room.trials.trials.iter().map(|t| t.name.clone()).collect(),
+        poses: room.trials.trials.iter().map(tin_cloak_workshop::Trial::label).collect(),
         tolerance_mm: room.state.tolerance_mm,
         low: low.to_array(),
         high: high.to_array(),

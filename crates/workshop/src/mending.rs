@@ -19,7 +19,7 @@ pub struct MendOptions {
 
 impl Default for MendOptions {
     fn default() -> Self {
-        Self { tolerance_mm: 0.5, margin_mm: 1.0, limit_mm: 30.0 }
+        Self { tolerance_mm: 0.5, margin_mm: 1.0, limit_mm: 20.0 }
     }
 }
 

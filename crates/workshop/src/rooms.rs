@@ -28,6 +28,8 @@ pub struct Room {
     pub board: Option<Board>,
     outfit: OnceLock<(Outfit, Vec<Option<usize>>)>,
     buffers: Mutex<Option<Buffers>>,
+    /// See [`Room::wall_partners`].
+    pub(crate) partners: OnceLock<Vec<Vec<(u32, u32)>>>,
     /// The pose last looked at.
     pub(crate) last: Mutex<Option<Arc<Posed>>>,
 }
@@ -192,7 +194,17 @@ pub(crate) fn room_of(
     order.sort_by_key(|&i| pieces[i].layer);
     let pieces = order.iter().map(|&i| pieces[i].clone()).collect();
     let dress = Dress { body, pieces };
-    Room { state, dress, order, trials, board, outfit: OnceLock::new(), buffers: Mutex::new(None), last: Mutex::new(None) }
+    Room {
+        state,
+        dress,
+        order,
+        trials,
+        board,
+        outfit: OnceLock::new(),
+        buffers: Mutex::new(None),
+        partners: OnceLock::new(),
+        last: Mutex::new(None),
+    }
 }
 
 fn read_stored(store: &Store, file: &FileRef) -> Result<crate::Document, WorkshopError> {

@@ -18,6 +18,16 @@ pub struct Trial {
     pub pose: Pose,
 }
 
+impl Trial {
+    /// Its name, with the time for a frame of a clip.
+    pub fn label(&self) -> String {
+        if self.group == "rest" || self.group == "range" {
+            return self.name.clone();
+        }
+        format!("{}, {:.2} s", self.name, self.time)
+    }
+}
+
 /// All poses of a trial.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct TrialSet {

@@ -6,8 +6,9 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock, PoisonError};
-use tin_cloak_core::clearance::{measure_pose, rank_causes, snags, PoseMeasure, Settings, Snag};
+use tin_cloak_core::clearance::{measure_pose, rank_causes, snags, Layer, PoseMeasure, Settings, Snag};
 use tin_cloak_core::deform::linear_blend;
+use tin_cloak_core::query::Tree;
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::Humanoid;
@@ -229,10 +230,38 @@ impl Room {
             }
         }
         let mut maps = vec![None; self.dress.pieces.len() + 1];
-        for (layer, map) in layers.into_iter().enumerate() {
+        for (layer, mut map) in layers.into_iter().enumerate() {
+            // A plate is measured by its inside wall and seen from outside: what is under the
+            // outside wall shows on it.
+            for &(seen, measured) in &self.wall_partners()[layer] {
+                map[seen as usize] = map[measured as usize];
+            }
             maps[piece_of[layer].map_or(0, |p| p + 1)] = Some(map);
         }
         maps
+    }
+
+    /// For each layer the vertices that are not measured themselves, with the nearest at rest
+    /// that is.
+    fn wall_partners(&self) -> &[Vec<(u32, u32)>] {
+        self.partners.get_or_init(|| {
+            let partners = |layer: &Layer| {
+                if layer.walls.away_from_body.is_none() {
+                    return Vec::new();
+                }
+                let measured = &layer.walls.towards_body.used;
+                let places: Vec<Vec3> = measured.iter().map(|&v| layer.rest[v as usize]).collect();
+                let tree = Tree::over_points(&places);
+                (0..layer.rest.len() as u32)
+                    .filter(|v| measured.binary_search(v).is_err())
+                    .filter_map(|v| {
+                        let hit = tree.closest(layer.rest[v as usize], f32::INFINITY)?;
+                        Some((v, measured[hit.triangle as usize]))
+                    })
+                    .collect()
+            };
+            self.outfit().0.layers.iter().map(partners).collect()
+        })
     }
 
     /// The first vertex met by a ray (model space, metres) in a pose; `hidden` parts are passed

@@ -6,11 +6,14 @@
 //! together, the field is smoothed over the cloth and they are met again. Then everything is
 //! measured anew; the best state seen is kept.
 
-use super::field::{best_shift, meet, smooth, Demand};
+use super::field::{best_shift, meet, smooth, swell, Demand};
 use crate::clearance::{measure_pose_pairs, Asked, Buffers, Outfit, PairPoints, Settings};
 use crate::deform::blended_matrix;
 use glam::{Mat3, Mat4, Vec3};
 use rayon::prelude::*;
+
+/// Cloth goes at most this far in one round, metres: far moves are made in measured steps.
+const LONGEST_STEP: f32 = 0.008;
 
 /// A pose to mend for.
 #[derive(Clone, Debug)]
@@ -36,7 +39,7 @@ pub struct PushSettings {
 
 impl Default for PushSettings {
     fn default() -> Self {
-        Self { measure: Settings::default(), margin: 0.001, limit: 0.03, rounds: 8 }
+        Self { measure: Settings::default(), margin: 0.001, limit: 0.02, rounds: 6 }
     }
 }
 
@@ -123,6 +126,14 @@ struct Found {
     demands: Vec<Demand>,
     /// Summed depth round each vertex of the layer, metres.
     local: Vec<f32>,
+    /// Poses in which something is out of tolerance.
+    wrong: Vec<usize>,
+}
+
+impl Found {
+    fn score_and_wrong(self) -> (Score, Vec<usize>) {
+        (self.score, self.wrong)
+    }
 }
 
 /// How bad things are over all poses.
@@ -155,19 +166,45 @@ impl<'a> Work<'a> {
         Self { outfit: outfit.clone(), layer, over, touching, start, poses, settings }
     }
 
-    /// Moves and measures round by round. Where a move made things worse it is taken back there
-    /// alone, so that a spot that cannot be cured does not hold up the others; the best whole
-    /// state that was measured is kept.
+    /// Works on the poses in which something is wrong, then measures all; poses that have gone
+    /// wrong meanwhile join in. The best state measured in all poses is kept.
     fn run(&mut self, tell: &impl Fn(f32) -> bool) -> Option<PieceReport> {
+        const PHASES: usize = 2;
+        let all: Vec<usize> = (0..self.poses.len()).collect();
+        let (before, mut wrong) = self.measure(&all).score_and_wrong();
+        let mut best = (before, self.start.clone());
+        let mut active: Vec<usize> = Vec::new();
+        for phase in 0..PHASES {
+            let known = active.len();
+            active.extend(wrong.iter().filter(|p| !active.contains(p)).copied().collect::<Vec<_>>());
+            if active.len() == known || best.0.count == 0 {
+                break;
+            }
+            let from = phase as f32 / PHASES as f32;
+            self.rounds(&active, &|share| tell(from + share / PHASES as f32))?;
+            let (score, now_wrong) = self.measure(&all).score_and_wrong();
+            if score.is_better_than(&best.0) {
+                best = (score, self.outfit.layers[self.layer].rest.clone());
+            }
+            wrong = now_wrong;
+        }
+        self.outfit.layers[self.layer].rest = best.1;
+        Some(self.report(before, best.0))
+    }
+
+    /// Moves and measures round by round in the poses `active`. Where a move made things worse
+    /// it is taken back there alone, so that a spot that cannot be cured does not hold up the
+    /// others. Leaves the best state.
+    fn rounds(&mut self, active: &[usize], tell: &impl Fn(f32) -> bool) -> Option<()> {
         let stiff = self.outfit.layers[self.layer].stiff;
         let rounds = if stiff { 2 } else { self.settings.rounds };
-        let mut found = self.measure();
-        let before = found.score;
-        let mut best = (found.score, self.start.clone());
-        let mut held = (found.local.clone(), self.start.clone());
+        let mut found = self.measure(active);
+        let place = |work: &Self| work.outfit.layers[work.layer].rest.clone();
+        let mut best = (found.score, place(self));
+        let mut held = (found.local.clone(), place(self));
         let mut stale = 0;
         for round in 0..rounds {
-            if found.demands.is_empty() || best.0.count == 0 || stale >= 3 {
+            if found.demands.is_empty() || best.0.count == 0 || stale >= 2 {
                 break;
             }
             if !tell(round as f32 / rounds as f32) {
@@ -177,34 +214,34 @@ impl<'a> Work<'a> {
                 self.shift(&found.demands);
             } else {
                 self.push(&found.demands);
+                let pushed = self.measure(active);
+                self.take_back_where_worse(&pushed.local, &mut held);
             }
-            found = self.measure();
-            if !stiff {
-                self.take_back_where_worse(&found.local, &mut held);
-                found = self.measure();
-            }
+            found = self.measure(active);
             if found.score.is_better_than(&best.0) {
-                best = (found.score, self.outfit.layers[self.layer].rest.clone());
+                best = (found.score, place(self));
                 stale = 0;
             } else {
                 stale += 1;
             }
         }
         self.outfit.layers[self.layer].rest = best.1;
-        Some(self.report(before, best.0))
+        Some(())
     }
 
     /// `held` is the best known cost round each vertex and where the vertex was then.
     fn take_back_where_worse(&mut self, local: &[f32], held: &mut (Vec<f32>, Vec<Vec3>)) {
         const HAIR: f32 = 1e-6;
         let layer = &mut self.outfit.layers[self.layer];
+        // Moved for nothing is as good as made worse.
+        let in_vain = |now: f32, then: f32| now > then + HAIR || (then > HAIR && now > then * 0.97);
         let worse: Vec<Vec3> = local
             .iter()
             .zip(&held.0)
-            .map(|(now, then)| Vec3::splat(if *now > *then + HAIR { 1.0 } else { 0.0 }))
+            .map(|(now, then)| Vec3::splat(if in_vain(*now, *then) { 1.0 } else { 0.0 }))
             .collect();
         let mut share = worse.clone();
-        smooth(&layer.topology.neighbours, &mut share, 3);
+        smooth(&layer.topology.neighbours, &mut share, 6);
         for (v, p) in layer.rest.iter_mut().enumerate() {
             if worse[v].x == 0.0 {
                 held.0[v] = local[v];
@@ -217,15 +254,18 @@ impl<'a> Work<'a> {
         }
     }
 
-    /// Measures all poses.
-    fn measure(&self) -> Found {
+    /// Measures the poses `which`.
+    fn measure(&self, which: &[usize]) -> Found {
         let pool = self.outfit.pool();
-        let one = |pose: &TrialPose| pool.with(|buffers| self.measure_in(pose, buffers));
-        let per_pose: Vec<(Score, Vec<Demand>, Vec<(u32, f32)>)> = self.poses.par_iter().map(one).collect();
+        let one = |&pose: &usize| pool.with(|buffers| self.measure_in(&self.poses[pose], buffers));
+        let per_pose: Vec<(Score, Vec<Demand>, Vec<(u32, f32)>)> = which.par_iter().map(one).collect();
         let layer = &self.outfit.layers[self.layer];
         let mut found = Found::default();
         let mut local = vec![Vec3::ZERO; layer.rest.len()];
-        for (score, demands, costs) in per_pose {
+        for (&pose, (score, demands, costs)) in which.iter().zip(per_pose) {
+            if score.sum > 0.0 {
+                found.wrong.push(pose);
+            }
             found.score.sum += score.sum;
             found.score.deepest = found.score.deepest.max(score.deepest);
             found.score.count += score.count;
@@ -331,15 +371,18 @@ impl<'a> Work<'a> {
 
     fn push(&mut self, demands: &[Demand]) {
         let layer = &mut self.outfit.layers[self.layer];
+        let neighbours = &layer.topology.neighbours;
         let mut field = vec![Vec3::ZERO; layer.rest.len()];
-        meet(demands, &mut field, 20);
-        for _ in 0..2 {
-            smooth(&layer.topology.neighbours, &mut field, 3);
-            meet(demands, &mut field, 20);
+        let near: Vec<Demand> =
+            demands.iter().map(|d| Demand { need: d.need.min(LONGEST_STEP), ..*d }).collect();
+        meet(&near, &mut field, 20);
+        swell(neighbours, &near, &mut field);
+        for ((f, p), start) in field.iter_mut().zip(&layer.rest).zip(&self.start) {
+            *f += *p - *start;
         }
-        let limit = self.settings.limit;
+        smooth(neighbours, &mut field, 2);
         for ((p, start), d) in layer.rest.iter_mut().zip(&self.start).zip(&field) {
-            *p = *start + (*p + *d - *start).clamp_length_max(limit);
+            *p = *start + d.clamp_length_max(self.settings.limit);
         }
     }
 

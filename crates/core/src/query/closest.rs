@@ -31,7 +31,7 @@ pub struct Closest {
 
 /// Closest point of a triangle to `p` with its barycentric coordinates and feature
 /// (Ericson, “Real-Time Collision Detection”, 2005, §5.1.5). Safe for triangles without area.
-#[inline]
+#[inline(always)]
 pub fn closest_on_triangle(p: Vec3, [a, b, c]: [Vec3; 3]) -> (Vec3, [f32; 3], Feature) {
     let (ab, ac, ap) = (b - a, c - a, p - a);
     let (d1, d2) = (ab.dot(ap), ac.dot(ap));
@@ -69,7 +69,7 @@ pub fn closest_on_triangle(p: Vec3, [a, b, c]: [Vec3; 3]) -> (Vec3, [f32; 3], Fe
 }
 
 /// Sorts up to four children nearest last, so that a stack pops the nearest first.
-#[inline]
+#[inline(always)]
 fn push_by_distance(stack: &mut Stack, children: &[u32; 4], distances: Vec4, bound: f32) {
     let from = stack.len;
     for lane in 0..4 {
@@ -97,29 +97,25 @@ struct Stack {
 impl Tree {
     /// The closest point to `p` nearer than `within` metres, or nothing.
     pub fn closest(&self, p: Vec3, within: f32) -> Option<Closest> {
-        self.closest_where(p, within, |_, _| true)
+        self.closest_where(p, within, |_| true)
     }
 
     /// As [`Tree::closest`], over triangles whose normal agrees with `facing`: the cosine
     /// between them is above `min_cosine`. `facing` is a unit vector.
     pub fn closest_facing(&self, p: Vec3, within: f32, facing: Vec3, min_cosine: f32) -> Option<Closest> {
-        self.closest_where(p, within, |_, [a, b, c]| {
-            let normal = (*b - *a).cross(*c - *a);
-            let along = normal.dot(facing);
-            if min_cosine == 0.0 {
-                along > 0.0
-            } else {
-                along > min_cosine * normal.length()
-            }
-        })
+        if min_cosine == 0.0 {
+            return self.closest_where(p, within, |normal| normal.dot(facing) > 0.0);
+        }
+        self.closest_where(p, within, |normal| normal.dot(facing) > min_cosine * normal.length())
     }
 
-    /// As [`Tree::closest`], over triangles (number, corners) that `accept` takes.
+    /// As [`Tree::closest`], over triangles that `accept` takes by their normal (of any length).
+    #[inline]
     pub fn closest_where(
         &self,
         p: Vec3,
         within: f32,
-        accept: impl Fn(u32, &[Vec3; 3]) -> bool,
+        accept: impl Fn(Vec3) -> bool,
     ) -> Option<Closest> {
         let mut best: Option<Closest> = None;
         let mut bound = within * within;
@@ -143,12 +139,15 @@ impl Tree {
                 continue;
             }
             for i in leaf_range(child) {
+                if !accept(self.normals[i]) {
+                    continue;
+                }
                 let (point, barycentric, feature) = closest_on_triangle(p, self.corners[i]);
                 let distance_squared = p.distance_squared(point);
                 // On equal distance the lower number wins, whatever the tree's shape.
                 let nearer = distance_squared < bound
                     || best.is_some_and(|b| distance_squared == bound && self.order[i] < b.triangle);
-                if nearer && accept(self.order[i], &self.corners[i]) {
+                if nearer {
                     bound = distance_squared;
                     best =
                         Some(Closest { triangle: self.order[i], point, barycentric, feature, distance_squared });

@@ -48,6 +48,9 @@ pub struct Tree {
     pub(super) nodes: Vec<Node>,
     /// Corners of the triangles in leaf order: what queries read.
     pub(super) corners: Vec<[Vec3; 3]>,
+    /// Edge cross products (twice the area vectors) in leaf order: a normal is judged before a
+    /// distance is computed.
+    pub(super) normals: Vec<Vec3>,
     /// Number of the triangle at each place of the leaf order.
     pub(super) order: Vec<u32>,
     /// Vertex indices in leaf order: what refitting reads.
@@ -97,7 +100,8 @@ impl Tree {
         let mut nodes = Vec::new();
         builder.collapse(&mut nodes);
         let vertices: Vec<[u32; 3]> = builder.order.iter().map(|&t| triangles[t as usize]).collect();
-        let mut tree = Self { nodes, corners: Vec::new(), order: builder.order, vertices };
+        let mut tree =
+            Self { nodes, corners: Vec::new(), normals: Vec::new(), order: builder.order, vertices };
         tree.refit(positions);
         tree
     }
@@ -112,6 +116,8 @@ impl Tree {
     pub fn refit(&mut self, positions: &[Vec3]) {
         self.corners.clear();
         self.corners.extend(self.vertices.iter().map(|t| t.map(|v| positions[v as usize])));
+        self.normals.clear();
+        self.normals.extend(self.corners.iter().map(|[a, b, c]| (*b - *a).cross(*c - *a)));
         // Children always come after their parent, so backwards is bottom-up.
         for n in (0..self.nodes.len()).rev() {
             for lane in 0..4 {

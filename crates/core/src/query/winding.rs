@@ -34,12 +34,11 @@ impl<'a> WindingField<'a> {
             let node = &tree.nodes[n];
             for lane in 0..4 {
                 let child = node.child[lane];
-                let parts: Vec<Dipole> = if child & LEAF == 0 {
-                    boxes[child as usize].to_vec()
+                let mut sum = if child & LEAF == 0 {
+                    Dipole::sum(boxes[child as usize].iter().copied())
                 } else {
-                    leaf_range(child).map(|i| Dipole::of_triangle(&tree.corners[i])).collect()
+                    Dipole::sum(leaf_range(child).map(|i| Dipole::of_triangle(&tree.corners[i])))
                 };
-                let mut sum = Dipole::sum(&parts);
                 let low = Vec3::new(node.low[0][lane], node.low[1][lane], node.low[2][lane]);
                 let high = Vec3::new(node.high[0][lane], node.high[1][lane], node.high[2][lane]);
                 sum.radius = (sum.centre - low).abs().max((high - sum.centre).abs()).length();
@@ -55,8 +54,12 @@ impl<'a> WindingField<'a> {
             return 0.0;
         }
         let mut solid_angle = 0.0;
-        let mut stack = vec![0u32];
-        while let Some(n) = stack.pop() {
+        // Depth first over four-wide nodes: three wait for each level.
+        let mut stack = [0u32; 192];
+        let mut waiting = 1;
+        while waiting > 0 {
+            waiting -= 1;
+            let n = stack[waiting];
             let node = &self.tree.nodes[n as usize];
             for lane in 0..4 {
                 let (child, dipole) = (node.child[lane], &self.boxes[n as usize][lane]);
@@ -65,7 +68,8 @@ impl<'a> WindingField<'a> {
                 if distance > FAR * dipole.radius && dipole.weight > 0.0 {
                     solid_angle += dipole.area.dot(away) / (distance * distance * distance);
                 } else if child & LEAF == 0 {
-                    stack.push(child);
+                    stack[waiting] = child;
+                    waiting += 1;
                 } else {
                     solid_angle +=
                         leaf_range(child).map(|i| solid_angle_of(p, &self.tree.corners[i])).sum::<f32>();
@@ -82,14 +86,16 @@ impl Dipole {
         Self { centre: (a + b + c) / 3.0, area, weight: area.length(), radius: 0.0 }
     }
 
-    fn sum(parts: &[Self]) -> Self {
-        let weight: f32 = parts.iter().map(|d| d.weight).sum();
-        let centre = if weight > 0.0 {
-            parts.iter().map(|d| d.centre * d.weight).sum::<Vec3>() / weight
-        } else {
-            parts.first().map_or(Vec3::ZERO, |d| d.centre)
-        };
-        Self { centre, area: parts.iter().map(|d| d.area).sum(), weight, radius: 0.0 }
+    fn sum(parts: impl Iterator<Item = Self> + Clone) -> Self {
+        let (mut weighted, mut area, mut weight) = (Vec3::ZERO, Vec3::ZERO, 0.0);
+        for d in parts.clone() {
+            weighted += d.centre * d.weight;
+            area += d.area;
+            weight += d.weight;
+        }
+        let first = parts.clone().next().map_or(Vec3::ZERO, |d| d.centre);
+        let centre = if weight > 0.0 { weighted / weight } else { first };
+        Self { centre, area, weight, radius: 0.0 }
     }
 }
 
