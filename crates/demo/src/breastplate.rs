@@ -28,7 +28,7 @@ fn inner_point(u: f32, v: f32) -> (Vec3, Vec3) {
     let top = 1.362 - 0.022 * smooth(0.5, 0.0, u.abs()) - 0.105 * smooth(0.42, 1.0, u.abs());
     let bottom = 1.092 - 0.022 * smooth(0.5, 0.0, u.abs());
     let y = bottom + (top - bottom) * v;
-    let angle = u * 1.28;
+    let angle = u * 1.06;
     let direction = Vec3::new(angle.sin(), 0.0, angle.cos());
     let axis = Vec3::new(0.0, y, -0.012);
     let on_form = axis + direction * surface_along(&form, axis, direction);

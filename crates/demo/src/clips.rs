@@ -58,7 +58,7 @@ fn hang(b: &mut PoseBuilder, side: SideOfBody) {
     let limbs = *b.person.side(side);
     if let (Some(upper), Some(lower)) = (limbs.upper_arm, limbs.lower_arm) {
         let out = if side == SideOfBody::Left { b.person.leftward() } else { -b.person.leftward() };
-        b.aim(upper, lower, -b.person.up + out * 0.22);
+        b.aim(upper, lower, -b.person.up + out * 0.36);
     }
 }
 

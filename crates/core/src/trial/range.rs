@@ -204,8 +204,8 @@ fn squat(b: &mut PoseBuilder, flex: f32, knee: f32) -> Result<(), Missing> {
 fn step(b: &mut PoseBuilder) -> Result<(), Missing> {
     hip(b, SideOfBody::Left, 35.0, 20.0)?;
     hip(b, SideOfBody::Right, -15.0, 30.0)?;
-    arm(b, SideOfBody::Left, |f| f.down - f.ahead * 0.45 + f.out * 0.15)?;
-    arm(b, SideOfBody::Right, |f| f.down + f.ahead * 0.5 + f.out * 0.15)?;
+    arm(b, SideOfBody::Left, |f| f.down - f.ahead * 0.45 + f.out * 0.34)?;
+    arm(b, SideOfBody::Right, |f| f.down + f.ahead * 0.5 + f.out * 0.34)?;
     spine(b, |b, j, n| b.twist(j, 8.0 / n)).or(Ok(()))
 }
 
