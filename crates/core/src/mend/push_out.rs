@@ -119,6 +119,15 @@ struct Work<'a> {
     settings: PushSettings,
 }
 
+/// The best known state round each vertex.
+#[derive(Debug, Default)]
+struct Held {
+    cost: Vec<f32>,
+    place: Vec<Vec3>,
+    /// Moving it did not help.
+    given_up: Vec<bool>,
+}
+
 /// What measuring all poses brings.
 #[derive(Debug, Default)]
 struct Found {
@@ -192,64 +201,62 @@ impl<'a> Work<'a> {
         Some(self.report(before, best.0))
     }
 
-    /// Moves and measures round by round in the poses `active`. Where a move made things worse
-    /// it is taken back there alone, so that a spot that cannot be cured does not hold up the
-    /// others. Leaves the best state.
+    /// Moves and measures round by round in the poses `active`. Where a move made things worse,
+    /// or changed nothing, it is taken back there alone and not tried again, so that a spot that
+    /// cannot be cured does not hold up the others.
     fn rounds(&mut self, active: &[usize], tell: &impl Fn(f32) -> bool) -> Option<()> {
         let stiff = self.outfit.layers[self.layer].stiff;
         let rounds = if stiff { 2 } else { self.settings.rounds };
-        let mut found = self.measure(active);
-        let place = |work: &Self| work.outfit.layers[work.layer].rest.clone();
-        let mut best = (found.score, place(self));
-        let mut held = (found.local.clone(), place(self));
-        let mut stale = 0;
-        for round in 0..rounds {
-            if found.demands.is_empty() || best.0.count == 0 || stale >= 2 {
-                break;
-            }
-            if !tell(round as f32 / rounds as f32) {
+        let mut held = Held::default();
+        for round in 0..=rounds {
+            if !tell(round as f32 / (rounds + 1) as f32) {
                 return None;
+            }
+            let mut found = self.measure(active);
+            if !stiff {
+                self.take_back_in_vain(&found.local, &mut held);
+                let open = |d: &Demand| d.vertices.iter().all(|&v| !held.given_up[v as usize]);
+                found.demands.retain(open);
+            }
+            if found.demands.is_empty() || found.score.count == 0 || round == rounds {
+                break;
             }
             if stiff {
                 self.shift(&found.demands);
             } else {
                 self.push(&found.demands);
-                let pushed = self.measure(active);
-                self.take_back_where_worse(&pushed.local, &mut held);
-            }
-            found = self.measure(active);
-            if found.score.is_better_than(&best.0) {
-                best = (found.score, place(self));
-                stale = 0;
-            } else {
-                stale += 1;
             }
         }
-        self.outfit.layers[self.layer].rest = best.1;
         Some(())
     }
 
-    /// `held` is the best known cost round each vertex and where the vertex was then.
-    fn take_back_where_worse(&mut self, local: &[f32], held: &mut (Vec<f32>, Vec<Vec3>)) {
+    /// Compares the cost round each vertex with the best known; moves that did not help go back.
+    fn take_back_in_vain(&mut self, local: &[f32], held: &mut Held) {
         const HAIR: f32 = 1e-6;
         let layer = &mut self.outfit.layers[self.layer];
-        // Moved for nothing is as good as made worse.
+        if held.cost.is_empty() {
+            *held = Held {
+                cost: local.to_vec(),
+                place: layer.rest.clone(),
+                given_up: vec![false; local.len()],
+            };
+            return;
+        }
         let in_vain = |now: f32, then: f32| now > then + HAIR || (then > HAIR && now > then * 0.97);
-        let worse: Vec<Vec3> = local
-            .iter()
-            .zip(&held.0)
-            .map(|(now, then)| Vec3::splat(if in_vain(*now, *then) { 1.0 } else { 0.0 }))
-            .collect();
-        let mut share = worse.clone();
+        let mut share = vec![Vec3::ZERO; local.len()];
+        for (v, s) in share.iter_mut().enumerate() {
+            if in_vain(local[v], held.cost[v]) {
+                *s = Vec3::ONE;
+                held.given_up[v] = true;
+            }
+        }
         smooth(&layer.topology.neighbours, &mut share, 6);
         for (v, p) in layer.rest.iter_mut().enumerate() {
-            if worse[v].x == 0.0 {
-                held.0[v] = local[v];
-            }
-            let back = share[v].x.max(worse[v].x);
-            *p = p.lerp(held.1[v], back);
-            if worse[v].x == 0.0 {
-                held.1[v] = *p;
+            let back = if held.given_up[v] { 1.0 } else { share[v].x };
+            *p = p.lerp(held.place[v], back);
+            if !held.given_up[v] {
+                held.cost[v] = local[v];
+                held.place[v] = *p;
             }
         }
     }

@@ -1,6 +1,6 @@
 //! Closest point on a mesh.
 
-use super::tree::{leaf_range, Tree, LEAF};
+use super::tree::{leaf_range, Node, Tree, LEAF};
 use glam::{Vec3, Vec4};
 
 /// Which part of a triangle a point lies on.
@@ -90,40 +90,73 @@ fn push_by_distance(stack: &mut Stack, children: &[u32; 4], distances: Vec4, bou
 /// Depth is bounded: three places for each level of a four-wide tree over 2³² triangles,
 /// with room for lopsided trees.
 struct Stack {
-    items: [(f32, u32); 256],
+    items: [(f32, u32); 192],
     len: usize,
+}
+
+/// Which triangles count, judged for whole nodes and single ones.
+trait Wanted {
+    /// Pushes away (to infinity) the distances of children that hold none.
+    fn prune(&self, node: &Node, distances: Vec4) -> Vec4;
+    /// True when the triangle with this unit normal counts.
+    fn takes(&self, normal: Vec3) -> bool;
+}
+
+struct All;
+
+impl Wanted for All {
+    fn prune(&self, _: &Node, distances: Vec4) -> Vec4 {
+        distances
+    }
+
+    fn takes(&self, _: Vec3) -> bool {
+        true
+    }
+}
+
+struct Facing {
+    direction: Vec3,
+    min_cosine: f32,
+}
+
+impl Wanted for Facing {
+    #[inline(always)]
+    fn prune(&self, node: &Node, distances: Vec4) -> Vec4 {
+        // The largest cosine any normal in the box can reach.
+        let mut most = Vec4::ZERO;
+        for axis in 0..3 {
+            let along = Vec4::splat(self.direction[axis]);
+            most += (node.normal_low[axis] * along).max(node.normal_high[axis] * along);
+        }
+        Vec4::select(most.cmpgt(Vec4::splat(self.min_cosine)), distances, Vec4::INFINITY)
+    }
+
+    #[inline(always)]
+    fn takes(&self, normal: Vec3) -> bool {
+        normal.dot(self.direction) > self.min_cosine
+    }
 }
 
 impl Tree {
     /// The closest point to `p` nearer than `within` metres, or nothing.
     pub fn closest(&self, p: Vec3, within: f32) -> Option<Closest> {
-        self.closest_where(p, within, |_| true)
+        self.search(p, within, &All)
     }
 
     /// As [`Tree::closest`], over triangles whose normal agrees with `facing`: the cosine
     /// between them is above `min_cosine`. `facing` is a unit vector.
     pub fn closest_facing(&self, p: Vec3, within: f32, facing: Vec3, min_cosine: f32) -> Option<Closest> {
-        if min_cosine == 0.0 {
-            return self.closest_where(p, within, |normal| normal.dot(facing) > 0.0);
-        }
-        self.closest_where(p, within, |normal| normal.dot(facing) > min_cosine * normal.length())
+        self.search(p, within, &Facing { direction: facing, min_cosine })
     }
 
-    /// As [`Tree::closest`], over triangles that `accept` takes by their normal (of any length).
-    #[inline]
-    pub fn closest_where(
-        &self,
-        p: Vec3,
-        within: f32,
-        accept: impl Fn(Vec3) -> bool,
-    ) -> Option<Closest> {
+    fn search(&self, p: Vec3, within: f32, wanted: &impl Wanted) -> Option<Closest> {
         let mut best: Option<Closest> = None;
         let mut bound = within * within;
         if self.nodes.is_empty() || p.is_nan() {
             return None;
         }
         let (px, py, pz) = (Vec4::splat(p.x), Vec4::splat(p.y), Vec4::splat(p.z));
-        let mut stack = Stack { items: [(0.0, 0); 256], len: 1 };
+        let mut stack = Stack { items: [(0.0, 0); 192], len: 1 };
         while stack.len > 0 {
             stack.len -= 1;
             let (distance, child) = stack.items[stack.len];
@@ -135,11 +168,12 @@ impl Tree {
                 let dx = (node.low[0] - px).max(px - node.high[0]).max(Vec4::ZERO);
                 let dy = (node.low[1] - py).max(py - node.high[1]).max(Vec4::ZERO);
                 let dz = (node.low[2] - pz).max(pz - node.high[2]).max(Vec4::ZERO);
-                push_by_distance(&mut stack, &node.child, dx * dx + dy * dy + dz * dz, bound);
+                let distances = wanted.prune(node, dx * dx + dy * dy + dz * dz);
+                push_by_distance(&mut stack, &node.child, distances, bound);
                 continue;
             }
             for i in leaf_range(child) {
-                if !accept(self.normals[i]) {
+                if !wanted.takes(self.normals[i]) {
                     continue;
                 }
                 let (point, barycentric, feature) = closest_on_triangle(p, self.corners[i]);

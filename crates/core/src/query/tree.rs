@@ -19,17 +19,35 @@ const BINS: usize = 16;
 pub(super) struct Node {
     pub low: [Vec4; 3],
     pub high: [Vec4; 3],
+    /// Box round the unit normals of the child's triangles: a child that faces away as a whole
+    /// is passed over.
+    pub normal_low: [Vec4; 3],
+    pub normal_high: [Vec4; 3],
     pub child: [u32; 4],
 }
 
 impl Node {
-    const EMPTY: Self =
-        Self { low: [Vec4::INFINITY; 3], high: [Vec4::NEG_INFINITY; 3], child: [LEAF; 4] };
+    const EMPTY: Self = Self {
+        low: [Vec4::INFINITY; 3],
+        high: [Vec4::NEG_INFINITY; 3],
+        normal_low: [Vec4::INFINITY; 3],
+        normal_high: [Vec4::NEG_INFINITY; 3],
+        child: [LEAF; 4],
+    };
 
-    fn set(&mut self, lane: usize, b: Aabb) {
+    fn set(&mut self, lane: usize, place: Aabb, normal: Aabb) {
         for axis in 0..3 {
-            self.low[axis][lane] = b.low[axis];
-            self.high[axis][lane] = b.high[axis];
+            self.low[axis][lane] = place.low[axis];
+            self.high[axis][lane] = place.high[axis];
+            self.normal_low[axis][lane] = normal.low[axis];
+            self.normal_high[axis][lane] = normal.high[axis];
+        }
+    }
+
+    fn normal_bounds(&self) -> Aabb {
+        Aabb {
+            low: Vec3::from_array(self.normal_low.map(Vec4::min_element)),
+            high: Vec3::from_array(self.normal_high.map(Vec4::max_element)),
         }
     }
 
@@ -48,8 +66,8 @@ pub struct Tree {
     pub(super) nodes: Vec<Node>,
     /// Corners of the triangles in leaf order: what queries read.
     pub(super) corners: Vec<[Vec3; 3]>,
-    /// Edge cross products (twice the area vectors) in leaf order: a normal is judged before a
-    /// distance is computed.
+    /// Unit normals in leaf order (zero without area): a normal is judged before a distance is
+    /// computed.
     pub(super) normals: Vec<Vec3>,
     /// Number of the triangle at each place of the leaf order.
     pub(super) order: Vec<u32>,
@@ -117,17 +135,21 @@ impl Tree {
         self.corners.clear();
         self.corners.extend(self.vertices.iter().map(|t| t.map(|v| positions[v as usize])));
         self.normals.clear();
-        self.normals.extend(self.corners.iter().map(|[a, b, c]| (*b - *a).cross(*c - *a)));
+        self.normals.extend(self.corners.iter().map(|[a, b, c]| (*b - *a).cross(*c - *a).normalize_or_zero()));
         // Children always come after their parent, so backwards is bottom-up.
         for n in (0..self.nodes.len()).rev() {
             for lane in 0..4 {
                 let child = self.nodes[n].child[lane];
-                let b = if child & LEAF == 0 {
-                    self.nodes[child as usize].bounds()
+                let (place, normal) = if child & LEAF == 0 {
+                    let node = &self.nodes[child as usize];
+                    (node.bounds(), node.normal_bounds())
                 } else {
-                    leaf_range(child).fold(Aabb::EMPTY, |b, i| b.join(Aabb::of(&self.corners[i])))
+                    leaf_range(child).fold((Aabb::EMPTY, Aabb::EMPTY), |(place, normal), i| {
+                        let n = self.normals[i];
+                        (place.join(Aabb::of(&self.corners[i])), normal.join(Aabb { low: n, high: n }))
+                    })
                 };
-                self.nodes[n].set(lane, b);
+                self.nodes[n].set(lane, place, normal);
             }
         }
     }
