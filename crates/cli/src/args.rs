@@ -104,10 +104,10 @@ pub(crate) struct Mend {
     #[command(flatten)]
     pub trial: TrialArgs,
     /// Clearance wished where cloth is moved, millimetres
-    #[arg(long, default_value_t = 1.0)]
+    #[arg(long, default_value_t = 1.0, allow_negative_numbers = true)]
     pub margin_mm: f32,
     /// Furthest any vertex may move, millimetres
-    #[arg(long, default_value_t = 20.0)]
+    #[arg(long, default_value_t = 20.0, allow_negative_numbers = true)]
     pub limit_mm: f32,
     /// Where to write a report of the mended state (JSON)
     #[arg(long, value_name = "FILE")]
@@ -123,7 +123,7 @@ pub(crate) struct TrialArgs {
     #[arg(long, value_name = "NAME")]
     pub body_mesh: Option<String>,
     /// Poke-through up to this depth is let pass, millimetres
-    #[arg(long, default_value_t = 0.5)]
+    #[arg(long, default_value_t = 0.5, allow_negative_numbers = true)]
     pub tolerance_mm: f32,
 }
 
@@ -166,7 +166,8 @@ impl FromStr for PieceArg {
             match key {
                 "layer" => {
                     let layer = value.parse().ok().filter(|l: &u16| *l >= 1);
-                    piece.layer = Some(layer.ok_or_else(|| format!("layer={value}: give a number from 1 up"))?);
+                    piece.layer =
+                        Some(layer.ok_or_else(|| format!("layer={value}: give a number from 1 up"))?);
                 }
                 "kind" => {
                     piece.kind = Some(match value {
@@ -192,7 +193,10 @@ mod tests {
     fn piece_options() {
         let plate: PieceArg = "a@b/plate.glb@layer=3,kind=stiff,joint=chest".parse().unwrap();
         assert_eq!(plate.file, PathBuf::from("a@b/plate.glb"));
-        assert_eq!((plate.layer, plate.kind, plate.joint.as_deref()), (Some(3), Some(PieceKind::Stiff), Some("chest")));
+        assert_eq!(
+            (plate.layer, plate.kind, plate.joint.as_deref()),
+            (Some(3), Some(PieceKind::Stiff), Some("chest"))
+        );
         let plain: PieceArg = "odd@name.glb".parse().unwrap();
         assert_eq!(plain.file, PathBuf::from("odd@name.glb"));
         assert!("x.glb@layer=0".parse::<PieceArg>().is_err());

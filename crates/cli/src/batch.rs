@@ -7,9 +7,9 @@ use std::process::ExitCode;
 use std::sync::Arc;
 use std::time::Instant;
 use tin_cloak_workshop::{
-    bind_piece, clip_trials, export_glb, measure_board, mend as mend_dress, range_trials, read, retarget_trials,
-    sort_document, BindOptions, Body, Companions, Document, Dress, MendOptions, Piece, PieceKind, Report,
-    TrialSet, WorkshopError,
+    bind_piece, clip_trials, export_glb, measure_board, mend as mend_dress, range_trials, read,
+    retarget_trials, sort_document, BindOptions, Body, Companions, Document, Dress, MendOptions, Piece,
+    PieceKind, Report, TrialSet, WorkshopError,
 };
 
 /// Frames tried of each clip.
@@ -62,7 +62,8 @@ pub(crate) fn fit(args: &Fit) -> Outcome {
     order.sort_by_key(|&i| dress.pieces[i].layer);
     dress.sort();
 
-    let options = BindOptions { method: args.method.into(), max_influences: usize::from(args.max_influences) };
+    let options =
+        BindOptions { method: args.method.into(), max_influences: usize::from(args.max_influences) };
     let mut times = Vec::new();
     for i in 0..dress.pieces.len() {
         let (bound, time) = bind_piece(&dress.body, &dress.pieces[i], options)?;
@@ -82,7 +83,13 @@ pub(crate) fn fit(args: &Fit) -> Outcome {
     save_report(args.report.as_deref(), &report)?;
     for p in &report.pieces {
         let matched = p.matched_share * 100.0;
-        println!("{}: layer {}, {}, {matched:.1} % matched, {:.0} ms", p.name, p.layer, p.method, p.seconds.total * 1e3);
+        println!(
+            "{}: layer {}, {}, {matched:.1} % matched, {:.0} ms",
+            p.name,
+            p.layer,
+            p.method,
+            p.seconds.total * 1e3
+        );
     }
     Ok(ExitCode::SUCCESS)
 }

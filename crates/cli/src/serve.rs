@@ -18,9 +18,10 @@ pub(crate) fn serve(args: &Serve) -> Outcome {
 /// when the server stops.
 pub(crate) fn demo(args: &Serve) -> Outcome {
     start_log();
-    let folder = args.data.clone().unwrap_or_else(|| {
-        std::env::temp_dir().join(format!("tin-cloak-demo-{}", std::process::id()))
-    });
+    let folder = args
+        .data
+        .clone()
+        .unwrap_or_else(|| std::env::temp_dir().join(format!("tin-cloak-demo-{}", std::process::id())));
     let outcome = fill(&folder).and_then(|()| launch(args, &folder));
     if args.data.is_none() {
         let _ = std::fs::remove_dir_all(&folder);

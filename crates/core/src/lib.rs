@@ -19,6 +19,5 @@ pub mod skeleton;
 pub mod skin;
 pub mod trial;
 
-
 pub use glam;
 pub use ids::{JointId, LayerIndex, Millimetres, VertexId};

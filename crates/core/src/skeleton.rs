@@ -42,7 +42,9 @@ pub struct Skeleton {
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum SkeletonError {
     /// A parent does not come before its child (or there is a cycle).
-    #[error("joint “{name}”: its parent does not come before it; the joints form a cycle or are out of order")]
+    #[error(
+        "joint “{name}”: its parent does not come before it; the joints form a cycle or are out of order"
+    )]
     ParentOrder {
         /// The joint.
         name: String,

@@ -54,11 +54,8 @@ impl Skin {
     /// A weight that is negative or not finite, a joint `>= joint_count`, a row that sums to 0.
     pub fn from_rows(rows: &[Vec<(JointId, f32)>], joint_count: usize) -> Result<Self, SkinError> {
         let stride = rows.iter().map(Vec::len).max().unwrap_or(0).max(1);
-        let mut skin = Self {
-            stride,
-            joints: vec![0; rows.len() * stride],
-            weights: vec![0.0; rows.len() * stride],
-        };
+        let mut skin =
+            Self { stride, joints: vec![0; rows.len() * stride], weights: vec![0.0; rows.len() * stride] };
         let (mut empty, mut first_empty) = (0, 0);
         let mut scratch = Vec::new();
         for (v, row) in rows.iter().enumerate() {
@@ -89,11 +86,7 @@ impl Skin {
     ///
     /// # Errors
     /// As [`Skin::from_rows`].
-    pub fn uniform(
-        vertices: usize,
-        blend: &[(JointId, f32)],
-        joint_count: usize,
-    ) -> Result<Self, SkinError> {
+    pub fn uniform(vertices: usize, blend: &[(JointId, f32)], joint_count: usize) -> Result<Self, SkinError> {
         Self::from_rows(&vec![blend.to_vec(); vertices], joint_count)
     }
 
@@ -144,9 +137,7 @@ impl Skin {
 
     /// The weight of `joint` at each vertex.
     pub fn column(&self, joint: JointId) -> Vec<f32> {
-        (0..self.vertices())
-            .map(|v| self.row(v).find(|e| e.0 == joint).map_or(0.0, |e| e.1))
-            .collect()
+        (0..self.vertices()).map(|v| self.row(v).find(|e| e.0 == joint).map_or(0.0, |e| e.1)).collect()
     }
 
     /// The most influences any vertex has.

@@ -54,19 +54,15 @@ fn first_guess(p: Vec3, joints: &Joints) -> Vec<(JointId, f32)> {
     let side = if p.x >= 0.0 { Side::Left } else { Side::Right };
     let q = Vec3::new(p.x.abs(), p.y, p.z);
     let get = |name: &str| joints.on(side, name);
-    let parts = [
-        trunk(p),
-        arm(p) + 0.004,
-        hand(p),
-        leg(p) + 0.004,
-        foot(p),
-        neck_and_head(p),
-    ];
+    let parts = [trunk(p), arm(p) + 0.004, hand(p), leg(p) + 0.004, foot(p), neck_and_head(p)];
     let nearest = (0..parts.len()).min_by(|a, b| parts[*a].total_cmp(&parts[*b])).unwrap_or(0);
     match nearest {
         1 | 2 => arm_guess(q, get),
         3 | 4 => leg_guess(q, get),
-        5 => chain(p.y, &[(1.40, joints.id("spine_3")), (1.455, joints.id("neck")), (1.545, joints.id("head"))]),
+        5 => chain(
+            p.y,
+            &[(1.40, joints.id("spine_3")), (1.455, joints.id("neck")), (1.545, joints.id("head"))],
+        ),
         _ => trunk_guess(q, joints, get),
     }
 }
@@ -92,13 +88,15 @@ fn along(q: Vec3, a: Vec3, b: Vec3) -> f32 {
 
 fn arm_guess(q: Vec3, get: impl Fn(&str) -> JointId) -> Vec<(JointId, f32)> {
     use figure::{HAND, HAND_TIP, LOWER_ARM, UPPER_ARM};
-    let (upper, lower, end) = (along(q, UPPER_ARM, LOWER_ARM), along(q, LOWER_ARM, HAND), along(q, HAND, HAND_TIP));
+    let (upper, lower, end) =
+        (along(q, UPPER_ARM, LOWER_ARM), along(q, LOWER_ARM, HAND), along(q, HAND, HAND_TIP));
     let elbow = smooth(-0.09, 0.09, lower);
     let wrist = smooth(-0.10, 0.12, end);
     let twist = smooth(0.3, 0.75, upper);
     let fore_twist = smooth(0.3, 0.8, lower);
     let fore = elbow * (1.0 - wrist);
-    let thumb = wrist * smooth(0.012, 0.032, q.z - HAND.z) * smooth(0.18, 0.34, end) * (1.0 - smooth(0.62, 0.7, end));
+    let thumb =
+        wrist * smooth(0.012, 0.032, q.z - HAND.z) * smooth(0.18, 0.34, end) * (1.0 - smooth(0.62, 0.7, end));
     vec![
         (get("upper_arm"), (1.0 - elbow) * (1.0 - twist)),
         (get("upper_arm_twist"), (1.0 - elbow) * twist),

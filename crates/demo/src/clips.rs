@@ -1,9 +1,9 @@
 //! Wick's motions: *night round*, a walk, and *light the lamp*, the pole arm raised.
 
+use std::f32::consts::TAU;
 use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::trial::{Clip, Humanoid, Interpolation, PoseBuilder, SideOfBody, Track, TrackValues};
 use tin_cloak_core::JointId;
-use std::f32::consts::TAU;
 
 /// Both clips.
 pub(crate) fn clips(skeleton: &Skeleton) -> Vec<Clip> {
@@ -68,7 +68,13 @@ fn bend(b: &mut PoseBuilder, joint: Option<JointId>, degrees: f32) {
     }
 }
 
-fn keyed(skeleton: &Skeleton, name: &str, keys: usize, seconds: f32, pose: fn(&mut PoseBuilder, f32)) -> Clip {
+fn keyed(
+    skeleton: &Skeleton,
+    name: &str,
+    keys: usize,
+    seconds: f32,
+    pose: fn(&mut PoseBuilder, f32),
+) -> Clip {
     let person = Humanoid::find(skeleton);
     let rest = skeleton.world(&Pose::rest(skeleton.len()));
     let times: Vec<f32> = (0..=keys).map(|k| seconds * k as f32 / keys as f32).collect();

@@ -49,7 +49,13 @@ pub(crate) fn mirror_left(shape: Shape3, cell: f32) -> Shape3 {
                 let p = shape.positions[v as usize];
                 let flat = p.x.abs() <= on_plane;
                 *map.entry((v, mirrored && !flat)).or_insert_with(|| {
-                    let x = if flat { 0.0 } else if mirrored { -p.x } else { p.x };
+                    let x = if flat {
+                        0.0
+                    } else if mirrored {
+                        -p.x
+                    } else {
+                        p.x
+                    };
                     out.positions.push(Vec3::new(x, p.y, p.z));
                     out.positions.len() as u32 - 1
                 })

@@ -147,7 +147,12 @@ impl Tube {
                     continue;
                 }
                 let at = |r: usize, c: usize| (r * COLUMNS + c % COLUMNS) as u32;
-                self.quad([at(ring, column), at(ring, column + 1), at(ring + 1, column + 1), at(ring + 1, column)]);
+                self.quad([
+                    at(ring, column),
+                    at(ring, column + 1),
+                    at(ring + 1, column + 1),
+                    at(ring + 1, column),
+                ]);
             }
         }
     }
@@ -202,7 +207,8 @@ impl Tube {
     /// Drops the vertices inside the armholes.
     fn compact(self) -> Self {
         let mut used = vec![u32::MAX; self.held.len()];
-        let mut out = Tube { shape: Shape3 { positions: Vec::new(), triangles: Vec::new() }, held: Vec::new() };
+        let mut out =
+            Tube { shape: Shape3 { positions: Vec::new(), triangles: Vec::new() }, held: Vec::new() };
         for t in &self.shape.triangles {
             let corners = t.map(|v| {
                 if used[v as usize] == u32::MAX {
@@ -224,8 +230,12 @@ pub(crate) fn keep_off(shape: &mut Shape3, body: &Shape3, least: f32) {
         for p in &mut shape.positions {
             let Some(hit) = tree.closest(*p, 0.05) else { continue };
             let corners = body.triangles[hit.triangle as usize];
-            let normal: Vec3 =
-                corners.iter().zip(hit.barycentric).map(|(&v, w)| normals[v as usize] * w).sum::<Vec3>().normalize_or_zero();
+            let normal: Vec3 = corners
+                .iter()
+                .zip(hit.barycentric)
+                .map(|(&v, w)| normals[v as usize] * w)
+                .sum::<Vec3>()
+                .normalize_or_zero();
             let off = (*p - hit.point).dot(normal);
             if off < least {
                 *p += normal * (least - off);
@@ -233,4 +243,3 @@ pub(crate) fn keep_off(shape: &mut Shape3, body: &Shape3, least: f32) {
         }
     }
 }
-

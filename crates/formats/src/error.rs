@@ -18,17 +18,23 @@ pub enum ReadError {
     Invalid { detail: String },
     #[error("the file needs the extension {name}, which is not read here: export without compression or quantisation")]
     Extension { name: String },
-    #[error("buffer {index} lies in another file, “{uri}”: add that file together with this one, or export a GLB")]
+    #[error(
+        "buffer {index} lies in another file, “{uri}”: add that file together with this one, or export a GLB"
+    )]
     ExternalBuffer { index: usize, uri: String },
     #[error("buffer {index} names “{uri}”, a place outside the upload: only files added together with this one are read; export a GLB")]
     OutsideUri { index: usize, uri: String },
     #[error("accessor {index} says it holds {count} entries, more than its data ({available} bytes) has: the file is damaged, export it again")]
     AccessorTooLong { index: usize, count: u64, available: u64 },
-    #[error("accessor {index} ({what}) has the type {found}, not {wanted}: export with standard attribute types")]
+    #[error(
+        "accessor {index} ({what}) has the type {found}, not {wanted}: export with standard attribute types"
+    )]
     AccessorType { index: usize, what: &'static str, found: String, wanted: &'static str },
     #[error("node {node} (“{name}”) hangs beneath itself or has two parents: the node tree has a cycle; export the scene again")]
     NodeCycle { node: usize, name: String },
-    #[error("the skin of “{mesh}” names {joints} joints but has {matrices} bind matrices: export the skin again")]
+    #[error(
+        "the skin of “{mesh}” names {joints} joints but has {matrices} bind matrices: export the skin again"
+    )]
     BindMatrices { mesh: String, joints: usize, matrices: usize },
     #[error("“{mesh}”: {source}")]
     Skin { mesh: String, source: SkinError },

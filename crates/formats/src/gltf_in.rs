@@ -73,9 +73,9 @@ fn load_buffers(
     for buffer in document.buffers() {
         let index = buffer.index();
         let data = match buffer.source() {
-            gltf::buffer::Source::Bin => blob.take().ok_or_else(|| ReadError::Truncated {
-                detail: "the binary part is missing".to_owned(),
-            })?,
+            gltf::buffer::Source::Bin => blob
+                .take()
+                .ok_or_else(|| ReadError::Truncated { detail: "the binary part is missing".to_owned() })?,
             gltf::buffer::Source::Uri(uri) => load_uri(index, uri, companions)?,
         };
         if data.len() < buffer.length() {
@@ -216,12 +216,22 @@ fn read_primitive(
     if let Some(&vertex) = indices.iter().find(|&&i| i as usize >= count) {
         let triangle = indices.iter().position(|i| *i == vertex).unwrap_or(0) as u32 / 3;
         let name = name.to_owned();
-        return Err(tin_cloak_core::mesh::MeshError::IndexOutOfRange { name, triangle, vertex, vertices: count }.into());
+        return Err(tin_cloak_core::mesh::MeshError::IndexOutOfRange {
+            name,
+            triangle,
+            vertex,
+            vertices: count,
+        }
+        .into());
     }
     let at = |i: usize| indices[i] + first as u32;
     match primitive.mode() {
         Mode::TriangleStrip => all.triangles.extend((2..indices.len()).map(|i| {
-            if i % 2 == 0 { [at(i - 2), at(i - 1), at(i)] } else { [at(i - 1), at(i - 2), at(i)] }
+            if i % 2 == 0 {
+                [at(i - 2), at(i - 1), at(i)]
+            } else {
+                [at(i - 1), at(i - 2), at(i)]
+            }
         })),
         Mode::TriangleFan => all.triangles.extend((2..indices.len()).map(|i| [at(0), at(i - 1), at(i)])),
         _ => all.triangles.extend((0..indices.len() / 3).map(|t| [at(3 * t), at(3 * t + 1), at(3 * t + 2)])),
@@ -266,8 +276,12 @@ fn push_influence(
     Ok(())
 }
 
-fn read_morphs<'a, 's, F>(reader: &gltf::mesh::Reader<'a, 's, F>, first: usize, count: usize, all: &mut Gathered)
-where
+fn read_morphs<'a, 's, F>(
+    reader: &gltf::mesh::Reader<'a, 's, F>,
+    first: usize,
+    count: usize,
+    all: &mut Gathered,
+) where
     F: Clone + Fn(gltf::Buffer<'a>) -> Option<&'s [u8]>,
 {
     for (i, (positions, _, _)) in reader.read_morph_targets().enumerate() {
@@ -277,7 +291,9 @@ where
         let dense = &mut all.morphs[i];
         dense.resize(first, Vec3::ZERO);
         if let Some(positions) = positions {
-            dense.extend(positions.map(|d| if Vec3::from(d).is_finite() { Vec3::from(d) } else { Vec3::ZERO }));
+            dense.extend(
+                positions.map(|d| if Vec3::from(d).is_finite() { Vec3::from(d) } else { Vec3::ZERO }),
+            );
         }
         dense.resize(first + count, Vec3::ZERO);
     }
@@ -290,9 +306,13 @@ fn check_attributes(primitive: &gltf::Primitive) -> Result<(), ReadError> {
     const WEIGHT: &[DataType] = &[DataType::F32, DataType::U8, DataType::U16];
     for (semantic, accessor) in primitive.attributes() {
         match semantic {
-            Semantic::Positions => check_type(&accessor, "positions", Dimensions::Vec3, FLOAT, "VEC3 of float")?,
+            Semantic::Positions => {
+                check_type(&accessor, "positions", Dimensions::Vec3, FLOAT, "VEC3 of float")?
+            }
             Semantic::Normals => check_type(&accessor, "normals", Dimensions::Vec3, FLOAT, "VEC3 of float")?,
-            Semantic::Joints(_) => check_type(&accessor, "joints", Dimensions::Vec4, BYTES, "VEC4 of byte or short")?,
+            Semantic::Joints(_) => {
+                check_type(&accessor, "joints", Dimensions::Vec4, BYTES, "VEC4 of byte or short")?
+            }
             Semantic::Weights(_) => {
                 check_type(&accessor, "weights", Dimensions::Vec4, WEIGHT, "VEC4 of float, byte or short")?;
             }

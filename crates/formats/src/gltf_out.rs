@@ -126,7 +126,12 @@ impl Writer {
         })
     }
 
-    fn vec3(&mut self, values: &[Vec3], target: Option<Target>, with_bounds: bool) -> json::Index<json::Accessor> {
+    fn vec3(
+        &mut self,
+        values: &[Vec3],
+        target: Option<Target>,
+        with_bounds: bool,
+    ) -> json::Index<json::Accessor> {
         let bytes: Vec<u8> = values.iter().flat_map(|v| v.to_array()).flat_map(f32::to_le_bytes).collect();
         let bounds = with_bounds.then(|| {
             let (low, high) = tin_cloak_core::mesh::bounds(values);
@@ -160,9 +165,9 @@ impl Writer {
             (columns[3], columns[7], columns[11], columns[15]) = (0.0, 0.0, 0.0, 1.0);
             columns
         };
-        let bytes: Vec<u8> = skeleton.inverse_bind.iter().flat_map(affine).flat_map(f32::to_le_bytes).collect();
-        let matrices =
-            self.accessor(&bytes, (ComponentType::F32, Type::Mat4), skeleton.len(), None, None);
+        let bytes: Vec<u8> =
+            skeleton.inverse_bind.iter().flat_map(affine).flat_map(f32::to_le_bytes).collect();
+        let matrices = self.accessor(&bytes, (ComponentType::F32, Type::Mat4), skeleton.len(), None, None);
         self.root.push(json::Skin {
             inverse_bind_matrices: Some(matrices),
             joints: (0..skeleton.len() as u32).map(json::Index::new).collect(),
@@ -181,7 +186,9 @@ impl Writer {
         let unit = |n: &Vec3| n.try_normalize().unwrap_or(Vec3::Y);
         let normals: Vec<Vec3> = part.mesh.normals.iter().map(unit).collect();
         put(json::mesh::Semantic::Normals, self.vec3(&normals, vertices, false));
-        for (set, (joints, weights)) in part.skin.map(influence_sets).unwrap_or_default().into_iter().enumerate() {
+        for (set, (joints, weights)) in
+            part.skin.map(influence_sets).unwrap_or_default().into_iter().enumerate()
+        {
             let count = part.mesh.positions.len();
             let bytes: Vec<u8> = joints.iter().flatten().flat_map(|j| j.to_le_bytes()).collect();
             let accessor = self.accessor(&bytes, (ComponentType::U16, Type::Vec4), count, vertices, None);
@@ -190,8 +197,7 @@ impl Writer {
             let accessor = self.accessor(&bytes, (ComponentType::F32, Type::Vec4), count, vertices, None);
             put(json::mesh::Semantic::Weights(set as u32), accessor);
         }
-        let indices: Vec<u8> =
-            part.mesh.triangles.iter().flatten().flat_map(|i| i.to_le_bytes()).collect();
+        let indices: Vec<u8> = part.mesh.triangles.iter().flatten().flat_map(|i| i.to_le_bytes()).collect();
         let count = part.mesh.triangles.len() * 3;
         let indices = self.accessor(
             &indices,
@@ -261,7 +267,9 @@ impl Writer {
             let scalar = (ComponentType::F32, Type::Scalar);
             let input = self.accessor(&bytes, scalar, track.times.len(), None, Some(bounds));
             let (output, path) = match &track.values {
-                TrackValues::Translation(v) => (self.vec3(v, None, false), json::animation::Property::Translation),
+                TrackValues::Translation(v) => {
+                    (self.vec3(v, None, false), json::animation::Property::Translation)
+                }
                 TrackValues::Rotation(v) => {
                     let bytes: Vec<u8> =
                         v.iter().flat_map(|q| q.to_array()).flat_map(f32::to_le_bytes).collect();

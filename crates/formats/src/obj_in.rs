@@ -5,8 +5,12 @@ use tin_cloak_core::glam::Vec3;
 use tin_cloak_core::mesh::Mesh;
 
 pub(crate) fn read_obj(name: &str, bytes: &[u8]) -> Result<Document, ReadError> {
-    let options =
-        tobj::LoadOptions { single_index: true, ignore_lines: true, ignore_points: true, ..Default::default() };
+    let options = tobj::LoadOptions {
+        single_index: true,
+        ignore_lines: true,
+        ignore_points: true,
+        ..Default::default()
+    };
     let mut source = std::io::Cursor::new(bytes);
     // Materials lie in another file and are not needed for fitting.
     let no_materials = |_: &std::path::Path| Err(tobj::LoadError::GenericFailure);

@@ -135,7 +135,8 @@ impl Joints {
             let unposed = above * graph.local[n].matrix();
             // The file's own numbers are kept wherever the bind pose agrees with them.
             let bound = rest.get(&n).copied().unwrap_or(unposed);
-            let transform = if near(&bound, &unposed) { graph.local[n] } else { decompose(&(above.inverse() * bound)) };
+            let transform =
+                if near(&bound, &unposed) { graph.local[n] } else { decompose(&(above.inverse() * bound)) };
             world.push(above * transform.matrix());
             local.push(transform);
         }
@@ -166,9 +167,11 @@ fn mesh_to_world(graph: &SceneGraph, skin: &RawSkin) -> Result<ToWorld, ReadErro
             return Err(SkeletonError::SingularBind { name: graph.names[node].clone() }.into());
         }
     }
-    let first = skin.joints.iter().zip(&skin.inverse_bind).min_by_key(|(node, _)| {
-        graph.order.iter().position(|n| n == *node)
-    });
+    let first = skin
+        .joints
+        .iter()
+        .zip(&skin.inverse_bind)
+        .min_by_key(|(node, _)| graph.order.iter().position(|n| n == *node));
     let matrix = first.map_or(Mat4::IDENTITY, |(&node, bind)| graph.world[node] * *bind);
     if !is_invertible(&matrix) {
         let name = first.map_or_else(String::new, |(&n, _)| graph.names[n].clone());

@@ -43,7 +43,9 @@ pub(crate) fn put(connection: &Connection, bytes: &[u8]) -> Result<BlobId> {
 
 pub(crate) fn get(connection: &Connection, id: &BlobId) -> Result<Vec<u8>> {
     let found: Option<(i64, Vec<u8>)> = connection
-        .query_row("SELECT length, data FROM blobs WHERE id = ?1", [id.as_str()], |r| Ok((r.get(0)?, r.get(1)?)))
+        .query_row("SELECT length, data FROM blobs WHERE id = ?1", [id.as_str()], |r| {
+            Ok((r.get(0)?, r.get(1)?))
+        })
         .optional()?;
     let (length, packed) = found.ok_or_else(|| StoreError::Missing { what: "blob", id: id.0.clone() })?;
     zstd::bulk::decompress(&packed, length as usize).map_err(StoreError::Unpack)

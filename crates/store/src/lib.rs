@@ -176,8 +176,8 @@ impl Store {
     /// When the database fails.
     pub fn assets(&self) -> Result<Vec<Asset>> {
         let connection = self.lock();
-        let mut query =
-            connection.prepare("SELECT id, name, role, file, file_name, mesh, summary FROM assets ORDER BY id")?;
+        let mut query = connection
+            .prepare("SELECT id, name, role, file, file_name, mesh, summary FROM assets ORDER BY id")?;
         let rows = query.query_map([], |r| {
             Ok(Asset {
                 id: r.get(0)?,
@@ -198,7 +198,10 @@ impl Store {
     /// When the database fails.
     pub fn create_fitting(&self, name: &str, first: &NewStep) -> Result<i64> {
         self.write(|t| {
-            t.execute("INSERT INTO fittings (name, changed, cursor) VALUES (?1, ?2, 0)", params![name, now()])?;
+            t.execute(
+                "INSERT INTO fittings (name, changed, cursor) VALUES (?1, ?2, 0)",
+                params![name, now()],
+            )?;
             let id = t.last_insert_rowid();
             append(t, id, 0, first)?;
             Ok(id)
@@ -211,8 +214,8 @@ impl Store {
     /// When the database fails.
     pub fn fittings(&self) -> Result<Vec<Fitting>> {
         let connection = self.lock();
-        let mut query =
-            connection.prepare("SELECT id, name, changed, cursor FROM fittings ORDER BY changed DESC, id DESC")?;
+        let mut query = connection
+            .prepare("SELECT id, name, changed, cursor FROM fittings ORDER BY changed DESC, id DESC")?;
         let rows = query.query_map([], read_fitting)?;
         Ok(rows.collect::<rusqlite::Result<_>>()?)
     }
@@ -282,10 +285,17 @@ impl Store {
     pub fn move_cursor(&self, fitting: i64, seq: i64) -> Result<()> {
         self.write(|t| {
             let found: Option<i64> = t
-                .query_row("SELECT seq FROM steps WHERE fitting = ?1 AND seq = ?2", params![fitting, seq], |r| r.get(0))
+                .query_row(
+                    "SELECT seq FROM steps WHERE fitting = ?1 AND seq = ?2",
+                    params![fitting, seq],
+                    |r| r.get(0),
+                )
                 .optional()?;
             found.ok_or_else(|| StoreError::Missing { what: "step", id: seq.to_string() })?;
-            t.execute("UPDATE fittings SET cursor = ?2, changed = ?3 WHERE id = ?1", params![fitting, seq, now()])?;
+            t.execute(
+                "UPDATE fittings SET cursor = ?2, changed = ?3 WHERE id = ?1",
+                params![fitting, seq, now()],
+            )?;
             Ok(())
         })
     }

@@ -84,7 +84,9 @@ fn too_large() -> Refusal {
     let most = crate::LARGEST_UPLOAD_MIB;
     Refusal::new(
         Status::PayloadTooLarge,
-        format!("The upload is larger than {most} MB: export only the meshes that are worn, or without pictures."),
+        format!(
+            "The upload is larger than {most} MB: export only the meshes that are worn, or without pictures."
+        ),
     )
 }
 

@@ -94,7 +94,14 @@ pub(crate) fn draw(board: &Board, before: Option<&Board>) -> Drawing {
             text: format!("{} over {}", p.outer, p.inner),
         })
         .collect();
-    Drawing { width: WIDTH, height: TOP + row_height * board.pairs.len() as f32 + 2.0, row_height, headings, rows, cells }
+    Drawing {
+        width: WIDTH,
+        height: TOP + row_height * board.pairs.len() as f32 + 2.0,
+        row_height,
+        headings,
+        rows,
+        cells,
+    }
 }
 
 fn heading(group: &str, frames: usize) -> String {
@@ -128,7 +135,8 @@ fn cell(
     let time = if column.time_s > 0.0 { format!(" at {:.2} s", column.time_s) } else { String::new() };
     let state = if cell.is_bad() {
         let out = cell.poking + cell.sunk;
-        let area = if cell.poking_cm2 > 0.0 { format!(", {:.1} cm²", cell.poking_cm2) } else { String::new() };
+        let area =
+            if cell.poking_cm2 > 0.0 { format!(", {:.1} cm²", cell.poking_cm2) } else { String::new() };
         format!("{depth:.1} mm deep, {out} vertices out{area}")
     } else {
         cell.least_clearance_mm.map_or("clear".to_owned(), |c| format!("clear, least gap {c:.1} mm"))

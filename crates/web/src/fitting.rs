@@ -122,9 +122,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
     let pieces: Vec<PieceRow> = (0..room.dress.pieces.len()).map(|i| piece_row(&open, i)).collect();
     let unbound = pieces.iter().filter(|p| !p.bound).count();
     let worst = board.and_then(Board::worst);
-    let worn = |a: &Asset| {
-        room.state.pieces.iter().any(|p| p.source.file == a.file && p.source.mesh == a.mesh)
-    };
+    let worn =
+        |a: &Asset| room.state.pieces.iter().any(|p| p.source.file == a.file && p.source.mesh == a.mesh);
     let (again, library): (Vec<Asset>, Vec<Asset>) =
         shop.assets()?.into_iter().filter(|a| a.role == "piece").partition(worn);
     let library: Vec<AssetCard> = library.iter().map(asset_card).collect();
@@ -247,7 +246,11 @@ fn board_words(board: Option<&Board>, effect: &Effect) -> String {
         Some(_) if effect.better + effect.worse > 0 => {
             format!("last step: {} cells better, {} worse", effect.better, effect.worse)
         }
-        Some(b) => format!("{} of {} cells out of tolerance", b.bad_cells(), b.cells.iter().map(Vec::len).sum::<usize>()),
+        Some(b) => format!(
+            "{} of {} cells out of tolerance",
+            b.bad_cells(),
+            b.cells.iter().map(Vec::len).sum::<usize>()
+        ),
     }
 }
 
@@ -296,7 +299,8 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
         Ok(Snags { pose, cards })
     };
     let done = rocket::tokio::task::spawn_blocking(work).await;
-    let failed = |_| Refusal::new(Status::InternalServerError, "The snags could not be found: an unexpected fault.");
+    let failed =
+        |_| Refusal::new(Status::InternalServerError, "The snags could not be found: an unexpected fault.");
     page(&done.map_err(failed)??)
 }
 

@@ -71,9 +71,8 @@ pub(crate) fn thousands(n: u64) -> String {
 }
 
 fn ago(seconds: i64) -> String {
-    let now = std::time::SystemTime::now()
-        .duration_since(std::time::UNIX_EPOCH)
-        .map_or(0, |d| d.as_secs() as i64);
+    let now =
+        std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_secs() as i64);
     match now - seconds {
         s if s < 60 => "just now".to_owned(),
         s if s < 3600 => format!("{} min ago", s / 60),
@@ -100,8 +99,7 @@ fn fitting_card(shop: &Workshop, fitting: &tin_cloak_workshop::Fitting) -> Resul
 
 #[get("/")]
 fn shelf(shop: &Shop) -> Page {
-    let fittings =
-        shop.fittings()?.iter().map(|f| fitting_card(shop, f)).collect::<Result<Vec<_>, _>>()?;
+    let fittings = shop.fittings()?.iter().map(|f| fitting_card(shop, f)).collect::<Result<Vec<_>, _>>()?;
     let assets = shop.assets()?;
     let of = |role: &str| assets.iter().filter(|a| a.role == role).map(asset_card).collect();
     page(&Shelf { fittings, bodies: of("body"), pieces: of("piece") })
@@ -117,7 +115,10 @@ struct NewFitting {
 fn begin(shop: &Shop, form: Form<NewFitting>) -> Result<Redirect, Refusal> {
     let name = form.name.trim();
     if name.is_empty() || name.chars().count() > 80 {
-        return Err(Refusal::new(Status::UnprocessableEntity, "Give the fitting a name of up to 80 letters."));
+        return Err(Refusal::new(
+            Status::UnprocessableEntity,
+            "Give the fitting a name of up to 80 letters.",
+        ));
     }
     let id = shop.begin(name, form.body)?;
     Ok(Redirect::to(format!("/fitting/{id}")))

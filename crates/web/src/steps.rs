@@ -120,7 +120,10 @@ struct Push {
 fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
     let sane = |x: f32| x.is_finite() && (0.0..=200.0).contains(&x);
     if !sane(form.margin) || !sane(form.limit) {
-        return Err(Refusal::new(Status::UnprocessableEntity, "Margin and limit are millimetres from 0 to 200."));
+        return Err(Refusal::new(
+            Status::UnprocessableEntity,
+            "Margin and limit are millimetres from 0 to 200.",
+        ));
     }
     let tolerance_mm = shop.fitting(id)?.room.state.tolerance_mm;
     let options = MendOptions { tolerance_mm, margin_mm: form.margin, limit_mm: form.limit };
@@ -170,7 +173,8 @@ impl<'r> Responder<'r, 'static> for Download {
 async fn export(shop: &Shop, id: i64) -> Result<Download, Refusal> {
     let shop = Arc::clone(shop);
     let made = rocket::tokio::task::spawn_blocking(move || shop.export(id)).await;
-    let failed = |_| Refusal::new(Status::InternalServerError, "The file could not be made: an unexpected fault.");
+    let failed =
+        |_| Refusal::new(Status::InternalServerError, "The file could not be made: an unexpected fault.");
     let (name, bytes) = made.map_err(failed)??;
     Ok(Download { name, bytes })
 }

@@ -28,7 +28,8 @@ async fn contents(upload: Upload<'_>) -> Result<Vec<(String, Vec<u8>)>, Refusal>
             return Err(Refusal::new(Status::PayloadTooLarge, text));
         }
         let mut bytes = Vec::new();
-        let unread = |_| Refusal::new(Status::BadRequest, format!("{name} did not arrive whole: send it again."));
+        let unread =
+            |_| Refusal::new(Status::BadRequest, format!("{name} did not arrive whole: send it again."));
         let mut reader = file.open().await.map_err(unread)?;
         reader.read_to_end(&mut bytes).await.map_err(unread)?;
         list.push((name, bytes));
@@ -44,7 +45,7 @@ async fn bring_in(shop: &State<Arc<Workshop>>, upload: Form<Upload<'_>>) -> Resu
         [".glb", ".gltf", ".obj"].iter().any(|e| lower.ends_with(e))
     };
     let beside: Vec<_> = {
-        let (main, beside) = list.into_iter().partition(|(n, _)| is_main(n) );
+        let (main, beside) = list.into_iter().partition(|(n, _)| is_main(n));
         list = main;
         beside
     };
@@ -60,13 +61,18 @@ async fn bring_in(shop: &State<Arc<Workshop>>, upload: Form<Upload<'_>>) -> Resu
     let work = move || -> Result<Vec<String>, Refusal> {
         let mut names = Vec::new();
         for (name, bytes) in &list {
-            let along = if name.to_ascii_lowercase().ends_with(".gltf") { companions.clone() } else { Companions::new() };
+            let along = if name.to_ascii_lowercase().ends_with(".gltf") {
+                companions.clone()
+            } else {
+                Companions::new()
+            };
             names.extend(shop.bring_in(name, bytes, &along)?.into_iter().map(|a| a.name));
         }
         Ok(names)
     };
     let names = rocket::tokio::task::spawn_blocking(work).await;
-    let failed = |_| Refusal::new(Status::InternalServerError, "The file could not be read: an unexpected fault.");
+    let failed =
+        |_| Refusal::new(Status::InternalServerError, "The file could not be read: an unexpected fault.");
     let names = names.map_err(failed)??;
     Ok(Tell(serde_json::json!({ "brought-in": { "names": names } })))
 }

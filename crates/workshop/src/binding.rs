@@ -85,13 +85,16 @@ pub fn bind_piece(
         None => None,
     };
     let started = Instant::now();
-    let source =
-        Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, body.skeleton.len());
+    let source = Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, body.skeleton.len());
     let target = Target::new(&piece.rest, &piece.topology);
     let stiff = stiff_shells(piece);
     let mut times = BindTimes::default();
     let mut bound = if stiff.iter().all(|s| *s) {
-        Bound { skin: follow_one(&source, &target, &stiff, None, forced).map_err(fail)?, method: "stiff".to_owned(), matched_share: 1.0 }
+        Bound {
+            skin: follow_one(&source, &target, &stiff, None, forced).map_err(fail)?,
+            method: "stiff".to_owned(),
+            matched_share: 1.0,
+        }
     } else {
         soft(&source, &target, options, &mut times).map_err(fail)?
     };

@@ -96,7 +96,11 @@ impl Board {
         let all = self.cells.iter().enumerate().flat_map(|(p, c)| (0..c.len()).map(move |r| (p, r)));
         all.filter(|&(p, r)| self.cells[p][r].is_bad()).reduce(|a, b| {
             let depth = |(p, r): (usize, usize)| self.cells[p][r].depth_mm();
-            if depth(b) > depth(a) { b } else { a }
+            if depth(b) > depth(a) {
+                b
+            } else {
+                a
+            }
         })
     }
 

@@ -238,10 +238,8 @@ pub fn sort_document(
     let names = || meshes.iter().map(|m| format!("“{}”", m.name)).collect::<Vec<_>>().join(", ");
     let marked = |m: &MeshPart| m.mark.as_ref().is_some_and(|k| k.role == "body");
     let index = match body_mesh {
-        Some(name) => meshes.iter().position(|m| m.name == name).ok_or_else(|| WorkshopError::NoSuchMesh {
-            file: file.to_owned(),
-            mesh: name.to_owned(),
-            meshes: names(),
+        Some(name) => meshes.iter().position(|m| m.name == name).ok_or_else(|| {
+            WorkshopError::NoSuchMesh { file: file.to_owned(), mesh: name.to_owned(), meshes: names() }
         })?,
         None => match meshes.iter().position(marked) {
             Some(i) => i,

@@ -53,7 +53,12 @@ pub fn draw(parts: &[PicturePart], view: View, width: usize, height: usize) -> V
             .collect();
         let normals: Vec<Vec3> = part.normals.iter().map(|n| turn * *n).collect();
         for t in part.triangles {
-            canvas.triangle(t.map(|v| placed[v as usize]), t.map(|v| normals[v as usize]), index as u32, part.colour);
+            canvas.triangle(
+                t.map(|v| placed[v as usize]),
+                t.map(|v| normals[v as usize]),
+                index as u32,
+                part.colour,
+            );
         }
     }
     canvas.outline(SAMPLES);
@@ -115,7 +120,8 @@ impl Canvas {
             .map(|i| {
                 let (x, y) = (i % self.width, i / self.width);
                 let differs = |j: usize| {
-                    self.part[i] != NOTHING && (self.part[j] != self.part[i] || self.depth[i] - self.depth[j] > step)
+                    self.part[i] != NOTHING
+                        && (self.part[j] != self.part[i] || self.depth[i] - self.depth[j] > step)
                 };
                 let reach = samples.div_ceil(2);
                 (x >= reach && differs(i - reach))

@@ -119,7 +119,11 @@ impl Report {
                     .pairs
                     .iter()
                     .zip(cells)
-                    .map(|(p, c)| PairEntry { outer: p.outer.clone(), inner: p.inner.clone(), cell: c.clone() })
+                    .map(|(p, c)| PairEntry {
+                        outer: p.outer.clone(),
+                        inner: p.inner.clone(),
+                        cell: c.clone(),
+                    })
                     .collect(),
             })
             .collect();

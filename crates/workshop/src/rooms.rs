@@ -2,8 +2,8 @@
 
 use crate::view::Posed;
 use crate::{
-    clip_trials, range_trials, sort_document, Board, Body, Bound, Companions, Dress, FileRef, FittingState, Piece,
-    PieceState, TrialSet, WorkshopError,
+    clip_trials, range_trials, sort_document, Board, Body, Bound, Companions, Dress, FileRef, FittingState,
+    Piece, PieceState, TrialSet, WorkshopError,
 };
 use glam::Vec3;
 use std::collections::HashMap;

@@ -285,7 +285,9 @@ impl Room {
             let (positions, triangles) = self.part_mesh(&posed, part);
             let hit = triangles
                 .par_iter()
-                .filter_map(|t| hit_triangle(origin, direction, t.map(|v| positions[v as usize])).map(|h| (h, t)))
+                .filter_map(|t| {
+                    hit_triangle(origin, direction, t.map(|v| positions[v as usize])).map(|h| (h, t))
+                })
                 .min_by(|a, b| a.0 .0.total_cmp(&b.0 .0));
             if let Some(((t, corner), triangle)) = hit {
                 if best.is_none_or(|b| t < b.0) {
@@ -415,7 +417,11 @@ impl Room {
             vertices: snag.vertices.len(),
             point: at.to_array(),
             normal: normal.to_array(),
-            causes: causes.iter().take(3).map(|c| (names[c.joint.index()].clone(), c.metres * 1000.0)).collect(),
+            causes: causes
+                .iter()
+                .take(3)
+                .map(|c| (names[c.joint.index()].clone(), c.metres * 1000.0))
+                .collect(),
         }
     }
 

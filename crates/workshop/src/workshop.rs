@@ -270,10 +270,11 @@ impl Workshop {
 
     fn apply(&self, room: &Room, step: &Step, draft: &mut Draft, job: &Job) -> Result<String, WorkshopError> {
         match step {
-            Step::Begin { .. } => Err(WorkshopError::Job("a fitting has one body; begin another fitting".to_owned())),
+            Step::Begin { .. } => {
+                Err(WorkshopError::Job("a fitting has one body; begin another fitting".to_owned()))
+            }
             Step::AddPiece { file, file_name, mesh, layer, kind } => {
-                let source =
-                    FileRef { file: file.clone(), file_name: file_name.clone(), mesh: mesh.clone() };
+                let source = FileRef { file: file.clone(), file_name: file_name.clone(), mesh: mesh.clone() };
                 self.rooms.piece(&self.store, &source, &room.state.body, &room.dress.body)?;
                 let id = draft.state.next_piece;
                 draft.state.next_piece += 1;
@@ -410,9 +411,8 @@ fn chosen_pieces(room: &Room, pieces: &[PieceId]) -> Result<Vec<usize>, Workshop
     if pieces.is_empty() {
         return Ok((0..room.dress.pieces.len()).collect());
     }
-    let index = |&id: &PieceId| {
-        room.index_of(id).ok_or(WorkshopError::Missing { what: "piece", id: i64::from(id) })
-    };
+    let index =
+        |&id: &PieceId| room.index_of(id).ok_or(WorkshopError::Missing { what: "piece", id: i64::from(id) });
     pieces.iter().map(index).collect()
 }
 
@@ -428,8 +428,8 @@ fn sort_assets(document: &Document) -> Vec<(String, String, String, String)> {
         .meshes
         .iter()
         .map(|m| {
-            let is_body = marked(m, "body")
-                || (!any_marked && m.skin.is_some() && skinned == 1 && !marked(m, "piece"));
+            let is_body =
+                marked(m, "body") || (!any_marked && m.skin.is_some() && skinned == 1 && !marked(m, "piece"));
             let role = if is_body { "body" } else { "piece" };
             let summary = serde_json::json!({
                 "vertices": m.mesh.positions.len(),

@@ -127,8 +127,8 @@ pub(super) fn solve_positive(
     right: &Mat<f64>,
 ) -> Result<Mat<f64>, BindError> {
     let fail = |reason: String| BindError::Solve { reason };
-    let matrix = SparseColMat::<usize, f64>::try_new_from_triplets(n, n, lower)
-        .map_err(|e| fail(format!("{e:?}")))?;
+    let matrix =
+        SparseColMat::<usize, f64>::try_new_from_triplets(n, n, lower).map_err(|e| fail(format!("{e:?}")))?;
     let factor = matrix.sp_cholesky(Side::Lower).map_err(|e| fail(format!("{e:?}")))?;
     Ok(factor.solve(right))
 }

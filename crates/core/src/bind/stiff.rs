@@ -43,9 +43,8 @@ pub fn bind_stiff(
             sums[shell][joint.index()] += f64::from(weight) * f64::from(areas[v].max(1e-12));
         }
     }
-    let shells: Vec<Option<StiffShell>> = (0..topology.shells)
-        .map(|s| stiff[s].then(|| choose(&sums[s], forced)))
-        .collect();
+    let shells: Vec<Option<StiffShell>> =
+        (0..topology.shells).map(|s| stiff[s].then(|| choose(&sums[s], forced))).collect();
     let rows: Vec<Vec<(JointId, f32)>> = (0..topology.vertices())
         .map(|v| match (&shells[topology.shell_of_vertex[v] as usize], base) {
             (Some(shell), _) => vec![(shell.joint, 1.0)],

@@ -263,7 +263,11 @@ impl<'a> PairView<'a> {
     /// themselves, by the body, or by any other cloth.
     fn hidden(&self, p: Vec3, own: f32) -> bool {
         let wraps = |layer: usize| {
-            if layer == self.pair.outer { self.winding_towards_body(layer, p) } else { self.winding(layer, p) }
+            if layer == self.pair.outer {
+                self.winding_towards_body(layer, p)
+            } else {
+                self.winding(layer, p)
+            }
         };
         let mut sum = -own;
         for layer in 0..self.outfit.layers.len() {
@@ -311,7 +315,8 @@ impl<'a> PairView<'a> {
                 m.buried += 1;
                 continue;
             }
-            m.least_clearance = Some(m.least_clearance.map_or(asked.clearance, |c: f32| c.min(asked.clearance)));
+            m.least_clearance =
+                Some(m.least_clearance.map_or(asked.clearance, |c: f32| c.min(asked.clearance)));
             if asked.clearance >= -self.settings.tolerance {
                 continue;
             }
@@ -319,7 +324,8 @@ impl<'a> PairView<'a> {
             m.poking_area += vertex_area(self.inner_side(), &inner.positions, v);
             if -asked.clearance > m.deepest {
                 m.deepest = -asked.clearance;
-                m.worst = Some(spot(false, v, inner.positions[v as usize], inner.outside().normals[v as usize]));
+                m.worst =
+                    Some(spot(false, v, inner.positions[v as usize], inner.outside().normals[v as usize]));
             }
         }
         for (&v, asked) in self.pair.over.iter().zip(&points.outer) {

@@ -25,7 +25,9 @@ mod walls;
 
 pub use cause::{rank_causes, Cause};
 pub use coverage::{covered_vertices, CoverageSettings, Covering};
-pub use measure::{measure_pose, measure_pose_pairs, Asked, Buffers, PairMeasure, PairPoints, PoseMeasure, Settings, Spot};
+pub use measure::{
+    measure_pose, measure_pose_pairs, Asked, Buffers, PairMeasure, PairPoints, PoseMeasure, Settings, Spot,
+};
 pub use outfit::{BufferPool, Layer, Outfit, Pair};
 pub use side::{PosedSide, Side};
 pub use snag::{snags, Snag};

@@ -44,10 +44,7 @@ pub fn stiffness_error(rest: &[Vec3], posed: &[Vec3]) -> f32 {
     let size = (own.x_axis.x + own.y_axis.y + own.z_axis.z).max(f32::MIN_POSITIVE);
     let thin = Mat3::from_diagonal(Vec3::splat(size * 1e-6));
     let rotation = polar_rotation((cross + thin) * (own + thin).inverse());
-    rest.iter()
-        .zip(posed)
-        .map(|(r, p)| (rotation * (*r - from)).distance(*p - to))
-        .fold(0.0, f32::max)
+    rest.iter().zip(posed).map(|(r, p)| (rotation * (*r - from)).distance(*p - to)).fold(0.0, f32::max)
 }
 
 fn outer(a: Vec3, b: Vec3) -> Mat3 {

@@ -115,7 +115,8 @@ pub fn settle_walls(
         away.clone_from(&towards);
     }
     let total: f32 = faces.areas.iter().sum();
-    let thick: f32 = (0..judged.len()).filter(|&f| !matches!(kind(f), FaceKind::Single)).map(|f| faces.areas[f]).sum();
+    let thick: f32 =
+        (0..judged.len()).filter(|&f| !matches!(kind(f), FaceKind::Single)).map(|f| faces.areas[f]).sum();
     Walls {
         towards_body: Side::new(positions.len(), &towards),
         away_from_body: any_wall.then(|| Side::new(positions.len(), &away)),

@@ -125,11 +125,8 @@ mod tests {
 
     #[test]
     fn demands_are_met_and_nothing_else_moves() {
-        let demand = |v: u32, need| Demand {
-            vertices: [v; 3],
-            gradients: [Vec3::X, Vec3::ZERO, Vec3::ZERO],
-            need,
-        };
+        let demand =
+            |v: u32, need| Demand { vertices: [v; 3], gradients: [Vec3::X, Vec3::ZERO, Vec3::ZERO], need };
         let mut field = vec![Vec3::ZERO; 3];
         meet(&[demand(0, 0.01), demand(0, 0.004), demand(2, -0.1)], &mut field, 10);
         assert!((field[0].x - 0.01).abs() < 1e-6);

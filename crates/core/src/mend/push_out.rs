@@ -235,11 +235,8 @@ impl<'a> Work<'a> {
         const HAIR: f32 = 1e-6;
         let layer = &mut self.outfit.layers[self.layer];
         if held.cost.is_empty() {
-            *held = Held {
-                cost: local.to_vec(),
-                place: layer.rest.clone(),
-                given_up: vec![false; local.len()],
-            };
+            *held =
+                Held { cost: local.to_vec(), place: layer.rest.clone(), given_up: vec![false; local.len()] };
             return;
         }
         let in_vain = |now: f32, then: f32| now > then + HAIR || (then > HAIR && now > then * 0.97);
@@ -357,8 +354,8 @@ impl<'a> Work<'a> {
         let margin = self.settings.margin;
         for asked in points.inner.iter().flatten().filter(|a| wanted(a)) {
             let vertices = side.topology.triangles[asked.triangle as usize];
-            let gradients = [0, 1, 2]
-                .map(|k| linear(vertices[k]).transpose() * asked.normal * asked.barycentric[k]);
+            let gradients =
+                [0, 1, 2].map(|k| linear(vertices[k]).transpose() * asked.normal * asked.barycentric[k]);
             demands.push(Demand { vertices, gradients, need: margin - asked.clearance });
         }
         for (&v, asked) in self.outfit.pairs[pair].over.iter().zip(&points.outer) {

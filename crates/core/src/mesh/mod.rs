@@ -39,7 +39,9 @@ pub enum MeshError {
         name: String,
     },
     /// A coordinate is NaN or infinite.
-    #[error("mesh “{name}”: the position of vertex {vertex} is not a number: clean the mesh and export again")]
+    #[error(
+        "mesh “{name}”: the position of vertex {vertex} is not a number: clean the mesh and export again"
+    )]
     NotFinite {
         /// The mesh.
         name: String,
@@ -47,7 +49,9 @@ pub enum MeshError {
         vertex: u32,
     },
     /// A triangle names a vertex that is not there.
-    #[error("mesh “{name}”: triangle {triangle} names vertex {vertex}, but there are only {vertices} vertices")]
+    #[error(
+        "mesh “{name}”: triangle {triangle} names vertex {vertex}, but there are only {vertices} vertices"
+    )]
     IndexOutOfRange {
         /// The mesh.
         name: String,

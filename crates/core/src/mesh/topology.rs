@@ -74,17 +74,7 @@ impl Topology {
 
         let (across, on_boundary) = edge_partners(&triangles, vertices, solid, sides);
         let (shell_of_vertex, shells) = shells(&neighbours);
-        Self {
-            weld,
-            triangles,
-            edges,
-            neighbours,
-            incident,
-            across,
-            on_boundary,
-            shell_of_vertex,
-            shells,
-        }
+        Self { weld, triangles, edges, neighbours, incident, across, on_boundary, shell_of_vertex, shells }
     }
 
     /// Number of welded vertices.

@@ -183,8 +183,13 @@ impl Tree {
                     || best.is_some_and(|b| distance_squared == bound && self.order[i] < b.triangle);
                 if nearer {
                     bound = distance_squared;
-                    best =
-                        Some(Closest { triangle: self.order[i], point, barycentric, feature, distance_squared });
+                    best = Some(Closest {
+                        triangle: self.order[i],
+                        point,
+                        barycentric,
+                        feature,
+                        distance_squared,
+                    });
                 }
             }
         }

@@ -110,8 +110,7 @@ impl Tree {
     pub fn build(positions: &[Vec3], triangles: &[[u32; 3]]) -> Self {
         let corners_of = |t: &[u32; 3]| t.map(|v| positions[v as usize]);
         let boxes: Vec<Aabb> = triangles.iter().map(|t| Aabb::of(&corners_of(t))).collect();
-        let mut builder =
-            Builder { boxes, order: (0..triangles.len() as u32).collect(), binary: Vec::new() };
+        let mut builder = Builder { boxes, order: (0..triangles.len() as u32).collect(), binary: Vec::new() };
         if !triangles.is_empty() {
             builder.split(0, triangles.len());
         }
@@ -135,7 +134,8 @@ impl Tree {
         self.corners.clear();
         self.corners.extend(self.vertices.iter().map(|t| t.map(|v| positions[v as usize])));
         self.normals.clear();
-        self.normals.extend(self.corners.iter().map(|[a, b, c]| (*b - *a).cross(*c - *a).normalize_or_zero()));
+        self.normals
+            .extend(self.corners.iter().map(|[a, b, c]| (*b - *a).cross(*c - *a).normalize_or_zero()));
         // Children always come after their parent, so backwards is bottom-up.
         for n in (0..self.nodes.len()).rev() {
             for lane in 0..4 {

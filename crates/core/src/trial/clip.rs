@@ -117,8 +117,13 @@ impl Track {
             Interpolation::Cubic if last => at(1),
             Interpolation::Cubic => {
                 let w = hermite(t, span);
-                let sum = at(3 * i + 1) * w[0] + at(3 * i + 2) * w[1] + at(3 * i + 4) * w[2] + at(3 * i + 3) * w[3];
-                if sum.length() > 0.0 { sum.normalize() } else { Quat::IDENTITY }
+                let sum =
+                    at(3 * i + 1) * w[0] + at(3 * i + 2) * w[1] + at(3 * i + 4) * w[2] + at(3 * i + 3) * w[3];
+                if sum.length() > 0.0 {
+                    sum.normalize()
+                } else {
+                    Quat::IDENTITY
+                }
             }
         }
     }

@@ -133,13 +133,7 @@ impl Tree {
         }
         let world = skeleton.world(&Pose::rest(skeleton.len()));
         let places: Vec<Vec3> = world.iter().map(|m| m.w_axis.truncate()).collect();
-        Self {
-            parents: skeleton.parents.clone(),
-            children: skeleton.children(),
-            depth,
-            places,
-            up: Vec3::Y,
-        }
+        Self { parents: skeleton.parents.clone(), children: skeleton.children(), depth, places, up: Vec3::Y }
     }
 
     /// From `joint` up to its root, `joint` first.
@@ -240,7 +234,9 @@ fn by_places(tree: &Tree) -> Humanoid {
     let place = |j: JointId| tree.places[j.index()];
     let best = |score: &dyn Fn(Vec3) -> f32, keep: &dyn Fn(JointId) -> bool| {
         joints().filter(|&j| keep(j)).max_by(|&a, &b| {
-            score(place(a)).total_cmp(&score(place(b))).then(tree.depth[a.index()].cmp(&tree.depth[b.index()]))
+            score(place(a))
+                .total_cmp(&score(place(b)))
+                .then(tree.depth[a.index()].cmp(&tree.depth[b.index()]))
         })
     };
     let Some(top) = best(&|p| p.y, &|_| true) else { return person };
@@ -251,7 +247,9 @@ fn by_places(tree: &Tree) -> Humanoid {
         best(&|p| -p.y, &move |j| place(j).x * sign > off_centre && place(j).y < lowest + height * 0.15)
     };
     let arm_tip = |sign: f32| {
-        best(&move |p| p.x * sign, &move |j| place(j).x * sign > off_centre && place(j).y > lowest + height * 0.4)
+        best(&move |p| p.x * sign, &move |j| {
+            place(j).x * sign > off_centre && place(j).y > lowest + height * 0.4
+        })
     };
     let (Some(foot_l), Some(foot_r)) = (foot_tip(1.0), foot_tip(-1.0)) else { return person };
     let Some(hips) = tree.common_ancestor(foot_l, foot_r) else { return person };

@@ -1,0 +1,171 @@
+//! Binding, mending and trial poses on shapes with known answers.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::*;
+use tin_cloak_core::bind::{
+    bind_stiff, fill, match_surface, nearest_surface, nearest_vertex, MatchSettings, Source, Target,
+};
+use tin_cloak_core::clearance::stiffness_error;
+use tin_cloak_core::deform::linear_blend;
+use tin_cloak_core::glam::{Mat4, Quat, Vec3};
+use tin_cloak_core::mend::{push_out, PushSettings, TrialPose};
+use tin_cloak_core::mesh::Topology;
+use tin_cloak_core::skin::Skin;
+use tin_cloak_core::JointId;
+
+/// A tube bound to two joints, blended linearly between y = 0.15 and 0.25.
+fn two_joint_body() -> (Shape, Skin) {
+    let body = tube(0.05, (0.0, 0.4), 48, 40, 1.0);
+    let rows: Vec<_> = body.0.iter().map(|p| row_at(p.y)).collect();
+    let skin = Skin::from_rows(&rows, 2).unwrap();
+    (body, skin)
+}
+
+fn row_at(y: f32) -> Vec<(JointId, f32)> {
+    let upper = ((y - 0.15) / 0.1).clamp(0.0, 1.0);
+    vec![(JointId(0), 1.0 - upper), (JointId(1), upper)]
+}
+
+/// The upper half turned by `degrees` about the joint at y = 0.2.
+fn bent(degrees: f32) -> Vec<Mat4> {
+    let at = Vec3::Y * 0.2;
+    let turn = Mat4::from_translation(at)
+        * Mat4::from_rotation_x(degrees.to_radians())
+        * Mat4::from_translation(-at);
+    vec![Mat4::IDENTITY, turn]
+}
+
+fn worst_difference(skin: &Skin, positions: &[Vec3]) -> f32 {
+    let upper = skin.column(JointId(1));
+    let wanted = positions.iter().map(|p| ((p.y - 0.15) / 0.1).clamp(0.0, 1.0));
+    upper.iter().zip(wanted).map(|(w, x)| (w - x).abs()).fold(0.0, f32::max)
+}
+
+#[test]
+fn every_method_finds_the_weights_of_a_tube_just_outside() {
+    let (body, skin) = two_joint_body();
+    let cloth = tube(0.056, (0.02, 0.38), 40, 36, 1.0);
+    let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
+    let source = Source::new(&body.0, &body.1, &skin, 2);
+    let target = Target::new(&cloth.0, &topology);
+    assert!(worst_difference(&nearest_surface(&source, &target).unwrap(), &cloth.0) < 0.01);
+    // The nearest vertex is at most half a ring (5 mm) off: 0.05 of the blend.
+    assert!(worst_difference(&nearest_vertex(&source, &target).unwrap(), &cloth.0) < 0.06);
+    let found = match_surface(&source, &target, MatchSettings::for_target(&target));
+    assert!(found.share() > 0.99);
+    let filled = fill(&target, found, 2, 4).unwrap();
+    assert!(worst_difference(&filled.skin, &cloth.0) < 0.01);
+}
+
+#[test]
+fn a_hole_in_the_match_is_filled_smoothly() {
+    let (body, skin) = two_joint_body();
+    let cloth = tube(0.056, (0.02, 0.38), 40, 36, 1.0);
+    let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
+    let source = Source::new(&body.0, &body.1, &skin, 2);
+    let target = Target::new(&cloth.0, &topology);
+    let mut found = match_surface(&source, &target, MatchSettings::for_target(&target));
+    for (v, p) in cloth.0.iter().enumerate() {
+        if (p.y - 0.2).abs() < 0.03 {
+            found.accepted[v] = false;
+            found.rows[v].clear();
+        }
+    }
+    let filled = fill(&target, found, 2, 4).unwrap();
+    assert!(filled.matched.iter().any(|m| !m));
+    // The blend is linear along the tube, and a straight line has no bi-Laplacian energy.
+    assert!(worst_difference(&filled.skin, &cloth.0) < 0.02);
+}
+
+#[test]
+fn a_shell_nothing_matches_takes_the_closest_weights() {
+    let (body, skin) = two_joint_body();
+    let far = moved(sphere(0.02, 12), Vec3::new(0.3, 0.35, 0.0));
+    let topology = Topology::of_welded(far.0.len(), &far.1);
+    let source = Source::new(&body.0, &body.1, &skin, 2);
+    let target = Target::new(&far.0, &topology);
+    let found = match_surface(&source, &target, MatchSettings { distance: 0.01, min_cosine: 0.9 });
+    let filled = fill(&target, found, 2, 4).unwrap();
+    assert_eq!(filled.unmatched_shells, far.0.len());
+    assert!(filled.skin.column(JointId(1)).iter().all(|w| *w > 0.99));
+}
+
+#[test]
+fn moving_body_and_cloth_together_leaves_the_weights_unchanged() {
+    let (body, skin) = two_joint_body();
+    let cloth = tube(0.07, (0.02, 0.38), 40, 36, 0.7);
+    let turn = Quat::from_rotation_z(0.7) * Quat::from_rotation_x(-1.1);
+    let carry = |s: &Shape| -> Shape {
+        (s.0.iter().map(|p| turn * *p + Vec3::new(1.0, -2.0, 0.5)).collect(), s.1.clone())
+    };
+    let bind = |body: &Shape, cloth: &Shape| {
+        let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
+        let source = Source::new(&body.0, &body.1, &skin, 2);
+        let target = Target::new(&cloth.0, &topology);
+        let found = match_surface(&source, &target, MatchSettings { distance: 0.03, min_cosine: 0.8 });
+        fill(&target, found, 2, 4).unwrap().skin
+    };
+    let (here, there) = (bind(&body, &cloth), bind(&carry(&body), &carry(&cloth)));
+    for (a, b) in here.column(JointId(1)).iter().zip(there.column(JointId(1))) {
+        assert!((a - b).abs() < 2e-3, "{a} {b}");
+    }
+}
+
+#[test]
+fn a_stiff_plate_does_not_bend() {
+    let (body, skin) = two_joint_body();
+    let plate = tube(0.06, (0.12, 0.36), 30, 20, 0.4);
+    let topology = Topology::of_welded(plate.0.len(), &plate.1);
+    let source = Source::new(&body.0, &body.1, &skin, 2);
+    let target = Target::new(&plate.0, &topology);
+    let (bound, shells) = bind_stiff(&source, &target, &[true], None, None).unwrap();
+    assert_eq!(shells[0].as_ref().unwrap().joint, JointId(1), "most of it lies above the bend");
+    let mut posed = vec![Vec3::ZERO; plate.0.len()];
+    linear_blend(&plate.0, &bound, &bent(70.0), &mut posed);
+    assert!(stiffness_error(&plate.0, &posed) < 1e-5);
+}
+
+#[test]
+fn pushing_out_clears_a_bent_tube_and_leaves_the_rest_alone() {
+    let (body, skin) = two_joint_body();
+    // Bound by nearest vertex of the wrong height: the cloth lags behind the bend.
+    let cloth = tube(0.053, (0.02, 0.38), 48, 36, 1.0);
+    let late: Vec<_> = cloth.0.iter().map(|p| row_at(p.y - 0.02)).collect();
+    let mut o = outfit(&body, &[cloth.clone()]);
+    o.layers[0].skin = skin;
+    o.layers[1].skin = Skin::from_rows(&late, 2).unwrap();
+    let poses: Vec<TrialPose> =
+        [0.0, 35.0, -35.0].map(|d| TrialPose { matrices: bent(d), amounts: Vec::new() }).to_vec();
+    let mended = push_out(&o, &[1], &poses, PushSettings::default(), &|_| true).unwrap();
+    let report = &mended.pieces[0];
+    assert!(report.deepest_before > 0.002, "{report:?}");
+    assert!(report.count_after * 10 <= report.count_before, "{report:?}");
+    // The ends, far from the bend, have not moved at all.
+    for (before, after) in cloth.0.iter().zip(&mended.rest[1]).filter(|(p, _)| p.y < 0.04 || p.y > 0.36) {
+        assert_eq!(before, after);
+    }
+    assert!(push_out(&o, &[1], &poses, PushSettings::default(), &|_| false).is_none(), "it can be stopped");
+}
+
+#[test]
+fn the_same_bytes_on_one_thread_and_on_many() {
+    let (body, skin) = two_joint_body();
+    let cloth = tube(0.053, (0.02, 0.38), 48, 36, 1.0);
+    let run = || {
+        let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
+        let source = Source::new(&body.0, &body.1, &skin, 2);
+        let target = Target::new(&cloth.0, &topology);
+        let found = match_surface(&source, &target, MatchSettings { distance: 0.002, min_cosine: 0.99 });
+        let bound = fill(&target, found, 2, 4).unwrap().skin;
+        let mut o = outfit(&body, &[cloth.clone()]);
+        o.layers[0].skin = skin.clone();
+        o.layers[1].skin = bound;
+        let poses = [TrialPose { matrices: bent(60.0), amounts: Vec::new() }];
+        push_out(&o, &[1], &poses, PushSettings::default(), &|_| true).unwrap().rest
+    };
+    let alone = rayon::ThreadPoolBuilder::new().num_threads(1).build().unwrap().install(run);
+    let many = rayon::ThreadPoolBuilder::new().num_threads(4).build().unwrap().install(run);
+    assert_eq!(alone, many);
+}

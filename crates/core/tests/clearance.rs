@@ -1,0 +1,187 @@
+//! Clearance on shapes whose answers are known by arithmetic.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::*;
+use tin_cloak_core::clearance::{measure_pose, snags, Outfit, PairMeasure, PoseMeasure, Settings};
+use tin_cloak_core::glam::{Mat4, Quat, Vec3};
+
+fn measure(outfit: &Outfit, matrices: &[Mat4]) -> PoseMeasure {
+    let mut buffers = outfit.buffers();
+    buffers.pose(outfit, matrices, &[]);
+    measure_pose(outfit, &buffers, Settings::default())
+}
+
+fn only(outfit: &Outfit) -> PairMeasure {
+    let mut pairs = measure(outfit, &still()).pairs;
+    assert_eq!(pairs.len(), 1);
+    pairs.remove(0)
+}
+
+#[test]
+fn concentric_spheres_clear_by_the_difference_of_their_radii() {
+    let body = sphere(0.10, 48);
+    let m = only(&outfit(&body, &[sphere(0.11, 48)]));
+    assert_eq!(m.covered, body.0.len());
+    assert_eq!((m.poking, m.sunk, m.buried), (0, 0, 0));
+    // A flat face lies a little inside its sphere: r (1 − cos(π/48)) is 0.24 mm.
+    let gap = m.least_clearance.unwrap();
+    assert!(gap > 0.0095 && gap <= 0.0100, "{gap}");
+}
+
+#[test]
+fn a_sphere_five_millimetres_too_small_is_poked_through_by_five() {
+    let body = sphere(0.10, 48);
+    let m = only(&outfit(&body, &[sphere(0.095, 48)]));
+    assert_eq!(m.poking, body.0.len());
+    assert!((m.deepest - 0.005).abs() < 3e-4, "{}", m.deepest);
+    assert!((m.sunk_deepest - 0.005).abs() < 3e-4, "{}", m.sunk_deepest);
+    // All of the sphere pokes: 4 π r² is 0.1257 m².
+    assert!((m.poking_area - 0.1257).abs() < 0.002, "{}", m.poking_area);
+}
+
+#[test]
+fn deeper_than_twenty_millimetres_at_rest_is_not_covered() {
+    let o = outfit(&sphere(0.10, 32), &[sphere(0.075, 32)]);
+    assert!(o.pairs.is_empty());
+}
+
+#[test]
+fn a_tube_in_a_tube_moved_aside_pokes_on_one_side_only() {
+    let body = tube(0.05, (0.0, 0.4), 48, 20, 1.0);
+    let mut o = outfit(&body, &[tube(0.058, (0.0, 0.4), 48, 20, 1.0)]);
+    o.layers[1].skin =
+        tin_cloak_core::skin::Skin::uniform(48 * 21, &[(tin_cloak_core::JointId(1), 1.0)], 2).unwrap();
+    let aside = [Mat4::IDENTITY, Mat4::from_translation(Vec3::X * 0.012)];
+    let m = measure(&o, &aside).pairs.remove(0);
+    assert!((m.deepest - 0.004).abs() < 4e-4, "{}", m.deepest);
+    assert!(m.worst.unwrap().position.x < -0.03);
+    let share = m.poking as f32 / m.covered as f32;
+    assert!(share > 0.1 && share < 0.5, "{share}");
+}
+
+#[test]
+fn beyond_a_hem_nothing_counts() {
+    // The piece ends half-way up: the body above has it nearest at its open edge.
+    let body = tube(0.05, (0.0, 0.4), 48, 40, 1.0);
+    let piece = tube(0.055, (0.0, 0.2), 48, 20, 1.0);
+    let o = outfit(&body, &[piece]);
+    let m = measure(&o, &still());
+    assert!(o.pairs[0].covered.iter().all(|&v| body.0[v as usize].y <= 0.2001));
+    assert_eq!(m.pairs[0].poking + m.pairs[0].sunk, 0);
+    // Slid down by 3 cm, what is now above the hem is bare, not poking.
+    let mut slid = o.clone();
+    slid.layers[1].skin =
+        tin_cloak_core::skin::Skin::uniform(48 * 21, &[(tin_cloak_core::JointId(1), 1.0)], 2).unwrap();
+    let down = [Mat4::IDENTITY, Mat4::from_translation(Vec3::Y * -0.03)];
+    let m = measure(&slid, &down);
+    assert_eq!(m.pairs[0].poking, 0);
+    let bare =
+        o.pairs[0].covered.iter().zip(&m.points[0].inner).filter(|(v, _)| body.0[**v as usize].y > 0.175);
+    assert!(bare.clone().count() > 0);
+    assert!(bare.into_iter().all(|(_, asked)| asked.is_none()));
+}
+
+#[test]
+fn a_sleeve_against_the_ribs_is_not_the_shirts_own_side() {
+    // A trunk, an arm beside it, a sleeve on the arm that touches the trunk's side.
+    let trunk = tube(0.10, (0.0, 0.4), 64, 30, 1.0);
+    let arm = moved(tube(0.04, (0.0, 0.4), 48, 30, 1.0), Vec3::X * 0.152);
+    let sleeve = moved(tube(0.05, (0.0, 0.4), 48, 30, 1.0), Vec3::X * 0.152);
+    let body = joined(trunk, arm);
+    let o = outfit(&body, &[sleeve]);
+    // Only the arm is covered, although the ribs' outward rays meet the sleeve within 2 mm.
+    let on_arm = |v: u32| (body.0[v as usize] - Vec3::new(0.152, body.0[v as usize].y, 0.0)).length() < 0.041;
+    assert!(o.pairs[0].covered.iter().all(|&v| on_arm(v)));
+    // Pressed 8 mm into the ribs, the sleeve is measured against the arm it is on: clear.
+    let mut pressed = o.clone();
+    pressed.layers[1].skin =
+        tin_cloak_core::skin::Skin::uniform(48 * 31, &[(tin_cloak_core::JointId(1), 1.0)], 2).unwrap();
+    let m = measure(&pressed, &[Mat4::IDENTITY, Mat4::from_translation(Vec3::X * -0.008)]);
+    assert_eq!((m.pairs[0].poking, m.pairs[0].sunk), (0, 0));
+}
+
+#[test]
+fn a_plate_with_two_walls_is_measured_by_the_inner_one() {
+    // A plate 4 mm thick, 6 mm off a tube: 3 mm of poke-through is 3 mm, though the outer wall
+    // is still clear.
+    let body = tube(0.10, (0.0, 0.4), 96, 30, 1.0);
+    let wall = |r: f32| tube(r, (0.1, 0.3), 60, 20, 0.45);
+    let plate = joined(turned_inside_out(wall(0.106)), wall(0.110));
+    let o = outfit(&body, &[plate]);
+    assert!(o.layers[1].walls.double_walled > 0.95);
+    let rest = only(&o);
+    assert!((rest.least_clearance.unwrap() - 0.006).abs() < 4e-4, "{:?}", rest.least_clearance);
+    let mut near = o.clone();
+    near.layers[1].skin =
+        tin_cloak_core::skin::Skin::uniform(o.layers[1].rest.len(), &[(tin_cloak_core::JointId(1), 1.0)], 2)
+            .unwrap();
+    // The open side of the part tube looks along −Z.
+    let towards = near.layers[1].rest.iter().map(|p| Vec3::new(p.x, 0.0, p.z)).sum::<Vec3>().normalize();
+    let m = measure(&near, &[Mat4::IDENTITY, Mat4::from_translation(towards * -0.009)]).pairs.remove(0);
+    assert!((m.deepest.max(m.sunk_deepest) - 0.003).abs() < 5e-4, "{m:?}");
+}
+
+#[test]
+fn a_piece_wound_inside_out_measures_the_same() {
+    let body = sphere(0.10, 32);
+    let right = only(&outfit(&body, &[sphere(0.097, 32)]));
+    let wrong = only(&outfit(&body, &[turned_inside_out(sphere(0.097, 32))]));
+    assert_eq!((right.poking, right.deepest), (wrong.poking, wrong.deepest));
+}
+
+#[test]
+fn a_coat_open_at_the_front_leaves_the_front_bare() {
+    let body = tube(0.10, (0.0, 0.4), 96, 30, 1.0);
+    let coat = tube(0.112, (0.0, 0.4), 80, 30, 0.8);
+    let towards = coat.0.iter().map(|p| Vec3::new(p.x, 0.0, p.z)).sum::<Vec3>().normalize();
+    let o = outfit(&body, &[coat]);
+    let front =
+        |v: u32| Vec3::new(body.0[v as usize].x, 0.0, body.0[v as usize].z).normalize().dot(towards) < -0.85;
+    assert!(o.pairs[0].covered.iter().all(|&v| !front(v)));
+    assert_eq!(only(&o).poking, 0);
+}
+
+#[test]
+fn what_another_layer_hides_is_buried() {
+    let body = sphere(0.10, 32);
+    let tight = sphere(0.096, 32);
+    let seen = only(&outfit(&body, &[tight.clone()]));
+    assert_eq!(seen.buried, 0);
+    let hidden = measure(&outfit(&body, &[tight, sphere(0.13, 32)]), &still());
+    let pair = &hidden.pairs[0];
+    assert_eq!(pair.poking, 0);
+    assert!(pair.buried >= seen.poking, "{} of {}", pair.buried, seen.poking);
+}
+
+#[test]
+fn moving_everything_rigidly_changes_nothing() {
+    let o = outfit(&sphere(0.10, 32), &[sphere(0.099, 32)]);
+    let here = measure(&o, &still()).pairs.remove(0);
+    let m = Mat4::from_rotation_translation(
+        Quat::from_rotation_x(0.8) * Quat::from_rotation_z(1.9),
+        Vec3::new(0.3, -0.2, 0.5),
+    );
+    let there = measure(&o, &[m, m]).pairs.remove(0);
+    assert_eq!(here.poking, there.poking);
+    assert!((here.deepest - there.deepest).abs() < 1e-5);
+}
+
+#[test]
+fn snags_are_connected_spots() {
+    // Two bumps on a tube poke through a sleeve at two places.
+    let mut body = tube(0.05, (0.0, 0.6), 64, 60, 1.0);
+    for p in &mut body.0 {
+        for y in [0.15, 0.45] {
+            let near = (*p - Vec3::new(0.05, y, 0.0)).length();
+            let bump = 0.012 * (1.0 - (near / 0.03).min(1.0));
+            *p += Vec3::new(p.x, 0.0, p.z).normalize() * bump;
+        }
+    }
+    let o = outfit(&body, &[tube(0.056, (0.0, 0.6), 64, 60, 1.0)]);
+    let m = measure(&o, &still());
+    let found = snags(&o, 0, &m.points[0], Settings::default());
+    assert_eq!(found.iter().filter(|s| !s.on_outer).count(), 2);
+    assert!((found[0].deepest - 0.006).abs() < 1e-3);
+}

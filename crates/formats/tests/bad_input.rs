@@ -1,0 +1,190 @@
+//! Everything a person can hand in by mistake: one clear sentence, no panic.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use proptest::prelude::*;
+use serde_json::{json, Value};
+use tin_cloak_formats::{read, Companions, ReadError};
+
+/// A skinned triangle with two joints as glTF JSON and its buffer.
+fn triangle() -> (Value, Vec<u8>) {
+    let mut bin = Vec::new();
+    let floats = |bin: &mut Vec<u8>, list: &[f32]| list.iter().for_each(|f| bin.extend(f.to_le_bytes()));
+    floats(&mut bin, &[0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0]); // positions, 36
+    bin.extend([0u8, 1, 0, 0, 0, 1, 0, 0, 1, 0, 0, 0]); // joints, 12
+    floats(&mut bin, &[0.5, 0.5, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0]); // weights, 48
+    bin.extend([0u16, 1, 2].iter().flat_map(|i| i.to_le_bytes())); // indices, 6
+    bin.extend([0, 0]);
+    let identity = [1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0, 1.0];
+    floats(&mut bin, &identity); // bind matrices at 104, 128
+    floats(&mut bin, &identity);
+    let json = json!({
+        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0, 1]}],
+        "nodes": [{"mesh": 0, "skin": 0, "name": "flag"}, {"name": "root", "children": [2]}, {"name": "tip"}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0, "JOINTS_0": 1, "WEIGHTS_0": 2}, "indices": 3}]}],
+        "skins": [{"joints": [1, 2], "inverseBindMatrices": 4}],
+        "buffers": [{"byteLength": bin.len()}],
+        "bufferViews": [
+            {"buffer": 0, "byteOffset": 0, "byteLength": 36}, {"buffer": 0, "byteOffset": 36, "byteLength": 12},
+            {"buffer": 0, "byteOffset": 48, "byteLength": 48}, {"buffer": 0, "byteOffset": 96, "byteLength": 6},
+            {"buffer": 0, "byteOffset": 104, "byteLength": 128}],
+        "accessors": [
+            {"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
+            {"bufferView": 1, "componentType": 5121, "count": 3, "type": "VEC4"},
+            {"bufferView": 2, "componentType": 5126, "count": 3, "type": "VEC4"},
+            {"bufferView": 3, "componentType": 5123, "count": 3, "type": "SCALAR"},
+            {"bufferView": 4, "componentType": 5126, "count": 2, "type": "MAT4"}],
+    });
+    (json, bin)
+}
+
+fn glb(json: &Value, bin: &[u8]) -> Vec<u8> {
+    let mut text = serde_json::to_vec(json).unwrap();
+    text.resize(text.len().next_multiple_of(4), b' ');
+    let mut out = b"glTF".to_vec();
+    for word in [2, (12 + 8 + text.len() + 8 + bin.len()) as u32, text.len() as u32] {
+        out.extend(word.to_le_bytes());
+    }
+    out.extend(b"JSON");
+    out.extend(&text);
+    out.extend((bin.len() as u32).to_le_bytes());
+    out.extend(b"BIN\0");
+    out.extend(bin);
+    out
+}
+
+fn refusal(bytes: &[u8]) -> String {
+    read("upload.glb", bytes, &Companions::new()).unwrap_err().to_string()
+}
+
+fn changed(change: impl FnOnce(&mut Value, &mut Vec<u8>)) -> String {
+    let (mut json, mut bin) = triangle();
+    change(&mut json, &mut bin);
+    refusal(&glb(&json, &bin))
+}
+
+#[test]
+fn the_unchanged_file_is_fine() {
+    let (json, bin) = triangle();
+    let document = read("a.glb", &glb(&json, &bin), &Companions::new()).unwrap();
+    assert_eq!(document.meshes[0].name, "flag");
+    assert_eq!(document.skeleton.unwrap().names, ["root", "tip"]);
+    assert_eq!(document.meshes[0].skin.as_ref().unwrap().row(0).count(), 2);
+}
+
+#[test]
+fn truncated() {
+    let (json, bin) = triangle();
+    let whole = glb(&json, &bin);
+    for cut in [5, 15, 60, whole.len() - 40] {
+        let text = refusal(&whole[..cut]);
+        assert!(text.contains("cut short"), "{cut}: {text}");
+    }
+}
+
+#[test]
+fn not_a_gltf() {
+    assert!(refusal(b"solid cube, honest").contains("not a file this program reads"));
+    assert!(refusal(b"").contains("empty"));
+    assert!(refusal(b"{\"hello\": 1}").contains("not a valid glTF"));
+}
+
+#[test]
+fn nan_positions() {
+    let text = changed(|_, bin| bin[12..16].copy_from_slice(&f32::NAN.to_le_bytes()));
+    assert!(text.contains("vertex 1 is not a number"), "{text}");
+}
+
+#[test]
+fn index_out_of_range() {
+    let text = changed(|_, bin| bin[98] = 200);
+    assert!(text.contains("names vertex 200, but there are only 3"), "{text}");
+}
+
+#[test]
+fn joint_out_of_range() {
+    let text = changed(|_, bin| bin[36] = 99);
+    assert!(text.contains("joint 99") && text.contains("only 2 joints"), "{text}");
+}
+
+#[test]
+fn a_cycle_of_nodes() {
+    let text = changed(|json, _| json["nodes"][2]["children"] = json!([1]));
+    assert!(text.contains("cycle"), "{text}");
+}
+
+#[test]
+fn no_triangles() {
+    let text = changed(|json, _| json["meshes"][0]["primitives"][0]["mode"] = json!(0));
+    assert!(text.contains("no mesh with faces"), "{text}");
+}
+
+#[test]
+fn a_count_that_would_need_gigabytes() {
+    let text = changed(|json, _| json["accessors"][0]["count"] = json!(4_000_000_000u64));
+    assert!(text.contains("4000000000 entries"), "{text}");
+    // Without a buffer an accessor is all zeros: nothing in the file limits it.
+    let text = changed(|json, _| {
+        json["accessors"][0]["count"] = json!(4_000_000_000u64);
+        json["accessors"][0].as_object_mut().unwrap().remove("bufferView");
+    });
+    assert!(text.contains("4000000000 entries"), "{text}");
+}
+
+#[test]
+fn all_zero_weights() {
+    let text = changed(|_, bin| bin[48..96].fill(0));
+    assert!(text.contains("3 vertices have no weight"), "{text}");
+}
+
+#[test]
+fn a_singular_bind_matrix() {
+    let text = changed(|_, bin| bin[104..168].fill(0));
+    assert!(text.contains("“root” has a singular bind matrix"), "{text}");
+}
+
+#[test]
+fn a_wrong_attribute_type() {
+    let text = changed(|json, _| json["accessors"][0]["type"] = json!("VEC2"));
+    assert!(text.contains("positions") && text.contains("VEC3"), "{text}");
+}
+
+#[test]
+fn an_uri_leading_out_of_the_upload() {
+    for uri in ["../secret.bin", "/etc/passwd", "file:///etc/passwd", "a/b.bin", "..\\x.bin"] {
+        let text = changed(|json, _| json["buffers"][0]["uri"] = json!(uri));
+        assert!(text.contains("outside the upload"), "{uri}: {text}");
+    }
+    let (mut json, bin) = triangle();
+    json["buffers"][0]["uri"] = json!("flag.bin");
+    let text = serde_json::to_vec(&json).unwrap();
+    let alone = read("flag.gltf", &text, &Companions::new()).unwrap_err();
+    assert!(matches!(&alone, ReadError::ExternalBuffer { uri, .. } if uri == "flag.bin"), "{alone}");
+    let beside = Companions::from([("flag.bin".to_owned(), bin)]);
+    assert_eq!(read("flag.gltf", &text, &beside).unwrap().meshes.len(), 1);
+}
+
+#[test]
+fn bad_obj_and_bvh_lines_are_named() {
+    let obj = b"v 0 0 0\nv 1 0 0\nv 0 spam 0\nf 1 2 3\n";
+    let text = read("a.obj", obj, &Companions::new()).unwrap_err().to_string();
+    assert!(text.contains("line 3"), "{text}");
+    let bvh = b"HIERARCHY\nROOT hips\n{\nOFFSET 0 0 0\nCHANNELS 3 Xrotation Yrotation Spin\n}\n";
+    let text = read("a.bvh", bvh, &Companions::new()).unwrap_err().to_string();
+    assert!(text.contains("line 5") && text.contains("spin"), "{text}");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    /// Whatever bytes are changed, the reader answers and does not panic.
+    #[test]
+    fn flipped_bytes_never_panic(flips in prop::collection::vec((0usize..2400, any::<u8>()), 1..8)) {
+        let (json, bin) = triangle();
+        let mut bytes = glb(&json, &bin);
+        for (at, value) in flips {
+            let length = bytes.len();
+            bytes[at % length] = value;
+        }
+        let _ = read("upload.glb", &bytes, &Companions::new());
+    }
+}

@@ -1,0 +1,117 @@
+//! What goes out comes back the same; a real body is read whole.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use tin_cloak_core::deform::Morph;
+use tin_cloak_core::glam::{Quat, Vec3};
+use tin_cloak_core::mesh::Mesh;
+use tin_cloak_core::skeleton::{LocalTransform, Pose, Skeleton};
+use tin_cloak_core::skin::Skin;
+use tin_cloak_core::trial::{Clip, Interpolation, Track, TrackValues};
+use tin_cloak_core::JointId;
+use tin_cloak_formats::{read, write_glb, Companions, GlbPart, GlbScene, Mark, PieceKind};
+
+fn cube() -> Mesh {
+    let positions = (0..8).map(|i| Vec3::new((i & 1) as f32, (i >> 1 & 1) as f32, (i >> 2) as f32)).collect();
+    let quads = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    let triangles = quads.iter().flat_map(|&[a, b, c, d]| [[a, b, c], [a, c, d]]).collect();
+    let mut mesh = Mesh::new("cube", positions, Vec::new(), triangles, Vec::new()).unwrap();
+    mesh.find_quads();
+    mesh
+}
+
+fn skeleton() -> Skeleton {
+    let at = |t, r| LocalTransform { translation: t, rotation: r, scale: Vec3::ONE };
+    Skeleton::at_rest(
+        vec!["root".into(), "arm".into(), "hand".into()],
+        vec![None, Some(JointId(0)), Some(JointId(1))],
+        vec![
+            at(Vec3::Y, Quat::from_rotation_y(0.3)),
+            at(Vec3::X, Quat::from_rotation_z(-0.8)),
+            at(Vec3::X * 0.5, Quat::IDENTITY),
+        ],
+    )
+    .unwrap()
+}
+
+fn wave() -> Clip {
+    let turns = vec![Quat::IDENTITY, Quat::from_rotation_x(1.0), Quat::IDENTITY];
+    let track = |joint, times, values, interpolation| Track { joint, times, values, interpolation };
+    Clip {
+        name: "wave".into(),
+        tracks: vec![
+            track(JointId(1), vec![0.0, 0.5, 1.0], TrackValues::Rotation(turns), Interpolation::Linear),
+            track(
+                JointId(0),
+                vec![0.0, 1.0],
+                TrackValues::Translation(vec![Vec3::Y, Vec3::Y * 2.0]),
+                Interpolation::Step,
+            ),
+        ],
+    }
+}
+
+#[test]
+fn a_dressed_scene_comes_back_equal() {
+    let (mesh, skeleton, clip) = (cube(), skeleton(), wave());
+    let rows: Vec<Vec<(JointId, f32)>> =
+        (0..8).map(|v| (0..3).map(|j| (JointId(j), 1.0 + (v * j) as f32)).collect()).collect();
+    let skin = Skin::from_rows(&rows, 3).unwrap();
+    let morph = Morph { name: "stout".into(), vertices: vec![3, 7], offsets: vec![Vec3::X, Vec3::NEG_Z] };
+    let mark = Mark { role: "piece".into(), layer: Some(2), kind: Some(PieceKind::Stiff), method: None };
+    let part = GlbPart {
+        name: "box",
+        mesh: &mesh,
+        skin: Some(&skin),
+        morphs: std::slice::from_ref(&morph),
+        mark: Some(mark.clone()),
+        colour: [0.5; 3],
+    };
+    let scene = GlbScene { parts: vec![part], skeleton: Some(&skeleton), clips: std::slice::from_ref(&clip) };
+    let bytes = write_glb(&scene).unwrap();
+    assert_eq!(bytes, write_glb(&scene).unwrap());
+    let back = read("x.glb", &bytes, &Companions::new()).unwrap();
+    let part = &back.meshes[0];
+    assert_eq!(part.mesh.positions, mesh.positions);
+    assert_eq!(part.mesh.triangles, mesh.triangles);
+    assert_eq!(part.mesh.quads, mesh.quads);
+    assert_eq!(part.morphs, [morph]);
+    assert_eq!(part.mark, Some(mark));
+    for v in 0..8 {
+        let (a, b): (Vec<_>, Vec<_>) = (skin.row(v).collect(), part.skin.as_ref().unwrap().row(v).collect());
+        assert!(a.len() == b.len() && a.iter().zip(&b).all(|(x, y)| x.0 == y.0 && (x.1 - y.1).abs() < 1e-6));
+    }
+    let other = back.skeleton.unwrap();
+    assert_eq!(other.names, skeleton.names);
+    for (a, b) in other.world(&Pose::rest(3)).iter().zip(skeleton.world(&Pose::rest(3))) {
+        assert!(a.abs_diff_eq(b, 1e-6));
+    }
+    assert_eq!(back.clips.len(), 1);
+    assert_eq!(back.clips[0].tracks.len(), 2);
+    let (a, b) = (clip.sample(&skeleton, 0.3), back.clips[0].sample(&other, 0.3));
+    assert!(a.rotations.iter().zip(&b.rotations).all(|(x, y)| x.dot(*y).abs() > 0.999_999));
+}
+
+#[test]
+fn the_real_body_is_read_whole() {
+    let root = concat!(env!("CARGO_MANIFEST_DIR"), "/../../testdata/open-human/");
+    let open = |name: &str| {
+        let bytes = std::fs::read(format!("{root}{name}")).unwrap();
+        read(name, &bytes, &Companions::new()).unwrap()
+    };
+    let body = open("body.glb");
+    assert_eq!(body.meshes[0].mesh.positions.len(), 13_380);
+    assert_eq!(body.skeleton.as_ref().unwrap().len(), 163);
+    assert_eq!(body.clips.len(), 3);
+    assert_eq!(body.meshes[0].morphs[0].name, "stout");
+    assert!(open("skirt.obj").meshes[0].mesh.quads.len() > 500, "quads are kept");
+}
+
+#[test]
+fn a_bvh_of_two_joints() {
+    let text = b"HIERARCHY\nROOT hips\n{\n OFFSET 0 90 0\n CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation\n JOINT head\n {\n  OFFSET 0 60 0\n  CHANNELS 3 Zrotation Xrotation Yrotation\n  End Site\n  {\n   OFFSET 0 20 0\n  }\n }\n}\nMOTION\nFrames: 2\nFrame Time: 0.5\n0 90 0 0 0 0 0 0 0\n0 100 0 90 0 0 0 45 0\n";
+    let back = read("nod.bvh", text, &Companions::new()).unwrap();
+    let skeleton = back.skeleton.unwrap();
+    let head = skeleton.world(&back.clips[0].sample(&skeleton, 0.5))[1].w_axis.truncate();
+    // In centimetres: hips lifted to 1 m, the head 60 cm to the side after a quarter turn.
+    assert!((head - Vec3::new(-0.6, 1.0, 0.0)).length() < 1e-5, "{head}");
+}

@@ -1,0 +1,16 @@
+#!/usr/bin/env bash
+# Runs every test, on a fresh machine too: installs the browser for the page tests and the
+# public glTF validator for the file tests when they are missing.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+if ! command -v chromium >/dev/null || ! command -v chromedriver >/dev/null; then
+  apt-get update -qq
+  apt-get install -y -qq chromium chromium-driver >/dev/null
+fi
+if [ ! -d target/gltf-validator/node_modules/gltf-validator ]; then
+  command -v npm >/dev/null || apt-get install -y -qq nodejs npm >/dev/null
+  mkdir -p target/gltf-validator
+  npm install --silent --no-audit --no-fund --prefix target/gltf-validator gltf-validator@2.0.0-dev.3.10
+fi
+cargo test --workspace "$@"
