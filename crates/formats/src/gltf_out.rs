@@ -83,7 +83,7 @@ struct Writer {
 
 impl Writer {
     fn view(&mut self, bytes: &[u8], target: Option<Target>) -> json::Index<json::buffer::View> {
-        while self.bin.len() % 4 != 0 {
+        while !self.bin.len().is_multiple_of(4) {
             self.bin.push(0);
         }
         let offset = self.bin.len();
@@ -313,7 +313,7 @@ impl Writer {
     }
 
     fn finish(mut self, roots: Vec<json::Index<json::Node>>) -> Result<Vec<u8>, WriteError> {
-        while self.bin.len() % 4 != 0 {
+        while !self.bin.len().is_multiple_of(4) {
             self.bin.push(0);
         }
         if self.bin.len() > u32::MAX as usize / 2 {
@@ -344,8 +344,11 @@ impl Writer {
     }
 }
 
+/// Four joints and their weights a vertex.
+type InfluenceSet = (Vec<[u16; 4]>, Vec<[f32; 4]>);
+
 /// Influences in groups of four a vertex, as the format wants them.
-fn influence_sets(skin: &Skin) -> Vec<(Vec<[u16; 4]>, Vec<[f32; 4]>)> {
+fn influence_sets(skin: &Skin) -> Vec<InfluenceSet> {
     (0..skin.max_influences().div_ceil(4).max(1))
         .map(|set| {
             let place = |v: usize| {

@@ -68,12 +68,15 @@ impl Room {
 /// A body with the poses it is tried in.
 type KnownBody = (Arc<Body>, Arc<TrialSet>);
 
+/// A piece by its own file and the body it is worn on.
+type KnownPiece = ((FileRef, FileRef), Arc<Piece>);
+
 /// Decoded states and files, a few of each.
 #[derive(Default)]
 pub(crate) struct Rooms {
     rooms: Mutex<Vec<(BlobId, Arc<Room>)>>,
     bodies: Mutex<HashMap<FileRef, KnownBody>>,
-    pieces: Mutex<Vec<((FileRef, FileRef), Arc<Piece>)>>,
+    pieces: Mutex<Vec<KnownPiece>>,
 }
 
 const ROOMS_KEPT: usize = 6;

@@ -128,6 +128,9 @@ struct Held {
     given_up: Vec<bool>,
 }
 
+/// What one pose brings: the score, demands, and what each vertex costs (metres).
+type InPose = (Score, Vec<Demand>, Vec<(u32, f32)>);
+
 /// What measuring all poses brings.
 #[derive(Debug, Default)]
 struct Found {
@@ -262,7 +265,7 @@ impl<'a> Work<'a> {
     fn measure(&self, which: &[usize]) -> Found {
         let pool = self.outfit.pool();
         let one = |&pose: &usize| pool.with(|buffers| self.measure_in(&self.poses[pose], buffers));
-        let per_pose: Vec<(Score, Vec<Demand>, Vec<(u32, f32)>)> = which.par_iter().map(one).collect();
+        let per_pose: Vec<InPose> = which.par_iter().map(one).collect();
         let layer = &self.outfit.layers[self.layer];
         let mut found = Found::default();
         let mut local = vec![Vec3::ZERO; layer.rest.len()];
@@ -281,7 +284,7 @@ impl<'a> Work<'a> {
         found
     }
 
-    fn measure_in(&self, pose: &TrialPose, buffers: &mut Buffers) -> (Score, Vec<Demand>, Vec<(u32, f32)>) {
+    fn measure_in(&self, pose: &TrialPose, buffers: &mut Buffers) -> InPose {
         buffers.pose(&self.outfit, &pose.matrices, &pose.amounts);
         let measured = measure_pose_pairs(&self.outfit, buffers, self.settings.measure, &self.touching);
         let (mut score, mut demands, mut costs) = (Score::default(), Vec::new(), Vec::new());

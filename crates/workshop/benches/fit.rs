@@ -1,0 +1,94 @@
+//! The speeds a rigger feels, on a real body of 13,380 vertices and a suit of 10,649.
+//!
+//! `cargo bench -p tin-cloak-workshop`; `benches/reference.py` does the same work with libigl
+//! and scipy.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use criterion::{criterion_group, criterion_main, Criterion};
+use std::hint::black_box;
+use std::sync::Arc;
+use tin_cloak_workshop::core::bind::{fill, match_surface, MatchSettings, Source, Target};
+use tin_cloak_workshop::core::clearance::{measure_pose, Settings};
+use tin_cloak_workshop::core::deform::linear_blend;
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::query::Tree;
+use tin_cloak_workshop::{
+    bind_piece, clip_trials, range_trials, read, sort_document, BindOptions, Body, Companions, Dress, Piece,
+    PieceKind,
+};
+
+fn open(name: &str) -> tin_cloak_workshop::Document {
+    let path = format!("{}/../../testdata/open-human/{name}", env!("CARGO_MANIFEST_DIR"));
+    read(name, &std::fs::read(path).unwrap(), &Companions::new()).unwrap()
+}
+
+fn body() -> Body {
+    sort_document("body.glb", open("body.glb"), None).unwrap().0
+}
+
+fn piece(name: &str, layer: u16, body: &Body) -> Piece {
+    let part = open(name).meshes.remove(0);
+    Piece::new(part, layer, PieceKind::Soft, body, false)
+}
+
+fn binding(c: &mut Criterion) {
+    let body = body();
+    let suit = piece("bodysuit.glb", 1, &body);
+    c.bench_function("transfer with inpainting: match and solve", |b| {
+        b.iter(|| {
+            let source =
+                Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, body.skeleton.len());
+            let target = Target::new(&suit.rest, &suit.topology);
+            let found = match_surface(&source, &target, MatchSettings::for_target(&target));
+            black_box(fill(&target, found, source.joints, 4).unwrap())
+        });
+    });
+}
+
+fn checking(c: &mut Criterion) {
+    let body = Arc::new(body());
+    let mut suit = piece("bodysuit.glb", 1, &body);
+    suit.bound = Some(bind_piece(&body, &suit, BindOptions::default()).unwrap().0);
+    let set = range_trials(&body).and(clip_trials(&body, 11));
+    let poses = &set.poses(&body)[..60];
+    let dress = Dress { body, pieces: vec![suit] };
+    let (outfit, _) = dress.outfit();
+    let mut buffers = outfit.buffers();
+    c.bench_function("check of one layer pair in 60 poses, one after another", |b| {
+        b.iter(|| {
+            for pose in poses {
+                buffers.pose(&outfit, &pose.matrices, &pose.amounts);
+                black_box(measure_pose(&outfit, &buffers, Settings::default()));
+            }
+        });
+    });
+}
+
+fn posing(c: &mut Criterion) {
+    let body = body();
+    let suit = piece("bodysuit.glb", 1, &body);
+    let bound = bind_piece(&body, &suit, BindOptions::default()).unwrap().0;
+    let matrices = &range_trials(&body).poses(&body)[20].matrices;
+    let mut out = (vec![Vec3::ZERO; body.rest.len()], vec![Vec3::ZERO; suit.rest.len()]);
+    c.bench_function("linear blend skinning of 24,000 vertices", |b| {
+        b.iter(|| {
+            linear_blend(&body.rest, &body.welded_skin, matrices, &mut out.0);
+            linear_blend(&suit.rest, &bound.skin, matrices, &mut out.1);
+            black_box(out.0[0] + out.1[0])
+        });
+    });
+    let mut tree = Tree::build(&body.rest, &body.topology.triangles);
+    c.bench_function("search tree over 26,756 triangles: build", |b| {
+        b.iter(|| black_box(Tree::build(&body.rest, &body.topology.triangles)));
+    });
+    c.bench_function("search tree over 26,756 triangles: refit", |b| {
+        b.iter(|| tree.refit(black_box(&out.0)))
+    });
+}
+
+criterion_group! {
+    name = speeds;
+    config = Criterion::default().sample_size(10);
+    targets = binding, checking, posing
+}
+criterion_main!(speeds);
