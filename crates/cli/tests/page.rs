@@ -245,8 +245,10 @@ async fn a_body_and_garments_of_ones_own() {
     let browser = Browser::open().await;
     let b = &browser;
     b.client.goto(&address).await.unwrap();
-    let data = concat!(env!("CARGO_MANIFEST_DIR"), "/../../testdata/open-human/");
-    let upload = |names: &[&str]| names.iter().map(|n| format!("{data}{n}")).collect::<Vec<_>>().join("\n");
+    let data = concat!(env!("CARGO_MANIFEST_DIR"), "/../../testdata/open-human");
+    let data = std::fs::canonicalize(data).unwrap();
+    let place = |name: &&str| data.join(name).display().to_string();
+    let upload = |names: &[&str]| names.iter().map(place).collect::<Vec<_>>().join("\n");
     let send = |text: String| async move {
         let field = b.client.find(Locator::Id("files")).await.unwrap();
         field.send_keys(&text).await.unwrap();
