@@ -2,8 +2,8 @@
 
 use super::{worst_strain, Layer, Outfit, Pair, PosedSide, Side};
 use crate::deform::linear_blend;
-use crate::mesh::triangle_area;
-use crate::query::WindingField;
+use crate::mesh::{triangle_area, Csr};
+use crate::query::{Closest, WindingField};
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
 use std::sync::OnceLock;
@@ -252,10 +252,14 @@ impl<'a> PairView<'a> {
             }
             Some(asked)
         };
-        PairPoints {
+        let mut points = PairPoints {
             inner: self.pair.covered.par_iter().with_min_len(128).map(asked_inner).collect(),
             outer: self.pair.over.par_iter().with_min_len(128).map(asked_outer).collect(),
-        }
+        };
+        let around = |layer: usize| &self.outfit.layers[layer].topology.neighbours;
+        bury_strays(&self.pair.covered, &mut points.inner, around(self.pair.inner), tolerance);
+        bury_strays(&self.pair.over, &mut points.outer, around(self.pair.outer), tolerance);
+        points
     }
 
     /// How often all layers together wrap round `p`, less `own`: the once that a sunk vertex is
@@ -347,6 +351,32 @@ impl<'a> PairView<'a> {
     }
 }
 
+/// Deep in a crease a lone vertex may just miss being wrapped by one half: one that is out,
+/// whose neighbours that are out are all buried, is buried with them.
+fn bury_strays(list: &[u32], asked: &mut [Option<Asked>], neighbours: &Csr, tolerance: f32) {
+    let is_out = |a: &Option<Asked>| a.is_some_and(|a| a.clearance < -tolerance);
+    let seen: Vec<usize> =
+        (0..list.len()).filter(|&i| is_out(&asked[i]) && asked[i].is_some_and(|a| !a.buried)).collect();
+    let mut strays = Vec::new();
+    for i in seen {
+        let (mut buried, mut in_sight) = (0, 0);
+        for n in neighbours.row(list[i] as usize) {
+            let Ok(j) = list.binary_search(n) else { continue };
+            if let Some(a) = asked[j].filter(|a| a.clearance < -tolerance) {
+                *(if a.buried { &mut buried } else { &mut in_sight }) += 1;
+            }
+        }
+        if buried > 0 && in_sight == 0 {
+            strays.push(i);
+        }
+    }
+    for i in strays {
+        if let Some(a) = &mut asked[i] {
+            a.buried = true;
+        }
+    }
+}
+
 fn spot(on_outer: bool, vertex: u32, position: Vec3, normal: Vec3) -> Spot {
     Spot { on_outer, vertex, position, normal }
 }
@@ -357,6 +387,12 @@ fn ask(side: &Side, posed: &PosedSide, positions: &[Vec3], p: Vec3, n: Vec3, wit
         return None;
     }
     let (clearance, normal) = side.signed_depth(positions, p, &hit);
+    // Beyond a hem the nearest agreeing point lies somewhere else on the piece, far behind the
+    // open edge that is really next to the vertex.
+    let edge = |hit: &Closest| side.on_open_edge(hit);
+    if posed.tree.closest(p, hit.distance_squared.sqrt() * 0.5).is_some_and(|near| edge(&near)) {
+        return None;
+    }
     Some(Asked { clearance, triangle: hit.triangle, barycentric: hit.barycentric, normal, buried: false })
 }
 

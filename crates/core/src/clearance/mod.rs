@@ -5,7 +5,8 @@
 //!   meets the outer piece within reach, or it already pokes through it by at most 20 mm;
 //! * its *clearance* in a pose is the signed distance to the nearest point of the posed outer
 //!   piece whose outward normal agrees with its own (dot > 0), positive when it lies beneath;
-//!   a nearest point on an open edge (hem, cuff) does not count;
+//!   a nearest point on an open edge (hem, cuff) does not count, nor does one more than twice
+//!   as far away as such an edge;
 //! * an outer vertex is *sunk* when it lies inside the inner layer by the same signed distance;
 //! * where the sign says sunk, the winding number of the inner layer must agree: a point that
 //!   it does not wrap is not inside it;
