@@ -133,7 +133,7 @@ fn pushing_out_clears_a_bent_tube_and_leaves_the_rest_alone() {
     // Bound by nearest vertex of the wrong height: the cloth lags behind the bend.
     let cloth = tube(0.053, (0.02, 0.38), 48, 36, 1.0);
     let late: Vec<_> = cloth.0.iter().map(|p| row_at(p.y - 0.02)).collect();
-    let mut o = outfit(&body, &[cloth.clone()]);
+    let mut o = outfit(&body, std::slice::from_ref(&cloth));
     o.layers[0].skin = skin;
     o.layers[1].skin = Skin::from_rows(&late, 2).unwrap();
     let poses: Vec<TrialPose> =
@@ -159,7 +159,7 @@ fn the_same_bytes_on_one_thread_and_on_many() {
         let target = Target::new(&cloth.0, &topology);
         let found = match_surface(&source, &target, MatchSettings { distance: 0.002, min_cosine: 0.99 });
         let bound = fill(&target, found, 2, 4).unwrap().skin;
-        let mut o = outfit(&body, &[cloth.clone()]);
+        let mut o = outfit(&body, std::slice::from_ref(&cloth));
         o.layers[0].skin = skin.clone();
         o.layers[1].skin = bound;
         let poses = [TrialPose { matrices: bent(60.0), amounts: Vec::new() }];

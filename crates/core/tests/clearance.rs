@@ -147,7 +147,7 @@ fn a_coat_open_at_the_front_leaves_the_front_bare() {
 fn what_another_layer_hides_is_buried() {
     let body = sphere(0.10, 32);
     let tight = sphere(0.096, 32);
-    let seen = only(&outfit(&body, &[tight.clone()]));
+    let seen = only(&outfit(&body, std::slice::from_ref(&tight)));
     assert_eq!(seen.buried, 0);
     let hidden = measure(&outfit(&body, &[tight, sphere(0.13, 32)]), &still());
     let pair = &hidden.pairs[0];

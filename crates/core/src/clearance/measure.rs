@@ -2,7 +2,7 @@
 
 use super::{worst_strain, Layer, Outfit, Pair, PosedSide, Side};
 use crate::deform::linear_blend;
-use crate::mesh::{triangle_area, Csr};
+use crate::mesh::triangle_area;
 use crate::query::{Closest, WindingField};
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
@@ -252,14 +252,10 @@ impl<'a> PairView<'a> {
             }
             Some(asked)
         };
-        let mut points = PairPoints {
+        PairPoints {
             inner: self.pair.covered.par_iter().with_min_len(128).map(asked_inner).collect(),
             outer: self.pair.over.par_iter().with_min_len(128).map(asked_outer).collect(),
-        };
-        let around = |layer: usize| &self.outfit.layers[layer].topology.neighbours;
-        bury_strays(&self.pair.covered, &mut points.inner, around(self.pair.inner), tolerance);
-        bury_strays(&self.pair.over, &mut points.outer, around(self.pair.outer), tolerance);
-        points
+        }
     }
 
     /// How often all layers together wrap round `p`, less `own`: the once that a sunk vertex is
@@ -348,32 +344,6 @@ impl<'a> PairView<'a> {
             }
         }
         m
-    }
-}
-
-/// Deep in a crease a lone vertex may just miss being wrapped by one half: one that is out,
-/// whose neighbours that are out are all buried, is buried with them.
-fn bury_strays(list: &[u32], asked: &mut [Option<Asked>], neighbours: &Csr, tolerance: f32) {
-    let is_out = |a: &Option<Asked>| a.is_some_and(|a| a.clearance < -tolerance);
-    let seen: Vec<usize> =
-        (0..list.len()).filter(|&i| is_out(&asked[i]) && asked[i].is_some_and(|a| !a.buried)).collect();
-    let mut strays = Vec::new();
-    for i in seen {
-        let (mut buried, mut in_sight) = (0, 0);
-        for n in neighbours.row(list[i] as usize) {
-            let Ok(j) = list.binary_search(n) else { continue };
-            if let Some(a) = asked[j].filter(|a| a.clearance < -tolerance) {
-                *(if a.buried { &mut buried } else { &mut in_sight }) += 1;
-            }
-        }
-        if buried > 0 && in_sight == 0 {
-            strays.push(i);
-        }
-    }
-    for i in strays {
-        if let Some(a) = &mut asked[i] {
-            a.buried = true;
-        }
     }
 }
 
