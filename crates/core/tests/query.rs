@@ -45,7 +45,7 @@ proptest! {
     }
 
     #[test]
-    fn rays_meet_a_sphere_where_arithmetic_says(x in -0.08f32..0.08, y in -0.08f32..0.08) {
+    fn rays_meet_a_sphere_where_arithmetic_says(x in -0.06f32..0.06, y in -0.06f32..0.06) {
         let (positions, triangles) = sphere(0.1, 96);
         let tree = Tree::build(&positions, &triangles);
         let hit = tree.ray(Vec3::new(x, y, 0.5), Vec3::NEG_Z, (0.0, 2.0), |_, _| true).unwrap();
