@@ -3,7 +3,7 @@
 use super::{worst_strain, Layer, Outfit, Pair, PosedSide, Side};
 use crate::deform::linear_blend;
 use crate::mesh::triangle_area;
-use crate::query::{Closest, WindingField};
+use crate::query::WindingField;
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
 use std::sync::OnceLock;
@@ -234,7 +234,12 @@ impl<'a> PairView<'a> {
             let (p, n) = (inner.positions[v as usize], inner_normals[v as usize]);
             let (side, posed) = (self.outer_side(), &outer.towards_body);
             let mut asked = ask(side, posed, &outer.positions, p, n, f32::INFINITY)?;
-            asked.buried = asked.clearance < -tolerance && self.hidden(p + n * PROBE, 0.0);
+            if asked.clearance < -tolerance {
+                if beyond_hem(side, posed, p, asked.clearance) {
+                    return None;
+                }
+                asked.buried = self.hidden(p + n * PROBE, 0.0);
+            }
             Some(asked)
         };
         let asked_outer = |&v: &u32| {
@@ -245,7 +250,7 @@ impl<'a> PairView<'a> {
             asked.clearance = -asked.clearance;
             if asked.clearance < -tolerance {
                 // Sunk means inside: what the inner layer does not wrap is only behind it.
-                if self.winding(self.pair.inner, p) < 0.4 {
+                if self.winding(self.pair.inner, p) < 0.4 || beyond_hem(side, posed, p, asked.clearance) {
                     return None;
                 }
                 asked.buried = self.hidden(p + n * PROBE, 1.0);
@@ -357,13 +362,13 @@ fn ask(side: &Side, posed: &PosedSide, positions: &[Vec3], p: Vec3, n: Vec3, wit
         return None;
     }
     let (clearance, normal) = side.signed_depth(positions, p, &hit);
-    // Beyond a hem the nearest agreeing point lies somewhere else on the piece, far behind the
-    // open edge that is really next to the vertex.
-    let edge = |hit: &Closest| side.on_open_edge(hit);
-    if posed.tree.closest(p, hit.distance_squared.sqrt() * 0.5).is_some_and(|near| edge(&near)) {
-        return None;
-    }
     Some(Asked { clearance, triangle: hit.triangle, barycentric: hit.barycentric, normal, buried: false })
+}
+
+/// Beyond a hem the nearest agreeing point lies somewhere else on the piece, far behind the open
+/// edge that is really next to the vertex.
+fn beyond_hem(side: &Side, posed: &PosedSide, p: Vec3, clearance: f32) -> bool {
+    posed.tree.closest(p, clearance.abs() * 0.5).is_some_and(|near| side.on_open_edge(&near))
 }
 
 fn vertex_area(side: &Side, positions: &[Vec3], v: u32) -> f32 {
