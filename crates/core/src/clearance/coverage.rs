@@ -56,6 +56,16 @@ pub struct Covering<'a> {
 }
 
 impl Covering<'_> {
+    /// The nearest face looking the same way of each of `vertices` (of the other layer, at
+    /// `positions` with unit `normals`); `u32::MAX` where there is none.
+    pub(super) fn nearest(&self, vertices: &[u32], positions: &[Vec3], normals: &[Vec3]) -> Vec<u32> {
+        let face = |&v: &u32| {
+            let (p, n) = (positions[v as usize], normals[v as usize]);
+            self.posed.tree.closest_facing(p, f32::INFINITY, n, 0.0).map_or(u32::MAX, |hit| hit.triangle)
+        };
+        vertices.par_iter().with_min_len(256).map(face).collect()
+    }
+
     fn meets(&self, p: Vec3, direction: Vec3, normal: Vec3, length: f32) -> bool {
         self.posed.tree.ray(p, direction, (0.0, length), |_, _| true).is_some_and(|hit| {
             let face = self.side.topology.triangles[hit.triangle as usize];

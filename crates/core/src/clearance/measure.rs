@@ -230,10 +230,10 @@ impl<'a> PairView<'a> {
         let (outer, inner) = (self.outer(), self.inner());
         let inner_normals = &inner.outside().normals;
         let outer_normals = &outer.towards_body.normals;
-        let asked_inner = |&v: &u32| {
+        let asked_inner = |(&v, &seed): (&u32, &u32)| {
             let (p, n) = (inner.positions[v as usize], inner_normals[v as usize]);
             let (side, posed) = (self.outer_side(), &outer.towards_body);
-            let mut asked = ask(side, posed, &outer.positions, p, n, f32::INFINITY)?;
+            let mut asked = ask(side, posed, &outer.positions, (p, n), f32::INFINITY, seed)?;
             if asked.clearance < -tolerance {
                 if beyond_hem(side, posed, p, asked.clearance) {
                     return None;
@@ -242,10 +242,10 @@ impl<'a> PairView<'a> {
             }
             Some(asked)
         };
-        let asked_outer = |&v: &u32| {
+        let asked_outer = |(&v, &seed): (&u32, &u32)| {
             let (p, n) = (outer.positions[v as usize], outer_normals[v as usize]);
             let (side, posed) = (self.inner_side(), inner.outside());
-            let mut asked = ask(side, posed, &inner.positions, p, n, self.settings.sunk_reach)?;
+            let mut asked = ask(side, posed, &inner.positions, (p, n), self.settings.sunk_reach, seed)?;
             // Beneath the inner surface is inside: the depth there is what it is short of.
             asked.clearance = -asked.clearance;
             if asked.clearance < -tolerance {
@@ -257,10 +257,10 @@ impl<'a> PairView<'a> {
             }
             Some(asked)
         };
-        PairPoints {
-            inner: self.pair.covered.par_iter().with_min_len(128).map(asked_inner).collect(),
-            outer: self.pair.over.par_iter().with_min_len(128).map(asked_outer).collect(),
-        }
+        let Pair { covered, over, covered_seeds, over_seeds, .. } = self.pair;
+        let inner = covered.par_iter().zip(covered_seeds).with_min_len(128).map(asked_inner).collect();
+        let outer = over.par_iter().zip(over_seeds).with_min_len(128).map(asked_outer).collect();
+        PairPoints { inner, outer }
     }
 
     /// How often all layers together wrap round `p`, less `own`: the once that a sunk vertex is
@@ -356,8 +356,15 @@ fn spot(on_outer: bool, vertex: u32, position: Vec3, normal: Vec3) -> Spot {
     Spot { on_outer, vertex, position, normal }
 }
 
-fn ask(side: &Side, posed: &PosedSide, positions: &[Vec3], p: Vec3, n: Vec3, within: f32) -> Option<Asked> {
-    let hit = posed.tree.closest_facing(p, within, n, 0.0)?;
+fn ask(
+    side: &Side,
+    posed: &PosedSide,
+    positions: &[Vec3],
+    (p, n): (Vec3, Vec3),
+    within: f32,
+    seed: u32,
+) -> Option<Asked> {
+    let hit = posed.tree.closest_facing_from(p, within, (n, 0.0), seed)?;
     if side.on_open_edge(&hit) {
         return None;
     }

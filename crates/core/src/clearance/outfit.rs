@@ -49,6 +49,37 @@ pub struct Pair {
     /// Welded vertices of the outer layer that lie over the inner one, or are sunk in it, by
     /// the same rays; ascending.
     pub over: Vec<u32>,
+    /// For each covered vertex the face of the outer side that is nearest at rest: where to
+    /// begin looking in a pose.
+    pub(super) covered_seeds: Vec<u32>,
+    /// For each vertex over the inner layer the nearest face of that.
+    pub(super) over_seeds: Vec<u32>,
+}
+
+impl Pair {
+    /// The pair of two layers at rest; none when nothing is covered.
+    fn find(
+        layers: &[Layer],
+        built: &Buffers,
+        (outer, inner): (usize, usize),
+        settings: CoverageSettings,
+    ) -> Option<Self> {
+        let (below, above) = (&layers[inner], &layers[outer]);
+        let (inside, outside) = (below.walls.outside(), &above.walls.towards_body);
+        let (at_inside, at_outside) = (built.outside(inner), built.towards_body(outer));
+        let covering = Covering { side: outside, posed: at_outside, positions: &above.rest };
+        let reach = (settings.reach, settings.poke);
+        let covered = covered_vertices(&inside.used, &below.rest, &at_inside.normals, covering, reach);
+        if covered.is_empty() {
+            return None;
+        }
+        let beneath = Covering { side: inside, posed: at_inside, positions: &below.rest };
+        let reach = (settings.reach, settings.reach);
+        let over = covered_vertices(&outside.used, &above.rest, &at_outside.normals, beneath, reach);
+        let covered_seeds = covering.nearest(&covered, &below.rest, &at_inside.normals);
+        let over_seeds = beneath.nearest(&over, &above.rest, &at_outside.normals);
+        Some(Self { outer, inner, covered, over, covered_seeds, over_seeds })
+    }
 }
 
 /// Body first, then the pieces from the inside out.
@@ -72,29 +103,7 @@ impl Outfit {
                 if layers[inner].layer >= layers[outer].layer {
                     continue;
                 }
-                let (below, above) = (&layers[inner], &layers[outer]);
-                let (inside, outside) = (below.walls.outside(), &above.walls.towards_body);
-                let (at_inside, at_outside) = (built.outside(inner), built.towards_body(outer));
-                let covering = Covering { side: outside, posed: at_outside, positions: &above.rest };
-                let covered = covered_vertices(
-                    &inside.used,
-                    &below.rest,
-                    &at_inside.normals,
-                    covering,
-                    (settings.reach, settings.poke),
-                );
-                if covered.is_empty() {
-                    continue;
-                }
-                let beneath = Covering { side: inside, posed: at_inside, positions: &below.rest };
-                let over = covered_vertices(
-                    &outside.used,
-                    &above.rest,
-                    &at_outside.normals,
-                    beneath,
-                    (settings.reach, settings.reach),
-                );
-                pairs.push(Pair { outer, inner, covered, over });
+                pairs.extend(Pair::find(&layers, &built, (outer, inner), settings));
             }
         }
         Self { layers, pairs, built: Arc::new(built) }

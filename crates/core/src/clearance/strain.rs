@@ -10,14 +10,14 @@ const SHORTEST: f32 = 1e-4;
 /// edges; 1 when there are none.
 pub fn worst_strain(topology: &Topology, rest: &[Vec3], posed: &[Vec3]) -> f32 {
     let length = |p: &[Vec3], [a, b]: [u32; 2]| p[a as usize].distance(p[b as usize]);
-    let mut worst = (0.0f32, 1.0f32);
+    let mut worst = (1.0f32, 1.0f32);
     for &edge in &topology.edges {
         let before = length(rest, edge);
         if before < SHORTEST {
             continue;
         }
         let ratio = length(posed, edge) / before;
-        let off = ratio.max(1e-3).ln().abs();
+        let off = ratio.max(1.0 / ratio.max(1e-3));
         if off > worst.0 {
             worst = (off, ratio);
         }

@@ -1,6 +1,7 @@
 //! Closest point on a mesh.
 
-use super::tree::{leaf_range, Node, Tree, LEAF};
+use super::leaf::{splat, Leaf, LEAF_SIZE};
+use super::tree::{leaf_of, Node, Tree, LEAF};
 use glam::{Vec3, Vec4};
 
 /// Which part of a triangle a point lies on.
@@ -98,8 +99,8 @@ struct Stack {
 trait Wanted {
     /// Pushes away (to infinity) the distances of children that hold none.
     fn prune(&self, node: &Node, distances: Vec4) -> Vec4;
-    /// True when the triangle with this unit normal counts.
-    fn takes(&self, normal: Vec3) -> bool;
+    /// The triangles of a leaf that count, as bits.
+    fn takes(&self, leaf: &Leaf) -> u32;
 }
 
 struct All;
@@ -109,8 +110,8 @@ impl Wanted for All {
         distances
     }
 
-    fn takes(&self, _: Vec3) -> bool {
-        true
+    fn takes(&self, _: &Leaf) -> u32 {
+        u32::MAX
     }
 }
 
@@ -132,35 +133,53 @@ impl Wanted for Facing {
     }
 
     #[inline(always)]
-    fn takes(&self, normal: Vec3) -> bool {
-        normal.dot(self.direction) > self.min_cosine
+    fn takes(&self, leaf: &Leaf) -> u32 {
+        leaf.facing(self.direction, self.min_cosine)
     }
 }
 
 impl Tree {
     /// The closest point to `p` nearer than `within` metres, or nothing.
     pub fn closest(&self, p: Vec3, within: f32) -> Option<Closest> {
-        self.search(p, within, &All)
+        self.search(p, within, &All, None)
     }
 
     /// As [`Tree::closest`], over triangles whose normal agrees with `facing`: the cosine
     /// between them is above `min_cosine`. `facing` is a unit vector.
     pub fn closest_facing(&self, p: Vec3, within: f32, facing: Vec3, min_cosine: f32) -> Option<Closest> {
-        self.search(p, within, &Facing { direction: facing, min_cosine })
+        self.search(p, within, &Facing { direction: facing, min_cosine }, None)
     }
 
-    fn search(&self, p: Vec3, within: f32, wanted: &impl Wanted) -> Option<Closest> {
-        let mut best: Option<Closest> = None;
-        let mut bound = within * within;
+    /// As [`Tree::closest_facing`], beginning at triangle `seed`: one that was near before the
+    /// vertices moved bounds the search from the start. A `seed` past the last is none.
+    pub fn closest_facing_from(
+        &self,
+        p: Vec3,
+        within: f32,
+        (facing, min_cosine): (Vec3, f32),
+        seed: u32,
+    ) -> Option<Closest> {
+        let place = self.place.get(seed as usize).map(|&i| i as usize);
+        self.search(p, within, &Facing { direction: facing, min_cosine }, place)
+    }
+
+    fn search(&self, p: Vec3, within: f32, wanted: &impl Wanted, seed: Option<usize>) -> Option<Closest> {
         if self.nodes.is_empty() || p.is_nan() {
             return None;
         }
-        let (px, py, pz) = (Vec4::splat(p.x), Vec4::splat(p.y), Vec4::splat(p.z));
+        let mut nearest = Nearest { p, bound: within * within, best: None };
+        if let Some((leaf, lane)) = seed.map(|at| (at / LEAF_SIZE, at % LEAF_SIZE)) {
+            if wanted.takes(&self.leaves[leaf]) & 1 << lane != 0 {
+                nearest.offer(self.order[leaf * LEAF_SIZE + lane], self.leaves[leaf].corners(lane));
+            }
+        }
+        let place = splat(p);
+        let [px, py, pz] = place;
         let mut stack = Stack { items: [(0.0, 0); 192], len: 1 };
         while stack.len > 0 {
             stack.len -= 1;
             let (distance, child) = stack.items[stack.len];
-            if distance >= bound {
+            if distance >= nearest.bound {
                 continue;
             }
             if child & LEAF == 0 {
@@ -169,30 +188,40 @@ impl Tree {
                 let dy = (node.low[1] - py).max(py - node.high[1]).max(Vec4::ZERO);
                 let dz = (node.low[2] - pz).max(pz - node.high[2]).max(Vec4::ZERO);
                 let distances = wanted.prune(node, dx * dx + dy * dy + dz * dz);
-                push_by_distance(&mut stack, &node.child, distances, bound);
+                push_by_distance(&mut stack, &node.child, distances, nearest.bound);
                 continue;
             }
-            for i in leaf_range(child) {
-                if !wanted.takes(self.normals[i]) {
-                    continue;
-                }
-                let (point, barycentric, feature) = closest_on_triangle(p, self.corners[i]);
-                let distance_squared = p.distance_squared(point);
-                // On equal distance the lower number wins, whatever the tree's shape.
-                let nearer = distance_squared < bound
-                    || best.is_some_and(|b| distance_squared == bound && self.order[i] < b.triangle);
-                if nearer {
-                    bound = distance_squared;
-                    best = Some(Closest {
-                        triangle: self.order[i],
-                        point,
-                        barycentric,
-                        feature,
-                        distance_squared,
-                    });
-                }
+            let (at, count) = leaf_of(child);
+            let leaf = &self.leaves[at];
+            let mut lanes = wanted.takes(leaf) & leaf.within(place, nearest.bound) & ((1 << count) - 1);
+            while lanes != 0 {
+                let lane = lanes.trailing_zeros() as usize;
+                lanes &= lanes - 1;
+                nearest.offer(self.order[at * LEAF_SIZE + lane], leaf.corners(lane));
             }
         }
-        best
+        nearest.best
+    }
+}
+
+/// The nearest found so far.
+struct Nearest {
+    p: Vec3,
+    /// Its squared distance, or that within which something is looked for.
+    bound: f32,
+    best: Option<Closest>,
+}
+
+impl Nearest {
+    #[inline(always)]
+    fn offer(&mut self, triangle: u32, corners: [Vec3; 3]) {
+        let (point, barycentric, feature) = closest_on_triangle(self.p, corners);
+        let distance_squared = self.p.distance_squared(point);
+        // On equal distance the lower number wins, whatever the tree's shape.
+        let tie = |b: Closest| distance_squared == self.bound && triangle < b.triangle;
+        if distance_squared < self.bound || self.best.is_some_and(tie) {
+            self.bound = distance_squared;
+            self.best = Some(Closest { triangle, point, barycentric, feature, distance_squared });
+        }
     }
 }

@@ -2,6 +2,7 @@
 //! the vertices move.
 
 mod closest;
+mod leaf;
 mod ray;
 mod tree;
 mod winding;

@@ -1,6 +1,7 @@
 //! Rays against a mesh.
 
-use super::tree::{leaf_range, Tree, LEAF};
+use super::leaf::LEAF_SIZE;
+use super::tree::{leaf_of, Tree, LEAF};
 use glam::{Vec3, Vec4};
 
 /// Where a ray meets a triangle.
@@ -74,11 +75,13 @@ impl Tree {
                 }
                 continue;
             }
-            for i in leaf_range(child) {
-                let Some((t, barycentric)) = intersect(origin, direction, self.corners[i]) else { continue };
-                let triangle = self.order[i];
+            let (leaf, count) = leaf_of(child);
+            for lane in 0..count {
+                let corners = self.leaves[leaf].corners(lane);
+                let Some((t, barycentric)) = intersect(origin, direction, corners) else { continue };
+                let triangle = self.order[leaf * LEAF_SIZE + lane];
                 let nearer = t < limit || best.is_none_or(|b| t == limit && triangle < b.triangle);
-                if t >= from && t <= limit && nearer && accept(triangle, &self.corners[i]) {
+                if t >= from && t <= limit && nearer && accept(triangle, &corners) {
                     limit = t;
                     best = Some(RayHit { triangle, distance: t, barycentric });
                 }

@@ -6,14 +6,14 @@
 //! hierarchies”, 2008), and refitted bottom-up when vertices move: the same boxes round the
 //! same triangles, a tenth of the price of building.
 
+use super::leaf::{Leaf, LEAF_SIZE};
 use glam::{Vec3, Vec4};
 
 pub(super) const LEAF: u32 = 1 << 31;
-const LEAF_SIZE: usize = 4;
 const BINS: usize = 16;
 
-/// Four child boxes side by side. A child is an inner node's index, or `LEAF | first << 3 |
-/// count` for `count` triangles from `first`; an empty place is a leaf of none in a box
+/// Four child boxes side by side. A child is an inner node's index, or `LEAF | leaf << 3 |
+/// count` for the `count` triangles of that leaf; an empty place is a leaf of none in a box
 /// nothing touches.
 #[derive(Clone, Debug)]
 pub(super) struct Node {
@@ -64,32 +64,31 @@ impl Node {
 #[derive(Clone, Debug)]
 pub struct Tree {
     pub(super) nodes: Vec<Node>,
-    /// Corners of the triangles in leaf order: what queries read.
-    pub(super) corners: Vec<[Vec3; 3]>,
-    /// Unit normals in leaf order (zero without area): a normal is judged before a distance is
-    /// computed.
-    pub(super) normals: Vec<Vec3>,
-    /// Number of the triangle at each place of the leaf order.
+    /// The triangles, four a leaf.
+    pub(super) leaves: Vec<Leaf>,
+    /// Number of the triangle at each place: lane `i` of leaf `l` is place `4 l + i`.
     pub(super) order: Vec<u32>,
-    /// Vertex indices in leaf order: what refitting reads.
+    /// The place of each triangle.
+    pub(super) place: Vec<u32>,
+    /// Vertex indices by place: what refitting reads.
     vertices: Vec<[u32; 3]>,
 }
 
 #[derive(Clone, Copy)]
-struct Aabb {
-    low: Vec3,
-    high: Vec3,
+pub(super) struct Aabb {
+    pub low: Vec3,
+    pub high: Vec3,
 }
 
 impl Aabb {
-    const EMPTY: Self = Self { low: Vec3::INFINITY, high: Vec3::NEG_INFINITY };
+    pub const EMPTY: Self = Self { low: Vec3::INFINITY, high: Vec3::NEG_INFINITY };
 
-    fn of(corners: &[Vec3; 3]) -> Self {
+    pub fn of(corners: &[Vec3; 3]) -> Self {
         let [a, b, c] = *corners;
         Self { low: a.min(b).min(c), high: a.max(b).max(c) }
     }
 
-    fn join(self, other: Self) -> Self {
+    pub fn join(self, other: Self) -> Self {
         Self { low: self.low.min(other.low), high: self.high.max(other.high) }
     }
 
@@ -99,9 +98,9 @@ impl Aabb {
     }
 }
 
-pub(super) fn leaf_range(child: u32) -> std::ops::Range<usize> {
-    let first = ((child & !LEAF) >> 3) as usize;
-    first..first + (child & 7) as usize
+/// Leaf and count of a child that is one.
+pub(super) fn leaf_of(child: u32) -> (usize, usize) {
+    (((child & !LEAF) >> 3) as usize, (child & 7) as usize)
 }
 
 impl Tree {
@@ -110,15 +109,26 @@ impl Tree {
     pub fn build(positions: &[Vec3], triangles: &[[u32; 3]]) -> Self {
         let corners_of = |t: &[u32; 3]| t.map(|v| positions[v as usize]);
         let boxes: Vec<Aabb> = triangles.iter().map(|t| Aabb::of(&corners_of(t))).collect();
-        let mut builder = Builder { boxes, order: (0..triangles.len() as u32).collect(), binary: Vec::new() };
-        if !triangles.is_empty() {
-            builder.split(0, triangles.len());
+        let mut items: Vec<Item> = boxes.iter().zip(0..).map(|(b, t)| Item::new(b, t)).collect();
+        let mut binary = vec![Binary::LEAF; 2 * items.len()];
+        if !items.is_empty() {
+            split(&mut items, 0, &mut binary);
         }
-        let mut nodes = Vec::new();
-        builder.collapse(&mut nodes);
-        let vertices: Vec<[u32; 3]> = builder.order.iter().map(|&t| triangles[t as usize]).collect();
-        let mut tree =
-            Self { nodes, corners: Vec::new(), normals: Vec::new(), order: builder.order, vertices };
+        let (nodes, spans) = collapse(&binary);
+        let places = spans.len() * LEAF_SIZE;
+        let (mut order, mut vertices) = (vec![u32::MAX; places], vec![[0; 3]; places]);
+        let mut place = vec![0; items.len()];
+        for (leaf, span) in spans.iter().enumerate() {
+            let first = triangles[items[span.start].triangle as usize];
+            vertices[leaf * LEAF_SIZE..][..LEAF_SIZE].fill(first);
+            for (item, at) in items[span.clone()].iter().zip(leaf * LEAF_SIZE..) {
+                order[at] = item.triangle;
+                vertices[at] = triangles[item.triangle as usize];
+                place[item.triangle as usize] = at as u32;
+            }
+        }
+        let leaves = vec![Leaf::EMPTY; spans.len()];
+        let mut tree = Self { nodes, leaves, order, place, vertices };
         tree.refit(positions);
         tree
     }
@@ -131,11 +141,11 @@ impl Tree {
 
     /// Follows moved vertices: new boxes round the same triangles.
     pub fn refit(&mut self, positions: &[Vec3]) {
-        self.corners.clear();
-        self.corners.extend(self.vertices.iter().map(|t| t.map(|v| positions[v as usize])));
-        self.normals.clear();
-        self.normals
-            .extend(self.corners.iter().map(|[a, b, c]| (*b - *a).cross(*c - *a).normalize_or_zero()));
+        for (leaf, vertices) in self.leaves.iter_mut().zip(self.vertices.chunks_exact(LEAF_SIZE)) {
+            for (lane, t) in vertices.iter().enumerate() {
+                leaf.set(lane, t.map(|v| positions[v as usize]));
+            }
+        }
         // Children always come after their parent, so backwards is bottom-up.
         for n in (0..self.nodes.len()).rev() {
             for lane in 0..4 {
@@ -144,10 +154,11 @@ impl Tree {
                     let node = &self.nodes[child as usize];
                     (node.bounds(), node.normal_bounds())
                 } else {
-                    leaf_range(child).fold((Aabb::EMPTY, Aabb::EMPTY), |(place, normal), i| {
-                        let n = self.normals[i];
-                        (place.join(Aabb::of(&self.corners[i])), normal.join(Aabb { low: n, high: n }))
-                    })
+                    let (leaf, count) = leaf_of(child);
+                    if count == 0 {
+                        continue;
+                    }
+                    self.leaves[leaf].bounds()
                 };
                 self.nodes[n].set(lane, place, normal);
             }
@@ -156,164 +167,171 @@ impl Tree {
 
     /// Number of triangles.
     pub fn len(&self) -> usize {
-        self.order.len()
+        self.place.len()
     }
 
     /// No triangles: every query answers nothing.
     pub fn is_empty(&self) -> bool {
-        self.order.is_empty()
+        self.place.is_empty()
     }
 }
 
-enum Binary {
-    Leaf { first: usize, count: usize },
-    Inner { left: usize, right: usize, area: f32 },
+/// A node of the binary tree that is built first. Nodes of a subtree over `n` triangles take
+/// the `2 n − 1` places from its root on, so that both halves can be built at once.
+#[derive(Clone, Copy)]
+struct Binary {
+    /// First triangle in leaf order and how many.
+    first: u32,
+    count: u32,
+    /// Where the right child is, counted from this node; the left one comes next. 0 in a leaf.
+    right: u32,
+    area: f32,
 }
 
-struct Builder {
-    boxes: Vec<Aabb>,
-    order: Vec<u32>,
-    binary: Vec<Binary>,
+impl Binary {
+    const LEAF: Self = Self { first: 0, count: 0, right: 0, area: 0.0 };
 }
 
-impl Builder {
-    fn split(&mut self, first: usize, count: usize) -> usize {
-        let range = first..first + count;
-        let mut all = Aabb::EMPTY;
-        let mut centres = Aabb::EMPTY;
-        for &t in &self.order[range.clone()] {
-            let b = self.boxes[t as usize];
-            let c = (b.low + b.high) * 0.5;
-            all = all.join(b);
-            centres = centres.join(Aabb { low: c, high: c });
-        }
-        if count <= LEAF_SIZE {
-            self.binary.push(Binary::Leaf { first, count });
-            return self.binary.len() - 1;
-        }
-        let middle = self.partition(range, centres);
-        let left = self.split(first, middle - first);
-        let right = self.split(middle, first + count - middle);
-        self.binary.push(Binary::Inner { left, right, area: all.half_area() });
-        self.binary.len() - 1
+/// A triangle as the builder sees it.
+#[derive(Clone, Copy)]
+struct Item {
+    place: Aabb,
+    /// Twice the middle of its box.
+    centre: Vec3,
+    triangle: u32,
+}
+
+impl Item {
+    fn new(place: &Aabb, triangle: u32) -> Self {
+        Self { place: *place, centre: place.low + place.high, triangle }
     }
+}
 
-    /// Reorders the range about the cheapest of the binned planes; the middle when all
-    /// centres coincide.
-    fn partition(&mut self, range: std::ops::Range<usize>, centres: Aabb) -> usize {
+/// Below this many triangles another thread costs more than it brings.
+const ALONE: usize = 2048;
+
+fn split(items: &mut [Item], first: usize, nodes: &mut [Binary]) {
+    let (mut all, mut centres) = (Aabb::EMPTY, Aabb::EMPTY);
+    for item in items.iter() {
+        all = all.join(item.place);
+        centres = centres.join(Aabb { low: item.centre, high: item.centre });
+    }
+    let count = items.len();
+    nodes[0] = Binary { first: first as u32, count: count as u32, right: 0, area: all.half_area() };
+    if count <= LEAF_SIZE {
+        return;
+    }
+    let middle = partition(items, centres);
+    nodes[0].right = 2 * middle as u32;
+    let (left, right) = items.split_at_mut(middle);
+    let (left_nodes, right_nodes) = nodes[1..].split_at_mut(2 * middle - 1);
+    let mut build_left = || split(left, first, left_nodes);
+    let mut build_right = || split(right, first + middle, right_nodes);
+    if count < ALONE {
+        build_left();
+        build_right();
+    } else {
+        rayon::join(build_left, build_right);
+    }
+}
+
+/// Reorders the items about the cheapest of the binned planes, or in halves as they are when
+/// all centres coincide, and answers where the second part begins.
+fn partition(items: &mut [Item], centres: Aabb) -> usize {
+    let bins = Bins::fill(items, centres);
+    let cheapest = (0..3).filter_map(|axis| bins.cheapest_plane(axis)).min_by(|a, b| a.0.total_cmp(&b.0));
+    let Some((_, axis, plane)) = cheapest else { return items.len() / 2 };
+    let mut middle = 0;
+    for i in 0..items.len() {
+        if bins.of(items[i].centre)[axis] < plane {
+            items.swap(middle, i);
+            middle += 1;
+        }
+    }
+    middle
+}
+
+/// Boxes and counts of the triangles in equal slices along each axis.
+struct Bins {
+    low: Vec3,
+    /// Bins a metre; 0 along an axis without extent.
+    scale: Vec3,
+    boxes: [[Aabb; BINS]; 3],
+    counts: [[u32; BINS]; 3],
+}
+
+impl Bins {
+    fn fill(items: &[Item], centres: Aabb) -> Self {
         let extent = centres.high - centres.low;
-        let mut best = (f32::INFINITY, 0, 0);
-        for axis in 0..3 {
-            if extent[axis] <= 0.0 {
-                continue;
+        let scale = Vec3::select(extent.cmpgt(Vec3::ZERO), BINS as f32 / extent, Vec3::ZERO);
+        let mut bins =
+            Self { low: centres.low, scale, boxes: [[Aabb::EMPTY; BINS]; 3], counts: [[0; BINS]; 3] };
+        for item in items {
+            let at = bins.of(item.centre);
+            for axis in 0..3 {
+                let slot = &mut bins.boxes[axis][at[axis]];
+                *slot = slot.join(item.place);
+                bins.counts[axis][at[axis]] += 1;
             }
-            let (boxes, counts) = self.fill_bins(range.clone(), axis, centres);
-            for (plane, cost) in plane_costs(&boxes, &counts) {
-                if cost < best.0 {
-                    best = (cost, axis, plane);
-                }
-            }
         }
-        let half = (range.start + range.end) / 2;
-        if best.0 == f32::INFINITY {
-            return half;
-        }
-        let (_, axis, plane) = best;
-        let boxes = &self.boxes;
-        let slice = &mut self.order[range.clone()];
-        let mut left: Vec<u32> = Vec::with_capacity(slice.len());
-        let mut right: Vec<u32> = Vec::new();
-        for &t in slice.iter() {
-            let side = bin_of(&boxes[t as usize], axis, centres) < plane;
-            if side { &mut left } else { &mut right }.push(t);
-        }
-        let middle = left.len();
-        slice[..middle].copy_from_slice(&left);
-        slice[middle..].copy_from_slice(&right);
-        if middle == 0 || middle == slice.len() {
-            half
-        } else {
-            range.start + middle
-        }
+        bins
     }
 
-    fn fill_bins(
-        &self,
-        range: std::ops::Range<usize>,
-        axis: usize,
-        centres: Aabb,
-    ) -> ([Aabb; BINS], [usize; BINS]) {
-        let mut boxes = [Aabb::EMPTY; BINS];
-        let mut counts = [0; BINS];
-        for &t in &self.order[range] {
-            let b = self.boxes[t as usize];
-            let bin = bin_of(&b, axis, centres);
-            boxes[bin] = boxes[bin].join(b);
-            counts[bin] += 1;
-        }
-        (boxes, counts)
+    fn of(&self, centre: Vec3) -> [usize; 3] {
+        ((centre - self.low) * self.scale).to_array().map(|t| (t as usize).min(BINS - 1))
     }
 
-    /// Emits four-wide nodes, parents first.
-    fn collapse(&self, nodes: &mut Vec<Node>) {
-        let Some(root) = self.binary.len().checked_sub(1) else { return };
-        nodes.push(Node::EMPTY);
-        let mut pending = vec![(root, 0usize)];
-        while let Some((binary, node)) = pending.pop() {
-            let mut lanes = vec![binary];
-            // Open the largest inner child until four are found.
-            while lanes.len() < 4 {
-                let largest = lanes
-                    .iter()
-                    .enumerate()
-                    .filter_map(|(i, &b)| match self.binary[b] {
-                        Binary::Inner { area, .. } => Some((i, area)),
-                        Binary::Leaf { .. } => None,
-                    })
-                    .max_by(|x, y| x.1.total_cmp(&y.1));
-                let Some((i, _)) = largest else { break };
-                if let Binary::Inner { left, right, .. } = self.binary[lanes[i]] {
-                    lanes[i] = left;
-                    lanes.insert(i + 1, right);
-                }
-            }
-            for (lane, b) in lanes.into_iter().enumerate() {
-                nodes[node].child[lane] = match self.binary[b] {
-                    Binary::Leaf { first, count } => LEAF | (first as u32) << 3 | count as u32,
-                    Binary::Inner { .. } => {
-                        nodes.push(Node::EMPTY);
-                        pending.push((b, nodes.len() - 1));
-                        nodes.len() as u32 - 1
-                    }
-                };
+    /// Cost (area times count on both sides), axis and plane of the cheapest split before a bin.
+    fn cheapest_plane(&self, axis: usize) -> Option<(f32, usize, usize)> {
+        let (boxes, counts) = (&self.boxes[axis], &self.counts[axis]);
+        let mut right = [0.0f32; BINS];
+        let (mut b, mut n) = (Aabb::EMPTY, 0);
+        for i in (1..BINS).rev() {
+            (b, n) = (b.join(boxes[i]), n + counts[i]);
+            right[i] = if n > 0 { b.half_area() * n as f32 } else { f32::INFINITY };
+        }
+        let mut best: Option<(f32, usize, usize)> = None;
+        let (mut b, mut n) = (Aabb::EMPTY, 0);
+        for plane in 1..BINS {
+            (b, n) = (b.join(boxes[plane - 1]), n + counts[plane - 1]);
+            let cost = b.half_area() * n as f32 + right[plane];
+            if n > 0 && cost < best.map_or(f32::INFINITY, |b| b.0) {
+                best = Some((cost, axis, plane));
             }
         }
+        best
     }
 }
 
-fn bin_of(b: &Aabb, axis: usize, centres: Aabb) -> usize {
-    let c = (b.low[axis] + b.high[axis]) * 0.5;
-    let t = (c - centres.low[axis]) / (centres.high[axis] - centres.low[axis]);
-    ((t * BINS as f32) as usize).min(BINS - 1)
-}
-
-/// Cost of splitting before each bin: area times count on both sides.
-fn plane_costs(boxes: &[Aabb; BINS], counts: &[usize; BINS]) -> Vec<(usize, f32)> {
-    let mut right = [0.0f32; BINS];
-    let (mut b, mut n) = (Aabb::EMPTY, 0);
-    for i in (1..BINS).rev() {
-        b = b.join(boxes[i]);
-        n += counts[i];
-        right[i] = if n > 0 { b.half_area() * n as f32 } else { f32::INFINITY };
+/// Four-wide nodes, parents first, and the items of each leaf.
+fn collapse(binary: &[Binary]) -> (Vec<Node>, Vec<std::ops::Range<usize>>) {
+    let (mut nodes, mut leaves) = (Vec::new(), Vec::new());
+    if binary.is_empty() {
+        return (nodes, leaves);
     }
-    let (mut b, mut n) = (Aabb::EMPTY, 0);
-    let mut costs = Vec::with_capacity(BINS - 1);
-    for plane in 1..BINS {
-        b = b.join(boxes[plane - 1]);
-        n += counts[plane - 1];
-        if n > 0 && right[plane].is_finite() {
-            costs.push((plane, b.half_area() * n as f32 + right[plane]));
+    nodes.push(Node::EMPTY);
+    let mut pending = vec![(0usize, 0usize)];
+    while let Some((root, node)) = pending.pop() {
+        let mut lanes = vec![root];
+        // Open the largest inner child until four are found.
+        while lanes.len() < 4 {
+            let inner = lanes.iter().enumerate().filter(|(_, &b)| binary[b].right > 0);
+            let largest = inner.max_by(|x, y| binary[*x.1].area.total_cmp(&binary[*y.1].area));
+            let Some((lane, &b)) = largest else { break };
+            lanes[lane] = b + 1;
+            lanes.insert(lane + 1, b + binary[b].right as usize);
+        }
+        for (lane, b) in lanes.into_iter().enumerate() {
+            let Binary { first, count, right, .. } = binary[b];
+            nodes[node].child[lane] = if right == 0 {
+                leaves.push(first as usize..(first + count) as usize);
+                LEAF | (leaves.len() as u32 - 1) << 3 | count
+            } else {
+                nodes.push(Node::EMPTY);
+                pending.push((b, nodes.len() - 1));
+                nodes.len() as u32 - 1
+            };
         }
     }
-    costs
+    (nodes, leaves)
 }

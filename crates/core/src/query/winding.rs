@@ -1,6 +1,6 @@
 //! Generalised winding numbers: how often a surface, open or closed, wraps round a point.
 
-use super::tree::{leaf_range, Tree, LEAF};
+use super::tree::{leaf_of, Tree, LEAF};
 use glam::Vec3;
 
 /// Far boxes are taken as one dipole beyond this many radii.
@@ -26,6 +26,12 @@ struct Dipole {
     radius: f32,
 }
 
+/// The triangles of a child that is a leaf.
+fn triangles(tree: &Tree, child: u32) -> impl Iterator<Item = [Vec3; 3]> + Clone + '_ {
+    let (leaf, count) = leaf_of(child);
+    (0..count).map(move |lane| tree.leaves[leaf].corners(lane))
+}
+
 impl<'a> WindingField<'a> {
     /// Sums up the boxes of `tree` as it is now.
     pub fn new(tree: &'a Tree) -> Self {
@@ -37,7 +43,7 @@ impl<'a> WindingField<'a> {
                 let mut sum = if child & LEAF == 0 {
                     Dipole::sum(boxes[child as usize].iter().copied())
                 } else {
-                    Dipole::sum(leaf_range(child).map(|i| Dipole::of_triangle(&tree.corners[i])))
+                    Dipole::sum(triangles(tree, child).map(|t| Dipole::of_triangle(&t)))
                 };
                 let low = Vec3::new(node.low[0][lane], node.low[1][lane], node.low[2][lane]);
                 let high = Vec3::new(node.high[0][lane], node.high[1][lane], node.high[2][lane]);
@@ -71,8 +77,7 @@ impl<'a> WindingField<'a> {
                     stack[waiting] = child;
                     waiting += 1;
                 } else {
-                    solid_angle +=
-                        leaf_range(child).map(|i| solid_angle_of(p, &self.tree.corners[i])).sum::<f32>();
+                    solid_angle += triangles(self.tree, child).map(|t| solid_angle_of(p, &t)).sum::<f32>();
                 }
             }
         }
