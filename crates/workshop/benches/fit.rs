@@ -13,8 +13,8 @@ use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::query::Tree;
 use tin_cloak_workshop::{
-    bind_piece, clip_trials, range_trials, read, sort_document, BindOptions, Body, Companions, Dress, Piece,
-    PieceKind,
+    bind_piece, clip_trials, range_trials, read, sort_document, BindOptions, Body, Companions, Dress,
+    MapKind, Piece, PieceKind, Step, Turn, ViewRequest, Workshop,
 };
 
 fn open(name: &str) -> tin_cloak_workshop::Document {
@@ -86,9 +86,42 @@ fn posing(c: &mut Criterion) {
     });
 }
 
+fn viewing(c: &mut Criterion) {
+    let folder = tempfile::tempdir().unwrap();
+    let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+    let mut fitting = None;
+    let mut assets = Vec::new();
+    for file in tin_cloak_demo::wardrobe().unwrap() {
+        assets.extend(shop.bring_in(file.name, &file.bytes, &Companions::new()).unwrap());
+    }
+    for (layer, asset) in assets.iter().enumerate() {
+        let Some(id) = fitting else {
+            fitting = Some(shop.begin("bench", asset.id).unwrap());
+            continue;
+        };
+        let kind = if layer == 3 { PieceKind::Stiff } else { PieceKind::Soft };
+        shop.run_now(id, shop.piece_step(asset.id, layer as u16, kind).unwrap()).unwrap();
+    }
+    let id = fitting.unwrap();
+    let options = BindOptions::default();
+    shop.run_now(id, Step::Bind { pieces: Vec::new(), options }).unwrap();
+    let room = shop.fitting(id).unwrap().room;
+    for (name, map) in [("weights", MapKind::Weights), ("clearance", MapKind::Clearance)] {
+        // A joint turned a little further each time: no answer is kept from the last.
+        let mut bend = 0.0;
+        c.bench_function(&format!("pose request: Wick, three pieces, map of {name}"), |b| {
+            b.iter(|| {
+                bend += 0.01;
+                let turns = vec![Turn { joint: 20, bend, ..Turn::default() }];
+                black_box(room.view(&ViewRequest { pose: 9, turns, map, joint: 3 }).unwrap())
+            });
+        });
+    }
+}
+
 criterion_group! {
     name = speeds;
     config = Criterion::default().sample_size(10);
-    targets = binding, checking, posing
+    targets = binding, checking, posing, viewing
 }
 criterion_main!(speeds);

@@ -69,15 +69,16 @@ pub fn closest_on_triangle(p: Vec3, [a, b, c]: [Vec3; 3]) -> (Vec3, [f32; 3], Fe
     (a + ab * v + ac * w, [1.0 - v - w, v, w], Feature::Face)
 }
 
-/// Sorts up to four children nearest last, so that a stack pops the nearest first.
+/// Puts the children nearer than `bound` on the stack, nearest last, so that it is popped first.
 #[inline(always)]
 fn push_by_distance(stack: &mut Stack, children: &[u32; 4], distances: Vec4, bound: f32) {
+    let mut near = distances.cmplt(Vec4::splat(bound)).bitmask();
+    let distances = distances.to_array();
     let from = stack.len;
-    for lane in 0..4 {
+    while near != 0 {
+        let lane = near.trailing_zeros() as usize & 3;
+        near &= near - 1;
         let d = distances[lane];
-        if d >= bound {
-            continue;
-        }
         let mut at = stack.len;
         stack.len += 1;
         while at > from && stack.items[at - 1].0 < d {

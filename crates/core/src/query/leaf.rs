@@ -1,0 +1,98 @@
+//! Four triangles side by side: the leaves of the tree.
+
+use super::tree::Aabb;
+use glam::{Vec3, Vec4};
+
+/// Most triangles of a leaf.
+pub(super) const LEAF_SIZE: usize = 4;
+
+/// Up to four triangles, a lane each; lanes without one of their own repeat another.
+#[derive(Clone, Debug)]
+pub(super) struct Leaf {
+    /// By corner, then axis, metres.
+    corner: [[Vec4; 3]; 3],
+    /// Unit normals by axis; zero without area.
+    normal: [Vec4; 3],
+}
+
+/// One vector a lane, by axis.
+type Lanes = [Vec4; 3];
+
+fn sub(a: Lanes, b: Lanes) -> Lanes {
+    [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
+}
+
+fn dot(a: Lanes, b: Lanes) -> Vec4 {
+    a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+}
+
+/// The same vector in every lane.
+pub(super) fn splat(v: Vec3) -> Lanes {
+    [Vec4::splat(v.x), Vec4::splat(v.y), Vec4::splat(v.z)]
+}
+
+fn lane_of(lanes: &Lanes, lane: usize) -> Vec3 {
+    Vec3::new(lanes[0][lane], lanes[1][lane], lanes[2][lane])
+}
+
+impl Leaf {
+    pub const EMPTY: Self = Self { corner: [[Vec4::ZERO; 3]; 3], normal: [Vec4::ZERO; 3] };
+
+    pub fn set(&mut self, lane: usize, corners: [Vec3; 3]) {
+        let [a, b, c] = corners;
+        let normal = (b - a).cross(c - a).normalize_or_zero();
+        for axis in 0..3 {
+            for (k, p) in corners.iter().enumerate() {
+                self.corner[k][axis][lane] = p[axis];
+            }
+            self.normal[axis][lane] = normal[axis];
+        }
+    }
+
+    pub fn corners(&self, lane: usize) -> [Vec3; 3] {
+        [0, 1, 2].map(|k| lane_of(&self.corner[k], lane))
+    }
+
+    /// Boxes round the corners and round the normals of all lanes.
+    pub fn bounds(&self) -> (Aabb, Aabb) {
+        let [a, b, c] = self.corner;
+        let low = [0, 1, 2].map(|i| a[i].min(b[i]).min(c[i]).min_element());
+        let high = [0, 1, 2].map(|i| a[i].max(b[i]).max(c[i]).max_element());
+        let (normal_low, normal_high) =
+            (self.normal.map(Vec4::min_element), self.normal.map(Vec4::max_element));
+        let aabb = |low, high| Aabb { low: Vec3::from_array(low), high: Vec3::from_array(high) };
+        (aabb(low, high), aabb(normal_low, normal_high))
+    }
+
+    /// Lanes (as bits) whose normal has a larger cosine than `min_cosine` with `direction`.
+    #[inline(always)]
+    pub fn facing(&self, direction: Vec3, min_cosine: f32) -> u32 {
+        dot(self.normal, splat(direction)).cmpgt(Vec4::splat(min_cosine)).bitmask()
+    }
+
+    /// Lanes (as bits) that may be nearer to `p` than the square root of `bound`: all that are,
+    /// and some that are not by a rounding error.
+    ///
+    /// The distance is that to the plane over the face, and the least of those to the edges
+    /// beside it, with the signs of Ericson, “Real-Time Collision Detection”, 2005, §5.1.5.
+    #[inline(always)]
+    pub fn within(&self, p: Lanes, bound: f32) -> u32 {
+        let [a, b, c] = self.corner;
+        let (ab, ac, ap) = (sub(b, a), sub(c, a), sub(p, a));
+        let (bb, cc, bc) = (dot(ab, ab), dot(ac, ac), dot(ab, ac));
+        let (d1, d2, pp) = (dot(ab, ap), dot(ac, ap), dot(ap, ap));
+        let (d3, d4, d5, d6) = (d1 - bb, d2 - bc, d1 - bc, d2 - cc);
+        let edge = |start: Vec4, along: Vec4, length: Vec4| {
+            let t = (along / length.max(Vec4::splat(f32::MIN_POSITIVE))).clamp(Vec4::ZERO, Vec4::ONE);
+            start - t * (along + along - t * length)
+        };
+        let edges =
+            edge(pp, d1, bb).min(edge(pp, d2, cc)).min(edge(pp - d1 - d1 + bb, d4 - d3, bb + cc - bc - bc));
+        let least = (d1 * d4 - d3 * d2).min(d5 * d2 - d1 * d6).min(d3 * d6 - d5 * d4);
+        let plane = dot(self.normal, ap);
+        let squared = Vec4::select(least.cmpge(Vec4::ZERO), plane * plane, edges);
+        let slack = (pp + bb + cc) * 2e-6;
+        // Not “greater”: what is no number at all is looked at.
+        !squared.cmpgt(Vec4::splat(bound) + slack).bitmask()
+    }
+}
