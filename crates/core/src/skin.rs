@@ -125,6 +125,17 @@ impl Skin {
             .take_while(|&(_, w)| w > 0.0)
     }
 
+    /// The weights at a place on a triangle: its corners' rows mixed by barycentric coordinates,
+    /// heaviest first, not limited.
+    pub fn at(&self, corners: [u32; 3], barycentric: [f32; 3]) -> Vec<(JointId, f32)> {
+        let mut row = Vec::with_capacity(3 * self.stride);
+        for (&v, &b) in corners.iter().zip(&barycentric) {
+            row.extend(self.row(v as usize).map(|(j, w)| (j, w * b)));
+        }
+        merge(&mut row);
+        row
+    }
+
     /// All joints, `stride` a vertex.
     pub fn joints(&self) -> &[u16] {
         &self.joints

@@ -156,6 +156,18 @@ fn what_another_layer_hides_is_buried() {
 }
 
 #[test]
+fn what_no_straight_look_reaches_is_buried() {
+    // A room whose walls face inward: their winding number is −1, and still nothing is seen.
+    let room = turned_inside_out(sphere(0.5, 32));
+    let body = joined(sphere(0.105, 32), room);
+    let ball = sphere(0.1, 32);
+    let seen = only(&outfit(&sphere(0.105, 32), std::slice::from_ref(&ball)));
+    let hidden = only(&outfit(&body, &[ball]));
+    assert!(seen.poking > 0 && seen.buried == 0);
+    assert_eq!((hidden.poking, hidden.buried), (0, seen.poking));
+}
+
+#[test]
 fn moving_everything_rigidly_changes_nothing() {
     let o = outfit(&sphere(0.10, 32), &[sphere(0.099, 32)]);
     let here = measure(&o, &still()).pairs.remove(0);

@@ -45,6 +45,18 @@ proptest! {
     }
 
     #[test]
+    fn beginning_at_any_triangle_finds_the_same(queries in points(), seed in 0u32..3000) {
+        let (positions, triangles) = joined(sphere(0.1, 24), tube(0.15, (-0.2, 0.2), 24, 8, 0.6));
+        let tree = Tree::build(&positions, &triangles);
+        for q in queries.iter().map(|q| Vec3::from(*q)) {
+            let facing = Vec3::new(q.z, q.x, q.y + 0.1).normalize();
+            let plain = tree.closest_facing(q, 0.2, facing, 0.0);
+            let seeded = tree.closest_facing_from(q, 0.2, (facing, 0.0), seed);
+            prop_assert_eq!(plain, seeded);
+        }
+    }
+
+    #[test]
     fn rays_meet_a_sphere_where_arithmetic_says(x in -0.06f32..0.06, y in -0.06f32..0.06) {
         let (positions, triangles) = sphere(0.1, 96);
         let tree = Tree::build(&positions, &triangles);

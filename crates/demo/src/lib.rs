@@ -8,6 +8,7 @@ mod body;
 mod boots;
 mod breastplate;
 mod clips;
+mod correctives;
 mod figure;
 mod remesh;
 mod sdf;
@@ -58,7 +59,8 @@ fn wick(shape: &Shape3) -> Result<Vec<u8>, DemoError> {
     let topology = Topology::of(&mesh);
     let joints = skeleton::Joints::new();
     let skin = body::weights(&mesh, &topology, &joints);
-    let morphs = body::shapes(&mesh, &topology);
+    let mut morphs = body::shapes(&mesh, &topology);
+    morphs.extend(correctives::correctives(&mesh.positions, &skin, &joints));
     let clips = clips::clips(&joints.skeleton);
     let mark = Mark { role: "body".to_owned(), layer: None, kind: None, method: None };
     let part = GlbPart {

@@ -18,7 +18,7 @@ const HOLE: std::ops::Range<usize> = 49..61;
 /// Rings of a sleeve beyond the armhole.
 const SLEEVE_RINGS: usize = 50;
 
-const HEM: f32 = 0.765;
+const HEM: f32 = 0.70;
 /// Where the trunk's rings end and the yoke over the shoulders begins.
 const YOKE: f32 = 1.375;
 const YOKE_RINGS: usize = 9;

@@ -2,7 +2,7 @@
 
 use crate::accessor::{check_all, check_type};
 use crate::scene_graph::{Joints, RawSkin, SceneGraph};
-use crate::{Companions, Document, Mark, MeshPart, ReadError};
+use crate::{marks, Companions, Document, MeshPart, ReadError};
 use base64::Engine;
 use gltf::accessor::{DataType, Dimensions};
 use gltf::animation::util::ReadOutputs;
@@ -166,7 +166,7 @@ fn read_part(
         None => None,
     };
     let names = target_names(&mesh);
-    let morphs = all
+    let mut morphs: Vec<Morph> = all
         .morphs
         .iter()
         .enumerate()
@@ -175,7 +175,10 @@ fn read_part(
             Morph::from_dense(name, dense)
         })
         .collect();
-    Ok(Some(MeshPart { name, mesh: geometry, skin, morphs, mark: read_mark(node) }))
+    if let Some(joints) = joints {
+        marks::read_drivers(node, &mut morphs, &joints.skeleton);
+    }
+    Ok(Some(MeshPart { name, mesh: geometry, skin, morphs, mark: marks::read_mark(node) }))
 }
 
 fn transform(all: &mut Gathered, to_world: Mat4) {
@@ -335,12 +338,6 @@ fn target_names(mesh: &gltf::Mesh) -> Vec<String> {
     let value: serde_json::Value = serde_json::from_str(extras.get()).unwrap_or_default();
     let list = value.get("targetNames").and_then(|n| n.as_array()).cloned().unwrap_or_default();
     list.iter().filter_map(|n| n.as_str().map(str::to_owned)).collect()
-}
-
-fn read_mark(node: &gltf::Node) -> Option<Mark> {
-    let extras = node.extras().as_ref()?;
-    let value: serde_json::Value = serde_json::from_str(extras.get()).ok()?;
-    serde_json::from_value(value.get("tin_cloak")?.clone()).ok()
 }
 
 /// The rotations and translations of joints; other channels, and ones whose data is not what

@@ -1,12 +1,13 @@
 //! GLB out: one skeleton, skinned meshes, shapes, clips and this program's marks.
 
-use crate::Mark;
+use crate::{marks, Mark};
 use gltf_json as json;
 use json::accessor::{ComponentType, GenericComponentType, Type};
 use json::buffer::Target;
 use json::validation::{Checked, USize64};
+use json::Accessor;
 use std::collections::BTreeMap;
-use tin_cloak_core::deform::Morph;
+use tin_cloak_core::deform::{driven_amounts, Morph};
 use tin_cloak_core::glam::{Mat4, Vec3};
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skeleton::Skeleton;
@@ -66,11 +67,16 @@ pub fn write_glb(scene: &GlbScene) -> Result<Vec<u8>, WriteError> {
         roots.extend(w.joints(s));
         w.skin(s)
     });
+    let mut driven = Vec::new();
     for part in &scene.parts {
-        roots.push(w.part(part, skin));
+        let node = w.part(part, skin.zip(scene.skeleton));
+        roots.push(node);
+        if part.morphs.iter().any(|m| m.driver.is_some()) {
+            driven.push((node, part.morphs));
+        }
     }
     for clip in scene.clips {
-        w.clip(clip);
+        w.clip(clip, scene.skeleton, &driven);
     }
     w.finish(roots)
 }
@@ -178,7 +184,11 @@ impl Writer {
         })
     }
 
-    fn part(&mut self, part: &GlbPart, skin: Option<json::Index<json::Skin>>) -> json::Index<json::Node> {
+    fn part(
+        &mut self,
+        part: &GlbPart,
+        skin: Option<(json::Index<json::Skin>, &Skeleton)>,
+    ) -> json::Index<json::Node> {
         let mut attributes = BTreeMap::new();
         let vertices = Some(Target::ArrayBuffer);
         let mut put = |name, accessor| attributes.insert(Checked::Valid(name), accessor);
@@ -238,8 +248,8 @@ impl Writer {
         self.root.push(json::Node {
             name: Some(part.name.to_owned()),
             mesh: Some(mesh),
-            skin: skin.filter(|_| part.skin.is_some()),
-            extras: extras(part.mark.as_ref().map(|m| serde_json::json!({ "tin_cloak": m }))),
+            skin: skin.filter(|_| part.skin.is_some()).map(|s| s.0),
+            extras: extras(marks::write(part.mark.as_ref(), part.morphs, skin.map(|s| s.1))),
             ..empty_node()
         })
     }
@@ -259,13 +269,25 @@ impl Writer {
         })
     }
 
-    fn clip(&mut self, clip: &Clip) {
-        let (mut channels, mut samplers) = (Vec::new(), Vec::new());
+    fn scalars(&mut self, values: &[f32], bounds: Option<(Vec<f32>, Vec<f32>)>) -> json::Index<Accessor> {
+        let bytes: Vec<u8> = values.iter().flat_map(|t| t.to_le_bytes()).collect();
+        self.accessor(&bytes, (ComponentType::F32, Type::Scalar), values.len(), None, bounds)
+    }
+
+    fn times(&mut self, times: &[f32]) -> json::Index<Accessor> {
+        self.scalars(times, Some((vec![times[0]], vec![times[times.len() - 1]])))
+    }
+
+    /// Writes a clip. Shapes that the pose drives are keyed too, so that they play anywhere.
+    fn clip(
+        &mut self,
+        clip: &Clip,
+        skeleton: Option<&Skeleton>,
+        driven: &[(json::Index<json::Node>, &[Morph])],
+    ) {
+        let mut animation = Animation::default();
         for track in clip.tracks.iter().filter(|t| !t.times.is_empty()) {
-            let bytes: Vec<u8> = track.times.iter().flat_map(|t| t.to_le_bytes()).collect();
-            let bounds = (vec![track.times[0]], vec![track.times[track.times.len() - 1]]);
-            let scalar = (ComponentType::F32, Type::Scalar);
-            let input = self.accessor(&bytes, scalar, track.times.len(), None, Some(bounds));
+            let input = self.times(&track.times);
             let (output, path) = match &track.values {
                 TrackValues::Translation(v) => {
                     (self.vec3(v, None, false), json::animation::Property::Translation)
@@ -282,30 +304,24 @@ impl Writer {
                 Interpolation::Linear => json::animation::Interpolation::Linear,
                 Interpolation::Cubic => json::animation::Interpolation::CubicSpline,
             };
-            channels.push(json::animation::Channel {
-                sampler: json::Index::new(samplers.len() as u32),
-                target: json::animation::Target {
-                    node: json::Index::new(u32::from(track.joint.0)),
-                    path: Checked::Valid(path),
-                    extensions: None,
-                    extras: Default::default(),
-                },
-                extensions: None,
-                extras: Default::default(),
-            });
-            samplers.push(json::animation::Sampler {
-                input,
-                output,
-                interpolation: Checked::Valid(interpolation),
-                extensions: None,
-                extras: Default::default(),
-            });
+            let node = json::Index::new(u32::from(track.joint.0));
+            animation.add(node, path, (input, output), interpolation);
         }
-        if !channels.is_empty() {
+        let times = clip.key_times();
+        if let Some(skeleton) = skeleton.filter(|_| !times.is_empty()) {
+            for &(node, morphs) in driven {
+                let amounts = |t: &f32| driven_amounts(morphs, &clip.sample(skeleton, *t));
+                let amounts: Vec<f32> = times.iter().flat_map(amounts).collect();
+                let data = (self.times(&times), self.scalars(&amounts, None));
+                let path = json::animation::Property::MorphTargetWeights;
+                animation.add(node, path, data, json::animation::Interpolation::Linear);
+            }
+        }
+        if !animation.channels.is_empty() {
             self.root.push(json::Animation {
                 name: Some(clip.name.clone()),
-                channels,
-                samplers,
+                channels: animation.channels,
+                samplers: animation.samplers,
                 extensions: None,
                 extras: Default::default(),
             });
@@ -341,6 +357,41 @@ impl Writer {
             bin: Some(self.bin.into()),
         };
         glb.to_vec().map_err(|e| WriteError::Container(e.to_string()))
+    }
+}
+
+#[derive(Default)]
+struct Animation {
+    channels: Vec<json::animation::Channel>,
+    samplers: Vec<json::animation::Sampler>,
+}
+
+impl Animation {
+    fn add(
+        &mut self,
+        node: json::Index<json::Node>,
+        path: json::animation::Property,
+        (input, output): (json::Index<Accessor>, json::Index<Accessor>),
+        interpolation: json::animation::Interpolation,
+    ) {
+        self.channels.push(json::animation::Channel {
+            sampler: json::Index::new(self.samplers.len() as u32),
+            target: json::animation::Target {
+                node,
+                path: Checked::Valid(path),
+                extensions: None,
+                extras: Default::default(),
+            },
+            extensions: None,
+            extras: Default::default(),
+        });
+        self.samplers.push(json::animation::Sampler {
+            input,
+            output,
+            interpolation: Checked::Valid(interpolation),
+            extensions: None,
+            extras: Default::default(),
+        });
     }
 }
 

@@ -10,6 +10,7 @@ mod document;
 mod error;
 mod gltf_in;
 mod gltf_out;
+mod marks;
 mod obj_in;
 mod scene_graph;
 

@@ -1,7 +1,7 @@
 //! What goes out comes back the same; a real body is read whole.
 #![allow(missing_docs, clippy::unwrap_used)]
 
-use tin_cloak_core::deform::Morph;
+use tin_cloak_core::deform::{Driver, Morph};
 use tin_cloak_core::glam::{Quat, Vec3};
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skeleton::{LocalTransform, Pose, Skeleton};
@@ -56,7 +56,9 @@ fn a_dressed_scene_comes_back_equal() {
     let rows: Vec<Vec<(JointId, f32)>> =
         (0..8).map(|v| (0..3).map(|j| (JointId(j), 1.0 + (v * j) as f32)).collect()).collect();
     let skin = Skin::from_rows(&rows, 3).unwrap();
-    let morph = Morph { name: "stout".into(), vertices: vec![3, 7], offsets: vec![Vec3::X, Vec3::NEG_Z] };
+    let driver = Driver { joint: JointId(2), axis: Vec3::Y, from: 0.5, full: 2.0 };
+    let (vertices, offsets) = (vec![3, 7], vec![Vec3::X, Vec3::NEG_Z]);
+    let morph = Morph { name: "hand bent".into(), vertices, offsets, driver: Some(driver) };
     let mark = Mark { role: "piece".into(), layer: Some(2), kind: Some(PieceKind::Stiff), method: None };
     let part = GlbPart {
         name: "box",
@@ -74,7 +76,10 @@ fn a_dressed_scene_comes_back_equal() {
     assert_eq!(part.mesh.positions, mesh.positions);
     assert_eq!(part.mesh.triangles, mesh.triangles);
     assert_eq!(part.mesh.quads, mesh.quads);
-    assert_eq!(part.morphs, [morph]);
+    let read = part.morphs[0].driver.unwrap();
+    assert!((read.from - 0.5).abs() < 1e-6 && (read.full - 2.0).abs() < 1e-6, "degrees in between");
+    assert_eq!(part.morphs, [Morph { driver: Some(read), ..morph }]);
+    assert_eq!((read.joint, read.axis), (driver.joint, driver.axis));
     assert_eq!(part.mark, Some(mark));
     for v in 0..8 {
         let (a, b): (Vec<_>, Vec<_>) = (skin.row(v).collect(), part.skin.as_ref().unwrap().row(v).collect());

@@ -15,7 +15,7 @@ pub(crate) struct CellBox {
     pub figure: String,
     /// Said aloud and shown on hover.
     pub title: String,
-    /// `x,y,z,nx,ny,nz` of the worst spot.
+    /// `x,y,z` of the worst spot and the direction from which it is seen best.
     pub spot: String,
     /// `better` or `worse` since the step before.
     pub change: &'static str,

@@ -40,7 +40,7 @@ pub struct Cell {
     pub sunk_deepest_mm: f32,
     pub least_clearance_mm: Option<f32>,
     pub worst_strain: f32,
-    /// Where the worst is, in the pose, and which way is out there (metres).
+    /// Where the worst is, in the pose (metres), and from which direction it is seen best.
     pub spot: Option<([f32; 3], [f32; 3])>,
 }
 
@@ -70,7 +70,7 @@ impl From<&PairMeasure> for Cell {
             sunk_deepest_mm: mm(m.sunk_deepest),
             least_clearance_mm: m.least_clearance.map(mm),
             worst_strain: (m.worst_strain * 1000.0).round() / 1000.0,
-            spot: m.worst.map(|s| (s.position.to_array(), s.normal.to_array())),
+            spot: m.worst.map(|s| (s.position.to_array(), s.look.to_array())),
         }
     }
 }

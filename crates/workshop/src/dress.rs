@@ -1,10 +1,10 @@
 //! A body and its pieces in memory, with all that is derived from their files.
 
 use crate::WorkshopError;
-use glam::Vec3;
+use glam::{Mat4, Vec3};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{settle_walls, CoverageSettings, Layer, Outfit, Walls};
-use tin_cloak_core::deform::Morph;
+use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
 use tin_cloak_core::mesh::{vertex_normals_into, Csr, Mesh, Topology, Weld};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
@@ -62,6 +62,8 @@ pub struct Body {
     pub rest: Vec<Vec3>,
     /// Weights of the welded vertices.
     pub welded_skin: Skin,
+    /// The shapes over welded vertices.
+    pub welded_morphs: Vec<Morph>,
     walls: Arc<Walls>,
 }
 
@@ -129,6 +131,7 @@ impl Body {
             name: part.name,
             rest: topology.weld.gather(&part.mesh.positions),
             welded_skin: skin.gather(&topology.weld),
+            welded_morphs: part.morphs.iter().map(|m| m.gather(&topology.weld)).collect(),
             shading: Shading::of(&part.mesh),
             topology: Arc::new(topology),
             walls: Arc::new(walls),
@@ -140,6 +143,15 @@ impl Body {
         })
     }
 
+    /// Welded positions under the joints' `matrices`, with the shapes added by `amounts`.
+    pub fn posed(&self, matrices: &[Mat4], amounts: &[f32]) -> Vec<Vec3> {
+        let mut shaped = self.rest.clone();
+        add_morphs(&mut shaped, &self.welded_morphs, amounts);
+        let mut posed = vec![Vec3::ZERO; shaped.len()];
+        linear_blend(&shaped, &self.welded_skin, matrices, &mut posed);
+        posed
+    }
+
     fn layer(&self) -> Layer {
         Layer {
             layer: LayerIndex(0),
@@ -148,7 +160,7 @@ impl Body {
             skin: self.welded_skin.clone(),
             walls: Arc::clone(&self.walls),
             stiff: false,
-            morphs: Vec::new(),
+            morphs: self.welded_morphs.clone(),
         }
     }
 }
@@ -178,6 +190,15 @@ impl Piece {
             bound,
             walls: Arc::new(walls),
         }
+    }
+
+    /// Welded positions under the joints' `matrices`; at rest while it is not bound.
+    pub fn posed(&self, matrices: &[Mat4]) -> Vec<Vec3> {
+        let mut posed = self.rest.clone();
+        if let Some(bound) = &self.bound {
+            linear_blend(&self.rest, &bound.skin, matrices, &mut posed);
+        }
+        posed
     }
 
     /// True when most of it has two walls.

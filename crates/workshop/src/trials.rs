@@ -1,6 +1,7 @@
 //! The poses a dress is tried in.
 
 use crate::{Body, Document, WorkshopError};
+use tin_cloak_core::deform::driven_amounts;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::trial::{range_poses, retarget, NamedPose};
@@ -38,10 +39,13 @@ pub struct TrialSet {
 }
 
 impl TrialSet {
-    /// Skin matrices of every pose for `body`.
+    /// Skin matrices of every pose for `body`, and how far each calls up the body's shapes.
     pub fn poses(&self, body: &Body) -> Vec<TrialPose> {
-        let matrices = |t: &Trial| body.skeleton.skin_matrices(&t.pose);
-        self.trials.iter().map(|t| TrialPose { matrices: matrices(t), amounts: Vec::new() }).collect()
+        let trial = |t: &Trial| TrialPose {
+            matrices: body.skeleton.skin_matrices(&t.pose),
+            amounts: driven_amounts(&body.morphs, &t.pose),
+        };
+        self.trials.iter().map(trial).collect()
     }
 
     /// Both sets, one after the other.

@@ -1,8 +1,8 @@
 //! Weights straight from the nearest place on the source.
 
 use super::{BindError, Source, Target};
-use crate::query::{Closest, Tree};
-use crate::skin::{merge, Skin};
+use crate::query::Tree;
+use crate::skin::Skin;
 use crate::JointId;
 use rayon::prelude::*;
 
@@ -40,16 +40,6 @@ impl Match {
     }
 }
 
-fn row_at(source: &Source, hit: &Closest) -> Vec<(JointId, f32)> {
-    let corners = source.triangles[hit.triangle as usize];
-    let mut row = Vec::with_capacity(3 * source.skin.stride());
-    for (&v, &b) in corners.iter().zip(&hit.barycentric) {
-        row.extend(source.skin.row(v as usize).map(|(j, w)| (j, w * b)));
-    }
-    merge(&mut row);
-    row
-}
-
 /// Finds the closest surface point of every target vertex and judges it by distance and
 /// normal (interpolated on the source).
 pub fn match_surface(source: &Source, target: &Target, settings: MatchSettings) -> Match {
@@ -68,7 +58,7 @@ pub fn match_surface(source: &Source, target: &Target, settings: MatchSettings) 
                 .sum::<glam::Vec3>()
                 .normalize_or_zero();
             let near = hit.distance_squared <= settings.distance * settings.distance;
-            (near && normal.dot(there) >= settings.min_cosine, row_at(source, &hit))
+            (near && normal.dot(there) >= settings.min_cosine, source.skin.at(corners, hit.barycentric))
         })
         .unzip();
     Match { accepted, rows }

@@ -2,6 +2,7 @@
 
 use super::{PosedSide, Side};
 use crate::mesh::face_normal;
+use crate::query::RayHit;
 use glam::Vec3;
 use rayon::prelude::*;
 
@@ -22,7 +23,7 @@ impl Default for CoverageSettings {
 
 /// The vertices among `candidates` (of a layer at rest: `positions`, outward unit `normals`)
 /// whose ray meets `other` looking the same way: within `ahead` metres along the normal, or
-/// `behind` metres against it. Ascending when the candidates are.
+/// `behind` metres against it; with what the ray meets. Ascending when the candidates are.
 ///
 /// The first face met decides: when it looks the other way (the near side of another limb's
 /// sleeve) the vertex is not covered by it.
@@ -32,16 +33,19 @@ pub fn covered_vertices(
     normals: &[Vec3],
     other: Covering,
     (ahead, behind): (f32, f32),
-) -> Vec<u32> {
-    let covered: Vec<bool> = candidates
+) -> Vec<(u32, RayHit)> {
+    let covered: Vec<Option<RayHit>> = candidates
         .par_iter()
         .with_min_len(256)
         .map(|&v| {
             let (p, n) = (positions[v as usize], normals[v as usize]);
-            n != Vec3::ZERO && (other.meets(p, n, n, ahead) || other.meets(p, -n, n, behind))
+            if n == Vec3::ZERO {
+                return None;
+            }
+            other.meets(p, n, n, ahead).or_else(|| other.meets(p, -n, n, behind))
         })
         .collect();
-    candidates.iter().zip(covered).filter(|(_, c)| *c).map(|(v, _)| *v).collect()
+    candidates.iter().zip(covered).filter_map(|(v, hit)| Some((*v, hit?))).collect()
 }
 
 /// A layer at rest, as coverage sees it.
@@ -66,8 +70,8 @@ impl Covering<'_> {
         vertices.par_iter().with_min_len(256).map(face).collect()
     }
 
-    fn meets(&self, p: Vec3, direction: Vec3, normal: Vec3, length: f32) -> bool {
-        self.posed.tree.ray(p, direction, (0.0, length), |_, _| true).is_some_and(|hit| {
+    fn meets(&self, p: Vec3, direction: Vec3, normal: Vec3, length: f32) -> Option<RayHit> {
+        self.posed.tree.ray(p, direction, (0.0, length), |_, _| true).filter(|hit| {
             let face = self.side.topology.triangles[hit.triangle as usize];
             face_normal(self.positions, face).dot(normal) > 0.0
         })

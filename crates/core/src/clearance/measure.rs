@@ -1,12 +1,11 @@
 //! Measuring an outfit in one pose.
 
+use super::hidden::Hiding;
 use super::{worst_strain, Layer, Outfit, Pair, PosedSide, Side};
-use crate::deform::linear_blend;
-use crate::mesh::triangle_area;
-use crate::query::WindingField;
+use crate::mesh::{face_normal, triangle_area};
+use crate::query::RayHit;
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
-use std::sync::OnceLock;
 
 /// What counts as trouble.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -23,9 +22,6 @@ impl Default for Settings {
     }
 }
 
-/// How far outside its own surface a vertex is asked what lies over it (metres).
-const PROBE: f32 = 0.001;
-
 /// Where the worst of a pair is.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Spot {
@@ -35,8 +31,8 @@ pub struct Spot {
     pub vertex: u32,
     /// Where it is in the pose, metres.
     pub position: Vec3,
-    /// Which way is out there.
-    pub normal: Vec3,
+    /// Unit direction from which it is seen best.
+    pub look: Vec3,
 }
 
 /// A layer pair in one pose. Lengths in metres, areas in square metres.
@@ -107,6 +103,8 @@ pub struct Buffers {
 #[derive(Clone, Debug)]
 struct PosedLayer {
     positions: Vec<Vec3>,
+    /// Rest positions with driven shapes added.
+    shaped: Vec<Vec3>,
     towards_body: PosedSide,
     away_from_body: Option<PosedSide>,
 }
@@ -124,6 +122,7 @@ impl Buffers {
             .iter()
             .map(|l| PosedLayer {
                 positions: l.rest.clone(),
+                shaped: Vec::new(),
                 towards_body: l.walls.towards_body.pose(&l.rest),
                 away_from_body: l.walls.away_from_body.as_ref().map(|s| s.pose(&l.rest)),
             })
@@ -135,15 +134,21 @@ impl Buffers {
         &self.layers[layer].towards_body
     }
 
+    pub(super) fn is_double_walled(&self, layer: usize) -> bool {
+        self.layers[layer].away_from_body.is_some()
+    }
+
     pub(super) fn outside(&self, layer: usize) -> &PosedSide {
         self.layers[layer].outside()
     }
 
     /// Poses every layer by `matrices`; `amounts` drives the body's shapes.
     pub fn pose(&mut self, outfit: &Outfit, matrices: &[Mat4], amounts: &[f32]) {
-        for (layer, posed) in outfit.layers.iter().zip(&mut self.layers) {
-            pose_layer(layer, posed, matrices, amounts);
-        }
+        outfit
+            .layers
+            .par_iter()
+            .zip(&mut self.layers)
+            .for_each(|(layer, posed)| pose_layer(layer, posed, matrices, amounts));
     }
 
     /// Outward normals of the measured side of layer `index` as posed; zero off that side.
@@ -158,11 +163,7 @@ impl Buffers {
 }
 
 fn pose_layer(layer: &Layer, posed: &mut PosedLayer, matrices: &[Mat4], amounts: &[f32]) {
-    if layer.morphs.is_empty() {
-        linear_blend(&layer.rest, &layer.skin, matrices, &mut posed.positions);
-    } else {
-        linear_blend(&layer.shaped(amounts), &layer.skin, matrices, &mut posed.positions);
-    }
+    layer.pose_into(matrices, amounts, &mut posed.shaped, &mut posed.positions);
     posed.towards_body.follow(&layer.walls.towards_body, &posed.positions);
     if let (Some(side), Some(at)) = (&layer.walls.away_from_body, &mut posed.away_from_body) {
         at.follow(side, &posed.positions);
@@ -182,22 +183,14 @@ pub fn measure_pose_pairs(
     settings: Settings,
     which: &[usize],
 ) -> PoseMeasure {
-    let fields: Vec<Fields> = outfit.layers.iter().map(|_| Fields::default()).collect();
-    let (mut pairs, mut points) = (Vec::new(), Vec::new());
-    for pair in which.iter().map(|&i| &outfit.pairs[i]) {
-        let view = PairView { outfit, buffers, pair, settings, fields: &fields };
+    let hiding = Hiding::new(outfit, buffers);
+    let one = |&i: &usize| {
+        let view = PairView { outfit, buffers, pair: &outfit.pairs[i], settings, hiding: &hiding };
         let asked = view.ask();
-        pairs.push(view.sum_up(&asked));
-        points.push(asked);
-    }
+        (view.sum_up(&asked), asked)
+    };
+    let (pairs, points) = which.par_iter().map(one).unzip();
     PoseMeasure { pairs, points }
-}
-
-/// Winding numbers of a layer's sides, summed up only when something pokes through.
-#[derive(Default)]
-struct Fields<'a> {
-    outside: OnceLock<WindingField<'a>>,
-    towards_body: OnceLock<WindingField<'a>>,
 }
 
 struct PairView<'a> {
@@ -205,7 +198,7 @@ struct PairView<'a> {
     buffers: &'a Buffers,
     pair: &'a Pair,
     settings: Settings,
-    fields: &'a [Fields<'a>],
+    hiding: &'a Hiding<'a>,
 }
 
 impl<'a> PairView<'a> {
@@ -230,15 +223,17 @@ impl<'a> PairView<'a> {
         let (outer, inner) = (self.outer(), self.inner());
         let inner_normals = &inner.outside().normals;
         let outer_normals = &outer.towards_body.normals;
-        let asked_inner = |(&v, &seed): (&u32, &u32)| {
+        let asked_inner = |((&v, &seed), cover): ((&u32, &u32), &RayHit)| {
             let (p, n) = (inner.positions[v as usize], inner_normals[v as usize]);
             let (side, posed) = (self.outer_side(), &outer.towards_body);
             let mut asked = ask(side, posed, &outer.positions, (p, n), f32::INFINITY, seed)?;
             if asked.clearance < -tolerance {
-                if beyond_hem(side, posed, p, asked.clearance) {
+                if posed.hem_is_nearer(p, -asked.clearance) || self.is_still_beneath(p, cover) {
                     return None;
                 }
-                asked.buried = self.hidden(p + n * PROBE, 0.0);
+                let hiding = self.hiding;
+                asked.buried = hiding.is_wrapped((p, n), self.pair.outer, 0.0)
+                    || hiding.is_out_of_sight((p, n), self.pair.outer);
             }
             Some(asked)
         };
@@ -250,49 +245,34 @@ impl<'a> PairView<'a> {
             asked.clearance = -asked.clearance;
             if asked.clearance < -tolerance {
                 // Sunk means inside: what the inner layer does not wrap is only behind it.
-                if self.winding(self.pair.inner, p) < 0.4 || beyond_hem(side, posed, p, asked.clearance) {
+                if self.hiding.winding(self.pair.inner, p) < 0.4 || posed.hem_is_nearer(p, -asked.clearance) {
                     return None;
                 }
-                asked.buried = self.hidden(p + n * PROBE, 1.0);
+                // What shows is the inner surface that lies over it.
+                let shows = (p - asked.normal * asked.clearance, asked.normal);
+                asked.buried = self.hiding.is_wrapped((p, n), self.pair.outer, 1.0)
+                    || self.hiding.is_out_of_sight(shows, self.pair.outer);
             }
             Some(asked)
         };
-        let Pair { covered, over, covered_seeds, over_seeds, .. } = self.pair;
-        let inner = covered.par_iter().zip(covered_seeds).with_min_len(128).map(asked_inner).collect();
+        let Pair { covered, over, covers, covered_seeds, over_seeds, .. } = self.pair;
+        let inner =
+            covered.par_iter().zip(covered_seeds).zip(covers).with_min_len(128).map(asked_inner).collect();
         let outer = over.par_iter().zip(over_seeds).with_min_len(128).map(asked_outer).collect();
         PairPoints { inner, outer }
     }
 
-    /// How often all layers together wrap round `p`, less `own`: the once that a sunk vertex is
-    /// inside the inner layer anyway. At least one half is hidden: by folds of the two layers
-    /// themselves, by the body, or by any other cloth.
-    fn hidden(&self, p: Vec3, own: f32) -> bool {
-        let wraps = |layer: usize| {
-            if layer == self.pair.outer {
-                self.winding_towards_body(layer, p)
-            } else {
-                self.winding(layer, p)
-            }
-        };
-        let mut sum = -own;
-        for layer in 0..self.outfit.layers.len() {
-            sum += wraps(layer);
-        }
-        sum >= 0.5
-    }
-
-    fn winding(&self, layer: usize, p: Vec3) -> f32 {
-        let tree = &self.buffers.layers[layer].outside().tree;
-        self.fields[layer].outside.get_or_init(|| WindingField::new(tree)).at(p)
-    }
-
-    fn winding_towards_body(&self, layer: usize, p: Vec3) -> f32 {
-        let posed = &self.buffers.layers[layer];
-        if posed.away_from_body.is_none() {
-            return self.winding(layer, p);
-        }
-        let tree = &posed.towards_body.tree;
-        self.fields[layer].towards_body.get_or_init(|| WindingField::new(tree)).at(p)
+    /// True when the place that covers a vertex at rest is in its straight sight from the inside.
+    fn is_still_beneath(&self, p: Vec3, cover: &RayHit) -> bool {
+        /// Rays stop short of the place itself.
+        const SHORT: f32 = 0.999;
+        let (side, outer) = (self.outer_side(), self.outer());
+        let corners = side.topology.triangles[cover.triangle as usize];
+        let place: Vec3 =
+            corners.iter().zip(cover.barycentric).map(|(&c, b)| outer.positions[c as usize] * b).sum();
+        let way = place - p;
+        let inside = way.dot(face_normal(&outer.positions, corners)) > 0.0;
+        inside && outer.towards_body.tree.ray(p, way, (0.0, SHORT), |_, _| true).is_none()
     }
 
     fn strain(&self) -> f32 {
@@ -314,6 +294,7 @@ impl<'a> PairView<'a> {
             worst_strain: self.strain(),
             worst: None,
         };
+        let mut worst = None;
         for (&v, asked) in self.pair.covered.iter().zip(&points.inner) {
             let Some(asked) = asked else { continue };
             if asked.buried {
@@ -329,8 +310,7 @@ impl<'a> PairView<'a> {
             m.poking_area += vertex_area(self.inner_side(), &inner.positions, v);
             if -asked.clearance > m.deepest {
                 m.deepest = -asked.clearance;
-                m.worst =
-                    Some(spot(false, v, inner.positions[v as usize], inner.outside().normals[v as usize]));
+                worst = Some((false, v, (inner.positions[v as usize], inner.outside().normals[v as usize])));
             }
         }
         for (&v, asked) in self.pair.over.iter().zip(&points.outer) {
@@ -343,17 +323,18 @@ impl<'a> PairView<'a> {
             if -asked.clearance > m.sunk_deepest {
                 m.sunk_deepest = -asked.clearance;
                 if m.sunk_deepest > m.deepest {
-                    let normal = outer.towards_body.normals[v as usize];
-                    m.worst = Some(spot(true, v, outer.positions[v as usize], normal));
+                    // What is seen is the inner surface over it.
+                    let over = outer.positions[v as usize] - asked.normal * asked.clearance;
+                    worst = Some((true, v, (over, asked.normal)));
                 }
             }
         }
+        m.worst = worst.map(|(on_outer, vertex, place)| {
+            let look = self.hiding.look(place, self.pair.outer);
+            Spot { on_outer, vertex, position: place.0, look }
+        });
         m
     }
-}
-
-fn spot(on_outer: bool, vertex: u32, position: Vec3, normal: Vec3) -> Spot {
-    Spot { on_outer, vertex, position, normal }
 }
 
 fn ask(
@@ -370,12 +351,6 @@ fn ask(
     }
     let (clearance, normal) = side.signed_depth(positions, p, &hit);
     Some(Asked { clearance, triangle: hit.triangle, barycentric: hit.barycentric, normal, buried: false })
-}
-
-/// Beyond a hem the nearest agreeing point lies somewhere else on the piece, far behind the open
-/// edge that is really next to the vertex.
-fn beyond_hem(side: &Side, posed: &PosedSide, p: Vec3, clearance: f32) -> bool {
-    posed.tree.closest(p, clearance.abs() * 0.5).is_some_and(|near| side.on_open_edge(&near))
 }
 
 fn vertex_area(side: &Side, positions: &[Vec3], v: u32) -> f32 {

@@ -5,18 +5,25 @@
 //!   meets the outer piece within reach, or it already pokes through it by at most 20 mm;
 //! * its *clearance* in a pose is the signed distance to the nearest point of the posed outer
 //!   piece whose outward normal agrees with its own (dot > 0), positive when it lies beneath;
-//!   a nearest point on an open edge (hem, cuff) does not count, nor does one more than twice
-//!   as far away as such an edge;
+//!   a nearest point on an open edge (hem, cuff) does not count, and where it says that the
+//!   vertex is out, neither does one further away than such an edge: beyond a hem the nearest
+//!   agreeing point lies somewhere else on the piece;
+//! * where the nearest agreeing point says that the vertex is out, but the place on the outer
+//!   piece that covered it at rest is in its straight sight from the inside, it is beneath still
+//!   and does not count (a hem that swings with the thigh while the belly folds behind it);
 //! * an outer vertex is *sunk* when it lies inside the inner layer by the same signed distance;
 //! * where the sign says sunk, the winding number of the inner layer must agree: a point that
 //!   it does not wrap is not inside it;
 //! * a poking or sunk vertex that other cloth or skin hides from every side (the layers
 //!   together wrap it by one half or more, folds of the pair's own layers included) is *buried*
-//!   and counted apart;
+//!   and counted apart; so is one to which no straight look leads (of 64 directions spread evenly
+//!   over the sphere, those above the surface are tried; for a sunk vertex the inner surface over
+//!   it is what would be seen);
 //! * a double-walled piece is measured by the wall that faces what lies beneath.
 
 mod cause;
 mod coverage;
+mod hidden;
 mod measure;
 mod outfit;
 mod side;
@@ -26,6 +33,7 @@ mod walls;
 
 pub use cause::{rank_causes, Cause};
 pub use coverage::{covered_vertices, CoverageSettings, Covering};
+pub use hidden::looks;
 pub use measure::{
     measure_pose, measure_pose_pairs, Asked, Buffers, PairMeasure, PairPoints, PoseMeasure, Settings, Spot,
 };

@@ -2,11 +2,12 @@
 
 use super::measure::Buffers;
 use super::{covered_vertices, CoverageSettings, Covering, Walls};
-use crate::deform::{add_morphs, Morph};
+use crate::deform::{add_morphs, linear_blend, Morph};
 use crate::mesh::Topology;
+use crate::query::RayHit;
 use crate::skin::Skin;
 use crate::LayerIndex;
-use glam::Vec3;
+use glam::{Mat4, Vec3};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// One layer: the body or a bound piece, over welded vertices.
@@ -29,11 +30,15 @@ pub struct Layer {
 }
 
 impl Layer {
-    /// Rest positions with shapes added by `amounts` (one a morph; missing ones are 0).
-    pub fn shaped(&self, amounts: &[f32]) -> Vec<Vec3> {
-        let mut positions = self.rest.clone();
-        add_morphs(&mut positions, &self.morphs, amounts);
-        positions
+    /// Writes the layer's positions under `matrices`, its shapes added by `amounts` (one a
+    /// morph; missing ones are 0) into `posed`. `shaped` is room to work in.
+    pub fn pose_into(&self, matrices: &[Mat4], amounts: &[f32], shaped: &mut Vec<Vec3>, posed: &mut [Vec3]) {
+        if amounts.iter().all(|a| *a == 0.0) || self.morphs.is_empty() {
+            return linear_blend(&self.rest, &self.skin, matrices, posed);
+        }
+        shaped.clone_from(&self.rest);
+        add_morphs(shaped, &self.morphs, amounts);
+        linear_blend(shaped, &self.skin, matrices, posed);
     }
 }
 
@@ -49,6 +54,8 @@ pub struct Pair {
     /// Welded vertices of the outer layer that lie over the inner one, or are sunk in it, by
     /// the same rays; ascending.
     pub over: Vec<u32>,
+    /// For each covered vertex the place on the outer side that covers it at rest.
+    pub(super) covers: Vec<RayHit>,
     /// For each covered vertex the face of the outer side that is nearest at rest: where to
     /// begin looking in a pose.
     pub(super) covered_seeds: Vec<u32>,
@@ -69,16 +76,18 @@ impl Pair {
         let (at_inside, at_outside) = (built.outside(inner), built.towards_body(outer));
         let covering = Covering { side: outside, posed: at_outside, positions: &above.rest };
         let reach = (settings.reach, settings.poke);
-        let covered = covered_vertices(&inside.used, &below.rest, &at_inside.normals, covering, reach);
-        if covered.is_empty() {
+        let found = covered_vertices(&inside.used, &below.rest, &at_inside.normals, covering, reach);
+        if found.is_empty() {
             return None;
         }
+        let (covered, covers): (Vec<u32>, Vec<RayHit>) = found.into_iter().unzip();
         let beneath = Covering { side: inside, posed: at_inside, positions: &below.rest };
         let reach = (settings.reach, settings.reach);
         let over = covered_vertices(&outside.used, &above.rest, &at_outside.normals, beneath, reach);
+        let over: Vec<u32> = over.into_iter().map(|(v, _)| v).collect();
         let covered_seeds = covering.nearest(&covered, &below.rest, &at_inside.normals);
         let over_seeds = beneath.nearest(&over, &above.rest, &at_outside.normals);
-        Some(Self { outer, inner, covered, over, covered_seeds, over_seeds })
+        Some(Self { outer, inner, covered, over, covers, covered_seeds, over_seeds })
     }
 }
 

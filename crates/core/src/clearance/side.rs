@@ -11,6 +11,8 @@ pub struct Side {
     pub topology: Topology,
     /// Vertices that some face uses, ascending.
     pub used: Vec<u32>,
+    /// Open edges, as triangles without area.
+    hem: Vec<[u32; 3]>,
 }
 
 impl Side {
@@ -18,7 +20,8 @@ impl Side {
     pub fn new(vertices: usize, triangles: &[[u32; 3]]) -> Self {
         let topology = Topology::of_welded(vertices, triangles);
         let used = (0..vertices as u32).filter(|&v| !topology.incident.row(v as usize).is_empty()).collect();
-        Self { topology, used }
+        let hem = open_edges(&topology);
+        Self { topology, used, hem }
     }
 
     /// The side with its vertices at `positions`, ready to be asked.
@@ -26,6 +29,7 @@ impl Side {
         let mut posed = PosedSide {
             normals: vec![Vec3::ZERO; positions.len()],
             tree: Tree::build(positions, &self.topology.triangles),
+            hem: Tree::build(positions, &self.hem),
         };
         self.write_normals(positions, &mut posed.normals);
         posed
@@ -92,6 +96,17 @@ impl Side {
     }
 }
 
+fn open_edges(topology: &Topology) -> Vec<[u32; 3]> {
+    let faces = topology.triangles.iter().zip(&topology.across);
+    let sides = faces.flat_map(|(t, across)| (0..3).map(move |i| (t[i], t[(i + 1) % 3], across[i])));
+    // Where more than two faces meet there is none across either, but no opening.
+    let open = |v: u32| topology.on_boundary[v as usize];
+    sides
+        .filter(|&(a, b, across)| across == NO_TRIANGLE && open(a) && open(b))
+        .map(|(a, b, _)| [a, b, b])
+        .collect()
+}
+
 fn corner_angle(positions: &[Vec3], t: [u32; 3], v: u32) -> f32 {
     let i = t.iter().position(|&c| c == v).unwrap_or(0);
     let at = positions[v as usize];
@@ -107,12 +122,20 @@ pub struct PosedSide {
     pub normals: Vec<Vec3>,
     /// Over the side's faces.
     pub tree: Tree,
+    /// Over its open edges.
+    hem: Tree,
 }
 
 impl PosedSide {
     /// Follows moved vertices: normals anew, the index refitted.
     pub fn follow(&mut self, side: &Side, positions: &[Vec3]) {
-        let Self { normals, tree } = self;
+        let Self { normals, tree, hem } = self;
         rayon::join(|| side.write_normals(positions, normals), || tree.refit(positions));
+        hem.refit(positions);
+    }
+
+    /// True when an open edge lies nearer to `p` than `distance` metres.
+    pub fn hem_is_nearer(&self, p: Vec3, distance: f32) -> bool {
+        self.hem.closest(p, distance).is_some()
     }
 }

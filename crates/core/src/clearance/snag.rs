@@ -1,7 +1,8 @@
 //! Snags: connected spots of poke-through.
 
-use super::{Outfit, PairPoints, Settings};
+use super::{Buffers, Outfit, PairPoints, Settings};
 use crate::mesh::Csr;
+use glam::Vec3;
 
 /// One connected spot of a pair in a pose.
 #[derive(Clone, Debug, PartialEq)]
@@ -14,6 +15,25 @@ pub struct Snag {
     pub vertices: Vec<u32>,
     /// Depth of the deepest, metres.
     pub deepest: f32,
+}
+
+impl Snag {
+    /// Where its deepest vertex shows in the pose of `buffers` (metres), and the outward unit normal
+    /// there. Of a sunk vertex the inner surface over it is what shows.
+    pub fn place(&self, outfit: &Outfit, buffers: &Buffers, points: &PairPoints) -> (Vec3, Vec3) {
+        let (pair, v) = (&outfit.pairs[self.pair], self.vertices[0]);
+        if !self.on_outer {
+            return (
+                buffers.positions(pair.inner)[v as usize],
+                buffers.outside(pair.inner).normals[v as usize],
+            );
+        }
+        let at = buffers.positions(pair.outer)[v as usize];
+        match pair.over.binary_search(&v).ok().and_then(|i| points.outer[i]) {
+            Some(asked) => (at - asked.normal * asked.clearance, asked.normal),
+            None => (at, buffers.towards_body(pair.outer).normals[v as usize]),
+        }
+    }
 }
 
 /// The snags of pair `pair` from its points in one pose, deepest first.

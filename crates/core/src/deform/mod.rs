@@ -1,9 +1,11 @@
 //! Posing: morph targets first, then skinning.
 
+mod driver;
 mod dual_quaternion;
 mod linear;
 mod morph;
 
+pub use driver::{driven_amounts, Driver};
 pub use dual_quaternion::{dual_quaternion_blend, DualQuat};
 pub use linear::{blended_matrix, linear_blend};
 pub use morph::{add_morphs, Morph};

@@ -1,5 +1,7 @@
 //! Morph targets: sparse offsets added to the rest positions before skinning.
 
+use super::Driver;
+use crate::mesh::Weld;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
@@ -12,6 +14,8 @@ pub struct Morph {
     pub vertices: Vec<u32>,
     /// Offset of each of those vertices.
     pub offsets: Vec<Vec3>,
+    /// What calls it up; nothing for a shape chosen by hand.
+    pub driver: Option<Driver>,
 }
 
 impl Morph {
@@ -19,7 +23,13 @@ impl Morph {
     pub fn from_dense(name: String, offsets: &[Vec3]) -> Self {
         let moved = offsets.iter().enumerate().filter(|(_, o)| **o != Vec3::ZERO);
         let (vertices, offsets) = moved.map(|(v, o)| (v as u32, *o)).unzip();
-        Self { name, vertices, offsets }
+        Self { name, vertices, offsets, driver: None }
+    }
+
+    /// The shape over welded vertices, from one over split vertices.
+    pub fn gather(&self, weld: &Weld) -> Self {
+        let dense = self.to_dense(weld.of_vertex.len());
+        Self { driver: self.driver, ..Self::from_dense(self.name.clone(), &weld.gather(&dense)) }
     }
 
     /// One offset a vertex, for `vertices` vertices.

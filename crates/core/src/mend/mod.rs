@@ -3,4 +3,5 @@
 mod field;
 mod push_out;
 
+pub use field::smooth as smooth_field;
 pub use push_out::{push_out, MendProgress, Mended, PieceReport, PushSettings, TrialPose};

@@ -6,7 +6,7 @@ mod topology;
 mod weld;
 
 pub use csr::Csr;
-pub use normals::{bounds, face_normal, triangle_area, vertex_normals, vertex_normals_into};
+pub use normals::{bounds, face_normal, triangle_area, vertex_normal, vertex_normals, vertex_normals_into};
 pub use topology::{Topology, NO_TRIANGLE};
 pub use weld::{weld, Weld};
 

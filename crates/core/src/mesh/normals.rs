@@ -1,6 +1,6 @@
 //! Normals, areas and boxes.
 
-use super::Csr;
+use super::{Csr, Topology};
 use glam::Vec3;
 use rayon::prelude::*;
 
@@ -36,6 +36,16 @@ pub fn vertex_normals(positions: &[Vec3], triangles: &[[u32; 3]]) -> Vec<Vec3> {
         *n = n.normalize_or_zero();
     }
     sums
+}
+
+/// The area-weighted unit normal of one welded vertex; zero when it has no faces.
+pub fn vertex_normal(positions: &[Vec3], topology: &Topology, v: usize) -> Vec3 {
+    let mut sum = Vec3::ZERO;
+    for &t in topology.incident.row(v) {
+        let [a, b, c] = topology.triangles[t as usize].map(|v| positions[v as usize]);
+        sum += (b - a).cross(c - a);
+    }
+    sum.normalize_or_zero()
 }
 
 /// The same into `out` (one a position), gathering each vertex's triangles from `incident`,

@@ -8,6 +8,6 @@ mod tree;
 mod winding;
 
 pub use closest::{closest_on_triangle, Closest, Feature};
-pub use ray::RayHit;
+pub use ray::{ray_triangle, RayHit};
 pub use tree::Tree;
 pub use winding::WindingField;

@@ -15,9 +15,12 @@ pub struct RayHit {
     pub barycentric: [f32; 3],
 }
 
+/// Distance along the ray (in lengths of `direction`, negative behind the origin) and barycentric
+/// coordinates where it meets a triangle.
+///
 /// Möller & Trumbore, “Fast, minimum storage ray/triangle intersection”, 1997, both sides,
 /// with a hair of tolerance at the edges so that no ray slips between two triangles.
-fn intersect(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Option<(f32, [f32; 3])> {
+pub fn ray_triangle(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Option<(f32, [f32; 3])> {
     const EDGE: f32 = 1e-6;
     let (ab, ac) = (b - a, c - a);
     let across = direction.cross(ac);
@@ -78,7 +81,7 @@ impl Tree {
             let (leaf, count) = leaf_of(child);
             for lane in 0..count {
                 let corners = self.leaves[leaf].corners(lane);
-                let Some((t, barycentric)) = intersect(origin, direction, corners) else { continue };
+                let Some((t, barycentric)) = ray_triangle(origin, direction, corners) else { continue };
                 let triangle = self.order[leaf * LEAF_SIZE + lane];
                 let nearer = t < limit || best.is_none_or(|b| t == limit && triangle < b.triangle);
                 if t >= from && t <= limit && nearer && accept(triangle, &corners) {

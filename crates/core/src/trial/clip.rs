@@ -54,6 +54,14 @@ impl Clip {
         self.tracks.iter().filter_map(|t| t.times.last()).fold(0.0, |a, b| a.max(*b))
     }
 
+    /// The key times of all tracks, ascending, each once.
+    pub fn key_times(&self) -> Vec<f32> {
+        let mut times: Vec<f32> = self.tracks.iter().flat_map(|t| t.times.iter().copied()).collect();
+        times.sort_by(f32::total_cmp);
+        times.dedup();
+        times
+    }
+
     /// The pose at `time` seconds.
     pub fn sample(&self, skeleton: &Skeleton, time: f32) -> Pose {
         let mut pose = Pose::rest(skeleton.len());

@@ -293,8 +293,10 @@ fn leg_by_places(tree: &Tree, limbs: &mut Limbs, line: &[JointId], lowest: f32, 
 
 fn arm_by_places(tree: &Tree, limbs: &mut Limbs, line: &[JointId], height: f32) {
     let at = |j: JointId| tree.places[j.index()];
-    // The hand is where the fingers part, or the last joint.
-    let hand = line.iter().copied().find(|j| tree.children[j.index()].len() >= 3).or(line.last().copied());
+    // The hand is where the fingers part, or where the last long bone ends.
+    let long = |pair: &&[JointId]| at(pair[0]).distance(at(pair[1])) > height * 0.06;
+    let wrist = line.windows(2).rfind(long).map(|pair| pair[1]);
+    let hand = line.iter().copied().find(|j| tree.children[j.index()].len() >= 3).or(wrist);
     let Some(hand) = hand else { return };
     let above: Vec<JointId> = line.iter().copied().take_while(|&j| j != hand).collect();
     let Some(&upper) = above.iter().find(|j| at(**j).x.abs() > height * 0.07).or(above.first()) else {

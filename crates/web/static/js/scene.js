@@ -153,9 +153,8 @@ export class Scene {
   seeSpot(spot) {
     const target = new THREE.Vector3(spot[0], spot[1], spot[2]);
     const out = new THREE.Vector3(spot[3], spot[4], spot[5]);
-    // Not straight from above or below: people look at clothes from the side.
-    out.y = Math.max(-0.55, Math.min(0.75, out.y));
-    if (out.lengthSq() < 0.01) out.set(0, 0, 1);
+    // Straight down or up has no right way round.
+    if (out.x * out.x + out.z * out.z < 0.01) out.z += 0.1;
     this.lookAt(target, out.normalize(), 1.25);
   }
 

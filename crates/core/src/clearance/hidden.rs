@@ -1,0 +1,111 @@
+//! What cannot be seen: places that cloth or skin hides from every side.
+
+use super::{Buffers, Outfit};
+use crate::query::WindingField;
+use glam::Vec3;
+use std::sync::OnceLock;
+
+/// How far outside a surface it is asked what lies over it, metres.
+const PROBE: f32 = 0.001;
+/// Directions looked in, spread evenly over the sphere; those above the surface are used.
+const DIRECTIONS: usize = 64;
+/// A look along the surface itself sees nothing.
+const GRAZING: f32 = 0.1;
+
+/// All layers of an outfit in one pose, as things that hide. Winding fields are summed up only
+/// when something pokes through.
+pub(super) struct Hiding<'a> {
+    outfit: &'a Outfit,
+    buffers: &'a Buffers,
+    fields: Vec<Fields<'a>>,
+}
+
+#[derive(Default)]
+struct Fields<'a> {
+    outside: OnceLock<WindingField<'a>>,
+    towards_body: OnceLock<WindingField<'a>>,
+}
+
+impl<'a> Hiding<'a> {
+    pub fn new(outfit: &'a Outfit, buffers: &'a Buffers) -> Self {
+        Self { outfit, buffers, fields: outfit.layers.iter().map(|_| Fields::default()).collect() }
+    }
+
+    /// Winding number of the outside of a layer at `p`.
+    pub fn winding(&self, layer: usize, p: Vec3) -> f32 {
+        let tree = &self.buffers.outside(layer).tree;
+        self.fields[layer].outside.get_or_init(|| WindingField::new(tree)).at(p)
+    }
+
+    fn winding_towards_body(&self, layer: usize, p: Vec3) -> f32 {
+        if !self.buffers.is_double_walled(layer) {
+            return self.winding(layer, p);
+        }
+        let tree = &self.buffers.towards_body(layer).tree;
+        self.fields[layer].towards_body.get_or_init(|| WindingField::new(tree)).at(p)
+    }
+
+    /// True when all layers together wrap round the place just above a vertex at `p`, less `own`
+    /// (the once that a sunk vertex is inside the inner layer anyway), by one half or more: folds
+    /// of the two layers themselves, the body, or any other cloth.
+    pub fn is_wrapped(&self, (p, n): (Vec3, Vec3), outer: usize, own: f32) -> bool {
+        let p = p + n * PROBE;
+        let wraps = |layer: usize| {
+            if layer == outer {
+                self.winding_towards_body(layer, p)
+            } else {
+                self.winding(layer, p)
+            }
+        };
+        let mut sum = -own;
+        for layer in 0..self.outfit.layers.len() {
+            sum += wraps(layer);
+        }
+        sum >= 0.5
+    }
+
+    /// True when no straight look reaches the place on a surface at `p` with outward normal `n`.
+    pub fn is_out_of_sight(&self, (p, n): (Vec3, Vec3), outer: usize) -> bool {
+        let p = p + n * PROBE;
+        // Most of what can be seen can be seen from straight above.
+        let above = (0..DIRECTIONS).map(direction).filter(|d| d.dot(n) > GRAZING);
+        std::iter::once(n).chain(above).all(|d| self.blocks(p, d, outer))
+    }
+
+    /// The direction from which a place is seen best: the free look nearest to the middle of all
+    /// free looks, a level one sooner than one from above or below, as people look at clothes;
+    /// straight against the surface when there is none.
+    pub fn look(&self, (p, n): (Vec3, Vec3), outer: usize) -> Vec3 {
+        let lifted = p + n * PROBE;
+        let above = (0..DIRECTIONS).map(direction).filter(|d| d.dot(n) > GRAZING);
+        let free: Vec<Vec3> = above.filter(|d| !self.blocks(lifted, *d, outer)).collect();
+        let middle = free.iter().sum::<Vec3>().normalize_or(n);
+        let score = |d: &Vec3| d.dot(middle) - (d.y.abs() - 0.5).max(0.0);
+        free.into_iter().max_by(|a, b| score(a).total_cmp(&score(b))).unwrap_or(n)
+    }
+
+    fn blocks(&self, p: Vec3, direction: Vec3, outer: usize) -> bool {
+        (0..self.outfit.layers.len()).any(|layer| {
+            let side =
+                if layer == outer { self.buffers.towards_body(layer) } else { self.buffers.outside(layer) };
+            side.tree.ray(p, direction, (0.0, f32::INFINITY), |_, _| true).is_some()
+        })
+    }
+}
+
+/// The direction from which each of `places` (position in the pose, outward unit normal, index of
+/// the outer layer) of the outfit, as posed in `buffers`, is seen best.
+pub fn looks(outfit: &Outfit, buffers: &Buffers, places: &[(Vec3, Vec3, usize)]) -> Vec<Vec3> {
+    let hiding = Hiding::new(outfit, buffers);
+    places.iter().map(|&(p, n, outer)| hiding.look((p, n), outer)).collect()
+}
+
+/// Points on the unit sphere, evenly spread on a golden spiral (Swinbank & Purser, “Fibonacci
+/// grids”, 2006).
+fn direction(i: usize) -> Vec3 {
+    const GOLDEN: f32 = 2.399_963_2;
+    let y = 1.0 - (2 * i + 1) as f32 / DIRECTIONS as f32;
+    let (sin, cos) = (GOLDEN * i as f32).sin_cos();
+    let radius = (1.0 - y * y).sqrt();
+    Vec3::new(radius * cos, y, radius * sin)
+}

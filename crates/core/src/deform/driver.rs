@@ -1,0 +1,73 @@
+//! Drivers: shapes that a pose calls up by itself, such as the point of a bent elbow.
+
+use super::Morph;
+use crate::skeleton::Pose;
+use crate::JointId;
+use glam::{Quat, Vec3};
+use serde::{Deserialize, Serialize};
+use std::f32::consts::{PI, TAU};
+
+/// Calls up a shape by how far one joint is turned from rest about one axis.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Driver {
+    /// The joint.
+    pub joint: JointId,
+    /// Unit axis in the joint's own frame at rest.
+    pub axis: Vec3,
+    /// Turn at which the shape begins, radians.
+    pub from: f32,
+    /// Turn at which it is there in full, radians; may be below `from` for turns the other way.
+    pub full: f32,
+}
+
+impl Driver {
+    /// Amount of the shape in `pose`, 0 to 1. The turn about the axis is the twist of the
+    /// swing–twist parts of the joint's rotation (Dobrowolski, “Swing-twist decomposition in
+    /// Clifford algebra”, 2015).
+    pub fn amount(&self, pose: &Pose) -> f32 {
+        let Some(&q) = pose.rotations.get(self.joint.index()) else { return 0.0 };
+        let span = self.full - self.from;
+        if span == 0.0 {
+            return 0.0;
+        }
+        ((turn_about(q, self.axis) - self.from) / span).clamp(0.0, 1.0)
+    }
+}
+
+/// Turn of `q` about `axis`, radians, −π to π.
+fn turn_about(q: Quat, axis: Vec3) -> f32 {
+    let angle = 2.0 * q.xyz().dot(axis).atan2(q.w);
+    (angle + PI).rem_euclid(TAU) - PI
+}
+
+/// Amount of each shape in `pose`; 0 for those nothing drives.
+pub fn driven_amounts(morphs: &[Morph], pose: &Pose) -> Vec<f32> {
+    morphs.iter().map(|m| m.driver.map_or(0.0, |d| d.amount(pose))).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn amount(q: Quat) -> f32 {
+        let driver = Driver { joint: JointId(0), axis: Vec3::X, from: 0.5, full: 1.5 };
+        driver.amount(&Pose { rotations: vec![q], translations: vec![Vec3::ZERO] })
+    }
+
+    #[test]
+    fn a_shape_comes_in_between_its_two_turns() {
+        let bent = |a: f32| amount(Quat::from_rotation_x(a));
+        assert_eq!(bent(0.2), 0.0);
+        assert!((bent(1.0) - 0.5).abs() < 1e-5);
+        assert_eq!(bent(2.0), 1.0);
+        assert_eq!(bent(-1.0), 0.0);
+    }
+
+    #[test]
+    fn a_turn_about_another_axis_does_not_call_it_up() {
+        assert_eq!(amount(Quat::from_rotation_y(1.2)), 0.0);
+        let both = Quat::from_rotation_y(0.7) * Quat::from_rotation_x(1.0);
+        assert!((amount(both) - 0.5).abs() < 1e-5);
+        assert!((amount(-both) - 0.5).abs() < 1e-5, "q and −q are the same turn");
+    }
+}

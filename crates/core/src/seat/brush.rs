@@ -1,0 +1,94 @@
+//! Hand work: one dab of a brush on cloth.
+
+use crate::mesh::{vertex_normal, Topology};
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
+
+/// What a dab does.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Stroke {
+    /// Out along the surface's own normal.
+    #[default]
+    PullOut,
+    /// In against it.
+    PushIn,
+    /// Towards the mean of the neighbours.
+    Smooth,
+}
+
+/// A brush.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Brush {
+    /// What it does.
+    pub stroke: Stroke,
+    /// How far it reaches along the surface, metres.
+    pub radius: f32,
+    /// In the middle of a dab: metres moved, or the share of the way when smoothing (0 to 1).
+    pub strength: f32,
+}
+
+/// Vertices within `radius` of `centre` along edges, with their distance, nearest first
+/// (Dijkstra, “A note on two problems in connexion with graphs”, 1959).
+fn within_reach(positions: &[Vec3], topology: &Topology, centre: u32, radius: f32) -> Vec<(u32, f32)> {
+    let mut settled: Vec<(u32, f32)> = Vec::new();
+    let mut best = std::collections::HashMap::from([(centre, 0.0f32)]);
+    // Distances are not negative, so their bits sort as they do.
+    let mut queue = BinaryHeap::from([Reverse((0.0f32.to_bits(), centre))]);
+    while let Some(Reverse((bits, v))) = queue.pop() {
+        let distance = f32::from_bits(bits);
+        if best.get(&v).is_some_and(|b| distance > *b) {
+            continue;
+        }
+        settled.push((v, distance));
+        for &n in topology.neighbours.row(v as usize) {
+            let further = distance + positions[v as usize].distance(positions[n as usize]);
+            if further < radius && best.get(&n).is_none_or(|b| further < *b) {
+                best.insert(n, further);
+                queue.push(Reverse((further.to_bits(), n)));
+            }
+        }
+    }
+    settled
+}
+
+/// One dab at welded vertex `centre`: moves `positions` (metres) and answers which vertices
+/// moved. The effect falls off as (1 − t²)² over the radius, measured along the cloth, so that
+/// the other side of a fold is not touched.
+pub fn dab(positions: &mut [Vec3], topology: &Topology, centre: u32, brush: Brush) -> Vec<u32> {
+    if centre as usize >= positions.len() || brush.radius <= 0.0 {
+        return Vec::new();
+    }
+    let reach = within_reach(positions, topology, centre, brush.radius);
+    let moved: Vec<(u32, Vec3)> = reach
+        .iter()
+        .map(|&(v, distance)| {
+            let t = distance / brush.radius;
+            let share = brush.strength * (1.0 - t * t).powi(2);
+            let at = v as usize;
+            let step = match brush.stroke {
+                Stroke::PullOut => vertex_normal(positions, topology, at) * share,
+                Stroke::PushIn => vertex_normal(positions, topology, at) * -share,
+                Stroke::Smooth => (mean_around(positions, topology, at) - positions[at]) * share.min(1.0),
+            };
+            (v, positions[at] + step)
+        })
+        .collect();
+    for &(v, p) in &moved {
+        positions[v as usize] = p;
+    }
+    moved.into_iter().map(|m| m.0).collect()
+}
+
+/// Mean of the neighbours; along an open edge only of those on it, so that hems keep their line.
+fn mean_around(positions: &[Vec3], topology: &Topology, v: usize) -> Vec3 {
+    let edge = topology.on_boundary[v];
+    let around = topology.neighbours.row(v).iter().filter(|&&n| !edge || topology.on_boundary[n as usize]);
+    let (sum, count) = around.fold((Vec3::ZERO, 0), |(s, c), &n| (s + positions[n as usize], c + 1));
+    if count == 0 {
+        return positions[v];
+    }
+    sum / count as f32
+}

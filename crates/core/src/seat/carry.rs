@@ -1,0 +1,64 @@
+//! Carrying a piece from the pose it was modelled in back to the body's rest pose.
+
+use crate::bind::{fill, match_surface, BindError, MatchSettings, Source, Target};
+use crate::deform::{blended_matrix, linear_blend};
+use crate::mesh::Topology;
+use crate::skeleton::is_invertible;
+use crate::skin::Skin;
+use glam::{Mat4, Vec3};
+use rayon::prelude::*;
+
+/// Takes each vertex back by the inverse of its own blended matrix: the rest positions that
+/// linear blend skinning brings to `posed` (metres). A vertex whose blend cannot be inverted
+/// (opposite turns cancelling out) goes back by its heaviest joint alone.
+pub fn carry_to_rest(posed: &[Vec3], skin: &Skin, matrices: &[Mat4]) -> Vec<Vec3> {
+    let back = |(v, p): (usize, &Vec3)| {
+        let blend = blended_matrix(skin, v, matrices);
+        let heaviest = || skin.row(v).next().map_or(Mat4::IDENTITY, |(j, _)| matrices[j.index()]);
+        let matrix = if is_invertible(&blend) { blend } else { heaviest() };
+        matrix.inverse().transform_point3(*p)
+    };
+    posed.par_iter().enumerate().with_min_len(1024).map(back).collect()
+}
+
+/// Binds a piece in the pose it was modelled in and carries it back: its positions at rest, and
+/// its weights.
+///
+/// The first weights come from the posed body; the piece is then bound again at rest, where
+/// folds of the posed skin do not mislead, and carried back by the new weights, until the two
+/// agree.
+///
+/// # Errors
+/// When the weights cannot be solved for.
+pub fn rest_from_pose(
+    body: (&[Vec3], &[[u32; 3]], &Skin),
+    matrices: &[Mat4],
+    piece: (&[Vec3], &Topology),
+    most: usize,
+) -> Result<(Vec<Vec3>, Skin), BindError> {
+    const ROUNDS: usize = 6;
+    const STILL: f32 = 2e-5;
+    let (rest, triangles, skin) = body;
+    let (modelled, topology) = piece;
+    let joints = matrices.len();
+    let bind = |source: &Source, positions: &[Vec3]| -> Result<Skin, BindError> {
+        let target = Target::new(positions, topology);
+        let found = match_surface(source, &target, MatchSettings::for_target(&target));
+        Ok(fill(&target, found, joints, most)?.skin)
+    };
+    let mut posed = rest.to_vec();
+    linear_blend(rest, skin, matrices, &mut posed);
+    let mut weights = bind(&Source::new(&posed, triangles, skin, joints), modelled)?;
+    let mut seated = carry_to_rest(modelled, &weights, matrices);
+    let at_rest = Source::new(rest, triangles, skin, joints);
+    for _ in 0..ROUNDS {
+        weights = bind(&at_rest, &seated)?;
+        let next = carry_to_rest(modelled, &weights, matrices);
+        let moved = next.iter().zip(&seated).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+        seated = next;
+        if moved < STILL {
+            break;
+        }
+    }
+    Ok((seated, weights))
+}

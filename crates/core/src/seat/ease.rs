@@ -1,0 +1,125 @@
+//! Easing a piece off the layer beneath, or drawing it in.
+
+use crate::clearance::{Covering, Side};
+use crate::mend::smooth_field;
+use crate::mesh::{vertex_normals_into, Topology};
+use crate::query::Tree;
+use glam::Vec3;
+use rayon::prelude::*;
+
+/// How far a moved vertex may go beyond what it needs, so that the change is smooth, metres.
+const EXTRA: f32 = 0.0015;
+/// What is let pass, metres.
+const HAIR: f32 = 2e-5;
+
+/// The clearance wished, metres.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct GapWish {
+    /// At least.
+    pub least: f32,
+    /// At most; infinite when nothing is to be drawn in.
+    pub most: f32,
+}
+
+/// The gap of a vertex to the layer beneath.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Gap {
+    /// Metres, negative when the vertex is inside the layer beneath.
+    pub clearance: f32,
+    /// Outward unit normal there.
+    pub normal: Vec3,
+}
+
+impl Covering<'_> {
+    /// The gap of a vertex at `p` with outward unit normal `n`, to the nearest face looking the
+    /// same way within `reach` metres; none when there is none, or only an open edge.
+    pub fn gap(&self, p: Vec3, n: Vec3, reach: f32) -> Option<Gap> {
+        let hit = self.posed.tree.closest_facing(p, reach, n, 0.0)?;
+        if self.side.on_open_edge(&hit) {
+            return None;
+        }
+        let (depth, normal) = self.side.signed_depth(self.positions, p, &hit);
+        Some(Gap { clearance: -depth, normal })
+    }
+
+    /// The gap of each vertex of a piece; `normals` zero where it has no measured face.
+    pub fn gaps(&self, positions: &[Vec3], normals: &[Vec3], reach: f32) -> Vec<Option<Gap>> {
+        let one = |(p, n): (&Vec3, &Vec3)| if *n == Vec3::ZERO { None } else { self.gap(*p, *n, reach) };
+        positions.par_iter().zip(normals).with_min_len(256).map(one).collect()
+    }
+}
+
+/// Moves the `chosen` vertices of a piece (welded, metres; `side` its measured faces) until their
+/// clearance over `beneath` is as wished. Each goes straight along the normal beneath by what it
+/// lacks; the field of moves is evened out over the cloth by at most 1.5 mm more, never less, so
+/// that folds and seams keep their shape. Vertices with nothing beneath within `reach` stay.
+pub fn ease(
+    positions: &[Vec3],
+    topology: &Topology,
+    side: &Side,
+    chosen: &[bool],
+    beneath: Covering,
+    wish: GapWish,
+    reach: f32,
+) -> Vec<Vec3> {
+    const ROUNDS: usize = 12;
+    let mut out = positions.to_vec();
+    let mut normals = vec![Vec3::ZERO; out.len()];
+    let follows = measured_partner(positions, side);
+    for round in 0..ROUNDS {
+        vertex_normals_into(&out, &side.topology.triangles, &side.topology.incident, &mut normals);
+        let gaps = beneath.gaps(&out, &normals, reach);
+        let needs: Vec<Vec3> =
+            (0..out.len()).map(|v| if chosen[v] { need(&gaps[follows[v]], wish) } else { Vec3::ZERO }).collect();
+        if needs.iter().all(|n| n.length() < HAIR) {
+            break;
+        }
+        // Evened out once; what is left after that is small and goes straight.
+        let field = if round == 0 { evened(topology, &needs, chosen) } else { needs };
+        out.iter_mut().zip(&field).for_each(|(p, d)| *p += *d);
+    }
+    out
+}
+
+/// For each vertex the one whose gap it goes by: itself on the measured side, else the nearest
+/// that is (the outside wall of a double-walled piece moves with the inside one).
+fn measured_partner(positions: &[Vec3], side: &Side) -> Vec<usize> {
+    let places: Vec<Vec3> = side.used.iter().map(|&v| positions[v as usize]).collect();
+    let tree = Tree::over_points(&places);
+    let partner = |v: usize| {
+        if side.used.binary_search(&(v as u32)).is_ok() {
+            return v;
+        }
+        let hit = tree.closest(positions[v], f32::INFINITY);
+        hit.map_or(v, |h| side.used[h.triangle as usize] as usize)
+    };
+    (0..positions.len()).map(partner).collect()
+}
+
+/// What a vertex still lacks; aimed a hair beyond, so that the last round does not end short.
+fn need(gap: &Option<Gap>, wish: GapWish) -> Vec3 {
+    let Some(gap) = gap else { return Vec3::ZERO };
+    if gap.clearance < wish.least {
+        return gap.normal * (wish.least - gap.clearance + HAIR / 4.0);
+    }
+    if gap.clearance > wish.most {
+        return gap.normal * (wish.most - gap.clearance - HAIR / 4.0);
+    }
+    Vec3::ZERO
+}
+
+fn evened(topology: &Topology, needs: &[Vec3], chosen: &[bool]) -> Vec<Vec3> {
+    let mut field = needs.to_vec();
+    smooth_field(&topology.neighbours, &mut field, 12);
+    let one = |v: usize| {
+        if !chosen[v] {
+            return Vec3::ZERO;
+        }
+        let need = needs[v];
+        let extra = (field[v] - need).clamp_length_max(EXTRA);
+        // Evening out must not take from what is needed.
+        let along = need.normalize_or_zero();
+        need + extra - along * extra.dot(along).min(0.0)
+    };
+    (0..needs.len()).map(one).collect()
+}

@@ -1,0 +1,48 @@
+//! Placing a piece: size, then turn, then shift, about a middle.
+
+use glam::{Quat, Vec3};
+use serde::{Deserialize, Serialize};
+
+/// A similarity about `middle`: p ↦ middle + shift + turn · (scale ∘ (p − middle)).
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Placement {
+    /// What stays in place when only turned and sized, metres.
+    pub middle: Vec3,
+    /// Metres.
+    pub shift: Vec3,
+    /// Unit quaternion.
+    pub turn: Quat,
+    /// Factor an axis, before the turn.
+    pub scale: Vec3,
+}
+
+impl Placement {
+    /// Leaves everything where it is.
+    pub const NONE: Self = Self { middle: Vec3::ZERO, shift: Vec3::ZERO, turn: Quat::IDENTITY, scale: Vec3::ONE };
+
+    /// Where `p` goes, metres.
+    pub fn apply(&self, p: Vec3) -> Vec3 {
+        self.middle + self.shift + self.turn * (self.scale * (p - self.middle))
+    }
+
+    /// True when it turns the surface inside out.
+    pub fn mirrors(&self) -> bool {
+        self.scale.x * self.scale.y * self.scale.z < 0.0
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_middle_stays_when_only_turned_and_sized() {
+        let middle = Vec3::new(1.0, 2.0, 3.0);
+        let turned =
+            Placement { middle, turn: Quat::from_rotation_z(1.0), scale: Vec3::splat(0.01), ..Placement::NONE };
+        assert_eq!(turned.apply(middle), middle);
+        assert!((turned.apply(middle + Vec3::X).distance(middle) - 0.01).abs() < 1e-6);
+        assert!(!turned.mirrors());
+        assert!(Placement { scale: Vec3::new(-1.0, 1.0, 1.0), ..Placement::NONE }.mirrors());
+    }
+}

@@ -1,0 +1,161 @@
+//! What the server answers to requests that a browser on its own page would not send.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use rocket::http::{ContentType, Header, Status};
+use rocket::local::blocking::{Client, LocalResponse};
+use std::sync::Arc;
+use tin_cloak_web::{application, LARGEST_UPLOAD_MIB};
+use tin_cloak_workshop::{Companions, Workshop};
+
+const HOST: &str = "127.0.0.1:8610";
+
+struct Server {
+    client: Client,
+    shop: Arc<Workshop>,
+    _folder: tempfile::TempDir,
+}
+
+fn server() -> Server {
+    let folder = tempfile::tempdir().unwrap();
+    let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+    let address = "127.0.0.1".parse().unwrap();
+    let client = Client::untracked(application(Arc::clone(&shop), address, 8610, &["bench".into()])).unwrap();
+    Server { client, shop, _folder: folder }
+}
+
+impl Server {
+    fn get(&self, path: &str) -> LocalResponse<'_> {
+        self.client.get(path.to_owned()).header(Header::new("Host", HOST)).dispatch()
+    }
+
+    fn post(&self, path: &str, headers: &[(&'static str, &'static str)]) -> LocalResponse<'_> {
+        let mut request = self.client.post(path.to_owned()).header(Header::new("Host", HOST));
+        for (name, value) in headers {
+            request.add_header(Header::new(*name, *value));
+        }
+        request.dispatch()
+    }
+
+    fn fitting(&self) -> i64 {
+        let path = format!("{}/../../testdata/open-human/body.glb", env!("CARGO_MANIFEST_DIR"));
+        let bytes = std::fs::read(path).unwrap();
+        let body = self.shop.bring_in("body.glb", &bytes, &Companions::new()).unwrap();
+        self.shop.begin("Test", body[0].id).unwrap()
+    }
+}
+
+fn upload(server: &Server, bytes: &[u8]) -> (Status, String) {
+    let mut body =
+        b"--edge\r\nContent-Disposition: form-data; name=\"files\"; filename=\"a.glb\"\r\n\r\n".to_vec();
+    body.extend_from_slice(bytes);
+    body.extend_from_slice(b"\r\n--edge--\r\n");
+    let kind = ContentType::new("multipart", "form-data").with_params(("boundary", "edge"));
+    let request = server.client.post("/assets").header(Header::new("Host", HOST)).header(kind);
+    let answer = request.body(body).dispatch();
+    (answer.status(), answer.into_string().unwrap_or_default())
+}
+
+#[test]
+fn only_its_own_names_are_answered() {
+    let server = server();
+    for (host, status) in [
+        (HOST, Status::Ok),
+        ("localhost:8610", Status::Ok),
+        ("BENCH:8610", Status::Ok),
+        ("evil.example", Status::MisdirectedRequest),
+        ("127.0.0.1:9999", Status::MisdirectedRequest),
+    ] {
+        let answer = server.client.get("/").header(Header::new("Host", host)).dispatch();
+        assert_eq!(answer.status(), status, "{host}");
+    }
+    assert_eq!(server.client.get("/").dispatch().status(), Status::MisdirectedRequest, "no name at all");
+}
+
+#[test]
+fn writes_from_elsewhere_are_refused() {
+    let server = server();
+    let id = server.fitting();
+    let path = format!("/fitting/{id}/remove/1");
+    let refused = [("Origin", "http://evil.example")];
+    let answer = server.post(&path, &refused);
+    assert_eq!(answer.status(), Status::Forbidden);
+    assert_eq!(answer.into_string().unwrap(), "changes are taken from this application's own pages only");
+    assert_eq!(server.post(&path, &[("Origin", "null")]).status(), Status::Forbidden);
+    assert_eq!(server.post(&path, &[("Sec-Fetch-Site", "cross-site")]).status(), Status::Forbidden);
+    let own = [("Origin", "http://127.0.0.1:8610"), ("Sec-Fetch-Site", "same-origin")];
+    assert_ne!(server.post(&path, &own).status(), Status::Forbidden);
+    assert_eq!(server.shop.fitting(id).unwrap().steps.len(), 1, "nothing was changed");
+}
+
+#[test]
+fn every_answer_carries_the_policy() {
+    let server = server();
+    for path in ["/", "/nothing", "/static/theme.css"] {
+        let answer = server.get(path);
+        let policy = answer.headers().get_one("Content-Security-Policy").unwrap();
+        assert!(policy.starts_with("default-src 'self'"), "{path}: {policy}");
+        assert!(!policy.contains("unsafe"));
+    }
+}
+
+#[test]
+fn an_upload_beyond_the_limit_gets_one_sentence_and_leaves_nothing() {
+    let server = server();
+    let (status, text) = upload(&server, &vec![0; ((LARGEST_UPLOAD_MIB << 20) + 100) as usize]);
+    assert_eq!(status, Status::PayloadTooLarge);
+    assert!(text.contains("larger than 256 MB") && text.lines().count() == 1, "{text}");
+    let (status, text) = upload(&server, b"glTF but not really");
+    assert_eq!(status, Status::UnprocessableEntity, "{text}");
+    assert_eq!(text.lines().count(), 1, "{text}");
+    assert!(server.shop.assets().unwrap().is_empty());
+}
+
+#[test]
+fn ids_that_are_not_there_are_not_found() {
+    let server = server();
+    let id = server.fitting();
+    for path in [
+        "/fitting/99".to_owned(),
+        "/fitting/-1".to_owned(),
+        "/fitting/x".to_owned(),
+        format!("/fitting/{id}/mesh/7?key=a"),
+        "/static/../Cargo.toml".to_owned(),
+        "/static/%2e%2e/%2e%2e/Cargo.toml".to_owned(),
+        "/jobs/5/events".to_owned(),
+    ] {
+        let answer = server.get(&path);
+        // A number that is none cannot be taken (422), the others are not there (404).
+        let wanted = if path == "/fitting/x" { Status::UnprocessableEntity } else { Status::NotFound };
+        assert_eq!(answer.status(), wanted, "{path}");
+        assert!(answer.into_string().unwrap().lines().count() == 1, "{path}");
+    }
+}
+
+#[test]
+fn a_view_is_sent_as_the_script_reads_it() {
+    let server = server();
+    let id = server.fitting();
+    let request = server.client.post(format!("/fitting/{id}/view")).header(Header::new("Host", HOST));
+    let bytes = request.header(ContentType::JSON).body(r#"{"pose":3,"map":"weights","joint":5}"#).dispatch();
+    let bytes = bytes.into_bytes().unwrap();
+    let word = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
+    let (parts, part, vertices, has_map) = (word(0), word(4), word(8) as usize, word(12));
+    assert_eq!((parts, part, vertices, has_map), (1, 0, 13_380, 1));
+    assert_eq!(bytes.len(), 16 + vertices * 20);
+    let float = |at: usize| f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
+    let weights = (0..vertices).map(|v| float(16 + vertices * 16 + v * 4));
+    assert!(weights.into_iter().all(|w| (0.0..=1.0).contains(&w)));
+    let normal = |v: usize| {
+        (0..3).map(|k| f32::from(bytes[16 + vertices * 12 + v * 4 + k] as i8)).map(|x| x * x).sum::<f32>()
+    };
+    assert!((0..vertices).all(|v| (normal(v).sqrt() - 127.0).abs() < 3.0), "normals are of length one");
+
+    for bad in [r#"{"pose":100000}"#, r#"{"joint":60000,"map":"weights"}"#] {
+        let request = server.client.post(format!("/fitting/{id}/view")).header(Header::new("Host", HOST));
+        assert_eq!(
+            request.header(ContentType::JSON).body(bad).dispatch().status(),
+            Status::NotFound,
+            "{bad}"
+        );
+    }
+}

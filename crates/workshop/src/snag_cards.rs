@@ -1,0 +1,132 @@
+//! Snags as people read them: where, how deep, and which joint is the cause.
+
+use crate::view::Posed;
+use crate::{Room, ViewRequest, WorkshopError};
+use glam::{Mat3, Vec3};
+use serde::Serialize;
+use tin_cloak_core::clearance::{looks, rank_causes, snags, PoseMeasure, Snag};
+use tin_cloak_core::deform::{blended_matrix, Morph};
+
+/// A snag as people read it.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[allow(missing_docs)]
+pub struct SnagCard {
+    pub outer: String,
+    pub inner: String,
+    pub place: String,
+    pub deepest_mm: f32,
+    pub vertices: usize,
+    pub point: [f32; 3],
+    /// From which direction it is seen best.
+    pub look: [f32; 3],
+    /// Joint or shape and millimetres, largest first.
+    pub causes: Vec<(String, f32)>,
+}
+
+impl Room {
+    /// The snags of a pose, deepest first; of one board row when `row` is given.
+    ///
+    /// # Errors
+    /// When the pose is not there.
+    pub fn snag_cards(
+        &self,
+        request: &ViewRequest,
+        row: Option<usize>,
+        most: usize,
+    ) -> Result<Vec<SnagCard>, WorkshopError> {
+        let posed = self.posed(request)?;
+        let measure = self.measure(&posed);
+        let outfit = &self.outfit().0;
+        let rows = crate::board::rows(outfit);
+        let chosen = |pair: &usize| row.is_none_or(|r| rows.get(r) == Some(pair));
+        let mut found: Vec<Snag> = (0..outfit.pairs.len())
+            .filter(chosen)
+            .flat_map(|pair| snags(outfit, pair, &measure.points[pair], self.settings()))
+            .collect();
+        found.sort_by(|a, b| b.deepest.total_cmp(&a.deepest));
+        found.truncate(most);
+        let places = self.with_buffers(|buffers| {
+            buffers.pose(outfit, &posed.matrices, &posed.amounts);
+            let place = |s: &Snag| {
+                let (p, n) = s.place(outfit, buffers, &measure.points[s.pair]);
+                (p, n, outfit.pairs[s.pair].outer)
+            };
+            let places: Vec<_> = found.iter().map(place).collect();
+            let seen_from = looks(outfit, buffers, &places);
+            places.into_iter().map(|p| p.0).zip(seen_from).collect::<Vec<_>>()
+        });
+        Ok(found.iter().zip(places).map(|(s, seen)| self.snag_card(&posed, measure, s, seen)).collect())
+    }
+
+    fn snag_card(
+        &self,
+        posed: &Posed,
+        measure: &PoseMeasure,
+        snag: &Snag,
+        (shows_at, look): (Vec3, Vec3),
+    ) -> SnagCard {
+        let (outfit, piece_of) = self.outfit();
+        let pair = &outfit.pairs[snag.pair];
+        let points = &measure.points[snag.pair];
+        let v = snag.vertices[0];
+        let (own, asked) = if snag.on_outer {
+            (pair.outer, pair.over.binary_search(&v).ok().and_then(|i| points.outer[i]))
+        } else {
+            (pair.inner, pair.covered.binary_search(&v).ok().and_then(|i| points.inner[i]))
+        };
+        let other = if snag.on_outer { pair.inner } else { pair.outer };
+        let place = |layer: usize| piece_of[layer].map_or(&posed.body, |p| &posed.pieces[p]);
+        let at = place(own)[v as usize];
+        let mut beneath = Vec::new();
+        if let Some(asked) = asked {
+            let l = &outfit.layers[other];
+            let side = if snag.on_outer { l.walls.outside() } else { &l.walls.towards_body };
+            let corners = side.topology.triangles[asked.triangle as usize];
+            beneath = l.skin.at(corners, asked.barycentric);
+        }
+        let layer = &outfit.layers[own];
+        let causes = rank_causes(layer.rest[v as usize], at, (&layer.skin, v), &beneath, &posed.matrices);
+        let names = &self.dress.body.skeleton.names;
+        let by_joint = causes.iter().map(|c| (names[c.joint.index()].clone(), c.metres));
+        let by_shape = self.shape_causes(posed, own, v).into_iter();
+        SnagCard {
+            outer: self.dress.layer_name(piece_of[pair.outer]).to_owned(),
+            inner: self.dress.layer_name(piece_of[pair.inner]).to_owned(),
+            place: self.place_name(posed, at),
+            deepest_mm: snag.deepest * 1000.0,
+            vertices: snag.vertices.len(),
+            point: shows_at.to_array(),
+            look: look.to_array(),
+            causes: worst_three(by_joint.chain(by_shape)),
+        }
+    }
+
+    /// How far each driven shape moves vertex `v` of layer `own` in the pose, metres.
+    fn shape_causes(&self, posed: &Posed, own: usize, v: u32) -> Vec<(String, f32)> {
+        let layer = &self.outfit().0.layers[own];
+        let blend = Mat3::from_mat4(blended_matrix(&layer.skin, v as usize, &posed.matrices));
+        let moved = |(shape, amount): (&Morph, &f32)| {
+            let at = shape.vertices.binary_search(&v).ok()?;
+            let metres = (blend * shape.offsets[at]).length() * amount;
+            (metres > 0.0).then(|| (format!("shape “{}”", shape.name), metres))
+        };
+        layer.morphs.iter().zip(&posed.amounts).filter_map(moved).collect()
+    }
+
+    /// The joint nearest to a place in the pose.
+    fn place_name(&self, posed: &Posed, at: Vec3) -> String {
+        let skeleton = &self.dress.body.skeleton;
+        let rest = skeleton.rest_positions();
+        let place = |j: usize| posed.matrices[j].transform_point3(rest[j]);
+        let nearest = (0..skeleton.len())
+            .min_by(|a, b| place(*a).distance_squared(at).total_cmp(&place(*b).distance_squared(at)));
+        nearest.map_or_else(String::new, |j| skeleton.names[j].clone())
+    }
+}
+
+fn worst_three(causes: impl Iterator<Item = (String, f32)>) -> Vec<(String, f32)> {
+    let mut list: Vec<(String, f32)> = causes.map(|(name, metres)| (name, metres * 1000.0)).collect();
+    list.sort_by(|a, b| b.1.total_cmp(&a.1));
+    list.truncate(3);
+    list
+}
