@@ -100,9 +100,9 @@ impl Room {
     /// Clearance of an outer layer's vertex over the nearest layer beneath, and the weights there.
     fn beneath(&self, posed: &Posed, layer: usize, vertex: u32) -> Option<(f32, Vec<(JointId, f32)>)> {
         let outfit = &self.outfit().0;
-        let measure = self.measure(posed);
+        let all = self.points(posed);
         let mut best: Option<(f32, Vec<(JointId, f32)>)> = None;
-        for (pair, points) in outfit.pairs.iter().zip(&measure.points).filter(|(p, _)| p.outer == layer) {
+        for (pair, points) in outfit.pairs.iter().zip(all).filter(|(p, _)| p.outer == layer) {
             let Ok(at) = pair.over.binary_search(&vertex) else { continue };
             let Some(asked) = points.outer[at] else { continue };
             if best.as_ref().is_some_and(|b| b.0 <= asked.clearance) {

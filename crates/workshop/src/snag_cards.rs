@@ -4,7 +4,7 @@ use crate::view::Posed;
 use crate::{Room, ViewRequest, WorkshopError};
 use glam::{Mat3, Vec3};
 use serde::Serialize;
-use tin_cloak_core::clearance::{looks, rank_causes, snags, PoseMeasure, Snag};
+use tin_cloak_core::clearance::{looks, rank_causes, snags, PairPoints, Snag};
 use tin_cloak_core::deform::{blended_matrix, Morph};
 
 /// A snag as people read it.
@@ -35,39 +35,39 @@ impl Room {
         most: usize,
     ) -> Result<Vec<SnagCard>, WorkshopError> {
         let posed = self.posed(request)?;
-        let measure = self.measure(&posed);
+        let points = self.points(&posed);
         let outfit = &self.outfit().0;
         let rows = crate::board::rows(outfit);
         let chosen = |pair: &usize| row.is_none_or(|r| rows.get(r) == Some(pair));
         let mut found: Vec<Snag> = (0..outfit.pairs.len())
             .filter(chosen)
-            .flat_map(|pair| snags(outfit, pair, &measure.points[pair], self.settings()))
+            .flat_map(|pair| snags(outfit, pair, &points[pair], self.settings()))
             .collect();
         found.sort_by(|a, b| b.deepest.total_cmp(&a.deepest));
         found.truncate(most);
         let places = self.with_buffers(|buffers| {
             buffers.pose(outfit, &posed.matrices, &posed.amounts);
             let place = |s: &Snag| {
-                let (p, n) = s.place(outfit, buffers, &measure.points[s.pair]);
+                let (p, n) = s.place(outfit, buffers, &points[s.pair]);
                 (p, n, outfit.pairs[s.pair].outer)
             };
             let places: Vec<_> = found.iter().map(place).collect();
             let seen_from = looks(outfit, buffers, &places);
             places.into_iter().map(|p| p.0).zip(seen_from).collect::<Vec<_>>()
         });
-        Ok(found.iter().zip(places).map(|(s, seen)| self.snag_card(&posed, measure, s, seen)).collect())
+        Ok(found.iter().zip(places).map(|(s, seen)| self.snag_card(&posed, points, s, seen)).collect())
     }
 
     fn snag_card(
         &self,
         posed: &Posed,
-        measure: &PoseMeasure,
+        points: &[PairPoints],
         snag: &Snag,
         (shows_at, look): (Vec3, Vec3),
     ) -> SnagCard {
         let (outfit, piece_of) = self.outfit();
         let pair = &outfit.pairs[snag.pair];
-        let points = &measure.points[snag.pair];
+        let points = &points[snag.pair];
         let v = snag.vertices[0];
         let (own, asked) = if snag.on_outer {
             (pair.outer, pair.over.binary_search(&v).ok().and_then(|i| points.outer[i]))

@@ -5,7 +5,7 @@ use glam::{Mat4, Quat, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::{Arc, OnceLock, PoisonError};
-use tin_cloak_core::clearance::{measure_pose, Layer, PoseMeasure, Settings};
+use tin_cloak_core::clearance::{ask_pairs, Layer, PairPoints, Settings};
 use tin_cloak_core::deform::driven_amounts;
 use tin_cloak_core::query::Tree;
 use tin_cloak_core::skeleton::Pose;
@@ -75,7 +75,7 @@ pub(crate) struct Posed {
     pub(crate) amounts: Vec<f32>,
     pub(crate) body: Vec<Vec3>,
     pub(crate) pieces: Vec<Vec<Vec3>>,
-    measure: OnceLock<PoseMeasure>,
+    points: OnceLock<Vec<PairPoints>>,
 }
 
 impl Room {
@@ -120,18 +120,19 @@ impl Room {
         let amounts = driven_amounts(&self.dress.body.morphs, &pose);
         let body = self.dress.body.posed(&matrices, &amounts);
         let pieces = self.dress.pieces.iter().map(|p| p.posed(&matrices)).collect();
-        let measure = OnceLock::new();
-        let posed = Arc::new(Posed { request: key, matrices, amounts, body, pieces, measure });
+        let points = OnceLock::new();
+        let posed = Arc::new(Posed { request: key, matrices, amounts, body, pieces, points });
         *self.last.lock().unwrap_or_else(PoisonError::into_inner) = Some(Arc::clone(&posed));
         Ok(posed)
     }
 
-    pub(crate) fn measure<'a>(&self, posed: &'a Posed) -> &'a PoseMeasure {
-        posed.measure.get_or_init(|| {
+    pub(crate) fn points<'a>(&self, posed: &'a Posed) -> &'a [PairPoints] {
+        posed.points.get_or_init(|| {
             let outfit = &self.outfit().0;
+            let all: Vec<usize> = (0..outfit.pairs.len()).collect();
             self.with_buffers(|buffers| {
                 buffers.pose(outfit, &posed.matrices, &posed.amounts);
-                measure_pose(outfit, buffers, self.settings())
+                ask_pairs(outfit, buffers, self.settings(), &all)
             })
         })
     }
@@ -148,7 +149,7 @@ impl Room {
         let maps = match request.map {
             MapKind::Plain => vec![None; self.dress.pieces.len() + 1],
             MapKind::Weights => self.weight_maps(JointId(request.joint)),
-            MapKind::Clearance => self.clearance_maps(self.measure(&posed)),
+            MapKind::Clearance => self.clearance_maps(self.points(&posed)),
         };
         Ok(maps
             .into_par_iter()
@@ -176,11 +177,11 @@ impl Room {
 
     /// Millimetres on each part: an outer layer's vertices over what lies beneath; on an inner
     /// layer only what pokes through in sight.
-    fn clearance_maps(&self, measure: &PoseMeasure) -> Vec<Option<Vec<f32>>> {
+    fn clearance_maps(&self, points: &[PairPoints]) -> Vec<Option<Vec<f32>>> {
         let (outfit, piece_of) = self.outfit();
         let mut layers: Vec<Vec<f32>> = outfit.layers.iter().map(|l| vec![f32::NAN; l.rest.len()]).collect();
         let tolerance = self.settings().tolerance;
-        for (pair, points) in outfit.pairs.iter().zip(&measure.points) {
+        for (pair, points) in outfit.pairs.iter().zip(points) {
             for (&v, asked) in pair.over.iter().zip(&points.outer) {
                 let Some(asked) = asked.filter(|a| !a.buried) else { continue };
                 let value = &mut layers[pair.outer][v as usize];

@@ -172,25 +172,22 @@ fn pose_layer(layer: &Layer, posed: &mut PosedLayer, matrices: &[Mat4], amounts:
 
 /// Measures every pair of `outfit` as posed in `buffers`.
 pub fn measure_pose(outfit: &Outfit, buffers: &Buffers, settings: Settings) -> PoseMeasure {
-    let all: Vec<usize> = (0..outfit.pairs.len()).collect();
-    measure_pose_pairs(outfit, buffers, settings, &all)
-}
-
-/// Measures the pairs named by `which`; answers come in that order.
-pub fn measure_pose_pairs(
-    outfit: &Outfit,
-    buffers: &Buffers,
-    settings: Settings,
-    which: &[usize],
-) -> PoseMeasure {
     let hiding = Hiding::new(outfit, buffers);
-    let one = |&i: &usize| {
+    let one = |i: usize| {
         let view = PairView { outfit, buffers, pair: &outfit.pairs[i], settings, hiding: &hiding };
         let asked = view.ask();
         (view.sum_up(&asked), asked)
     };
-    let (pairs, points) = which.par_iter().map(one).unzip();
+    let (pairs, points) = (0..outfit.pairs.len()).into_par_iter().map(one).unzip();
     PoseMeasure { pairs, points }
+}
+
+/// The points of the pairs named by `which`, in that order, without summing them up.
+pub fn ask_pairs(outfit: &Outfit, buffers: &Buffers, settings: Settings, which: &[usize]) -> Vec<PairPoints> {
+    let hiding = Hiding::new(outfit, buffers);
+    let ask =
+        |&i: &usize| PairView { outfit, buffers, pair: &outfit.pairs[i], settings, hiding: &hiding }.ask();
+    which.par_iter().map(ask).collect()
 }
 
 struct PairView<'a> {

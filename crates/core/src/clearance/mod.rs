@@ -35,7 +35,7 @@ pub use cause::{rank_causes, Cause};
 pub use coverage::{covered_vertices, CoverageSettings, Covering};
 pub use hidden::looks;
 pub use measure::{
-    measure_pose, measure_pose_pairs, Asked, Buffers, PairMeasure, PairPoints, PoseMeasure, Settings, Spot,
+    ask_pairs, measure_pose, Asked, Buffers, PairMeasure, PairPoints, PoseMeasure, Settings, Spot,
 };
 pub use outfit::{BufferPool, Layer, Outfit, Pair};
 pub use side::{PosedSide, Side};

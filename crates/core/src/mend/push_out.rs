@@ -7,7 +7,7 @@
 //! measured anew; the best state seen is kept.
 
 use super::field::{best_shift, meet, smooth, swell, Demand};
-use crate::clearance::{measure_pose_pairs, Asked, Buffers, Outfit, PairPoints, Settings};
+use crate::clearance::{ask_pairs, Asked, Buffers, Outfit, PairPoints, Settings};
 use crate::deform::blended_matrix;
 use glam::{Mat3, Mat4, Vec3};
 use rayon::prelude::*;
@@ -286,10 +286,10 @@ impl<'a> Work<'a> {
 
     fn measure_in(&self, pose: &TrialPose, buffers: &mut Buffers) -> InPose {
         buffers.pose(&self.outfit, &pose.matrices, &pose.amounts);
-        let measured = measure_pose_pairs(&self.outfit, buffers, self.settings.measure, &self.touching);
+        let measured = ask_pairs(&self.outfit, buffers, self.settings.measure, &self.touching);
         let (mut score, mut demands, mut costs) = (Score::default(), Vec::new(), Vec::new());
         let normals = buffers.normals_towards_body(self.layer);
-        for (&pair, points) in self.touching.iter().zip(&measured.points) {
+        for (&pair, points) in self.touching.iter().zip(&measured) {
             self.add_score(pair, points, &mut score);
             self.add_costs(pair, points, &mut costs);
             if self.over.contains(&pair) {
