@@ -43,13 +43,38 @@ pub(crate) fn read_gltf(bytes: &[u8], companions: &Companions) -> Result<Documen
 }
 
 fn parse(bytes: &[u8]) -> Result<Gltf, ReadError> {
-    Gltf::from_slice(bytes).map_err(|error| match error {
+    let refuse = |error| refusal(bytes, error);
+    let Gltf { document, blob } = Gltf::from_slice_without_validation(bytes).map_err(refuse)?;
+    let json = document.into_json();
+    check_position_accessors(&json)?;
+    Ok(Gltf { document: gltf::Document::from_json(json).map_err(refuse)?, blob })
+}
+
+/// The library's validation takes it for granted that these exist.
+fn check_position_accessors(json: &gltf::json::Root) -> Result<(), ReadError> {
+    let positions = gltf::json::validation::Checked::Valid(Semantic::Positions);
+    let all =
+        json.meshes.iter().enumerate().flat_map(|(m, mesh)| mesh.primitives.iter().map(move |p| (m, p)));
+    for (mesh, primitive) in all {
+        let named = primitive.attributes.get(&positions).map(|a| a.value());
+        if let Some(accessor) = named.filter(|a| *a >= json.accessors.len()) {
+            let there = json.accessors.len();
+            let detail =
+                format!("mesh {mesh} has its positions in accessor {accessor}, and there are {there}");
+            return Err(ReadError::Invalid { detail });
+        }
+    }
+    Ok(())
+}
+
+fn refusal(bytes: &[u8], error: gltf::Error) -> ReadError {
+    match error {
         gltf::Error::Binary(e) => ReadError::Truncated { detail: e.to_string() },
         gltf::Error::Io(e) => ReadError::Truncated { detail: e.to_string() },
         gltf::Error::Deserialize(e) if e.is_eof() => ReadError::Truncated { detail: e.to_string() },
         gltf::Error::Validation(list) => validation_error(bytes, &list),
         other => ReadError::Invalid { detail: other.to_string() },
-    })
+    }
 }
 
 fn validation_error(bytes: &[u8], list: &[(gltf::json::Path, gltf::json::validation::Error)]) -> ReadError {

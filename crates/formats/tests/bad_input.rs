@@ -72,6 +72,14 @@ fn the_unchanged_file_is_fine() {
 }
 
 #[test]
+fn positions_in_an_accessor_that_is_not_there() {
+    let text = changed(|json, _| json["meshes"][0]["primitives"][0]["attributes"]["POSITION"] = json!(99));
+    assert!(text.contains("mesh 0 has its positions in accessor 99"), "{text}");
+    let text = changed(|json, _| drop(json.as_object_mut().unwrap().remove("accessors")));
+    assert!(text.contains("and there are 0"), "{text}");
+}
+
+#[test]
 fn truncated() {
     let (json, bin) = triangle();
     let whole = glb(&json, &bin);
