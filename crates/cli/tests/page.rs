@@ -2,6 +2,7 @@
 //! download; then the same with a body and garment of one's own.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+use fantoccini::actions::{InputSource, MouseActions, PointerAction, MOUSE_BUTTON_LEFT};
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use rocket::tokio;
@@ -281,5 +282,60 @@ async fn a_body_and_garments_of_ones_own() {
     b.until("document.getElementById('screen')?.dataset.ready").await;
     assert!((b.sum().await - sum).abs() < 1e-6);
     // The first upload was refused, and the browser notes that as an error of its own.
+    browser.client.close().await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn the_demos_faults_are_cured_by_clicking_and_brushed() {
+    let (_server, address) = serve(&["demo"]);
+    let browser = Browser::open().await;
+    let b = &browser;
+    b.client.goto(&address).await.unwrap();
+    b.press(".card-link").await;
+    b.until("document.getElementById('screen')?.dataset.ready").await;
+    let troubles = "document.querySelectorAll('.findings .trouble').length";
+    let says = |words: &str| {
+        format!("document.querySelector('.findings .trouble')?.textContent.includes({words:?})")
+    };
+
+    // Weight on a control handle.
+    b.until(&says("knee_pole_left carries weight")).await;
+    b.step(".findings[data-subject='0'] .trouble .cure").await;
+    assert_eq!(b.value(troubles).await, json!(0));
+    // A coat in centimetres, modelled with the arms elsewhere.
+    b.put_on("oilskin coat", 2, "soft").await;
+    b.until(&says("in centimetres")).await;
+    b.step(".findings .trouble .cure").await;
+    b.until(&says("modelled in another pose")).await;
+    b.press(".findings .trouble .finding").await;
+    b.step(".findings .trouble .cure").await;
+    assert_eq!(b.value(troubles).await, json!(0));
+
+    // Seated by easing, then a stroke of the brush.
+    b.step(".tape [data-station='2']").await;
+    b.step(".seat .ease").await;
+    b.until("document.querySelector('.seat summary .ok')").await;
+    let steps = "document.querySelectorAll('.steps li').length";
+    let before = b.value(steps).await.as_u64().unwrap();
+    b.press("#brush-on").await;
+    b.until("document.getElementById('canvas').dataset.map === 'clearance'").await;
+    let box_of = "(r => [r.x + r.width * 0.5, r.y + r.height * 0.5])(document.getElementById('canvas').getBoundingClientRect())";
+    let middle = b.value(box_of).await;
+    let (x, y) = (middle[0].as_f64().unwrap() + 20.0, middle[1].as_f64().unwrap() - 60.0);
+    let ready = b.value("Number(document.getElementById('screen').dataset.ready)").await;
+    let to = |x: f64, y: f64| PointerAction::MoveTo { duration: Some(Duration::from_millis(150)), x, y };
+    let stroke = MouseActions::new("mouse".to_owned())
+        .then(to(x, y))
+        .then(PointerAction::Down { button: MOUSE_BUTTON_LEFT })
+        .then(to(x + 15.0, y + 20.0))
+        .then(to(x + 25.0, y + 45.0))
+        .then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
+    b.client.perform_actions(stroke).await.unwrap();
+    b.until(&format!("Number(document.getElementById('screen').dataset.ready) > {ready}")).await;
+    assert_eq!(b.value(steps).await.as_u64().unwrap(), before + 1, "a stroke is one step");
+    let said = b.value("document.querySelector('.last b').textContent").await;
+    assert_eq!(said, json!("Pull out oilskin coat"));
+    b.step("#undo").await;
+    b.console_is_clean().await;
     browser.client.close().await.unwrap();
 }

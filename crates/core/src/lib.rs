@@ -11,10 +11,12 @@ pub mod bind;
 pub mod clearance;
 pub mod deform;
 pub mod ids;
+pub mod intake;
 
 pub mod mend;
 pub mod mesh;
 pub mod query;
+pub mod seat;
 pub mod skeleton;
 pub mod skin;
 pub mod trial;

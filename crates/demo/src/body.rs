@@ -45,8 +45,25 @@ pub(crate) fn weights(mesh: &Mesh, topology: &Topology, joints: &Joints) -> Skin
             heavy.map(|(j, w)| (JointId(j as u16), *w as f32)).collect()
         })
         .collect();
+    let spread = with_stray_weight(spread, mesh, joints);
     // Every vertex lies on some part, so no row is empty.
     Skin::from_rows(&spread, count).map(|s| s.limit(4)).unwrap_or_else(|e| unreachable!("{e}"))
+}
+
+/// A fault to find: the left knee's pole handle pulls at the kneecap a little.
+fn with_stray_weight(
+    mut rows: Vec<Vec<(JointId, f32)>>,
+    mesh: &Mesh,
+    joints: &Joints,
+) -> Vec<Vec<(JointId, f32)>> {
+    let kneecap = figure::LOWER_LEG + Vec3::new(0.0, 0.008, 0.052);
+    for (row, p) in rows.iter_mut().zip(&mesh.positions) {
+        let near = 1.0 - (p.distance(kneecap) / 0.03).min(1.0);
+        if near > 0.0 {
+            row.push((joints.on(Side::Left, "knee_pole"), near * 0.12));
+        }
+    }
+    rows
 }
 
 /// The joints of the part a point lies on, blended by how far along it is.

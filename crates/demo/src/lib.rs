@@ -8,6 +8,7 @@ mod body;
 mod boots;
 mod breastplate;
 mod clips;
+mod coat;
 mod correctives;
 mod figure;
 mod remesh;
@@ -34,6 +35,9 @@ pub enum DemoError {
     /// A mesh came out unusable.
     #[error(transparent)]
     Mesh(#[from] MeshError),
+    /// A garment could not be bound for posing.
+    #[error(transparent)]
+    Bind(#[from] tin_cloak_core::bind::BindError),
     /// A file could not be written.
     #[error(transparent)]
     Write(#[from] WriteError),
@@ -47,9 +51,11 @@ pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
     let shape = body::mesh();
     let (tunic, boots) = rayon::join(|| tunic::tunic(&shape), || boots::boots(&shape));
     let plate = breastplate::breastplate();
+    let coat = coat::coat_as_modelled(&shape)?;
     let mut files = vec![DemoFile { name: "wick.glb", bytes: wick(&shape)? }];
     files.push(piece("quilted tunic.glb", "quilted tunic", tunic, [0.42, 0.34, 0.22])?);
     files.push(piece("boots.glb", "boots", boots, [0.12, 0.09, 0.07])?);
+    files.push(piece("oilskin coat.glb", "oilskin coat", coat, [0.16, 0.20, 0.22])?);
     files.push(piece("tin breastplate.glb", "tin breastplate", plate, [0.42, 0.45, 0.47])?);
     Ok(files)
 }

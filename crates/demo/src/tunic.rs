@@ -1,4 +1,4 @@
-//! The quilted tunic: a tube of quads round the trunk, two tubes for the sleeves.
+//! The quilted tunic and the oilskin coat: a tube of quads round the trunk, two tubes for the sleeves.
 
 use crate::body::smooth;
 use crate::figure::{self, arm, leg, trunk};
@@ -18,36 +18,59 @@ const HOLE: std::ops::Range<usize> = 49..61;
 /// Rings of a sleeve beyond the armhole.
 const SLEEVE_RINGS: usize = 50;
 
-const HEM: f32 = 0.70;
 /// Where the trunk's rings end and the yoke over the shoulders begins.
 const YOKE: f32 = 1.375;
 const YOKE_RINGS: usize = 9;
 
-/// What the tunic lies on: the body without hands, feet and head, legs bridged by a skirt.
-fn form(p: Vec3) -> f32 {
-    let skirt = flat_cone(
-        p,
-        Vec3::new(0.0, 0.99, -0.006),
-        Vec3::new(0.0, 0.72, 0.0),
-        0.118,
-        0.150,
-        Vec3::new(1.32, 1.0, 0.82),
-    );
-    let trunk = join(trunk(p), skirt, 0.05);
-    let lower = join(trunk, leg(p), 0.03);
-    join(lower, arm(p), 0.05)
+/// How a garment is cut.
+#[derive(Clone, Copy)]
+struct Cut {
+    /// Height of the hem.
+    hem: f32,
+    /// Distance off the form.
+    ease: fn(Vec3) -> f32,
+    /// Nearer to the skin than this nothing comes.
+    least: f32,
+    /// Open down the front.
+    open: bool,
+    /// Where the skirt that bridges the legs ends, and its radius there.
+    skirt: (f32, f32),
 }
 
-/// Distance off the form: close at the shoulders, looser towards hem and cuffs.
-fn ease(p: Vec3) -> f32 {
-    let hem = smooth(1.10, 0.85, p.y) * 0.006;
-    let cuff = smooth(0.38, 0.49, p.x.abs()) * 0.003;
-    0.0066 + hem + cuff
+impl Cut {
+    /// What it lies on: the body without hands, feet and head, legs bridged by a skirt.
+    fn form(&self, p: Vec3) -> f32 {
+        let (low, radius) = self.skirt;
+        let (top, end) = (Vec3::new(0.0, 0.99, -0.006), Vec3::new(0.0, low, 0.0));
+        let skirt = flat_cone(p, top, end, 0.118, radius, Vec3::new(1.32, 1.0, 0.82));
+        let trunk = join(trunk(p), skirt, 0.05);
+        let lower = join(trunk, leg(p), 0.03);
+        join(lower, arm(p), 0.05)
+    }
 }
+
+/// Close at the shoulders, looser towards hem and cuffs.
+const TUNIC: Cut = Cut {
+    hem: 0.70,
+    ease: |p| 0.0066 + smooth(1.10, 0.85, p.y) * 0.006 + smooth(0.38, 0.49, p.x.abs()) * 0.003,
+    least: 0.0062,
+    open: false,
+    skirt: (0.72, 0.150),
+};
+
+/// Loose over a tunic, with tails that swing wide.
+const COAT: Cut = Cut {
+    hem: 0.56,
+    ease: |p| 0.017 + smooth(1.05, 0.60, p.y) * 0.012 + smooth(0.38, 0.49, p.x.abs()) * 0.005,
+    least: 0.015,
+    open: true,
+    skirt: (0.46, 0.185),
+};
 
 struct Tube {
     shape: Shape3,
     held: Vec<Held>,
+    cut: Cut,
 }
 
 /// How a vertex is held while the mesh is evened out.
@@ -64,7 +87,17 @@ enum Held {
 
 /// The tunic, unbound, at rest.
 pub(crate) fn tunic(body: &Shape3) -> Shape3 {
-    let mut tube = Tube { shape: Shape3 { positions: Vec::new(), triangles: Vec::new() }, held: Vec::new() };
+    sewn(body, TUNIC)
+}
+
+/// The coat, unbound, at rest.
+pub(crate) fn coat(body: &Shape3) -> Shape3 {
+    sewn(body, COAT)
+}
+
+fn sewn(body: &Shape3, cut: Cut) -> Shape3 {
+    let mut tube =
+        Tube { shape: Shape3 { positions: Vec::new(), triangles: Vec::new() }, held: Vec::new(), cut };
     tube.trunk();
     for sign in [1.0f32, -1.0] {
         tube.sleeve(sign);
@@ -78,17 +111,17 @@ pub(crate) fn tunic(body: &Shape3) -> Shape3 {
         Held::Height(y) => Vec3::new(p.x, y, p.z),
         Held::Cuff(centre, normal) => p - normal * (p - centre).dot(normal),
     };
-    relax(&mut tube.shape, &form, &ease, 160, &hold);
-    keep_off(&mut tube.shape, body, 0.0062);
+    relax(&mut tube.shape, &|p| cut.form(p), &cut.ease, 160, &hold);
+    keep_off(&mut tube.shape, body, cut.least);
     symmetrise(&mut tube.shape.positions);
     tube.shape
 }
 
 /// The collar's place: an oval about the neck, as high as the form is there.
-fn collar(angle: f32) -> Vec3 {
+fn collar(angle: f32, cut: &Cut) -> Vec3 {
     let (x, z) = (angle.sin() * 0.079, angle.cos() * 0.072 - 0.026);
     let mut p = Vec3::new(x, 1.60, z);
-    while form(p) > ease(p) && p.y > 1.3 {
+    while cut.form(p) > (cut.ease)(p) && p.y > 1.3 {
         p.y -= 0.0005;
     }
     p
@@ -128,13 +161,13 @@ impl Tube {
         };
         for ring in 0..=RINGS {
             let below = ring.min(RINGS - YOKE_RINGS);
-            let y = HEM + (YOKE - HEM) * below as f32 / (RINGS - YOKE_RINGS) as f32;
+            let y = self.cut.hem + (YOKE - self.cut.hem) * below as f32 / (RINGS - YOKE_RINGS) as f32;
             let over = (ring - below) as f32 / YOKE_RINGS as f32;
             for column in 0..COLUMNS {
                 let angle = column_angle(column);
-                let p = on_trunk(y, angle).lerp(collar(angle), over);
+                let p = on_trunk(y, angle).lerp(collar(angle, &self.cut), over);
                 let held = match ring {
-                    0 => Held::Height(HEM),
+                    0 => Held::Height(self.cut.hem),
                     RINGS => Held::Still,
                     _ => Held::Free,
                 };
@@ -143,7 +176,9 @@ impl Tube {
         }
         for ring in 0..RINGS {
             for column in 0..COLUMNS {
-                if Self::is_hole(ring, column) {
+                // The front column lies on the middle: the cells on both its sides stay open.
+                let front = self.cut.open && (column == 0 || column == COLUMNS - 1);
+                if front || Self::is_hole(ring, column) {
                     continue;
                 }
                 let at = |r: usize, c: usize| (r * COLUMNS + c % COLUMNS) as u32;
@@ -193,7 +228,7 @@ impl Tube {
                     let turn = (i as f32 - HOLE_HALF as f32) / count as f32 * TAU;
                     let p = centre + (down * turn.cos() + quarter * turn.sin()) * 0.055;
                     let held = if ring == SLEEVE_RINGS { Held::Cuff(cuff, along) } else { Held::Free };
-                    self.vertex(project(&form, p, ease(p), 4), held)
+                    self.vertex(project(&|p| self.cut.form(p), p, (self.cut.ease)(p), 4), held)
                 })
                 .collect();
             for i in 0..count {
@@ -207,8 +242,11 @@ impl Tube {
     /// Drops the vertices inside the armholes.
     fn compact(self) -> Self {
         let mut used = vec![u32::MAX; self.held.len()];
-        let mut out =
-            Tube { shape: Shape3 { positions: Vec::new(), triangles: Vec::new() }, held: Vec::new() };
+        let mut out = Tube {
+            shape: Shape3 { positions: Vec::new(), triangles: Vec::new() },
+            held: Vec::new(),
+            cut: self.cut,
+        };
         for t in &self.shape.triangles {
             let corners = t.map(|v| {
                 if used[v as usize] == u32::MAX {

@@ -20,6 +20,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/shelf.js", JavaScript),
     file!("js/ask.js", JavaScript),
     file!("js/board.js", JavaScript),
+    file!("js/brush.js", JavaScript),
     file!("js/joints.js", JavaScript),
     file!("js/keys.js", JavaScript),
     file!("js/notice.js", JavaScript),

@@ -3,6 +3,7 @@
 use crate::answers::{page, Page, Refusal};
 use crate::board_svg::{draw, Drawing};
 use crate::layers_svg::{cut, Cut, WIDTH};
+use crate::looked_over::{finding_groups, seat_rows, FindingGroup, SeatRow};
 use crate::shelf::{asset_card, AssetCard};
 use askama::Template;
 use rocket::http::Status;
@@ -70,7 +71,10 @@ struct Shown {
     all_cells: usize,
     worst: String,
     tolerance: f32,
-    gaps: Vec<(String, String, bool)>,
+    findings: Vec<FindingGroup>,
+    seats: Vec<SeatRow>,
+    /// Joints by number and name, to turn pieces about.
+    joint_names: Vec<String>,
     last_sentence: String,
     effect: Effect,
     running: Option<u64>,
@@ -129,6 +133,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
     let library: Vec<AssetCard> = library.iter().map(asset_card).collect();
     let again: Vec<AssetCard> = again.iter().map(asset_card).collect();
     let effect = open.effect();
+    // Looked over first: the stations' marks tell of it.
+    let findings = if station == 1 { finding_groups(room) } else { Vec::new() };
     Ok(Shown {
         id,
         name: open.fitting.name.clone(),
@@ -154,7 +160,9 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         }),
         board: board.map(|b| draw(b, before.as_ref())),
         tolerance: room.state.tolerance_mm,
-        gaps: rest_gaps(board),
+        findings,
+        seats: if station == 2 { seat_rows(room) } else { Vec::new() },
+        joint_names: if station == 2 { room.dress.body.skeleton.names.clone() } else { Vec::new() },
         last_sentence: open.current().map_or(String::new(), |s| s.sentence.clone()),
         effect,
         running: shop.jobs().running(id).map(|(job, _)| job),
@@ -208,6 +216,7 @@ fn stations(open: &OpenFitting, on: usize) -> Vec<Station> {
     let bound = any && pieces.iter().all(|p| p.bound.is_some());
     let bad = open.room.board.as_ref().is_some_and(|b| b.bad_cells() > 0);
     let mark = |number: usize| match number {
+        1 if open.room.has_trouble() == Some(true) => "warn",
         1 | 2 if any => "done",
         3 if bound => "done",
         3 if any => "warn",
@@ -252,22 +261,6 @@ fn board_words(board: Option<&Board>, effect: &Effect) -> String {
             b.cells.iter().map(Vec::len).sum::<usize>()
         ),
     }
-}
-
-/// Least gap of each pair at rest, in words, and whether it is out of tolerance.
-fn rest_gaps(board: Option<&Board>) -> Vec<(String, String, bool)> {
-    let Some(board) = board else { return Vec::new() };
-    let Some(rest) = board.cells.first() else { return Vec::new() };
-    board
-        .pairs
-        .iter()
-        .zip(rest)
-        .map(|(p, c)| {
-            let name = format!("{} over {}", p.outer, p.inner);
-            let gap = if c.is_bad() { -c.depth_mm() } else { c.least_clearance_mm.unwrap_or(0.0) };
-            (name, format!("{gap:.1} mm").replace('-', "−"), c.is_bad())
-        })
-        .collect()
 }
 
 #[get("/fitting/<id>?<station>", rank = 2)]

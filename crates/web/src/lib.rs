@@ -11,6 +11,7 @@ mod gate;
 mod jobs;
 mod layers_svg;
 mod look;
+mod looked_over;
 mod shelf;
 mod steps;
 mod upload;

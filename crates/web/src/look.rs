@@ -8,7 +8,7 @@ use rocket::{get, post, routes, Route, State};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{PieceKind, Probe, Room, ViewRequest, Workshop};
+use tin_cloak_workshop::{BrushStroke, PieceKind, Probe, Room, ViewRequest, Workshop};
 
 type Shop = State<Arc<Workshop>>;
 
@@ -137,6 +137,17 @@ async fn probe(shop: &Shop, id: i64, request: Json<ProbeRequest>) -> Result<Json
     Ok(Json(rocket::tokio::task::spawn_blocking(work).await.map_err(fault)??))
 }
 
+/// The piece under the brush as the stroke so far would leave it, with its gaps.
+#[post("/fitting/<id>/brush-view/<piece>", data = "<stroke>")]
+async fn brush_view(shop: &Shop, id: i64, piece: u32, stroke: Json<BrushStroke>) -> Result<Binary, Refusal> {
+    let shop = Arc::clone(shop);
+    let work = move || -> Result<Vec<u8>, Refusal> {
+        Ok(pack_view(&[shop.fitting(id)?.room.brush_view(piece, &stroke)?]))
+    };
+    let bytes = rocket::tokio::task::spawn_blocking(work).await.map_err(fault)??;
+    Ok(Binary { bytes, keep: false })
+}
+
 pub(crate) fn routes() -> Vec<Route> {
-    routes![scene, mesh, view, probe]
+    routes![scene, mesh, view, probe, brush_view]
 }

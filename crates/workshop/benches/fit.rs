@@ -13,8 +13,9 @@ use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::query::Tree;
 use tin_cloak_workshop::{
-    bind_piece, clip_trials, range_trials, read, sort_document, BindOptions, Body, Companions, Dress,
-    MapKind, Piece, PieceKind, Step, Turn, ViewRequest, Workshop,
+    bind_piece, clip_trials, pose_of_piece, range_trials, read, sort_document, BindOptions, Body,
+    BrushStroke, Companions, Dress, MapKind, Piece, PieceKind, PlaceOptions, Step, Turn, ViewRequest,
+    Workshop,
 };
 
 fn open(name: &str) -> tin_cloak_workshop::Document {
@@ -91,7 +92,8 @@ fn viewing(c: &mut Criterion) {
     let shop = Arc::new(Workshop::open(folder.path()).unwrap());
     let mut fitting = None;
     let mut assets = Vec::new();
-    for file in tin_cloak_demo::wardrobe().unwrap() {
+    let files = tin_cloak_demo::wardrobe().unwrap();
+    for file in files.iter().filter(|f| f.name != "oilskin coat.glb") {
         assets.extend(shop.bring_in(file.name, &file.bytes, &Companions::new()).unwrap());
     }
     for (layer, asset) in assets.iter().enumerate() {
@@ -119,9 +121,39 @@ fn viewing(c: &mut Criterion) {
     }
 }
 
+fn seating(c: &mut Criterion) {
+    let folder = tempfile::tempdir().unwrap();
+    let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+    let files = tin_cloak_demo::wardrobe().unwrap();
+    let bring = |name: &str| {
+        let file = files.iter().find(|f| f.name == name).unwrap();
+        shop.bring_in(file.name, &file.bytes, &Companions::new()).unwrap()[0].id
+    };
+    let id = shop.begin("bench", bring("wick.glb")).unwrap();
+    shop.run_now(id, shop.piece_step(bring("oilskin coat.glb"), 1, PieceKind::Soft).unwrap()).unwrap();
+    let options = PlaceOptions { size_percent: [1.0; 3], ..PlaceOptions::NONE };
+    let units = shop.fitting(id).unwrap().room.findings()[1].1[0].cure.clone();
+    let place = units.map_or(Step::Place { piece: 1, options }, |cure| cure.step);
+    shop.run_now(id, place).unwrap();
+    let room = shop.fitting(id).unwrap().room;
+    c.bench_function("find the pose of the coat", |b| {
+        b.iter(|| black_box(pose_of_piece(&room.dress, 0, &|_| true).unwrap()));
+    });
+    let stroke = BrushStroke {
+        stroke: Default::default(),
+        radius_mm: 40.0,
+        strength: 0.5,
+        dabs: (0..30).map(|i| 4000 + i).collect(),
+        mirrored: true,
+    };
+    c.bench_function("a dab of the brush, the thirtieth of its stroke, with gaps", |b| {
+        b.iter(|| black_box(room.brush_view(1, &stroke).unwrap()));
+    });
+}
+
 criterion_group! {
     name = speeds;
     config = Criterion::default().sample_size(10);
-    targets = binding, checking, posing, viewing
+    targets = binding, checking, posing, viewing, seating
 }
 criterion_main!(speeds);

@@ -13,7 +13,7 @@ use tin_cloak_core::LayerIndex;
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
 
 /// How a mesh is shaded: which vertices share a normal, and triangles over those groups.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Shading {
     groups: Weld,
     triangles: Vec<[u32; 3]>,
@@ -40,7 +40,7 @@ impl Shading {
 }
 
 /// A rigged body.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Body {
     /// Its name.
     pub name: String,
@@ -143,6 +143,11 @@ impl Body {
         })
     }
 
+    /// The body with other weights (one row a welded vertex).
+    pub fn with_skin(&self, welded_skin: Skin) -> Self {
+        Self { skin: welded_skin.scatter(&self.topology.weld), welded_skin, ..self.clone() }
+    }
+
     /// Welded positions under the joints' `matrices`, with the shapes added by `amounts`.
     pub fn posed(&self, matrices: &[Mat4], amounts: &[f32]) -> Vec<Vec3> {
         let mut shaped = self.rest.clone();
@@ -199,6 +204,19 @@ impl Piece {
             linear_blend(&self.rest, &bound.skin, matrices, &mut posed);
         }
         posed
+    }
+
+    /// Which of its faces are measured.
+    pub fn walls(&self) -> &Walls {
+        &self.walls
+    }
+
+    /// The piece with its vertices at `rest` (welded, metres): which walls face the body is
+    /// settled anew.
+    pub fn moved_to(mut self, rest: Vec<Vec3>, body: &Body) -> Self {
+        self.walls = Arc::new(settle_walls(&self.topology, &rest, &body.rest, &body.topology.triangles));
+        self.rest = rest;
+        self
     }
 
     /// True when most of it has two walls.

@@ -39,6 +39,18 @@ pub enum WorkshopError {
     NothingToBind,
     #[error("nothing is bound yet: bind the pieces first")]
     BindFirst,
+    #[error("the numbers of the placement make no sense: sizes are above 0 %, the rest any number")]
+    BadPlacement,
+    #[error("a clearance is at most 200 mm, and “at most” is not below “at least”")]
+    BadEase,
+    #[error("“{piece}” is stiff and would bend: move or size it instead")]
+    StiffIsNotEased { piece: String },
+    #[error("“{piece}” covers no limb of the body: bring it near first (units, place), then find its pose")]
+    NoLimbCovered { piece: String },
+    #[error("a brush reaches 0.5 to 500 mm and has at most 2000 dabs a pass; strength is up to 1000 mm, or 100 % when smoothing")]
+    BadBrush,
+    #[error("there is nothing in this body to cure")]
+    NothingToCure,
     #[error("this fitting is at work: wait for it to finish, or stop it")]
     Busy,
     #[error("{0}")]

@@ -4,15 +4,18 @@
 
 mod binding;
 mod board;
+mod brushing;
 mod dress;
 mod error;
 mod handover;
+mod intake;
 mod jobs;
 mod mending;
 pub mod picture;
 mod probe;
 mod report;
 mod rooms;
+mod seating;
 mod snag_cards;
 mod steps;
 mod trials;
@@ -21,14 +24,17 @@ mod workshop;
 
 pub use binding::{bind_piece, stiff_shells, BindOptions, BindTimes, Method};
 pub use board::{measure_board, Board, BoardPair, BoardPose, Cell};
+pub use brushing::BrushStroke;
 pub use dress::{sort_document, Body, Bound, Dress, Piece, Shading};
 pub use error::WorkshopError;
 pub use handover::{dressed_document, export_glb};
+pub use intake::{look_over_body, look_over_piece, Cure, Finding, Grade};
 pub use jobs::{Job, JobId, JobState, Jobs};
 pub use mending::{mend, MendOptions, MendOutcome};
 pub use probe::Probe;
 pub use report::{Report, SkippedEntry};
 pub use rooms::Room;
+pub use seating::{carried_to_rest, pose_of_piece, EaseOptions, Ground, PlaceOptions, SeatReport, GAP_BARS};
 pub use snag_cards::SnagCard;
 pub use steps::{Chosen, Effect, FileRef, FittingState, PieceId, PieceState, Step};
 pub use tin_cloak_core as core;

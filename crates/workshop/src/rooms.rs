@@ -1,9 +1,10 @@
 //! States in memory: what a fitting's files and blobs decode to, kept while they are in use.
 
+use crate::intake::{look_over_body, look_over_piece};
 use crate::view::Posed;
 use crate::{
-    clip_trials, range_trials, sort_document, Board, Body, Bound, Companions, Dress, FileRef, FittingState,
-    Piece, PieceState, TrialSet, WorkshopError,
+    clip_trials, range_trials, sort_document, Board, Body, Bound, Companions, Dress, FileRef, Finding,
+    FittingState, Ground, Piece, PieceState, TrialSet, WorkshopError,
 };
 use glam::Vec3;
 use std::collections::HashMap;
@@ -30,6 +31,10 @@ pub struct Room {
     buffers: Mutex<Option<Buffers>>,
     /// See [`Room::wall_partners`].
     pub(crate) partners: OnceLock<Vec<Vec<(u32, u32)>>>,
+    /// See [`Room::ground`].
+    pub(crate) grounds: Mutex<HashMap<usize, Arc<Ground>>>,
+    /// See [`Room::findings`].
+    pub(crate) findings: OnceLock<Vec<(u32, Vec<Finding>)>>,
     /// The pose last looked at.
     pub(crate) last: Mutex<Option<Arc<Posed>>>,
 }
@@ -38,6 +43,21 @@ impl Room {
     /// The bound layers, ready to be measured.
     pub fn outfit(&self) -> &(Outfit, Vec<Option<usize>>) {
         self.outfit.get_or_init(|| self.dress.outfit())
+    }
+
+    /// What was found on the body (number 0) and on each piece, by its number.
+    pub fn findings(&self) -> &[(u32, Vec<Finding>)] {
+        self.findings.get_or_init(|| {
+            let pieces =
+                (0..self.dress.pieces.len()).map(|i| (self.piece_state(i).id, look_over_piece(self, i)));
+            std::iter::once((0, look_over_body(&self.dress.body))).chain(pieces).collect()
+        })
+    }
+
+    /// True when trouble was found; nothing when nobody has looked yet.
+    pub fn has_trouble(&self) -> Option<bool> {
+        let trouble = |(_, list): &(u32, Vec<Finding>)| list.iter().any(|f| f.grade == crate::Grade::Trouble);
+        self.findings.get().map(|all| all.iter().any(trouble))
     }
 
     pub(crate) fn with_board(self, board: Option<Board>) -> Self {
@@ -71,12 +91,17 @@ type KnownBody = (Arc<Body>, Arc<TrialSet>);
 /// A piece by its own file and the body it is worn on.
 type KnownPiece = ((FileRef, FileRef), Arc<Piece>);
 
+/// Where blobs come from: the store, or a step in the making.
+pub(crate) type ReadBlob<'a> = &'a dyn Fn(&BlobId) -> Result<Vec<u8>, WorkshopError>;
+
 /// Decoded states and files, a few of each.
 #[derive(Default)]
 pub(crate) struct Rooms {
     rooms: Mutex<Vec<(BlobId, Arc<Room>)>>,
     bodies: Mutex<HashMap<FileRef, KnownBody>>,
     pieces: Mutex<Vec<KnownPiece>>,
+    /// Bodies with weights of their own, by the weights.
+    cured: Mutex<Vec<(BlobId, Arc<Body>)>>,
 }
 
 const ROOMS_KEPT: usize = 6;
@@ -112,11 +137,12 @@ impl Rooms {
 
     /// Decodes a state.
     pub fn build(&self, store: &Store, state: FittingState) -> Result<Room, WorkshopError> {
-        let (body, trials) = self.body(store, &state.body)?;
+        let blob = |id: &BlobId| Ok(store.blob(id)?);
+        let (body, trials) = self.body_in_state(store, &state, &blob)?;
         let mut pieces = Vec::new();
         for p in &state.pieces {
             let base = self.piece(store, &p.source, &state.body, &body)?;
-            pieces.push(piece_in_state(&base, p, &|id| Ok(store.blob(id)?))?);
+            pieces.push(piece_in_state(&base, p, &body, &blob)?);
         }
         let board = match &state.board {
             Some(id) => Some(serde_json::from_slice(&store.blob(id)?)?),
@@ -136,6 +162,27 @@ impl Rooms {
         let known = (Arc::new(body), Arc::new(trials));
         self.bodies.lock().unwrap_or_else(PoisonError::into_inner).insert(file.clone(), known.clone());
         Ok(known)
+    }
+
+    /// The body of a state, with the state's weights.
+    pub fn body_in_state(
+        &self,
+        store: &Store,
+        state: &FittingState,
+        blob: ReadBlob,
+    ) -> Result<KnownBody, WorkshopError> {
+        let (body, trials) = self.body(store, &state.body)?;
+        let Some(id) = &state.body_skin else { return Ok((body, trials)) };
+        let mut list = self.cured.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, known)) = list.iter().find(|(k, _)| k == id) {
+            return Ok((Arc::clone(known), trials));
+        }
+        let cured = Arc::new(body.with_skin(serde_json::from_slice(&blob(id)?)?));
+        list.push((id.clone(), Arc::clone(&cured)));
+        if list.len() > ROOMS_KEPT {
+            list.remove(0);
+        }
+        Ok((cured, trials))
     }
 
     /// A piece as its file has it, unbound.
@@ -171,12 +218,13 @@ impl Rooms {
 pub(crate) fn piece_in_state(
     base: &Piece,
     state: &PieceState,
-    blob: &dyn Fn(&BlobId) -> Result<Vec<u8>, WorkshopError>,
+    body: &Body,
+    blob: ReadBlob,
 ) -> Result<Piece, WorkshopError> {
     let mut piece = base.clone();
     (piece.layer, piece.kind) = (state.layer, state.kind);
     if let Some(rest) = &state.rest {
-        piece.rest = unpack_positions(&blob(rest)?);
+        piece = piece.moved_to(unpack_positions(&blob(rest)?), body);
     }
     piece.bound = match &state.bound {
         Some(bound) => Some(unpack_bound(&blob(bound)?)?),
@@ -206,6 +254,8 @@ pub(crate) fn room_of(
         outfit: OnceLock::new(),
         buffers: Mutex::new(None),
         partners: OnceLock::new(),
+        grounds: Mutex::new(HashMap::new()),
+        findings: OnceLock::new(),
         last: Mutex::new(None),
     }
 }

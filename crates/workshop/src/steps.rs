@@ -1,6 +1,6 @@
 //! Steps: what can be done to a fitting, as values that can be kept and run again.
 
-use crate::{BindOptions, MendOptions, PieceKind};
+use crate::{BindOptions, BrushStroke, EaseOptions, MendOptions, PieceKind, PlaceOptions, Turn};
 use serde::{Deserialize, Serialize};
 use tin_cloak_store::BlobId;
 
@@ -31,6 +31,18 @@ pub enum Step {
     MoveToLayer { piece: PieceId, layer: u16 },
     /// A piece is filed as another kind; its weights are taken off.
     SetKind { piece: PieceId, kind: PieceKind },
+    /// A piece is moved, turned and sized; its weights are taken off.
+    Place { piece: PieceId, options: PlaceOptions },
+    /// A piece is taken back to rest from the pose it was modelled in, which is searched for.
+    FindPose { piece: PieceId },
+    /// The same from a pose set by hand: a trial pose and turns on top of it.
+    SeatFromPose { piece: PieceId, pose: usize, turns: Vec<Turn> },
+    /// A piece is eased off what lies beneath, or drawn in.
+    Ease { piece: PieceId, chosen: Chosen, options: EaseOptions },
+    /// Dabs of a brush on a piece.
+    Brush { piece: PieceId, stroke: BrushStroke },
+    /// Weight on control joints of the body goes to joints that deform.
+    ClearControls,
     /// Pieces take their weights from the body (all of them when the list is empty).
     Bind { pieces: Vec<PieceId>, options: BindOptions },
     /// Cloth is pushed off what pokes through it in all trial poses.
@@ -57,6 +69,9 @@ pub struct Effect {
 #[allow(missing_docs)]
 pub struct FittingState {
     pub body: FileRef,
+    /// Weights of the body, when they are no longer the file's.
+    #[serde(default)]
+    pub body_skin: Option<BlobId>,
     pub pieces: Vec<PieceState>,
     pub next_piece: PieceId,
     pub tolerance_mm: f32,

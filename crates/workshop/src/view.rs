@@ -84,7 +84,7 @@ impl Room {
     }
 
     /// The trial pose with the turns made by hand.
-    fn pose_of(&self, request: &ViewRequest) -> Result<Pose, WorkshopError> {
+    pub(crate) fn pose_of(&self, request: &ViewRequest) -> Result<Pose, WorkshopError> {
         let trial = self.trials.trials.get(request.pose);
         let trial = trial.ok_or(WorkshopError::Missing { what: "pose", id: request.pose as i64 })?;
         let mut pose = trial.pose.clone();
@@ -149,7 +149,13 @@ impl Room {
         let maps = match request.map {
             MapKind::Plain => vec![None; self.dress.pieces.len() + 1],
             MapKind::Weights => self.weight_maps(JointId(request.joint)),
-            MapKind::Clearance => self.clearance_maps(self.points(&posed)),
+            MapKind::Clearance => {
+                let mut maps = self.clearance_maps(self.points(&posed));
+                if request.pose == 0 && request.turns.is_empty() {
+                    self.add_rest_gaps(&mut maps);
+                }
+                maps
+            }
         };
         Ok(maps
             .into_par_iter()
@@ -203,6 +209,15 @@ impl Room {
             maps[piece_of[layer].map_or(0, |p| p + 1)] = Some(map);
         }
         maps
+    }
+
+    /// Pieces that are not bound yet are told by their gaps at rest, millimetres.
+    fn add_rest_gaps(&self, maps: &mut [Option<Vec<f32>>]) {
+        for (index, piece) in self.dress.pieces.iter().enumerate().filter(|(_, p)| p.bound.is_none()) {
+            let gaps = self.ground(index).gaps(piece);
+            let mm = |g: &Option<tin_cloak_core::seat::Gap>| g.map_or(f32::NAN, |g| g.clearance * 1000.0);
+            maps[index + 1] = Some(gaps.iter().map(mm).collect());
+        }
     }
 
     /// For each layer the vertices that are not measured themselves, with the nearest at rest

@@ -1,11 +1,15 @@
 //! The workshop: fittings in a store, steps run, measured and recorded.
 
+use crate::intake::without_controls;
 use crate::jobs::{Job, JobId, JobState, Jobs};
 use crate::rooms::{pack_bound, pack_positions, room_of, Room, Rooms};
+use crate::seating::{carried_to_rest, eased, moved_note, pose_notes, pose_of_piece};
 use crate::steps::{Effect, FileRef, FittingState, PieceId, PieceState, Step};
 use crate::{
-    bind_piece, export_glb, measure_board, mend, read, Board, Companions, Document, PieceKind, WorkshopError,
+    bind_piece, export_glb, measure_board, mend, read, Board, Companions, Document, Piece, PieceKind,
+    ViewRequest, WorkshopError,
 };
+use glam::Vec3;
 use std::path::Path;
 use std::sync::Arc;
 use tin_cloak_store::{Asset, BlobId, Fitting, NewStep, StepRow, Store};
@@ -129,7 +133,14 @@ impl Workshop {
             file_name: body.file_name.clone(),
             mesh: body.mesh.clone(),
         };
-        let state = FittingState { body, pieces: Vec::new(), next_piece: 1, tolerance_mm: 0.5, board: None };
+        let state = FittingState {
+            body,
+            body_skin: None,
+            pieces: Vec::new(),
+            next_piece: 1,
+            tolerance_mm: 0.5,
+            board: None,
+        };
         let sentence = format!("Begin with {}", asset.name);
         let new = new_step(&step, sentence, &Effect::default(), &state, Vec::new())?;
         Ok(self.store.create_fitting(name, &new)?)
@@ -297,6 +308,56 @@ impl Workshop {
                 (p.kind, p.bound) = (*kind, None);
                 Ok(format!("File {} as {}", p.source.mesh, kind_word(*kind)))
             }
+            Step::Place { piece, options } => {
+                let (index, worn) = worn_piece(room, *piece)?;
+                let placement = options.placement(&room.dress, worn)?;
+                let rest: Vec<Vec3> = worn.rest.iter().map(|p| placement.apply(*p)).collect();
+                draft.notes.push(moved_note(&worn.name, &worn.rest, &rest));
+                draft.reseat(room, index, &rest)?.bound = None;
+                Ok(format!("Place {}", worn.name))
+            }
+            Step::FindPose { piece } => {
+                let (index, worn) = worn_piece(room, *piece)?;
+                let phase = Phase { job, from: 0.0, to: 0.8 };
+                let (found, joints) = pose_of_piece(&room.dress, index, &|s| phase.tell(s))?;
+                let rest = carried_to_rest(&room.dress, index, &found.pose)?;
+                draft.notes.extend(pose_notes(&room.dress, &found, &joints));
+                draft.reseat(room, index, &rest)?.bound = None;
+                Ok(format!("Find the pose of {} and take it to rest", worn.name))
+            }
+            Step::SeatFromPose { piece, pose, turns } => {
+                let (index, worn) = worn_piece(room, *piece)?;
+                let request = ViewRequest { pose: *pose, turns: turns.clone(), ..ViewRequest::default() };
+                let rest = carried_to_rest(&room.dress, index, &room.pose_of(&request)?)?;
+                draft.notes.push(moved_note(&worn.name, &worn.rest, &rest));
+                draft.reseat(room, index, &rest)?.bound = None;
+                Ok(format!("Take {} from the pose set by hand to rest", worn.name))
+            }
+            Step::Ease { piece, chosen: _, options } => {
+                let (index, worn) = worn_piece(room, *piece)?;
+                let (rest, note) = eased(&room.dress, index, *options)?;
+                draft.notes.push(note);
+                draft.reseat(room, index, &rest)?;
+                Ok(match options.most_mm {
+                    None => format!("Ease {} off to {} mm", worn.name, options.least_mm),
+                    Some(most) => {
+                        format!("Bring {} to between {} and {most} mm", worn.name, options.least_mm)
+                    }
+                })
+            }
+            Step::Brush { piece, stroke } => {
+                let (index, worn) = worn_piece(room, *piece)?;
+                let rest = stroke.applied(worn)?;
+                draft.notes.push(moved_note(&worn.name, &worn.rest, &rest));
+                draft.reseat(room, index, &rest)?;
+                Ok(format!("{} {}", stroke.word(), worn.name))
+            }
+            Step::ClearControls => {
+                let (skin, note) = without_controls(&room.dress.body, &room.trials)?;
+                draft.notes.push(note);
+                draft.state.body_skin = Some(draft.keep(serde_json::to_vec(&skin)?));
+                Ok(format!("Move weight of {} off its control joints", room.dress.body.name))
+            }
             Step::Bind { pieces, options } => {
                 let chosen = chosen_pieces(room, pieces)?;
                 if chosen.is_empty() {
@@ -362,17 +423,17 @@ impl Workshop {
 
     /// Decodes a state whose new blobs are not stored yet.
     fn build_draft(&self, draft: &Draft) -> Result<Room, WorkshopError> {
-        let (body, trials) = self.rooms.body(&self.store, &draft.state.body)?;
-        let mut pieces = Vec::new();
         let blob = |id: &BlobId| -> Result<Vec<u8>, WorkshopError> {
             match draft.blobs.iter().find(|b| BlobId::of(b) == *id) {
                 Some(bytes) => Ok(bytes.clone()),
                 None => Ok(self.store.blob(id)?),
             }
         };
+        let (body, trials) = self.rooms.body_in_state(&self.store, &draft.state, &blob)?;
+        let mut pieces = Vec::new();
         for p in &draft.state.pieces {
             let base = self.rooms.piece(&self.store, &p.source, &draft.state.body, &body)?;
-            pieces.push(crate::rooms::piece_in_state(&base, p, &blob)?);
+            pieces.push(crate::rooms::piece_in_state(&base, p, &body, &blob)?);
         }
         Ok(room_of(draft.state.clone(), body, pieces, trials, None))
     }
@@ -401,10 +462,23 @@ impl Draft {
         id
     }
 
+    /// New rest positions for a piece of the room.
+    fn reseat(&mut self, room: &Room, index: usize, rest: &[Vec3]) -> Result<&mut PieceState, WorkshopError> {
+        let blob = self.keep(pack_positions(rest));
+        let piece = self.piece(room.piece_state(index).id)?;
+        piece.rest = Some(blob);
+        Ok(piece)
+    }
+
     fn piece(&mut self, id: PieceId) -> Result<&mut PieceState, WorkshopError> {
         let found = self.state.pieces.iter_mut().find(|p| p.id == id);
         found.ok_or(WorkshopError::Missing { what: "piece", id: i64::from(id) })
     }
+}
+
+fn worn_piece(room: &Room, id: PieceId) -> Result<(usize, &Piece), WorkshopError> {
+    let index = room.index_of(id).ok_or(WorkshopError::Missing { what: "piece", id: i64::from(id) })?;
+    Ok((index, &room.dress.pieces[index]))
 }
 
 fn chosen_pieces(room: &Room, pieces: &[PieceId]) -> Result<Vec<usize>, WorkshopError> {
@@ -443,7 +517,7 @@ fn sort_assets(document: &Document) -> Vec<(String, String, String, String)> {
         .collect()
 }
 
-fn kind_word(kind: PieceKind) -> &'static str {
+pub(crate) fn kind_word(kind: PieceKind) -> &'static str {
     match kind {
         PieceKind::Soft => "cloth",
         PieceKind::Stiff => "stiff",
@@ -471,6 +545,12 @@ fn title(step: &Step) -> &'static str {
         Step::RemovePiece { .. } => "Taking the piece off",
         Step::MoveToLayer { .. } => "Moving the piece",
         Step::SetKind { .. } => "Filing the piece",
+        Step::Place { .. } => "Placing the piece",
+        Step::FindPose { .. } => "Finding the pose it was modelled in",
+        Step::SeatFromPose { .. } => "Taking the piece to rest",
+        Step::Ease { .. } => "Easing",
+        Step::Brush { .. } => "Brushing",
+        Step::ClearControls => "Moving weight off control joints",
         Step::Bind { .. } => "Binding and measuring",
         Step::PushOut { .. } => "Pushing cloth out",
     }

@@ -3,10 +3,12 @@
 use crate::bind::{fill, match_surface, BindError, MatchSettings, Source, Target};
 use crate::deform::{blended_matrix, linear_blend};
 use crate::mesh::Topology;
-use crate::skeleton::is_invertible;
 use crate::skin::Skin;
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
+
+/// A blend that shrinks space to less than this is not inverted.
+const FLAT: f32 = 1e-3;
 
 /// Takes each vertex back by the inverse of its own blended matrix: the rest positions that
 /// linear blend skinning brings to `posed` (metres). A vertex whose blend cannot be inverted
@@ -15,7 +17,8 @@ pub fn carry_to_rest(posed: &[Vec3], skin: &Skin, matrices: &[Mat4]) -> Vec<Vec3
     let back = |(v, p): (usize, &Vec3)| {
         let blend = blended_matrix(skin, v, matrices);
         let heaviest = || skin.row(v).next().map_or(Mat4::IDENTITY, |(j, _)| matrices[j.index()]);
-        let matrix = if is_invertible(&blend) { blend } else { heaviest() };
+        // Nearly flat is as good as flat: its inverse would throw the vertex far away.
+        let matrix = if blend.determinant().abs() > FLAT { blend } else { heaviest() };
         matrix.inverse().transform_point3(*p)
     };
     posed.par_iter().enumerate().with_min_len(1024).map(back).collect()

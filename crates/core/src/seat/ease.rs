@@ -69,8 +69,9 @@ pub fn ease(
     for round in 0..ROUNDS {
         vertex_normals_into(&out, &side.topology.triangles, &side.topology.incident, &mut normals);
         let gaps = beneath.gaps(&out, &normals, reach);
-        let needs: Vec<Vec3> =
-            (0..out.len()).map(|v| if chosen[v] { need(&gaps[follows[v]], wish) } else { Vec3::ZERO }).collect();
+        let needs: Vec<Vec3> = (0..out.len())
+            .map(|v| if chosen[v] { need(&gaps[follows[v]], wish) } else { Vec3::ZERO })
+            .collect();
         if needs.iter().all(|n| n.length() < HAIR) {
             break;
         }

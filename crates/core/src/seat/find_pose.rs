@@ -184,7 +184,8 @@ impl<'a> Search<'a> {
     fn contact(&self, p: Vec3, n: Vec3) -> Option<Contact> {
         let hit = self.tree.closest_facing(p, REACH, n, 0.2)?;
         let corners = self.sitting.triangles[hit.triangle as usize];
-        let normal: Vec3 = corners.iter().zip(hit.barycentric).map(|(&v, b)| self.normals[v as usize] * b).sum();
+        let normal: Vec3 =
+            corners.iter().zip(hit.barycentric).map(|(&v, b)| self.normals[v as usize] * b).sum();
         let normal = normal.try_normalize()?;
         let distance = (p - hit.point).dot(normal);
         let (triangle, barycentric) = (hit.triangle, hit.barycentric);
@@ -268,7 +269,12 @@ impl<'a> Search<'a> {
         for (n, &joint) in self.joints.iter().enumerate() {
             let turn = [0, 1, 2].map(|k| solved[(n * 3 + k, 0)] as f32);
             let turn = Vec3::from(turn).clamp_length_max(0.35);
-            turn_in_world(&mut next, joint, world_rotation(&world[joint.index()]), Quat::from_scaled_axis(turn));
+            turn_in_world(
+                &mut next,
+                joint,
+                world_rotation(&world[joint.index()]),
+                Quat::from_scaled_axis(turn),
+            );
         }
         Some(next)
     }

@@ -18,7 +18,8 @@ pub struct Placement {
 
 impl Placement {
     /// Leaves everything where it is.
-    pub const NONE: Self = Self { middle: Vec3::ZERO, shift: Vec3::ZERO, turn: Quat::IDENTITY, scale: Vec3::ONE };
+    pub const NONE: Self =
+        Self { middle: Vec3::ZERO, shift: Vec3::ZERO, turn: Quat::IDENTITY, scale: Vec3::ONE };
 
     /// Where `p` goes, metres.
     pub fn apply(&self, p: Vec3) -> Vec3 {
@@ -38,8 +39,12 @@ mod tests {
     #[test]
     fn the_middle_stays_when_only_turned_and_sized() {
         let middle = Vec3::new(1.0, 2.0, 3.0);
-        let turned =
-            Placement { middle, turn: Quat::from_rotation_z(1.0), scale: Vec3::splat(0.01), ..Placement::NONE };
+        let turned = Placement {
+            middle,
+            turn: Quat::from_rotation_z(1.0),
+            scale: Vec3::splat(0.01),
+            ..Placement::NONE
+        };
         assert_eq!(turned.apply(middle), middle);
         assert!((turned.apply(middle + Vec3::X).distance(middle) - 0.01).abs() < 1e-6);
         assert!(!turned.mirrors());

@@ -46,6 +46,16 @@ impl Humanoid {
         self.up.cross(self.forward)
     }
 
+    /// All joints found.
+    pub fn joints(&self) -> Vec<JointId> {
+        let limbs = |l: &Limbs| {
+            [l.shoulder, l.upper_arm, l.lower_arm, l.hand, l.upper_leg, l.lower_leg, l.foot, l.toe]
+        };
+        let trunk = self.hips.into_iter().chain(self.spine.iter().copied()).chain(self.neck.iter().copied());
+        let sides = limbs(&self.left).into_iter().chain(limbs(&self.right)).flatten();
+        trunk.chain(self.head).chain(sides).collect()
+    }
+
     /// The limbs of a side.
     pub fn side(&self, side: SideOfBody) -> &Limbs {
         match side {
@@ -160,7 +170,7 @@ fn by_names(skeleton: &Skeleton, tree: &Tree) -> Humanoid {
     let first = |role: Role, side: Option<SideOfBody>| {
         (0..read.len())
             .filter(|&j| {
-                let place = (side.is_none() || read[j].side == side) && !read[j].helper;
+                let place = (side.is_none() || read[j].side == side) && read[j].helper.is_none();
                 read[j].role == Some(role) && place
             })
             .min_by_key(|&j| (tree.depth[j], j))
@@ -168,7 +178,7 @@ fn by_names(skeleton: &Skeleton, tree: &Tree) -> Humanoid {
     };
     let all = |role: Role| {
         let mut list: Vec<JointId> = (0..read.len())
-            .filter(|&j| read[j].role == Some(role) && read[j].side.is_none() && !read[j].helper)
+            .filter(|&j| read[j].role == Some(role) && read[j].side.is_none() && read[j].helper.is_none())
             .map(|j| JointId(j as u16))
             .collect();
         list.sort_by_key(|j| (tree.depth[j.index()], j.0));

@@ -10,5 +10,5 @@ pub mod retarget;
 pub use aim::PoseBuilder;
 pub use clip::{Clip, Interpolation, Track, TrackValues};
 pub use humanoid::{Humanoid, Limbs};
-pub use names::{read_name, NameParts, Role, SideOfBody};
+pub use names::{read_name, Helper, NameParts, Role, SideOfBody};
 pub use range::{range_poses, NamedPose, RangePoses};

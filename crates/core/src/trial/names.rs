@@ -27,6 +27,19 @@ pub enum Role {
     Toe,
 }
 
+/// Joints that carry a part's name without turning it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Helper {
+    /// Twist, roll and corrective joints.
+    Twist,
+    /// Handles, poles and targets.
+    Control,
+    /// Ends of chains.
+    End,
+    /// Places to hang things on.
+    Attachment,
+}
+
 /// What could be read from a name.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct NameParts {
@@ -34,8 +47,8 @@ pub struct NameParts {
     pub role: Option<Role>,
     /// The side, when the name says one.
     pub side: Option<SideOfBody>,
-    /// Twist, roll, control and end joints: they carry a part's name without turning it.
-    pub helper: bool,
+    /// What kind of helper it is, when it carries a part's name without turning it.
+    pub helper: Option<Helper>,
 }
 
 /// Reads a joint name in the common spellings (`leftUpperArm`, `upper_arm.L`, `L_UpArm_01`,
@@ -43,14 +56,16 @@ pub struct NameParts {
 pub fn read_name(name: &str) -> NameParts {
     let tokens = tokens(name.rsplit(':').next().unwrap_or(name));
     let mut side = None;
-    let mut helper = false;
+    let mut helper = None;
     let mut rest = String::new();
     for token in &tokens {
         match token.as_str() {
             "l" | "left" | "lft" => side = Some(SideOfBody::Left),
             "r" | "right" | "rgt" => side = Some(SideOfBody::Right),
-            "twist" | "roll" | "ik" | "fk" | "pole" | "target" | "ctrl" | "control" | "handle" | "end"
-            | "tip" | "helper" | "corrective" | "socket" | "attach" => helper = true,
+            "twist" | "roll" | "helper" | "corrective" => helper = Some(Helper::Twist),
+            "ik" | "fk" | "pole" | "target" | "ctrl" | "control" | "handle" => helper = Some(Helper::Control),
+            "end" | "tip" => helper = Some(Helper::End),
+            "socket" | "attach" | "attachment" | "prop" => helper = Some(Helper::Attachment),
             "bone" | "joint" | "jnt" | "def" | "bip" | "bind" | "skin" => {}
             t if t.bytes().all(|b| b.is_ascii_digit()) => {}
             t => rest.push_str(t),
@@ -125,19 +140,19 @@ mod tests {
         use Role::*;
         use SideOfBody::*;
         let cases = [
-            ("leftUpperArm", Some(UpperArm), Some(Left), false),
-            ("upper_arm.R", Some(UpperArm), Some(Right), false),
-            ("rig:RightForeArm", Some(LowerArm), Some(Right), false),
-            ("L_Thigh_01", Some(UpperLeg), Some(Left), false),
-            ("LeftUpLeg", Some(UpperLeg), Some(Left), false),
-            ("LeftLeg", Some(LowerLeg), Some(Left), false),
-            ("Spine2", Some(Spine), None, false),
-            ("upper_arm_twist_l", Some(UpperArm), Some(Left), true),
-            ("upperChest2", Some(Spine), None, false),
-            ("hips", Some(Hips), None, false),
-            ("leftToe1_1", Some(Toe), Some(Left), false),
-            ("tongue03", None, None, false),
-            ("knee_pole_r", Some(LowerLeg), Some(Right), true),
+            ("leftUpperArm", Some(UpperArm), Some(Left), None),
+            ("upper_arm.R", Some(UpperArm), Some(Right), None),
+            ("rig:RightForeArm", Some(LowerArm), Some(Right), None),
+            ("L_Thigh_01", Some(UpperLeg), Some(Left), None),
+            ("LeftUpLeg", Some(UpperLeg), Some(Left), None),
+            ("LeftLeg", Some(LowerLeg), Some(Left), None),
+            ("Spine2", Some(Spine), None, None),
+            ("upper_arm_twist_l", Some(UpperArm), Some(Left), Some(Helper::Twist)),
+            ("upperChest2", Some(Spine), None, None),
+            ("hips", Some(Hips), None, None),
+            ("leftToe1_1", Some(Toe), Some(Left), None),
+            ("tongue03", None, None, None),
+            ("knee_pole_r", Some(LowerLeg), Some(Right), Some(Helper::Control)),
         ];
         for (name, role, side, helper) in cases {
             assert_eq!(read_name(name), NameParts { role, side, helper }, "{name}");

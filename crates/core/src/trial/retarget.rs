@@ -71,7 +71,7 @@ fn same_name(skeleton: &Skeleton, name: &str) -> Option<JointId> {
     skeleton.find(name).or_else(|| {
         let NameParts { role, side, helper } = read_name(name);
         // A part without a side (spine, neck) may have several joints: only exact names pair.
-        (role.is_some() && side.is_some() && !helper).then_some(())?;
+        (role.is_some() && side.is_some() && helper.is_none()).then_some(())?;
         let lower = name.to_ascii_lowercase();
         let found = skeleton.names.iter().position(|n| n.to_ascii_lowercase() == lower)?;
         Some(JointId(found as u16))

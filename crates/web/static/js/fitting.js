@@ -1,6 +1,7 @@
 // The Fitting screen: ties the viewport, the board, the joints and the panels together.
 import { getJson, postForBytes, postForJson, readView } from "./ask.js";
 import { Board } from "./board.js";
+import { Brush } from "./brush.js";
 import { Joints } from "./joints.js";
 import { listen } from "./keys.js";
 import { Scene } from "./scene.js";
@@ -23,6 +24,21 @@ const joints = new Joints((all) => {
   if (look.map === "weights") askView();
 });
 const work = new Work(() => refresh());
+const brush = new Brush(canvas, scene, fitting, (x, y) => probe(x, y), () => lookAtRest(), (job) => work.watch(job));
+
+// The brush works on the rest shape, with its gaps shown.
+function lookAtRest() {
+  joints.clear();
+  setMap("clearance");
+  return setPose(0);
+}
+
+// The piece was modelled round the body as it is posed now.
+async function seatFromPose(piece) {
+  const { job } = await postForJson(`/fitting/${fitting}/seat-from-pose/${piece}`, request());
+  joints.clear();
+  work.watch(job);
+}
 
 const station = () => Number(document.getElementById("card").dataset.station);
 const request = () => ({ pose: look.pose, turns: joints.list(), map: look.map, joint: joints.joint });
@@ -88,6 +104,7 @@ async function refresh(to = station()) {
   await scene.setParts(facts);
   joints.setJoints(facts.joints);
   markBands();
+  brush.mark();
   board.mark();
   await askView();
   if (board.pose !== null && board.at(board.pose, board.row)) loadSnags(board.pose, board.row);
@@ -126,10 +143,14 @@ document.body.addEventListener("click", (e) => {
     document.querySelectorAll(".snag").forEach((s) => s.classList.toggle("on", s === snag));
     scene.seeSpot(snag.dataset.spot.split(",").map(Number));
   }
+  const finding = e.target.closest(".finding");
+  if (finding) scene.seeSpot(finding.dataset.spot.split(",").map(Number));
+  const fromPose = e.target.closest(".from-pose");
+  if (fromPose) seatFromPose(fromPose.dataset.piece);
+  if (e.target.closest("#brush-on")) brush.toggle();
   if (e.target.closest("#to-worst")) board.chooseWorst();
   if (e.target.closest("#look-rest")) {
-    setMap("clearance");
-    setPose(0);
+    lookAtRest();
     scene.seeWhole();
   }
   if (e.target.closest("#help")) document.getElementById("keys").showModal();
@@ -164,7 +185,7 @@ async function probe(x, y) {
   return answer;
 }
 canvas.addEventListener("pointermove", (e) => {
-  if (e.buttons !== 0 || !facts) {
+  if (e.buttons !== 0 || !facts || brush.on) {
     hover.hidden = true;
     return;
   }
@@ -243,7 +264,7 @@ canvas.addEventListener("pointerdown", (e) => {
   canvas.focus();
 });
 canvas.addEventListener("pointerup", async (e) => {
-  if (e.button !== 0 || !pressed || Math.hypot(e.clientX - pressed[0], e.clientY - pressed[1]) > 4) return;
+  if (e.button !== 0 || brush.on || !pressed || Math.hypot(e.clientX - pressed[0], e.clientY - pressed[1]) > 4) return;
   const found = await probe(e.clientX, e.clientY);
   const heaviest = found?.weights.reduce((a, b) => (b[1] > a[1] ? b : a));
   if (heaviest) joints.pickByName(heaviest[0]);

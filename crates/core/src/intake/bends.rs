@@ -1,0 +1,85 @@
+//! Whether a piece has rows of edges enough to bend smoothly.
+
+use crate::mesh::Topology;
+use crate::skeleton::Skeleton;
+use crate::skin::Skin;
+use crate::JointId;
+use glam::Vec3;
+
+/// A bend with too few rows of edges across it.
+#[derive(Clone, Debug, PartialEq)]
+pub struct CoarseBend {
+    /// The joint that bends.
+    pub joint: JointId,
+    /// Rows of edges in the zone that bends.
+    pub rows: f32,
+    /// Middle of the zone, metres.
+    pub middle: Vec3,
+    /// The vertices of the zone.
+    pub vertices: Vec<u32>,
+}
+
+/// A smooth bend needs this many rows (common practice, no source).
+pub const ROWS_WANTED: f32 = 3.0;
+/// The zone: where the joint moves neither nearly all nor nearly nothing.
+const ZONE: std::ops::Range<f32> = 0.1..0.9;
+
+/// The bends of a piece (welded `positions`, metres, weighted by `skin` as bound or as the skin
+/// beneath is) at those of `joints` (each with the joint at the bone's other end) that have fewer
+/// rows than [`ROWS_WANTED`]. Rows are the edges on the shortest way along the piece from what
+/// hardly follows the joint to what follows it whole, on the mean.
+pub fn coarse_bends(
+    topology: &Topology,
+    positions: &[Vec3],
+    skin: &Skin,
+    skeleton: &Skeleton,
+    joints: &[(JointId, JointId)],
+) -> Vec<CoarseBend> {
+    let places = skeleton.rest_positions();
+    let bend = |&(joint, child): &(JointId, JointId)| {
+        let (at, end) = (places[joint.index()], places[child.index()]);
+        let below = hangs_from(skeleton, joint);
+        let follows = |v: usize| skin.row(v).filter(|e| below[e.0.index()]).map(|e| e.1).sum::<f32>();
+        let near = |v: usize| positions[v].distance(at) < at.distance(end);
+        let share: Vec<f32> =
+            (0..positions.len()).map(|v| if near(v) { follows(v) } else { f32::NAN }).collect();
+        let rows = rows_across(topology, &share)?;
+        let zone = (0..positions.len() as u32).filter(|&v| ZONE.contains(&share[v as usize]));
+        (rows < ROWS_WANTED).then(|| CoarseBend { joint, rows, middle: at, vertices: zone.collect() })
+    };
+    joints.iter().filter_map(bend).collect()
+}
+
+/// Mean number of edges from the vertices that follow least to those that follow whole; nothing
+/// when the piece does not reach from one to the other. NaN marks vertices left out.
+fn rows_across(topology: &Topology, share: &[f32]) -> Option<f32> {
+    const FAR: u32 = u32::MAX;
+    let mut hops = vec![FAR; share.len()];
+    let mut line: Vec<u32> = (0..share.len() as u32).filter(|&v| share[v as usize] <= ZONE.start).collect();
+    line.iter().for_each(|&v| hops[v as usize] = 0);
+    let (mut next, mut sum, mut count) = (0, 0, 0);
+    while next < line.len() {
+        let v = line[next] as usize;
+        next += 1;
+        if share[v] >= ZONE.end {
+            // The far side begins here; what lies behind is no row of the bend.
+            (sum, count) = (sum + hops[v], count + 1);
+            continue;
+        }
+        for &n in topology.neighbours.row(v) {
+            if hops[n as usize] == FAR && !share[n as usize].is_nan() {
+                hops[n as usize] = hops[v] + 1;
+                line.push(n);
+            }
+        }
+    }
+    (count > 0).then(|| sum as f32 / count as f32)
+}
+
+fn hangs_from(skeleton: &Skeleton, joint: JointId) -> Vec<bool> {
+    let mut below = vec![false; skeleton.len()];
+    for j in 0..skeleton.len() {
+        below[j] = j == joint.index() || skeleton.parents[j].is_some_and(|p| below[p.index()]);
+    }
+    below
+}

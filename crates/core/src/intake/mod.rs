@@ -1,0 +1,17 @@
+//! Intake: looking over what came in. Plain figures; the sentences are said elsewhere.
+
+mod bends;
+mod place;
+mod roles;
+mod shells;
+mod surface;
+mod symmetry;
+mod units;
+
+pub use bends::{coarse_bends, CoarseBend, ROWS_WANTED};
+pub use place::{guess_place, Place};
+pub use roles::{joint_roles, move_weight_off, JointFacts, JointRole, Moved};
+pub use shells::{shells, Shell, ShellGuess};
+pub use surface::{look_over, Opening, SurfaceFacts};
+pub use symmetry::{symmetry, Symmetry};
+pub use units::{guess_units, UnitGuess, Up};

@@ -1,0 +1,118 @@
+//! Where on the body a piece belongs.
+
+use crate::query::Tree;
+use crate::skin::Skin;
+use crate::trial::{Humanoid, Limbs};
+use crate::JointId;
+use glam::Vec3;
+
+/// A place on the body.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Place {
+    /// Head and neck.
+    Head,
+    /// Chest and belly.
+    Torso,
+    /// Arms without hands.
+    Arms,
+    /// Hands.
+    Hands,
+    /// Round the hips.
+    Hips,
+    /// Legs without feet.
+    Legs,
+    /// Feet.
+    Feet,
+    /// Off the body, near a hand.
+    Held,
+    /// Off the body elsewhere.
+    Hung,
+}
+
+impl Place {
+    /// The word people read.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Head => "head",
+            Self::Torso => "torso",
+            Self::Arms => "arms",
+            Self::Hands => "hands",
+            Self::Hips => "hips",
+            Self::Legs => "legs",
+            Self::Feet => "feet",
+            Self::Held => "held",
+            Self::Hung => "hung",
+        }
+    }
+}
+
+/// A piece further than this from the skin is not worn on it, metres.
+const OFF: f32 = 0.09;
+const SAMPLES: usize = 600;
+
+/// The place of a piece (`piece` welded, metres) by the joints that move the skin nearest to it,
+/// with the share of the piece that lies there. What lies off the body is held or hung.
+pub fn guess_place(
+    piece: &[Vec3],
+    body: (&[Vec3], &[[u32; 3]], &Skin),
+    parents: &[Option<JointId>],
+    person: &Humanoid,
+) -> (Place, f32) {
+    const ALL: [Place; 7] =
+        [Place::Torso, Place::Head, Place::Arms, Place::Hands, Place::Hips, Place::Legs, Place::Feet];
+    let (rest, triangles, skin) = body;
+    let tree = Tree::build(rest, triangles);
+    let of_joint = places_of_joints(parents, person);
+    let (mut sums, mut off, mut all) = ([0.0f32; 7], 0.0f32, 0.0f32);
+    for p in piece.iter().step_by((piece.len() / SAMPLES).max(1)) {
+        let Some(hit) = tree.closest(*p, f32::INFINITY) else { continue };
+        all += 1.0;
+        off += f32::from(u8::from(hit.distance_squared > OFF * OFF));
+        for (joint, weight) in skin.at(triangles[hit.triangle as usize], hit.barycentric) {
+            if let Some(at) = ALL.iter().position(|p| *p == of_joint[joint.index()]) {
+                sums[at] += weight;
+            }
+        }
+    }
+    // Sleeves do not make a coat a thing of the arms: what covers the trunk is worn on it.
+    const TRUNK: f32 = 2.0;
+    let sums: Vec<f32> =
+        sums.iter().zip(ALL).map(|(s, p)| if p == Place::Torso { s * TRUNK } else { *s }).collect();
+    let best = (0..ALL.len()).max_by(|a, b| sums[*a].total_cmp(&sums[*b])).unwrap_or(0);
+    let share = sums[best] / all.max(1.0) / if ALL[best] == Place::Torso { TRUNK } else { 1.0 };
+    if off > all * 0.6 {
+        return (if ALL[best] == Place::Hands { Place::Held } else { Place::Hung }, off / all.max(1.0));
+    }
+    (ALL[best], share)
+}
+
+/// Each joint belongs where the nearest known joint above it does.
+fn places_of_joints(parents: &[Option<JointId>], person: &Humanoid) -> Vec<Place> {
+    let mut known: Vec<Option<Place>> = vec![None; parents.len()];
+    let mut set = |joint: Option<JointId>, place: Place| {
+        if let Some(j) = joint {
+            known[j.index()] = Some(place);
+        }
+    };
+    set(person.hips, Place::Hips);
+    person.spine.iter().for_each(|j| set(Some(*j), Place::Torso));
+    person.neck.iter().for_each(|j| set(Some(*j), Place::Head));
+    set(person.head, Place::Head);
+    for Limbs { shoulder, upper_arm, lower_arm, hand, upper_leg, lower_leg, foot, .. } in
+        [person.left, person.right]
+    {
+        set(shoulder, Place::Torso);
+        set(upper_arm, Place::Arms);
+        set(lower_arm, Place::Arms);
+        set(hand, Place::Hands);
+        set(upper_leg, Place::Legs);
+        set(lower_leg, Place::Legs);
+        set(foot, Place::Feet);
+    }
+    let mut places = vec![Place::Torso; parents.len()];
+    for j in 0..parents.len() {
+        let above = parents[j].map_or(Place::Torso, |p| places[p.index()]);
+        places[j] = known[j].unwrap_or(above);
+    }
+    places
+}

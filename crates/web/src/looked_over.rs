@@ -1,0 +1,112 @@
+//! Findings and seats as the cards show them.
+
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::{Grade, PieceKind, Room, GAP_BARS};
+
+/// What was found on the body or a piece.
+pub(crate) struct FindingGroup {
+    /// 0 for the body, else the piece's number.
+    pub subject: u32,
+    pub name: String,
+    pub rows: Vec<FindingRow>,
+}
+
+pub(crate) struct FindingRow {
+    /// Place in the list: names it when it is cured.
+    pub number: usize,
+    /// `trouble`, `doubt` or `note`.
+    pub grade: &'static str,
+    pub sentence: String,
+    /// Where, and from which direction to look: `x,y,z,dx,dy,dz`.
+    pub spot: Option<String>,
+    pub cure: Option<String>,
+}
+
+pub(crate) fn finding_groups(room: &Room) -> Vec<FindingGroup> {
+    let (low, high) = tin_cloak_workshop::core::mesh::bounds(&room.dress.body.rest);
+    let middle = (low + high) * 0.5;
+    let row = |(number, f): (usize, &tin_cloak_workshop::Finding)| FindingRow {
+        number,
+        grade: match f.grade {
+            Grade::Trouble => "trouble",
+            Grade::Doubt => "doubt",
+            Grade::Note => "note",
+        },
+        sentence: crate::answers::sentence(&f.sentence),
+        spot: f.place.map(|p| spot(p, middle)),
+        cure: f.cure.as_ref().map(|c| c.label.clone()),
+    };
+    let group = |(subject, list): &(u32, Vec<tin_cloak_workshop::Finding>)| FindingGroup {
+        subject: *subject,
+        name: match room.index_of(*subject) {
+            Some(index) if *subject > 0 => room.dress.pieces[index].name.clone(),
+            _ => room.dress.body.name.clone(),
+        },
+        rows: list.iter().enumerate().map(row).collect(),
+    };
+    room.findings().iter().map(group).collect()
+}
+
+/// Seen from outside the figure, level.
+fn spot(place: Vec3, middle: Vec3) -> String {
+    let out = Vec3::new(place.x - middle.x, 0.0, place.z - middle.z).normalize_or(Vec3::Z);
+    [place, out].map(|v| v.to_array().map(|x| format!("{x:.4}")).join(",")).join(",")
+}
+
+/// A bar of the gap histogram.
+pub(crate) struct Bar {
+    pub x: f32,
+    pub y: f32,
+    pub height: f32,
+    pub sunk: bool,
+    pub title: String,
+    pub label: String,
+}
+
+/// How a piece sits.
+pub(crate) struct SeatRow {
+    pub id: u32,
+    pub name: String,
+    pub stiff: bool,
+    pub seated: bool,
+    pub words: String,
+    pub bars: Vec<Bar>,
+}
+
+/// Height of the histogram and width of a bar, pixels.
+const HEIGHT: f32 = 34.0;
+const BAR: f32 = 31.0;
+
+pub(crate) fn seat_rows(room: &Room) -> Vec<SeatRow> {
+    let row = |index: usize| {
+        let report = room.seat_report(index);
+        let words = match report.measured {
+            0 => "nothing lies beneath it within 80 mm".to_owned(),
+            _ if report.sunk == 0 => format!("seated: {:.1} mm clear on the mean", report.mean_mm),
+            _ => format!("{} sunk, {:.1} mm at most", report.sunk, report.deepest_mm),
+        };
+        SeatRow {
+            id: room.piece_state(index).id,
+            name: room.dress.pieces[index].name.clone(),
+            stiff: room.dress.pieces[index].kind == PieceKind::Stiff,
+            seated: report.is_seated(),
+            words,
+            bars: bars(&report.bars),
+        }
+    };
+    (0..room.dress.pieces.len()).map(row).collect()
+}
+
+fn bars(counts: &[usize; 8]) -> Vec<Bar> {
+    let most = counts.iter().copied().max().unwrap_or(0).max(1) as f32;
+    let from = |i: usize| if i == 0 { f32::NEG_INFINITY } else { GAP_BARS[i - 1] };
+    let bar = |(i, &count): (usize, &usize)| {
+        // A single vertex can still be seen.
+        let height = if count == 0 { 0.0 } else { (count as f32 / most * HEIGHT).max(1.5) };
+        let label = if i == 0 { "sunk".to_owned() } else { format!("{}", GAP_BARS[i]) };
+        let range = if i == 0 { "inside".to_owned() } else { format!("{} to {} mm", from(i), GAP_BARS[i]) };
+        let title = format!("{range}: {count} vertices");
+        Bar { x: i as f32 * BAR, y: HEIGHT - height, height, sunk: i == 0, title, label }
+    };
+    counts.iter().enumerate().map(bar).collect()
+}

@@ -1,0 +1,98 @@
+// The brush: collects where it is set down and drawn along, and sends the stroke as one step.
+import { postForBytes, postForJson, readView } from "./ask.js";
+
+const field = (id) => document.getElementById(id);
+
+export class Brush {
+  constructor(canvas, scene, fitting, probe, onBegin, onJob) {
+    Object.assign(this, { canvas, scene, fitting, probe, onBegin, onJob, on: false, part: null, dabs: [] });
+    canvas.addEventListener("pointerdown", (e) => this.down(e), true);
+    canvas.addEventListener("pointermove", (e) => this.move(e), true);
+    canvas.addEventListener("pointerup", (e) => this.up(e), true);
+  }
+
+  toggle() {
+    this.on = !this.on;
+    if (this.on) this.onBegin();
+    field("brush-on").setAttribute("aria-pressed", this.on);
+    this.canvas.classList.toggle("brushing", this.on);
+  }
+
+  // The panels are drawn anew after each step: the button must say what is so.
+  mark() {
+    const button = field("brush-on");
+    if (!button && this.on) {
+      this.on = false;
+      this.canvas.classList.remove("brushing");
+    }
+    button?.setAttribute("aria-pressed", this.on);
+  }
+
+  stroke() {
+    return {
+      stroke: field("brush-stroke").value,
+      radius_mm: Number(field("brush-radius").value),
+      strength: Number(field("brush-strength").value),
+      mirrored: field("brush-mirrored").checked,
+      dabs: this.dabs,
+    };
+  }
+
+  async down(e) {
+    if (!this.on || e.button !== 0) return;
+    e.stopImmediatePropagation();
+    this.canvas.setPointerCapture(e.pointerId);
+    this.dabs = [];
+    this.part = null;
+    this.drawing = true;
+    this.wish = [e.clientX, e.clientY];
+    await this.set();
+  }
+
+  move(e) {
+    if (!this.drawing) return;
+    e.stopImmediatePropagation();
+    this.wish = [e.clientX, e.clientY];
+    this.set();
+  }
+
+  // One question at a time; the newest place is kept.
+  async set() {
+    if (this.asking) return;
+    this.asking = true;
+    try {
+      while (this.wish) {
+        const [x, y] = this.wish;
+        this.wish = null;
+        const found = await this.probe(x, y);
+        if (!found || found.part === 0 || (this.part !== null && found.part !== this.part)) continue;
+        this.part = found.part;
+        this.dabs.push(found.vertex);
+        this.show(readView(await postForBytes(`/fitting/${this.fitting}/brush-view/${this.part}`, this.stroke())));
+      }
+    } finally {
+      this.asking = false;
+      if (!this.drawing) this.send();
+    }
+  }
+
+  show(parts) {
+    this.scene.setView(parts, "clearance");
+  }
+
+  up(e) {
+    if (!this.drawing) return;
+    e.stopImmediatePropagation();
+    this.drawing = false;
+    if (!this.asking) this.send();
+  }
+
+  async send() {
+    if (this.dabs.length === 0) return;
+    const stroke = this.stroke();
+    const part = this.part;
+    this.dabs = [];
+    const { job } = await postForJson(`/fitting/${this.fitting}/brush/${part}`, stroke);
+    this.onJob(job);
+  }
+}
