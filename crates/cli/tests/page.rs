@@ -299,7 +299,7 @@ async fn the_demos_faults_are_cured_by_clicking_and_brushed() {
     };
 
     // Weight on a control handle.
-    b.until(&says("knee_pole_left carries weight")).await;
+    b.until(&says("is carried by knee_pole_left")).await;
     b.step(".findings[data-subject='0'] .trouble .cure").await;
     assert_eq!(b.value(troubles).await, json!(0));
     // A coat in centimetres, modelled with the arms elsewhere.

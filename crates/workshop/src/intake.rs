@@ -148,11 +148,10 @@ fn controls_with_weight(body: &Body) -> Option<Finding> {
     let first = *bad.first()?;
     let names: Vec<&str> = bad.iter().map(|&j| body.skeleton.names[j].as_str()).collect();
     let vertices: usize = bad.iter().map(|&j| facts[j].vertices).sum();
-    let verb = if bad.len() == 1 { "carries" } else { "carry" };
     let text = format!(
-        "{} {verb} weight on {}, but control joints should move no skin",
-        names.join(", "),
-        counted(vertices, "vertex", "vertices")
+        "weight on {} is carried by {}: control joints should move no skin",
+        counted(vertices, "vertex", "vertices"),
+        names.join(", ")
     );
     let moves = |v: &usize| body.welded_skin.row(*v).any(|(j, _)| j.index() == first);
     let place = (0..body.rest.len()).find(moves).map_or(Vec3::ZERO, |v| body.rest[v]);
@@ -178,7 +177,7 @@ fn idle_limbs(body: &Body) -> Option<Finding> {
         .map(|j| body.skeleton.names[j.index()].as_str())
         .collect();
     (!idle.is_empty()).then(|| {
-        let text = format!("{} carry no weight: their twist joints do, so paint those", idle.join(", "));
+        let text = format!("no weight on {}: their twist joints carry it, so paint those", idle.join(", "));
         Finding::new(Grade::Note, text)
     })
 }
@@ -367,7 +366,7 @@ fn place_of(dress: &Dress, index: usize) -> Vec<Finding> {
     for other in others.filter(|&i| guess(i).0 == place) {
         let name = &dress.pieces[other].name;
         let text = format!(
-            "{name} is worn on the {} on layer {} too: they are not measured against each other",
+            "shares the {} on layer {} with {name}: they are not measured against each other",
             place.word(),
             piece.layer
         );
