@@ -22,6 +22,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/board.js", JavaScript),
     file!("js/brush.js", JavaScript),
     file!("js/joints.js", JavaScript),
+    file!("js/joint-table.js", JavaScript),
     file!("js/keys.js", JavaScript),
     file!("js/notice.js", JavaScript),
     file!("js/scene.js", JavaScript),

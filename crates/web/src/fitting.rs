@@ -3,7 +3,7 @@
 use crate::answers::{page, Page, Refusal};
 use crate::board_svg::{draw, Drawing};
 use crate::layers_svg::{cut, Cut, WIDTH};
-use crate::looked_over::{finding_groups, seat_rows, FindingGroup, SeatRow};
+use crate::looked_over::{finding_groups, joint_rows, seat_rows, FindingGroup, JointRow, SeatRow};
 use crate::shelf::{asset_card, AssetCard};
 use askama::Template;
 use rocket::http::Status;
@@ -72,6 +72,7 @@ struct Shown {
     worst: String,
     tolerance: f32,
     findings: Vec<FindingGroup>,
+    joint_rows: Vec<JointRow>,
     seats: Vec<SeatRow>,
     /// Joints by number and name, to turn pieces about.
     joint_names: Vec<String>,
@@ -161,6 +162,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         board: board.map(|b| draw(b, before.as_ref())),
         tolerance: room.state.tolerance_mm,
         findings,
+        joint_rows: if station == 1 { joint_rows(room) } else { Vec::new() },
         seats: if station == 2 { seat_rows(room) } else { Vec::new() },
         joint_names: if station == 2 { room.dress.body.skeleton.names.clone() } else { Vec::new() },
         last_sentence: open.current().map_or(String::new(), |s| s.sentence.clone()),

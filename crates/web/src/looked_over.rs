@@ -1,6 +1,9 @@
 //! Findings and seats as the cards show them.
 
 use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::intake::joint_roles;
+use tin_cloak_workshop::core::skeleton::Skeleton;
+use tin_cloak_workshop::core::trial::SideOfBody;
 use tin_cloak_workshop::{Grade, PieceKind, Room, GAP_BARS};
 
 /// What was found on the body or a piece.
@@ -51,6 +54,52 @@ pub(crate) fn finding_groups(room: &Room) -> Vec<FindingGroup> {
 fn spot(place: Vec3, middle: Vec3) -> String {
     let out = Vec3::new(place.x - middle.x, 0.0, place.z - middle.z).normalize_or(Vec3::Z);
     [place, out].map(|v| v.to_array().map(|x| format!("{x:.4}")).join(",")).join(",")
+}
+
+/// A joint in the table.
+pub(crate) struct JointRow {
+    pub name: String,
+    /// How deep in the tree.
+    pub depth: usize,
+    pub role: &'static str,
+    pub side: &'static str,
+    pub partner: String,
+    pub vertices: usize,
+}
+
+pub(crate) fn joint_rows(room: &Room) -> Vec<JointRow> {
+    let body = &room.dress.body;
+    let skeleton = &body.skeleton;
+    let mut depth = vec![0; skeleton.len()];
+    for j in 0..skeleton.len() {
+        depth[j] = skeleton.parents[j].map_or(0, |p| depth[p.index()] + 1);
+    }
+    let facts = joint_roles(skeleton, &body.welded_skin);
+    let row = |(j, f): (usize, &tin_cloak_workshop::core::intake::JointFacts)| JointRow {
+        name: skeleton.names[j].clone(),
+        depth: depth[j],
+        role: f.role.word(),
+        side: match f.side {
+            Some(SideOfBody::Left) => "left",
+            Some(SideOfBody::Right) => "right",
+            None => "",
+        },
+        partner: f.partner.map_or(String::new(), |p| skeleton.names[p.index()].clone()),
+        vertices: f.vertices,
+    };
+    down_the_tree(skeleton).into_iter().map(|j| row((j, &facts[j]))).collect()
+}
+
+/// Joints with each one's children right after it.
+fn down_the_tree(skeleton: &Skeleton) -> Vec<usize> {
+    let children = skeleton.children();
+    let mut next: Vec<usize> = (0..skeleton.len()).rev().filter(|&j| skeleton.parents[j].is_none()).collect();
+    let mut order = Vec::with_capacity(skeleton.len());
+    while let Some(j) = next.pop() {
+        order.push(j);
+        next.extend(children[j].iter().rev().map(|c| c.index()));
+    }
+    order
 }
 
 /// A bar of the gap histogram.

@@ -40,7 +40,7 @@ pub fn coarse_bends(
         let (at, end) = (places[joint.index()], places[child.index()]);
         let below = hangs_from(skeleton, joint);
         let follows = |v: usize| skin.row(v).filter(|e| below[e.0.index()]).map(|e| e.1).sum::<f32>();
-        let near = |v: usize| positions[v].distance(at) < at.distance(end);
+        let near = |v: usize| positions[v].distance(at) < at.distance(end) * 1.3;
         let share: Vec<f32> =
             (0..positions.len()).map(|v| if near(v) { follows(v) } else { f32::NAN }).collect();
         let rows = rows_across(topology, &share)?;

@@ -29,7 +29,7 @@ impl JointRole {
             Self::Twist => "twist",
             Self::Control => "control",
             Self::Attachment => "attachment",
-            Self::Carries => "carries others",
+            Self::Carries => "carries",
         }
     }
 }

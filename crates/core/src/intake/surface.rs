@@ -83,11 +83,9 @@ fn doubled(triangles: &[[u32; 3]]) -> Vec<u32> {
 
 fn crowded(triangles: &[[u32; 3]]) -> Vec<[u32; 2]> {
     let mut count: HashMap<[u32; 2], u32> = HashMap::with_capacity(triangles.len() * 2);
-    for t in triangles {
+    for t in triangles.iter().filter(|t| t[0] != t[1] && t[1] != t[2] && t[2] != t[0]) {
         for (a, b) in [(t[0], t[1]), (t[1], t[2]), (t[2], t[0])] {
-            if a != b {
-                *count.entry([a.min(b), a.max(b)]).or_default() += 1;
-            }
+            *count.entry([a.min(b), a.max(b)]).or_default() += 1;
         }
     }
     let mut list: Vec<[u32; 2]> = count.into_iter().filter(|e| e.1 > 2).map(|e| e.0).collect();

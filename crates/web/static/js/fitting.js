@@ -2,6 +2,7 @@
 import { getJson, postForBytes, postForJson, readView } from "./ask.js";
 import { Board } from "./board.js";
 import { Brush } from "./brush.js";
+import { listenToJointTable } from "./joint-table.js";
 import { Joints } from "./joints.js";
 import { listen } from "./keys.js";
 import { Scene } from "./scene.js";
@@ -175,6 +176,11 @@ document.getElementById("through").addEventListener("click", () => toggle("throu
 
 document.body.addEventListener("fitting-changed", () => refresh());
 listenForFiles(() => refresh());
+listenToJointTable((name) => {
+  joints.pickByName(name);
+  setMap("weights");
+  askView();
+});
 
 // Hover: who moves the vertex under the pointer. One question at a time.
 const hover = document.getElementById("hover");
