@@ -117,7 +117,7 @@ fn partner(skeleton: &Skeleton, places: &[Vec3], j: usize, side: Option<SideOfBo
     }
     let fits = |o: &usize| *o != j && side.is_none_or(|s| read_name(&skeleton.names[*o]).side != Some(s));
     let depth = |mut k: usize| {
-        let mut depth = 0;
+        let mut depth = 0i32;
         while let Some(p) = skeleton.parents[k] {
             (k, depth) = (p.index(), depth + 1);
         }
@@ -125,7 +125,7 @@ fn partner(skeleton: &Skeleton, places: &[Vec3], j: usize, side: Option<SideOfBo
     };
     let near_image = (0..places.len()).filter(fits).filter(|&o| places[o].distance(image) < near);
     let best = near_image.min_by(|a, b| {
-        let key = |o: usize| (depth(o) as i32 - depth(j) as i32).abs();
+        let key = |o: usize| (depth(o) - depth(j)).abs();
         key(*a).cmp(&key(*b)).then(places[*a].distance(image).total_cmp(&places[*b].distance(image)))
     });
     best.map(|o| JointId(o as u16))
