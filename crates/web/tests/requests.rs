@@ -44,11 +44,15 @@ impl Server {
     }
 }
 
-fn upload(server: &Server, bytes: &[u8]) -> (Status, String) {
-    let mut body =
-        b"--edge\r\nContent-Disposition: form-data; name=\"files\"; filename=\"a.glb\"\r\n\r\n".to_vec();
-    body.extend_from_slice(bytes);
-    body.extend_from_slice(b"\r\n--edge--\r\n");
+fn upload(server: &Server, files: &[(&str, &[u8])]) -> (Status, String) {
+    let mut body = Vec::new();
+    for (name, bytes) in files {
+        let head = "--edge\r\nContent-Disposition: form-data; name=\"files\"; filename=";
+        body.extend_from_slice(format!("{head}\"{name}\"\r\n\r\n").as_bytes());
+        body.extend_from_slice(bytes);
+        body.extend_from_slice(b"\r\n");
+    }
+    body.extend_from_slice(b"--edge--\r\n");
     let kind = ContentType::new("multipart", "form-data").with_params(("boundary", "edge"));
     let request = server.client.post("/assets").header(Header::new("Host", HOST)).header(kind);
     let answer = request.body(body).dispatch();
@@ -101,13 +105,33 @@ fn every_answer_carries_the_policy() {
 #[test]
 fn an_upload_beyond_the_limit_gets_one_sentence_and_leaves_nothing() {
     let server = server();
-    let (status, text) = upload(&server, &vec![0; ((LARGEST_UPLOAD_MIB << 20) + 100) as usize]);
+    let (status, text) = upload(&server, &[("a.glb", &vec![0; ((LARGEST_UPLOAD_MIB << 20) + 100) as usize])]);
     assert_eq!(status, Status::PayloadTooLarge);
     assert!(text.contains("larger than 256 MB") && text.lines().count() == 1, "{text}");
-    let (status, text) = upload(&server, b"glTF but not really");
+    let (status, text) = upload(&server, &[("a.glb", b"glTF but not really")]);
     assert_eq!(status, Status::UnprocessableEntity, "{text}");
     assert_eq!(text.lines().count(), 1, "{text}");
     assert!(server.shop.assets().unwrap().is_empty());
+}
+
+#[test]
+fn a_gltf_is_taken_with_its_buffer_beside_it_and_refused_without() {
+    let server = server();
+    let path = format!("{}/../../testdata/open-human/bodysuit.glb", env!("CARGO_MANIFEST_DIR"));
+    let glb = std::fs::read(path).unwrap();
+    // A GLB is a header, the JSON and the buffer: apart again, the buffer under a name.
+    let length = |at: usize| u32::from_le_bytes(glb[at..at + 4].try_into().unwrap()) as usize;
+    let (json, bin) = (&glb[20..20 + length(12)], &glb[28 + length(12)..]);
+    let mut json: rocket::serde::json::Value = rocket::serde::json::from_slice(json).unwrap();
+    json["buffers"][0]["uri"] = "suit.bin".into();
+    let text = json.to_string();
+    let (status, said) = upload(&server, &[("suit.gltf", text.as_bytes())]);
+    assert_eq!(status, Status::UnprocessableEntity);
+    assert!(said.contains("suit.bin"), "{said}");
+    assert!(server.shop.assets().unwrap().is_empty());
+    let (status, said) = upload(&server, &[("suit.gltf", text.as_bytes()), ("suit.bin", bin)]);
+    assert_eq!(status, Status::NoContent, "{said}");
+    assert_eq!(server.shop.assets().unwrap().len(), 1);
 }
 
 #[test]
