@@ -187,14 +187,20 @@ async fn download(browser: &Browser, path: &str) -> Vec<u8> {
     base64::engine::general_purpose::STANDARD.decode(text.as_str().unwrap()).unwrap()
 }
 
+/// The demo served, and its fitting open in a browser.
+async fn the_demos_fitting() -> (Ends, Browser) {
+    let (server, address) = serve(&["demo"]);
+    let browser = Browser::open().await;
+    browser.client.goto(&address).await.unwrap();
+    browser.press(".card-link").await;
+    browser.until("document.getElementById('screen')?.dataset.ready").await;
+    (server, browser)
+}
+
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn wick_is_dressed_tried_mended_and_handed_over() {
-    let (_server, address) = serve(&["demo"]);
-    let browser = Browser::open().await;
+    let (_server, browser) = the_demos_fitting().await;
     let b = &browser;
-    b.client.goto(&address).await.unwrap();
-    b.press(".card-link").await;
-    b.until("document.getElementById('screen')?.dataset.ready").await;
     // The canvas holds more than paper.
     b.until("Number(document.getElementById('canvas').dataset.drawn) > 0").await;
 
@@ -287,12 +293,8 @@ async fn a_body_and_garments_of_ones_own() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn the_demos_faults_are_cured_by_clicking_and_brushed() {
-    let (_server, address) = serve(&["demo"]);
-    let browser = Browser::open().await;
+    let (_server, browser) = the_demos_fitting().await;
     let b = &browser;
-    b.client.goto(&address).await.unwrap();
-    b.press(".card-link").await;
-    b.until("document.getElementById('screen')?.dataset.ready").await;
     let troubles = "document.querySelectorAll('.findings .trouble').length";
     let says = |words: &str| {
         format!("document.querySelector('.findings .trouble')?.textContent.includes({words:?})")

@@ -155,6 +155,37 @@ impl Skeleton {
         children
     }
 
+    /// For each joint whether it is `joint` or hangs from it.
+    pub fn hanging_from(&self, joint: JointId) -> Vec<bool> {
+        let mut below = vec![false; self.len()];
+        for j in 0..self.len() {
+            below[j] = j == joint.index() || self.parents[j].is_some_and(|p| below[p.index()]);
+        }
+        below
+    }
+
+    /// How many joints are above each.
+    pub fn depths(&self) -> Vec<usize> {
+        let mut depths = vec![0; self.len()];
+        for j in 0..self.len() {
+            depths[j] = self.parents[j].map_or(0, |p| depths[p.index()] + 1);
+        }
+        depths
+    }
+
+    /// All joints, each one's children right after it.
+    pub fn down_the_tree(&self) -> Vec<JointId> {
+        let children = self.children();
+        let roots = (0..self.len()).rev().filter(|&j| self.parents[j].is_none());
+        let mut next: Vec<JointId> = roots.map(|j| JointId(j as u16)).collect();
+        let mut order = Vec::with_capacity(self.len());
+        while let Some(joint) = next.pop() {
+            order.push(joint);
+            next.extend(children[joint.index()].iter().rev());
+        }
+        order
+    }
+
     /// World matrix of every joint in `pose`, in one pass.
     pub fn world(&self, pose: &Pose) -> Vec<Mat4> {
         let mut world: Vec<Mat4> = Vec::with_capacity(self.len());

@@ -136,11 +136,13 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
     let effect = open.effect();
     // Looked over first: the stations' marks tell of it.
     let findings = if station == 1 { finding_groups(room) } else { Vec::new() };
+    let seats = if station == 2 { seat_rows(room) } else { Vec::new() };
+    let unseated = (!seats.is_empty()).then(|| seats.iter().any(|s| !s.seated));
     Ok(Shown {
         id,
         name: open.fitting.name.clone(),
         meta: meta(&open),
-        stations: stations(&open, station),
+        stations: stations(&open, station, unseated),
         station,
         can_undo: open.can_undo(),
         can_redo: open.can_redo(),
@@ -163,7 +165,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         tolerance: room.state.tolerance_mm,
         findings,
         joint_rows: if station == 1 { joint_rows(room) } else { Vec::new() },
-        seats: if station == 2 { seat_rows(room) } else { Vec::new() },
+        seats,
         joint_names: if station == 2 { room.dress.body.skeleton.names.clone() } else { Vec::new() },
         last_sentence: open.current().map_or(String::new(), |s| s.sentence.clone()),
         effect,
@@ -212,14 +214,19 @@ fn method_words(method: &str) -> &str {
     }
 }
 
-fn stations(open: &OpenFitting, on: usize) -> Vec<Station> {
+/// The mark of a station that tells of trouble only once it has been looked for.
+fn looked_at(trouble: Option<bool>) -> &'static str {
+    trouble.map_or("", |t| if t { "warn" } else { "done" })
+}
+
+fn stations(open: &OpenFitting, on: usize, unseated: Option<bool>) -> Vec<Station> {
     let pieces = &open.room.dress.pieces;
     let any = !pieces.is_empty();
     let bound = any && pieces.iter().all(|p| p.bound.is_some());
     let bad = open.room.board.as_ref().is_some_and(|b| b.bad_cells() > 0);
     let mark = |number: usize| match number {
-        1 if open.room.has_trouble() == Some(true) => "warn",
-        1 | 2 if any => "done",
+        1 => looked_at(open.room.has_trouble()),
+        2 => looked_at(unseated),
         3 if bound => "done",
         3 if any => "warn",
         4 if bound && bad => "warn",

@@ -2,7 +2,6 @@
 
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::joint_roles;
-use tin_cloak_workshop::core::skeleton::Skeleton;
 use tin_cloak_workshop::core::trial::SideOfBody;
 use tin_cloak_workshop::{Grade, PieceKind, Room, GAP_BARS};
 
@@ -70,10 +69,7 @@ pub(crate) struct JointRow {
 pub(crate) fn joint_rows(room: &Room) -> Vec<JointRow> {
     let body = &room.dress.body;
     let skeleton = &body.skeleton;
-    let mut depth = vec![0; skeleton.len()];
-    for j in 0..skeleton.len() {
-        depth[j] = skeleton.parents[j].map_or(0, |p| depth[p.index()] + 1);
-    }
+    let depth = skeleton.depths();
     let facts = joint_roles(skeleton, &body.welded_skin);
     let row = |(j, f): (usize, &tin_cloak_workshop::core::intake::JointFacts)| JointRow {
         name: skeleton.names[j].clone(),
@@ -87,19 +83,7 @@ pub(crate) fn joint_rows(room: &Room) -> Vec<JointRow> {
         partner: f.partner.map_or(String::new(), |p| skeleton.names[p.index()].clone()),
         vertices: f.vertices,
     };
-    down_the_tree(skeleton).into_iter().map(|j| row((j, &facts[j]))).collect()
-}
-
-/// Joints with each one's children right after it.
-fn down_the_tree(skeleton: &Skeleton) -> Vec<usize> {
-    let children = skeleton.children();
-    let mut next: Vec<usize> = (0..skeleton.len()).rev().filter(|&j| skeleton.parents[j].is_none()).collect();
-    let mut order = Vec::with_capacity(skeleton.len());
-    while let Some(j) = next.pop() {
-        order.push(j);
-        next.extend(children[j].iter().rev().map(|c| c.index()));
-    }
-    order
+    skeleton.down_the_tree().into_iter().map(|j| row((j.index(), &facts[j.index()]))).collect()
 }
 
 /// A bar of the gap histogram.

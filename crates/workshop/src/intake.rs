@@ -421,11 +421,11 @@ fn nearest_weights(body: &Body, piece: &Piece) -> Option<Skin> {
 /// Weights of the body without those of its control joints, and what that moves.
 pub(crate) fn without_controls(body: &Body, trials: &TrialSet) -> Result<(Skin, String), WorkshopError> {
     let facts = joint_roles(&body.skeleton, &body.welded_skin);
-    let of = |role: JointRole| {
-        let all = (0..facts.len()).filter(move |j| facts[*j].role == role);
-        all.map(|j| JointId(j as u16)).collect::<Vec<_>>()
+    let of = |role: JointRole| -> Vec<JointId> {
+        let all = facts.iter().enumerate().filter(|(_, f)| f.role == role);
+        all.map(|(j, _)| JointId(j as u16)).collect()
     };
-    let (controls, deforming) = (of.clone()(JointRole::Control), of(JointRole::Deforms));
+    let (controls, deforming) = (of(JointRole::Control), of(JointRole::Deforms));
     let moved = move_weight_off(&body.welded_skin, &controls, &deforming, &body.rest, &body.skeleton)
         .map_err(|source| WorkshopError::Bind { piece: body.name.clone(), source: source.into() })?;
     if moved.vertices.is_empty() {

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use std::sync::{Arc, PoisonError};
 use tin_cloak_core::clearance::{Covering, PosedSide, Side};
 use tin_cloak_core::mesh::vertex_normals_into;
-use tin_cloak_core::query::{Tree, WindingField};
+use tin_cloak_core::query::Tree;
 use tin_cloak_core::seat::{
     covered_joints, ease, find_pose, rest_from_pose, FoundPose, Gap, GapWish, Placement, Sitting,
 };
@@ -54,17 +54,7 @@ impl Ground {
 
     /// The same with the piece's vertices at `positions` (welded, metres).
     pub fn gaps_at(&self, piece: &Piece, positions: &[Vec3]) -> Vec<Option<Gap>> {
-        let mut gaps = self.covering().gaps(positions, &outward_normals(piece, positions), REACH);
-        // Inside means wrapped: what is only behind the nearest face has no gap to tell.
-        if gaps.iter().flatten().any(|g| g.clearance < 0.0) {
-            let field = WindingField::new(&self.posed.tree);
-            for (gap, p) in gaps.iter_mut().zip(positions) {
-                if gap.is_some_and(|g| g.clearance < 0.0) && field.at(*p) < 0.4 {
-                    *gap = None;
-                }
-            }
-        }
-        gaps
+        self.covering().gaps(positions, &outward_normals(piece, positions), REACH)
     }
 }
 
@@ -300,8 +290,8 @@ pub(crate) fn pose_notes(dress: &Dress, found: &FoundPose, joints: &[JointId]) -
     vec![
         format!("modelled with {turned}"),
         format!(
-            "gap {:.1} mm on the mean, uneven by {:.1} mm (was {:.1}), deepest sunk {:.1} mm",
-            mm(found.mean_gap),
+            "typical gap {:.1} mm, uneven by {:.1} mm (was {:.1}), deepest sunk {:.1} mm",
+            mm(found.typical_gap),
             mm(found.unevenness),
             mm(found.unevenness_before),
             mm(found.deepest_sunk)

@@ -7,7 +7,6 @@ use serde::{Deserialize, Serialize};
 use std::sync::{Arc, OnceLock, PoisonError};
 use tin_cloak_core::clearance::{ask_pairs, Layer, PairPoints, Settings};
 use tin_cloak_core::deform::driven_amounts;
-use tin_cloak_core::query::Tree;
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::trial::Humanoid;
 use tin_cloak_core::JointId;
@@ -224,20 +223,12 @@ impl Room {
     /// that is.
     fn wall_partners(&self) -> &[Vec<(u32, u32)>] {
         self.partners.get_or_init(|| {
-            let partners = |layer: &Layer| {
+            let partners = |layer: &Layer| -> Vec<(u32, u32)> {
                 if layer.walls.away_from_body.is_none() {
                     return Vec::new();
                 }
-                let measured = &layer.walls.towards_body.used;
-                let places: Vec<Vec3> = measured.iter().map(|&v| layer.rest[v as usize]).collect();
-                let tree = Tree::over_points(&places);
-                (0..layer.rest.len() as u32)
-                    .filter(|v| measured.binary_search(v).is_err())
-                    .filter_map(|v| {
-                        let hit = tree.closest(layer.rest[v as usize], f32::INFINITY)?;
-                        Some((v, measured[hit.triangle as usize]))
-                    })
-                    .collect()
+                let all = layer.walls.towards_body.measured_partners(&layer.rest);
+                (0u32..).zip(all).filter(|(v, partner)| v != partner).collect()
             };
             self.outfit().0.layers.iter().map(partners).collect()
         })

@@ -404,7 +404,8 @@ impl Workshop {
         let shown = |s: &FittingState| -> Vec<PieceState> {
             s.pieces.iter().filter(|p| p.bound.is_some()).cloned().collect()
         };
-        let changed = shown(&draft.state) != shown(&before.state);
+        let changed =
+            shown(&draft.state) != shown(&before.state) || draft.state.body_skin != before.state.body_skin;
         let any = !shown(&draft.state).is_empty();
         if changed {
             draft.state.board = None;

@@ -136,6 +136,15 @@ fn findings_are_cured_by_their_buttons_and_undone() {
     shop.undo(fitting).unwrap();
     assert!(found(0, "knee_pole_left").is_some());
 
+    // Once something is bound, the board is measured anew with the body's new weights.
+    let control = found(0, "knee_pole_left").unwrap().cure.unwrap().step;
+    shop.run_now(fitting, shop.piece_step(tunic, 1, PieceKind::Soft).unwrap()).unwrap();
+    shop.run_now(fitting, Step::Bind { pieces: Vec::new(), options: BindOptions::default() }).unwrap();
+    shop.run_now(fitting, control).unwrap();
+    let open = shop.fitting(fitting).unwrap();
+    assert_ne!(open.room.state.board, shop.room_at(&open, open.fitting.cursor - 1).unwrap().state.board);
+    (0..3).for_each(|_| shop.undo(fitting).unwrap());
+
     // A piece in the wrong units: shown, cured by one press.
     shop.run_now(fitting, shop.piece_step(tunic, 1, PieceKind::Soft).unwrap()).unwrap();
     let piece = shop.fitting(fitting).unwrap().room.piece_state(0).id;

@@ -24,6 +24,21 @@ impl Side {
         Self { topology, used, hem }
     }
 
+    /// For each vertex of the layer (at `positions`, metres) the one that is measured for it: itself
+    /// on this side, else the nearest that is, as the outside wall of a plate goes by the inside one.
+    pub fn measured_partners(&self, positions: &[Vec3]) -> Vec<u32> {
+        let places: Vec<Vec3> = self.used.iter().map(|&v| positions[v as usize]).collect();
+        let tree = Tree::over_points(&places);
+        let partner = |v: u32| {
+            if self.used.binary_search(&v).is_ok() {
+                return v;
+            }
+            let hit = tree.closest(positions[v as usize], f32::INFINITY);
+            hit.map_or(v, |h| self.used[h.triangle as usize])
+        };
+        (0..positions.len() as u32).map(partner).collect()
+    }
+
     /// The side with its vertices at `positions`, ready to be asked.
     pub fn pose(&self, positions: &[Vec3]) -> PosedSide {
         let mut posed = PosedSide {

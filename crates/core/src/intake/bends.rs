@@ -38,7 +38,7 @@ pub fn coarse_bends(
     let places = skeleton.rest_positions();
     let bend = |&(joint, child): &(JointId, JointId)| {
         let (at, end) = (places[joint.index()], places[child.index()]);
-        let below = hangs_from(skeleton, joint);
+        let below = skeleton.hanging_from(joint);
         let follows = |v: usize| skin.row(v).filter(|e| below[e.0.index()]).map(|e| e.1).sum::<f32>();
         let near = |v: usize| positions[v].distance(at) < at.distance(end) * 1.3;
         let share: Vec<f32> =
@@ -74,12 +74,4 @@ fn rows_across(topology: &Topology, share: &[f32]) -> Option<f32> {
         }
     }
     (count > 0).then(|| sum as f32 / count as f32)
-}
-
-fn hangs_from(skeleton: &Skeleton, joint: JointId) -> Vec<bool> {
-    let mut below = vec![false; skeleton.len()];
-    for j in 0..skeleton.len() {
-        below[j] = j == joint.index() || skeleton.parents[j].is_some_and(|p| below[p.index()]);
-    }
-    below
 }

@@ -2,7 +2,7 @@
 
 use crate::skeleton::Skeleton;
 use crate::skin::{Skin, SkinError};
-use crate::trial::{read_name, Helper, Humanoid, SideOfBody};
+use crate::trial::{read_name, Helper, Humanoid, NameParts, SideOfBody};
 use crate::JointId;
 use glam::Vec3;
 
@@ -64,12 +64,13 @@ pub fn joint_roles(skeleton: &Skeleton, skin: &Skin) -> Vec<JointFacts> {
             weight[joint.index()] += w;
         }
     }
-    let places = skeleton.rest_positions();
+    let names: Vec<NameParts> = skeleton.names.iter().map(|n| read_name(n)).collect();
+    let (places, depths) = (skeleton.rest_positions(), skeleton.depths());
     let on_a_limb = touches_known(skeleton, &known);
     let few = skin.vertices() as f32 * 0.001;
     (0..skeleton.len())
         .map(|j| {
-            let name = read_name(&skeleton.names[j]);
+            let name = &names[j];
             let role = match name.helper {
                 Some(Helper::Twist) => JointRole::Twist,
                 Some(Helper::Attachment) => JointRole::Attachment,
@@ -85,7 +86,7 @@ pub fn joint_roles(skeleton: &Skeleton, skin: &Skin) -> Vec<JointFacts> {
                 _ if weight[j] == 0.0 => JointRole::Carries,
                 _ => JointRole::Deforms,
             };
-            let partner = partner(skeleton, &places, j, name.side);
+            let partner = partner(&places, &depths, &names, j);
             JointFacts { role, side: name.side, partner, vertices: vertices[j], weight: weight[j] }
         })
         .collect()
@@ -108,25 +109,21 @@ fn touches_known(skeleton: &Skeleton, known: &[JointId]) -> Vec<bool> {
 
 /// The joint of the other side whose place is the mirror image (within a hundredth of the
 /// skeleton's height), of the opposite side by name when names tell.
-fn partner(skeleton: &Skeleton, places: &[Vec3], j: usize, side: Option<SideOfBody>) -> Option<JointId> {
+fn partner(places: &[Vec3], depths: &[usize], names: &[NameParts], j: usize) -> Option<JointId> {
     let (low, high) = crate::mesh::bounds(places);
     let near = (high - low).max_element() * 0.01;
     let image = places[j] * Vec3::new(-1.0, 1.0, 1.0);
     if places[j].x.abs() < near * 0.5 {
         return None;
     }
-    let fits = |o: &usize| *o != j && side.is_none_or(|s| read_name(&skeleton.names[*o]).side != Some(s));
-    let depth = |mut k: usize| {
-        let mut depth = 0i32;
-        while let Some(p) = skeleton.parents[k] {
-            (k, depth) = (p.index(), depth + 1);
-        }
-        depth
+    let fits = |&o: &usize| {
+        let sides = names[j].side.is_none() || names[o].side != names[j].side;
+        o != j && sides && places[o].distance(image) < near
     };
-    let near_image = (0..places.len()).filter(fits).filter(|&o| places[o].distance(image) < near);
-    let best = near_image.min_by(|a, b| {
-        let key = |o: usize| (depth(o) - depth(j)).abs();
-        key(*a).cmp(&key(*b)).then(places[*a].distance(image).total_cmp(&places[*b].distance(image)))
+    let best = (0..places.len()).filter(fits).min_by(|&a, &b| {
+        let apart = |o: usize| depths[o].abs_diff(depths[j]);
+        let distance = |o: usize| places[o].distance(image);
+        apart(a).cmp(&apart(b)).then(distance(a).total_cmp(&distance(b)))
     });
     best.map(|o| JointId(o as u16))
 }

@@ -3,9 +3,10 @@
 use crate::clearance::{Covering, Side};
 use crate::mend::smooth_field;
 use crate::mesh::{vertex_normals_into, Topology};
-use crate::query::Tree;
+use crate::query::WindingField;
 use glam::Vec3;
 use rayon::prelude::*;
+use std::sync::OnceLock;
 
 /// How far a moved vertex may go beyond what it needs, so that the change is smooth, metres.
 const EXTRA: f32 = 0.0015;
@@ -42,9 +43,16 @@ impl Covering<'_> {
         Some(Gap { clearance: -depth, normal })
     }
 
-    /// The gap of each vertex of a piece; `normals` zero where it has no measured face.
+    /// The gap of each vertex of a piece; `normals` zero where it has no measured face. Inside
+    /// means wrapped: a vertex that is only behind the nearest face (winding number below 0.4, as
+    /// in the poses) has no gap to tell.
     pub fn gaps(&self, positions: &[Vec3], normals: &[Vec3], reach: f32) -> Vec<Option<Gap>> {
-        let one = |(p, n): (&Vec3, &Vec3)| if *n == Vec3::ZERO { None } else { self.gap(*p, *n, reach) };
+        let field = OnceLock::new();
+        let wrapped = |p: Vec3| field.get_or_init(|| WindingField::new(&self.posed.tree)).at(p) >= 0.4;
+        let one = |(p, n): (&Vec3, &Vec3)| {
+            let gap = if *n == Vec3::ZERO { None } else { self.gap(*p, *n, reach) };
+            gap.filter(|g| g.clearance >= 0.0 || wrapped(*p))
+        };
         positions.par_iter().zip(normals).with_min_len(256).map(one).collect()
     }
 }
@@ -65,12 +73,12 @@ pub fn ease(
     const ROUNDS: usize = 12;
     let mut out = positions.to_vec();
     let mut normals = vec![Vec3::ZERO; out.len()];
-    let follows = measured_partner(positions, side);
+    let follows = side.measured_partners(positions);
     for round in 0..ROUNDS {
         vertex_normals_into(&out, &side.topology.triangles, &side.topology.incident, &mut normals);
         let gaps = beneath.gaps(&out, &normals, reach);
         let needs: Vec<Vec3> = (0..out.len())
-            .map(|v| if chosen[v] { need(&gaps[follows[v]], wish) } else { Vec3::ZERO })
+            .map(|v| if chosen[v] { need(&gaps[follows[v] as usize], wish) } else { Vec3::ZERO })
             .collect();
         if needs.iter().all(|n| n.length() < HAIR) {
             break;
@@ -80,21 +88,6 @@ pub fn ease(
         out.iter_mut().zip(&field).for_each(|(p, d)| *p += *d);
     }
     out
-}
-
-/// For each vertex the one whose gap it goes by: itself on the measured side, else the nearest
-/// that is (the outside wall of a double-walled piece moves with the inside one).
-fn measured_partner(positions: &[Vec3], side: &Side) -> Vec<usize> {
-    let places: Vec<Vec3> = side.used.iter().map(|&v| positions[v as usize]).collect();
-    let tree = Tree::over_points(&places);
-    let partner = |v: usize| {
-        if side.used.binary_search(&(v as u32)).is_ok() {
-            return v;
-        }
-        let hit = tree.closest(positions[v], f32::INFINITY);
-        hit.map_or(v, |h| side.used[h.triangle as usize] as usize)
-    };
-    (0..positions.len()).map(partner).collect()
 }
 
 /// What a vertex still lacks; aimed a hair beyond, so that the last round does not end short.

@@ -43,8 +43,8 @@ pub struct Sitting<'a> {
 pub struct FoundPose {
     /// The pose.
     pub pose: Pose,
-    /// Mean distance from skin to piece along the skin's normal.
-    pub mean_gap: f32,
+    /// Median distance from skin to piece along the skin's normal.
+    pub typical_gap: f32,
     /// Mean departure from that gap: 0 when it is even everywhere.
     pub unevenness: f32,
     /// The same before.
@@ -115,7 +115,7 @@ pub fn find_pose(
     let fit = search.fit(&pose);
     Some(FoundPose {
         pose,
-        mean_gap: fit.gap,
+        typical_gap: fit.gap,
         unevenness: fit.unevenness,
         unevenness_before: before,
         deepest_sunk: fit.deepest_sunk,
@@ -152,14 +152,6 @@ struct Search<'a> {
 
 impl<'a> Search<'a> {
     fn new(sitting: &'a Sitting<'a>, joints: &'a [JointId]) -> Self {
-        let parents = &sitting.skeleton.parents;
-        let hangs = |root: JointId| {
-            let mut below = vec![false; parents.len()];
-            for j in 0..parents.len() {
-                below[j] = j == root.index() || parents[j].is_some_and(|p| below[p.index()]);
-            }
-            below
-        };
         Self {
             sitting,
             joints,
@@ -167,7 +159,7 @@ impl<'a> Search<'a> {
             posed: sitting.rest.to_vec(),
             normals: vec![Vec3::ZERO; sitting.rest.len()],
             tree: Tree::build(sitting.rest, sitting.triangles),
-            moves: joints.iter().map(|&j| hangs(j)).collect(),
+            moves: joints.iter().map(|&j| sitting.skeleton.hanging_from(j)).collect(),
         }
     }
 

@@ -137,10 +137,7 @@ struct Tree {
 
 impl Tree {
     fn new(skeleton: &Skeleton) -> Self {
-        let mut depth = vec![0; skeleton.len()];
-        for j in 0..skeleton.len() {
-            depth[j] = skeleton.parents[j].map_or(0, |p| depth[p.index()] + 1);
-        }
+        let depth = skeleton.depths();
         let world = skeleton.world(&Pose::rest(skeleton.len()));
         let places: Vec<Vec3> = world.iter().map(|m| m.w_axis.truncate()).collect();
         Self { parents: skeleton.parents.clone(), children: skeleton.children(), depth, places, up: Vec3::Y }

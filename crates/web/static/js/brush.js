@@ -41,6 +41,8 @@ export class Brush {
   async down(e) {
     if (!this.on || e.button !== 0) return;
     e.stopImmediatePropagation();
+    // The last stroke is still on its way: it must not be lost.
+    if (this.asking) return;
     this.canvas.setPointerCapture(e.pointerId);
     this.dabs = [];
     this.part = null;
