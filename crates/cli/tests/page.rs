@@ -50,6 +50,8 @@ impl Browser {
             "--headless",
             "--no-sandbox",
             "--disable-gpu",
+            // Some builds draw without a graphics card only when told to.
+            "--enable-unsafe-swiftshader",
             "--disable-quic",
             "--no-first-run",
             "--disable-background-networking",
@@ -269,7 +271,7 @@ async fn a_body_and_garments_of_ones_own() {
 
     send(upload(&["body.glb", "bodysuit.glb", "skirt.obj"])).await;
     b.until("document.querySelectorAll('.asset').length === 3").await;
-    b.press("form.asset button").await;
+    b.press(".asset .begin button").await;
     b.until("document.getElementById('screen')?.dataset.ready").await;
     b.put_on("bodysuit", 1, "soft").await;
     b.put_on("skirt", 2, "soft").await;

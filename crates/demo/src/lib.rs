@@ -18,7 +18,7 @@ mod tunic;
 
 use remesh::Shape3;
 use tin_cloak_core::mesh::{Mesh, MeshError, Topology};
-use tin_cloak_formats::{write_glb, GlbPart, GlbScene, Mark, WriteError};
+use tin_cloak_formats::{write_glb, GlbPart, GlbScene, Look, Mark, WriteError};
 
 /// A file of the demo.
 #[derive(Clone, Debug)]
@@ -75,6 +75,7 @@ fn wick(shape: &Shape3) -> Result<Vec<u8>, DemoError> {
         skin: Some(&skin),
         morphs: &morphs,
         mark: Some(mark),
+        look: &Look::default(),
         colour: [0.82, 0.62, 0.45],
     };
     let scene = GlbScene { parts: vec![part], skeleton: Some(&joints.skeleton), clips: &clips };
@@ -83,7 +84,8 @@ fn wick(shape: &Shape3) -> Result<Vec<u8>, DemoError> {
 
 fn piece(file: &'static str, name: &str, shape: Shape3, colour: [f32; 3]) -> Result<DemoFile, DemoError> {
     let mesh = to_mesh(name, &shape)?;
-    let part = GlbPart { name, mesh: &mesh, skin: None, morphs: &[], mark: None, colour };
+    let part =
+        GlbPart { name, mesh: &mesh, skin: None, morphs: &[], mark: None, look: &Look::default(), colour };
     let bytes = write_glb(&GlbScene { parts: vec![part], skeleton: None, clips: &[] })?;
     Ok(DemoFile { name: file, bytes })
 }

@@ -51,7 +51,7 @@ pub(crate) fn read_bvh(name: &str, bytes: &[u8]) -> Result<Document, ReadError> 
     let skeleton = Skeleton::at_rest(hierarchy.names, hierarchy.parents, rest)?;
     let stem = name.rsplit(['/', '\\']).next().unwrap_or(name);
     let clip = Clip { name: stem.trim_end_matches(".bvh").to_owned(), tracks };
-    Ok(Document { meshes: Vec::new(), skeleton: Some(skeleton), clips: vec![clip] })
+    Ok(Document { skeleton: Some(skeleton), clips: vec![clip], ..Document::default() })
 }
 
 struct Words<'a> {

@@ -1,5 +1,6 @@
 //! What a file holds, in core types.
 
+use crate::Look;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::Mesh;
@@ -50,6 +51,8 @@ pub struct MeshPart {
     pub morphs: Vec<Morph>,
     /// This program's mark, if the node carries one.
     pub mark: Option<Mark>,
+    /// Texture coordinates, colours and materials.
+    pub look: Look,
 }
 
 /// All that was read from a file.
@@ -57,8 +60,23 @@ pub struct MeshPart {
 pub struct Document {
     /// The meshes, in the file's order.
     pub meshes: Vec<MeshPart>,
+    /// The groups of an OBJ that has several, each as a mesh of its own: the same faces as in
+    /// `meshes`, for whoever wants pieces and not one piece of many parts.
+    pub groups: Vec<MeshPart>,
     /// The joints of all skins, parents first.
     pub skeleton: Option<Skeleton>,
     /// Motions of those joints.
     pub clips: Vec<Clip>,
+}
+
+impl Document {
+    /// The mesh or group of that name.
+    ///
+    /// # Errors
+    /// The names there are.
+    pub fn take(self, name: &str) -> Result<MeshPart, String> {
+        let names = self.meshes.iter().map(|m| m.name.as_str()).collect::<Vec<_>>().join(", ");
+        let mut all = self.meshes.into_iter().chain(self.groups);
+        all.find(|m| m.name == name).ok_or(names)
+    }
 }

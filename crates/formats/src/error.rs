@@ -19,11 +19,11 @@ pub enum ReadError {
     #[error("the file needs the extension {name}, which is not read here: export without compression or quantisation")]
     Extension { name: String },
     #[error(
-        "buffer {index} lies in another file, “{uri}”: add that file together with this one, or export a GLB"
+        "{what} {index} lies in another file, “{uri}”: add that file together with this one, or export a GLB"
     )]
-    ExternalBuffer { index: usize, uri: String },
-    #[error("buffer {index} names “{uri}”, a place outside the upload: only files added together with this one are read; export a GLB")]
-    OutsideUri { index: usize, uri: String },
+    OtherFile { what: &'static str, index: usize, uri: String },
+    #[error("{what} {index} names “{uri}”, a place outside the upload: only files added together with this one are read; export a GLB")]
+    OutsideUri { what: &'static str, index: usize, uri: String },
     #[error("accessor {index} says it holds {count} entries, more than its data ({available} bytes) has: the file is damaged, export it again")]
     AccessorTooLong { index: usize, count: u64, available: u64 },
     #[error(

@@ -2,12 +2,13 @@
 
 use crate::accessor::{check_all, check_type};
 use crate::scene_graph::{Joints, RawSkin, SceneGraph};
-use crate::{marks, Companions, Document, MeshPart, ReadError};
+use crate::{marks, Companions, Document, Look, Materials, MeshPart, ReadError};
 use base64::Engine;
 use gltf::accessor::{DataType, Dimensions};
 use gltf::animation::util::ReadOutputs;
 use gltf::mesh::Mode;
 use gltf::{Gltf, Semantic};
+use std::sync::Arc;
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::glam::{Mat3, Mat4, Quat, Vec3};
 use tin_cloak_core::mesh::Mesh;
@@ -21,6 +22,7 @@ pub(crate) fn read_gltf(bytes: &[u8], companions: &Companions) -> Result<Documen
     let Gltf { document, blob } = parse(bytes)?;
     let buffers = load_buffers(&document, blob, companions)?;
     check_all(&document, &buffers)?;
+    let materials = Arc::new(read_materials(bytes, &document, &buffers, companions)?);
     let graph = SceneGraph::new(&document)?;
     let raw: Vec<RawSkin> = document.skins().map(|s| raw_skin(&s, &buffers)).collect::<Result<_, _>>()?;
     let joints = if raw.is_empty() { None } else { Some(Joints::new(&graph, &raw)?) };
@@ -29,7 +31,11 @@ pub(crate) fn read_gltf(bytes: &[u8], companions: &Companions) -> Result<Documen
     for &n in &graph.order {
         let Some(node) = document.nodes().nth(n) else { continue };
         if node.mesh().is_some() {
-            meshes.extend(read_part(&node, graph.world[n], joints.as_ref(), &buffers)?);
+            let part = read_part(&node, graph.world[n], joints.as_ref(), &buffers)?;
+            meshes.extend(part.map(|mut part| {
+                part.look.materials = Arc::clone(&materials);
+                part
+            }));
         }
     }
     if meshes.is_empty() {
@@ -39,7 +45,7 @@ pub(crate) fn read_gltf(bytes: &[u8], companions: &Companions) -> Result<Documen
         Some(j) => document.animations().filter_map(|a| read_clip(&a, j, &buffers)).collect(),
         None => Vec::new(),
     };
-    Ok(Document { meshes, skeleton: joints.map(|j| j.skeleton), clips })
+    Ok(Document { meshes, skeleton: joints.map(|j| j.skeleton), clips, ..Document::default() })
 }
 
 fn parse(bytes: &[u8]) -> Result<Gltf, ReadError> {
@@ -101,7 +107,7 @@ fn load_buffers(
             gltf::buffer::Source::Bin => blob
                 .take()
                 .ok_or_else(|| ReadError::Truncated { detail: "the binary part is missing".to_owned() })?,
-            gltf::buffer::Source::Uri(uri) => load_uri(index, uri, companions)?,
+            gltf::buffer::Source::Uri(uri) => load_uri("buffer", index, uri, companions)?,
         };
         if data.len() < buffer.length() {
             let detail = format!("buffer {index} has {} of {} bytes", data.len(), buffer.length());
@@ -113,19 +119,49 @@ fn load_buffers(
 }
 
 /// A data URI, or a file that came along. Nothing is opened, so a path can lead nowhere.
-fn load_uri(index: usize, uri: &str, companions: &Companions) -> Result<Vec<u8>, ReadError> {
+fn load_uri(
+    what: &'static str,
+    index: usize,
+    uri: &str,
+    companions: &Companions,
+) -> Result<Vec<u8>, ReadError> {
     if let Some(data) = uri.strip_prefix("data:") {
         let encoded = data.split_once(";base64,").map(|(_, e)| e);
         return encoded
             .and_then(|e| base64::engine::general_purpose::STANDARD.decode(e).ok())
-            .ok_or_else(|| ReadError::Truncated { detail: format!("buffer {index} is not base64") });
+            .ok_or_else(|| ReadError::Truncated { detail: format!("{what} {index} is not base64") });
     }
     let short: String = uri.chars().take(80).collect();
     let name = uri.strip_prefix("./").unwrap_or(uri).replace("%20", " ");
     if name.contains(['/', '\\', ':']) || name.contains("..") {
-        return Err(ReadError::OutsideUri { index, uri: short });
+        return Err(ReadError::OutsideUri { what, index, uri: short });
     }
-    companions.get(&name).cloned().ok_or(ReadError::ExternalBuffer { index, uri: short })
+    companions.get(&name).cloned().ok_or(ReadError::OtherFile { what, index, uri: short })
+}
+
+/// The materials as the JSON has them: the library knows only a part of their extensions.
+fn read_materials(
+    bytes: &[u8],
+    document: &gltf::Document,
+    buffers: &Buffers,
+    companions: &Companions,
+) -> Result<Materials, ReadError> {
+    let root: serde_json::Value = match gltf::binary::Glb::from_slice(bytes) {
+        Ok(glb) => serde_json::from_slice(&glb.json),
+        Err(_) => serde_json::from_slice(bytes),
+    }
+    .unwrap_or_default();
+    Materials::of_gltf(&root, |index, image| {
+        if let Some(uri) = image.get("uri").and_then(|u| u.as_str()) {
+            return load_uri("picture", index, uri, companions);
+        }
+        let view = image.get("bufferView").and_then(|v| v.as_u64());
+        let view = view.and_then(|v| document.views().nth(v as usize));
+        let view =
+            view.ok_or_else(|| ReadError::Invalid { detail: format!("picture {index} is nowhere") })?;
+        // Every view was checked to lie within its buffer.
+        Ok(buffers[view.buffer().index()][view.offset()..view.offset() + view.length()].to_vec())
+    })
 }
 
 fn raw_skin(skin: &gltf::Skin, buffers: &Buffers) -> Result<RawSkin, ReadError> {
@@ -157,6 +193,9 @@ struct Gathered {
     triangles: Vec<[u32; 3]>,
     rows: Vec<Vec<(JointId, f32)>>,
     morphs: Vec<Vec<Vec3>>,
+    look: Look,
+    /// First vertex of every set of accessors read so far: primitives may share them.
+    seen: Vec<(Vec<usize>, usize)>,
 }
 
 fn read_part(
@@ -203,7 +242,9 @@ fn read_part(
     if let Some(joints) = joints {
         marks::read_drivers(node, &mut morphs, &joints.skeleton);
     }
-    Ok(Some(MeshPart { name, mesh: geometry, skin, morphs, mark: marks::read_mark(node) }))
+    let mut look = all.look;
+    look.resize(geometry.positions.len());
+    Ok(Some(MeshPart { name, mesh: geometry, skin, morphs, mark: marks::read_mark(node), look }))
 }
 
 fn transform(all: &mut Gathered, to_world: Mat4) {
@@ -228,29 +269,95 @@ fn read_primitive(
     all: &mut Gathered,
 ) -> Result<(), ReadError> {
     check_attributes(primitive)?;
+    let Some(positions) = primitive.get(&Semantic::Positions) else { return Ok(()) };
+    let count = positions.count();
+    let accessors = accessors_of(primitive);
+    let known = all.seen.iter().find(|(list, _)| *list == accessors).map(|s| s.1);
+    let first = match known {
+        Some(first) => first,
+        None => {
+            let first = all.positions.len();
+            read_vertices(name, primitive, (first, count), joint_map, buffers, all)?;
+            all.seen.push((accessors, first));
+            first
+        }
+    };
+    let material = primitive.material().index().map(|i| i as u32);
+    all.look.run(all.triangles.len() as u32, material);
+    read_triangles(name, primitive, (first, count), buffers, all)
+}
+
+/// What tells the vertices of a primitive from another's.
+fn accessors_of(primitive: &gltf::Primitive) -> Vec<usize> {
+    let mut list: Vec<usize> = primitive.attributes().map(|(_, a)| a.index()).collect();
+    list.sort_unstable();
+    list.extend(primitive.morph_targets().map(|t| t.positions().map_or(usize::MAX, |a| a.index())));
+    list
+}
+
+fn read_vertices(
+    name: &str,
+    primitive: &gltf::Primitive,
+    (first, count): (usize, usize),
+    joint_map: Option<&[JointId]>,
+    buffers: &Buffers,
+    all: &mut Gathered,
+) -> Result<(), ReadError> {
     let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-    let first = all.positions.len();
     let Some(positions) = reader.read_positions() else { return Ok(()) };
     all.positions.extend(positions.map(Vec3::from));
-    let count = all.positions.len() - first;
+    all.positions.resize(first + count, Vec3::ZERO);
     if let Some(normals) = reader.read_normals() {
         all.normals.resize(first, Vec3::ZERO);
         all.normals.extend(normals.map(|n| Vec3::from(n).normalize_or_zero()));
     }
+    let mut set = 0;
+    while let Some(uvs) = reader.read_tex_coords(set as u32) {
+        if all.look.uv_sets.len() <= set {
+            all.look.uv_sets.push(Vec::new());
+        }
+        let list = &mut all.look.uv_sets[set];
+        list.resize(first, [0.0; 2]);
+        list.extend(uvs.into_f32().map(|uv| if uv.iter().all(|x| x.is_finite()) { uv } else { [0.0; 2] }));
+        set += 1;
+    }
+    if let Some(colours) = reader.read_colors(0) {
+        all.look.colours.resize(first, [1.0; 4]);
+        all.look.colours.extend(colours.into_rgba_f32());
+    }
+    read_morphs(&reader, first, count, all);
+    let Some(map) = joint_map else { return Ok(()) };
+    let mut rows = vec![Vec::new(); count];
+    let mut set = 0;
+    while let (Some(joints), Some(weights)) = (reader.read_joints(set), reader.read_weights(set)) {
+        for (v, (j, w)) in joints.into_u16().zip(weights.into_f32()).enumerate().take(count) {
+            for k in 0..4 {
+                push_influence(name, &mut rows[v], (first + v) as u32, j[k], w[k], map)?;
+            }
+        }
+        set += 1;
+    }
+    all.rows.extend(rows);
+    Ok(())
+}
+
+fn read_triangles(
+    name: &str,
+    primitive: &gltf::Primitive,
+    (first, count): (usize, usize),
+    buffers: &Buffers,
+    all: &mut Gathered,
+) -> Result<(), ReadError> {
+    let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
     let indices: Vec<u32> = match reader.read_indices() {
         Some(indices) => indices.into_u32().collect(),
         None => (0..count as u32).collect(),
     };
     if let Some(&vertex) = indices.iter().find(|&&i| i as usize >= count) {
         let triangle = indices.iter().position(|i| *i == vertex).unwrap_or(0) as u32 / 3;
-        let name = name.to_owned();
-        return Err(tin_cloak_core::mesh::MeshError::IndexOutOfRange {
-            name,
-            triangle,
-            vertex,
-            vertices: count,
-        }
-        .into());
+        let (name, vertices) = (name.to_owned(), count);
+        let error = tin_cloak_core::mesh::MeshError::IndexOutOfRange { name, triangle, vertex, vertices };
+        return Err(error.into());
     }
     let at = |i: usize| indices[i] + first as u32;
     match primitive.mode() {
@@ -263,20 +370,6 @@ fn read_primitive(
         })),
         Mode::TriangleFan => all.triangles.extend((2..indices.len()).map(|i| [at(0), at(i - 1), at(i)])),
         _ => all.triangles.extend((0..indices.len() / 3).map(|t| [at(3 * t), at(3 * t + 1), at(3 * t + 2)])),
-    }
-    read_morphs(&reader, first, count, all);
-    if let Some(map) = joint_map {
-        let mut rows = vec![Vec::new(); count];
-        let mut set = 0;
-        while let (Some(joints), Some(weights)) = (reader.read_joints(set), reader.read_weights(set)) {
-            for (v, (j, w)) in joints.into_u16().zip(weights.into_f32()).enumerate().take(count) {
-                for k in 0..4 {
-                    push_influence(name, &mut rows[v], (first + v) as u32, j[k], w[k], map)?;
-                }
-            }
-            set += 1;
-        }
-        all.rows.extend(rows);
     }
     Ok(())
 }
@@ -332,6 +425,10 @@ fn check_attributes(primitive: &gltf::Primitive) -> Result<(), ReadError> {
     const BYTES: &[DataType] = &[DataType::U8, DataType::U16];
     const INDEX: &[DataType] = &[DataType::U8, DataType::U16, DataType::U32];
     const WEIGHT: &[DataType] = &[DataType::F32, DataType::U8, DataType::U16];
+    let colour = |a: &gltf::Accessor| match a.dimensions() {
+        Dimensions::Vec3 => Dimensions::Vec3,
+        _ => Dimensions::Vec4,
+    };
     for (semantic, accessor) in primitive.attributes() {
         match semantic {
             Semantic::Positions => {
@@ -343,6 +440,14 @@ fn check_attributes(primitive: &gltf::Primitive) -> Result<(), ReadError> {
             }
             Semantic::Weights(_) => {
                 check_type(&accessor, "weights", Dimensions::Vec4, WEIGHT, "VEC4 of float, byte or short")?;
+            }
+            Semantic::TexCoords(_) => {
+                let wanted = "VEC2 of float, byte or short";
+                check_type(&accessor, "texture coordinates", Dimensions::Vec2, WEIGHT, wanted)?;
+            }
+            Semantic::Colors(_) => {
+                let wanted = "VEC3 or VEC4 of float, byte or short";
+                check_type(&accessor, "colours", colour(&accessor), WEIGHT, wanted)?;
             }
             _ => {}
         }

@@ -1,6 +1,7 @@
 //! GLB out: one skeleton, skinned meshes, shapes, clips and this program's marks.
 
-use crate::{marks, Mark};
+use crate::look::Gathered;
+use crate::{marks, Look, Mark};
 use gltf_json as json;
 use json::accessor::{ComponentType, GenericComponentType, Type};
 use json::buffer::Target;
@@ -27,7 +28,9 @@ pub struct GlbPart<'a> {
     pub morphs: &'a [Morph],
     /// What goes into the node's extras.
     pub mark: Option<Mark>,
-    /// Base colour, linear.
+    /// Texture coordinates, colours and materials.
+    pub look: &'a Look,
+    /// Base colour of what has no material, linear.
     pub colour: [f32; 3],
 }
 
@@ -50,7 +53,7 @@ pub enum WriteError {
     TooLarge,
     /// The description could not be serialised.
     #[error("the glTF description could not be written: {0}")]
-    Json(#[from] json::Error),
+    Json(#[from] serde_json::Error),
     /// The container could not be written.
     #[error("the GLB could not be written: {0}")]
     Container(String),
@@ -85,6 +88,7 @@ pub fn write_glb(scene: &GlbScene) -> Result<Vec<u8>, WriteError> {
 struct Writer {
     root: json::Root,
     bin: Vec<u8>,
+    materials: Gathered,
 }
 
 impl Writer {
@@ -207,15 +211,13 @@ impl Writer {
             let accessor = self.accessor(&bytes, (ComponentType::F32, Type::Vec4), count, vertices, None);
             put(json::mesh::Semantic::Weights(set as u32), accessor);
         }
-        let indices: Vec<u8> = part.mesh.triangles.iter().flatten().flat_map(|i| i.to_le_bytes()).collect();
-        let count = part.mesh.triangles.len() * 3;
-        let indices = self.accessor(
-            &indices,
-            (ComponentType::U32, Type::Scalar),
-            count,
-            Some(Target::ElementArrayBuffer),
-            None,
-        );
+        for (set, uvs) in part.look.uv_sets.iter().enumerate() {
+            let accessor = self.floats(uvs, Type::Vec2);
+            put(json::mesh::Semantic::TexCoords(set as u32), accessor);
+        }
+        if !part.look.colours.is_empty() {
+            put(json::mesh::Semantic::Colors(0), self.floats(&part.look.colours, Type::Vec4));
+        }
         let targets: Vec<json::mesh::MorphTarget> = part
             .morphs
             .iter()
@@ -225,19 +227,22 @@ impl Writer {
                 tangents: None,
             })
             .collect();
-        let material = self.material(part);
         let has_targets = !targets.is_empty();
-        let mesh = self.root.push(json::Mesh {
-            name: Some(part.name.to_owned()),
-            primitives: vec![json::mesh::Primitive {
-                attributes,
-                indices: Some(indices),
-                material: Some(material),
+        let mut primitives = Vec::new();
+        for (range, material) in part.look.ranges(part.mesh.triangles.len()) {
+            primitives.push(json::mesh::Primitive {
+                attributes: attributes.clone(),
+                indices: Some(self.indices(&part.mesh.triangles[range])),
+                material: Some(self.material(part, material)),
                 mode: Checked::Valid(json::mesh::Mode::Triangles),
-                targets: has_targets.then_some(targets),
+                targets: has_targets.then(|| targets.clone()),
                 extensions: None,
                 extras: Default::default(),
-            }],
+            });
+        }
+        let mesh = self.root.push(json::Mesh {
+            name: Some(part.name.to_owned()),
+            primitives,
             weights: has_targets.then(|| vec![0.0; part.morphs.len()]),
             extensions: None,
             extras: extras(has_targets.then(|| {
@@ -254,19 +259,57 @@ impl Writer {
         })
     }
 
-    fn material(&mut self, part: &GlbPart) -> json::Index<json::Material> {
+    fn indices(&mut self, triangles: &[[u32; 3]]) -> json::Index<Accessor> {
+        let bytes: Vec<u8> = triangles.iter().flatten().flat_map(|i| i.to_le_bytes()).collect();
+        let kind = (ComponentType::U32, Type::Scalar);
+        self.accessor(&bytes, kind, triangles.len() * 3, Some(Target::ElementArrayBuffer), None)
+    }
+
+    /// A vertex attribute of floats.
+    fn floats<const N: usize>(&mut self, values: &[[f32; N]], kind: Type) -> json::Index<Accessor> {
+        let bytes: Vec<u8> = values.iter().flatten().flat_map(|x| x.to_le_bytes()).collect();
+        self.accessor(&bytes, (ComponentType::F32, kind), values.len(), Some(Target::ArrayBuffer), None)
+    }
+
+    /// The part's own material, or a plain one of its colour.
+    fn material(&mut self, part: &GlbPart, material: Option<u32>) -> json::Index<json::Material> {
+        let own = material.and_then(|m| self.materials.material(&part.look.materials, m));
         let [r, g, b] = part.colour;
-        self.root.push(json::Material {
-            name: Some(part.name.to_owned()),
-            double_sided: true,
-            pbr_metallic_roughness: json::material::PbrMetallicRoughness {
-                base_color_factor: json::material::PbrBaseColorFactor([r, g, b, 1.0]),
-                metallic_factor: json::material::StrengthFactor(0.0),
-                roughness_factor: json::material::StrengthFactor(0.8),
-                ..Default::default()
-            },
-            ..Default::default()
-        })
+        let index = own.unwrap_or_else(|| {
+            self.materials.own(serde_json::json!({
+                "name": part.name,
+                "doubleSided": true,
+                "pbrMetallicRoughness":
+                    { "baseColorFactor": [r, g, b, 1.0], "metallicFactor": 0.0, "roughnessFactor": 0.8 },
+            }))
+        });
+        json::Index::new(index)
+    }
+
+    /// The description, with the materials as they came.
+    fn description(&mut self) -> Result<serde_json::Value, WriteError> {
+        let mut images = Vec::new();
+        for picture in std::mem::take(&mut self.materials.0.pictures) {
+            let view = self.view(&picture.bytes, None).value();
+            let (name, media_type) = (picture.name, picture.media_type);
+            images.push(serde_json::json!({ "name": name, "mimeType": media_type, "bufferView": view }));
+        }
+        self.close_buffer()?;
+        let mut root = serde_json::to_value(&self.root)?;
+        let extensions: Vec<_> =
+            self.materials.extensions().into_iter().map(serde_json::Value::from).collect();
+        let all = &mut self.materials.0;
+        let lists = [
+            ("materials", std::mem::take(&mut all.materials)),
+            ("textures", std::mem::take(&mut all.textures)),
+            ("samplers", std::mem::take(&mut all.samplers)),
+            ("images", images),
+            ("extensionsUsed", extensions),
+        ];
+        for (key, list) in lists.into_iter().filter(|(_, list)| !list.is_empty()) {
+            root[key] = list.into();
+        }
+        Ok(root)
     }
 
     fn scalars(&mut self, values: &[f32], bounds: Option<(Vec<f32>, Vec<f32>)>) -> json::Index<Accessor> {
@@ -328,7 +371,7 @@ impl Writer {
         }
     }
 
-    fn finish(mut self, roots: Vec<json::Index<json::Node>>) -> Result<Vec<u8>, WriteError> {
+    fn close_buffer(&mut self) -> Result<(), WriteError> {
         while !self.bin.len().is_multiple_of(4) {
             self.bin.push(0);
         }
@@ -342,6 +385,10 @@ impl Writer {
             extensions: None,
             extras: Default::default(),
         });
+        Ok(())
+    }
+
+    fn finish(mut self, roots: Vec<json::Index<json::Node>>) -> Result<Vec<u8>, WriteError> {
         let scene = self.root.push(json::Scene {
             name: None,
             nodes: roots,
@@ -350,7 +397,7 @@ impl Writer {
         });
         self.root.scene = Some(scene);
         self.root.asset.generator = Some("Tin Cloak".to_owned());
-        let text = json::serialize::to_vec(&self.root)?;
+        let text = serde_json::to_vec(&self.description()?)?;
         let glb = gltf::binary::Glb {
             header: gltf::binary::Header { magic: *b"glTF", version: 2, length: 0 },
             json: text.into(),

@@ -6,22 +6,23 @@
 
 mod accessor;
 mod bvh_in;
+mod companions;
 mod document;
 mod error;
 mod gltf_in;
 mod gltf_out;
+mod look;
 mod marks;
+mod mtl_in;
 mod obj_in;
 mod scene_graph;
 
 pub use document::{Document, Mark, MeshPart, PieceKind};
 pub use error::ReadError;
 pub use gltf_out::{write_glb, GlbPart, GlbScene, WriteError};
+pub use look::{Look, MaterialRun, Materials, Picture};
 
-use std::collections::BTreeMap;
-
-/// Files that came along with the one being read, by name: buffers of a `.gltf`.
-pub type Companions = BTreeMap<String, Vec<u8>>;
+pub use companions::{wanted, Companions};
 
 /// Reads any file this crate knows, told apart by its content and then by `name`'s ending.
 ///
@@ -36,7 +37,7 @@ pub fn read(name: &str, bytes: &[u8], companions: &Companions) -> Result<Documen
         return gltf_in::read_gltf(bytes, companions);
     }
     if name.to_ascii_lowercase().ends_with(".obj") {
-        return obj_in::read_obj(name, bytes);
+        return obj_in::read_obj(name, bytes, companions);
     }
     if start.starts_with(b"HIERARCHY") {
         return bvh_in::read_bvh(name, bytes);

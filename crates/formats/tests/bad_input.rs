@@ -169,7 +169,7 @@ fn an_uri_leading_out_of_the_upload() {
     json["buffers"][0]["uri"] = json!("flag.bin");
     let text = serde_json::to_vec(&json).unwrap();
     let alone = read("flag.gltf", &text, &Companions::new()).unwrap_err();
-    assert!(matches!(&alone, ReadError::ExternalBuffer { uri, .. } if uri == "flag.bin"), "{alone}");
+    assert!(matches!(&alone, ReadError::OtherFile { uri, .. } if uri == "flag.bin"), "{alone}");
     let beside = Companions::from([("flag.bin".to_owned(), bin)]);
     assert_eq!(read("flag.gltf", &text, &beside).unwrap().meshes.len(), 1);
 }

@@ -8,7 +8,7 @@ use tin_cloak_core::skeleton::{LocalTransform, Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::{Clip, Interpolation, Track, TrackValues};
 use tin_cloak_core::JointId;
-use tin_cloak_formats::{read, write_glb, Companions, GlbPart, GlbScene, Mark, PieceKind};
+use tin_cloak_formats::{read, write_glb, Companions, GlbPart, GlbScene, Look, Mark, PieceKind};
 
 fn cube() -> Mesh {
     let positions = (0..8).map(|i| Vec3::new((i & 1) as f32, (i >> 1 & 1) as f32, (i >> 2) as f32)).collect();
@@ -66,6 +66,7 @@ fn a_dressed_scene_comes_back_equal() {
         skin: Some(&skin),
         morphs: std::slice::from_ref(&morph),
         mark: Some(mark.clone()),
+        look: &Look::default(),
         colour: [0.5; 3],
     };
     let scene = GlbScene { parts: vec![part], skeleton: Some(&skeleton), clips: std::slice::from_ref(&clip) };
@@ -75,7 +76,7 @@ fn a_dressed_scene_comes_back_equal() {
     let part = &back.meshes[0];
     assert_eq!(part.mesh.positions, mesh.positions);
     assert_eq!(part.mesh.triangles, mesh.triangles);
-    assert_eq!(part.mesh.quads, mesh.quads);
+    assert_eq!(part.mesh.polygons, mesh.polygons);
     let read = part.morphs[0].driver.unwrap();
     assert!((read.from - 0.5).abs() < 1e-6 && (read.full - 2.0).abs() < 1e-6, "degrees in between");
     assert_eq!(part.morphs, [Morph { driver: Some(read), ..morph }]);
@@ -108,7 +109,7 @@ fn the_real_body_is_read_whole() {
     assert_eq!(body.skeleton.as_ref().unwrap().len(), 163);
     assert_eq!(body.clips.len(), 3);
     assert_eq!(body.meshes[0].morphs[0].name, "stout");
-    assert!(open("skirt.obj").meshes[0].mesh.quads.len() > 500, "quads are kept");
+    assert!(open("skirt.obj").meshes[0].mesh.quads() > 500, "quads are kept");
 }
 
 #[test]

@@ -50,6 +50,17 @@ pub struct Asset {
     pub summary: String,
 }
 
+/// An asset to be kept.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct NewAsset {
+    pub name: String,
+    pub role: String,
+    pub mesh: String,
+    /// What is known about it, as JSON.
+    pub summary: String,
+}
+
 /// A fitting without its steps.
 #[derive(Clone, Debug, PartialEq)]
 #[allow(missing_docs)]
@@ -137,36 +148,39 @@ impl Store {
         blobs::get(&self.lock(), id)
     }
 
-    /// Keeps a file and the assets found in it: `(name, role, mesh, summary)`.
+    /// Keeps a file and the assets found in it.
     ///
     /// # Errors
     /// When the database fails.
-    pub fn add_assets(
-        &self,
-        file_name: &str,
-        bytes: &[u8],
-        found: &[(String, String, String, String)],
-    ) -> Result<Vec<Asset>> {
+    pub fn add_assets(&self, file_name: &str, bytes: &[u8], found: &[NewAsset]) -> Result<Vec<Asset>> {
         self.write(|t| {
             let file = blobs::put(t, bytes)?;
             let mut assets = Vec::new();
-            for (name, role, mesh, summary) in found {
+            for NewAsset { name, role, mesh, summary } in found.iter().cloned() {
                 t.execute(
                     "INSERT INTO assets (name, role, file, file_name, mesh, summary) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
                     params![name, role, file.as_str(), file_name, mesh, summary],
                 )?;
-                let id = t.last_insert_rowid();
-                assets.push(Asset {
-                    id,
-                    name: name.clone(),
-                    role: role.clone(),
-                    file: file.clone(),
-                    file_name: file_name.to_owned(),
-                    mesh: mesh.clone(),
-                    summary: summary.clone(),
-                });
+                let (id, file, file_name) = (t.last_insert_rowid(), file.clone(), file_name.to_owned());
+                assets.push(Asset { id, name, role, file, file_name, mesh, summary });
             }
             Ok(assets)
+        })
+    }
+
+    /// Gives assets another role and summary: `(id, role, summary)`.
+    ///
+    /// # Errors
+    /// When one of them is not there; none is changed then.
+    pub fn sort_assets(&self, sorted: &[(i64, String, String)]) -> Result<()> {
+        self.write(|t| {
+            for (id, role, summary) in sorted {
+                let query = "UPDATE assets SET role = ?2, summary = ?3 WHERE id = ?1";
+                if t.execute(query, params![id, role, summary])? == 0 {
+                    return Err(StoreError::Missing { what: "body or piece", id: id.to_string() });
+                }
+            }
+            Ok(())
         })
     }
 
@@ -390,11 +404,17 @@ mod tests {
     fn equal_blobs_are_kept_once() {
         let folder = tempfile::tempdir().unwrap();
         let store = Store::open(folder.path()).unwrap();
-        let found = [("a".to_owned(), "piece".to_owned(), "m".to_owned(), "{}".to_owned())];
+        let text = |t: &str| t.to_owned();
+        let found = [NewAsset { name: text("a"), role: text("piece"), mesh: text("m"), summary: text("{}") }];
         let one = store.add_assets("a.glb", &[7; 100_000], &found).unwrap();
         let two = store.add_assets("b.glb", &[7; 100_000], &found).unwrap();
         assert_eq!(one[0].file, two[0].file);
         let count: i64 = store.lock().query_row("SELECT count(*) FROM blobs", [], |r| r.get(0)).unwrap();
         assert_eq!(count, 1);
+        let sorted = |id| (id, "body".to_owned(), "{}".to_owned());
+        assert!(store.sort_assets(&[sorted(one[0].id), sorted(99)]).is_err());
+        assert_eq!(store.assets().unwrap()[0].role, "piece", "all or none");
+        store.sort_assets(&[sorted(one[0].id)]).unwrap();
+        assert_eq!(store.assets().unwrap()[0].role, "body");
     }
 }

@@ -29,7 +29,7 @@ fn put(out: &mut Vec<u8>, value: u32) {
 }
 
 /// `vertices, triangles, lines` as three words, then the triangles' and the lines' indices. A
-/// line is an edge of a face as modelled: diagonals of quads are left out.
+/// line is an edge of a face as modelled: diagonals of polygons are left out.
 pub(crate) fn pack_mesh(mesh: &Mesh) -> Vec<u8> {
     let lines = face_edges(mesh);
     let mut out = Vec::with_capacity(12 + mesh.triangles.len() * 12 + lines.len() * 8);
@@ -43,17 +43,18 @@ pub(crate) fn pack_mesh(mesh: &Mesh) -> Vec<u8> {
 
 fn face_edges(mesh: &Mesh) -> Vec<[u32; 2]> {
     let sides = |t: [u32; 3]| [[t[0], t[1]], [t[1], t[2]], [t[2], t[0]]].map(|[a, b]| [a.min(b), a.max(b)]);
-    let mut half_of_quad = vec![false; mesh.triangles.len()];
+    let mut in_polygon = vec![false; mesh.triangles.len()];
     let mut lines = Vec::new();
-    for &q in &mesh.quads {
-        let (first, second) = (q as usize, q as usize + 1);
-        half_of_quad[first] = true;
-        half_of_quad[second] = true;
-        let (a, b) = (sides(mesh.triangles[first]), sides(mesh.triangles[second]));
-        lines.extend(a.iter().filter(|e| !b.contains(e)));
-        lines.extend(b.iter().filter(|e| !a.contains(e)));
+    for p in &mesh.polygons {
+        let range = p.first as usize..(p.first + p.triangles) as usize;
+        in_polygon[range.clone()].fill(true);
+        // A diagonal is a side of two triangles of the fan.
+        let mut all: Vec<[u32; 2]> = mesh.triangles[range].iter().flat_map(|t| sides(*t)).collect();
+        all.sort_unstable();
+        let groups = all.chunk_by(|a, b| a == b);
+        lines.extend(groups.filter(|g| g.len() == 1).map(|g| g[0]));
     }
-    let rest = mesh.triangles.iter().zip(&half_of_quad).filter(|(_, q)| !**q);
+    let rest = mesh.triangles.iter().zip(&in_polygon).filter(|(_, inside)| !**inside);
     lines.extend(rest.flat_map(|(t, _)| sides(*t)));
     lines.sort_unstable();
     lines.dedup();

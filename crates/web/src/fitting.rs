@@ -4,12 +4,14 @@ use crate::answers::{page, Page, Refusal};
 use crate::board_svg::{draw, Drawing};
 use crate::layers_svg::{cut, Cut, WIDTH};
 use crate::looked_over::{finding_groups, joint_rows, seat_rows, FindingGroup, JointRow, SeatRow};
-use crate::shelf::{asset_card, AssetCard};
+use crate::shelf::{asset_card, to_sort, AssetCard};
 use askama::Template;
 use rocket::http::Status;
 use rocket::{get, routes, Route, State};
 use std::sync::Arc;
-use tin_cloak_workshop::{Asset, Board, Effect, OpenFitting, PieceKind, SnagCard, ViewRequest, Workshop};
+use tin_cloak_workshop::{
+    Asset, Board, Effect, OpenFitting, PieceKind, SnagCard, TrialSet, ViewRequest, Workshop,
+};
 
 type Shop = State<Arc<Workshop>>;
 
@@ -60,10 +62,19 @@ struct Shown {
     unbound: usize,
     library: Vec<AssetCard>,
     again: Vec<AssetCard>,
+    /// Files whose groups wait to be sorted.
+    to_sort: Vec<AssetCard>,
     next_layer: u16,
     joints: usize,
     clips: usize,
     skipped: Vec<(String, String)>,
+    /// Poses held within a range of motion, and with which joints.
+    held: Vec<String>,
+    /// Clips that leave one.
+    beyond: Vec<String>,
+    /// Motions tried, with how many joints follow, and those that could be.
+    motions: Vec<(String, usize)>,
+    more_motions: Vec<AssetCard>,
     board: Option<Drawing>,
     board_words: String,
     deepest: Option<f32>,
@@ -129,8 +140,12 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
     let worst = board.and_then(Board::worst);
     let worn =
         |a: &Asset| room.state.pieces.iter().any(|p| p.source.file == a.file && p.source.mesh == a.mesh);
+    let assets = shop.assets()?;
+    let to_sort = to_sort(&assets);
+    let tried = |a: &Asset| room.state.motions.iter().any(|m| m.source.file == a.file);
+    let more_motions = assets.iter().filter(|a| a.role == "motion" && !tried(a)).map(asset_card).collect();
     let (again, library): (Vec<Asset>, Vec<Asset>) =
-        shop.assets()?.into_iter().filter(|a| a.role == "piece").partition(worn);
+        assets.into_iter().filter(|a| a.role == "piece").partition(worn);
     let library: Vec<AssetCard> = library.iter().map(asset_card).collect();
     let again: Vec<AssetCard> = again.iter().map(asset_card).collect();
     let effect = open.effect();
@@ -154,6 +169,10 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         joints: room.dress.body.skeleton.len(),
         clips: room.dress.body.clips.len(),
         skipped: room.trials.skipped.clone(),
+        held: held(&room.trials),
+        beyond: beyond(&room.trials),
+        motions: room.state.motions.iter().map(|m| (m.source.mesh.clone(), m.pairs.len())).collect(),
+        more_motions,
         board_words: board_words(board, &effect),
         deepest: board.map(Board::deepest_mm),
         bad_cells: board.map_or(0, Board::bad_cells),
@@ -173,7 +192,19 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         pieces,
         library,
         again,
+        to_sort,
     })
+}
+
+fn held(trials: &TrialSet) -> Vec<String> {
+    let held = trials.trials.iter().filter(|t| !t.held.is_empty());
+    held.map(|t| format!("{} ({})", t.name, t.held.join(", "))).collect()
+}
+
+fn beyond(trials: &TrialSet) -> Vec<String> {
+    let line =
+        |(clip, joint, by): &(String, String, f32)| format!("{clip} takes {joint} {by:.0}° beyond its range");
+    trials.beyond.iter().map(line).collect()
 }
 
 fn meta(open: &OpenFitting) -> String {

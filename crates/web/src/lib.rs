@@ -12,6 +12,7 @@ mod jobs;
 mod layers_svg;
 mod look;
 mod looked_over;
+mod motions;
 mod shelf;
 mod steps;
 mod upload;
@@ -44,6 +45,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", upload::routes())
         .mount("/", fitting::routes())
         .mount("/", steps::routes())
+        .mount("/", motions::routes())
         .mount("/", look::routes())
         .mount("/", jobs::routes())
         .mount("/", files::routes())

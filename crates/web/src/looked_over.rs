@@ -1,7 +1,7 @@
 //! Findings and seats as the cards show them.
 
+use rocket::http::RawStr;
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::core::intake::joint_roles;
 use tin_cloak_workshop::core::trial::SideOfBody;
 use tin_cloak_workshop::{Grade, PieceKind, Room, GAP_BARS};
 
@@ -58,6 +58,8 @@ fn spot(place: Vec3, middle: Vec3) -> String {
 /// A joint in the table.
 pub(crate) struct JointRow {
     pub name: String,
+    /// The name as part of an address.
+    pub query: String,
     /// How deep in the tree.
     pub depth: usize,
     pub role: &'static str,
@@ -70,9 +72,10 @@ pub(crate) fn joint_rows(room: &Room) -> Vec<JointRow> {
     let body = &room.dress.body;
     let skeleton = &body.skeleton;
     let depth = skeleton.depths();
-    let facts = joint_roles(skeleton, &body.welded_skin);
+    let facts = body.joint_facts();
     let row = |(j, f): (usize, &tin_cloak_workshop::core::intake::JointFacts)| JointRow {
         name: skeleton.names[j].clone(),
+        query: RawStr::new(&skeleton.names[j]).percent_encode().to_string(),
         depth: depth[j],
         role: f.role.word(),
         side: match f.side {

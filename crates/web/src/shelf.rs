@@ -1,13 +1,13 @@
 //! The Shelf: fittings, bodies and pieces.
 
-use crate::answers::{page, Page, Refusal};
+use crate::answers::{page, Page, Refusal, Tell};
 use askama::Template;
 use rocket::form::Form;
 use rocket::http::{ContentType, Status};
 use rocket::response::Redirect;
-use rocket::{delete, get, post, routes, FromForm, Route, State};
+use rocket::{delete, get, post, routes, FromForm, FromFormField, Route, State};
 use std::sync::Arc;
-use tin_cloak_workshop::{picture, Asset, Workshop};
+use tin_cloak_workshop::{picture, Asset, AssetFacts, AssetRole, Workshop};
 
 type Shop = State<Arc<Workshop>>;
 
@@ -27,6 +27,13 @@ pub(crate) struct AssetCard {
     pub name: String,
     pub file: String,
     pub facts: String,
+    /// Its role, and those it could have with their words.
+    pub role: &'static str,
+    pub roles: &'static [(&'static str, &'static str)],
+    /// Why the role was guessed.
+    pub why: String,
+    /// Groups of its file that wait to be sorted.
+    pub groups: usize,
 }
 
 #[derive(Template)]
@@ -35,25 +42,51 @@ struct Shelf {
     fittings: Vec<FittingCard>,
     bodies: Vec<AssetCard>,
     pieces: Vec<AssetCard>,
+    motions: Vec<AssetCard>,
+    left_out: Vec<AssetCard>,
+    /// Files whose groups wait to be sorted.
+    to_sort: Vec<AssetCard>,
+}
+
+const BODY: (&str, &str) = ("body", "body");
+const PIECE: (&str, &str) = ("piece", "piece");
+const MOTION: (&str, &str) = ("motion", "motion");
+const LEFT_OUT: (&str, &str) = ("left out", "leave out");
+
+fn roles_of(facts: &AssetFacts) -> &'static [(&'static str, &'static str)] {
+    match (facts.vertices, facts.joints) {
+        (0, _) => &[MOTION, LEFT_OUT],
+        (_, Some(_)) => &[BODY, PIECE, LEFT_OUT],
+        (_, None) => &[PIECE, LEFT_OUT],
+    }
 }
 
 pub(crate) fn asset_card(asset: &Asset) -> AssetCard {
-    let facts: serde_json::Value = serde_json::from_str(&asset.summary).unwrap_or_default();
-    let number = |key: &str| facts[key].as_u64();
-    let mut words = vec![format!("{} vertices", thousands(number("vertices").unwrap_or(0)))];
-    if let Some(joints) = number("joints") {
-        words.push(format!("{joints} joints"));
-    }
-    match number("clips") {
-        Some(1) => words.push("1 clip".to_owned()),
-        Some(n) if n > 0 => words.push(format!("{n} clips")),
-        _ => {}
-    }
+    let facts = AssetFacts::of(asset);
+    let count = |n: usize, one: &str, many: &str| match n {
+        0 => None,
+        1 => Some(format!("1 {one}")),
+        n => Some(format!("{} {many}", thousands(n as u64))),
+    };
+    let words: Vec<String> = [
+        count(facts.vertices, "vertex", "vertices"),
+        count(facts.joints.unwrap_or(0), "joint", "joints"),
+        count(facts.clips, "clip", "clips"),
+        count(facts.materials, "material", "materials"),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    let roles = roles_of(&facts);
     AssetCard {
         id: asset.id,
         name: asset.name.clone(),
         file: asset.file_name.clone(),
         facts: words.join(" · "),
+        role: roles.iter().find(|r| r.0 == asset.role).map_or("", |r| r.0),
+        roles,
+        why: facts.why,
+        groups: facts.groups_to_sort,
     }
 }
 
@@ -102,7 +135,55 @@ fn shelf(shop: &Shop) -> Page {
     let fittings = shop.fittings()?.iter().map(|f| fitting_card(shop, f)).collect::<Result<Vec<_>, _>>()?;
     let assets = shop.assets()?;
     let of = |role: &str| assets.iter().filter(|a| a.role == role).map(asset_card).collect();
-    page(&Shelf { fittings, bodies: of("body"), pieces: of("piece") })
+    let to_sort = to_sort(&assets);
+    let (bodies, pieces) = (of("body"), of("piece"));
+    page(&Shelf { fittings, bodies, pieces, motions: of("motion"), left_out: of("left out"), to_sort })
+}
+
+/// Files whose groups wait to be sorted.
+pub(crate) fn to_sort(assets: &[Asset]) -> Vec<AssetCard> {
+    assets.iter().map(asset_card).filter(|a| a.groups > 1).collect()
+}
+
+#[derive(Clone, Copy, FromFormField)]
+enum RoleField {
+    Body,
+    Piece,
+    Motion,
+    #[field(value = "left out")]
+    LeftOut,
+}
+
+#[derive(FromForm)]
+struct Sorted {
+    role: RoleField,
+}
+
+fn sorted_anew() -> Tell {
+    Tell(serde_json::json!({ "brought-in": {} }))
+}
+
+#[post("/assets/<id>/role", data = "<form>")]
+fn sort(shop: &Shop, id: i64, form: Form<Sorted>) -> Result<Tell, Refusal> {
+    let role = match form.role {
+        RoleField::Body => AssetRole::Body,
+        RoleField::Piece => AssetRole::Piece,
+        RoleField::Motion => AssetRole::Motion,
+        RoleField::LeftOut => AssetRole::LeftOut,
+    };
+    shop.sort(id, role)?;
+    Ok(sorted_anew())
+}
+
+#[derive(FromForm)]
+struct Groups {
+    several: bool,
+}
+
+#[post("/assets/<id>/groups", data = "<form>")]
+fn sort_groups(shop: &Shop, id: i64, form: Form<Groups>) -> Result<Tell, Refusal> {
+    shop.sort_groups(id, form.several)?;
+    Ok(sorted_anew())
 }
 
 #[derive(FromForm)]
@@ -157,7 +238,7 @@ async fn picture_of(shop: &Shop, id: i64) -> Result<(ContentType, Vec<u8>), Refu
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![shelf, begin, discard, picture_of]
+    routes![shelf, begin, discard, picture_of, sort, sort_groups]
 }
 
 #[cfg(test)]

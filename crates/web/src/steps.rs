@@ -15,9 +15,10 @@ use tin_cloak_workshop::{
     ViewRequest, Workshop,
 };
 
-type Shop = State<Arc<Workshop>>;
+pub(crate) type Shop = State<Arc<Workshop>>;
 
-fn started(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
+/// Begins a step as a job, and tells the page to watch it.
+pub(crate) fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
     let job = shop.start(id, step)?;
     Ok(Tell(json!({ "job-started": { "job": job } })))
 }
@@ -60,12 +61,12 @@ struct AddPiece {
 #[post("/fitting/<id>/add", data = "<form>")]
 fn add(shop: &Shop, id: i64, form: Form<AddPiece>) -> Result<Tell, Refusal> {
     let step = shop.piece_step(form.asset, checked_layer(form.layer)?, form.kind.into())?;
-    started(shop, id, step)
+    changed_by(shop, id, step)
 }
 
 #[post("/fitting/<id>/remove/<piece>")]
 fn remove(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    started(shop, id, Step::RemovePiece { piece })
+    changed_by(shop, id, Step::RemovePiece { piece })
 }
 
 #[derive(FromForm)]
@@ -75,7 +76,7 @@ struct ToLayer {
 
 #[post("/fitting/<id>/layer/<piece>", data = "<form>")]
 fn to_layer(shop: &Shop, id: i64, piece: u32, form: Form<ToLayer>) -> Result<Tell, Refusal> {
-    started(shop, id, Step::MoveToLayer { piece, layer: checked_layer(form.layer)? })
+    changed_by(shop, id, Step::MoveToLayer { piece, layer: checked_layer(form.layer)? })
 }
 
 #[derive(FromForm)]
@@ -85,7 +86,7 @@ struct ToKind {
 
 #[post("/fitting/<id>/kind/<piece>", data = "<form>")]
 fn to_kind(shop: &Shop, id: i64, piece: u32, form: Form<ToKind>) -> Result<Tell, Refusal> {
-    started(shop, id, Step::SetKind { piece, kind: form.kind.into() })
+    changed_by(shop, id, Step::SetKind { piece, kind: form.kind.into() })
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -111,7 +112,7 @@ fn bind(shop: &Shop, id: i64, form: Form<Bind>) -> Result<Tell, Refusal> {
         MethodField::Vertex => Method::Vertex,
     };
     let options = BindOptions { method, max_influences: form.influences };
-    started(shop, id, Step::Bind { pieces: form.piece.into_iter().collect(), options })
+    changed_by(shop, id, Step::Bind { pieces: form.piece.into_iter().collect(), options })
 }
 
 #[derive(FromForm)]
@@ -133,7 +134,7 @@ fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
     let tolerance_mm = shop.fitting(id)?.room.state.tolerance_mm;
     let options = MendOptions { tolerance_mm, margin_mm: form.margin, limit_mm: form.limit };
     let pieces = form.piece.into_iter().collect();
-    started(shop, id, Step::PushOut { pieces, chosen: Chosen::Everything, options })
+    changed_by(shop, id, Step::PushOut { pieces, chosen: Chosen::Everything, options })
 }
 
 #[post("/fitting/<id>/undo")]
@@ -178,12 +179,12 @@ fn place(shop: &Shop, id: i64, piece: u32, form: Form<PlaceForm>) -> Result<Tell
         size_percent: three(&form.size_percent, "size")?,
         about: form.about,
     };
-    started(shop, id, Step::Place { piece, options })
+    changed_by(shop, id, Step::Place { piece, options })
 }
 
 #[post("/fitting/<id>/find-pose/<piece>")]
 fn find_pose(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    started(shop, id, Step::FindPose { piece })
+    changed_by(shop, id, Step::FindPose { piece })
 }
 
 /// The pose the body was put in by hand, as the viewport has it.
@@ -208,7 +209,7 @@ struct EaseForm {
 #[post("/fitting/<id>/ease/<piece>", data = "<form>")]
 fn ease(shop: &Shop, id: i64, piece: u32, form: Form<EaseForm>) -> Result<Tell, Refusal> {
     let options = EaseOptions { least_mm: form.least, most_mm: form.most };
-    started(shop, id, Step::Ease { piece, chosen: Chosen::Everything, options })
+    changed_by(shop, id, Step::Ease { piece, chosen: Chosen::Everything, options })
 }
 
 /// A job that was begun for a script that waits for it.
@@ -237,7 +238,7 @@ fn cure(shop: &Shop, id: i64, subject: u32, number: usize, form: Form<CureForm>)
     let cure = list.and_then(|(_, l)| l.get(number)).and_then(|f| f.cure.as_ref());
     let stale = || Refusal::new(Status::Conflict, "That finding is no longer there: look at the list again.");
     let cure = cure.filter(|c| c.label == form.label).ok_or_else(stale)?;
-    started(shop, id, cure.step.clone())
+    changed_by(shop, id, cure.step.clone())
 }
 
 /// A file to keep.

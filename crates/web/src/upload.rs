@@ -15,7 +15,7 @@ struct Upload<'r> {
     files: Vec<Capped<TempFile<'r>>>,
 }
 
-/// Reads all files of the form; `.bin` files and pictures come along with a `.gltf`.
+/// Reads all files of the form.
 async fn contents(upload: Upload<'_>) -> Result<Vec<(String, Vec<u8>)>, Refusal> {
     let mut list = Vec::new();
     for file in upload.files {
@@ -42,7 +42,7 @@ async fn bring_in(shop: &State<Arc<Workshop>>, upload: Form<Upload<'_>>) -> Resu
     let mut list = contents(upload.into_inner()).await?;
     let is_main = |name: &str| {
         let lower = name.to_ascii_lowercase();
-        [".glb", ".gltf", ".obj"].iter().any(|e| lower.ends_with(e))
+        [".glb", ".gltf", ".obj", ".bvh"].iter().any(|e| lower.ends_with(e))
     };
     let beside: Vec<_> = {
         let (main, beside) = list.into_iter().partition(|(n, _)| is_main(n));
@@ -61,12 +61,7 @@ async fn bring_in(shop: &State<Arc<Workshop>>, upload: Form<Upload<'_>>) -> Resu
     let work = move || -> Result<Vec<String>, Refusal> {
         let mut names = Vec::new();
         for (name, bytes) in &list {
-            let along = if name.to_ascii_lowercase().ends_with(".gltf") {
-                companions.clone()
-            } else {
-                Companions::new()
-            };
-            names.extend(shop.bring_in(name, bytes, &along)?.into_iter().map(|a| a.name));
+            names.extend(shop.bring_in(name, bytes, &companions)?.into_iter().map(|a| a.name));
         }
         Ok(names)
     };

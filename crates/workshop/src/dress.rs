@@ -5,12 +5,13 @@ use glam::{Mat4, Vec3};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{settle_walls, CoverageSettings, Layer, Outfit, Walls};
 use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
+use tin_cloak_core::intake::{joint_roles, JointFacts, JointRole};
 use tin_cloak_core::mesh::{vertex_normals_into, Csr, Mesh, Topology, Weld};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::Clip;
 use tin_cloak_core::LayerIndex;
-use tin_cloak_formats::{Document, MeshPart, PieceKind};
+use tin_cloak_formats::{Document, Look, MeshPart, PieceKind};
 
 /// How a mesh is shaded: which vertices share a normal, and triangles over those groups.
 #[derive(Clone, Debug)]
@@ -54,6 +55,10 @@ pub struct Body {
     pub morphs: Vec<Morph>,
     /// Motions.
     pub clips: Vec<Clip>,
+    /// Texture coordinates and materials.
+    pub look: Look,
+    /// Roles of joints that a person has set.
+    pub set_roles: Vec<(String, JointRole)>,
     /// Adjacency over welded vertices.
     pub topology: Arc<Topology>,
     /// Which vertices are shaded as one.
@@ -91,6 +96,8 @@ pub struct Piece {
     pub joint: Option<String>,
     /// Geometry as its file has it (rest positions are in `rest`).
     pub mesh: Arc<Mesh>,
+    /// Texture coordinates and materials.
+    pub look: Look,
     /// Adjacency over welded vertices.
     pub topology: Arc<Topology>,
     /// Which vertices are shaded as one.
@@ -140,12 +147,25 @@ impl Body {
             skeleton,
             morphs: part.morphs,
             clips,
+            look: part.look,
+            set_roles: Vec::new(),
         })
     }
 
     /// The body with other weights (one row a welded vertex).
     pub fn with_skin(&self, welded_skin: Skin) -> Self {
         Self { skin: welded_skin.scatter(&self.topology.weld), welded_skin, ..self.clone() }
+    }
+
+    /// What each joint is for: as guessed, or as a person has set it.
+    pub fn joint_facts(&self) -> Vec<JointFacts> {
+        let mut facts = joint_roles(&self.skeleton, &self.welded_skin);
+        for (name, role) in &self.set_roles {
+            if let Some(joint) = self.skeleton.find(name) {
+                facts[joint.index()].role = *role;
+            }
+        }
+        facts
     }
 
     /// Welded positions under the joints' `matrices`, with the shapes added by `amounts`.
@@ -190,6 +210,7 @@ impl Piece {
             joint: None,
             shading: Arc::new(Shading::of(&part.mesh)),
             mesh: Arc::new(part.mesh),
+            look: part.look,
             topology: Arc::new(topology),
             rest,
             bound,
@@ -273,7 +294,7 @@ pub fn sort_document(
     document: Document,
     body_mesh: Option<&str>,
 ) -> Result<(Body, Vec<MeshPart>), WorkshopError> {
-    let Document { mut meshes, skeleton, clips } = document;
+    let Document { mut meshes, skeleton, clips, .. } = document;
     let names = || meshes.iter().map(|m| format!("“{}”", m.name)).collect::<Vec<_>>().join(", ");
     let marked = |m: &MeshPart| m.mark.as_ref().is_some_and(|k| k.role == "body");
     let index = match body_mesh {

@@ -15,6 +15,12 @@ pub enum WorkshopError {
     WhichBody { file: String, meshes: String },
     #[error("{file} has no mesh named “{mesh}” (it has {meshes})")]
     NoSuchMesh { file: String, mesh: String, meshes: String },
+    #[error("a range of motion goes from its least to its most degrees, between −180 and 180")]
+    BadRange,
+    #[error("there is no joint “{joint}” here: choose another")]
+    NoSuchJoint { joint: String },
+    #[error("“{name}” cannot be used so: a motion is not a mesh, and a mesh is not a motion")]
+    NotAMesh { name: String },
     #[error("{file} holds a body but no pieces: add at least one skinned garment")]
     NothingWorn { file: String },
     #[error("“{piece}”: {source}")]

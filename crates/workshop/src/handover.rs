@@ -20,6 +20,7 @@ pub fn dressed_document(dress: &Dress) -> Document {
         skin: Some(body.skin.clone()),
         morphs: body.morphs.clone(),
         mark: Some(mark("body")),
+        look: body.look.clone(),
     }];
     for piece in &dress.pieces {
         let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
@@ -30,9 +31,11 @@ pub fn dressed_document(dress: &Dress) -> Document {
             skin,
             morphs: Vec::new(),
             mark: Some(Mark { layer: Some(piece.layer), kind: Some(piece.kind), method, ..mark("piece") }),
+            look: piece.look.clone(),
         });
     }
-    Document { meshes, skeleton: Some(body.skeleton.clone()), clips: body.clips.clone() }
+    let (skeleton, clips) = (Some(body.skeleton.clone()), body.clips.clone());
+    Document { meshes, skeleton, clips, ..Document::default() }
 }
 
 /// The piece's mesh with its vertices where they are now; normals follow, hard edges stay hard.
@@ -45,7 +48,7 @@ fn moved_mesh(piece: &crate::Piece) -> Mesh {
         normals: piece.shading.normals(&positions),
         positions,
         triangles: piece.mesh.triangles.clone(),
-        quads: piece.mesh.quads.clone(),
+        polygons: piece.mesh.polygons.clone(),
     }
 }
 
@@ -69,6 +72,7 @@ pub(crate) fn document_glb(document: &Document) -> Result<Vec<u8>, WorkshopError
             skin: m.skin.as_ref(),
             morphs: &m.morphs,
             mark: m.mark.clone(),
+            look: &m.look,
             colour: if i == 0 { [0.82, 0.62, 0.45] } else { COLOURS[(i - 1) % COLOURS.len()] },
         })
         .collect();

@@ -7,8 +7,8 @@ use crate::{Body, Dress, EaseOptions, Piece, PieceKind, Room, Step, TrialSet, Wo
 use glam::Vec3;
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::intake::{
-    coarse_bends, guess_place, guess_units, joint_roles, look_over, move_weight_off, shells, symmetry,
-    JointRole, Place, ShellGuess, SurfaceFacts, UnitGuess, Up,
+    coarse_bends, guess_place, guess_units, look_over, move_weight_off, shells, symmetry, JointRole, Place,
+    ShellGuess, SurfaceFacts, UnitGuess, Up,
 };
 use tin_cloak_core::seat::Gap;
 use tin_cloak_core::skin::Skin;
@@ -142,7 +142,7 @@ fn size_of_body(body: &Body) -> Option<Finding> {
 }
 
 fn controls_with_weight(body: &Body) -> Option<Finding> {
-    let facts = joint_roles(&body.skeleton, &body.welded_skin);
+    let facts = body.joint_facts();
     let bad: Vec<usize> =
         (0..facts.len()).filter(|&j| facts[j].role == JointRole::Control && facts[j].vertices > 0).collect();
     let first = *bad.first()?;
@@ -164,7 +164,7 @@ fn controls_with_weight(body: &Body) -> Option<Finding> {
 
 /// Limb joints that carry nothing while a twist joint beside them does.
 fn idle_limbs(body: &Body) -> Option<Finding> {
-    let facts = joint_roles(&body.skeleton, &body.welded_skin);
+    let facts = body.joint_facts();
     let person = Humanoid::find(&body.skeleton);
     let limbs = |l: &Limbs| [l.upper_arm, l.lower_arm, l.upper_leg, l.lower_leg];
     let twisted = |j: &JointId| {
@@ -420,7 +420,7 @@ fn nearest_weights(body: &Body, piece: &Piece) -> Option<Skin> {
 
 /// Weights of the body without those of its control joints, and what that moves.
 pub(crate) fn without_controls(body: &Body, trials: &TrialSet) -> Result<(Skin, String), WorkshopError> {
-    let facts = joint_roles(&body.skeleton, &body.welded_skin);
+    let facts = body.joint_facts();
     let of = |role: JointRole| -> Vec<JointId> {
         let all = facts.iter().enumerate().filter(|(_, f)| f.role == role);
         all.map(|(j, _)| JointId(j as u16)).collect()

@@ -2,15 +2,18 @@
 //! where a step is run, measured and recorded. Knows no HTML and no HTTP.
 #![cfg_attr(test, allow(clippy::unwrap_used))]
 
+mod assets;
 mod binding;
 mod board;
 mod brushing;
+mod bundle;
 mod dress;
 mod error;
 mod handover;
 mod intake;
 mod jobs;
 mod mending;
+mod motions;
 pub mod picture;
 mod probe;
 mod report;
@@ -22,6 +25,7 @@ mod trials;
 mod view;
 mod workshop;
 
+pub use assets::{AssetFacts, AssetRole};
 pub use binding::{bind_piece, stiff_shells, BindOptions, BindTimes, Method};
 pub use board::{measure_board, Board, BoardPair, BoardPose, Cell};
 pub use brushing::BrushStroke;
@@ -31,6 +35,7 @@ pub use handover::{dressed_document, export_glb};
 pub use intake::{look_over_body, look_over_piece, Cure, Finding, Grade};
 pub use jobs::{Job, JobId, JobState, Jobs};
 pub use mending::{mend, MendOptions, MendOutcome};
+pub use motions::{MotionJoints, MotionState, RangeRow, RangeState};
 pub use probe::Probe;
 pub use report::{Report, SkippedEntry};
 pub use rooms::Room;

@@ -1,15 +1,20 @@
 //! States in memory: what a fitting's files and blobs decode to, kept while they are in use.
 
+use crate::bundle;
 use crate::intake::{look_over_body, look_over_piece};
+use crate::motions::{checked_pairs, keep_to_ranges, range_row, used_by_clips, RangeRow};
+use crate::trials::matched_trials;
 use crate::view::Posed;
 use crate::{
-    clip_trials, range_trials, sort_document, Board, Body, Bound, Companions, Dress, FileRef, Finding,
-    FittingState, Ground, Piece, PieceState, TrialSet, WorkshopError,
+    clip_trials, range_trials, sort_document, Board, Body, Bound, Dress, FileRef, Finding, FittingState,
+    Ground, Piece, PieceState, TrialSet, WorkshopError,
 };
 use glam::Vec3;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use tin_cloak_core::clearance::{Buffers, Outfit};
+use tin_cloak_core::trial::{JointRange, MotionRanges};
+use tin_cloak_core::JointId;
 use tin_cloak_store::{BlobId, Store};
 
 /// Frames tried of each of the body's clips.
@@ -73,6 +78,13 @@ impl Room {
         answer
     }
 
+    /// The range of motion of a joint, when it is a known part of a person, and what the clips
+    /// use of it.
+    pub fn range_of(&self, ranges: &MotionRanges, joint: JointId) -> Option<(RangeRow, Option<JointRange>)> {
+        let row = range_row(ranges, &self.dress.body.skeleton, &self.state, joint)?;
+        Some((row, used_by_clips(ranges, &self.trials, joint)))
+    }
+
     /// Position in the dress of a piece of the state.
     pub fn index_of(&self, piece: u32) -> Option<usize> {
         let at = self.state.pieces.iter().position(|p| p.id == piece)?;
@@ -85,9 +97,6 @@ impl Room {
     }
 }
 
-/// A body with the poses it is tried in.
-type KnownBody = (Arc<Body>, Arc<TrialSet>);
-
 /// A piece by its own file and the body it is worn on.
 type KnownPiece = ((FileRef, FileRef), Arc<Piece>);
 
@@ -98,10 +107,12 @@ pub(crate) type ReadBlob<'a> = &'a dyn Fn(&BlobId) -> Result<Vec<u8>, WorkshopEr
 #[derive(Default)]
 pub(crate) struct Rooms {
     rooms: Mutex<Vec<(BlobId, Arc<Room>)>>,
-    bodies: Mutex<HashMap<FileRef, KnownBody>>,
+    bodies: Mutex<HashMap<FileRef, Arc<Body>>>,
     pieces: Mutex<Vec<KnownPiece>>,
-    /// Bodies with weights of their own, by the weights.
-    cured: Mutex<Vec<(BlobId, Arc<Body>)>>,
+    /// Bodies changed by steps, by all that was changed.
+    cured: Mutex<Vec<(String, Arc<Body>)>>,
+    /// Poses, by all that settles them.
+    trials: Mutex<Vec<(String, Arc<TrialSet>)>>,
 }
 
 const ROOMS_KEPT: usize = 6;
@@ -138,7 +149,8 @@ impl Rooms {
     /// Decodes a state.
     pub fn build(&self, store: &Store, state: FittingState) -> Result<Room, WorkshopError> {
         let blob = |id: &BlobId| Ok(store.blob(id)?);
-        let (body, trials) = self.body_in_state(store, &state, &blob)?;
+        let body = self.body_in_state(store, &state, &blob)?;
+        let trials = self.trials(store, &state, &body)?;
         let mut pieces = Vec::new();
         for p in &state.pieces {
             let base = self.piece(store, &p.source, &state.body, &body)?;
@@ -151,16 +163,15 @@ impl Rooms {
         Ok(room_of(state, body, pieces, trials, board))
     }
 
-    /// A body and its poses.
-    pub fn body(&self, store: &Store, file: &FileRef) -> Result<KnownBody, WorkshopError> {
+    /// A body as its file has it.
+    pub fn body(&self, store: &Store, file: &FileRef) -> Result<Arc<Body>, WorkshopError> {
         if let Some(known) = self.bodies.lock().unwrap_or_else(PoisonError::into_inner).get(file) {
-            return Ok(known.clone());
+            return Ok(Arc::clone(known));
         }
         let document = read_stored(store, file)?;
         let (body, _) = sort_document(&file.file_name, document, Some(&file.mesh))?;
-        let trials = range_trials(&body).and(clip_trials(&body, CLIP_FRAMES));
-        let known = (Arc::new(body), Arc::new(trials));
-        self.bodies.lock().unwrap_or_else(PoisonError::into_inner).insert(file.clone(), known.clone());
+        let known = Arc::new(body);
+        self.bodies.lock().unwrap_or_else(PoisonError::into_inner).insert(file.clone(), Arc::clone(&known));
         Ok(known)
     }
 
@@ -170,19 +181,41 @@ impl Rooms {
         store: &Store,
         state: &FittingState,
         blob: ReadBlob,
-    ) -> Result<KnownBody, WorkshopError> {
-        let (body, trials) = self.body(store, &state.body)?;
-        let Some(id) = &state.body_skin else { return Ok((body, trials)) };
-        let mut list = self.cured.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some((_, known)) = list.iter().find(|(k, _)| k == id) {
-            return Ok((Arc::clone(known), trials));
+    ) -> Result<Arc<Body>, WorkshopError> {
+        let body = self.body(store, &state.body)?;
+        if state.body_skin.is_none() && state.roles.is_empty() {
+            return Ok(body);
         }
-        let cured = Arc::new(body.with_skin(serde_json::from_slice(&blob(id)?)?));
-        list.push((id.clone(), Arc::clone(&cured)));
-        if list.len() > ROOMS_KEPT {
-            list.remove(0);
-        }
-        Ok((cured, trials))
+        let key = serde_json::to_string(&(&state.body, &state.body_skin, &state.roles))?;
+        known_or(&self.cured, &key, || {
+            let mut cured = match &state.body_skin {
+                Some(id) => body.with_skin(serde_json::from_slice(&blob(id)?)?),
+                None => (*body).clone(),
+            };
+            cured.set_roles.clone_from(&state.roles);
+            Ok(cured)
+        })
+    }
+
+    /// The poses of a state: rest and ranges, the body's clips, the motions.
+    pub fn trials(
+        &self,
+        store: &Store,
+        state: &FittingState,
+        body: &Body,
+    ) -> Result<Arc<TrialSet>, WorkshopError> {
+        let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
+        let key = serde_json::to_string(&(&state.body, &state.motions, &state.ranges, limits))?;
+        known_or(&self.trials, &key, || {
+            let mut set = range_trials(body).and(clip_trials(body, CLIP_FRAMES));
+            for motion in &state.motions {
+                let document = read_stored(store, &motion.source)?;
+                let pairs = checked_pairs(body, &motion.source.file_name, &document, &motion.pairs)?;
+                set = set.and(matched_trials(body, &document, &pairs, CLIP_FRAMES));
+            }
+            keep_to_ranges(body, state, &mut set);
+            Ok(set)
+        })
     }
 
     /// A piece as its file has it, unbound.
@@ -200,10 +233,12 @@ impl Rooms {
             return Ok(Arc::clone(known));
         }
         let document = read_stored(store, file)?;
-        let meshes = document.meshes.iter().map(|m| m.name.clone()).collect::<Vec<_>>().join(", ");
-        let part = document.meshes.into_iter().find(|m| m.name == file.mesh).ok_or_else(|| {
-            WorkshopError::NoSuchMesh { file: file.file_name.clone(), mesh: file.mesh.clone(), meshes }
-        })?;
+        let missing = |meshes| WorkshopError::NoSuchMesh {
+            file: file.file_name.clone(),
+            mesh: file.mesh.clone(),
+            meshes,
+        };
+        let part = document.take(&file.mesh).map_err(missing)?;
         let piece = Arc::new(Piece::new(part, 1, crate::PieceKind::Soft, body, false));
         let mut list = self.pieces.lock().unwrap_or_else(PoisonError::into_inner);
         list.push((key, Arc::clone(&piece)));
@@ -212,6 +247,26 @@ impl Rooms {
         }
         Ok(piece)
     }
+}
+
+/// What a list has under `key`, or what is made now; the list keeps the last few.
+fn known_or<K: PartialEq + Clone, T>(
+    list: &Mutex<Vec<(K, Arc<T>)>>,
+    key: &K,
+    make: impl FnOnce() -> Result<T, WorkshopError>,
+) -> Result<Arc<T>, WorkshopError> {
+    if let Some((_, known)) =
+        list.lock().unwrap_or_else(PoisonError::into_inner).iter().find(|(k, _)| k == key)
+    {
+        return Ok(Arc::clone(known));
+    }
+    let made = Arc::new(make()?);
+    let mut list = list.lock().unwrap_or_else(PoisonError::into_inner);
+    list.push((key.clone(), Arc::clone(&made)));
+    if list.len() > ROOMS_KEPT {
+        list.remove(0);
+    }
+    Ok(made)
 }
 
 /// A piece as a state has it: its file's, with the state's layer, kind, shape and weights.
@@ -260,9 +315,9 @@ pub(crate) fn room_of(
     }
 }
 
-fn read_stored(store: &Store, file: &FileRef) -> Result<crate::Document, WorkshopError> {
-    let bytes = store.blob(&file.file)?;
-    crate::read(&file.file_name, &bytes, &Companions::new())
+pub(crate) fn read_stored(store: &Store, file: &FileRef) -> Result<crate::Document, WorkshopError> {
+    let (bytes, companions) = bundle::unpack(store.blob(&file.file)?)?;
+    crate::read(&file.file_name, &bytes, &companions)
         .map_err(|source| WorkshopError::Read { file: file.file_name.clone(), source })
 }
 

@@ -1,7 +1,12 @@
 //! Steps: what can be done to a fitting, as values that can be kept and run again.
 
-use crate::{BindOptions, BrushStroke, EaseOptions, MendOptions, PieceKind, PlaceOptions, Turn};
+use crate::{
+    BindOptions, BrushStroke, EaseOptions, MendOptions, MotionState, PieceKind, PlaceOptions, RangeState,
+    Turn,
+};
 use serde::{Deserialize, Serialize};
+use tin_cloak_core::intake::JointRole;
+use tin_cloak_core::trial::JointRange;
 use tin_cloak_store::BlobId;
 
 /// Number of a piece within its fitting; never used again for another.
@@ -43,6 +48,17 @@ pub enum Step {
     Brush { piece: PieceId, stroke: BrushStroke },
     /// Weight on control joints of the body goes to joints that deform.
     ClearControls,
+    /// A motion of another file is tried too; its joints are matched by name and place.
+    AddMotion { file: BlobId, file_name: String, name: String },
+    /// Which joint of a motion moves which joint of the body.
+    MatchJoints { motion: usize, pairs: Vec<(String, String)> },
+    /// A motion is no longer tried.
+    RemoveMotion { motion: usize },
+    /// How far a joint may turn: of the body, or as a piece allows. None is the handbook's range,
+    /// or no limit by the piece.
+    SetRange { joint: String, range: Option<JointRange>, piece: Option<PieceId> },
+    /// What a joint is for.
+    SetRole { joint: String, role: JointRole },
     /// Pieces take their weights from the body (all of them when the list is empty).
     Bind { pieces: Vec<PieceId>, options: BindOptions },
     /// Cloth is pushed off what pokes through it in all trial poses.
@@ -75,6 +91,15 @@ pub struct FittingState {
     pub pieces: Vec<PieceState>,
     pub next_piece: PieceId,
     pub tolerance_mm: f32,
+    /// Motions of other files.
+    #[serde(default)]
+    pub motions: Vec<MotionState>,
+    /// Ranges of motion set by hand.
+    #[serde(default)]
+    pub ranges: Vec<RangeState>,
+    /// Roles of joints set by hand.
+    #[serde(default)]
+    pub roles: Vec<(String, JointRole)>,
     /// The measured board, once something is bound.
     pub board: Option<BlobId>,
 }
@@ -100,4 +125,7 @@ pub struct PieceState {
     pub rest: Option<BlobId>,
     /// Weights, once bound.
     pub bound: Option<BlobId>,
+    /// Ranges of motion that it narrows.
+    #[serde(default)]
+    pub limits: Vec<RangeState>,
 }

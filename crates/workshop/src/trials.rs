@@ -3,8 +3,9 @@
 use crate::{Body, Document, WorkshopError};
 use tin_cloak_core::deform::driven_amounts;
 use tin_cloak_core::mend::TrialPose;
-use tin_cloak_core::skeleton::Pose;
+use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::trial::{range_poses, retarget, NamedPose};
+use tin_cloak_core::JointId;
 
 /// One pose of a trial.
 #[derive(Clone, Debug, PartialEq)]
@@ -17,6 +18,8 @@ pub struct Trial {
     pub time: f32,
     /// The pose.
     pub pose: Pose,
+    /// Joints that were held within their range of motion.
+    pub held: Vec<String>,
 }
 
 impl Trial {
@@ -36,6 +39,8 @@ pub struct TrialSet {
     pub trials: Vec<Trial>,
     /// Built-in poses the skeleton cannot do, and why.
     pub skipped: Vec<(String, String)>,
+    /// Clips that leave the range of a joint: clip, joint, degrees beyond.
+    pub beyond: Vec<(String, String, f32)>,
 }
 
 impl TrialSet {
@@ -52,6 +57,7 @@ impl TrialSet {
     pub fn and(mut self, other: Self) -> Self {
         self.trials.extend(other.trials);
         self.skipped.extend(other.skipped);
+        self.beyond.extend(other.beyond);
         self
     }
 }
@@ -65,20 +71,20 @@ pub fn range_trials(body: &Body) -> TrialSet {
         .enumerate()
         .map(|(i, p)| {
             let group = if i == 0 { "rest" } else { "range" };
-            Trial { name: p.name, group: group.to_owned(), time: p.time, pose: p.pose }
+            Trial { name: p.name, group: group.to_owned(), time: p.time, pose: p.pose, held: Vec::new() }
         })
         .collect();
-    TrialSet { trials, skipped: found.skipped }
+    TrialSet { trials, skipped: found.skipped, ..TrialSet::default() }
 }
 
 /// The body's own clips, `frames` poses each.
 pub fn clip_trials(body: &Body, frames: usize) -> TrialSet {
     let poses = body.clips.iter().flat_map(|c| c.frames(&body.skeleton, frames));
-    TrialSet { trials: poses.map(of_clip).collect(), skipped: Vec::new() }
+    TrialSet { trials: poses.map(of_clip).collect(), ..TrialSet::default() }
 }
 
 fn of_clip(p: NamedPose) -> Trial {
-    Trial { group: p.name.clone(), name: p.name, time: p.time, pose: p.pose }
+    Trial { group: p.name.clone(), name: p.name, time: p.time, pose: p.pose, held: Vec::new() }
 }
 
 /// The clips of another file on this body, joint by joint, `frames` poses each.
@@ -98,12 +104,34 @@ pub fn retarget_trials(
     let Some(map) = retarget::JointMap::between(from, &body.skeleton) else {
         return Err(WorkshopError::NoMatchingJoints { file });
     };
+    Ok(carried(body, from, document, &map, frames))
+}
+
+/// The clips of another file on this body, by pairs of joints (its own, the body's).
+pub(crate) fn matched_trials(
+    body: &Body,
+    document: &Document,
+    pairs: &[(JointId, JointId)],
+    frames: usize,
+) -> TrialSet {
+    let Some(from) = &document.skeleton else { return TrialSet::default() };
+    match retarget::JointMap::of_pairs(from, &body.skeleton, pairs) {
+        Some(map) => carried(body, from, document, &map, frames),
+        None => TrialSet::default(),
+    }
+}
+
+fn carried(
+    body: &Body,
+    from: &Skeleton,
+    document: &Document,
+    map: &retarget::JointMap,
+    frames: usize,
+) -> TrialSet {
     let poses = document.clips.iter().flat_map(|c| c.frames(from, frames));
-    let trials = poses
-        .map(|p| {
-            let pose = map.carry(from, &body.skeleton, &p.pose);
-            of_clip(NamedPose { pose, ..p })
-        })
-        .collect();
-    Ok(TrialSet { trials, skipped: Vec::new() })
+    let carry = |p: NamedPose| {
+        let pose = map.carry(from, &body.skeleton, &p.pose);
+        of_clip(NamedPose { pose, ..p })
+    };
+    TrialSet { trials: poses.map(carry).collect(), ..TrialSet::default() }
 }

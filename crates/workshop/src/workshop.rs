@@ -1,17 +1,21 @@
 //! The workshop: fittings in a store, steps run, measured and recorded.
 
+use crate::assets::{found_in, AssetFacts, AssetRole};
+use crate::bundle;
 use crate::intake::without_controls;
 use crate::jobs::{Job, JobId, JobState, Jobs};
-use crate::rooms::{pack_bound, pack_positions, room_of, Room, Rooms};
+use crate::motions::{checked_pairs, checked_range, guessed_pairs, set_range, MotionJoints, MotionState};
+use crate::rooms::{pack_bound, pack_positions, read_stored, room_of, Room, Rooms};
 use crate::seating::{carried_to_rest, eased, moved_note, pose_notes, pose_of_piece};
 use crate::steps::{Effect, FileRef, FittingState, PieceId, PieceState, Step};
 use crate::{
-    bind_piece, export_glb, measure_board, mend, read, Board, Companions, Document, Piece, PieceKind,
+    bind_piece, export_glb, measure_board, mend, read, Board, Companions, Piece, PieceKind, TrialSet,
     ViewRequest, WorkshopError,
 };
 use glam::Vec3;
 use std::path::Path;
 use std::sync::Arc;
+use tin_cloak_core::intake::JointRole;
 use tin_cloak_store::{Asset, BlobId, Fitting, NewStep, StepRow, Store};
 
 /// Everything that can be done, by whoever asks: page, command line or test.
@@ -96,8 +100,9 @@ impl Workshop {
         Ok(self.store.assets()?)
     }
 
-    /// Brings a file in: each of its meshes becomes a body (skinned and marked, or the only
-    /// skinned one) or a piece. A glTF with its buffers beside it is kept as a GLB.
+    /// Brings a file in: each of its meshes becomes a body or a piece, or is left out, by a guess
+    /// that [`Workshop::sort`] can change; a file with nothing but motions becomes one. Those of
+    /// `companions` that it refers to are kept with it.
     ///
     /// # Errors
     /// When the file cannot be read; nothing is kept then.
@@ -108,16 +113,51 @@ impl Workshop {
         companions: &Companions,
     ) -> Result<Vec<Asset>, WorkshopError> {
         let fail = |source| WorkshopError::Read { file: file_name.to_owned(), source };
-        let document = read(file_name, bytes, companions).map_err(fail)?;
-        if document.meshes.is_empty() {
+        let companions = tin_cloak_formats::wanted(bytes, companions);
+        let document = read(file_name, bytes, &companions).map_err(fail)?;
+        if document.meshes.is_empty() && document.clips.is_empty() {
             return Err(fail(tin_cloak_formats::ReadError::NoMesh));
         }
-        let found = sort_assets(&document);
-        if companions.is_empty() {
-            return Ok(self.store.add_assets(file_name, bytes, &found)?);
+        let stem = file_name.rsplit_once('.').map_or(file_name, |(stem, _)| stem);
+        let found = found_in(stem, &document)?;
+        Ok(self.store.add_assets(file_name, &bundle::pack(file_name, bytes, &companions)?, &found)?)
+    }
+
+    /// Says what an asset is used as.
+    ///
+    /// # Errors
+    /// When it is not there, or a mesh without a skin is to be a body.
+    pub fn sort(&self, asset: i64, role: AssetRole) -> Result<(), WorkshopError> {
+        let asset = self.asset(asset)?;
+        let facts = AssetFacts { why: String::new(), ..AssetFacts::of(&asset) };
+        let is_motion = facts.vertices == 0;
+        if is_motion != (role == AssetRole::Motion) && role != AssetRole::LeftOut {
+            return Err(WorkshopError::NotAMesh { name: asset.name });
         }
-        let whole = crate::handover::document_glb(&document)?;
-        Ok(self.store.add_assets(&format!("{file_name}.glb"), &whole, &found)?)
+        if role == AssetRole::Body && facts.joints.is_none() {
+            return Err(WorkshopError::BodyWithoutSkin { file: asset.name });
+        }
+        let summary = serde_json::to_string(&facts)?;
+        Ok(self.store.sort_assets(&[(asset.id, role.word().to_owned(), summary)])?)
+    }
+
+    /// Says whether the groups of a file are one piece of many parts, or several pieces.
+    ///
+    /// # Errors
+    /// When the asset is not there or has no groups.
+    pub fn sort_groups(&self, asset: i64, several: bool) -> Result<(), WorkshopError> {
+        let whole = self.asset(asset)?;
+        let facts = AssetFacts { groups_to_sort: 0, ..AssetFacts::of(&whole) };
+        let role =
+            |piece: bool| (if piece { AssetRole::Piece } else { AssetRole::LeftOut }).word().to_owned();
+        let mut sorted = vec![(whole.id, role(!several), serde_json::to_string(&facts)?)];
+        for group in self.store.assets()? {
+            let own = AssetFacts::of(&group);
+            if group.file == whole.file && own.group_of.as_ref() == Some(&whole.name) {
+                sorted.push((group.id, role(several), serde_json::to_string(&own)?));
+            }
+        }
+        Ok(self.store.sort_assets(&sorted)?)
     }
 
     /// Begins a fitting with the body of an asset.
@@ -139,6 +179,9 @@ impl Workshop {
             pieces: Vec::new(),
             next_piece: 1,
             tolerance_mm: 0.5,
+            motions: Vec::new(),
+            ranges: Vec::new(),
+            roles: Vec::new(),
             board: None,
         };
         let sentence = format!("Begin with {}", asset.name);
@@ -193,6 +236,30 @@ impl Workshop {
     pub fn piece_step(&self, asset: i64, layer: u16, kind: PieceKind) -> Result<Step, WorkshopError> {
         let FileRef { file, file_name, mesh } = file_of(&self.asset(asset)?);
         Ok(Step::AddPiece { file, file_name, mesh, layer, kind })
+    }
+
+    /// The step that tries an asset's motions.
+    ///
+    /// # Errors
+    /// When it is not there or no motion.
+    pub fn motion_step(&self, asset: i64) -> Result<Step, WorkshopError> {
+        let asset = self.asset(asset)?;
+        if AssetFacts::of(&asset).vertices > 0 {
+            return Err(WorkshopError::NotAMesh { name: asset.name });
+        }
+        Ok(Step::AddMotion { file: asset.file, file_name: asset.file_name, name: asset.mesh })
+    }
+
+    /// What the motions of a state have for joints.
+    ///
+    /// # Errors
+    /// When a file cannot be read.
+    pub fn motion_joints(&self, room: &Room) -> Result<Vec<MotionJoints>, WorkshopError> {
+        let one = |motion: &MotionState| {
+            let document = read_stored(&self.store, &motion.source)?;
+            Ok(MotionJoints::of(&room.dress.body, motion, &document))
+        };
+        room.state.motions.iter().map(one).collect()
     }
 
     /// Takes the last step back.
@@ -290,7 +357,15 @@ impl Workshop {
                 let id = draft.state.next_piece;
                 draft.state.next_piece += 1;
                 let (layer, kind) = (*layer, *kind);
-                draft.state.pieces.push(PieceState { id, source, layer, kind, rest: None, bound: None });
+                draft.state.pieces.push(PieceState {
+                    id,
+                    source,
+                    layer,
+                    kind,
+                    rest: None,
+                    bound: None,
+                    limits: Vec::new(),
+                });
                 Ok(format!("Add {mesh} on layer {layer}"))
             }
             Step::RemovePiece { piece } => {
@@ -358,6 +433,51 @@ impl Workshop {
                 draft.state.body_skin = Some(draft.keep(serde_json::to_vec(&skin)?));
                 Ok(format!("Move weight of {} off its control joints", room.dress.body.name))
             }
+            Step::AddMotion { file, file_name, name } => {
+                let source = FileRef { file: file.clone(), file_name: file_name.clone(), mesh: name.clone() };
+                let document = read_stored(&self.store, &source)?;
+                let pairs = guessed_pairs(&room.dress.body, file_name, &document)?;
+                let all = room.dress.body.skeleton.len();
+                draft.notes.push(format!("{} of the body’s {all} joints follow it", pairs.len()));
+                draft.state.motions.push(MotionState { source, pairs });
+                Ok(format!("Try {name}"))
+            }
+            Step::MatchJoints { motion, pairs } => {
+                let state = draft.motion(*motion)?;
+                let document = read_stored(&self.store, &state.source)?;
+                checked_pairs(&room.dress.body, &state.source.file_name, &document, pairs)?;
+                state.pairs.clone_from(pairs);
+                Ok(format!("Match joints of {}", state.source.mesh))
+            }
+            Step::RemoveMotion { motion } => {
+                let name = draft.motion(*motion)?.source.mesh.clone();
+                draft.state.motions.remove(*motion);
+                Ok(format!("Try {name} no more"))
+            }
+            Step::SetRange { joint, range, piece } => {
+                let missing = || WorkshopError::NoSuchJoint { joint: joint.clone() };
+                room.dress.body.skeleton.find(joint).ok_or_else(missing)?;
+                let range = range.map(checked_range).transpose()?;
+                match piece {
+                    Some(piece) => {
+                        let p = draft.piece(*piece)?;
+                        set_range(&mut p.limits, joint, range);
+                        let end = if range.is_some() { "limits" } else { "no longer limits" };
+                        Ok(format!("{} {end} {joint}", p.source.mesh))
+                    }
+                    None => {
+                        set_range(&mut draft.state.ranges, joint, range);
+                        Ok(format!("Set the range of {joint}"))
+                    }
+                }
+            }
+            Step::SetRole { joint, role } => {
+                let missing = || WorkshopError::NoSuchJoint { joint: joint.clone() };
+                room.dress.body.skeleton.find(joint).ok_or_else(missing)?;
+                draft.state.roles.retain(|(name, _)| name != joint);
+                draft.state.roles.push((joint.clone(), *role));
+                Ok(format!("File {joint} as one that {}", role_words(*role)))
+            }
             Step::Bind { pieces, options } => {
                 let chosen = chosen_pieces(room, pieces)?;
                 if chosen.is_empty() {
@@ -404,15 +524,17 @@ impl Workshop {
         let shown = |s: &FittingState| -> Vec<PieceState> {
             s.pieces.iter().filter(|p| p.bound.is_some()).cloned().collect()
         };
-        let changed =
-            shown(&draft.state) != shown(&before.state) || draft.state.body_skin != before.state.body_skin;
         let any = !shown(&draft.state).is_empty();
-        if changed {
-            draft.state.board = None;
-        }
+        let board = draft.state.board.take();
         let room = self.build_draft(draft)?;
+        let changed = shown(&draft.state) != shown(&before.state)
+            || draft.state.body_skin != before.state.body_skin
+            || !same_poses(&room.trials, &before.trials);
         if !changed || !any {
-            return Ok(room.with_board(if any { before.board.clone() } else { None }));
+            draft.state.board.clone_from(&board);
+            let mut room = room.with_board(if any { before.board.clone() } else { None });
+            room.state.board = board;
+            return Ok(room);
         }
         let phase = Phase { job, from: job.share(), to: 0.99 };
         let board = measure_board(&room.dress, &room.trials, draft.state.tolerance_mm, &|s| phase.tell(s))?;
@@ -430,7 +552,8 @@ impl Workshop {
                 None => Ok(self.store.blob(id)?),
             }
         };
-        let (body, trials) = self.rooms.body_in_state(&self.store, &draft.state, &blob)?;
+        let body = self.rooms.body_in_state(&self.store, &draft.state, &blob)?;
+        let trials = self.rooms.trials(&self.store, &draft.state, &body)?;
         let mut pieces = Vec::new();
         for p in &draft.state.pieces {
             let base = self.rooms.piece(&self.store, &p.source, &draft.state.body, &body)?;
@@ -471,10 +594,20 @@ impl Draft {
         Ok(piece)
     }
 
+    fn motion(&mut self, index: usize) -> Result<&mut MotionState, WorkshopError> {
+        let missing = WorkshopError::Missing { what: "motion", id: index as i64 };
+        self.state.motions.get_mut(index).ok_or(missing)
+    }
+
     fn piece(&mut self, id: PieceId) -> Result<&mut PieceState, WorkshopError> {
         let found = self.state.pieces.iter_mut().find(|p| p.id == id);
         found.ok_or(WorkshopError::Missing { what: "piece", id: i64::from(id) })
     }
+}
+
+/// True when a board measured in the one set of poses holds for the other.
+fn same_poses(a: &Arc<TrialSet>, b: &Arc<TrialSet>) -> bool {
+    Arc::ptr_eq(a, b) || a.trials == b.trials
 }
 
 fn worn_piece(room: &Room, id: PieceId) -> Result<(usize, &Piece), WorkshopError> {
@@ -495,34 +628,21 @@ fn file_of(asset: &Asset) -> FileRef {
     FileRef { file: asset.file.clone(), file_name: asset.file_name.clone(), mesh: asset.mesh.clone() }
 }
 
-fn sort_assets(document: &Document) -> Vec<(String, String, String, String)> {
-    let marked = |m: &crate::MeshPart, role: &str| m.mark.as_ref().is_some_and(|k| k.role == role);
-    let any_marked = document.meshes.iter().any(|m| marked(m, "body"));
-    let skinned = document.meshes.iter().filter(|m| m.skin.is_some()).count();
-    document
-        .meshes
-        .iter()
-        .map(|m| {
-            let is_body =
-                marked(m, "body") || (!any_marked && m.skin.is_some() && skinned == 1 && !marked(m, "piece"));
-            let role = if is_body { "body" } else { "piece" };
-            let summary = serde_json::json!({
-                "vertices": m.mesh.positions.len(),
-                "triangles": m.mesh.triangles.len(),
-                "quads": m.mesh.quads.len(),
-                "joints": document.skeleton.as_ref().filter(|_| m.skin.is_some()).map(|s| s.len()),
-                "clips": if is_body { document.clips.len() } else { 0 },
-            });
-            (m.name.clone(), role.to_owned(), m.name.clone(), summary.to_string())
-        })
-        .collect()
-}
-
 pub(crate) fn kind_word(kind: PieceKind) -> &'static str {
     match kind {
         PieceKind::Soft => "cloth",
         PieceKind::Stiff => "stiff",
         PieceKind::Mixed => "mixed",
+    }
+}
+
+fn role_words(role: JointRole) -> &'static str {
+    match role {
+        JointRole::Deforms => "deforms",
+        JointRole::Twist => "twists",
+        JointRole::Control => "controls",
+        JointRole::Attachment => "holds things",
+        JointRole::Carries => "carries others",
     }
 }
 
@@ -552,6 +672,11 @@ fn title(step: &Step) -> &'static str {
         Step::Ease { .. } => "Easing",
         Step::Brush { .. } => "Brushing",
         Step::ClearControls => "Moving weight off control joints",
+        Step::AddMotion { .. } => "Trying the motion",
+        Step::MatchJoints { .. } => "Matching joints",
+        Step::RemoveMotion { .. } => "Leaving the motion out",
+        Step::SetRange { .. } => "Setting the range",
+        Step::SetRole { .. } => "Filing the joint",
         Step::Bind { .. } => "Binding and measuring",
         Step::PushOut { .. } => "Pushing cloth out",
     }

@@ -5,9 +5,10 @@ use crate::skin::{Skin, SkinError};
 use crate::trial::{read_name, Helper, Humanoid, NameParts, SideOfBody};
 use crate::JointId;
 use glam::Vec3;
+use serde::{Deserialize, Serialize};
 
 /// What a joint is for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum JointRole {
     /// Moves skin.
     Deforms,

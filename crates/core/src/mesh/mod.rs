@@ -16,7 +16,7 @@ use serde::{Deserialize, Serialize};
 /// A mesh as a file gives it: vertices may be split at UV and normal seams.
 ///
 /// `normals` has one unit vector a vertex (it settles where shading is smooth and where it
-/// is hard); `quads` names the triangles that came from one four-sided face.
+/// is hard); `polygons` names the triangles that came from one face of more than three sides.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Mesh {
     /// Rest positions, metres.
@@ -25,8 +25,17 @@ pub struct Mesh {
     pub normals: Vec<Vec3>,
     /// Vertex indices of each triangle, counter-clockwise from outside.
     pub triangles: Vec<[u32; 3]>,
-    /// First triangle of each quad: triangles `t` and `t + 1` are its halves.
-    pub quads: Vec<u32>,
+    /// The faces of more than three sides, by rising first triangle.
+    pub polygons: Vec<Polygon>,
+}
+
+/// A face of more than three sides, cut into a fan of triangles that follow one another.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Polygon {
+    /// Its first triangle.
+    pub first: u32,
+    /// How many; two for a quad.
+    pub triangles: u32,
 }
 
 /// What can be wrong with a mesh.
@@ -75,7 +84,7 @@ impl Mesh {
         positions: Vec<Vec3>,
         normals: Vec<Vec3>,
         triangles: Vec<[u32; 3]>,
-        quads: Vec<u32>,
+        polygons: Vec<Polygon>,
     ) -> Result<Self, MeshError> {
         let name = || name.to_owned();
         if triangles.is_empty() {
@@ -95,7 +104,7 @@ impl Mesh {
                 });
             }
         }
-        let mut mesh = Self { positions, normals, triangles, quads };
+        let mut mesh = Self { positions, normals, triangles, polygons };
         if mesh.normals.len() != vertices || mesh.normals.iter().any(|n| !n.is_finite()) {
             mesh.normals = welded_normals(&mesh.positions, &mesh.triangles);
         }
@@ -126,10 +135,15 @@ impl Mesh {
         Weld::from_groups(group_of, first.len())
     }
 
+    /// How many faces have four sides.
+    pub fn quads(&self) -> usize {
+        self.polygons.iter().filter(|p| p.triangles == 2).count()
+    }
+
     /// Quads found again in near-flat pairs of triangles written one after the other that
     /// share a first corner and a diagonal, the common way to write a quad.
     pub fn find_quads(&mut self) {
-        self.quads.clear();
+        self.polygons.clear();
         let mut t = 0;
         while t + 1 < self.triangles.len() {
             let ([a, b, c], [d, e, f]) = (self.triangles[t], self.triangles[t + 1]);
@@ -137,7 +151,7 @@ impl Mesh {
                 .dot(face_normal(&self.positions, self.triangles[t + 1]))
                 > 0.5;
             if a == d && (c == e || b == f) && flat {
-                self.quads.push(t as u32);
+                self.polygons.push(Polygon { first: t as u32, triangles: 2 });
                 t += 1;
             }
             t += 1;

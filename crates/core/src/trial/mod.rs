@@ -3,6 +3,7 @@
 mod aim;
 mod clip;
 mod humanoid;
+mod motion_range;
 mod names;
 mod range;
 pub mod retarget;
@@ -10,5 +11,6 @@ pub mod retarget;
 pub use aim::PoseBuilder;
 pub use clip::{Clip, Interpolation, Track, TrackValues};
 pub use humanoid::{Humanoid, Limbs};
+pub use motion_range::{JointRange, MotionRanges, FREE};
 pub use names::{read_name, Helper, NameParts, Role, SideOfBody};
 pub use range::{range_poses, NamedPose, RangePoses};

@@ -31,12 +31,25 @@ impl JointMap {
                 source_of[t.index()] = Some(s);
             }
         }
-        let height = |s: &Skeleton| {
-            let (low, high) = crate::mesh::bounds(&s.rest_positions());
-            (high.y - low.y).max(1e-3)
-        };
-        let scale = height(to) / height(from);
+        let scale = relative_height(from, to);
         source_of.iter().any(Option::is_some).then(|| Self { source_of, hips: a.hips.zip(b.hips), scale })
+    }
+
+    /// The pairs as given: target joints with their sources; none when the list is empty.
+    pub fn of_pairs(from: &Skeleton, to: &Skeleton, pairs: &[(JointId, JointId)]) -> Option<Self> {
+        let mut source_of = vec![None; to.len()];
+        for &(source, target) in pairs {
+            *source_of.get_mut(target.index())? = Some(source).filter(|s| s.index() < from.len());
+        }
+        let target = Humanoid::find(to).hips;
+        let hips = target.and_then(|t| Some((source_of[t.index()]?, t)));
+        let any = source_of.iter().any(Option::is_some);
+        any.then(|| Self { source_of, hips, scale: relative_height(from, to) })
+    }
+
+    /// Source joint for each target joint.
+    pub fn sources(&self) -> &[Option<JointId>] {
+        &self.source_of
     }
 
     /// `pose` of the source skeleton as a pose of the target: each paired joint turns in model
@@ -65,6 +78,14 @@ impl JointMap {
         }
         out
     }
+}
+
+fn relative_height(from: &Skeleton, to: &Skeleton) -> f32 {
+    let height = |s: &Skeleton| {
+        let (low, high) = crate::mesh::bounds(&s.rest_positions());
+        (high.y - low.y).max(1e-3)
+    };
+    height(to) / height(from)
 }
 
 fn same_name(skeleton: &Skeleton, name: &str) -> Option<JointId> {

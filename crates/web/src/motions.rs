@@ -1,0 +1,196 @@
+//! Motions from other files, joints' roles and how far they turn.
+
+use crate::answers::{page, Page, Refusal, Tell};
+use crate::steps::{changed_by, Shop};
+use askama::Template;
+use rocket::form::Form;
+use rocket::http::Status;
+use rocket::{get, post, routes, FromForm, FromFormField, Route};
+use tin_cloak_workshop::core::intake::JointRole;
+use tin_cloak_workshop::core::trial::{JointRange, MotionRanges};
+use tin_cloak_workshop::{MotionJoints, Room, Step};
+
+/// One joint's range as the editor shows it.
+#[derive(Template)]
+#[template(path = "range.html")]
+struct RangeEditor {
+    fitting: i64,
+    joint: String,
+    role: &'static str,
+    roles: &'static [&'static str],
+    /// Axis, least, most and what the clips use; none when the joint is no known part of a person.
+    axes: Option<[(&'static str, &'static str, f32, f32, String); 3]>,
+    by_hand: bool,
+    /// Number and name of every piece.
+    pieces: Vec<(u32, String)>,
+    /// Those that narrow it.
+    narrowed_by: Vec<(u32, String)>,
+    worn: String,
+}
+
+const ROLES: [&str; 5] = ["deforms", "twist", "control", "attachment", "carries"];
+
+fn words(range: JointRange) -> String {
+    let part = |name: &str, [least, most]: [f32; 2]| format!("{name} {least:.0} to {most:.0}°");
+    let parts = [part("forward", range.forward), part("sideways", range.sideways), part("turn", range.turn)];
+    parts.join(", ")
+}
+
+fn editor(fitting: i64, room: &Room, joint: &str) -> Result<RangeEditor, Refusal> {
+    let body = &room.dress.body;
+    let missing = || Refusal::new(Status::NotFound, "There is no such joint here: reload the page.");
+    let id = body.skeleton.find(joint).ok_or_else(missing)?;
+    let found = room.range_of(&MotionRanges::of(&body.skeleton), id);
+    let used = found.as_ref().and_then(|f| f.1);
+    let axis = |name, key, [least, most]: [f32; 2], used: Option<[f32; 2]>| {
+        let used = used.map_or(String::new(), |[a, b]| format!("{a:.0} to {b:.0}°"));
+        (name, key, least.round(), most.round(), used)
+    };
+    let pieces: Vec<(u32, String)> = (0..room.dress.pieces.len())
+        .map(|i| (room.piece_state(i).id, room.dress.pieces[i].name.clone()))
+        .collect();
+    let narrowed = found.as_ref().map_or(&[][..], |f| &f.0.narrowed_by);
+    Ok(RangeEditor {
+        fitting,
+        joint: joint.to_owned(),
+        role: body.joint_facts()[id.index()].role.word(),
+        roles: &ROLES,
+        axes: found.as_ref().map(|(row, _)| {
+            [
+                axis("forward", "forward", row.own.forward, used.map(|u| u.forward)),
+                axis("sideways", "sideways", row.own.sideways, used.map(|u| u.sideways)),
+                axis("turn", "turn", row.own.turn, used.map(|u| u.turn)),
+            ]
+        }),
+        by_hand: found.as_ref().is_some_and(|f| f.0.by_hand),
+        narrowed_by: pieces.iter().filter(|p| narrowed.contains(&p.0)).cloned().collect(),
+        worn: found.map_or(String::new(), |(row, _)| words(row.worn)),
+        pieces,
+    })
+}
+
+#[get("/fitting/<id>/range?<joint>")]
+fn range(shop: &Shop, id: i64, joint: &str) -> Page {
+    page(&editor(id, &shop.fitting(id)?.room, joint)?)
+}
+
+#[derive(FromForm)]
+struct RangeForm {
+    joint: String,
+    piece: Option<u32>,
+    forward: Vec<f32>,
+    sideways: Vec<f32>,
+    turn: Vec<f32>,
+}
+
+#[post("/fitting/<id>/range", data = "<form>")]
+fn set_range(shop: &Shop, id: i64, form: Form<RangeForm>) -> Result<Tell, Refusal> {
+    let form = form.into_inner();
+    let pair = |list: &[f32]| {
+        let text = "A range is two numbers, the least and the most degrees.";
+        <[f32; 2]>::try_from(list).map_err(|_| Refusal::new(Status::UnprocessableEntity, text))
+    };
+    let range = JointRange {
+        forward: pair(&form.forward)?,
+        sideways: pair(&form.sideways)?,
+        turn: pair(&form.turn)?,
+    };
+    changed_by(shop, id, Step::SetRange { joint: form.joint, range: Some(range), piece: form.piece })
+}
+
+#[derive(FromForm)]
+struct ClearForm {
+    joint: String,
+    piece: Option<u32>,
+}
+
+#[post("/fitting/<id>/range/clear", data = "<form>")]
+fn clear_range(shop: &Shop, id: i64, form: Form<ClearForm>) -> Result<Tell, Refusal> {
+    let ClearForm { joint, piece } = form.into_inner();
+    changed_by(shop, id, Step::SetRange { joint, range: None, piece })
+}
+
+#[derive(Clone, Copy, FromFormField)]
+enum RoleField {
+    Deforms,
+    Twist,
+    Control,
+    Attachment,
+    Carries,
+}
+
+#[derive(FromForm)]
+struct RoleForm {
+    joint: String,
+    role: RoleField,
+}
+
+#[post("/fitting/<id>/joint-role", data = "<form>")]
+fn set_role(shop: &Shop, id: i64, form: Form<RoleForm>) -> Result<Tell, Refusal> {
+    let role = match form.role {
+        RoleField::Deforms => JointRole::Deforms,
+        RoleField::Twist => JointRole::Twist,
+        RoleField::Control => JointRole::Control,
+        RoleField::Attachment => JointRole::Attachment,
+        RoleField::Carries => JointRole::Carries,
+    };
+    changed_by(shop, id, Step::SetRole { joint: form.into_inner().joint, role })
+}
+
+#[derive(FromForm)]
+struct MotionForm {
+    asset: i64,
+}
+
+#[post("/fitting/<id>/motion", data = "<form>")]
+fn add_motion(shop: &Shop, id: i64, form: Form<MotionForm>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, shop.motion_step(form.asset)?)
+}
+
+#[post("/fitting/<id>/motion/<motion>/remove")]
+fn remove_motion(shop: &Shop, id: i64, motion: usize) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::RemoveMotion { motion })
+}
+
+#[derive(Template)]
+#[template(path = "motion.html")]
+struct MotionTable {
+    fitting: i64,
+    motion: usize,
+    joints: Vec<String>,
+    /// Joint of the body, and the motion's joint that moves it.
+    rows: Vec<(String, String)>,
+}
+
+fn motion_at(shop: &Shop, room: &Room, motion: usize) -> Result<MotionJoints, Refusal> {
+    let gone = || Refusal::new(Status::NotFound, "There is no such motion here: reload the page.");
+    shop.motion_joints(room)?.into_iter().nth(motion).ok_or_else(gone)
+}
+
+#[get("/fitting/<id>/motion/<motion>")]
+fn motion_table(shop: &Shop, id: i64, motion: usize) -> Page {
+    let room = shop.fitting(id)?.room;
+    let MotionJoints { joints, source_of, .. } = motion_at(shop, &room, motion)?;
+    let names = room.dress.body.skeleton.names.iter().cloned();
+    let rows = names.zip(source_of.into_iter().map(Option::unwrap_or_default)).collect();
+    page(&MotionTable { fitting: id, motion, joints, rows })
+}
+
+#[derive(FromForm)]
+struct MatchForm {
+    /// For each joint of the body the motion's joint, or nothing.
+    source: Vec<String>,
+}
+
+#[post("/fitting/<id>/motion/<motion>/match", data = "<form>")]
+fn match_joints(shop: &Shop, id: i64, motion: usize, form: Form<MatchForm>) -> Result<Tell, Refusal> {
+    let room = shop.fitting(id)?.room;
+    let names = room.dress.body.skeleton.names.iter().cloned();
+    let pairs = form.into_inner().source.into_iter().zip(names);
+    let pairs = pairs.filter(|(source, _)| !source.is_empty()).collect();
+    changed_by(shop, id, Step::MatchJoints { motion, pairs })
+}
+
+pub(crate) fn routes() -> Vec<Route> {
+    routes![range, set_range, clear_range, set_role, add_motion, remove_motion, motion_table, match_joints]
+}
