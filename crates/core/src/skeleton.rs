@@ -205,6 +205,41 @@ impl Skeleton {
         self.world(pose).iter().zip(&self.inverse_bind).map(|(w, b)| *w * *b).collect()
     }
 
+    /// The skeleton of a body whose every point is multiplied by `scale` and then turned by `turn`:
+    /// skinning gives the old result, scaled and turned, and joints keep their own scale.
+    pub fn placed(&self, scale: f32, turn: Quat) -> Self {
+        let sized = |t: &LocalTransform| LocalTransform { translation: t.translation * scale, ..*t };
+        let turned = |t: LocalTransform| LocalTransform {
+            translation: turn * t.translation,
+            rotation: (turn * t.rotation).normalize(),
+            ..t
+        };
+        let rest = self.rest.iter().zip(&self.parents);
+        let back = Mat4::from_quat(turn.inverse());
+        let bind = |m: &Mat4| {
+            let mut sized = *m;
+            sized.w_axis = (m.w_axis.truncate() * scale).extend(1.0);
+            sized * back
+        };
+        Self {
+            names: self.names.clone(),
+            parents: self.parents.clone(),
+            rest: rest.map(|(t, p)| if p.is_some() { sized(t) } else { turned(sized(t)) }).collect(),
+            inverse_bind: self.inverse_bind.iter().map(bind).collect(),
+        }
+    }
+
+    /// The partner's rotation that mirrors `rotation` of joint `joint` across the plane x = 0:
+    /// both are in the joints' own rest frames, as in a [`Pose`].
+    pub fn mirrored_rotation(&self, joint: JointId, rotation: Quat, partner: JointId) -> Quat {
+        let world = self.world(&Pose::rest(self.len()));
+        let frame = |j: JointId| world[j.index()].to_scale_rotation_translation().1;
+        let (own, other) = (frame(joint), frame(partner));
+        let turn = own * rotation * own.inverse();
+        let image = Quat::from_xyzw(turn.x, -turn.y, -turn.z, turn.w);
+        (other.inverse() * image * other).normalize()
+    }
+
     /// World position of every joint at rest, metres.
     pub fn rest_positions(&self) -> Vec<Vec3> {
         self.world(&Pose::rest(self.len())).iter().map(|m| m.w_axis.truncate()).collect()
@@ -266,6 +301,37 @@ mod tests {
         pose.rotations[0] = Quat::from_rotation_z(std::f32::consts::FRAC_PI_2);
         let tip = skeleton.world(&pose)[1].w_axis.truncate();
         assert!((tip - Vec3::new(-1.0, 1.0, 0.0)).length() < 1e-6);
+    }
+
+    #[test]
+    fn a_skeleton_in_other_units_poses_the_same_points() {
+        let skeleton = two_joints();
+        let turn = Quat::from_rotation_x(-std::f32::consts::FRAC_PI_2);
+        let placed = skeleton.placed(0.01, turn);
+        let mut pose = Pose::rest(2);
+        pose.rotations = vec![Quat::from_rotation_z(0.4), Quat::from_rotation_x(-0.9)];
+        for (a, b) in skeleton.skin_matrices(&pose).iter().zip(placed.skin_matrices(&pose)) {
+            for p in [Vec3::ZERO, Vec3::new(0.3, 1.7, -0.2)] {
+                let expected = turn * (a.transform_point3(p) * 0.01);
+                assert!(expected.distance(b.transform_point3(turn * (p * 0.01))) < 1e-6);
+            }
+        }
+    }
+
+    #[test]
+    fn a_turn_mirrored_twice_is_itself() {
+        let at = |t, r| LocalTransform { translation: t, rotation: r, ..LocalTransform::IDENTITY };
+        let frame = Quat::from_rotation_y(0.7) * Quat::from_rotation_x(0.2);
+        let skeleton = Skeleton::at_rest(
+            vec!["left".into(), "right".into()],
+            vec![None, None],
+            vec![at(Vec3::X, frame), at(-Vec3::X, Quat::from_rotation_z(-1.1))],
+        )
+        .unwrap();
+        let turn = Quat::from_euler(glam::EulerRot::XYZ, 0.5, -0.3, 0.8);
+        let image = skeleton.mirrored_rotation(JointId(0), turn, JointId(1));
+        let back = skeleton.mirrored_rotation(JointId(1), image, JointId(0));
+        assert!(back.angle_between(turn) < 1e-3);
     }
 
     #[test]

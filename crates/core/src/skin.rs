@@ -182,7 +182,8 @@ impl Skin {
         self.pick(&firsts)
     }
 
-    fn pick(&self, vertices: &[u32]) -> Self {
+    /// Rows of the vertices named, in that order.
+    pub fn pick(&self, vertices: &[u32]) -> Self {
         let stride = self.stride;
         let rows = vertices.iter().map(|&v| v as usize * stride..(v as usize + 1) * stride);
         Self {

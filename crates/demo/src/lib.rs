@@ -11,6 +11,7 @@ mod clips;
 mod coat;
 mod correctives;
 mod figure;
+mod lantern;
 mod remesh;
 mod sdf;
 mod skeleton;
@@ -43,7 +44,8 @@ pub enum DemoError {
     Write(#[from] WriteError),
 }
 
-/// Wick, his tunic, boots and breastplate as GLB files: the body skinned, the pieces not.
+/// Wick, his tunic, boots, coat, breastplate and lantern as GLB files: the body skinned, the pieces
+/// not.
 ///
 /// # Errors
 /// When a mesh or file cannot be made.
@@ -53,10 +55,12 @@ pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
     let plate = breastplate::breastplate();
     let coat = coat::coat_as_modelled(&shape)?;
     let mut files = vec![DemoFile { name: "wick.glb", bytes: wick(&shape)? }];
-    files.push(piece("quilted tunic.glb", "quilted tunic", tunic, [0.42, 0.34, 0.22])?);
-    files.push(piece("boots.glb", "boots", boots, [0.12, 0.09, 0.07])?);
-    files.push(piece("oilskin coat.glb", "oilskin coat", coat, [0.16, 0.20, 0.22])?);
-    files.push(piece("tin breastplate.glb", "tin breastplate", plate, [0.42, 0.45, 0.47])?);
+    files.push(piece("quilted tunic.glb", "quilted tunic", tunic, [0.42, 0.34, 0.22], None)?);
+    // Filed wrongly by whoever handed them over.
+    files.push(piece("boots.glb", "boots", boots, [0.12, 0.09, 0.07], Some("hands"))?);
+    files.push(piece("oilskin coat.glb", "oilskin coat", coat, [0.16, 0.20, 0.22], None)?);
+    files.push(piece("tin breastplate.glb", "tin breastplate", plate, [0.42, 0.45, 0.47], None)?);
+    files.push(piece("lantern.glb", "lantern", lantern::lantern(), [0.42, 0.40, 0.33], None)?);
     Ok(files)
 }
 
@@ -68,7 +72,7 @@ fn wick(shape: &Shape3) -> Result<Vec<u8>, DemoError> {
     let mut morphs = body::shapes(&mesh, &topology);
     morphs.extend(correctives::correctives(&mesh.positions, &skin, &joints));
     let clips = clips::clips(&joints.skeleton);
-    let mark = Mark { role: "body".to_owned(), layer: None, kind: None, method: None };
+    let mark = Mark { role: "body".to_owned(), ..Mark::default() };
     let part = GlbPart {
         name: "Wick",
         mesh: &mesh,
@@ -82,10 +86,21 @@ fn wick(shape: &Shape3) -> Result<Vec<u8>, DemoError> {
     Ok(write_glb(&scene)?)
 }
 
-fn piece(file: &'static str, name: &str, shape: Shape3, colour: [f32; 3]) -> Result<DemoFile, DemoError> {
+/// A file with one piece; `place` is where it is filed as worn.
+fn piece(
+    file: &'static str,
+    name: &str,
+    shape: Shape3,
+    colour: [f32; 3],
+    place: Option<&str>,
+) -> Result<DemoFile, DemoError> {
     let mesh = to_mesh(name, &shape)?;
-    let part =
-        GlbPart { name, mesh: &mesh, skin: None, morphs: &[], mark: None, look: &Look::default(), colour };
+    let mark = place.map(|place| Mark {
+        role: "piece".to_owned(),
+        place: Some(place.to_owned()),
+        ..Mark::default()
+    });
+    let part = GlbPart { name, mesh: &mesh, skin: None, morphs: &[], mark, look: &Look::default(), colour };
     let bytes = write_glb(&GlbScene { parts: vec![part], skeleton: None, clips: &[] })?;
     Ok(DemoFile { name: file, bytes })
 }

@@ -1,9 +1,10 @@
 //! What a file holds, in core types.
 
 use crate::Look;
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::deform::Morph;
-use tin_cloak_core::mesh::Mesh;
+use tin_cloak_core::mesh::{Kept, Mesh};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::Clip;
@@ -23,7 +24,7 @@ pub enum PieceKind {
 
 /// The mark of this program in a mesh node's extras:
 /// `{"tin_cloak": {"role": "body" | "piece", "layer": 1, "kind": "soft"}}`.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Mark {
     /// `body` or `piece`.
     pub role: String,
@@ -33,6 +34,9 @@ pub struct Mark {
     /// The kind of a piece.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub kind: Option<PieceKind>,
+    /// Where on the body it is worn, as `feet`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub place: Option<String>,
     /// How it was bound, when this program bound it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub method: Option<String>,
@@ -53,6 +57,28 @@ pub struct MeshPart {
     pub mark: Option<Mark>,
     /// Texture coordinates, colours and materials.
     pub look: Look,
+}
+
+impl MeshPart {
+    /// The part without the triangles named in `left_out` (ascending) and without the vertices
+    /// that nothing uses then; with what is left.
+    pub fn without(&self, left_out: &[u32]) -> (Self, Kept) {
+        let (mesh, kept) = self.mesh.without(left_out);
+        let morph = |m: &Morph| {
+            let dense = m.to_dense(self.mesh.positions.len());
+            let left: Vec<Vec3> = kept.vertices.iter().map(|&v| dense[v as usize]).collect();
+            Morph { driver: m.driver, ..Morph::from_dense(m.name.clone(), &left) }
+        };
+        let part = Self {
+            name: self.name.clone(),
+            skin: self.skin.as_ref().map(|s| s.pick(&kept.vertices)),
+            morphs: self.morphs.iter().map(morph).collect(),
+            mark: self.mark.clone(),
+            look: self.look.pick(&kept),
+            mesh,
+        };
+        (part, kept)
+    }
 }
 
 /// All that was read from a file.

@@ -5,6 +5,7 @@ use crate::ReadError;
 use serde_json::{json, Map, Value};
 use std::collections::BTreeSet;
 use std::sync::Arc;
+use tin_cloak_core::mesh::Kept;
 
 /// The look of one mesh.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -42,6 +43,23 @@ impl Look {
         if !self.colours.is_empty() {
             self.colours.resize(vertices, [1.0; 4]);
         }
+    }
+
+    /// The look of what is left of a mesh.
+    pub(crate) fn pick(&self, Kept { vertices, faces }: &Kept) -> Self {
+        let mut left = Self { materials: Arc::clone(&self.materials), ..Self::default() };
+        left.uv_sets =
+            self.uv_sets.iter().map(|set| vertices.iter().map(|&v| set[v as usize]).collect()).collect();
+        if !self.colours.is_empty() {
+            left.colours = vertices.iter().map(|&v| self.colours[v as usize]).collect();
+        }
+        for (new, old) in (0u32..).zip(faces) {
+            let run = self.runs.partition_point(|r| r.first <= *old);
+            if let Some(run) = run.checked_sub(1) {
+                left.run(new, self.runs[run].material);
+            }
+        }
+        left
     }
 
     /// The range of triangles of each run, and its material.

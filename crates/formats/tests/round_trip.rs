@@ -59,7 +59,13 @@ fn a_dressed_scene_comes_back_equal() {
     let driver = Driver { joint: JointId(2), axis: Vec3::Y, from: 0.5, full: 2.0 };
     let (vertices, offsets) = (vec![3, 7], vec![Vec3::X, Vec3::NEG_Z]);
     let morph = Morph { name: "hand bent".into(), vertices, offsets, driver: Some(driver) };
-    let mark = Mark { role: "piece".into(), layer: Some(2), kind: Some(PieceKind::Stiff), method: None };
+    let mark = Mark {
+        role: "piece".into(),
+        layer: Some(2),
+        kind: Some(PieceKind::Stiff),
+        place: Some("torso".into()),
+        method: None,
+    };
     let part = GlbPart {
         name: "box",
         mesh: &mesh,

@@ -292,6 +292,33 @@ impl Store {
         })
     }
 
+    /// Gives the step the fitting stands at a new effect and state: what was measured of it later.
+    ///
+    /// # Errors
+    /// When the fitting no longer stands at `seq`.
+    pub fn amend_step(
+        &self,
+        fitting_id: i64,
+        seq: i64,
+        (effect, state): (&str, &str),
+        blobs: &[Vec<u8>],
+    ) -> Result<()> {
+        self.write(|t| {
+            if fitting(t, fitting_id)?.cursor != seq {
+                return Err(StoreError::Missing { what: "step", id: seq.to_string() });
+            }
+            for bytes in blobs {
+                blobs::put(t, bytes)?;
+            }
+            let state = blobs::put(t, state.as_bytes())?;
+            t.execute(
+                "UPDATE steps SET effect = ?3, state = ?4 WHERE fitting = ?1 AND seq = ?2",
+                params![fitting_id, seq, effect, state.as_str()],
+            )?;
+            Ok(())
+        })
+    }
+
     /// Moves the cursor to another recorded step.
     ///
     /// # Errors

@@ -19,6 +19,18 @@ impl Refusal {
     pub fn new(status: Status, text: impl Into<String>) -> Self {
         Self { status, text: text.into() }
     }
+
+    /// Several as one, with the first one's status; nothing when there are none.
+    pub fn all(list: Vec<Self>) -> Option<Self> {
+        let text = list.iter().map(|r| r.text.as_str()).collect::<Vec<_>>().join(" ");
+        list.first().map(|first| Self { status: first.status, text })
+    }
+}
+
+impl std::fmt::Display for Refusal {
+    fn fmt(&self, f: &mut std::fmt::Formatter) -> std::fmt::Result {
+        f.write_str(&self.text)
+    }
 }
 
 impl From<WorkshopError> for Refusal {

@@ -11,6 +11,8 @@ use tin_cloak_workshop::ViewPart;
 pub(crate) struct Binary {
     pub bytes: Vec<u8>,
     pub keep: bool,
+    /// Figures about it, as JSON in a header.
+    pub says: Option<String>,
 }
 
 impl<'r> Responder<'r, 'static> for Binary {
@@ -19,6 +21,9 @@ impl<'r> Responder<'r, 'static> for Binary {
         build.header(ContentType::Binary);
         if self.keep {
             build.header(Header::new("Cache-Control", "private, max-age=31536000, immutable"));
+        }
+        if let Some(says) = self.says {
+            build.header(Header::new("X-Figures", says));
         }
         build.sized_body(self.bytes.len(), Cursor::new(self.bytes)).max_chunk_size(256 << 10).ok()
     }

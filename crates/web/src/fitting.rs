@@ -3,15 +3,16 @@
 use crate::answers::{page, Page, Refusal};
 use crate::board_svg::{draw, Drawing};
 use crate::layers_svg::{cut, Cut, WIDTH};
-use crate::looked_over::{finding_groups, joint_rows, seat_rows, FindingGroup, JointRow, SeatRow};
+use crate::looked_over::{
+    finding_groups, joint_rows, kind_key, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow, SortRow,
+};
 use crate::shelf::{asset_card, to_sort, AssetCard};
 use askama::Template;
 use rocket::http::Status;
 use rocket::{get, routes, Route, State};
 use std::sync::Arc;
-use tin_cloak_workshop::{
-    Asset, Board, Effect, OpenFitting, PieceKind, SnagCard, TrialSet, ViewRequest, Workshop,
-};
+use tin_cloak_workshop::core::intake::Place;
+use tin_cloak_workshop::{Asset, Board, Effect, OpenFitting, SnagCard, TrialSet, ViewRequest, Workshop};
 
 type Shop = State<Arc<Workshop>>;
 
@@ -61,7 +62,9 @@ struct Shown {
     pieces: Vec<PieceRow>,
     unbound: usize,
     library: Vec<AssetCard>,
-    again: Vec<AssetCard>,
+    /// What is worn, outermost first.
+    sorted: Vec<SortRow>,
+    places: [&'static str; 9],
     /// Files whose groups wait to be sorted.
     to_sort: Vec<AssetCard>,
     next_layer: u16,
@@ -75,7 +78,11 @@ struct Shown {
     /// Motions tried, with how many joints follow, and those that could be.
     motions: Vec<(String, usize)>,
     more_motions: Vec<AssetCard>,
+    /// Names of the poses set by hand.
+    kept_poses: Vec<String>,
     board: Option<Drawing>,
+    /// True when light steps were made since it was measured.
+    board_is_old: bool,
     board_words: String,
     deepest: Option<f32>,
     bad_cells: usize,
@@ -144,10 +151,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
     let to_sort = to_sort(&assets);
     let tried = |a: &Asset| room.state.motions.iter().any(|m| m.source.file == a.file);
     let more_motions = assets.iter().filter(|a| a.role == "motion" && !tried(a)).map(asset_card).collect();
-    let (again, library): (Vec<Asset>, Vec<Asset>) =
-        assets.into_iter().filter(|a| a.role == "piece").partition(worn);
-    let library: Vec<AssetCard> = library.iter().map(asset_card).collect();
-    let again: Vec<AssetCard> = again.iter().map(asset_card).collect();
+    let library = assets.iter().filter(|a| a.role == "piece" && !worn(a)).map(asset_card).collect();
     let effect = open.effect();
     // Looked over first: the stations' marks tell of it.
     let findings = if station == 1 { finding_groups(room) } else { Vec::new() };
@@ -173,7 +177,9 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         beyond: beyond(&room.trials),
         motions: room.state.motions.iter().map(|m| (m.source.mesh.clone(), m.pairs.len())).collect(),
         more_motions,
-        board_words: board_words(board, &effect),
+        kept_poses: room.state.poses.iter().map(|p| p.name.clone()).collect(),
+        board_is_old: room.state.board_is_old,
+        board_words: board_words(board, &effect, room.state.board_is_old),
         deepest: board.map(Board::deepest_mm),
         bad_cells: board.map_or(0, Board::bad_cells),
         all_cells: board.map_or(0, |b| b.cells.iter().map(Vec::len).sum()),
@@ -191,7 +197,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         running: shop.jobs().running(id).map(|(job, _)| job),
         pieces,
         library,
-        again,
+        sorted: if station == 1 { sort_rows(room) } else { Vec::new() },
+        places: Place::ALL.map(Place::word),
         to_sort,
     })
 }
@@ -219,11 +226,7 @@ fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
     PieceRow {
         id: open.room.piece_state(index).id,
         name: piece.name.clone(),
-        kind: match piece.kind {
-            PieceKind::Soft => "soft",
-            PieceKind::Stiff => "stiff",
-            PieceKind::Mixed => "mixed",
-        },
+        kind: kind_key(piece.kind),
         layer: piece.layer,
         bound: bound.is_some(),
         method: bound.map_or_else(|| "not bound".to_owned(), |b| method_words(&b.method).to_owned()),
@@ -289,9 +292,10 @@ fn step_lines(open: &OpenFitting) -> Vec<StepLine> {
         .collect()
 }
 
-fn board_words(board: Option<&Board>, effect: &Effect) -> String {
+fn board_words(board: Option<&Board>, effect: &Effect, is_old: bool) -> String {
     match board {
         None => String::new(),
+        Some(_) if is_old => "as it was before the last strokes".to_owned(),
         Some(_) if effect.better + effect.worse > 0 => {
             format!("last step: {} cells better, {} worse", effect.better, effect.worse)
         }

@@ -1,5 +1,6 @@
 //! The layer panel: a cut through the outfit, the outermost layer on top, skin at the bottom.
 
+use crate::looked_over::kind_key;
 use tin_cloak_workshop::{PieceKind, Room};
 
 /// One band of the cut.
@@ -18,6 +19,7 @@ pub(crate) struct Band {
     /// Line through its middle: stitches of cloth, the second wall of a plate.
     pub inner: String,
     pub layer: u16,
+    pub place: &'static str,
 }
 
 /// The drawing.
@@ -39,11 +41,8 @@ pub(crate) fn cut(room: &Room) -> Cut {
     for (index, piece) in room.dress.pieces.iter().enumerate().rev() {
         let state = room.piece_state(index);
         let deepest = room.board.as_ref().and_then(|b| b.deepest_under(&piece.name));
-        let (kind, word) = match piece.kind {
-            PieceKind::Soft => ("soft", "cloth"),
-            PieceKind::Stiff => ("stiff", "stiff"),
-            PieceKind::Mixed => ("mixed", "mixed"),
-        };
+        let kind = kind_key(piece.kind);
+        let word = if piece.kind == PieceKind::Soft { "cloth" } else { kind };
         let bound = if piece.bound.is_some() { "" } else { " · not bound" };
         bands.push(Band {
             id: state.id,
@@ -56,6 +55,7 @@ pub(crate) fn cut(room: &Room) -> Cut {
             path: outline(piece.kind, y),
             inner: inner_line(piece.kind, y),
             layer: piece.layer,
+            place: room.place_of(index).word(),
         });
         y += BAND + GAP;
     }

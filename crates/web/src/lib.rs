@@ -13,7 +13,9 @@ mod layers_svg;
 mod look;
 mod looked_over;
 mod motions;
+mod seating;
 mod shelf;
+mod sorting;
 mod steps;
 mod upload;
 
@@ -45,6 +47,8 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", upload::routes())
         .mount("/", fitting::routes())
         .mount("/", steps::routes())
+        .mount("/", sorting::routes())
+        .mount("/", seating::routes())
         .mount("/", motions::routes())
         .mount("/", look::routes())
         .mount("/", jobs::routes())

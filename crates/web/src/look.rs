@@ -8,7 +8,10 @@ use rocket::{get, post, routes, Route, State};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{BrushStroke, PieceKind, Probe, Room, ViewRequest, Workshop};
+use tin_cloak_workshop::{
+    BrushStroke, Chosen, Cut, EaseOptions, FileRef, PieceKind, Probe, Room, ViewPart, ViewRequest, Workshop,
+    WorkshopError,
+};
 
 type Shop = State<Arc<Workshop>>;
 
@@ -30,6 +33,9 @@ struct PartFacts {
     /// Changes with the mesh, so that it can be kept by the browser.
     key: String,
     bound: bool,
+    /// Middle of its box at rest, and half its diagonal, metres.
+    middle: [f32; 3],
+    reach: f32,
 }
 
 #[derive(Serialize)]
@@ -52,12 +58,19 @@ struct SceneFacts {
 fn scene(shop: &Shop, id: i64) -> Result<Json<SceneFacts>, Refusal> {
     let room = shop.fitting(id)?.room;
     let body = &room.dress.body;
+    let around = |rest: &[Vec3]| {
+        let (low, high) = tin_cloak_workshop::core::mesh::bounds(rest);
+        (((low + high) * 0.5).to_array(), (high - low).length() * 0.5)
+    };
+    let (middle, reach) = around(&body.rest);
     let mut parts = vec![PartFacts {
         id: 0,
         name: body.name.clone(),
         colour: colour(&room, 0),
-        key: key(&room.state.body),
+        key: key(&room.state.body, &Cut::default()),
         bound: true,
+        middle,
+        reach,
     }];
     for (i, piece) in room.dress.pieces.iter().enumerate() {
         let state = room.piece_state(i);
@@ -65,8 +78,10 @@ fn scene(shop: &Shop, id: i64) -> Result<Json<SceneFacts>, Refusal> {
             id: state.id,
             name: piece.name.clone(),
             colour: colour(&room, i + 1),
-            key: key(&state.source),
+            key: key(&state.source, &state.cut),
             bound: piece.bound.is_some(),
+            middle: around(&piece.rest).0,
+            reach: around(&piece.rest).1,
         });
     }
     let joints = body.skeleton.names.iter().zip(&body.skeleton.parents);
@@ -82,9 +97,11 @@ fn scene(shop: &Shop, id: i64) -> Result<Json<SceneFacts>, Refusal> {
     }))
 }
 
-fn key(file: &tin_cloak_workshop::FileRef) -> String {
+fn key(file: &FileRef, cut: &Cut) -> String {
     let mesh: String = file.mesh.bytes().map(|b| format!("{b:02x}")).collect();
-    format!("{}-{mesh}", &file.file.as_str()[..16])
+    let left_out = cut.left_out.as_ref().map_or("", |id| &id.as_str()[..16]);
+    let side = if cut.mirrored { "m" } else { "" };
+    format!("{}-{mesh}-{left_out}{side}", &file.file.as_str()[..16])
 }
 
 /// The faces of a part; `key` names the mesh, so that the answer may be kept.
@@ -97,7 +114,7 @@ fn mesh(shop: &Shop, id: i64, part: u32, key: &str) -> Result<Binary, Refusal> {
         0 => pack_mesh(&room.dress.body.mesh),
         p => pack_mesh(&room.dress.pieces[room.index_of(p).ok_or_else(missing)?].mesh),
     };
-    Ok(Binary { bytes, keep: true })
+    Ok(Binary { bytes, keep: true, says: None })
 }
 
 #[post("/fitting/<id>/view", data = "<request>")]
@@ -107,7 +124,7 @@ async fn view(shop: &Shop, id: i64, request: Json<ViewRequest>) -> Result<Binary
         Ok(pack_view(&shop.fitting(id)?.room.view(&request.into_inner())?))
     };
     let bytes = rocket::tokio::task::spawn_blocking(work).await.map_err(fault)??;
-    Ok(Binary { bytes, keep: false })
+    Ok(Binary { bytes, keep: false, says: None })
 }
 
 fn fault(_: rocket::tokio::task::JoinError) -> Refusal {
@@ -137,17 +154,44 @@ async fn probe(shop: &Shop, id: i64, request: Json<ProbeRequest>) -> Result<Json
     Ok(Json(rocket::tokio::task::spawn_blocking(work).await.map_err(fault)??))
 }
 
-/// The piece under the brush as the stroke so far would leave it, with its gaps.
+/// A piece as a stroke or an easing would leave it, with its gaps; the figures about it go in a
+/// header.
+async fn preview<T: Serialize + Send + 'static>(
+    shop: &Shop,
+    id: i64,
+    work: impl FnOnce(&Room) -> Result<(ViewPart, T), WorkshopError> + Send + 'static,
+) -> Result<Binary, Refusal> {
+    let shop = Arc::clone(shop);
+    let work = move || -> Result<Binary, Refusal> {
+        let (part, figures) = work(&shop.fitting(id)?.room)?;
+        let says = serde_json::to_string(&figures).map_err(WorkshopError::from)?;
+        Ok(Binary { bytes: pack_view(&[part]), keep: false, says: Some(says) })
+    };
+    rocket::tokio::task::spawn_blocking(work).await.map_err(fault)?
+}
+
 #[post("/fitting/<id>/brush-view/<piece>", data = "<stroke>")]
 async fn brush_view(shop: &Shop, id: i64, piece: u32, stroke: Json<BrushStroke>) -> Result<Binary, Refusal> {
-    let shop = Arc::clone(shop);
-    let work = move || -> Result<Vec<u8>, Refusal> {
-        Ok(pack_view(&[shop.fitting(id)?.room.brush_view(piece, &stroke)?]))
+    let work = move |room: &Room| {
+        let look = room.brush_view(piece, &stroke)?;
+        Ok((look.part, serde_json::json!({ "before": look.before, "after": look.after })))
     };
-    let bytes = rocket::tokio::task::spawn_blocking(work).await.map_err(fault)??;
-    Ok(Binary { bytes, keep: false })
+    preview(shop, id, work).await
+}
+
+/// What is to be eased, and how far.
+#[derive(Deserialize)]
+pub(crate) struct EaseRequest {
+    pub chosen: Chosen,
+    #[serde(flatten)]
+    pub options: EaseOptions,
+}
+
+#[post("/fitting/<id>/ease-view/<piece>", data = "<ease>")]
+async fn ease_view(shop: &Shop, id: i64, piece: u32, ease: Json<EaseRequest>) -> Result<Binary, Refusal> {
+    preview(shop, id, move |room: &Room| room.ease_view(piece, &ease.chosen, ease.options)).await
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![scene, mesh, view, probe, brush_view]
+    routes![scene, mesh, view, probe, brush_view, ease_view]
 }

@@ -2,8 +2,9 @@
 
 use rocket::http::RawStr;
 use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::intake::{shells, ShellGuess};
 use tin_cloak_workshop::core::trial::SideOfBody;
-use tin_cloak_workshop::{Grade, PieceKind, Room, GAP_BARS};
+use tin_cloak_workshop::{stiff_shells, Grade, PieceKind, Room, GAP_BARS};
 
 /// What was found on the body or a piece.
 pub(crate) struct FindingGroup {
@@ -145,4 +146,79 @@ fn bars(counts: &[usize; 8]) -> Vec<Bar> {
         Bar { x: i as f32 * BAR, y: HEIGHT - height, height, sunk: i == 0, title, label }
     };
     counts.iter().enumerate().map(bar).collect()
+}
+
+/// A piece as it is sorted.
+pub(crate) struct SortRow {
+    pub id: u32,
+    pub name: String,
+    pub kind: &'static str,
+    pub place: &'static str,
+    /// True while nobody has said where it is worn.
+    pub guessed: bool,
+    pub layer: u16,
+    /// Its connected parts, when there are several.
+    pub parts: Vec<PartRow>,
+}
+
+/// A connected part of a piece.
+pub(crate) struct PartRow {
+    pub number: u32,
+    pub guess: &'static str,
+    pub size: String,
+    pub stiff: bool,
+    pub spot: String,
+}
+
+/// No more parts than this are listed; the rest can be filed only all together.
+const MOST_PARTS: usize = 60;
+
+pub(crate) fn sort_rows(room: &Room) -> Vec<SortRow> {
+    let (low, high) = tin_cloak_workshop::core::mesh::bounds(&room.dress.body.rest);
+    let middle = (low + high) * 0.5;
+    let row = |index: usize| {
+        let piece = &room.dress.pieces[index];
+        let stiff = stiff_shells(piece);
+        let part = |(n, shell): (usize, tin_cloak_workshop::core::intake::Shell)| PartRow {
+            number: n as u32,
+            guess: match shell.guess {
+                ShellGuess::Cloth => "open, as cloth",
+                ShellGuess::Stiff => "closed, as a plate",
+                ShellGuess::Button => "small, as a button",
+            },
+            size: format!(
+                "{:.0} × {:.0} × {:.0} mm",
+                shell.size.x * 1e3,
+                shell.size.y * 1e3,
+                shell.size.z * 1e3
+            ),
+            stiff: stiff[n],
+            spot: spot(shell.middle, middle),
+        };
+        let list = shells(&piece.topology, &piece.rest);
+        let parts = if list.len() > 1 {
+            list.into_iter().take(MOST_PARTS).enumerate().map(part).collect()
+        } else {
+            Vec::new()
+        };
+        SortRow {
+            id: room.piece_state(index).id,
+            name: piece.name.clone(),
+            kind: kind_key(piece.kind),
+            place: room.place_of(index).word(),
+            guessed: piece.place.is_none(),
+            layer: piece.layer,
+            parts,
+        }
+    };
+    (0..room.dress.pieces.len()).rev().map(row).collect()
+}
+
+/// The word of a kind in forms.
+pub(crate) fn kind_key(kind: PieceKind) -> &'static str {
+    match kind {
+        PieceKind::Soft => "soft",
+        PieceKind::Stiff => "stiff",
+        PieceKind::Mixed => "mixed",
+    }
 }

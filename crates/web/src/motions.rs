@@ -10,6 +10,16 @@ use tin_cloak_workshop::core::intake::JointRole;
 use tin_cloak_workshop::core::trial::{JointRange, MotionRanges};
 use tin_cloak_workshop::{MotionJoints, Room, Step};
 
+/// An axis of a joint's range.
+struct AxisRow {
+    /// Also the field's name in the form.
+    name: &'static str,
+    least: f32,
+    most: f32,
+    /// What the clips use.
+    used: String,
+}
+
 /// One joint's range as the editor shows it.
 #[derive(Template)]
 #[template(path = "range.html")]
@@ -18,8 +28,8 @@ struct RangeEditor {
     joint: String,
     role: &'static str,
     roles: &'static [&'static str],
-    /// Axis, least, most and what the clips use; none when the joint is no known part of a person.
-    axes: Option<[(&'static str, &'static str, f32, f32, String); 3]>,
+    /// None when the joint is no known part of a person.
+    axes: Option<[AxisRow; 3]>,
     by_hand: bool,
     /// Number and name of every piece.
     pieces: Vec<(u32, String)>,
@@ -42,9 +52,9 @@ fn editor(fitting: i64, room: &Room, joint: &str) -> Result<RangeEditor, Refusal
     let id = body.skeleton.find(joint).ok_or_else(missing)?;
     let found = room.range_of(&MotionRanges::of(&body.skeleton), id);
     let used = found.as_ref().and_then(|f| f.1);
-    let axis = |name, key, [least, most]: [f32; 2], used: Option<[f32; 2]>| {
+    let axis = |name, [least, most]: [f32; 2], used: Option<[f32; 2]>| {
         let used = used.map_or(String::new(), |[a, b]| format!("{a:.0} to {b:.0}°"));
-        (name, key, least.round(), most.round(), used)
+        AxisRow { name, least: least.round(), most: most.round(), used }
     };
     let pieces: Vec<(u32, String)> = (0..room.dress.pieces.len())
         .map(|i| (room.piece_state(i).id, room.dress.pieces[i].name.clone()))
@@ -57,9 +67,9 @@ fn editor(fitting: i64, room: &Room, joint: &str) -> Result<RangeEditor, Refusal
         roles: &ROLES,
         axes: found.as_ref().map(|(row, _)| {
             [
-                axis("forward", "forward", row.own.forward, used.map(|u| u.forward)),
-                axis("sideways", "sideways", row.own.sideways, used.map(|u| u.sideways)),
-                axis("turn", "turn", row.own.turn, used.map(|u| u.turn)),
+                axis("forward", row.own.forward, used.map(|u| u.forward)),
+                axis("sideways", row.own.sideways, used.map(|u| u.sideways)),
+                axis("turn", row.own.turn, used.map(|u| u.turn)),
             ]
         }),
         by_hand: found.as_ref().is_some_and(|f| f.0.by_hand),

@@ -4,16 +4,11 @@ use crate::answers::{Refusal, Tell};
 use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::{self, Responder};
-use rocket::serde::json::Json;
 use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Route, State};
-use serde::Serialize;
 use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
-use tin_cloak_workshop::{
-    BindOptions, BrushStroke, Chosen, EaseOptions, MendOptions, Method, PieceKind, PlaceOptions, Step,
-    ViewRequest, Workshop,
-};
+use tin_cloak_workshop::{BindOptions, Chosen, MendOptions, Method, PieceKind, Step, Workshop};
 
 pub(crate) type Shop = State<Arc<Workshop>>;
 
@@ -28,7 +23,7 @@ fn changed() -> Tell {
 }
 
 #[derive(Clone, Copy, FromFormField)]
-enum KindField {
+pub(crate) enum KindField {
     Soft,
     Stiff,
     Mixed,
@@ -44,7 +39,7 @@ impl From<KindField> for PieceKind {
     }
 }
 
-fn checked_layer(layer: u16) -> Result<u16, Refusal> {
+pub(crate) fn checked_layer(layer: u16) -> Result<u16, Refusal> {
     if (1..=99).contains(&layer) {
         return Ok(layer);
     }
@@ -67,26 +62,6 @@ fn add(shop: &Shop, id: i64, form: Form<AddPiece>) -> Result<Tell, Refusal> {
 #[post("/fitting/<id>/remove/<piece>")]
 fn remove(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::RemovePiece { piece })
-}
-
-#[derive(FromForm)]
-struct ToLayer {
-    layer: u16,
-}
-
-#[post("/fitting/<id>/layer/<piece>", data = "<form>")]
-fn to_layer(shop: &Shop, id: i64, piece: u32, form: Form<ToLayer>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::MoveToLayer { piece, layer: checked_layer(form.layer)? })
-}
-
-#[derive(FromForm)]
-struct ToKind {
-    kind: KindField,
-}
-
-#[post("/fitting/<id>/kind/<piece>", data = "<form>")]
-fn to_kind(shop: &Shop, id: i64, piece: u32, form: Form<ToKind>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::SetKind { piece, kind: form.kind.into() })
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -156,75 +131,6 @@ fn go_to(shop: &Shop, id: i64, seq: i64) -> Result<Tell, Refusal> {
 }
 
 #[derive(FromForm)]
-struct PlaceForm {
-    #[field(name = "shift")]
-    shift_mm: Vec<f32>,
-    #[field(name = "turn")]
-    turn_degrees: Vec<f32>,
-    #[field(name = "size")]
-    size_percent: Vec<f32>,
-    about: Option<u16>,
-}
-
-fn three(list: &[f32], what: &str) -> Result<[f32; 3], Refusal> {
-    let text = || format!("The {what} is three numbers: left, up, forward.");
-    list.try_into().map_err(|_| Refusal::new(Status::UnprocessableEntity, text()))
-}
-
-#[post("/fitting/<id>/place/<piece>", data = "<form>")]
-fn place(shop: &Shop, id: i64, piece: u32, form: Form<PlaceForm>) -> Result<Tell, Refusal> {
-    let options = PlaceOptions {
-        shift_mm: three(&form.shift_mm, "shift")?,
-        turn_degrees: three(&form.turn_degrees, "turn")?,
-        size_percent: three(&form.size_percent, "size")?,
-        about: form.about,
-    };
-    changed_by(shop, id, Step::Place { piece, options })
-}
-
-#[post("/fitting/<id>/find-pose/<piece>")]
-fn find_pose(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::FindPose { piece })
-}
-
-/// The pose the body was put in by hand, as the viewport has it.
-#[post("/fitting/<id>/seat-from-pose/<piece>", data = "<view>")]
-fn seat_from_pose(
-    shop: &Shop,
-    id: i64,
-    piece: u32,
-    view: Json<ViewRequest>,
-) -> Result<Json<Started>, Refusal> {
-    let ViewRequest { pose, turns, .. } = view.into_inner();
-    let job = shop.start(id, Step::SeatFromPose { piece, pose, turns })?;
-    Ok(Json(Started { job }))
-}
-
-#[derive(FromForm)]
-struct EaseForm {
-    least: f32,
-    most: Option<f32>,
-}
-
-#[post("/fitting/<id>/ease/<piece>", data = "<form>")]
-fn ease(shop: &Shop, id: i64, piece: u32, form: Form<EaseForm>) -> Result<Tell, Refusal> {
-    let options = EaseOptions { least_mm: form.least, most_mm: form.most };
-    changed_by(shop, id, Step::Ease { piece, chosen: Chosen::Everything, options })
-}
-
-/// A job that was begun for a script that waits for it.
-#[derive(Serialize)]
-struct Started {
-    job: u64,
-}
-
-#[post("/fitting/<id>/brush/<piece>", data = "<stroke>")]
-fn brush(shop: &Shop, id: i64, piece: u32, stroke: Json<BrushStroke>) -> Result<Json<Started>, Refusal> {
-    let job = shop.start(id, Step::Brush { piece, stroke: stroke.into_inner() })?;
-    Ok(Json(Started { job }))
-}
-
-#[derive(FromForm)]
 struct CureForm {
     /// The button's words, so that a page gone stale does not cure something else.
     label: String,
@@ -272,22 +178,5 @@ async fn export(shop: &Shop, id: i64) -> Result<Download, Refusal> {
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![
-        add,
-        remove,
-        to_layer,
-        to_kind,
-        place,
-        find_pose,
-        seat_from_pose,
-        ease,
-        brush,
-        cure,
-        bind,
-        push,
-        undo,
-        redo,
-        go_to,
-        export
-    ]
+    routes![add, remove, cure, bind, push, undo, redo, go_to, export]
 }

@@ -1,12 +1,14 @@
 //! Files brought in.
 
-use crate::answers::{Refusal, Tell};
+use crate::answers::Refusal;
 use rocket::data::Capped;
 use rocket::form::Form;
 use rocket::fs::TempFile;
-use rocket::http::Status;
+use rocket::http::{ContentType, Header, Status};
+use rocket::response::{self, Responder};
 use rocket::tokio::io::AsyncReadExt;
-use rocket::{post, routes, FromForm, Route, State};
+use rocket::{post, routes, FromForm, Request, Response, Route, State};
+use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::{Companions, Workshop};
 
@@ -38,7 +40,7 @@ async fn contents(upload: Upload<'_>) -> Result<Vec<(String, Vec<u8>)>, Refusal>
 }
 
 #[post("/assets", data = "<upload>")]
-async fn bring_in(shop: &State<Arc<Workshop>>, upload: Form<Upload<'_>>) -> Result<Tell, Refusal> {
+async fn bring_in(shop: &State<Arc<Workshop>>, upload: Form<Upload<'_>>) -> Result<BroughtIn, Refusal> {
     let mut list = contents(upload.into_inner()).await?;
     let is_main = |name: &str| {
         let lower = name.to_ascii_lowercase();
@@ -58,18 +60,39 @@ async fn bring_in(shop: &State<Arc<Workshop>>, upload: Form<Upload<'_>>) -> Resu
     }
     let companions: Companions = beside.into_iter().collect();
     let shop = Arc::clone(shop);
-    let work = move || -> Result<Vec<String>, Refusal> {
-        let mut names = Vec::new();
+    // One bad file does not stop the others.
+    let work = move || -> (usize, Vec<Refusal>) {
+        let (mut brought, mut refused) = (0, Vec::new());
         for (name, bytes) in &list {
-            names.extend(shop.bring_in(name, bytes, &companions)?.into_iter().map(|a| a.name));
+            match shop.bring_in(name, bytes, &companions) {
+                Ok(_) => brought += 1,
+                Err(error) => refused.push(Refusal::from(error)),
+            }
         }
-        Ok(names)
+        (brought, refused)
     };
-    let names = rocket::tokio::task::spawn_blocking(work).await;
     let failed =
         |_| Refusal::new(Status::InternalServerError, "The file could not be read: an unexpected fault.");
-    let names = names.map_err(failed)??;
-    Ok(Tell(serde_json::json!({ "brought-in": { "names": names } })))
+    let (brought, refused) = rocket::tokio::task::spawn_blocking(work).await.map_err(failed)?;
+    let Some(refusal) = Refusal::all(refused) else { return Ok(BroughtIn(String::new())) };
+    if brought == 0 {
+        return Err(refusal);
+    }
+    Ok(BroughtIn(format!("{refusal} The rest is on the shelf.")))
+}
+
+/// Some files are on the shelf now; what is wrong with the others, if any.
+struct BroughtIn(String);
+
+impl<'r> Responder<'r, 'static> for BroughtIn {
+    fn respond_to(self, _: &'r Request<'_>) -> response::Result<'static> {
+        let said = self.0.into_bytes();
+        Response::build()
+            .header(ContentType::Plain)
+            .header(Header::new("HX-Trigger", "brought-in"))
+            .sized_body(said.len(), Cursor::new(said))
+            .ok()
+    }
 }
 
 pub(crate) fn routes() -> Vec<Route> {

@@ -14,7 +14,7 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::query::Tree;
 use tin_cloak_workshop::{
     bind_piece, clip_trials, pose_of_piece, range_trials, read, sort_document, BindOptions, Body,
-    BrushStroke, Companions, Dress, MapKind, Piece, PieceKind, PlaceOptions, Step, Turn, ViewRequest,
+    BrushStroke, Companions, Dress, MapKind, Piece, PieceKind, PlaceOptions, Reach, Step, Turn, ViewRequest,
     Workshop,
 };
 
@@ -141,10 +141,8 @@ fn seating(c: &mut Criterion) {
     });
     let stroke = BrushStroke {
         stroke: Default::default(),
-        radius_mm: 40.0,
         strength: 0.5,
-        dabs: (0..30).map(|i| 4000 + i).collect(),
-        mirrored: true,
+        reach: Reach { radius_mm: 40.0, dabs: (0..30).map(|i| 4000 + i).collect(), mirrored: true },
     };
     c.bench_function("a dab of the brush, the thirtieth of its stroke, with gaps", |b| {
         b.iter(|| black_box(room.brush_view(1, &stroke).unwrap()));

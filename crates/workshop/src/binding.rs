@@ -58,12 +58,21 @@ pub struct BindTimes {
     pub solving: f64,
 }
 
-/// Which shells of a piece are stiff, by its kind; of a mixed piece the closed ones.
+/// Which shells of a piece are stiff, by its kind; of a mixed piece those that were said to be, and
+/// the closed ones of which nothing was said.
 pub fn stiff_shells(piece: &Piece) -> Vec<bool> {
     match piece.kind {
         PieceKind::Soft => vec![false; piece.topology.shells],
         PieceKind::Stiff => vec![true; piece.topology.shells],
-        PieceKind::Mixed => piece.topology.closed_shells(),
+        PieceKind::Mixed => {
+            let mut stiff = piece.topology.closed_shells();
+            for &(shell, said) in &piece.shell_kinds {
+                if let Some(one) = stiff.get_mut(shell as usize) {
+                    *one = said;
+                }
+            }
+            stiff
+        }
     }
 }
 

@@ -4,25 +4,95 @@ use crate::{Piece, Room, ViewPart, WorkshopError};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::query::Tree;
-use tin_cloak_core::seat::{dab, Brush, Stroke};
+use tin_cloak_core::seat::{dab, within_reach, Brush, Gap, Stroke};
 
-/// One pass of the brush: the dabs in order.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct BrushStroke {
-    /// What it does.
-    pub stroke: Stroke,
+/// Where a brush was set down.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Reach {
     /// How far it reaches along the cloth, millimetres.
     pub radius_mm: f32,
-    /// Millimetres a dab moves its middle, or percent of the way when smoothing.
-    pub strength: f32,
-    /// Welded vertices at which it was set down.
+    /// Welded vertices at which it was set down, in order.
     pub dabs: Vec<u32>,
     /// Also on the mirror image of each place.
     pub mirrored: bool,
 }
 
+/// One pass of the brush.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct BrushStroke {
+    /// What it does.
+    pub stroke: Stroke,
+    /// Millimetres a dab moves its middle, or percent of the way when smoothing.
+    pub strength: f32,
+    /// Where.
+    #[serde(flatten)]
+    pub reach: Reach,
+}
+
+/// What lies under a brush.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
+pub struct UnderBrush {
+    /// Vertices inside what lies beneath, beyond the tolerance.
+    pub sunk: usize,
+    /// The deepest of them, millimetres.
+    pub deepest_mm: f32,
+}
+
+/// A piece as a pass of the brush would leave it.
+#[derive(Clone, Debug)]
+pub struct BrushLook {
+    /// With its gaps.
+    pub part: ViewPart,
+    /// Under the brush, before the pass.
+    pub before: UnderBrush,
+    /// And after it.
+    pub after: UnderBrush,
+}
+
 /// A pass has no more dabs than this.
 const MOST_DABS: usize = 2000;
+
+impl Reach {
+    /// The places on `piece` where it was set down, mirror images included.
+    ///
+    /// # Errors
+    /// When the radius makes no sense or a vertex is not there.
+    fn centres(&self, piece: &Piece) -> Result<Vec<u32>, WorkshopError> {
+        if !(0.5..=500.0).contains(&self.radius_mm) || self.dabs.len() > MOST_DABS {
+            return Err(WorkshopError::BadBrush);
+        }
+        let radius = self.radius();
+        let partners = self.mirrored.then(|| Tree::over_points(&piece.rest));
+        let mut centres = Vec::with_capacity(self.dabs.len());
+        for &centre in &self.dabs {
+            let missing = WorkshopError::Missing { what: "vertex", id: i64::from(centre) };
+            let image = *piece.rest.get(centre as usize).ok_or(missing)? * Vec3::new(-1.0, 1.0, 1.0);
+            centres.push(centre);
+            // On the middle itself one dab is enough.
+            let far = image.x.abs() > radius * 0.25;
+            let other = partners.as_ref().filter(|_| far).and_then(|t| t.closest(image, radius));
+            centres.extend(other.map(|o| o.triangle));
+        }
+        Ok(centres)
+    }
+
+    fn radius(&self) -> f32 {
+        self.radius_mm * 0.001
+    }
+
+    /// Which vertices of `piece` it touched.
+    ///
+    /// # Errors
+    /// When the radius makes no sense or a vertex is not there.
+    pub(crate) fn vertices(&self, piece: &Piece) -> Result<Vec<bool>, WorkshopError> {
+        let mut touched = vec![false; piece.rest.len()];
+        for centre in self.centres(piece)? {
+            let reached = within_reach(&piece.rest, &piece.topology, centre, self.radius());
+            reached.into_iter().for_each(|(v, _)| touched[v as usize] = true);
+        }
+        Ok(touched)
+    }
+}
 
 impl BrushStroke {
     /// What it does, as a step begins.
@@ -43,27 +113,13 @@ impl BrushStroke {
             Stroke::Smooth => self.strength * 0.01,
             _ => self.strength * 0.001,
         };
-        let sane = (0.5..=500.0).contains(&self.radius_mm) && (0.0..=1.0).contains(&strength);
-        if !sane || self.dabs.len() > MOST_DABS {
+        if !(0.0..=1.0).contains(&strength) {
             return Err(WorkshopError::BadBrush);
         }
-        let brush = Brush { stroke: self.stroke, radius: self.radius_mm * 0.001, strength };
-        let topology = &piece.topology;
-        let partners = self.mirrored.then(|| Tree::over_points(&piece.rest));
+        let brush = Brush { stroke: self.stroke, radius: self.reach.radius(), strength };
         let mut positions = piece.rest.clone();
-        for &centre in &self.dabs {
-            if centre as usize >= positions.len() {
-                return Err(WorkshopError::Missing { what: "vertex", id: i64::from(centre) });
-            }
-            dab(&mut positions, topology, centre, brush);
-            let image = piece.rest[centre as usize] * Vec3::new(-1.0, 1.0, 1.0);
-            // On the middle itself one dab is enough.
-            let far = image.x.abs() > brush.radius * 0.25;
-            if let Some(other) =
-                partners.as_ref().filter(|_| far).and_then(|t| t.closest(image, brush.radius))
-            {
-                dab(&mut positions, topology, other.triangle, brush);
-            }
+        for centre in self.reach.centres(piece)? {
+            dab(&mut positions, &piece.topology, centre, brush);
         }
         Ok(positions)
     }
@@ -75,16 +131,25 @@ impl Room {
     ///
     /// # Errors
     /// When the piece is not there or the pass makes no sense.
-    pub fn brush_view(&self, piece: u32, stroke: &BrushStroke) -> Result<ViewPart, WorkshopError> {
+    pub fn brush_view(&self, piece: u32, stroke: &BrushStroke) -> Result<BrushLook, WorkshopError> {
         let missing = WorkshopError::Missing { what: "piece", id: i64::from(piece) };
         let index = self.index_of(piece).ok_or(missing)?;
         let worn = &self.dress.pieces[index];
         let rest = stroke.applied(worn)?;
         let gaps = self.ground(index).gaps_at(worn, &rest);
-        let map: Vec<f32> = gaps.iter().map(|g| g.map_or(f32::NAN, |g| g.clearance * 1000.0)).collect();
-        let weld = &worn.topology.weld;
-        let positions = weld.scatter(&rest);
-        let normals = worn.shading.normals(&positions);
-        Ok(ViewPart { id: piece, positions, normals, map: Some(weld.scatter(&map)) })
+        let touched = stroke.reach.vertices(worn)?;
+        let under = |gaps: &[Option<Gap>]| self.under_brush(&touched, gaps);
+        let (before, after) = (under(&self.rest_gaps(index)), under(&gaps));
+        Ok(BrushLook { part: self.rest_part(index, &rest, &gaps), before, after })
+    }
+
+    fn under_brush(&self, touched: &[bool], gaps: &[Option<Gap>]) -> UnderBrush {
+        let mut under = UnderBrush::default();
+        let met = gaps.iter().zip(touched).filter(|(_, t)| **t).filter_map(|(g, _)| g.as_ref());
+        for depth in met.map(|g| -g.clearance * 1000.0).filter(|d| *d > self.state.tolerance_mm) {
+            under.sunk += 1;
+            under.deepest_mm = under.deepest_mm.max(depth);
+        }
+        under
     }
 }

@@ -1,12 +1,12 @@
 //! A body and its pieces in memory, with all that is derived from their files.
 
 use crate::WorkshopError;
-use glam::{Mat4, Vec3};
+use glam::{Mat4, Quat, Vec3};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{settle_walls, CoverageSettings, Layer, Outfit, Walls};
 use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
-use tin_cloak_core::intake::{joint_roles, JointFacts, JointRole};
-use tin_cloak_core::mesh::{vertex_normals_into, Csr, Mesh, Topology, Weld};
+use tin_cloak_core::intake::{joint_roles, JointFacts, JointRole, Place};
+use tin_cloak_core::mesh::{vertex_normals_into, Csr, Kept, Mesh, Topology, Weld};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::Clip;
@@ -92,6 +92,12 @@ pub struct Piece {
     pub layer: u16,
     /// How it moves.
     pub kind: PieceKind,
+    /// Where on the body it is worn, when that was said.
+    pub place: Option<Place>,
+    /// Parts that were said to be stiff, or not, by number.
+    pub shell_kinds: Vec<(u32, bool)>,
+    /// Which of its file's vertices and faces it has.
+    pub kept: Arc<Kept>,
     /// The joint a stiff piece is told to follow.
     pub joint: Option<String>,
     /// Geometry as its file has it (rest positions are in `rest`).
@@ -157,6 +163,19 @@ impl Body {
         Self { skin: welded_skin.scatter(&self.topology.weld), welded_skin, ..self.clone() }
     }
 
+    /// The body with every point multiplied by `scale` and then turned.
+    pub fn placed(mut self, scale: f32, turn: Quat) -> Self {
+        let place = |list: &mut [Vec3]| list.iter_mut().for_each(|p| *p = turn * (*p * scale));
+        place(&mut self.mesh.positions);
+        place(&mut self.rest);
+        self.mesh.normals.iter_mut().for_each(|n| *n = turn * *n);
+        let morphs = self.morphs.iter_mut().chain(&mut self.welded_morphs);
+        morphs.for_each(|m| place(&mut m.offsets));
+        self.clips = self.clips.iter().map(|c| c.placed(&self.skeleton, scale, turn)).collect();
+        self.skeleton = self.skeleton.placed(scale, turn);
+        self
+    }
+
     /// What each joint is for: as guessed, or as a person has set it.
     pub fn joint_facts(&self) -> Vec<JointFacts> {
         let mut facts = joint_roles(&self.skeleton, &self.welded_skin);
@@ -208,6 +227,9 @@ impl Piece {
             layer,
             kind,
             joint: None,
+            place: None,
+            shell_kinds: Vec::new(),
+            kept: Arc::new(Kept::all_of(&part.mesh)),
             shading: Arc::new(Shading::of(&part.mesh)),
             mesh: Arc::new(part.mesh),
             look: part.look,

@@ -55,6 +55,14 @@ pub enum WorkshopError {
     NoLimbCovered { piece: String },
     #[error("a brush reaches 0.5 to 500 mm and has at most 2000 dabs a pass; strength is up to 1000 mm, or 100 % when smoothing")]
     BadBrush,
+    #[error("a layer is a number from 1 (next to the skin) to 99")]
+    BadLayer,
+    #[error("a name has 1 to {most} letters")]
+    BadName { most: usize },
+    #[error("no pose of the name “{pose}” is kept here: reload the page")]
+    NoSuchPose { pose: String },
+    #[error("all of “{piece}” can be seen: there is nothing to leave out")]
+    NothingUnseen { piece: String },
     #[error("there is nothing in this body to cure")]
     NothingToCure,
     #[error("this fitting is at work: wait for it to finish, or stop it")]

@@ -13,7 +13,7 @@ const COLOURS: [[f32; 3]; 5] =
 /// bound yet go out unskinned.
 pub fn dressed_document(dress: &Dress) -> Document {
     let body = &dress.body;
-    let mark = |role: &str| Mark { role: role.to_owned(), layer: None, kind: None, method: None };
+    let mark = |role: &str| Mark { role: role.to_owned(), ..Mark::default() };
     let mut meshes = vec![MeshPart {
         name: body.name.clone(),
         mesh: body.mesh.clone(),
@@ -30,7 +30,13 @@ pub fn dressed_document(dress: &Dress) -> Document {
             mesh: moved_mesh(piece),
             skin,
             morphs: Vec::new(),
-            mark: Some(Mark { layer: Some(piece.layer), kind: Some(piece.kind), method, ..mark("piece") }),
+            mark: Some(Mark {
+                layer: Some(piece.layer),
+                kind: Some(piece.kind),
+                place: piece.place.map(|p| p.word().to_owned()),
+                method,
+                ..mark("piece")
+            }),
             look: piece.look.clone(),
         });
     }

@@ -3,12 +3,12 @@
 
 use crate::seating::{PlaceOptions, SeatReport};
 use crate::steps::Chosen;
-use crate::{Body, Dress, EaseOptions, Piece, PieceKind, Room, Step, TrialSet, WorkshopError};
+use crate::{Body, Dress, EaseOptions, Piece, PieceKind, PieceState, Room, Step, TrialSet, WorkshopError};
 use glam::Vec3;
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::intake::{
-    coarse_bends, guess_place, guess_units, look_over, move_weight_off, shells, symmetry, JointRole, Place,
-    ShellGuess, SurfaceFacts, UnitGuess, Up,
+    coarse_bends, guess_body_size, guess_place, guess_units, look_over, look_over_uvs, move_weight_off,
+    shells, symmetry, unseen_faces, JointRole, Place, ShellGuess, SurfaceFacts, UnitGuess, Up,
 };
 use tin_cloak_core::seat::Gap;
 use tin_cloak_core::skin::Skin;
@@ -126,19 +126,30 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
 }
 
 fn size_of_body(body: &Body) -> Option<Finding> {
+    let (scale, up) = guess_body_size(&body.rest)?;
     let (low, high) = tin_cloak_core::mesh::bounds(&body.rest);
-    let size = high - low;
-    if size.y < size.z || size.y < size.x * 0.5 {
-        return Some(Finding::new(Grade::Trouble, "the body does not stand upright: export it with Y up"));
-    }
-    let usual = 0.3..3.5;
-    (!usual.contains(&size.y)).then(|| {
-        let text = format!(
-            "the body is {:.2} m tall: export it in metres, or tolerances in mm mean nothing",
-            size.y
-        );
-        Finding::new(Grade::Trouble, text)
-    })
+    let tall = if up == Up::Z { (high - low).z } else { (high - low).y };
+    let lies = if up == Up::Z { "lies on its back (Z is up in its file)" } else { "stands upright" };
+    let text = match unit_words(scale) {
+        _ if scale == 1.0 => format!("the body {lies}"),
+        unit => format!("the body {lies} and is {tall:.2} m tall: it seems to be modelled {unit}"),
+    };
+    let step = Step::SizeBody { scale, up };
+    Some(Finding::new(Grade::Trouble, text).cured_by("Bring the body to metres, Y up", step))
+}
+
+fn unit_words(scale: f32) -> String {
+    let known = match scale {
+        0.01 => "in centimetres",
+        0.001 => "in millimetres",
+        0.0254 => "in inches",
+        0.3048 => "in feet",
+        0.1 => "in decimetres",
+        10.0 => "ten times too small",
+        1.0 => "in metres",
+        _ => return format!("at one to {scale}"),
+    };
+    known.to_owned()
 }
 
 fn controls_with_weight(body: &Body) -> Option<Finding> {
@@ -241,10 +252,12 @@ pub fn look_over_piece(room: &Room, index: usize) -> Vec<Finding> {
         found.push(wrong_units(piece, id, guess));
         return found;
     }
-    let gaps = room.ground(index).gaps(piece);
-    found.extend(seat(room, index, &gaps));
-    found.extend(kind_and_shells(piece, id));
-    found.extend(place_of(dress, index));
+    found.extend(far_off(room, index));
+    found.extend(seat(room, index, &room.rest_gaps(index)));
+    found.extend(kind_and_shells(piece, room.piece_state(index)));
+    found.extend(place_findings(room, index, id));
+    found.extend(unseen_of(body, piece, id));
+    found.extend(uvs_of(piece));
     found.extend(coarse(dress, piece));
     let facts = look_over(&piece.topology, &piece.rest);
     found.extend(surface(&facts, &piece.rest, &piece.topology.triangles));
@@ -259,15 +272,7 @@ pub fn look_over_piece(room: &Room, index: usize) -> Vec<Finding> {
 }
 
 fn wrong_units(piece: &Piece, id: u32, guess: UnitGuess) -> Finding {
-    let unit = match guess.scale {
-        0.01 => "in centimetres",
-        0.001 => "in millimetres",
-        0.0254 => "in inches",
-        0.3048 => "in feet",
-        0.1 => "in decimetres",
-        10.0 => "ten times too small",
-        _ => "in metres",
-    };
+    let unit = unit_words(guess.scale);
     let up = if guess.up == Up::Z { ", Z up" } else { "" };
     let size = tin_cloak_core::mesh::bounds(&piece.rest);
     let text = format!(
@@ -281,10 +286,76 @@ fn wrong_units(piece: &Piece, id: u32, guess: UnitGuess) -> Finding {
         shift_mm: ((guess.apply(middle) - middle) * 1000.0).to_array(),
         turn_degrees: [if guess.up == Up::Z { -90.0 } else { 0.0 }, 0.0, 0.0],
         size_percent: [guess.scale * 100.0; 3],
-        about: None,
+        ..PlaceOptions::NONE
     };
     Finding::new(Grade::Trouble, text)
         .cured_by("Bring it to metres, Y up", Step::Place { piece: id, options })
+}
+
+/// Nothing of a piece comes nearer than this to what it lies on or hangs from, metres.
+const FAR: f32 = 0.03;
+/// Where it is brought then, metres.
+const NEAR: f32 = 0.004;
+
+fn far_off(room: &Room, index: usize) -> Option<Finding> {
+    let piece = &room.dress.pieces[index];
+    let way = room.ground(index).way_to(piece)?;
+    let distance = way.length();
+    if distance <= FAR {
+        return None;
+    }
+    let text = format!("nothing of it comes nearer than {} to what it lies on", mm(distance));
+    let shift = way * (1.0 - NEAR / distance);
+    let options = PlaceOptions { shift_mm: (shift * 1000.0).to_array(), ..PlaceOptions::NONE };
+    let (low, high) = tin_cloak_core::mesh::bounds(&piece.rest);
+    let step = Step::Place { piece: room.piece_state(index).id, options };
+    let label = format!("Bring it to {} off", mm(NEAR));
+    Some(Finding::new(Grade::Trouble, text).at((low + high) * 0.5).cured_by(label, step))
+}
+
+/// Faces of a piece, by their number there, that nobody will see.
+pub(crate) fn unseen(body: &Body, piece: &Piece) -> Vec<u32> {
+    unseen_faces(&piece.topology, &piece.rest, (&body.rest, &body.topology.triangles))
+}
+
+/// Fewer than this share of the faces are not worth a step.
+const WORTH_LEAVING_OUT: f32 = 0.05;
+
+fn unseen_of(body: &Body, piece: &Piece, id: u32) -> Option<Finding> {
+    let faces = unseen(body, piece);
+    let all = piece.topology.triangles.len();
+    let share = faces.len() as f32 / all as f32;
+    if share < WORTH_LEAVING_OUT || faces.len() == all {
+        return None;
+    }
+    let text = format!(
+        "{} of its {all} faces ({:.0} %) are hidden by the body or the piece itself: nobody sees them, and they only make work",
+        faces.len(),
+        share * 100.0
+    );
+    let place = piece.rest[piece.topology.triangles[faces[0] as usize][0] as usize];
+    let step = Step::LeaveOutUnseen { piece: id };
+    Some(Finding::new(Grade::Note, text).at(place).cured_by("Leave them out", step))
+}
+
+/// What whoever paints its texture should know.
+fn uvs_of(piece: &Piece) -> Vec<Finding> {
+    let Some(uvs) = piece.look.uv_sets.first() else { return Vec::new() };
+    let triangles = &piece.mesh.triangles;
+    let facts = look_over_uvs(uvs, triangles);
+    let at = |face: u32| piece.rest[piece.topology.triangles[face as usize][0] as usize];
+    let said = |faces: &[u32], one: &str, many: &str| {
+        let first = *faces.first()?;
+        Some(Finding::new(Grade::Note, counted(faces.len(), one, many)).at(at(first)))
+    };
+    let outside = "face has texture coordinates outside the unit square";
+    let outside_many = "faces have texture coordinates outside the unit square";
+    let overlap = "face shares its place in the texture with another";
+    let overlap_many = "faces share their place in the texture with others";
+    [said(&facts.outside, outside, outside_many), said(&facts.overlapping, overlap, overlap_many)]
+        .into_iter()
+        .flatten()
+        .collect()
 }
 
 /// Sunk at rest, or modelled in another pose.
@@ -321,7 +392,7 @@ fn seat(room: &Room, index: usize, gaps: &[Option<Gap>]) -> Option<Finding> {
     Some(finding.cured_by("Ease it off to 1 mm", step))
 }
 
-fn kind_and_shells(piece: &Piece, id: u32) -> Vec<Finding> {
+fn kind_and_shells(piece: &Piece, state: &PieceState) -> Vec<Finding> {
     let parts = shells(&piece.topology, &piece.rest);
     let count = |guess: ShellGuess| parts.iter().filter(|s| s.guess == guess).count();
     let (cloth, stiff, buttons) =
@@ -337,33 +408,46 @@ fn kind_and_shells(piece: &Piece, id: u32) -> Vec<Finding> {
         (0, _) => PieceKind::Stiff,
         _ => PieceKind::Mixed,
     };
-    if wanted != piece.kind && !(wanted == PieceKind::Soft && piece.kind == PieceKind::Mixed) {
+    // What was opened by leaving faces out is no cloth for that, and a part filed by hand is known.
+    let opened = wanted == PieceKind::Soft && state.cut.left_out.is_some();
+    let sorted = piece.kind == PieceKind::Mixed && (wanted == PieceKind::Soft || !state.shells.is_empty());
+    if wanted != piece.kind && !opened && !sorted {
         let (looks, label) = match wanted {
             PieceKind::Soft => ("it is open, as cloth is", "File it as cloth"),
             PieceKind::Stiff => ("every part of it is closed, as plates are", "File it as stiff"),
             PieceKind::Mixed => ("some parts are open and some closed", "File it as mixed"),
         };
-        let text = format!("filed as {}, but {looks}", crate::workshop::kind_word(piece.kind));
-        let step = Step::SetKind { piece: id, kind: wanted };
+        let text = format!("filed as {}, but {looks}", crate::apply::kind_word(piece.kind));
+        let step = Step::SetKind { piece: state.id, kind: wanted };
         found.push(Finding::new(Grade::Doubt, text).cured_by(label, step));
     }
     found
 }
 
 /// Where it is worn, and who else is there on the same layer.
-fn place_of(dress: &Dress, index: usize) -> Vec<Finding> {
-    let guess = |i: usize| guessed_place(dress, i);
-    let (place, share) = guess(index);
-    let text = match place {
-        Place::Held | Place::Hung => {
-            format!("{}: most of it is further than 90 mm from the skin", place.word())
-        }
-        _ => format!("worn on the {} ({:.0} % of it)", place.word(), share * 100.0),
-    };
-    let mut found = vec![Finding::new(Grade::Note, text)];
+fn place_findings(room: &Room, index: usize, id: u32) -> Vec<Finding> {
+    let dress = &room.dress;
+    let (guess, share) = room.guessed_places()[index];
     let piece = &dress.pieces[index];
+    let place = piece.place.unwrap_or(guess);
+    let words = match guess {
+        Place::Held | Place::Hung => {
+            format!("{} beside the body: {:.0} % of it lies off the skin", guess.word(), share * 100.0)
+        }
+        _ => format!("worn on the {} ({:.0} % of it)", guess.word(), share * 100.0),
+    };
+    let mut found = Vec::new();
+    match piece.place {
+        Some(said) if said != guess => {
+            let text = format!("filed under {}, but seems to be {words}", said.word());
+            let step = Step::SetPlace { piece: id, place: guess };
+            let label = format!("File it under {}", guess.word());
+            found.push(Finding::new(Grade::Doubt, text).cured_by(label, step));
+        }
+        _ => found.push(Finding::new(Grade::Note, words)),
+    }
     let others = (0..dress.pieces.len()).filter(|&i| i != index && dress.pieces[i].layer == piece.layer);
-    for other in others.filter(|&i| guess(i).0 == place) {
+    for other in others.filter(|&i| room.place_of(i) == place) {
         let name = &dress.pieces[other].name;
         let text = format!(
             "shares the {} on layer {} with {name}: they are not measured against each other",
@@ -375,12 +459,22 @@ fn place_of(dress: &Dress, index: usize) -> Vec<Finding> {
     found
 }
 
-/// The place a piece is worn, by what lies beneath it, with its share.
-pub(crate) fn guessed_place(dress: &Dress, index: usize) -> (Place, f32) {
-    let body = &dress.body;
-    let surface = (body.rest.as_slice(), body.topology.triangles.as_slice(), &body.welded_skin);
-    let person = Humanoid::find(&body.skeleton);
-    guess_place(&dress.pieces[index].rest, surface, &body.skeleton.parents, &person)
+impl Room {
+    /// Where each piece seems to be worn, by what lies beneath it, with its share.
+    fn guessed_places(&self) -> &[(Place, f32)] {
+        self.places.get_or_init(|| {
+            let body = &self.dress.body;
+            let surface = (body.rest.as_slice(), body.topology.triangles.as_slice(), &body.welded_skin);
+            let person = Humanoid::find(&body.skeleton);
+            let guess = |p: &Piece| guess_place(&p.rest, surface, &body.skeleton.parents, &person);
+            self.dress.pieces.iter().map(guess).collect()
+        })
+    }
+
+    /// Where piece `index` is worn: as was said, else as guessed.
+    pub fn place_of(&self, index: usize) -> Place {
+        self.dress.pieces[index].place.unwrap_or_else(|| self.guessed_places()[index].0)
+    }
 }
 
 /// Bends at elbows and knees without rows enough.

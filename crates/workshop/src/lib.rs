@@ -2,6 +2,7 @@
 //! where a step is run, measured and recorded. Knows no HTML and no HTTP.
 #![cfg_attr(test, allow(clippy::unwrap_used))]
 
+mod apply;
 mod assets;
 mod binding;
 mod board;
@@ -28,7 +29,7 @@ mod workshop;
 pub use assets::{AssetFacts, AssetRole};
 pub use binding::{bind_piece, stiff_shells, BindOptions, BindTimes, Method};
 pub use board::{measure_board, Board, BoardPair, BoardPose, Cell};
-pub use brushing::BrushStroke;
+pub use brushing::{BrushLook, BrushStroke, Reach, UnderBrush};
 pub use dress::{sort_document, Body, Bound, Dress, Piece, Shading};
 pub use error::WorkshopError;
 pub use handover::{dressed_document, export_glb};
@@ -39,9 +40,12 @@ pub use motions::{MotionJoints, MotionState, RangeRow, RangeState};
 pub use probe::Probe;
 pub use report::{Report, SkippedEntry};
 pub use rooms::Room;
-pub use seating::{carried_to_rest, pose_of_piece, EaseOptions, Ground, PlaceOptions, SeatReport, GAP_BARS};
+pub(crate) use seating::Gaps;
+pub use seating::{
+    carried_to_rest, pose_of_piece, EaseOptions, Ground, HowFar, PlaceOptions, SeatReport, GAP_BARS,
+};
 pub use snag_cards::SnagCard;
-pub use steps::{Chosen, Effect, FileRef, FittingState, PieceId, PieceState, Step};
+pub use steps::{Chosen, Cut, Effect, FileRef, FittingState, KeptPose, PieceId, PieceState, Step};
 pub use tin_cloak_core as core;
 pub use tin_cloak_formats::{read, Companions, Document, Mark, MeshPart, PieceKind, ReadError};
 pub use tin_cloak_store::{Asset, Fitting, StepRow, StoreError};

@@ -3,16 +3,19 @@
 use crate::bundle;
 use crate::intake::{look_over_body, look_over_piece};
 use crate::motions::{checked_pairs, keep_to_ranges, range_row, used_by_clips, RangeRow};
-use crate::trials::matched_trials;
+use crate::trials::{kept_trial, matched_trials};
 use crate::view::Posed;
 use crate::{
     clip_trials, range_trials, sort_document, Board, Body, Bound, Dress, FileRef, Finding, FittingState,
-    Ground, Piece, PieceState, TrialSet, WorkshopError,
+    Gaps, Ground, MeshPart, Piece, PieceState, TrialSet, WorkshopError,
 };
 use glam::Vec3;
+use rayon::prelude::*;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use tin_cloak_core::clearance::{Buffers, Outfit};
+use tin_cloak_core::intake::Place;
+use tin_cloak_core::mesh::Kept;
 use tin_cloak_core::trial::{JointRange, MotionRanges};
 use tin_cloak_core::JointId;
 use tin_cloak_store::{BlobId, Store};
@@ -38,6 +41,12 @@ pub struct Room {
     pub(crate) partners: OnceLock<Vec<Vec<(u32, u32)>>>,
     /// See [`Room::ground`].
     pub(crate) grounds: Mutex<HashMap<usize, Arc<Ground>>>,
+    /// See [`Room::rest_gaps`].
+    pub(crate) gaps: Mutex<HashMap<usize, Gaps>>,
+    /// Findings that a step has left as they were: of the body (0) and of pieces.
+    pub(crate) known_findings: HashMap<u32, Vec<Finding>>,
+    /// Where pieces seem to be worn.
+    pub(crate) places: OnceLock<Vec<(Place, f32)>>,
     /// See [`Room::findings`].
     pub(crate) findings: OnceLock<Vec<(u32, Vec<Finding>)>>,
     /// The pose last looked at.
@@ -53,10 +62,71 @@ impl Room {
     /// What was found on the body (number 0) and on each piece, by its number.
     pub fn findings(&self) -> &[(u32, Vec<Finding>)] {
         self.findings.get_or_init(|| {
-            let pieces =
-                (0..self.dress.pieces.len()).map(|i| (self.piece_state(i).id, look_over_piece(self, i)));
-            std::iter::once((0, look_over_body(&self.dress.body))).chain(pieces).collect()
+            let known = |id: u32| self.known_findings.get(&id).cloned();
+            let body = known(0).unwrap_or_else(|| look_over_body(&self.dress.body));
+            let piece = |i: usize| {
+                let id = self.piece_state(i).id;
+                (id, known(id).unwrap_or_else(|| look_over_piece(self, i)))
+            };
+            let pieces: Vec<_> = (0..self.dress.pieces.len()).into_par_iter().map(piece).collect();
+            std::iter::once((0, body)).chain(pieces).collect()
         })
+    }
+
+    /// All that settles the shape of a piece at rest.
+    fn shape_key(&self, index: usize) -> impl PartialEq + use<'_> {
+        let p = self.piece_state(index);
+        (&p.source, &p.cut, &p.rest)
+    }
+
+    /// All that settles what lies beneath a piece.
+    fn beneath_key(&self, index: usize) -> impl PartialEq + use<'_> {
+        let layer = self.dress.pieces[index].layer;
+        let under = (0..self.dress.pieces.len()).filter(|&i| self.dress.pieces[i].layer < layer);
+        (self.shape_key(index), under.map(|i| self.shape_key(i)).collect::<Vec<_>>())
+    }
+
+    /// All else that settles what is found on a piece.
+    fn sorting_key(&self, index: usize) -> impl PartialEq + use<'_> {
+        let p = self.piece_state(index);
+        let with = self.dress.pieces.iter().filter(|o| o.layer == p.layer);
+        let others: Vec<_> = with.map(|o| (&o.name, o.place, o.kind)).collect();
+        (p.kind, p.place, &p.shells, p.bound.is_some(), others)
+    }
+
+    /// Takes over from the room before a step what the step has left as it was.
+    pub(crate) fn inherit(mut self, before: &Self) -> Self {
+        if !Arc::ptr_eq(&self.dress.body, &before.dress.body) {
+            return self;
+        }
+        let found = before.findings.get();
+        let of = |id: u32| found.and_then(|f| f.iter().find(|(i, _)| *i == id)).map(|(_, list)| list.clone());
+        self.known_findings.extend(of(0).map(|list| (0, list)));
+        let place = |index: usize| {
+            let old = before.index_of(self.piece_state(index).id)?;
+            let alike = self.shape_key(index) == before.shape_key(old);
+            before.places.get().filter(|_| alike).map(|p| p[old])
+        };
+        let places: Option<Vec<(Place, f32)>> = (0..self.dress.pieces.len()).map(place).collect();
+        if let Some(places) = places {
+            self.places = OnceLock::from(places);
+        }
+        for index in 0..self.dress.pieces.len() {
+            let id = self.piece_state(index).id;
+            let Some(old) = before.index_of(id).filter(|&o| self.beneath_key(index) == before.beneath_key(o))
+            else {
+                continue;
+            };
+            let ground = before.grounds.lock().unwrap_or_else(PoisonError::into_inner).get(&old).cloned();
+            let gaps = before.gaps.lock().unwrap_or_else(PoisonError::into_inner).get(&old).cloned();
+            let of_ground = self.grounds.get_mut().unwrap_or_else(PoisonError::into_inner);
+            of_ground.extend(ground.map(|g| (index, g)));
+            self.gaps.get_mut().unwrap_or_else(PoisonError::into_inner).extend(gaps.map(|g| (index, g)));
+            if self.sorting_key(index) == before.sorting_key(old) {
+                self.known_findings.extend(of(id).map(|list| (id, list)));
+            }
+        }
+        self
     }
 
     /// True when trouble was found; nothing when nobody has looked yet.
@@ -97,8 +167,8 @@ impl Room {
     }
 }
 
-/// A piece by its own file and the body it is worn on.
-type KnownPiece = ((FileRef, FileRef), Arc<Piece>);
+/// The last few of something, by all that settles it.
+type Known<T> = Mutex<Vec<(String, Arc<T>)>>;
 
 /// Where blobs come from: the store, or a step in the making.
 pub(crate) type ReadBlob<'a> = &'a dyn Fn(&BlobId) -> Result<Vec<u8>, WorkshopError>;
@@ -108,11 +178,10 @@ pub(crate) type ReadBlob<'a> = &'a dyn Fn(&BlobId) -> Result<Vec<u8>, WorkshopEr
 pub(crate) struct Rooms {
     rooms: Mutex<Vec<(BlobId, Arc<Room>)>>,
     bodies: Mutex<HashMap<FileRef, Arc<Body>>>,
-    pieces: Mutex<Vec<KnownPiece>>,
-    /// Bodies changed by steps, by all that was changed.
-    cured: Mutex<Vec<(String, Arc<Body>)>>,
-    /// Poses, by all that settles them.
-    trials: Mutex<Vec<(String, Arc<TrialSet>)>>,
+    pieces: Known<Piece>,
+    /// Bodies changed by steps.
+    cured: Known<Body>,
+    trials: Known<TrialSet>,
 }
 
 const ROOMS_KEPT: usize = 6;
@@ -131,7 +200,7 @@ impl Rooms {
             return Ok(room);
         }
         let state: FittingState = serde_json::from_slice(&store.blob(id)?)?;
-        let room = Arc::new(self.build(store, state)?);
+        let room = Arc::new(self.build(store, state, &|id| Ok(store.blob(id)?))?);
         self.keep(id.clone(), &room);
         Ok(room)
     }
@@ -147,17 +216,16 @@ impl Rooms {
     }
 
     /// Decodes a state.
-    pub fn build(&self, store: &Store, state: FittingState) -> Result<Room, WorkshopError> {
-        let blob = |id: &BlobId| Ok(store.blob(id)?);
-        let body = self.body_in_state(store, &state, &blob)?;
+    pub fn build(&self, store: &Store, state: FittingState, blob: ReadBlob) -> Result<Room, WorkshopError> {
+        let body = self.body_in_state(store, &state, blob)?;
         let trials = self.trials(store, &state, &body)?;
         let mut pieces = Vec::new();
         for p in &state.pieces {
-            let base = self.piece(store, &p.source, &state.body, &body)?;
-            pieces.push(piece_in_state(&base, p, &body, &blob)?);
+            let base = self.piece(store, blob, p, (&state, &body))?;
+            pieces.push(piece_in_state(&base, p, &body, blob)?);
         }
         let board = match &state.board {
-            Some(id) => Some(serde_json::from_slice(&store.blob(id)?)?),
+            Some(id) => Some(serde_json::from_slice(&blob(id)?)?),
             None => None,
         };
         Ok(room_of(state, body, pieces, trials, board))
@@ -175,7 +243,7 @@ impl Rooms {
         Ok(known)
     }
 
-    /// The body of a state, with the state's weights.
+    /// The body of a state, with the state's weights, size and roles.
     pub fn body_in_state(
         &self,
         store: &Store,
@@ -183,21 +251,24 @@ impl Rooms {
         blob: ReadBlob,
     ) -> Result<Arc<Body>, WorkshopError> {
         let body = self.body(store, &state.body)?;
-        if state.body_skin.is_none() && state.roles.is_empty() {
+        if state.body_skin.is_none() && state.roles.is_empty() && state.body_size.is_none() {
             return Ok(body);
         }
-        let key = serde_json::to_string(&(&state.body, &state.body_skin, &state.roles))?;
-        known_or(&self.cured, &key, || {
+        let key = serde_json::to_string(&(&state.body, &state.body_skin, &state.roles, &state.body_size))?;
+        known_or((&self.cured, ROOMS_KEPT), &key, || {
             let mut cured = match &state.body_skin {
                 Some(id) => body.with_skin(serde_json::from_slice(&blob(id)?)?),
                 None => (*body).clone(),
             };
+            if let Some((scale, up)) = state.body_size {
+                cured = cured.placed(scale, up.rotation());
+            }
             cured.set_roles.clone_from(&state.roles);
             Ok(cured)
         })
     }
 
-    /// The poses of a state: rest and ranges, the body's clips, the motions.
+    /// The poses of a state: rest and ranges, the body's clips, the motions, those set by hand.
     pub fn trials(
         &self,
         store: &Store,
@@ -205,8 +276,9 @@ impl Rooms {
         body: &Body,
     ) -> Result<Arc<TrialSet>, WorkshopError> {
         let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
-        let key = serde_json::to_string(&(&state.body, &state.motions, &state.ranges, limits))?;
-        known_or(&self.trials, &key, || {
+        let body_key = (&state.body, &state.body_size);
+        let key = serde_json::to_string(&(body_key, &state.motions, &state.poses, &state.ranges, limits))?;
+        known_or((&self.trials, ROOMS_KEPT), &key, || {
             let mut set = range_trials(body).and(clip_trials(body, CLIP_FRAMES));
             for motion in &state.motions {
                 let document = read_stored(store, &motion.source)?;
@@ -214,56 +286,60 @@ impl Rooms {
                 set = set.and(matched_trials(body, &document, &pairs, CLIP_FRAMES));
             }
             keep_to_ranges(body, state, &mut set);
+            set.trials.extend(state.poses.iter().map(kept_trial));
             Ok(set)
         })
     }
 
-    /// A piece as its file has it, unbound.
-    pub fn piece(
-        &self,
-        store: &Store,
-        file: &FileRef,
-        body_file: &FileRef,
-        body: &Body,
-    ) -> Result<Arc<Piece>, WorkshopError> {
-        let key = (file.clone(), body_file.clone());
-        if let Some((_, known)) =
-            self.pieces.lock().unwrap_or_else(PoisonError::into_inner).iter().find(|(k, _)| *k == key)
-        {
-            return Ok(Arc::clone(known));
-        }
-        let document = read_stored(store, file)?;
+    /// The mesh that a piece is made from.
+    pub fn part(&self, store: &Store, file: &FileRef) -> Result<MeshPart, WorkshopError> {
         let missing = |meshes| WorkshopError::NoSuchMesh {
             file: file.file_name.clone(),
             mesh: file.mesh.clone(),
             meshes,
         };
-        let part = document.take(&file.mesh).map_err(missing)?;
-        let piece = Arc::new(Piece::new(part, 1, crate::PieceKind::Soft, body, false));
-        let mut list = self.pieces.lock().unwrap_or_else(PoisonError::into_inner);
-        list.push((key, Arc::clone(&piece)));
-        if list.len() > PIECES_KEPT {
-            list.remove(0);
-        }
-        Ok(piece)
+        read_stored(store, file)?.take(&file.mesh).map_err(missing)
+    }
+
+    /// A piece as its file has it, cut as its state says, unbound.
+    pub fn piece(
+        &self,
+        store: &Store,
+        blob: ReadBlob,
+        piece: &PieceState,
+        (state, body): (&FittingState, &Body),
+    ) -> Result<Arc<Piece>, WorkshopError> {
+        let key = serde_json::to_string(&(&piece.source, &piece.cut, &state.body, &state.body_size))?;
+        known_or((&self.pieces, PIECES_KEPT), &key, || {
+            let mut part = self.part(store, &piece.source)?;
+            let mut kept = Kept::all_of(&part.mesh);
+            if let Some(id) = &piece.cut.left_out {
+                (part, kept) = part.without(&unpack_indices(&blob(id)?));
+            }
+            if piece.cut.mirrored {
+                part.mesh = part.mesh.mirrored(0.0);
+            }
+            let mut piece = Piece::new(part, 1, crate::PieceKind::Soft, body, false);
+            piece.kept = Arc::new(kept);
+            Ok(piece)
+        })
     }
 }
 
 /// What a list has under `key`, or what is made now; the list keeps the last few.
-fn known_or<K: PartialEq + Clone, T>(
-    list: &Mutex<Vec<(K, Arc<T>)>>,
-    key: &K,
+fn known_or<T>(
+    (list, most): (&Known<T>, usize),
+    key: &str,
     make: impl FnOnce() -> Result<T, WorkshopError>,
 ) -> Result<Arc<T>, WorkshopError> {
-    if let Some((_, known)) =
-        list.lock().unwrap_or_else(PoisonError::into_inner).iter().find(|(k, _)| k == key)
-    {
-        return Ok(Arc::clone(known));
+    let find = |list: &Vec<(String, Arc<T>)>| list.iter().find(|(k, _)| k == key).map(|k| Arc::clone(&k.1));
+    if let Some(known) = find(&list.lock().unwrap_or_else(PoisonError::into_inner)) {
+        return Ok(known);
     }
     let made = Arc::new(make()?);
     let mut list = list.lock().unwrap_or_else(PoisonError::into_inner);
-    list.push((key.clone(), Arc::clone(&made)));
-    if list.len() > ROOMS_KEPT {
+    list.push((key.to_owned(), Arc::clone(&made)));
+    if list.len() > most {
         list.remove(0);
     }
     Ok(made)
@@ -277,7 +353,9 @@ pub(crate) fn piece_in_state(
     blob: ReadBlob,
 ) -> Result<Piece, WorkshopError> {
     let mut piece = base.clone();
-    (piece.layer, piece.kind) = (state.layer, state.kind);
+    (piece.layer, piece.kind, piece.place) = (state.layer, state.kind, state.place);
+    piece.name = state.name().to_owned();
+    piece.shell_kinds.clone_from(&state.shells);
     if let Some(rest) = &state.rest {
         piece = piece.moved_to(unpack_positions(&blob(rest)?), body);
     }
@@ -310,6 +388,9 @@ pub(crate) fn room_of(
         buffers: Mutex::new(None),
         partners: OnceLock::new(),
         grounds: Mutex::new(HashMap::new()),
+        gaps: Mutex::new(HashMap::new()),
+        places: OnceLock::new(),
+        known_findings: HashMap::new(),
         findings: OnceLock::new(),
         last: Mutex::new(None),
     }
@@ -329,6 +410,15 @@ pub(crate) fn pack_positions(positions: &[Vec3]) -> Vec<u8> {
 fn unpack_positions(bytes: &[u8]) -> Vec<Vec3> {
     let float = |b: &[u8]| f32::from_le_bytes([b[0], b[1], b[2], b[3]]);
     bytes.chunks_exact(12).map(|c| Vec3::new(float(&c[..4]), float(&c[4..8]), float(&c[8..]))).collect()
+}
+
+/// Numbers as little-endian integers.
+pub(crate) fn pack_indices(indices: &[u32]) -> Vec<u8> {
+    indices.iter().flat_map(|i| i.to_le_bytes()).collect()
+}
+
+pub(crate) fn unpack_indices(bytes: &[u8]) -> Vec<u32> {
+    bytes.chunks_exact(4).map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect()
 }
 
 /// Weights as a row of places a vertex, with how they were found in front.

@@ -1,8 +1,10 @@
 //! Seating: where pieces lie at rest, and putting them where they belong.
 
-use crate::{Dress, Piece, PieceKind, Room, WorkshopError};
+use crate::{Chosen, Dress, Piece, PieceId, PieceKind, Room, ViewPart, WorkshopError};
 use glam::Vec3;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 use std::sync::{Arc, PoisonError};
 use tin_cloak_core::clearance::{Covering, PosedSide, Side};
 use tin_cloak_core::mesh::vertex_normals_into;
@@ -18,6 +20,9 @@ use tin_cloak_core::JointId;
 const REACH: f32 = 0.08;
 /// Upper ends of the bars of the gap histogram, millimetres; the first holds what is sunk.
 pub const GAP_BARS: [f32; 8] = [0.0, 2.0, 4.0, 8.0, 12.0, 20.0, 40.0, 80.0];
+
+/// The gap of each welded vertex of a piece.
+pub(crate) type Gaps = Arc<Vec<Option<Gap>>>;
 
 /// All that lies beneath a piece, at rest, as one surface.
 pub struct Ground {
@@ -45,6 +50,13 @@ impl Ground {
 
     fn covering(&self) -> Covering<'_> {
         Covering { side: &self.side, posed: &self.posed, positions: &self.positions }
+    }
+
+    /// The way from the nearest vertex of `piece` to the surface, metres.
+    pub fn way_to(&self, piece: &Piece) -> Option<Vec3> {
+        let way = |p: &Vec3| Some(self.posed.tree.closest(*p, f32::INFINITY)?.point - *p);
+        let ways = piece.rest.par_iter().with_min_len(256).filter_map(way);
+        ways.min_by(|a, b| a.length_squared().total_cmp(&b.length_squared()))
     }
 
     /// The gap of each vertex of the measured side of `piece`.
@@ -108,14 +120,58 @@ impl SeatReport {
 impl Room {
     /// What lies beneath piece `index`, kept.
     pub(crate) fn ground(&self, index: usize) -> Arc<Ground> {
-        let mut kept = self.grounds.lock().unwrap_or_else(PoisonError::into_inner);
-        let ground = kept.entry(index).or_insert_with(|| Arc::new(Ground::beneath(&self.dress, index)));
-        Arc::clone(ground)
+        let known = |kept: &HashMap<usize, Arc<Ground>>| kept.get(&index).cloned();
+        if let Some(ground) = known(&self.grounds.lock().unwrap_or_else(PoisonError::into_inner)) {
+            return ground;
+        }
+        // Made without the lock: pieces are looked over side by side.
+        let ground = Arc::new(Ground::beneath(&self.dress, index));
+        self.grounds.lock().unwrap_or_else(PoisonError::into_inner).insert(index, Arc::clone(&ground));
+        ground
+    }
+
+    /// The gaps of piece `index` at rest, kept.
+    pub(crate) fn rest_gaps(&self, index: usize) -> Gaps {
+        if let Some(kept) = self.gaps.lock().unwrap_or_else(PoisonError::into_inner).get(&index) {
+            return Arc::clone(kept);
+        }
+        let gaps: Gaps = Arc::new(self.ground(index).gaps(&self.dress.pieces[index]));
+        self.gaps.lock().unwrap_or_else(PoisonError::into_inner).insert(index, Arc::clone(&gaps));
+        gaps
     }
 
     /// How piece `index` of the dress sits.
     pub fn seat_report(&self, index: usize) -> SeatReport {
-        SeatReport::of(&self.ground(index).gaps(&self.dress.pieces[index]), self.state.tolerance_mm)
+        SeatReport::of(&self.rest_gaps(index), self.state.tolerance_mm)
+    }
+
+    /// A piece at rest as easing would leave it, with its gaps (millimetres),
+    /// and how far it would move.
+    ///
+    /// # Errors
+    /// As [`eased`], and when the piece is not there.
+    pub fn ease_view(
+        &self,
+        piece: PieceId,
+        chosen: &Chosen,
+        options: EaseOptions,
+    ) -> Result<(ViewPart, HowFar), WorkshopError> {
+        let missing = WorkshopError::Missing { what: "piece", id: i64::from(piece) };
+        let index = self.index_of(piece).ok_or(missing)?;
+        let piece = &self.dress.pieces[index];
+        let rest = eased(&self.dress, index, &chosen_vertices(piece, chosen)?, options)?;
+        let gaps = self.ground(index).gaps_at(piece, &rest);
+        Ok((self.rest_part(index, &rest, &gaps), HowFar::between(&piece.rest, &rest)))
+    }
+
+    /// A piece with its vertices at `rest`, coloured by its gaps.
+    pub(crate) fn rest_part(&self, index: usize, rest: &[Vec3], gaps: &[Option<Gap>]) -> ViewPart {
+        let piece = &self.dress.pieces[index];
+        let map: Vec<f32> = gaps.iter().map(|g| g.map_or(f32::NAN, |g| g.clearance * 1000.0)).collect();
+        let weld = &piece.topology.weld;
+        let positions = weld.scatter(rest);
+        let normals = piece.shading.normals(&positions);
+        ViewPart { id: self.piece_state(index).id, positions, normals, map: Some(weld.scatter(&map)) }
     }
 }
 
@@ -131,12 +187,20 @@ pub struct PlaceOptions {
     pub size_percent: [f32; 3],
     /// The joint about which it turns and grows; its own middle when none is named.
     pub about: Option<u16>,
+    /// The joint to which its own middle is brought first.
+    #[serde(default)]
+    pub onto: Option<u16>,
 }
 
 impl PlaceOptions {
     /// Leaves the piece where it is.
-    pub const NONE: Self =
-        Self { shift_mm: [0.0; 3], turn_degrees: [0.0; 3], size_percent: [100.0; 3], about: None };
+    pub const NONE: Self = Self {
+        shift_mm: [0.0; 3],
+        turn_degrees: [0.0; 3],
+        size_percent: [100.0; 3],
+        about: None,
+        onto: None,
+    };
 
     /// The placement of `piece`.
     ///
@@ -147,21 +211,19 @@ impl PlaceOptions {
         if !all.clone().all(|x| x.is_finite()) || self.size_percent.iter().any(|s| *s < 0.01 || *s > 1e6) {
             return Err(WorkshopError::BadPlacement);
         }
-        let middle = match self.about {
-            Some(joint) => {
-                let places = dress.body.skeleton.rest_positions();
-                let missing = WorkshopError::Missing { what: "joint", id: i64::from(joint) };
-                *places.get(usize::from(joint)).ok_or(missing)?
-            }
-            None => {
-                let (low, high) = tin_cloak_core::mesh::bounds(&piece.rest);
-                (low + high) * 0.5
-            }
+        let places = dress.body.skeleton.rest_positions();
+        let joint = |joint: u16| {
+            let missing = WorkshopError::Missing { what: "joint", id: i64::from(joint) };
+            places.get(usize::from(joint)).copied().ok_or(missing)
         };
+        let (low, high) = tin_cloak_core::mesh::bounds(&piece.rest);
+        let own = (low + high) * 0.5;
+        let middle = self.about.map_or(Ok(own), joint)?;
+        let snap = self.onto.map_or(Ok(own), joint)? - own;
         let [x, y, z] = self.turn_degrees.map(f32::to_radians);
         Ok(Placement {
             middle,
-            shift: Vec3::from(self.shift_mm) * 0.001,
+            shift: Vec3::from(self.shift_mm) * 0.001 + snap,
             turn: glam::Quat::from_euler(glam::EulerRot::ZYX, z, y, x),
             scale: Vec3::from(self.size_percent) * 0.01,
         })
@@ -177,15 +239,27 @@ pub struct EaseOptions {
     pub most_mm: Option<f32>,
 }
 
-/// New rest positions of piece `index`, eased, with a sentence.
+/// Which vertices of a piece are chosen.
+///
+/// # Errors
+/// When the brush reaches nowhere.
+pub(crate) fn chosen_vertices(piece: &Piece, chosen: &Chosen) -> Result<Vec<bool>, WorkshopError> {
+    match chosen {
+        Chosen::Everything => Ok(vec![true; piece.rest.len()]),
+        Chosen::Around(reach) => reach.vertices(piece),
+    }
+}
+
+/// New rest positions of piece `index` with its `chosen` vertices eased.
 ///
 /// # Errors
 /// When the piece is stiff or the wish makes no sense.
 pub fn eased(
     dress: &Dress,
     index: usize,
+    chosen: &[bool],
     options: EaseOptions,
-) -> Result<(Vec<Vec3>, String), WorkshopError> {
+) -> Result<Vec<Vec3>, WorkshopError> {
     let piece = &dress.pieces[index];
     if piece.kind == PieceKind::Stiff {
         return Err(WorkshopError::StiffIsNotEased { piece: piece.name.clone() });
@@ -197,19 +271,30 @@ pub fn eased(
     }
     let wish = GapWish { least: options.least_mm * 0.001, most: most * 0.001 };
     let ground = Ground::beneath(dress, index);
-    let chosen = vec![true; piece.rest.len()];
     let side = &piece.walls().towards_body;
-    let rest = ease(&piece.rest, &piece.topology, side, &chosen, ground.covering(), wish, REACH);
-    let note = moved_note(&piece.name, &piece.rest, &rest);
-    Ok((rest, note))
+    Ok(ease(&piece.rest, &piece.topology, side, chosen, ground.covering(), wish, REACH))
 }
 
-/// How many vertices moved, and how far.
+/// How many vertices moved, and how far at most, millimetres.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[allow(missing_docs)]
+pub struct HowFar {
+    pub vertices: usize,
+    pub most_mm: f32,
+}
+
+impl HowFar {
+    fn between(before: &[Vec3], after: &[Vec3]) -> Self {
+        let moves = before.iter().zip(after).map(|(a, b)| a.distance(*b)).filter(|d| *d > 1e-5);
+        let (vertices, most) = moves.fold((0, 0.0f32), |(n, most), d| (n + 1, most.max(d)));
+        Self { vertices, most_mm: most * 1000.0 }
+    }
+}
+
+/// The same as a sentence.
 pub(crate) fn moved_note(name: &str, before: &[Vec3], after: &[Vec3]) -> String {
-    let moves: Vec<f32> =
-        before.iter().zip(after).map(|(a, b)| a.distance(*b)).filter(|d| *d > 1e-5).collect();
-    let furthest = moves.iter().copied().fold(0.0, f32::max) * 1000.0;
-    format!("{name}: {} vertices moved, at most {furthest:.1} mm", moves.len())
+    let HowFar { vertices, most_mm } = HowFar::between(before, after);
+    format!("{name}: {vertices} vertices moved, at most {most_mm:.1} mm")
 }
 
 /// The joints whose pose is searched for, from the trunk out: limbs that the piece covers, legs

@@ -2,10 +2,11 @@
 
 use crate::{
     BindOptions, BrushStroke, EaseOptions, MendOptions, MotionState, PieceKind, PlaceOptions, RangeState,
-    Turn,
+    Reach, Turn,
 };
 use serde::{Deserialize, Serialize};
-use tin_cloak_core::intake::JointRole;
+use tin_cloak_core::intake::{JointRole, Place, Up};
+use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::trial::JointRange;
 use tin_cloak_store::BlobId;
 
@@ -13,12 +14,14 @@ use tin_cloak_store::BlobId;
 pub type PieceId = u32;
 
 /// Which vertices a step works on.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Chosen {
     /// All of them.
     #[default]
     Everything,
+    /// Those under a brush.
+    Around(Reach),
 }
 
 /// One recorded, undoable change.
@@ -36,6 +39,18 @@ pub enum Step {
     MoveToLayer { piece: PieceId, layer: u16 },
     /// A piece is filed as another kind; its weights are taken off.
     SetKind { piece: PieceId, kind: PieceKind },
+    /// A piece goes over another, or next to the skin; the pieces further out make room.
+    PutOver { piece: PieceId, over: Option<PieceId> },
+    /// Where on the body a piece is worn.
+    SetPlace { piece: PieceId, place: Place },
+    /// A part of a mixed piece is stiff, or cloth; the piece's weights are taken off.
+    SetShell { piece: PieceId, shell: u32, stiff: bool },
+    /// Faces that nobody will see are left out.
+    LeaveOutUnseen { piece: PieceId },
+    /// A piece is replaced by its mirror image.
+    Mirror { piece: PieceId },
+    /// The mirror image of a piece is put on beside it.
+    CopyMirrored { piece: PieceId },
     /// A piece is moved, turned and sized; its weights are taken off.
     Place { piece: PieceId, options: PlaceOptions },
     /// A piece is taken back to rest from the pose it was modelled in, which is searched for.
@@ -48,6 +63,12 @@ pub enum Step {
     Brush { piece: PieceId, stroke: BrushStroke },
     /// Weight on control joints of the body goes to joints that deform.
     ClearControls,
+    /// The body is brought to metres and Y up: multiplied by `scale`, then turned.
+    SizeBody { scale: f32, up: Up },
+    /// A pose set by hand is kept under a name and tried with the others.
+    KeepPose { name: String, pose: usize, turns: Vec<Turn> },
+    /// A kept pose is no longer tried.
+    DropPose { name: String },
     /// A motion of another file is tried too; its joints are matched by name and place.
     AddMotion { file: BlobId, file_name: String, name: String },
     /// Which joint of a motion moves which joint of the body.
@@ -63,6 +84,13 @@ pub enum Step {
     Bind { pieces: Vec<PieceId>, options: BindOptions },
     /// Cloth is pushed off what pokes through it in all trial poses.
     PushOut { pieces: Vec<PieceId>, chosen: Chosen, options: MendOptions },
+}
+
+impl Step {
+    /// True for one of many small steps made in a row: the board is measured when the row ends.
+    pub fn is_light(&self) -> bool {
+        matches!(self, Self::Brush { .. } | Self::Ease { chosen: Chosen::Around(_), .. })
+    }
 }
 
 /// What a step did.
@@ -88,12 +116,18 @@ pub struct FittingState {
     /// Weights of the body, when they are no longer the file's.
     #[serde(default)]
     pub body_skin: Option<BlobId>,
+    /// What the body of the file is multiplied by, and its upward axis there.
+    #[serde(default)]
+    pub body_size: Option<(f32, Up)>,
     pub pieces: Vec<PieceState>,
     pub next_piece: PieceId,
     pub tolerance_mm: f32,
     /// Motions of other files.
     #[serde(default)]
     pub motions: Vec<MotionState>,
+    /// Poses set by hand.
+    #[serde(default)]
+    pub poses: Vec<KeptPose>,
     /// Ranges of motion set by hand.
     #[serde(default)]
     pub ranges: Vec<RangeState>,
@@ -102,6 +136,9 @@ pub struct FittingState {
     pub roles: Vec<(String, JointRole)>,
     /// The measured board, once something is bound.
     pub board: Option<BlobId>,
+    /// True when light steps were made since it was measured.
+    #[serde(default)]
+    pub board_is_old: bool,
 }
 
 /// A mesh of a kept file.
@@ -113,14 +150,62 @@ pub struct FileRef {
     pub mesh: String,
 }
 
+impl FittingState {
+    /// A body with nothing on.
+    pub fn of_body(body: FileRef) -> Self {
+        Self {
+            body,
+            body_skin: None,
+            body_size: None,
+            pieces: Vec::new(),
+            next_piece: 1,
+            tolerance_mm: 0.5,
+            motions: Vec::new(),
+            poses: Vec::new(),
+            ranges: Vec::new(),
+            roles: Vec::new(),
+            board: None,
+            board_is_old: false,
+        }
+    }
+}
+
+/// A pose set by hand.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct KeptPose {
+    pub name: String,
+    pub pose: Pose,
+}
+
+/// What is done to the mesh of a piece's file before anything else.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Cut {
+    /// Triangles of the file's mesh that are left out: ascending, little-endian.
+    pub left_out: Option<BlobId>,
+    /// True for its mirror image.
+    pub mirrored: bool,
+}
+
 /// A piece in a state.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[allow(missing_docs)]
 pub struct PieceState {
     pub id: PieceId,
     pub source: FileRef,
+    /// Its own name, when it is not its mesh's.
+    #[serde(default)]
+    pub own_name: Option<String>,
+    #[serde(default)]
+    pub cut: Cut,
     pub layer: u16,
     pub kind: PieceKind,
+    /// Where on the body it is worn, when that was said.
+    #[serde(default)]
+    pub place: Option<Place>,
+    /// Parts that were said to be stiff, or not.
+    #[serde(default)]
+    pub shells: Vec<(u32, bool)>,
     /// Rest positions, when they are no longer the file's.
     pub rest: Option<BlobId>,
     /// Weights, once bound.
@@ -128,4 +213,28 @@ pub struct PieceState {
     /// Ranges of motion that it narrows.
     #[serde(default)]
     pub limits: Vec<RangeState>,
+}
+
+impl PieceState {
+    /// A piece as its file has it.
+    pub fn new(id: PieceId, source: FileRef, layer: u16, kind: PieceKind) -> Self {
+        Self {
+            id,
+            source,
+            own_name: None,
+            cut: Cut::default(),
+            layer,
+            kind,
+            place: None,
+            shells: Vec::new(),
+            rest: None,
+            bound: None,
+            limits: Vec::new(),
+        }
+    }
+
+    /// What people call it.
+    pub fn name(&self) -> &str {
+        self.own_name.as_deref().unwrap_or(&self.source.mesh)
+    }
 }

@@ -1,6 +1,6 @@
 //! The poses a dress is tried in.
 
-use crate::{Body, Document, WorkshopError};
+use crate::{Body, Document, KeptPose, WorkshopError};
 use tin_cloak_core::deform::driven_amounts;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::skeleton::{Pose, Skeleton};
@@ -12,7 +12,7 @@ use tin_cloak_core::JointId;
 pub struct Trial {
     /// Its name: a still pose's own, or the clip's.
     pub name: String,
-    /// The group it is shown in: `rest`, `range`, or the clip's name.
+    /// The group it is shown in: `rest`, `range`, `by hand`, or the clip's name.
     pub group: String,
     /// Seconds into the clip; 0 for a still pose.
     pub time: f32,
@@ -22,10 +22,18 @@ pub struct Trial {
     pub held: Vec<String>,
 }
 
+/// The group of poses set by hand.
+const BY_HAND: &str = "by hand";
+
 impl Trial {
+    /// True for a pose that is no frame of a clip.
+    pub fn is_still(&self) -> bool {
+        ["rest", "range", BY_HAND].contains(&self.group.as_str())
+    }
+
     /// Its name, with the time for a frame of a clip.
     pub fn label(&self) -> String {
-        if self.group == "rest" || self.group == "range" {
+        if self.is_still() {
             return self.name.clone();
         }
         format!("{}, {:.2} s", self.name, self.time)
@@ -81,6 +89,12 @@ pub fn range_trials(body: &Body) -> TrialSet {
 pub fn clip_trials(body: &Body, frames: usize) -> TrialSet {
     let poses = body.clips.iter().flat_map(|c| c.frames(&body.skeleton, frames));
     TrialSet { trials: poses.map(of_clip).collect(), ..TrialSet::default() }
+}
+
+/// A pose set by hand, in a group of its own kind.
+pub(crate) fn kept_trial(kept: &KeptPose) -> Trial {
+    let (name, group) = (kept.name.clone(), BY_HAND.to_owned());
+    Trial { name, group, time: 0.0, pose: kept.pose.clone(), held: Vec::new() }
 }
 
 fn of_clip(p: NamedPose) -> Trial {

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use std::sync::{Arc, OnceLock, PoisonError};
 use tin_cloak_core::clearance::{ask_pairs, Layer, PairPoints, Settings};
 use tin_cloak_core::deform::driven_amounts;
+use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::trial::Humanoid;
 use tin_cloak_core::JointId;
@@ -22,6 +23,9 @@ pub struct Turn {
     pub twist: f32,
     /// About the forward axis: to the right is positive.
     pub lean: f32,
+    /// Also its mirror partner, as in a mirror.
+    #[serde(default)]
+    pub both_sides: bool,
 }
 
 /// What is drawn on the meshes.
@@ -103,7 +107,14 @@ impl Room {
                 * about(person.up, finite(t.twist))
                 * about(person.leftward(), finite(t.bend));
             let own = matrix.to_scale_rotation_translation().1;
-            pose.rotations[j] = (pose.rotations[j] * (own.inverse() * turn * own)).normalize();
+            let turn = own.inverse() * turn * own;
+            let joint = Some(JointId(t.joint)).filter(|_| t.both_sides);
+            let partner = joint.and_then(|j| mirror_partner(skeleton, j));
+            pose.rotations[j] = (pose.rotations[j] * turn).normalize();
+            if let Some(p) = partner {
+                let image = skeleton.mirrored_rotation(JointId(t.joint), turn, p);
+                pose.rotations[p.index()] = (pose.rotations[p.index()] * image).normalize();
+            }
         }
         Ok(pose)
     }
@@ -212,8 +223,8 @@ impl Room {
 
     /// Pieces that are not bound yet are told by their gaps at rest, millimetres.
     fn add_rest_gaps(&self, maps: &mut [Option<Vec<f32>>]) {
-        for (index, piece) in self.dress.pieces.iter().enumerate().filter(|(_, p)| p.bound.is_none()) {
-            let gaps = self.ground(index).gaps(piece);
+        for index in (0..self.dress.pieces.len()).filter(|&i| self.dress.pieces[i].bound.is_none()) {
+            let gaps = self.rest_gaps(index);
             let mm = |g: &Option<tin_cloak_core::seat::Gap>| g.map_or(f32::NAN, |g| g.clearance * 1000.0);
             maps[index + 1] = Some(gaps.iter().map(mm).collect());
         }

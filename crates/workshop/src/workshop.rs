@@ -1,21 +1,15 @@
 //! The workshop: fittings in a store, steps run, measured and recorded.
 
+use crate::apply::{title, Doing, Draft, Phase};
 use crate::assets::{found_in, AssetFacts, AssetRole};
 use crate::bundle;
-use crate::intake::without_controls;
 use crate::jobs::{Job, JobId, JobState, Jobs};
-use crate::motions::{checked_pairs, checked_range, guessed_pairs, set_range, MotionJoints, MotionState};
-use crate::rooms::{pack_bound, pack_positions, read_stored, room_of, Room, Rooms};
-use crate::seating::{carried_to_rest, eased, moved_note, pose_notes, pose_of_piece};
-use crate::steps::{Effect, FileRef, FittingState, PieceId, PieceState, Step};
-use crate::{
-    bind_piece, export_glb, measure_board, mend, read, Board, Companions, Piece, PieceKind, TrialSet,
-    ViewRequest, WorkshopError,
-};
-use glam::Vec3;
+use crate::motions::{MotionJoints, MotionState};
+use crate::rooms::{read_stored, Room, Rooms};
+use crate::steps::{Effect, FileRef, FittingState, PieceState, Step};
+use crate::{export_glb, measure_board, read, Board, Companions, PieceKind, TrialSet, WorkshopError};
 use std::path::Path;
 use std::sync::Arc;
-use tin_cloak_core::intake::JointRole;
 use tin_cloak_store::{Asset, BlobId, Fitting, NewStep, StepRow, Store};
 
 /// Everything that can be done, by whoever asks: page, command line or test.
@@ -54,19 +48,6 @@ impl OpenFitting {
     /// True when there is an undone step to do again.
     pub fn can_redo(&self) -> bool {
         self.steps.iter().any(|s| s.seq > self.fitting.cursor)
-    }
-}
-
-/// Which part of the whole a phase of a job is.
-struct Phase<'a> {
-    job: &'a Job,
-    from: f32,
-    to: f32,
-}
-
-impl Phase<'_> {
-    fn tell(&self, share: f32) -> bool {
-        self.job.tell(self.from + (self.to - self.from) * share)
     }
 }
 
@@ -173,17 +154,7 @@ impl Workshop {
             file_name: body.file_name.clone(),
             mesh: body.mesh.clone(),
         };
-        let state = FittingState {
-            body,
-            body_skin: None,
-            pieces: Vec::new(),
-            next_piece: 1,
-            tolerance_mm: 0.5,
-            motions: Vec::new(),
-            ranges: Vec::new(),
-            roles: Vec::new(),
-            board: None,
-        };
+        let state = FittingState::of_body(body);
         let sentence = format!("Begin with {}", asset.name);
         let new = new_step(&step, sentence, &Effect::default(), &state, Vec::new())?;
         Ok(self.store.create_fitting(name, &new)?)
@@ -291,6 +262,7 @@ impl Workshop {
     /// # Errors
     /// When there is no such step, or a job is running on the fitting.
     pub fn go_to(&self, fitting: i64, seq: i64) -> Result<(), WorkshopError> {
+        self.end_measuring(fitting);
         if self.jobs.running(fitting).is_some() {
             return Err(WorkshopError::Busy);
         }
@@ -303,6 +275,7 @@ impl Workshop {
     /// When the fitting has a job running already.
     pub fn start(self: &Arc<Self>, fitting: i64, step: Step) -> Result<JobId, WorkshopError> {
         self.store.fitting(fitting)?;
+        self.end_measuring(fitting);
         let title = title(&step).to_owned();
         let workshop = Arc::clone(self);
         let work = move |job: &Job| match workshop.run(fitting, &step, job) {
@@ -311,6 +284,47 @@ impl Workshop {
             Err(error) => JobState::Failed(error.to_string()),
         };
         self.jobs.start(fitting, title, work).ok_or(WorkshopError::Busy)
+    }
+
+    /// Measures the board of a fitting whose last steps were too light to wait for it, as a job:
+    /// the step it stands at is amended. None when there is nothing to measure.
+    ///
+    /// # Errors
+    /// When the fitting is not there.
+    pub fn measure(self: &Arc<Self>, fitting: i64) -> Result<Option<JobId>, WorkshopError> {
+        if !self.fitting(fitting)?.room.state.board_is_old {
+            return Ok(None);
+        }
+        let workshop = Arc::clone(self);
+        let work = move |job: &Job| match workshop.run_measure(fitting, job) {
+            Ok(()) => JobState::Done("The board is measured".to_owned()),
+            Err(WorkshopError::Stopped) => JobState::Stopped,
+            Err(error) => JobState::Failed(error.to_string()),
+        };
+        Ok(self.jobs.start(fitting, MEASURING.to_owned(), work))
+    }
+
+    fn run_measure(&self, fitting: i64, job: &Job) -> Result<(), WorkshopError> {
+        let open = self.fitting(fitting)?;
+        let before = &open.room;
+        let mut draft = Draft::of(&before.state);
+        let room = self.with_new_board(self.build_draft(&draft)?, &mut draft, job)?;
+        let effect = Effect { notes: open.effect().notes, ..effect(before, &room, Vec::new()) };
+        let state = serde_json::to_string(&draft.state)?;
+        let texts = (serde_json::to_string(&effect)?, state.as_str());
+        self.store.amend_step(fitting, open.fitting.cursor, (&texts.0, texts.1), &draft.blobs)?;
+        self.rooms.keep(BlobId::of(state.as_bytes()), &Arc::new(room));
+        Ok(())
+    }
+
+    /// Measuring gives way to whatever is done next.
+    fn end_measuring(&self, fitting: i64) {
+        let Some((_, job)) = self.jobs.running(fitting).filter(|(_, j)| j.title == MEASURING) else { return };
+        job.stop();
+        let patience = std::time::Instant::now() + std::time::Duration::from_secs(5);
+        while job.state() == JobState::Running && std::time::Instant::now() < patience {
+            std::thread::sleep(std::time::Duration::from_millis(2));
+        }
     }
 
     /// Runs a step and waits for it.
@@ -333,9 +347,10 @@ impl Workshop {
     fn run(&self, fitting: i64, step: &Step, job: &Job) -> Result<String, WorkshopError> {
         let open = self.fitting(fitting)?;
         let before = &open.room;
-        let mut draft = Draft { state: before.state.clone(), blobs: Vec::new(), notes: Vec::new() };
-        let sentence = self.apply(before, step, &mut draft, job)?;
-        let room = Arc::new(self.measured(&mut draft, before, job)?);
+        let mut draft = Draft::of(&before.state);
+        let (store, rooms, room) = (&self.store, &self.rooms, before.as_ref());
+        let sentence = Doing { store, rooms, room, draft: &mut draft, job }.apply(step)?;
+        let room = Arc::new(self.measured(step, &mut draft, before, job)?.inherit(before));
         if !job.tell(1.0) {
             return Err(WorkshopError::Stopped);
         }
@@ -346,220 +361,52 @@ impl Workshop {
         Ok(sentence)
     }
 
-    fn apply(&self, room: &Room, step: &Step, draft: &mut Draft, job: &Job) -> Result<String, WorkshopError> {
-        match step {
-            Step::Begin { .. } => {
-                Err(WorkshopError::Job("a fitting has one body; begin another fitting".to_owned()))
-            }
-            Step::AddPiece { file, file_name, mesh, layer, kind } => {
-                let source = FileRef { file: file.clone(), file_name: file_name.clone(), mesh: mesh.clone() };
-                self.rooms.piece(&self.store, &source, &room.state.body, &room.dress.body)?;
-                let id = draft.state.next_piece;
-                draft.state.next_piece += 1;
-                let (layer, kind) = (*layer, *kind);
-                draft.state.pieces.push(PieceState {
-                    id,
-                    source,
-                    layer,
-                    kind,
-                    rest: None,
-                    bound: None,
-                    limits: Vec::new(),
-                });
-                Ok(format!("Add {mesh} on layer {layer}"))
-            }
-            Step::RemovePiece { piece } => {
-                let name = draft.piece(*piece)?.source.mesh.clone();
-                draft.state.pieces.retain(|p| p.id != *piece);
-                Ok(format!("Take off {name}"))
-            }
-            Step::MoveToLayer { piece, layer } => {
-                let p = draft.piece(*piece)?;
-                p.layer = *layer;
-                Ok(format!("Move {} to layer {layer}", p.source.mesh))
-            }
-            Step::SetKind { piece, kind } => {
-                let p = draft.piece(*piece)?;
-                (p.kind, p.bound) = (*kind, None);
-                Ok(format!("File {} as {}", p.source.mesh, kind_word(*kind)))
-            }
-            Step::Place { piece, options } => {
-                let (index, worn) = worn_piece(room, *piece)?;
-                let placement = options.placement(&room.dress, worn)?;
-                let rest: Vec<Vec3> = worn.rest.iter().map(|p| placement.apply(*p)).collect();
-                draft.notes.push(moved_note(&worn.name, &worn.rest, &rest));
-                draft.reseat(room, index, &rest)?.bound = None;
-                Ok(format!("Place {}", worn.name))
-            }
-            Step::FindPose { piece } => {
-                let (index, worn) = worn_piece(room, *piece)?;
-                let phase = Phase { job, from: 0.0, to: 0.8 };
-                let (found, joints) = pose_of_piece(&room.dress, index, &|s| phase.tell(s))?;
-                let rest = carried_to_rest(&room.dress, index, &found.pose)?;
-                draft.notes.extend(pose_notes(&room.dress, &found, &joints));
-                draft.reseat(room, index, &rest)?.bound = None;
-                Ok(format!("Find the pose of {} and take it to rest", worn.name))
-            }
-            Step::SeatFromPose { piece, pose, turns } => {
-                let (index, worn) = worn_piece(room, *piece)?;
-                let request = ViewRequest { pose: *pose, turns: turns.clone(), ..ViewRequest::default() };
-                let rest = carried_to_rest(&room.dress, index, &room.pose_of(&request)?)?;
-                draft.notes.push(moved_note(&worn.name, &worn.rest, &rest));
-                draft.reseat(room, index, &rest)?.bound = None;
-                Ok(format!("Take {} from the pose set by hand to rest", worn.name))
-            }
-            Step::Ease { piece, chosen: _, options } => {
-                let (index, worn) = worn_piece(room, *piece)?;
-                let (rest, note) = eased(&room.dress, index, *options)?;
-                draft.notes.push(note);
-                draft.reseat(room, index, &rest)?;
-                Ok(match options.most_mm {
-                    None => format!("Ease {} off to {} mm", worn.name, options.least_mm),
-                    Some(most) => {
-                        format!("Bring {} to between {} and {most} mm", worn.name, options.least_mm)
-                    }
-                })
-            }
-            Step::Brush { piece, stroke } => {
-                let (index, worn) = worn_piece(room, *piece)?;
-                let rest = stroke.applied(worn)?;
-                draft.notes.push(moved_note(&worn.name, &worn.rest, &rest));
-                draft.reseat(room, index, &rest)?;
-                Ok(format!("{} {}", stroke.word(), worn.name))
-            }
-            Step::ClearControls => {
-                let (skin, note) = without_controls(&room.dress.body, &room.trials)?;
-                draft.notes.push(note);
-                draft.state.body_skin = Some(draft.keep(serde_json::to_vec(&skin)?));
-                Ok(format!("Move weight of {} off its control joints", room.dress.body.name))
-            }
-            Step::AddMotion { file, file_name, name } => {
-                let source = FileRef { file: file.clone(), file_name: file_name.clone(), mesh: name.clone() };
-                let document = read_stored(&self.store, &source)?;
-                let pairs = guessed_pairs(&room.dress.body, file_name, &document)?;
-                let all = room.dress.body.skeleton.len();
-                draft.notes.push(format!("{} of the body’s {all} joints follow it", pairs.len()));
-                draft.state.motions.push(MotionState { source, pairs });
-                Ok(format!("Try {name}"))
-            }
-            Step::MatchJoints { motion, pairs } => {
-                let state = draft.motion(*motion)?;
-                let document = read_stored(&self.store, &state.source)?;
-                checked_pairs(&room.dress.body, &state.source.file_name, &document, pairs)?;
-                state.pairs.clone_from(pairs);
-                Ok(format!("Match joints of {}", state.source.mesh))
-            }
-            Step::RemoveMotion { motion } => {
-                let name = draft.motion(*motion)?.source.mesh.clone();
-                draft.state.motions.remove(*motion);
-                Ok(format!("Try {name} no more"))
-            }
-            Step::SetRange { joint, range, piece } => {
-                let missing = || WorkshopError::NoSuchJoint { joint: joint.clone() };
-                room.dress.body.skeleton.find(joint).ok_or_else(missing)?;
-                let range = range.map(checked_range).transpose()?;
-                match piece {
-                    Some(piece) => {
-                        let p = draft.piece(*piece)?;
-                        set_range(&mut p.limits, joint, range);
-                        let end = if range.is_some() { "limits" } else { "no longer limits" };
-                        Ok(format!("{} {end} {joint}", p.source.mesh))
-                    }
-                    None => {
-                        set_range(&mut draft.state.ranges, joint, range);
-                        Ok(format!("Set the range of {joint}"))
-                    }
-                }
-            }
-            Step::SetRole { joint, role } => {
-                let missing = || WorkshopError::NoSuchJoint { joint: joint.clone() };
-                room.dress.body.skeleton.find(joint).ok_or_else(missing)?;
-                draft.state.roles.retain(|(name, _)| name != joint);
-                draft.state.roles.push((joint.clone(), *role));
-                Ok(format!("File {joint} as one that {}", role_words(*role)))
-            }
-            Step::Bind { pieces, options } => {
-                let chosen = chosen_pieces(room, pieces)?;
-                if chosen.is_empty() {
-                    return Err(WorkshopError::NothingToBind);
-                }
-                let mut names = Vec::new();
-                for (n, &index) in chosen.iter().enumerate() {
-                    if !job.tell(0.3 * n as f32 / chosen.len() as f32) {
-                        return Err(WorkshopError::Stopped);
-                    }
-                    let piece = &room.dress.pieces[index];
-                    let (bound, _) = bind_piece(&room.dress.body, piece, *options)?;
-                    draft.notes.push(bind_note(piece, &bound));
-                    let blob = draft.keep(pack_bound(&bound)?);
-                    draft.piece(room.piece_state(index).id)?.bound = Some(blob);
-                    names.push(piece.name.clone());
-                }
-                Ok(format!("Bind {}", names.join(", ")))
-            }
-            Step::PushOut { pieces, chosen: _, options } => {
-                let indices = chosen_pieces(room, pieces)?;
-                let bound: Vec<usize> =
-                    indices.into_iter().filter(|&i| room.dress.pieces[i].bound.is_some()).collect();
-                if bound.is_empty() {
-                    return Err(WorkshopError::BindFirst);
-                }
-                let phase = Phase { job, from: 0.0, to: 0.85 };
-                let outcome = mend(&room.dress, &bound, &room.trials, *options, &|s| phase.tell(s))?;
-                for (index, rest) in outcome.rest.iter().enumerate() {
-                    if let Some(rest) = rest {
-                        let blob = draft.keep(pack_positions(rest));
-                        draft.piece(room.piece_state(index).id)?.rest = Some(blob);
-                    }
-                }
-                draft.notes.extend(outcome.notes);
-                let names: Vec<&str> = bound.iter().map(|&i| room.dress.pieces[i].name.as_str()).collect();
-                Ok(format!("Push out {}", names.join(", ")))
-            }
-        }
-    }
-
     /// The room of the draft, its board measured when anything that shows on it has changed.
-    fn measured(&self, draft: &mut Draft, before: &Room, job: &Job) -> Result<Room, WorkshopError> {
+    fn measured(
+        &self,
+        step: &Step,
+        draft: &mut Draft,
+        before: &Room,
+        job: &Job,
+    ) -> Result<Room, WorkshopError> {
         let shown = |s: &FittingState| -> Vec<PieceState> {
             s.pieces.iter().filter(|p| p.bound.is_some()).cloned().collect()
         };
         let any = !shown(&draft.state).is_empty();
-        let board = draft.state.board.take();
+        if !any {
+            (draft.state.board, draft.state.board_is_old) = (None, false);
+        }
         let room = self.build_draft(draft)?;
-        let changed = shown(&draft.state) != shown(&before.state)
-            || draft.state.body_skin != before.state.body_skin
-            || !same_poses(&room.trials, &before.trials);
-        if !changed || !any {
-            draft.state.board.clone_from(&board);
-            let mut room = room.with_board(if any { before.board.clone() } else { None });
-            room.state.board = board;
+        if !any {
             return Ok(room);
         }
+        let changed = shown(&draft.state) != shown(&before.state)
+            || draft.state.body_skin != before.state.body_skin
+            || draft.state.body_size != before.state.body_size
+            || !same_poses(&room.trials, &before.trials);
+        let was_old = before.state.board_is_old;
+        if before.board.is_some() && (!(changed || was_old) || step.is_light()) {
+            draft.state.board_is_old = was_old || changed;
+            let mut room = room.with_board(before.board.clone());
+            room.state.board_is_old = draft.state.board_is_old;
+            return Ok(room);
+        }
+        self.with_new_board(room, draft, job)
+    }
+
+    fn with_new_board(&self, room: Room, draft: &mut Draft, job: &Job) -> Result<Room, WorkshopError> {
         let phase = Phase { job, from: job.share(), to: 0.99 };
         let board = measure_board(&room.dress, &room.trials, draft.state.tolerance_mm, &|s| phase.tell(s))?;
         draft.state.board = Some(draft.keep(serde_json::to_vec(&board)?));
+        draft.state.board_is_old = false;
         let mut room = room.with_board(Some(board));
-        room.state.board.clone_from(&draft.state.board);
+        room.state.clone_from(&draft.state);
         Ok(room)
     }
 
     /// Decodes a state whose new blobs are not stored yet.
     fn build_draft(&self, draft: &Draft) -> Result<Room, WorkshopError> {
-        let blob = |id: &BlobId| -> Result<Vec<u8>, WorkshopError> {
-            match draft.blobs.iter().find(|b| BlobId::of(b) == *id) {
-                Some(bytes) => Ok(bytes.clone()),
-                None => Ok(self.store.blob(id)?),
-            }
-        };
-        let body = self.rooms.body_in_state(&self.store, &draft.state, &blob)?;
-        let trials = self.rooms.trials(&self.store, &draft.state, &body)?;
-        let mut pieces = Vec::new();
-        for p in &draft.state.pieces {
-            let base = self.rooms.piece(&self.store, &p.source, &draft.state.body, &body)?;
-            pieces.push(crate::rooms::piece_in_state(&base, p, &body, &blob)?);
-        }
-        Ok(room_of(draft.state.clone(), body, pieces, trials, None))
+        self.rooms.build(&self.store, draft.state.clone(), &|id| draft.blob(&self.store, id))
     }
 
     /// The dressed body as one GLB.
@@ -572,114 +419,16 @@ impl Workshop {
     }
 }
 
-/// A state in the making, with the blobs it needs.
-struct Draft {
-    state: FittingState,
-    blobs: Vec<Vec<u8>>,
-    notes: Vec<String>,
-}
-
-impl Draft {
-    fn keep(&mut self, bytes: Vec<u8>) -> BlobId {
-        let id = BlobId::of(&bytes);
-        self.blobs.push(bytes);
-        id
-    }
-
-    /// New rest positions for a piece of the room.
-    fn reseat(&mut self, room: &Room, index: usize, rest: &[Vec3]) -> Result<&mut PieceState, WorkshopError> {
-        let blob = self.keep(pack_positions(rest));
-        let piece = self.piece(room.piece_state(index).id)?;
-        piece.rest = Some(blob);
-        Ok(piece)
-    }
-
-    fn motion(&mut self, index: usize) -> Result<&mut MotionState, WorkshopError> {
-        let missing = WorkshopError::Missing { what: "motion", id: index as i64 };
-        self.state.motions.get_mut(index).ok_or(missing)
-    }
-
-    fn piece(&mut self, id: PieceId) -> Result<&mut PieceState, WorkshopError> {
-        let found = self.state.pieces.iter_mut().find(|p| p.id == id);
-        found.ok_or(WorkshopError::Missing { what: "piece", id: i64::from(id) })
-    }
-}
-
 /// True when a board measured in the one set of poses holds for the other.
 fn same_poses(a: &Arc<TrialSet>, b: &Arc<TrialSet>) -> bool {
     Arc::ptr_eq(a, b) || a.trials == b.trials
 }
 
-fn worn_piece(room: &Room, id: PieceId) -> Result<(usize, &Piece), WorkshopError> {
-    let index = room.index_of(id).ok_or(WorkshopError::Missing { what: "piece", id: i64::from(id) })?;
-    Ok((index, &room.dress.pieces[index]))
-}
-
-fn chosen_pieces(room: &Room, pieces: &[PieceId]) -> Result<Vec<usize>, WorkshopError> {
-    if pieces.is_empty() {
-        return Ok((0..room.dress.pieces.len()).collect());
-    }
-    let index =
-        |&id: &PieceId| room.index_of(id).ok_or(WorkshopError::Missing { what: "piece", id: i64::from(id) });
-    pieces.iter().map(index).collect()
-}
+/// The title of the job that measures a board after light steps.
+const MEASURING: &str = "Measuring";
 
 fn file_of(asset: &Asset) -> FileRef {
     FileRef { file: asset.file.clone(), file_name: asset.file_name.clone(), mesh: asset.mesh.clone() }
-}
-
-pub(crate) fn kind_word(kind: PieceKind) -> &'static str {
-    match kind {
-        PieceKind::Soft => "cloth",
-        PieceKind::Stiff => "stiff",
-        PieceKind::Mixed => "mixed",
-    }
-}
-
-fn role_words(role: JointRole) -> &'static str {
-    match role {
-        JointRole::Deforms => "deforms",
-        JointRole::Twist => "twists",
-        JointRole::Control => "controls",
-        JointRole::Attachment => "holds things",
-        JointRole::Carries => "carries others",
-    }
-}
-
-fn bind_note(piece: &crate::Piece, bound: &crate::Bound) -> String {
-    match bound.method.as_str() {
-        "stiff" => format!("{}: moves as one with a single joint", piece.name),
-        "inpaint" => format!(
-            "{}: {:.1} % of its vertices matched the skin, the rest filled in; at most {} joints a vertex",
-            piece.name,
-            bound.matched_share * 100.0,
-            bound.skin.max_influences()
-        ),
-        method => format!("{}: by nearest {method}", piece.name),
-    }
-}
-
-fn title(step: &Step) -> &'static str {
-    match step {
-        Step::Begin { .. } => "Beginning",
-        Step::AddPiece { .. } => "Adding the piece",
-        Step::RemovePiece { .. } => "Taking the piece off",
-        Step::MoveToLayer { .. } => "Moving the piece",
-        Step::SetKind { .. } => "Filing the piece",
-        Step::Place { .. } => "Placing the piece",
-        Step::FindPose { .. } => "Finding the pose it was modelled in",
-        Step::SeatFromPose { .. } => "Taking the piece to rest",
-        Step::Ease { .. } => "Easing",
-        Step::Brush { .. } => "Brushing",
-        Step::ClearControls => "Moving weight off control joints",
-        Step::AddMotion { .. } => "Trying the motion",
-        Step::MatchJoints { .. } => "Matching joints",
-        Step::RemoveMotion { .. } => "Leaving the motion out",
-        Step::SetRange { .. } => "Setting the range",
-        Step::SetRole { .. } => "Filing the joint",
-        Step::Bind { .. } => "Binding and measuring",
-        Step::PushOut { .. } => "Pushing cloth out",
-    }
 }
 
 fn effect(before: &Room, after: &Room, notes: Vec<String>) -> Effect {

@@ -10,7 +10,7 @@ use tin_cloak_workshop::core::trial::Humanoid;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     bind_piece, carried_to_rest, pose_of_piece, read, sort_document, BindOptions, Body, BrushStroke,
-    Companions, Dress, Grade, Piece, PieceKind, PlaceOptions, Step, Workshop,
+    Companions, Dress, Grade, Piece, PieceKind, PlaceOptions, Reach, Step, Workshop,
 };
 
 fn demo(name: &str) -> Vec<u8> {
@@ -185,10 +185,8 @@ fn a_stroke_of_the_brush_is_one_step_on_both_sides() {
     let side = (0..piece.rest.len() as u32).find(|&v| piece.rest[v as usize].x > 0.1).unwrap();
     let stroke = BrushStroke {
         stroke: Default::default(),
-        radius_mm: 40.0,
         strength: 1.0,
-        dabs: vec![side; 3],
-        mirrored: true,
+        reach: Reach { radius_mm: 40.0, dabs: vec![side; 3], mirrored: true },
     };
     let rest = stroke.applied(piece).unwrap();
     let moved = |left: bool| {
@@ -200,6 +198,10 @@ fn a_stroke_of_the_brush_is_one_step_on_both_sides() {
         moved(true),
         moved(false)
     );
-    assert!(BrushStroke { radius_mm: f32::NAN, ..stroke.clone() }.applied(piece).is_err());
-    assert!(BrushStroke { dabs: vec![u32::MAX], ..stroke }.applied(piece).is_err());
+    assert!(BrushStroke { reach: Reach { radius_mm: f32::NAN, ..stroke.reach.clone() }, ..stroke.clone() }
+        .applied(piece)
+        .is_err());
+    assert!(BrushStroke { reach: Reach { dabs: vec![u32::MAX], ..stroke.reach.clone() }, ..stroke }
+        .applied(piece)
+        .is_err());
 }

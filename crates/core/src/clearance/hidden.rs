@@ -100,6 +100,11 @@ pub fn looks(outfit: &Outfit, buffers: &Buffers, places: &[(Vec3, Vec3, usize)])
     places.iter().map(|&(p, n, outer)| hiding.look((p, n), outer)).collect()
 }
 
+/// The directions in which it is looked.
+pub(crate) fn look_directions() -> Vec<Vec3> {
+    (0..DIRECTIONS).map(direction).collect()
+}
+
 /// Points on the unit sphere, evenly spread on a golden spiral (Swinbank & Purser, “Fibonacci
 /// grids”, 2006).
 fn direction(i: usize) -> Vec3 {

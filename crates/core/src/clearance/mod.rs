@@ -33,6 +33,7 @@ mod walls;
 
 pub use cause::{rank_causes, Cause};
 pub use coverage::{covered_vertices, CoverageSettings, Covering};
+pub(crate) use hidden::look_directions;
 pub use hidden::looks;
 pub use measure::{
     ask_pairs, measure_pose, Asked, Buffers, PairMeasure, PairPoints, PoseMeasure, Settings, Spot,

@@ -23,10 +23,13 @@ pub struct CoarseBend {
 pub const ROWS_WANTED: f32 = 3.0;
 /// The zone: where the joint moves neither nearly all nor nearly nothing.
 const ZONE: std::ops::Range<f32> = 0.1..0.9;
+/// Edges shorter than this share of the bone are fine enough; where few of them cross the bend,
+/// the weights jump because the cloth hangs off the limb.
+const FINE: f32 = 1.0 / 15.0;
 
 /// The bends of a piece (welded `positions`, metres, weighted by `skin` as bound or as the skin
 /// beneath is) at those of `joints` (each with the joint at the bone's other end) that have fewer
-/// rows than [`ROWS_WANTED`]. Rows are the edges on the shortest way along the piece from what
+/// rows than [`ROWS_WANTED`] and edges longer than a fifteenth of the bone. Rows are the edges on the shortest way along the piece from what
 /// hardly follows the joint to what follows it whole, on the mean.
 pub fn coarse_bends(
     topology: &Topology,
@@ -43,11 +46,23 @@ pub fn coarse_bends(
         let near = |v: usize| positions[v].distance(at) < at.distance(end) * 1.3;
         let share: Vec<f32> =
             (0..positions.len()).map(|v| if near(v) { follows(v) } else { f32::NAN }).collect();
+        if mean_edge(topology, positions, &share)? < at.distance(end) * FINE {
+            return None;
+        }
         let rows = rows_across(topology, &share)?;
         let zone = (0..positions.len() as u32).filter(|&v| ZONE.contains(&share[v as usize]));
         (rows < ROWS_WANTED).then(|| CoarseBend { joint, rows, middle: at, vertices: zone.collect() })
     };
     joints.iter().filter_map(bend).collect()
+}
+
+/// Mean length of the edges between vertices that are not left out, metres.
+fn mean_edge(topology: &Topology, positions: &[Vec3], share: &[f32]) -> Option<f32> {
+    let taken = |e: &&[u32; 2]| e.iter().all(|&v| !share[v as usize].is_nan());
+    let length = |&[a, b]: &[u32; 2]| positions[a as usize].distance(positions[b as usize]);
+    let lengths = topology.edges.iter().filter(taken).map(length);
+    let (sum, count) = lengths.fold((0.0, 0), |(s, n), l| (s + l, n + 1));
+    (count > 0).then(|| sum / count as f32)
 }
 
 /// Mean number of edges from the vertices that follow least to those that follow whole; nothing

@@ -7,11 +7,15 @@ mod shells;
 mod surface;
 mod symmetry;
 mod units;
+mod unseen;
+mod uvs;
 
 pub use bends::{coarse_bends, CoarseBend, ROWS_WANTED};
 pub use place::{guess_place, Place};
-pub use roles::{joint_roles, move_weight_off, JointFacts, JointRole, Moved};
+pub use roles::{joint_roles, mirror_partner, move_weight_off, JointFacts, JointRole, Moved};
 pub use shells::{shells, Shell, ShellGuess};
 pub use surface::{look_over, Opening, SurfaceFacts};
 pub use symmetry::{symmetry, Symmetry};
-pub use units::{guess_units, UnitGuess, Up};
+pub use units::{guess_body_size, guess_units, UnitGuess, Up};
+pub use unseen::unseen_faces;
+pub use uvs::{look_over_uvs, UvFacts};

@@ -1,13 +1,16 @@
 //! Where on the body a piece belongs.
 
+use crate::mesh::{bounds, face_normal};
 use crate::query::Tree;
 use crate::skin::Skin;
 use crate::trial::{Humanoid, Limbs};
 use crate::JointId;
 use glam::Vec3;
+use serde::{Deserialize, Serialize};
 
 /// A place on the body.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
 pub enum Place {
     /// Head and neck.
     Head,
@@ -30,6 +33,24 @@ pub enum Place {
 }
 
 impl Place {
+    /// All of them, from the head down.
+    pub const ALL: [Self; 9] = [
+        Self::Head,
+        Self::Torso,
+        Self::Arms,
+        Self::Hands,
+        Self::Hips,
+        Self::Legs,
+        Self::Feet,
+        Self::Held,
+        Self::Hung,
+    ];
+
+    /// The place of that word.
+    pub fn of_word(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|p| p.word() == word)
+    }
+
     /// The word people read.
     pub fn word(self) -> &'static str {
         match self {
@@ -48,10 +69,17 @@ impl Place {
 
 /// A piece further than this from the skin is not worn on it, metres.
 const OFF: f32 = 0.09;
+/// What lies to one side of the body only, and mostly further than this, hangs there, metres.
+const BESIDE: f32 = 0.045;
+/// To one side: the mean of the unit normals of the nearest skin is at least this long.
+const ONE_SIDE: f32 = 0.9;
+/// Half the width of the strip down the middle of the body, metres.
+const MIDDLE: f32 = 0.04;
 const SAMPLES: usize = 600;
 
 /// The place of a piece (`piece` welded, metres) by the joints that move the skin nearest to it,
-/// with the share of the piece that lies there. What lies off the body is held or hung.
+/// with the share of the piece that lies there. What lies off the body, or beside it without going
+/// round any part of it, is held or hung.
 pub fn guess_place(
     piece: &[Vec3],
     body: (&[Vec3], &[[u32; 3]], &Skin),
@@ -63,27 +91,37 @@ pub fn guess_place(
     let (rest, triangles, skin) = body;
     let tree = Tree::build(rest, triangles);
     let of_joint = places_of_joints(parents, person);
-    let (mut sums, mut off, mut all) = ([0.0f32; 7], 0.0f32, 0.0f32);
+    let (mut sums, mut off, mut beside, mut all) = ([0.0f32; 7], 0.0f32, 0.0f32, 0.0f32);
+    let (low, high) = bounds(rest);
+    let middle = (low.x + high.x) * 0.5;
+    let (mut facing, mut in_the_middle) = (Vec3::ZERO, 0.0);
     for p in piece.iter().step_by((piece.len() / SAMPLES).max(1)) {
         let Some(hit) = tree.closest(*p, f32::INFINITY) else { continue };
         all += 1.0;
-        off += f32::from(u8::from(hit.distance_squared > OFF * OFF));
+        let further = |than: f32| f32::from(u8::from(hit.distance_squared > than * than));
+        (off, beside) = (off + further(OFF), beside + further(BESIDE));
+        facing += face_normal(rest, triangles[hit.triangle as usize]);
+        in_the_middle += f32::from(u8::from((p.x - middle).abs() < MIDDLE));
         for (joint, weight) in skin.at(triangles[hit.triangle as usize], hit.barycentric) {
             if let Some(at) = ALL.iter().position(|p| *p == of_joint[joint.index()]) {
                 sums[at] += weight;
             }
         }
     }
-    // Sleeves do not make a coat a thing of the arms: what covers the trunk is worn on it.
-    const TRUNK: f32 = 2.0;
-    let sums: Vec<f32> =
-        sums.iter().zip(ALL).map(|(s, p)| if p == Place::Torso { s * TRUNK } else { *s }).collect();
-    let best = (0..ALL.len()).max_by(|a, b| sums[*a].total_cmp(&sums[*b])).unwrap_or(0);
-    let share = sums[best] / all.max(1.0) / if ALL[best] == Place::Torso { TRUNK } else { 1.0 };
-    if off > all * 0.6 {
-        return (if ALL[best] == Place::Hands { Place::Held } else { Place::Hung }, off / all.max(1.0));
+    let share = |place: usize| sums[place] / all.max(1.0);
+    let mut best = (0..ALL.len()).max_by(|a, b| sums[*a].total_cmp(&sums[*b])).unwrap_or(0);
+    let to_one_side = facing.length() > ONE_SIDE * all && beside > all * 0.5;
+    if off > all * 0.6 || to_one_side {
+        let share = off.max(beside) / all.max(1.0);
+        return (if ALL[best] == Place::Hands { Place::Held } else { Place::Hung }, share);
     }
-    (ALL[best], share)
+    // Sleeves do not make a coat a thing of the arms, nor tails one of the legs: what covers the
+    // trunk, front or back, is worn on it.
+    let on_the_trunk = share(0) > 0.12 && in_the_middle > all * 0.03;
+    if [Place::Arms, Place::Hips, Place::Legs].contains(&ALL[best]) && on_the_trunk {
+        best = 0;
+    }
+    (ALL[best], share(best))
 }
 
 /// Each joint belongs where the nearest known joint above it does.

@@ -93,6 +93,12 @@ pub fn joint_roles(skeleton: &Skeleton, skin: &Skin) -> Vec<JointFacts> {
         .collect()
 }
 
+/// The same joint of the other side: by its place, and by its name when names tell.
+pub fn mirror_partner(skeleton: &Skeleton, joint: JointId) -> Option<JointId> {
+    let names: Vec<NameParts> = skeleton.names.iter().map(|n| read_name(n)).collect();
+    partner(&skeleton.rest_positions(), &skeleton.depths(), &names, joint.index())
+}
+
 /// True for joints that have a known joint above or below them.
 fn touches_known(skeleton: &Skeleton, known: &[JointId]) -> Vec<bool> {
     let mut touches = vec![false; skeleton.len()];

@@ -38,6 +38,23 @@ pub struct Polygon {
     pub triangles: u32,
 }
 
+/// The old numbers of what is left of a mesh.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Kept {
+    /// Of each vertex, ascending.
+    pub vertices: Vec<u32>,
+    /// Of each triangle, ascending.
+    pub faces: Vec<u32>,
+}
+
+impl Kept {
+    /// All of `mesh`.
+    pub fn all_of(mesh: &Mesh) -> Self {
+        let all = |count: usize| (0..count as u32).collect();
+        Self { vertices: all(mesh.positions.len()), faces: all(mesh.triangles.len()) }
+    }
+}
+
 /// What can be wrong with a mesh.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum MeshError {
@@ -133,6 +150,49 @@ impl Mesh {
             }
         }
         Weld::from_groups(group_of, first.len())
+    }
+
+    /// The mesh without the triangles named in `left_out` (ascending) and without the vertices
+    /// that nothing uses then; with what is left. A face of more sides that loses a triangle falls
+    /// into triangles.
+    pub fn without(&self, left_out: &[u32]) -> (Self, Kept) {
+        let stays = |t: &u32| left_out.binary_search(t).is_err();
+        let faces: Vec<u32> = (0..self.triangles.len() as u32).filter(stays).collect();
+        let mut new_of = vec![u32::MAX; self.positions.len()];
+        faces.iter().flat_map(|&f| self.triangles[f as usize]).for_each(|v| new_of[v as usize] = 0);
+        let kept: Vec<u32> = (0..new_of.len() as u32).filter(|&v| new_of[v as usize] == 0).collect();
+        (0u32..).zip(&kept).for_each(|(new, &old)| new_of[old as usize] = new);
+        let whole = |p: &Polygon| (p.first..p.first + p.triangles).all(|t| stays(&t));
+        let moved = |p: &Polygon| Polygon {
+            first: faces.partition_point(|&f| f < p.first) as u32,
+            triangles: p.triangles,
+        };
+        let pick = |list: &[Vec3]| kept.iter().map(|&v| list[v as usize]).collect();
+        let mesh = Self {
+            positions: pick(&self.positions),
+            normals: pick(&self.normals),
+            triangles: faces
+                .iter()
+                .map(|&f| self.triangles[f as usize].map(|v| new_of[v as usize]))
+                .collect(),
+            polygons: self.polygons.iter().filter(|p| whole(p)).map(moved).collect(),
+        };
+        (mesh, Kept { vertices: kept, faces })
+    }
+
+    /// The mirror image across the plane x = `plane`, still wound counter-clockwise from outside.
+    pub fn mirrored(&self, plane: f32) -> Self {
+        let mut triangles: Vec<[u32; 3]> = self.triangles.iter().map(|&[a, b, c]| [a, c, b]).collect();
+        // A fan stays a fan when it is gone round the other way.
+        self.polygons.iter().for_each(|p| {
+            triangles[p.first as usize..(p.first + p.triangles) as usize].reverse();
+        });
+        Self {
+            positions: self.positions.iter().map(|p| Vec3::new(2.0 * plane - p.x, p.y, p.z)).collect(),
+            normals: self.normals.iter().map(|n| Vec3::new(-n.x, n.y, n.z)).collect(),
+            triangles,
+            polygons: self.polygons.clone(),
+        }
     }
 
     /// How many faces have four sides.

@@ -32,7 +32,7 @@ pub struct Brush {
 
 /// Vertices within `radius` of `centre` along edges, with their distance, nearest first
 /// (Dijkstra, “A note on two problems in connexion with graphs”, 1959).
-fn within_reach(positions: &[Vec3], topology: &Topology, centre: u32, radius: f32) -> Vec<(u32, f32)> {
+pub fn within_reach(positions: &[Vec3], topology: &Topology, centre: u32, radius: f32) -> Vec<(u32, f32)> {
     let mut settled: Vec<(u32, f32)> = Vec::new();
     let mut best = std::collections::HashMap::from([(centre, 0.0f32)]);
     // Distances are not negative, so their bits sort as they do.

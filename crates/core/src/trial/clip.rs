@@ -49,6 +49,21 @@ pub struct Clip {
 }
 
 impl Clip {
+    /// The motion of a body whose every point is multiplied by `scale` and then turned by `turn`:
+    /// see [`Skeleton::placed`].
+    pub fn placed(&self, skeleton: &Skeleton, scale: f32, turn: Quat) -> Self {
+        let mut clip = self.clone();
+        for track in &mut clip.tracks {
+            let is_root = skeleton.parents[track.joint.index()].is_none();
+            let turn = if is_root { turn } else { Quat::IDENTITY };
+            match &mut track.values {
+                TrackValues::Rotation(list) => list.iter_mut().for_each(|q| *q = turn * *q),
+                TrackValues::Translation(list) => list.iter_mut().for_each(|p| *p = turn * (*p * scale)),
+            }
+        }
+        clip
+    }
+
     /// Time of the last key, seconds.
     pub fn duration(&self) -> f32 {
         self.tracks.iter().filter_map(|t| t.times.last()).fold(0.0, |a, b| a.max(*b))

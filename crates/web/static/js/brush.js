@@ -1,5 +1,5 @@
 // The brush: collects where it is set down and drawn along, and sends the stroke as one step.
-import { postForBytes, postForJson, readView } from "./ask.js";
+import { postForJson, postForPreview } from "./ask.js";
 
 const field = (id) => document.getElementById(id);
 
@@ -28,14 +28,13 @@ export class Brush {
     button?.setAttribute("aria-pressed", this.on);
   }
 
+  // What is asked of the server: where to look first, where to do it, and how.
   stroke() {
-    return {
-      stroke: field("brush-stroke").value,
-      radius_mm: Number(field("brush-radius").value),
-      strength: Number(field("brush-strength").value),
-      mirrored: field("brush-mirrored").checked,
-      dabs: this.dabs,
-    };
+    const kind = field("brush-stroke").value;
+    const reach = { radius_mm: Number(field("brush-radius").value), dabs: this.dabs, mirrored: field("brush-mirrored").checked };
+    const strength = Number(field("brush-strength").value);
+    if (kind === "ease") return { look: "ease-view", make: "ease-part", body: { chosen: { around: reach }, least_mm: strength, most_mm: null } };
+    return { look: "brush-view", make: "brush", body: { stroke: kind, strength, ...reach } };
   }
 
   async down(e) {
@@ -70,7 +69,8 @@ export class Brush {
         if (!found || found.part === 0 || (this.part !== null && found.part !== this.part)) continue;
         this.part = found.part;
         this.dabs.push(found.vertex);
-        this.show(readView(await postForBytes(`/fitting/${this.fitting}/brush-view/${this.part}`, this.stroke())));
+        const { look, body } = this.stroke();
+        this.show(await postForPreview(`/fitting/${this.fitting}/${look}/${this.part}`, body));
       }
     } finally {
       this.asking = false;
@@ -78,8 +78,12 @@ export class Brush {
     }
   }
 
-  show(parts) {
+  show({ parts, figures }) {
     this.scene.setView(parts, "clearance");
+    const depth = (u) => (u.sunk === 0 ? "nothing sunk" : `${u.sunk} sunk, ${u.deepest_mm.toFixed(1)} mm deep`);
+    field("under-brush").textContent = figures.before
+      ? `under the brush: ${depth(figures.before)} → ${depth(figures.after)}`
+      : `${figures.vertices} vertices move, at most ${figures.most_mm.toFixed(1)} mm`;
   }
 
   up(e) {
@@ -91,10 +95,10 @@ export class Brush {
 
   async send() {
     if (this.dabs.length === 0) return;
-    const stroke = this.stroke();
+    const { make, body } = this.stroke();
     const part = this.part;
     this.dabs = [];
-    const { job } = await postForJson(`/fitting/${this.fitting}/brush/${part}`, stroke);
+    const { job } = await postForJson(`/fitting/${this.fitting}/${make}/${part}`, body);
     this.onJob(job);
   }
 }

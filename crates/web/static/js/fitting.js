@@ -1,10 +1,12 @@
 // The Fitting screen: ties the viewport, the board, the joints and the panels together.
-import { getJson, postForBytes, postForJson, readView } from "./ask.js";
+import { getJson, postForBytes, postForJson, postForPreview, readView } from "./ask.js";
 import { Board } from "./board.js";
 import { Brush } from "./brush.js";
+import { Handles } from "./handles.js";
 import { listenToJointTable } from "./joint-table.js";
 import { Joints } from "./joints.js";
 import { listen } from "./keys.js";
+import { Layers } from "./layers.js";
 import { Scene } from "./scene.js";
 import { listenForFiles } from "./shelf.js";
 import { Work } from "./work.js";
@@ -25,6 +27,8 @@ const joints = new Joints((all) => {
   if (look.map === "weights") askView();
 });
 const work = new Work(() => refresh());
+const layers = new Layers(scene, fitting, (job) => work.watch(job));
+const handles = new Handles(scene, canvas);
 const brush = new Brush(canvas, scene, fitting, (x, y) => probe(x, y), () => lookAtRest(), (job) => work.watch(job));
 
 // The brush works on the rest shape, with its gaps shown.
@@ -43,6 +47,15 @@ async function seatFromPose(piece) {
 
 const station = () => Number(document.getElementById("card").dataset.station);
 const request = () => ({ pose: look.pose, turns: joints.list(), map: look.map, joint: joints.joint });
+
+const posePick = document.getElementById("pose-pick");
+function setPoses() {
+  posePick.replaceChildren(...facts.poses.map((name, i) => new Option(name, i, false, i === look.pose)));
+}
+posePick.addEventListener("change", () => {
+  joints.clear();
+  setPose(Number(posePick.value));
+});
 
 // One view at a time; while one is under way only the newest wish is kept.
 let asking = false;
@@ -69,6 +82,7 @@ async function askView() {
 
 function setPose(pose, note = "") {
   look.pose = pose;
+  posePick.value = String(pose);
   document.getElementById("pose-name").textContent = facts.poses[pose];
   document.getElementById("pose-note").textContent = note;
   return askView();
@@ -100,16 +114,38 @@ function loadSnags(pose, row) {
 
 // Panels, scene and view anew, after a step, an undo or a change of station.
 async function refresh(to = station()) {
+  const kept = new Map([...document.querySelectorAll("details[data-keep]")].map((d) => [d.dataset.keep, d.open]));
+  layers.noteFocus();
   await htmx.ajax("GET", `/fitting/${fitting}/panels?station=${to}`, { swap: "none" });
+  for (const d of document.querySelectorAll("details[data-keep]")) {
+    if (kept.has(d.dataset.keep)) d.open = kept.get(d.dataset.keep);
+  }
   facts = await getJson(`/fitting/${fitting}/scene`);
   await scene.setParts(facts);
   joints.setJoints(facts.joints);
-  markBands();
+  if (look.pose >= facts.poses.length) setPose(0);
+  setPoses();
+  layers.mark();
+  layers.keepFocus();
   brush.mark();
   board.mark();
   await askView();
+  handles.follow();
   if (board.pose !== null && board.at(board.pose, board.row)) loadSnags(board.pose, board.row);
+  measureSoon();
   screen.dataset.ready = String(Number(screen.dataset.ready ?? 0) + 1);
+}
+
+// After a row of strokes the board is measured, when the hand has come to rest.
+let measuring = null;
+function measureSoon() {
+  clearTimeout(measuring);
+  if (!document.querySelector("#board[data-old]")) return;
+  measuring = setTimeout(async () => {
+    if (brush.drawing || work.job) return measureSoon();
+    const { job } = await postForJson(`/fitting/${fitting}/measure`, {});
+    if (job) work.watch(job, true);
+  }, brush.on ? 2000 : 100);
 }
 
 async function goTo(to) {
@@ -117,23 +153,7 @@ async function goTo(to) {
   await refresh(to);
 }
 
-// Layers: click shows through, again hides, again shows.
-const NEXT = { shown: "sheer", sheer: "hidden", hidden: "shown" };
-function markBands() {
-  for (const band of document.querySelectorAll(".band")) {
-    const how = scene.shown.get(Number(band.dataset.part)) ?? "shown";
-    band.classList.toggle("sheer", how === "sheer");
-    band.classList.toggle("hidden-part", how === "hidden");
-  }
-}
-
 document.body.addEventListener("click", (e) => {
-  const band = e.target.closest(".band");
-  if (band) {
-    const part = Number(band.dataset.part);
-    scene.setShown(part, NEXT[scene.shown.get(part) ?? "shown"]);
-    markBands();
-  }
   const to = e.target.closest("[data-station]:not(aside)");
   if (to) {
     e.preventDefault();
@@ -144,10 +164,15 @@ document.body.addEventListener("click", (e) => {
     document.querySelectorAll(".snag").forEach((s) => s.classList.toggle("on", s === snag));
     scene.seeSpot(snag.dataset.spot.split(",").map(Number));
   }
-  const finding = e.target.closest(".finding");
+  const finding = e.target.closest(".finding[data-spot]");
   if (finding) scene.seeSpot(finding.dataset.spot.split(",").map(Number));
   const fromPose = e.target.closest(".from-pose");
   if (fromPose) seatFromPose(fromPose.dataset.piece);
+  const kept = e.target.closest(".kept-pose");
+  if (kept) {
+    joints.clear();
+    setPose(facts.poses.lastIndexOf(kept.dataset.pose));
+  }
   if (e.target.closest("#brush-on")) brush.toggle();
   if (e.target.closest("#to-worst")) board.chooseWorst();
   if (e.target.closest("#look-rest")) {
@@ -173,6 +198,27 @@ function toggle(id, field) {
 }
 document.getElementById("lines").addEventListener("click", () => toggle("lines", "showEdges"));
 document.getElementById("through").addEventListener("click", () => toggle("through", "sheer"));
+
+// A pose as it is now is kept under a name.
+document.body.addEventListener("submit", async (e) => {
+  if (e.target.id !== "keep-pose") return;
+  e.preventDefault();
+  const { job } = await postForJson(`/fitting/${fitting}/keep-pose`, { name: e.target.elements.name.value, ...request() });
+  work.watch(job);
+});
+
+// What easing would do is shown while its numbers are set.
+document.body.addEventListener("input", async (e) => {
+  const form = e.target.closest(".ease-form");
+  if (!form) return;
+  const number = (name) => (form.elements[name].value === "" ? null : Number(form.elements[name].value));
+  if (number("least") === null) return;
+  const body = { chosen: "everything", least_mm: number("least"), most_mm: number("most") };
+  if (look.map !== "clearance" || look.pose !== 0) await lookAtRest();
+  const { parts, figures } = await postForPreview(`/fitting/${fitting}/ease-view/${form.dataset.piece}`, body);
+  scene.setView(parts, "clearance");
+  form.nextElementSibling.textContent = `would move ${figures.vertices} vertices, at most ${figures.most_mm.toFixed(1)} mm`;
+});
 
 document.body.addEventListener("fitting-changed", () => refresh());
 listenForFiles(() => refresh());
@@ -286,6 +332,14 @@ const actions = {
   "?": () => document.getElementById("keys").showModal(),
   ".": () => board.chooseNext(),
   0: () => scene.seeWhole(),
+  k: () => layers.nextKind(),
+  w: () => layers.nextPlace(),
+  "[": () => layers.moveBy(-1),
+  "]": () => layers.moveBy(1),
+  "Shift ArrowLeft": () => handles.nudge(0, -1),
+  "Shift ArrowRight": () => handles.nudge(0, 1),
+  "Shift ArrowUp": () => handles.nudge(1, 1),
+  "Shift ArrowDown": () => handles.nudge(1, -1),
   ArrowLeft: () => board.walk(-1, 0),
   ArrowRight: () => board.walk(1, 0),
   ArrowUp: () => board.walk(0, -1),
@@ -310,10 +364,12 @@ async function begin() {
   facts = await getJson(`/fitting/${fitting}/scene`);
   await scene.setParts(facts);
   joints.setJoints(facts.joints);
+  setPoses();
   scene.resize();
   scene.seeWhole();
   await setPose(0);
   if (screen.dataset.running) work.watch(screen.dataset.running);
+  measureSoon();
   screen.dataset.ready = "1";
 }
 begin();

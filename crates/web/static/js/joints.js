@@ -13,6 +13,8 @@ export class Joints {
     for (const name of SLIDERS) {
       this.slider(name).addEventListener("input", () => this.turned());
     }
+    this.both = document.getElementById("turn-both");
+    this.both.addEventListener("change", () => this.turned());
     document.getElementById("to-rest").addEventListener("click", () => this.toRest());
   }
 
@@ -42,7 +44,8 @@ export class Joints {
   }
 
   showTurn() {
-    const turn = this.turns.get(this.joint) ?? { bend: 0, twist: 0, lean: 0 };
+    const turn = this.turns.get(this.joint) ?? { bend: 0, twist: 0, lean: 0, both_sides: this.both.checked };
+    this.both.checked = turn.both_sides;
     for (const name of SLIDERS) {
       this.slider(name).value = turn[name];
       this.slider(name).nextElementSibling.textContent = `${Math.round(turn[name])}°`;
@@ -51,7 +54,7 @@ export class Joints {
 
   turned() {
     const turn = Object.fromEntries(SLIDERS.map((name) => [name, Number(this.slider(name).value)]));
-    this.turns.set(this.joint, turn);
+    this.turns.set(this.joint, { ...turn, both_sides: this.both.checked });
     this.showTurn();
     this.onTurn();
   }

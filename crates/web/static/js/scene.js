@@ -109,8 +109,19 @@ export class Scene {
       }
       mapped.needsUpdate = true;
       part.surface.material.uniforms.mapKind.value = MAP_NUMBER[map];
+      this.setPlacement(id, new THREE.Matrix4());
     }
     this.applyShown();
+  }
+
+  // Draws a part elsewhere until new positions come.
+  setPlacement(id, matrix) {
+    const part = this.parts.get(id);
+    for (const object of part ? [part.surface, part.outline, part.edges] : []) {
+      object.matrixAutoUpdate = false;
+      object.matrix.copy(matrix);
+    }
+    this.draw();
   }
 
   // "shown", "sheer" or "hidden" for a part.
@@ -185,6 +196,7 @@ export class Scene {
         part.outline.material.uniforms.pixel.value.set((2.4 * ratio) / size.x, (2.4 * ratio) / size.y);
       }
       this.renderer.render(this.scene, this.camera);
+      this.onDrawn?.();
       this.drawn += 1;
       this.canvas.dataset.drawn = String(this.drawn);
     });

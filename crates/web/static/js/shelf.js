@@ -1,5 +1,5 @@
 // The Shelf, and the drop target wherever it stands.
-import "./notice.js";
+import { notice } from "./notice.js";
 
 export function listenForFiles(onIn) {
   const form = () => document.getElementById("drop");
@@ -29,10 +29,12 @@ export function listenForFiles(onIn) {
     if (e.target.id !== "drop") return;
     if (bar()) bar().hidden = true;
     document.getElementById("files").value = "";
+    // What is wrong with some of the files, when others came in.
+    if (e.detail.successful && e.detail.xhr.responseText) notice(e.detail.xhr.responseText);
   });
   document.body.addEventListener("brought-in", onIn);
 }
 
 if (document.body.classList.contains("shelf")) {
-  listenForFiles(() => location.reload());
+  listenForFiles(() => htmx.ajax("GET", "/", { target: ".shelf-page", select: ".shelf-page", swap: "outerHTML" }));
 }

@@ -11,7 +11,8 @@ export class Work {
     document.body.addEventListener("job-started", (e) => this.watch(e.detail.job));
   }
 
-  watch(job) {
+  // Quiet work may be stopped without a word: something else came first.
+  watch(job, quiet = false) {
     this.job = job;
     const events = new EventSource(`/jobs/${job}/events`);
     // Short work does not flash a box.
@@ -30,7 +31,7 @@ export class Work {
         return;
       }
       end();
-      if (state === "failed" || state === "stopped") notice(text);
+      if (state === "failed" || (state === "stopped" && !quiet)) notice(text);
       this.onEnd(state);
     };
     events.onerror = () => {

@@ -1,0 +1,130 @@
+//! Seating: what moves pieces at rest.
+
+use crate::answers::{Refusal, Tell};
+use crate::look::EaseRequest;
+use crate::steps::{changed_by, Shop};
+use rocket::form::Form;
+use rocket::http::Status;
+use rocket::serde::json::Json;
+use rocket::{post, routes, FromForm, Route};
+use serde::{Deserialize, Serialize};
+use tin_cloak_workshop::{BrushStroke, Chosen, EaseOptions, PlaceOptions, Step, ViewRequest};
+
+#[derive(FromForm)]
+struct PlaceForm {
+    #[field(name = "shift")]
+    shift_mm: Vec<f32>,
+    #[field(name = "turn")]
+    turn_degrees: Vec<f32>,
+    #[field(name = "size")]
+    size_percent: Vec<f32>,
+    about: Option<u16>,
+    onto: Option<u16>,
+}
+
+fn three(list: &[f32], what: &str) -> Result<[f32; 3], Refusal> {
+    let text = || format!("The {what} is three numbers: left, up, forward.");
+    list.try_into().map_err(|_| Refusal::new(Status::UnprocessableEntity, text()))
+}
+
+#[post("/fitting/<id>/place/<piece>", data = "<form>")]
+fn place(shop: &Shop, id: i64, piece: u32, form: Form<PlaceForm>) -> Result<Tell, Refusal> {
+    let options = PlaceOptions {
+        shift_mm: three(&form.shift_mm, "shift")?,
+        turn_degrees: three(&form.turn_degrees, "turn")?,
+        size_percent: three(&form.size_percent, "size")?,
+        about: form.about,
+        onto: form.onto,
+    };
+    changed_by(shop, id, Step::Place { piece, options })
+}
+
+#[post("/fitting/<id>/find-pose/<piece>")]
+fn find_pose(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::FindPose { piece })
+}
+
+/// The pose the body was put in by hand, as the viewport has it.
+#[post("/fitting/<id>/seat-from-pose/<piece>", data = "<view>")]
+fn seat_from_pose(
+    shop: &Shop,
+    id: i64,
+    piece: u32,
+    view: Json<ViewRequest>,
+) -> Result<Json<Started>, Refusal> {
+    let ViewRequest { pose, turns, .. } = view.into_inner();
+    let job = shop.start(id, Step::SeatFromPose { piece, pose, turns })?;
+    Ok(Json(Started { job }))
+}
+
+#[derive(FromForm)]
+struct EaseForm {
+    least: f32,
+    most: Option<f32>,
+}
+
+#[post("/fitting/<id>/ease/<piece>", data = "<form>")]
+fn ease(shop: &Shop, id: i64, piece: u32, form: Form<EaseForm>) -> Result<Tell, Refusal> {
+    let options = EaseOptions { least_mm: form.least, most_mm: form.most };
+    changed_by(shop, id, Step::Ease { piece, chosen: Chosen::Everything, options })
+}
+
+/// A job that was begun for a script that waits for it.
+#[derive(Serialize)]
+struct Started {
+    job: u64,
+}
+
+#[post("/fitting/<id>/brush/<piece>", data = "<stroke>")]
+fn brush(shop: &Shop, id: i64, piece: u32, stroke: Json<BrushStroke>) -> Result<Json<Started>, Refusal> {
+    let job = shop.start(id, Step::Brush { piece, stroke: stroke.into_inner() })?;
+    Ok(Json(Started { job }))
+}
+
+#[post("/fitting/<id>/ease-part/<piece>", data = "<ease>")]
+fn ease_part(shop: &Shop, id: i64, piece: u32, ease: Json<EaseRequest>) -> Result<Json<Started>, Refusal> {
+    let EaseRequest { chosen, options } = ease.into_inner();
+    let job = shop.start(id, Step::Ease { piece, chosen, options })?;
+    Ok(Json(Started { job }))
+}
+
+/// A job, when there was something to do.
+#[derive(Serialize)]
+struct Measuring {
+    job: Option<u64>,
+}
+
+/// Measures the board after a row of light steps.
+#[post("/fitting/<id>/measure")]
+fn measure(shop: &Shop, id: i64) -> Result<Json<Measuring>, Refusal> {
+    Ok(Json(Measuring { job: shop.measure(id)? }))
+}
+
+/// A pose set by hand, and its name.
+#[derive(Deserialize)]
+struct KeepPose {
+    name: String,
+    #[serde(flatten)]
+    view: ViewRequest,
+}
+
+#[post("/fitting/<id>/keep-pose", data = "<pose>")]
+fn keep_pose(shop: &Shop, id: i64, pose: Json<KeepPose>) -> Result<Json<Started>, Refusal> {
+    let KeepPose { name, view } = pose.into_inner();
+    let job = shop.start(id, Step::KeepPose { name, pose: view.pose, turns: view.turns })?;
+    Ok(Json(Started { job }))
+}
+
+#[derive(FromForm)]
+struct DropPose {
+    name: String,
+}
+
+#[post("/fitting/<id>/drop-pose", data = "<form>")]
+fn drop_pose(shop: &Shop, id: i64, form: Form<DropPose>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::DropPose { name: form.into_inner().name })
+}
+
+pub(crate) fn routes() -> Vec<Route> {
+    routes![place, find_pose, seat_from_pose, ease, ease_part, brush, measure, keep_pose, drop_pose]
+}

@@ -1,0 +1,219 @@
+//! Steps that put pieces on, take them off and sort them.
+
+use super::{kind_word, Doing};
+use crate::intake::unseen;
+use crate::rooms::{pack_bound, pack_indices, pack_positions, unpack_indices};
+use crate::steps::{Cut, FileRef, PieceId, PieceState};
+use crate::{Bound, Piece, PieceKind, WorkshopError};
+use glam::Vec3;
+use tin_cloak_core::intake::{symmetry, Place};
+use tin_cloak_store::BlobId;
+
+impl Doing<'_> {
+    pub fn add_piece(
+        &mut self,
+        (file, file_name, mesh): (&BlobId, &str, &str),
+        layer: u16,
+        kind: PieceKind,
+    ) -> Result<String, WorkshopError> {
+        let source = FileRef { file: file.clone(), file_name: file_name.to_owned(), mesh: mesh.to_owned() };
+        let id = self.draft.state.next_piece;
+        let mut piece = PieceState::new(id, source, layer, kind);
+        piece.place =
+            self.rooms.part(self.store, &piece.source)?.mark.and_then(|m| Place::of_word(&m.place?));
+        self.draft.state.next_piece += 1;
+        self.draft.state.pieces.push(piece);
+        Ok(format!("Add {mesh} on layer {layer}"))
+    }
+
+    pub fn remove_piece(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
+        let name = self.draft.piece(piece)?.name().to_owned();
+        self.draft.state.pieces.retain(|p| p.id != piece);
+        Ok(format!("Take off {name}"))
+    }
+
+    pub fn move_to_layer(&mut self, piece: PieceId, layer: u16) -> Result<String, WorkshopError> {
+        if !(1..=99).contains(&layer) {
+            return Err(WorkshopError::BadLayer);
+        }
+        let p = self.draft.piece(piece)?;
+        p.layer = layer;
+        Ok(format!("Move {} to layer {layer}", p.name()))
+    }
+
+    pub fn put_over(&mut self, piece: PieceId, over: Option<PieceId>) -> Result<String, WorkshopError> {
+        let name = self.draft.piece(piece)?.name().to_owned();
+        let beneath = match over {
+            Some(other) => {
+                let p = self.draft.piece(other)?;
+                Some((p.layer, p.name().to_owned()))
+            }
+            None => None,
+        };
+        let layer = beneath.as_ref().map_or(0, |b| b.0) + 1;
+        let others = || self.draft.state.pieces.iter().filter(|p| p.id != piece);
+        // Pieces further out make room only when they must.
+        if others().any(|p| p.layer == layer) {
+            if others().any(|p| p.layer >= 99) {
+                return Err(WorkshopError::BadLayer);
+            }
+            let further = |p: &&mut PieceState| p.id != piece && p.layer >= layer;
+            self.draft.state.pieces.iter_mut().filter(further).for_each(|p| p.layer += 1);
+        }
+        self.draft.piece(piece)?.layer = layer;
+        Ok(match beneath {
+            Some((_, other)) => format!("Put {name} over {other}, on layer {layer}"),
+            None => format!("Put {name} next to the skin"),
+        })
+    }
+
+    pub fn set_kind(&mut self, piece: PieceId, kind: PieceKind) -> Result<String, WorkshopError> {
+        let p = self.draft.piece(piece)?;
+        (p.kind, p.bound) = (kind, None);
+        Ok(format!("File {} as {}", p.name(), kind_word(kind)))
+    }
+
+    pub fn set_place(&mut self, piece: PieceId, place: Place) -> Result<String, WorkshopError> {
+        let p = self.draft.piece(piece)?;
+        p.place = Some(place);
+        Ok(format!("File {} under {}", p.name(), place.word()))
+    }
+
+    pub fn set_shell(&mut self, piece: PieceId, shell: u32, stiff: bool) -> Result<String, WorkshopError> {
+        let parts = self.worn_piece(piece)?.1.topology.shells;
+        if shell as usize >= parts {
+            return Err(WorkshopError::Missing { what: "part", id: i64::from(shell) });
+        }
+        let p = self.draft.piece(piece)?;
+        p.shells.retain(|s| s.0 != shell);
+        p.shells.push((shell, stiff));
+        p.shells.sort_unstable();
+        p.bound = None;
+        let word = if stiff { "stiff" } else { "cloth" };
+        Ok(format!("File part {} of {} as {word}", shell + 1, p.name()))
+    }
+
+    pub fn leave_out_unseen(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
+        let (index, worn) = self.worn_piece(piece)?;
+        let faces = unseen(&self.room.dress.body, worn);
+        if faces.is_empty() || faces.len() == worn.topology.triangles.len() {
+            return Err(WorkshopError::NothingUnseen { piece: worn.name.clone() });
+        }
+        let before = worn.clone();
+        let mut left_out: Vec<u32> = faces.iter().map(|&f| before.kept.faces[f as usize]).collect();
+        let state = self.room.piece_state(index);
+        if let Some(id) = &state.cut.left_out {
+            left_out.extend(unpack_indices(&self.draft.blob(self.store, id)?));
+        }
+        left_out.sort_unstable();
+        let cut = Cut { left_out: Some(self.draft.keep(pack_indices(&left_out))), ..state.cut.clone() };
+        let state = PieceState { cut, ..state.clone() };
+        let blob = |id: &BlobId| self.draft.blob(self.store, id);
+        let after = self.rooms.piece(self.store, &blob, &state, (&self.room.state, &self.room.dress.body))?;
+        let left = left_over(&before, &after);
+        let p = self.keep_left_over(&before, state, &after, &left)?;
+        let name = p.name().to_owned();
+        let note = format!("{name}: {} faces left out, {} in all", faces.len(), left_out.len());
+        self.draft.notes.push(note);
+        Ok(format!("Leave out what nobody sees of {name}"))
+    }
+
+    /// Shape, weights and parts of what is left of a piece; `left` has the vertex before of each
+    /// vertex after, welded ones.
+    fn keep_left_over(
+        &mut self,
+        before: &Piece,
+        mut state: PieceState,
+        after: &Piece,
+        left: &[u32],
+    ) -> Result<&PieceState, WorkshopError> {
+        let rest: Vec<Vec3> = left.iter().map(|&v| before.rest[v as usize]).collect();
+        state.rest = Some(self.draft.keep(pack_positions(&rest)));
+        if let Some(bound) = &before.bound {
+            let bound = Bound { skin: bound.skin.pick(left), ..bound.clone() };
+            state.bound = Some(self.draft.keep(pack_bound(&bound)?));
+        }
+        let was = |v: usize| before.topology.shell_of_vertex[left[v] as usize];
+        let mut shells: Vec<(u32, bool)> = (0..left.len())
+            .filter_map(|v| {
+                let known = state.shells.iter().find(|s| s.0 == was(v))?;
+                Some((after.topology.shell_of_vertex[v], known.1))
+            })
+            .collect();
+        shells.sort_unstable();
+        shells.dedup();
+        state.shells = shells;
+        let piece = self.draft.piece(state.id)?;
+        *piece = state;
+        Ok(piece)
+    }
+
+    /// The body's own plane of symmetry: x, metres.
+    fn plane(&self) -> f32 {
+        symmetry(&self.room.dress.body.rest).plane
+    }
+
+    /// The mirror image of a piece as it is now: its cut and its shape.
+    fn image(&mut self, piece: PieceId) -> Result<(Cut, BlobId), WorkshopError> {
+        let plane = self.plane();
+        let (index, worn) = self.worn_piece(piece)?;
+        let image: Vec<Vec3> = worn.rest.iter().map(|p| Vec3::new(2.0 * plane - p.x, p.y, p.z)).collect();
+        let cut = self.room.piece_state(index).cut.clone();
+        Ok((Cut { mirrored: !cut.mirrored, ..cut }, self.draft.keep(pack_positions(&image))))
+    }
+
+    pub fn mirror(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
+        let (cut, rest) = self.image(piece)?;
+        let p = self.draft.piece(piece)?;
+        (p.cut, p.rest, p.bound) = (cut, Some(rest), None);
+        Ok(format!("Mirror {}", p.name()))
+    }
+
+    pub fn copy_mirrored(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
+        let (cut, rest) = self.image(piece)?;
+        let id = self.draft.state.next_piece;
+        let mut copy = self.draft.piece(piece)?.clone();
+        let name = copy.name().to_owned();
+        copy.own_name = Some(other_side(&name));
+        (copy.id, copy.cut, copy.rest, copy.bound) = (id, cut, Some(rest), None);
+        copy.limits.clear();
+        self.draft.state.next_piece += 1;
+        let sentence = format!("Copy {name} to the other side");
+        self.draft.state.pieces.push(copy);
+        Ok(sentence)
+    }
+}
+
+/// The vertex before of each vertex after, welded ones.
+fn left_over(before: &Piece, after: &Piece) -> Vec<u32> {
+    let weld = &after.topology.weld;
+    let file = |w: usize| after.kept.vertices[weld.members.row(w)[0] as usize];
+    // What is left was there before.
+    let split = |w: usize| before.kept.vertices.binary_search(&file(w)).unwrap_or(0);
+    (0..weld.count()).map(|w| before.topology.weld.of_vertex[split(w)]).collect()
+}
+
+/// A piece's name on the other side.
+fn other_side(name: &str) -> String {
+    const SIDES: [(&str, &str); 3] = [("left", "right"), ("Left", "Right"), ("LEFT", "RIGHT")];
+    for (left, right) in SIDES {
+        for (from, to) in [(left, right), (right, left)] {
+            if name.contains(from) {
+                return name.replacen(from, to, 1);
+            }
+        }
+    }
+    format!("{name}, other side")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::other_side;
+
+    #[test]
+    fn a_name_changes_sides() {
+        assert_eq!(other_side("left pauldron"), "right pauldron");
+        assert_eq!(other_side("GauntletRight"), "GauntletLeft");
+        assert_eq!(other_side("pouch"), "pouch, other side");
+    }
+}
