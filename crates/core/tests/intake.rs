@@ -6,8 +6,8 @@ mod common;
 use common::*;
 use tin_cloak_core::glam::Vec3;
 use tin_cloak_core::intake::{
-    coarse_bends, guess_place, joint_roles, look_over, move_weight_off, shells, symmetry, JointRole, Place,
-    ShellGuess, SurfaceFacts,
+    coarse_bends, guess_body_size, guess_place, joint_roles, look_over, look_over_uvs, move_weight_off,
+    shells, symmetry, unseen_faces, JointRole, Place, ShellGuess, SurfaceFacts, Up,
 };
 use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::skeleton::{LocalTransform, Skeleton};
@@ -201,4 +201,71 @@ fn a_piece_belongs_where_the_skin_beneath_it_is_moved_from() {
     assert_eq!(place(&tube(0.16, (0.82, 0.95), 16, 4, 1.0)), Place::Hips);
     assert_eq!(place(&moved(tube(0.06, (0.0, 0.4), 16, 10, 1.0), Vec3::new(0.6, 1.2, 0.0))), Place::Arms);
     assert_eq!(place(&moved(sphere(0.05, 12), Vec3::new(0.0, 0.9, 0.5))), Place::Hung);
+}
+
+/// A grid of quads over the rectangle from `low` to `high` of the texture, two triangles each.
+fn sheet(uvs: &mut Vec<[f32; 2]>, triangles: &mut Vec<[u32; 3]>, low: [f32; 2], high: [f32; 2]) {
+    let first = uvs.len() as u32;
+    let at = |i: u32| i as f32 / 8.0;
+    for v in 0..=8 {
+        for u in 0..=8 {
+            uvs.push([low[0] + (high[0] - low[0]) * at(u), low[1] + (high[1] - low[1]) * at(v)]);
+        }
+    }
+    for (v, u) in (0..8).flat_map(|v| (0..8).map(move |u| (v, u))) {
+        let a = first + v * 9 + u;
+        triangles.extend([[a, a + 1, a + 10], [a, a + 10, a + 9]]);
+    }
+}
+
+#[test]
+fn texture_coordinates_outside_or_on_one_another_are_found() {
+    let (mut uvs, mut triangles) = (Vec::new(), Vec::new());
+    sheet(&mut uvs, &mut triangles, [0.02, 0.02], [0.48, 0.98]);
+    sheet(&mut uvs, &mut triangles, [0.5, 0.02], [1.0, 0.98]);
+    let clean = look_over_uvs(&uvs, &triangles);
+    assert!(clean.outside.is_empty() && clean.overlapping.is_empty(), "side by side, sharing edges");
+    // A mirrored half stacked on the first, and a patch that leaves the square.
+    sheet(&mut uvs, &mut triangles, [0.48, 0.02], [0.02, 0.98]);
+    sheet(&mut uvs, &mut triangles, [1.2, 0.1], [1.6, 0.4]);
+    let facts = look_over_uvs(&uvs, &triangles);
+    assert_eq!(facts.overlapping, (256..384).collect::<Vec<u32>>());
+    assert_eq!(facts.outside, (384..512).collect::<Vec<u32>>());
+    // All in one place, and no numbers at all, are no texture.
+    let nowhere = vec![[f32::NAN, 0.5]; uvs.len()];
+    assert!(look_over_uvs(&nowhere, &triangles).overlapping.is_empty());
+    assert!(look_over_uvs(&vec![[0.5; 2]; uvs.len()], &triangles).overlapping.is_empty());
+}
+
+#[test]
+fn the_inside_wall_of_a_sleeve_is_unseen_and_a_single_sleeve_is_not() {
+    let body = tube(0.05, (-0.6, 0.6), 48, 60, 1.0);
+    let cover = |shape: &Shape| {
+        let topology = Topology::of_welded(shape.0.len(), &shape.1);
+        unseen_faces(&topology, &shape.0, (&body.0, &body.1))
+    };
+    let sleeve = tube(0.062, (-0.3, 0.3), 48, 40, 1.0);
+    assert!(cover(&sleeve).is_empty());
+    let lined = joined(turned_inside_out(tube(0.056, (-0.3, 0.3), 48, 40, 1.0)), sleeve);
+    let (unseen, lining) = (cover(&lined), lined.1.len() as u32 / 2);
+    assert!(unseen.iter().all(|&f| f < lining), "the outside is seen");
+    // All of the lining but a rim of a few rows at both ends.
+    let share = unseen.len() as f32 / lining as f32;
+    assert!((0.7..0.95).contains(&share), "{share}");
+}
+
+#[test]
+fn a_body_in_other_units_or_on_its_back_is_told_and_one_in_metres_let_be() {
+    let figure: Vec<Vec3> =
+        sphere(0.5, 16).0.iter().map(|p| *p * Vec3::new(0.8, 1.72, 0.4) + Vec3::Y * 0.86).collect();
+    assert_eq!(guess_body_size(&figure), None);
+    let child: Vec<Vec3> = figure.iter().map(|p| *p * 0.45).collect();
+    assert_eq!(guess_body_size(&child), None, "small people are people");
+    for scale in [1.0f32, 0.01, 0.001, 0.0254] {
+        for up in [Up::Y, Up::Z] {
+            let file: Vec<Vec3> = figure.iter().map(|p| up.turn().transpose() * *p / scale).collect();
+            let expected = if (scale, up) == (1.0, Up::Y) { None } else { Some((scale, up)) };
+            assert_eq!(guess_body_size(&file), expected, "{scale} {up:?}");
+        }
+    }
 }

@@ -7,7 +7,7 @@ use common::*;
 use proptest::prelude::*;
 use tin_cloak_core::deform::{dual_quaternion_blend, linear_blend, Morph};
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
-use tin_cloak_core::mesh::{vertex_normals, Mesh, Topology, NO_TRIANGLE};
+use tin_cloak_core::mesh::{vertex_normals, Mesh, Polygon, Topology, NO_TRIANGLE};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 
@@ -35,6 +35,39 @@ fn turn() -> impl Strategy<Value = (Quat, Vec3)> {
             (Quat::from_axis_angle(axis, angle), Vec3::from(shift))
         },
     )
+}
+
+proptest! {
+    #[test]
+    fn what_is_left_of_a_mesh_is_as_it_was(out in prop::collection::btree_set(0u32..96, 0..95), hexes in any::<bool>()) {
+        let (positions, triangles) = tube(0.1, (0.0, 0.4), 8, 6, 1.0);
+        let count = if hexes { 4 } else { 2 };
+        let polygons = (0..96 / count).map(|i| Polygon { first: i * count, triangles: count }).collect();
+        let whole = Mesh::new("tube", positions, Vec::new(), triangles, polygons).unwrap();
+        prop_assert_eq!(whole.triangles.len(), 96);
+        let out: Vec<u32> = out.into_iter().collect();
+        let (left, kept) = whole.without(&out);
+        prop_assert_eq!(left.triangles.len() + out.len(), 96);
+        prop_assert!(kept.faces.iter().all(|f| !out.contains(f)));
+        for (new, &old) in left.triangles.iter().zip(&kept.faces) {
+            for (a, b) in new.iter().zip(whole.triangles[old as usize]) {
+                prop_assert_eq!(left.positions[*a as usize], whole.positions[b as usize]);
+                prop_assert_eq!(kept.vertices[*a as usize], b);
+            }
+        }
+        for p in &left.polygons {
+            let olds: Vec<u32> = (p.first..p.first + p.triangles).map(|t| kept.faces[t as usize]).collect();
+            prop_assert!(whole.polygons.iter().any(|q| q.triangles == p.triangles && q.first == olds[0]));
+            prop_assert!(olds.windows(2).all(|w| w[1] == w[0] + 1));
+        }
+        // Mirrored twice it is itself again; once, it is still wound outward.
+        prop_assert_eq!(&left.mirrored(0.25).mirrored(0.25).triangles, &left.triangles);
+        let image = left.mirrored(0.25);
+        for (t, n) in image.triangles.iter().zip(&image.triangles).map(|(t, _)| (t, image.normals[t[0] as usize])) {
+            let face = tin_cloak_core::mesh::face_normal(&image.positions, *t);
+            prop_assert!(face.dot(n) > 0.0);
+        }
+    }
 }
 
 #[test]

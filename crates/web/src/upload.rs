@@ -88,6 +88,7 @@ impl<'r> Responder<'r, 'static> for BroughtIn {
     fn respond_to(self, _: &'r Request<'_>) -> response::Result<'static> {
         let said = self.0.into_bytes();
         Response::build()
+            .status(if said.is_empty() { Status::NoContent } else { Status::Ok })
             .header(ContentType::Plain)
             .header(Header::new("HX-Trigger", "brought-in"))
             .sized_body(said.len(), Cursor::new(said))

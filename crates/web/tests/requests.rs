@@ -183,3 +183,18 @@ fn a_view_is_sent_as_the_script_reads_it() {
         );
     }
 }
+
+#[test]
+fn one_bad_file_does_not_stop_the_others() {
+    let server = server();
+    let path = format!("{}/../../testdata/open-human/bodysuit.glb", env!("CARGO_MANIFEST_DIR"));
+    let good = std::fs::read(path).unwrap();
+    let (status, said) =
+        upload(&server, &[("a.glb", b"glTF..".as_slice()), ("suit.glb", &good), ("b.obj", b"v 1")]);
+    assert_eq!(status, Status::Ok);
+    assert!(said.starts_with("A.glb: ") && said.contains("B.obj: "), "{said}");
+    assert!(said.ends_with("The rest is on the shelf."), "{said}");
+    assert_eq!(server.shop.assets().unwrap().len(), 1);
+    // With nothing good among them, it is refused.
+    assert_eq!(upload(&server, &[("a.glb", b"glTF.."), ("b.obj", b"v 1")]).0, Status::UnprocessableEntity);
+}

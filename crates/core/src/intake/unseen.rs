@@ -11,13 +11,13 @@ const PROBE: f32 = 0.001;
 /// A face is unseen when less than this share of its sky is free: the outside of any garment has
 /// more than a third, the inside wall of a plate 15 mm off the chest a tenth.
 const FREE: f32 = 0.15;
-/// Rings of faces next to what is seen that are kept, because poses open a view.
+/// Rings of faces next to what is seen, or to an open edge, that are kept, because poses open a view.
 const RINGS_KEPT: usize = 2;
 
 /// Faces (ascending) of a piece at rest (`positions` welded, metres) that the body and the piece
 /// itself hide: of the sky over the face, weighed by the cosine to its normal and looked at in 64
 /// directions, less than 15 % is free (Zhukov, Iones & Kronin, “An ambient light illumination
-/// model”, 1998). The two rings next to what is seen are kept; peepholes amid hidden faces are not.
+/// model”, 1998). The two rings next to what is seen, or to an open edge, are kept; peepholes amid hidden faces are not.
 pub fn unseen_faces(topology: &Topology, positions: &[Vec3], body: (&[Vec3], &[[u32; 3]])) -> Vec<u32> {
     let own = Tree::build(positions, &topology.triangles);
     let body = Tree::build(body.0, body.1);
@@ -46,7 +46,10 @@ pub fn unseen_faces(topology: &Topology, positions: &[Vec3], body: (&[Vec3], &[[
     };
     let mut hidden: Vec<bool> = topology.triangles.par_iter().with_min_len(64).map(unseen).collect();
     for _ in 0..RINGS_KEPT {
-        let seen_at = |v: &u32| topology.incident.row(*v as usize).iter().any(|&g| !hidden[g as usize]);
+        let seen_at = |v: &u32| {
+            let beside = topology.incident.row(*v as usize).iter().any(|&g| !hidden[g as usize]);
+            beside || topology.on_boundary[*v as usize]
+        };
         let seen_beside = |f: usize| topology.triangles[f].iter().any(seen_at);
         hidden = (0..hidden.len()).map(|f| hidden[f] && !seen_beside(f)).collect();
     }

@@ -25,7 +25,7 @@ export class Handles {
     this.svg.addEventListener("pointerup", (e) => this.up(e));
     document.body.addEventListener("toggle", () => this.follow(), true);
     document.body.addEventListener("input", (e) => {
-      if (e.target.closest?.(".place-form") === this.form()) this.preview();
+      if (this.part && e.target.closest?.(".place-form") === this.form()) this.preview();
     });
   }
 
