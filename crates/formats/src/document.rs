@@ -4,6 +4,7 @@ use crate::Look;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::deform::Morph;
+use tin_cloak_core::intake::WeightFaults;
 use tin_cloak_core::mesh::{Kept, Mesh};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
@@ -43,7 +44,7 @@ pub struct Mark {
 }
 
 /// One mesh of a file.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct MeshPart {
     /// Name of its node, or of the mesh.
     pub name: String,
@@ -57,6 +58,8 @@ pub struct MeshPart {
     pub mark: Option<Mark>,
     /// Texture coordinates, colours and materials.
     pub look: Look,
+    /// What was wrong with the weights of the file and has been put right in `skin`.
+    pub weight_faults: WeightFaults,
 }
 
 impl MeshPart {
@@ -75,6 +78,7 @@ impl MeshPart {
             morphs: self.morphs.iter().map(morph).collect(),
             mark: self.mark.clone(),
             look: self.look.pick(&kept),
+            weight_faults: WeightFaults::default(),
             mesh,
         };
         (part, kept)

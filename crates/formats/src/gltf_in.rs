@@ -11,6 +11,7 @@ use gltf::{Gltf, Semantic};
 use std::sync::Arc;
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::glam::{Mat3, Mat4, Quat, Vec3};
+use tin_cloak_core::intake::mend_weights;
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::{Clip, Interpolation, Track, TrackValues};
@@ -220,6 +221,7 @@ fn read_part(
     // Each primitive's indices are checked here, before the triangles are turned.
     let to_world = bound.map_or(node_world, |(b, _)| b.to_world);
     transform(&mut all, to_world);
+    let weight_faults = mend_weights(&mut all.rows, &all.positions);
     let mut geometry = Mesh::new(&name, all.positions, all.normals, all.triangles, Vec::new())?;
     geometry.find_quads();
     let skin = match bound {
@@ -244,7 +246,15 @@ fn read_part(
     }
     let mut look = all.look;
     look.resize(geometry.positions.len());
-    Ok(Some(MeshPart { name, mesh: geometry, skin, morphs, mark: marks::read_mark(node), look }))
+    Ok(Some(MeshPart {
+        name,
+        mesh: geometry,
+        skin,
+        morphs,
+        mark: marks::read_mark(node),
+        look,
+        weight_faults,
+    }))
 }
 
 fn transform(all: &mut Gathered, to_world: Mat4) {

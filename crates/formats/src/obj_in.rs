@@ -90,7 +90,15 @@ fn part(
         }
     }
     let mesh = Mesh::new(name, positions, normals, triangles, polygons)?;
-    Ok(MeshPart { name: name.to_owned(), mesh, skin: None, morphs: Vec::new(), mark: None, look })
+    Ok(MeshPart {
+        name: name.to_owned(),
+        mesh,
+        skin: None,
+        morphs: Vec::new(),
+        mark: None,
+        look,
+        ..MeshPart::default()
+    })
 }
 
 /// The number of the first vertex or face line that holds something that is not a number.

@@ -148,6 +148,18 @@ fn all_zero_weights() {
 }
 
 #[test]
+fn a_vertex_without_weight_follows_its_neighbour_and_is_told() {
+    let (json, mut bin) = triangle();
+    bin[64..80].fill(0);
+    bin[80..84].copy_from_slice(&0.25f32.to_le_bytes());
+    let part = read("flag.glb", &glb(&json, &bin), &Companions::new()).unwrap().meshes.remove(0);
+    assert_eq!(part.weight_faults.weightless, [1]);
+    assert_eq!(part.weight_faults.unnormalised, 1);
+    let skin = part.skin.unwrap();
+    assert!((0..3).all(|v| (skin.row(v).map(|e| e.1).sum::<f32>() - 1.0).abs() < 1e-6));
+}
+
+#[test]
 fn a_singular_bind_matrix() {
     let text = changed(|_, bin| bin[104..168].fill(0));
     assert!(text.contains("“root” has a singular bind matrix"), "{text}");

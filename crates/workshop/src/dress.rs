@@ -5,7 +5,7 @@ use glam::{Mat4, Quat, Vec3};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{settle_walls, CoverageSettings, Layer, Outfit, Walls};
 use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
-use tin_cloak_core::intake::{joint_roles, JointFacts, JointRole, Place};
+use tin_cloak_core::intake::{joint_roles, JointFacts, JointRole, Place, WeightFaults};
 use tin_cloak_core::mesh::{vertex_normals_into, Csr, Kept, Mesh, Topology, Weld};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
@@ -57,6 +57,8 @@ pub struct Body {
     pub clips: Vec<Clip>,
     /// Texture coordinates and materials.
     pub look: Look,
+    /// What was wrong with the weights of its file and has been put right.
+    pub weight_faults: WeightFaults,
     /// Roles of joints that a person has set.
     pub set_roles: Vec<(String, JointRole)>,
     /// Adjacency over welded vertices.
@@ -154,6 +156,7 @@ impl Body {
             morphs: part.morphs,
             clips,
             look: part.look,
+            weight_faults: part.weight_faults,
             set_roles: Vec::new(),
         })
     }

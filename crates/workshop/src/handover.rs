@@ -21,6 +21,7 @@ pub fn dressed_document(dress: &Dress) -> Document {
         morphs: body.morphs.clone(),
         mark: Some(mark("body")),
         look: body.look.clone(),
+        ..MeshPart::default()
     }];
     for piece in &dress.pieces {
         let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
@@ -38,6 +39,7 @@ pub fn dressed_document(dress: &Dress) -> Document {
                 ..mark("piece")
             }),
             look: piece.look.clone(),
+            ..MeshPart::default()
         });
     }
     let (skeleton, clips) = (Some(body.skeleton.clone()), body.clips.clone());

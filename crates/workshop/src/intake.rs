@@ -88,6 +88,7 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
     found.extend(controls_with_weight(body));
     found.extend(idle_limbs(body));
     found.extend(influences(body));
+    found.extend(faulty_weights(body));
     let facts = look_over(&body.topology, &body.rest);
     found.extend(openings_of_body(&facts));
     found.extend(surface(&facts, &body.rest, &body.topology.triangles));
@@ -203,6 +204,23 @@ fn influences(body: &Body) -> Option<Finding> {
         let vertices = counted(four, "vertex follows", "vertices follow");
         Finding::new(Grade::Note, format!("{vertices} more than 4 joints (at most {most}){more}"))
     })
+}
+
+/// What was put right on reading, so that nobody is surprised.
+fn faulty_weights(body: &Body) -> Vec<Finding> {
+    let faults = &body.weight_faults;
+    let mut found = Vec::new();
+    if let Some(&first) = faults.weightless.first() {
+        let vertices = counted(faults.weightless.len(), "vertex", "vertices");
+        let text = format!("{vertices} had no weight at all: now moved as the nearest vertex that has some");
+        found.push(Finding::new(Grade::Doubt, text).at(body.mesh.positions[first as usize]));
+    }
+    if faults.unnormalised > 0 {
+        let vertices = counted(faults.unnormalised, "vertex", "vertices");
+        let text = format!("weights at {vertices} did not sum to one: they have been normalised");
+        found.push(Finding::new(Grade::Note, text));
+    }
+    found
 }
 
 fn openings_of_body(facts: &SurfaceFacts) -> Vec<Finding> {

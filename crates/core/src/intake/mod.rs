@@ -9,6 +9,7 @@ mod symmetry;
 mod units;
 mod unseen;
 mod uvs;
+mod weights;
 
 pub use bends::{coarse_bends, CoarseBend, ROWS_WANTED};
 pub use place::{guess_place, Place};
@@ -19,3 +20,4 @@ pub use symmetry::{symmetry, Symmetry};
 pub use units::{guess_body_size, guess_units, UnitGuess, Up};
 pub use unseen::unseen_faces;
 pub use uvs::{look_over_uvs, UvFacts};
+pub use weights::{mend_weights, WeightFaults};

@@ -1,0 +1,58 @@
+//! Weights as a file has them: what is missing or does not sum to one.
+
+use crate::query::Tree;
+use crate::JointId;
+use glam::Vec3;
+
+/// What was wrong with the weights of a mesh, and has been put right.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct WeightFaults {
+    /// Vertices that had no weight at all, ascending.
+    pub weightless: Vec<u32>,
+    /// How many of the others had weights that did not sum to one.
+    pub unnormalised: usize,
+}
+
+/// Eight weights of a byte each are off by this much together at most, by rounding.
+const ROUNDING: f32 = 0.02;
+
+/// Gives each vertex without weight that of the nearest vertex that has some (`positions` in
+/// metres, one row of joints and weights a vertex). When none has any, the rows stay as they are.
+/// Sums are only looked at: [`crate::skin::Skin`] normalises them.
+pub fn mend_weights(rows: &mut [Vec<(JointId, f32)>], positions: &[Vec3]) -> WeightFaults {
+    let sums: Vec<f32> = rows.iter().map(|r| r.iter().map(|e| e.1).sum()).collect();
+    let held: Vec<u32> = (0..rows.len() as u32).filter(|&v| sums[v as usize] > f32::MIN_POSITIVE).collect();
+    let unnormalised = held.iter().filter(|&&v| (sums[v as usize] - 1.0).abs() > ROUNDING).count();
+    // What is no number is no weight either, but is refused with its own words.
+    let bare = |v: &u32| sums[*v as usize].abs() <= f32::MIN_POSITIVE;
+    let weightless: Vec<u32> = (0..rows.len() as u32).filter(bare).collect();
+    if held.is_empty() || weightless.is_empty() {
+        return WeightFaults { weightless: Vec::new(), unnormalised };
+    }
+    let places: Vec<Vec3> = held.iter().map(|&v| positions[v as usize]).collect();
+    let tree = Tree::over_points(&places);
+    for &v in &weightless {
+        if let Some(near) = tree.closest(positions[v as usize], f32::INFINITY) {
+            rows[v as usize] = rows[held[near.triangle as usize] as usize].clone();
+        }
+    }
+    WeightFaults { weightless, unnormalised }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_nearest_held_vertex_lends_its_weights() {
+        let j = JointId;
+        let mut rows = vec![vec![(j(0), 1.0)], vec![], vec![(j(1), 0.5), (j(2), 0.2)], vec![(j(3), 0.0)]];
+        let positions: Vec<Vec3> = [0.0, 0.4, 1.0, 0.9].map(|x| Vec3::X * x).to_vec();
+        let faults = mend_weights(&mut rows, &positions);
+        assert_eq!(faults, WeightFaults { weightless: vec![1, 3], unnormalised: 1 });
+        assert_eq!((&rows[1], &rows[3]), (&vec![(j(0), 1.0)], &vec![(j(1), 0.5), (j(2), 0.2)]));
+        // Nothing wrong, and nothing to go by.
+        assert_eq!(mend_weights(&mut rows[..1], &positions[..1]), WeightFaults::default());
+        assert_eq!(mend_weights(&mut [vec![]], &positions[..1]), WeightFaults::default());
+    }
+}
