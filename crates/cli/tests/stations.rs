@@ -70,7 +70,8 @@ async fn pieces_are_sorted_by_keys_drag_and_buttons_and_moved_by_handles() {
     assert_eq!(b.last_step().await, "File lantern under head");
     b.key_step("k").await;
     assert_eq!(b.last_step().await, "File lantern as mixed");
-    (b.step("#undo").await, b.step("#undo").await);
+    b.step("#undo").await;
+    b.step("#undo").await;
 
     // The tunic is dragged over the boots.
     let (x, y) = b.place_of(".band[data-part='1'] .shape").await;

@@ -123,7 +123,7 @@ fn a_dab_moves_what_is_near_along_the_cloth_and_nothing_else() {
     let centre = (0..shape.0.len() as u32)
         .max_by(|a, b| shape.0[*a as usize].x.total_cmp(&shape.0[*b as usize].x))
         .unwrap();
-    let brush = Brush { stroke: Stroke::PullOut, radius: 0.03, strength: 0.001 };
+    let brush = Brush { stroke: Stroke::PullOut, radius: 0.03, strength: 0.001, firm: 0.0 };
     let mut positions = shape.0.clone();
     let touched = dab(&mut positions, &topology, centre, brush);
     assert!(touched.len() > 20);
@@ -143,7 +143,12 @@ fn a_dab_moves_what_is_near_along_the_cloth_and_nothing_else() {
     // A spike is smoothed; a dab nowhere does nothing.
     positions[centre as usize] *= 1.2;
     let spike = positions[centre as usize].length();
-    dab(&mut positions, &topology, centre, Brush { stroke: Stroke::Smooth, radius: 0.02, strength: 0.5 });
+    dab(
+        &mut positions,
+        &topology,
+        centre,
+        Brush { stroke: Stroke::Smooth, radius: 0.02, strength: 0.5, firm: 0.0 },
+    );
     assert!(positions[centre as usize].length() < spike - 0.005);
     assert!(dab(&mut positions, &topology, u32::MAX, brush).is_empty());
 }

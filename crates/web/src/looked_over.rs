@@ -35,7 +35,7 @@ pub(crate) fn finding_groups(room: &Room) -> Vec<FindingGroup> {
             Grade::Doubt => "doubt",
             Grade::Note => "note",
         },
-        sentence: crate::answers::sentence(&f.sentence),
+        sentence: unbroken(&crate::answers::sentence(&f.sentence)),
         spot: f.place.map(|p| spot(p, middle)),
         cure: f.cure.as_ref().map(|c| c.label.clone()),
     };
@@ -48,6 +48,11 @@ pub(crate) fn finding_groups(room: &Room) -> Vec<FindingGroup> {
         rows: list.iter().enumerate().map(row).collect(),
     };
     room.findings().iter().map(group).collect()
+}
+
+/// A figure stays with its unit when the line breaks.
+fn unbroken(text: &str) -> String {
+    text.replace(" %", "\u{a0}%").replace(" mm", "\u{a0}mm")
 }
 
 /// Seen from outside the figure, level.

@@ -142,6 +142,7 @@ fn seating(c: &mut Criterion) {
     let stroke = BrushStroke {
         stroke: Default::default(),
         strength: 0.5,
+        firm_percent: 0.0,
         reach: Reach { radius_mm: 40.0, dabs: (0..30).map(|i| 4000 + i).collect(), mirrored: true },
     };
     c.bench_function("a dab of the brush, the thirtieth of its stroke, with gaps", |b| {

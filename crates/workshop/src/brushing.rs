@@ -24,6 +24,9 @@ pub struct BrushStroke {
     pub stroke: Stroke,
     /// Millimetres a dab moves its middle, or percent of the way when smoothing.
     pub strength: f32,
+    /// Percent of the radius that get the whole strength; from there it falls off.
+    #[serde(default)]
+    pub firm_percent: f32,
     /// Where.
     #[serde(flatten)]
     pub reach: Reach,
@@ -113,10 +116,11 @@ impl BrushStroke {
             Stroke::Smooth => self.strength * 0.01,
             _ => self.strength * 0.001,
         };
-        if !(0.0..=1.0).contains(&strength) {
+        let firm = self.firm_percent * 0.01;
+        if !(0.0..=1.0).contains(&strength) || !(0.0..=1.0).contains(&firm) {
             return Err(WorkshopError::BadBrush);
         }
-        let brush = Brush { stroke: self.stroke, radius: self.reach.radius(), strength };
+        let brush = Brush { stroke: self.stroke, radius: self.reach.radius(), strength, firm };
         let mut positions = piece.rest.clone();
         for centre in self.reach.centres(piece)? {
             dab(&mut positions, &piece.topology, centre, brush);
@@ -136,11 +140,24 @@ impl Room {
         let index = self.index_of(piece).ok_or(missing)?;
         let worn = &self.dress.pieces[index];
         let rest = stroke.applied(worn)?;
-        let gaps = self.ground(index).gaps_at(worn, &rest);
         let touched = stroke.reach.vertices(worn)?;
+        let gaps = self.gaps_where_moved(index, &rest);
         let under = |gaps: &[Option<Gap>]| self.under_brush(&touched, gaps);
         let (before, after) = (under(&self.rest_gaps(index)), under(&gaps));
         Ok(BrushLook { part: self.rest_part(index, &rest, &gaps), before, after })
+    }
+
+    /// The gaps of piece `index` with its vertices at `rest`: asked anew only where it or a
+    /// neighbour has moved.
+    fn gaps_where_moved(&self, index: usize, rest: &[Vec3]) -> Vec<Option<Gap>> {
+        let (worn, known) = (&self.dress.pieces[index], self.rest_gaps(index));
+        let moved: Vec<bool> = rest.iter().zip(&worn.rest).map(|(a, b)| a != b).collect();
+        let beside = |v: &usize| worn.topology.neighbours.row(*v).iter().any(|&n| moved[n as usize]);
+        let anew: Vec<usize> = (0..rest.len()).filter(|v| moved[*v] || beside(v)).collect();
+        let mut gaps = known.to_vec();
+        let asked = self.ground(index).gaps_of(worn, rest, &anew);
+        anew.into_iter().zip(asked).for_each(|(v, gap)| gaps[v] = gap);
+        gaps
     }
 
     fn under_brush(&self, touched: &[bool], gaps: &[Option<Gap>]) -> UnderBrush {

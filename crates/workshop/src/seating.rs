@@ -68,6 +68,13 @@ impl Ground {
     pub fn gaps_at(&self, piece: &Piece, positions: &[Vec3]) -> Vec<Option<Gap>> {
         self.covering().gaps(positions, &outward_normals(piece, positions), REACH)
     }
+
+    /// The same of the vertices named, in their order.
+    pub fn gaps_of(&self, piece: &Piece, positions: &[Vec3], vertices: &[usize]) -> Vec<Option<Gap>> {
+        let normals = outward_normals(piece, positions);
+        let pick = |list: &[Vec3]| vertices.iter().map(|&v| list[v]).collect::<Vec<_>>();
+        self.covering().gaps(&pick(positions), &pick(&normals), REACH)
+    }
 }
 
 /// Unit normals of a piece's measured side, away from the body; zero off that side.

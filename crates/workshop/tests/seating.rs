@@ -186,6 +186,7 @@ fn a_stroke_of_the_brush_is_one_step_on_both_sides() {
     let stroke = BrushStroke {
         stroke: Default::default(),
         strength: 1.0,
+        firm_percent: 0.0,
         reach: Reach { radius_mm: 40.0, dabs: vec![side; 3], mirrored: true },
     };
     let rest = stroke.applied(piece).unwrap();

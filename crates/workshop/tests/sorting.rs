@@ -274,8 +274,12 @@ fn easing_under_the_brush_moves_only_what_is_there() {
     assert!(moved.iter().all(|&v| rest[v].distance(rest[side as usize]) <= 0.061));
 
     // What the brush tells of itself: pushed in until it sinks, and eased out again.
-    let push =
-        BrushStroke { stroke: Stroke::PushIn, strength: 12.0, reach: Reach { dabs: vec![side; 3], ..reach } };
+    let push = BrushStroke {
+        stroke: Stroke::PushIn,
+        strength: 12.0,
+        firm_percent: 0.0,
+        reach: Reach { dabs: vec![side; 3], ..reach },
+    };
     let look = bench.room().brush_view(1, &push).unwrap();
     assert!(look.after.sunk > look.before.sunk && look.after.deepest_mm > 5.0, "{look:?}");
 }
@@ -289,6 +293,7 @@ fn the_board_is_measured_when_a_row_of_strokes_ends() {
     let stroke = BrushStroke {
         stroke: Stroke::PullOut,
         strength: 3.0,
+        firm_percent: 0.0,
         reach: Reach { radius_mm: 80.0, dabs: vec![4000; 4], mirrored: true },
     };
     (0..2).for_each(|_| {

@@ -28,6 +28,18 @@ pub struct Brush {
     pub radius: f32,
     /// In the middle of a dab: metres moved, or the share of the way when smoothing (0 to 1).
     pub strength: f32,
+    /// Share of the radius that gets the whole strength, 0 to 1; from there it falls off.
+    pub firm: f32,
+}
+
+impl Brush {
+    /// The strength at `distance` (metres, along the surface) from the middle of a dab: whole
+    /// within the firm part, then (1 − t²)² of it, so that it ends without an edge.
+    pub fn strength_at(&self, distance: f32) -> f32 {
+        let t = (distance / self.radius - self.firm) / (1.0 - self.firm).max(f32::EPSILON);
+        let t = t.clamp(0.0, 1.0);
+        self.strength * (1.0 - t * t).powi(2)
+    }
 }
 
 /// Vertices within `radius` of `centre` along edges, with their distance, nearest first
@@ -55,8 +67,7 @@ pub fn within_reach(positions: &[Vec3], topology: &Topology, centre: u32, radius
 }
 
 /// One dab at welded vertex `centre`: moves `positions` (metres) and answers which vertices
-/// moved. The effect falls off as (1 − t²)² over the radius, measured along the cloth, so that
-/// the other side of a fold is not touched.
+/// moved. Distances are measured along the cloth, so that the other side of a fold is not touched.
 pub fn dab(positions: &mut [Vec3], topology: &Topology, centre: u32, brush: Brush) -> Vec<u32> {
     if centre as usize >= positions.len() || brush.radius <= 0.0 {
         return Vec::new();
@@ -65,8 +76,7 @@ pub fn dab(positions: &mut [Vec3], topology: &Topology, centre: u32, brush: Brus
     let moved: Vec<(u32, Vec3)> = reach
         .iter()
         .map(|&(v, distance)| {
-            let t = distance / brush.radius;
-            let share = brush.strength * (1.0 - t * t).powi(2);
+            let share = brush.strength_at(distance);
             let at = v as usize;
             let step = match brush.stroke {
                 Stroke::PullOut => vertex_normal(positions, topology, at) * share,

@@ -34,7 +34,8 @@ export class Brush {
     const reach = { radius_mm: Number(field("brush-radius").value), dabs: this.dabs, mirrored: field("brush-mirrored").checked };
     const strength = Number(field("brush-strength").value);
     if (kind === "ease") return { look: "ease-view", make: "ease-part", body: { chosen: { around: reach }, least_mm: strength, most_mm: null } };
-    return { look: "brush-view", make: "brush", body: { stroke: kind, strength, ...reach } };
+    const firm = Number(field("brush-firm").value);
+    return { look: "brush-view", make: "brush", body: { stroke: kind, strength, firm_percent: firm, ...reach } };
   }
 
   async down(e) {

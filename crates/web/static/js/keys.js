@@ -20,7 +20,7 @@ export function listen(actions) {
       band.dispatchEvent(new MouseEvent("click", { bubbles: true }));
       return;
     }
-    const action = actions[e.shiftKey && e.key.startsWith("Arrow") ? `Shift ${e.key}` : e.key];
+    const action = actions[e.shiftKey && /^(Arrow|Page)/.test(e.key) ? `Shift ${e.key}` : e.key];
     if (action) {
       e.preventDefault();
       action();
