@@ -168,3 +168,24 @@ async fn groups_motions_and_ranges_of_motion() {
     b.console_is_clean().await;
     browser.client.close().await.unwrap();
 }
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn weights_are_taken_from_a_piece_beneath_and_cleaned() {
+    let (_server, browser) = the_demos_fitting().await;
+    let b = &browser;
+    b.put_on("quilted tunic", 1, "soft").await;
+    b.put_on("tin breastplate", 2, "soft").await;
+    b.step(".tape [data-station='3']").await;
+    b.step_by("const s = document.querySelector(\"[hx-post$='/take-from/2']\"); s.value = '1'; s.dispatchEvent(new Event('change', { bubbles: true }))").await;
+    assert_eq!(b.last_step().await, "Let tin breastplate take its weights from quilted tunic");
+    b.step("#bind").await;
+    assert_eq!(b.last_step().await, "Bind quilted tunic, tin breastplate");
+    b.value("document.querySelector('.clean').elements.piece.value = '2'").await;
+    b.step(".clean [value='smooth']").await;
+    assert_eq!(b.last_step().await, "Smooth weights of tin breastplate, 0.5 × 3");
+    // The card keeps what was filled in.
+    assert_eq!(b.value("document.querySelector('.clean').elements.piece.value").await, json!("2"));
+    b.step("#undo").await;
+    b.console_is_clean().await;
+    browser.client.close().await.unwrap();
+}

@@ -16,6 +16,7 @@ pub mod intake;
 pub mod mend;
 pub mod mesh;
 pub mod query;
+pub mod regions;
 pub mod seat;
 pub mod skeleton;
 pub mod skin;

@@ -82,6 +82,37 @@ impl Skin {
         }
     }
 
+    /// These weights with some rows replaced (`None` keeps a row as it is, to the bit), the new ones
+    /// limited to their `most` heaviest joints.
+    ///
+    /// # Errors
+    /// As [`Skin::from_rows`].
+    pub fn replaced(
+        &self,
+        rows: Vec<Option<Vec<(JointId, f32)>>>,
+        joint_count: usize,
+        most: usize,
+    ) -> Result<Self, SkinError> {
+        let fresh: Vec<Vec<(JointId, f32)>> = rows.iter().flatten().cloned().collect();
+        let fresh = Self::from_rows(&fresh, joint_count)?.limit(most);
+        let stride = self.stride.max(fresh.max_influences());
+        let mut skin =
+            Self { stride, joints: vec![0; rows.len() * stride], weights: vec![0.0; rows.len() * stride] };
+        let mut next = 0;
+        for (v, row) in rows.iter().enumerate() {
+            let (from, at) = match row {
+                Some(_) => (&fresh, next),
+                None => (self, v),
+            };
+            next += usize::from(row.is_some());
+            for (i, (joint, weight)) in from.row(at).enumerate() {
+                skin.joints[v * stride + i] = joint.0;
+                skin.weights[v * stride + i] = weight;
+            }
+        }
+        Ok(skin)
+    }
+
     /// Every vertex follows the same blend; `blend` must hold some weight.
     ///
     /// # Errors

@@ -37,6 +37,8 @@ struct PieceRow {
     share: String,
     influences: usize,
     double_walled: bool,
+    /// The piece it takes its weights from; 0 for the body.
+    from: u32,
 }
 
 struct StepLine {
@@ -235,6 +237,7 @@ fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
             .map_or(String::new(), |b| format!("{:.1} %", b.matched_share * 100.0)),
         influences: bound.map_or(0, |b| b.skin.max_influences()),
         double_walled: piece.is_double_walled(),
+        from: open.room.piece_state(index).from.unwrap_or(0),
     }
 }
 

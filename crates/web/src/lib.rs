@@ -4,6 +4,7 @@
 
 mod answers;
 mod binary;
+mod binding;
 mod board_svg;
 mod files;
 mod fitting;
@@ -49,6 +50,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", steps::routes())
         .mount("/", sorting::routes())
         .mount("/", seating::routes())
+        .mount("/", binding::routes())
         .mount("/", motions::routes())
         .mount("/", look::routes())
         .mount("/", jobs::routes())

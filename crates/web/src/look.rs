@@ -41,7 +41,8 @@ struct PartFacts {
 #[derive(Serialize)]
 struct JointFacts {
     name: String,
-    parent: Option<u16>,
+    /// Colour of the region it moves most, when there is one.
+    colour: Option<u8>,
 }
 
 #[derive(Serialize)]
@@ -84,8 +85,8 @@ fn scene(shop: &Shop, id: i64) -> Result<Json<SceneFacts>, Refusal> {
             reach: around(&piece.rest).1,
         });
     }
-    let joints = body.skeleton.names.iter().zip(&body.skeleton.parents);
-    let joints = joints.map(|(n, p)| JointFacts { name: n.clone(), parent: p.map(|p| p.0) }).collect();
+    let joints = body.skeleton.names.iter().zip(room.regions());
+    let joints = joints.map(|(n, r)| JointFacts { name: n.clone(), colour: r.1.then_some(r.0) }).collect();
     let (low, high) = tin_cloak_workshop::core::mesh::bounds(&body.rest);
     Ok(Json(SceneFacts {
         parts,

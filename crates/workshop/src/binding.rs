@@ -1,12 +1,14 @@
 //! Binding a piece to the body.
 
 use crate::{Body, Bound, Piece, PieceKind, WorkshopError};
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use std::time::Instant;
 use tin_cloak_core::bind::{
     bind_stiff, fill, match_surface, nearest_surface, nearest_vertex, BindError, MatchSettings, Source,
     Target,
 };
+use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 
@@ -85,16 +87,30 @@ pub fn bind_piece(
     piece: &Piece,
     options: BindOptions,
 ) -> Result<(Bound, BindTimes), WorkshopError> {
+    let surface = (body.rest.as_slice(), body.topology.triangles.as_slice(), &body.welded_skin);
+    bind_piece_to(surface, &body.skeleton, piece, options)
+}
+
+/// Weights for `piece` from any skinned surface at rest (welded positions, triangles, weights).
+///
+/// # Errors
+/// As [`bind_piece`].
+pub(crate) fn bind_piece_to(
+    (positions, triangles, skin): (&[Vec3], &[[u32; 3]], &Skin),
+    skeleton: &Skeleton,
+    piece: &Piece,
+    options: BindOptions,
+) -> Result<(Bound, BindTimes), WorkshopError> {
     let fail = |source| WorkshopError::Bind { piece: piece.name.clone(), source };
     let forced = match &piece.joint {
         Some(name) => {
-            let found = body.skeleton.find(name);
+            let found = skeleton.find(name);
             Some(found.ok_or_else(|| fail(BindError::NoSuchJoint { name: name.clone() }))?)
         }
         None => None,
     };
     let started = Instant::now();
-    let source = Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, body.skeleton.len());
+    let source = Source::new(positions, triangles, skin, skeleton.len());
     let target = Target::new(&piece.rest, &piece.topology);
     let stiff = stiff_shells(piece);
     let mut times = BindTimes::default();

@@ -55,6 +55,18 @@ pub enum WorkshopError {
     NoLimbCovered { piece: String },
     #[error("a brush reaches 0.5 to 500 mm and has at most 2000 dabs a pass; strength is up to 1000 mm, or 100 % when smoothing")]
     BadBrush,
+    #[error("“{piece}” moves as one: bind it to another joint, or file it as mixed")]
+    MovesAsOne { piece: String },
+    #[error("nothing on “{piece}” needs that: its weights stay as they are")]
+    NothingToClean { piece: String },
+    #[error("joints a vertex are 1 to 8, weights and strength 0 to 1, times 1 to 100, and a blend is at most 500 mm wide")]
+    BadClean,
+    #[error(
+        "“{piece}” takes its weights from “{from}”, which is not bound: bind that first, or all together"
+    )]
+    SourceNotBound { piece: String, from: String },
+    #[error("“{piece}” would take its weights from itself in the end: choose another source")]
+    TakesFromItself { piece: String },
     #[error("a layer is a number from 1 (next to the skin) to 99")]
     BadLayer,
     #[error("a name has 1 to {most} letters")]

@@ -43,6 +43,8 @@ pub struct Room {
     pub(crate) grounds: Mutex<HashMap<usize, Arc<Ground>>>,
     /// See [`Room::rest_gaps`].
     pub(crate) gaps: Mutex<HashMap<usize, Gaps>>,
+    /// See [`Room::regions`].
+    pub(crate) regions: OnceLock<Vec<(u8, bool)>>,
     /// Findings that a step has left as they were: of the body (0) and of pieces.
     pub(crate) known_findings: HashMap<u32, Vec<Finding>>,
     /// Where pieces seem to be worn.
@@ -390,6 +392,7 @@ pub(crate) fn room_of(
         grounds: Mutex::new(HashMap::new()),
         gaps: Mutex::new(HashMap::new()),
         places: OnceLock::new(),
+        regions: OnceLock::new(),
         known_findings: HashMap::new(),
         findings: OnceLock::new(),
         last: Mutex::new(None),

@@ -1,8 +1,8 @@
 //! Steps: what can be done to a fitting, as values that can be kept and run again.
 
 use crate::{
-    BindOptions, BrushStroke, EaseOptions, MendOptions, MotionState, PieceKind, PlaceOptions, RangeState,
-    Reach, Turn,
+    BindOptions, BrushStroke, Clean, EaseOptions, MendOptions, MotionState, PieceKind, PlaceOptions,
+    RangeState, Reach, Turn,
 };
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
@@ -82,6 +82,17 @@ pub enum Step {
     SetRole { joint: String, role: JointRole },
     /// Pieces take their weights from the body (all of them when the list is empty).
     Bind { pieces: Vec<PieceId>, options: BindOptions },
+    /// Where a piece takes its weights from: another piece, or the body; its weights are taken off.
+    TakeFrom { piece: PieceId, from: Option<PieceId> },
+    /// The weights of a bound piece are cleaned; those of `locked` joints stay.
+    Clean {
+        piece: PieceId,
+        clean: Clean,
+        #[serde(default)]
+        chosen: Chosen,
+        #[serde(default)]
+        locked: Vec<String>,
+    },
     /// Cloth is pushed off what pokes through it in all trial poses.
     PushOut { pieces: Vec<PieceId>, chosen: Chosen, options: MendOptions },
 }
@@ -206,6 +217,9 @@ pub struct PieceState {
     /// Parts that were said to be stiff, or not.
     #[serde(default)]
     pub shells: Vec<(u32, bool)>,
+    /// The piece it takes its weights from; the body when there is none.
+    #[serde(default)]
+    pub from: Option<PieceId>,
     /// Rest positions, when they are no longer the file's.
     pub rest: Option<BlobId>,
     /// Weights, once bound.
@@ -227,6 +241,7 @@ impl PieceState {
             kind,
             place: None,
             shells: Vec::new(),
+            from: None,
             rest: None,
             bound: None,
             limits: Vec::new(),

@@ -8,6 +8,7 @@ use std::sync::{Arc, OnceLock, PoisonError};
 use tin_cloak_core::clearance::{ask_pairs, Layer, PairPoints, Settings};
 use tin_cloak_core::deform::driven_amounts;
 use tin_cloak_core::intake::mirror_partner;
+use tin_cloak_core::regions::{main_joints, region_colours};
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::trial::Humanoid;
 use tin_cloak_core::JointId;
@@ -37,6 +38,8 @@ pub enum MapKind {
     Plain,
     /// The weight of one joint, 0 to 1.
     Weights,
+    /// The colour (see [`Room::regions`]) of the joint that moves the vertex most.
+    Regions,
     /// Clearance to the layer beneath, millimetres; what pokes through is negative.
     Clearance,
 }
@@ -70,6 +73,9 @@ pub struct ViewPart {
     /// Map values; NaN where there is none.
     pub map: Option<Vec<f32>>,
 }
+
+/// Colours that regions are told apart by.
+pub const REGION_COLOURS: usize = 8;
 
 /// A pose that was looked at: matrices and welded positions, the measure when asked for.
 pub(crate) struct Posed {
@@ -159,6 +165,7 @@ impl Room {
         let maps = match request.map {
             MapKind::Plain => vec![None; self.dress.pieces.len() + 1],
             MapKind::Weights => self.weight_maps(JointId(request.joint)),
+            MapKind::Regions => self.region_maps(),
             MapKind::Clearance => {
                 let mut maps = self.clearance_maps(self.points(&posed));
                 if request.pose == 0 && request.turns.is_empty() {
@@ -183,6 +190,37 @@ impl Room {
                 ViewPart { id, positions, normals, map: map.map(|m: Vec<f32>| weld.scatter(&m)) }
             })
             .collect())
+    }
+
+    /// Main joints of the body and of each bound piece.
+    fn main_joints(&self) -> Vec<Option<Vec<JointId>>> {
+        let mut all = vec![Some(main_joints(&self.dress.body.welded_skin))];
+        all.extend(self.dress.pieces.iter().map(|p| p.bound.as_ref().map(|b| main_joints(&b.skin))));
+        all
+    }
+
+    /// A colour for each joint, and whether it moves any vertex most: neighbours differ.
+    pub fn regions(&self) -> &[(u8, bool)] {
+        self.regions.get_or_init(|| {
+            let main = self.main_joints();
+            let topologies = std::iter::once(&self.dress.body.topology)
+                .chain(self.dress.pieces.iter().map(|p| &p.topology));
+            let meshes: Vec<(&[[u32; 2]], &[JointId])> = topologies
+                .zip(&main)
+                .filter_map(|(t, m)| Some((t.edges.as_slice(), m.as_deref()?)))
+                .collect();
+            let joints = self.dress.body.skeleton.len();
+            let mut shown = vec![false; joints];
+            main.iter().flatten().flatten().for_each(|j| shown[j.index()] = true);
+            region_colours(joints, &meshes, REGION_COLOURS).into_iter().zip(shown).collect()
+        })
+    }
+
+    fn region_maps(&self) -> Vec<Option<Vec<f32>>> {
+        let colours = self.regions();
+        let colour = |j: &JointId| f32::from(colours[j.index()].0);
+        let of = |main: Option<Vec<JointId>>| Some(main?.iter().map(colour).collect());
+        self.main_joints().into_iter().map(of).collect()
     }
 
     fn weight_maps(&self, joint: JointId) -> Vec<Option<Vec<f32>>> {

@@ -1,75 +1,17 @@
 //! Sorting, cures and hand work on the demo's own files, with known answers.
 #![allow(missing_docs, clippy::unwrap_used)]
 
-use std::sync::{Arc, OnceLock};
-use tin_cloak_demo::DemoFile;
+mod common;
+
+use common::{files, wearing, Bench};
+use std::sync::Arc;
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::intake::{mirror_partner, Place, Up};
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
     dressed_document, read, sort_document, stiff_shells, BindOptions, BrushStroke, Chosen, Companions,
-    EaseOptions, Finding, PieceKind, PlaceOptions, Reach, Room, Step, Turn, Workshop,
+    EaseOptions, PieceKind, PlaceOptions, Reach, Step, Turn, Workshop,
 };
-
-struct Bench {
-    shop: Arc<Workshop>,
-    fitting: i64,
-    _folder: tempfile::TempDir,
-}
-
-fn files() -> &'static [DemoFile] {
-    static FILES: OnceLock<Vec<DemoFile>> = OnceLock::new();
-    FILES.get_or_init(|| tin_cloak_demo::wardrobe().unwrap())
-}
-
-/// Wick with the named pieces on, each on its layer, as cloth.
-fn wearing(pieces: &[(&str, u16)]) -> Bench {
-    let folder = tempfile::tempdir().unwrap();
-    let shop = Arc::new(Workshop::open(folder.path()).unwrap());
-    let bring = |name: &str| {
-        let file = files().iter().find(|f| f.name == format!("{name}.glb")).unwrap();
-        shop.bring_in(file.name, &file.bytes, &Companions::new()).unwrap()[0].id
-    };
-    let fitting = shop.begin("Sorting", bring("wick")).unwrap();
-    for (name, layer) in pieces {
-        let step = shop.piece_step(bring(name), *layer, PieceKind::Soft).unwrap();
-        shop.run_now(fitting, step).unwrap();
-    }
-    Bench { shop, fitting, _folder: folder }
-}
-
-impl Bench {
-    fn room(&self) -> Arc<Room> {
-        self.shop.fitting(self.fitting).unwrap().room
-    }
-
-    fn run(&self, step: Step) -> String {
-        self.shop.run_now(self.fitting, step).unwrap()
-    }
-
-    fn refused(&self, step: Step) -> String {
-        self.shop.run_now(self.fitting, step).unwrap_err().to_string()
-    }
-
-    fn found(&self, subject: u32, part: &str) -> Option<Finding> {
-        let room = self.room();
-        let list = room.findings().iter().find(|(s, _)| *s == subject).unwrap().1.clone();
-        list.into_iter().find(|f| f.sentence.contains(part))
-    }
-
-    fn cure(&self, subject: u32, part: &str) -> String {
-        self.run(self.found(subject, part).unwrap().cure.unwrap().step)
-    }
-
-    fn layers(&self) -> Vec<(u32, u16)> {
-        self.room().state.pieces.iter().map(|p| (p.id, p.layer)).collect()
-    }
-
-    fn rest(&self, piece: u32) -> Vec<Vec3> {
-        let room = self.room();
-        room.dress.pieces[room.index_of(piece).unwrap()].rest.clone()
-    }
-}
 
 #[test]
 fn layers_make_room_for_a_piece_put_between_them() {
@@ -207,7 +149,7 @@ fn a_body_in_centimetres_on_its_back_is_cured_whole() {
     let shop = Arc::new(Workshop::open(folder.path()).unwrap());
     let body = shop.bring_in("lying.glb", &bytes, &Companions::new()).unwrap()[0].id;
     let fitting = shop.begin("Lying", body).unwrap();
-    let bench = Bench { shop, fitting, _folder: folder };
+    let bench = Bench { shop, fitting, folder };
     assert!(bench.found(0, "lies on its back (Z is up in its file) and is 17").is_some());
     assert_eq!(bench.cure(0, "lies on its back"), "Bring Wick to metres with Y up (0.01 m a unit)");
     assert!(bench.found(0, "lies on its back").is_none());
@@ -317,6 +259,6 @@ fn the_board_is_measured_when_a_row_of_strokes_ends() {
     assert_eq!(open.fitting.cursor, 5, "the step was amended, none was added");
     assert!(open.effect().deepest_after_mm.is_some() && open.effect().notes[0].contains("vertices moved"));
     // It holds after a restart: the state and the board are stored.
-    let again = Workshop::open(bench._folder.path()).unwrap().fitting(bench.fitting).unwrap();
+    let again = Workshop::open(bench.folder.path()).unwrap().fitting(bench.fitting).unwrap();
     assert_eq!(again.room.board, open.room.board);
 }

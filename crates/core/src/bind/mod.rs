@@ -1,5 +1,6 @@
 //! Binding: giving a piece skin weights from the surface beneath it.
 
+pub mod clean;
 mod inpaint;
 mod laplacian;
 mod stiff;

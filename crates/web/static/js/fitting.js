@@ -8,6 +8,7 @@ import { Joints } from "./joints.js";
 import { listen } from "./keys.js";
 import { Layers } from "./layers.js";
 import { Scene } from "./scene.js";
+import { REGIONS } from "./shading.js";
 import { listenForFiles } from "./shelf.js";
 import { Work } from "./work.js";
 
@@ -93,11 +94,40 @@ function setMap(map) {
   for (const button of document.querySelectorAll(".maps button")) {
     button.setAttribute("aria-pressed", button.dataset.map === map);
   }
-  for (const kind of ["weights", "clearance"]) {
+  for (const kind of ["weights", "clearance", "regions"]) {
     document.getElementById(`legend-${kind}`).hidden = kind !== map;
   }
+  if (map === "regions") showRegions();
   if (map === "weights") document.getElementById("legend-joint").textContent = joints.names[joints.joint];
 }
+
+// The joints that move some place most, with their colours; a press shows the joint's weights.
+function showRegions() {
+  const swatch = ({ name, colour }) => {
+    const button = element("button", name);
+    button.type = "button";
+    button.dataset.joint = name;
+    const ns = "http://www.w3.org/2000/svg";
+    const mark = document.createElementNS(ns, "svg");
+    mark.setAttribute("width", "11");
+    mark.setAttribute("height", "11");
+    const square = document.createElementNS(ns, "rect");
+    square.setAttribute("width", "11");
+    square.setAttribute("height", "11");
+    square.setAttribute("fill", REGIONS[colour]);
+    mark.append(square);
+    button.prepend(mark);
+    return button;
+  };
+  const shown = facts.joints.filter((j) => j.colour !== null);
+  document.querySelector("#legend-regions .swatches").replaceChildren(...shown.map(swatch));
+}
+document.getElementById("legend-regions").addEventListener("click", (e) => {
+  const name = e.target.closest("[data-joint]")?.dataset.joint;
+  if (!name) return;
+  setMap("weights");
+  joints.pickByName(name);
+});
 
 function chooseCell({ pose, row, spot, title }) {
   joints.clear();
@@ -116,15 +146,25 @@ function loadSnags(pose, row) {
 async function refresh(to = station()) {
   const kept = new Map([...document.querySelectorAll("details[data-keep]")].map((d) => [d.dataset.keep, d.open]));
   layers.noteFocus();
+  const fields = new Map([...document.querySelectorAll("form[data-keep-fields]")].map((f) => [f.dataset.keepFields, new FormData(f)]));
   await htmx.ajax("GET", `/fitting/${fitting}/panels?station=${to}`, { swap: "none" });
   for (const d of document.querySelectorAll("details[data-keep]")) {
     if (kept.has(d.dataset.keep)) d.open = kept.get(d.dataset.keep);
+  }
+  for (const form of document.querySelectorAll("form[data-keep-fields]")) {
+    for (const [name, value] of fields.get(form.dataset.keepFields) ?? []) {
+      const field = form.elements[name];
+      field.value = value;
+      // What was chosen may be gone.
+      if (field.selectedIndex === -1) field.selectedIndex = 0;
+    }
   }
   facts = await getJson(`/fitting/${fitting}/scene`);
   await scene.setParts(facts);
   joints.setJoints(facts.joints);
   if (look.pose >= facts.poses.length) setPose(0);
   setPoses();
+  if (look.map === "regions") showRegions();
   layers.mark();
   layers.keepFocus();
   brush.mark();
@@ -327,7 +367,7 @@ async function pressAt(to, id) {
   if (!document.getElementById(id)) await goTo(to);
   press(id);
 }
-const MAPS = ["plain", "weights", "clearance"];
+const MAPS = ["plain", "weights", "regions", "clearance"];
 const actions = {
   "?": () => document.getElementById("keys").showModal(),
   ".": () => board.chooseNext(),

@@ -1,13 +1,19 @@
 // Materials: soft light on paper, contour maps with their lines, an ink outline.
 import * as THREE from "../vendor/three.module.js";
 
+// Regions by the joint that moves them most: light and dark in turn, so that they differ without
+// colour too.
+export const REGIONS = ["#E3C9A0", "#33506E", "#A9C2B4", "#8C4B3A", "#F1E6C8", "#5E6F52", "#C79FA3", "#5B4B66"];
+
 const VERTEX = `
 attribute vec2 mapped;
 varying vec3 vNormal;
 varying vec2 vMapped;
+flat varying vec2 vRegion;
 void main() {
   vNormal = normalize(normalMatrix * normal);
   vMapped = mapped;
+  vRegion = mapped;
   gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
 }`;
 
@@ -18,6 +24,9 @@ uniform float tolerance;
 uniform float opacity;
 varying vec3 vNormal;
 varying vec2 vMapped;
+// A region has no colour between two: each face takes one corner's.
+flat varying vec2 vRegion;
+uniform vec3 regions[8];
 
 float line(float value, float at, float width) {
   float d = abs(value - at) / max(fwidth(value), 1e-6);
@@ -45,6 +54,7 @@ void main() {
   vec3 n = normalize(gl_FrontFacing ? vNormal : -vNormal);
   vec3 base = colour;
   if (mapKind == 1 && vMapped.y > 0.5) base = weights(vMapped.x);
+  if (mapKind == 3 && vRegion.y > 0.5) base = regions[int(vRegion.x + 0.5)];
   if (mapKind == 2 && vMapped.y > 0.98) base = clearance(vMapped.x);
   float key = max(dot(n, normalize(vec3(-0.45, 0.62, 0.65))), 0.0);
   float fill = 0.5 + 0.5 * n.y;
@@ -62,6 +72,7 @@ export function surfaceMaterial([r, g, b]) {
     uniforms: {
       colour: { value: new THREE.Vector3(r / 255, g / 255, b / 255) },
       mapKind: { value: 0 },
+      regions: { value: REGIONS.map((hex) => new THREE.Vector3(...hex.match(/\w\w/g).map((c) => parseInt(c, 16) / 255))) },
       tolerance: { value: 0.5 },
       opacity: { value: 1 },
     },

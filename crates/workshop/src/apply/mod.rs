@@ -113,6 +113,8 @@ impl Doing<'_> {
             Step::SetRange { joint, range, piece } => self.set_range(joint, *range, *piece),
             Step::SetRole { joint, role } => self.set_role(joint, *role),
             Step::Bind { pieces, options } => self.bind(pieces, *options),
+            Step::TakeFrom { piece, from } => self.take_from(*piece, *from),
+            Step::Clean { piece, clean, chosen, locked } => self.clean(*piece, clean, chosen, locked),
             Step::PushOut { pieces, chosen: _, options } => self.push_out(pieces, *options),
         }
     }
@@ -158,6 +160,8 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::SetRange { .. } => "Setting the range",
         Step::SetRole { .. } => "Filing the joint",
         Step::Bind { .. } => "Binding and measuring",
+        Step::TakeFrom { .. } => "Choosing the source",
+        Step::Clean { .. } => "Cleaning weights",
         Step::PushOut { .. } => "Pushing cloth out",
     }
 }

@@ -29,6 +29,8 @@ impl Doing<'_> {
     pub fn remove_piece(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
         let name = self.draft.piece(piece)?.name().to_owned();
         self.draft.state.pieces.retain(|p| p.id != piece);
+        let orphans = self.draft.state.pieces.iter_mut().filter(|p| p.from == Some(piece));
+        orphans.for_each(|p| p.from = None);
         Ok(format!("Take off {name}"))
     }
 

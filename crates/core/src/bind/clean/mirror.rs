@@ -1,0 +1,69 @@
+//! Mirroring weights from one side of a piece to the other.
+
+use super::{Bound, Row};
+use crate::query::Tree;
+use crate::skin::{Skin, SkinError};
+use crate::JointId;
+use glam::Vec3;
+use rayon::prelude::*;
+
+/// Across which plane, and how.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct MirrorPlane {
+    /// The plane x = this, metres.
+    pub x: f32,
+    /// True when the side towards +X (the character's left) is the one to copy from.
+    pub from_left: bool,
+    /// Width on either side of the plane over which both sides are mixed, metres.
+    pub blend: f32,
+}
+
+/// What came of it.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Mirrored {
+    /// The weights.
+    pub skin: Skin,
+    /// Chosen vertices whose mirror image lies on nothing: they keep their weights.
+    pub unmatched: Vec<u32>,
+}
+
+/// A mirror image further than this from the piece lies on nothing, metres.
+const NEAR: f32 = 0.01;
+
+/// Gives the chosen vertices of one side the weights of the other: of the surface point at their
+/// mirror image at rest, whichever vertices are there, with joints exchanged for their `partners`
+/// (one a joint; a joint without one is its own). Within `blend` of the plane both sides are mixed,
+/// half and half on it, so that no crease appears down the middle.
+///
+/// # Errors
+/// Never for weights that were normalised; see [`Skin::from_rows`].
+pub fn mirror(bound: Bound, plane: MirrorPlane, partners: &[Option<JointId>]) -> Result<Mirrored, SkinError> {
+    let tree = Tree::build(bound.positions, &bound.topology.triangles);
+    let partner = |j: JointId| partners[j.index()].unwrap_or(j);
+    let image = |v: usize| -> Option<Row> {
+        let p = bound.positions[v];
+        let hit = tree.closest(Vec3::new(2.0 * plane.x - p.x, p.y, p.z), NEAR)?;
+        let corners = bound.topology.triangles[hit.triangle as usize];
+        Some(bound.skin.at(corners, hit.barycentric).into_iter().map(|(j, w)| (partner(j), w)).collect())
+    };
+    let side = |v: usize| (bound.positions[v].x - plane.x) * if plane.from_left { -1.0 } else { 1.0 };
+    // How much of the image a vertex takes: none deep in the side copied from, all across.
+    let share = |v: usize| {
+        let width = plane.blend.max(1e-6);
+        (0.5 + 0.5 * side(v) / width).clamp(0.0, 1.0)
+    };
+    let wanted: Vec<bool> = (0..bound.positions.len()).map(|v| bound.chosen[v] && share(v) > 0.0).collect();
+    let images: Vec<Option<Row>> = (0..bound.positions.len())
+        .into_par_iter()
+        .with_min_len(128)
+        .map(|v| if wanted[v] { image(v) } else { None })
+        .collect();
+    let mixed = |v: usize, row: Row| {
+        let (other, part) = (images[v].as_ref()?, share(v));
+        let own = row.into_iter().map(|(j, w)| (j, w * (1.0 - part)));
+        Some(own.chain(other.iter().map(|&(j, w)| (j, w * part))).collect())
+    };
+    let skin = bound.changed(mixed)?;
+    let lost = |v: &u32| wanted[*v as usize] && images[*v as usize].is_none();
+    Ok(Mirrored { skin, unmatched: (0..wanted.len() as u32).filter(lost).collect() })
+}

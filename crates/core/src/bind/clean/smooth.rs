@@ -1,0 +1,53 @@
+//! Smoothing weights over the surface.
+
+use super::{Bound, Row};
+use crate::skin::{Skin, SkinError};
+use crate::JointId;
+
+/// More joints than this are not carried from round to round.
+const CARRIED: usize = 12;
+
+/// Moves the weights of each chosen vertex `strength` of the way (0 to 1) to the mean of its
+/// neighbours', nearer ones counting more (by one over the length of the edge: Taubin, “A signal
+/// processing approach to fair surface design”, 1995, §2), `times` over; only then are
+/// joints limited. Parts that are not connected never mix.
+///
+/// Sums are taken in an order that depends on the values alone, so that a symmetric piece comes
+/// out symmetric to the bit.
+///
+/// # Errors
+/// Never for weights that were normalised; see [`Skin::from_rows`].
+pub fn smooth(bound: Bound, strength: f32, times: usize) -> Result<Skin, SkinError> {
+    let strength = strength.clamp(0.0, 1.0);
+    let mut skin = bound.skin.clone();
+    for _ in 0..times {
+        let round = Bound { skin: &skin, most: CARRIED, ..bound };
+        skin = round.changed(|v, row| Some(towards_neighbours(&round, v, row, strength)))?;
+    }
+    let last = Bound { skin: &skin, ..bound };
+    last.changed(|_, row| (row.len() > bound.most).then_some(row))
+}
+
+fn towards_neighbours(bound: &Bound, v: usize, row: Row, strength: f32) -> Row {
+    let p = bound.positions[v];
+    let near = |n: u32| 1.0 / bound.positions[n as usize].distance(p).max(1e-6);
+    let neighbours = bound.topology.neighbours.row(v);
+    let total = sum_by_value(neighbours.iter().map(|&n| near(n)).collect());
+    if total <= 0.0 {
+        return row;
+    }
+    let mut parts: Vec<(JointId, f32)> = Vec::with_capacity(row.len() + neighbours.len() * 4);
+    parts.extend(row.into_iter().map(|(j, w)| (j, w * (1.0 - strength))));
+    for &n in neighbours {
+        let share = strength * near(n) / total;
+        parts.extend(bound.skin.row(n as usize).map(|(j, w)| (j, w * share)));
+    }
+    parts.sort_unstable_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
+    let groups = parts.chunk_by(|a, b| a.0 == b.0);
+    groups.map(|g| (g[0].0, g.iter().map(|e| e.1).sum())).collect()
+}
+
+fn sum_by_value(mut values: Vec<f32>) -> f32 {
+    values.sort_unstable_by(f32::total_cmp);
+    values.into_iter().sum()
+}

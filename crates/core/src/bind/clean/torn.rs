@@ -1,0 +1,65 @@
+//! Torn vertices: those whose weights disagree with all round them.
+
+use super::{Bound, Row};
+use crate::bind::{fill, BindError, Match, Target};
+use crate::skin::Skin;
+use rayon::prelude::*;
+
+/// Nothing that disagrees with its neighbours by less is torn, however smooth the rest is.
+const LEAST: f32 = 0.2;
+/// How many times the usual spread beyond the median is no accident.
+const SPREADS: f32 = 12.0;
+
+/// Chosen vertices (ascending) whose weights are further from the mean of their neighbours' than
+/// twelve times the median absolute deviation beyond the median of the piece (Hampel, “The
+/// influence curve and its role in robust estimation”, 1974), and further than any neighbour's
+/// own: one bad vertex makes those round it look bad too, but less.
+pub fn torn_vertices(bound: Bound) -> Vec<u32> {
+    let all = 0..bound.positions.len();
+    let off: Vec<f32> =
+        all.clone().into_par_iter().with_min_len(256).map(|v| disagreement(&bound, v)).collect();
+    let middle = median(off.clone());
+    let spread = median(off.iter().map(|d| (d - middle).abs()).collect());
+    let bar = (middle + SPREADS * spread).max(LEAST);
+    let peak = |v: usize| bound.topology.neighbours.row(v).iter().all(|&n| off[n as usize] <= off[v]);
+    all.filter(|&v| bound.chosen[v] && off[v] > bar && peak(v)).map(|v| v as u32).collect()
+}
+
+/// Half the sum of the differences to the neighbours' mean: 0 alike, 1 nothing in common.
+fn disagreement(bound: &Bound, v: usize) -> f32 {
+    let neighbours = bound.topology.neighbours.row(v);
+    if neighbours.is_empty() {
+        return 0.0;
+    }
+    let share = 1.0 / neighbours.len() as f32;
+    let mut mean: Row =
+        neighbours.iter().flat_map(|&n| bound.skin.row(n as usize)).map(|(j, w)| (j, w * share)).collect();
+    crate::skin::merge(&mut mean);
+    super::apart(&mean, &bound.row(v))
+}
+
+fn median(mut values: Vec<f32>) -> f32 {
+    if values.is_empty() {
+        return 0.0;
+    }
+    let middle = values.len() / 2;
+    *values.select_nth_unstable_by(middle, f32::total_cmp).1
+}
+
+/// Fills the weights of the `torn` vertices in from all round them, as binding fills in what did
+/// not match (see [`fill`]).
+///
+/// # Errors
+/// As [`fill`].
+pub fn mend_torn(bound: Bound, torn: &[u32]) -> Result<Skin, BindError> {
+    if torn.is_empty() {
+        return Ok(bound.skin.clone());
+    }
+    let target = Target::new(bound.positions, bound.topology);
+    let accepted: Vec<bool> =
+        (0..bound.positions.len() as u32).map(|v| torn.binary_search(&v).is_err()).collect();
+    let rows = (0..bound.positions.len()).map(|v| bound.row(v)).collect();
+    let filled = fill(&target, Match { accepted, rows }, bound.joints(), bound.most)?.skin;
+    let row = |v: usize, _: Row| torn.binary_search(&(v as u32)).is_ok().then(|| filled.row(v).collect());
+    Ok(bound.changed(row)?)
+}

@@ -1,0 +1,81 @@
+//! A fitting of the demo's own files, and what is asked of it again and again.
+#![allow(dead_code, missing_docs, clippy::unwrap_used)]
+
+use std::sync::{Arc, OnceLock};
+use tin_cloak_demo::DemoFile;
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::{
+    BindOptions, Companions, Finding, OpenFitting, Piece, PieceKind, Room, Step, Workshop,
+};
+
+pub struct Bench {
+    pub shop: Arc<Workshop>,
+    pub fitting: i64,
+    pub folder: tempfile::TempDir,
+}
+
+pub fn files() -> &'static [DemoFile] {
+    static FILES: OnceLock<Vec<DemoFile>> = OnceLock::new();
+    FILES.get_or_init(|| tin_cloak_demo::wardrobe().unwrap())
+}
+
+/// Wick with the named pieces on, each on its layer, as cloth.
+pub fn wearing(pieces: &[(&str, u16)]) -> Bench {
+    let folder = tempfile::tempdir().unwrap();
+    let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+    let bring = |name: &str| {
+        let file = files().iter().find(|f| f.name == format!("{name}.glb")).unwrap();
+        shop.bring_in(file.name, &file.bytes, &Companions::new()).unwrap()[0].id
+    };
+    let fitting = shop.begin("Wick", bring("wick")).unwrap();
+    for (name, layer) in pieces {
+        let step = shop.piece_step(bring(name), *layer, PieceKind::Soft).unwrap();
+        shop.run_now(fitting, step).unwrap();
+    }
+    Bench { shop, fitting, folder }
+}
+
+impl Bench {
+    pub fn open(&self) -> OpenFitting {
+        self.shop.fitting(self.fitting).unwrap()
+    }
+
+    pub fn bind_all(&self) {
+        self.run(Step::Bind { pieces: Vec::new(), options: BindOptions::default() });
+    }
+
+    pub fn piece(&self, id: u32) -> Piece {
+        let room = self.room();
+        room.dress.pieces[room.index_of(id).unwrap()].clone()
+    }
+
+    pub fn room(&self) -> Arc<Room> {
+        self.shop.fitting(self.fitting).unwrap().room
+    }
+
+    pub fn run(&self, step: Step) -> String {
+        self.shop.run_now(self.fitting, step).unwrap()
+    }
+
+    pub fn refused(&self, step: Step) -> String {
+        self.shop.run_now(self.fitting, step).unwrap_err().to_string()
+    }
+
+    pub fn found(&self, subject: u32, part: &str) -> Option<Finding> {
+        let room = self.room();
+        let list = room.findings().iter().find(|(s, _)| *s == subject).unwrap().1.clone();
+        list.into_iter().find(|f| f.sentence.contains(part))
+    }
+
+    pub fn cure(&self, subject: u32, part: &str) -> String {
+        self.run(self.found(subject, part).unwrap().cure.unwrap().step)
+    }
+
+    pub fn layers(&self) -> Vec<(u32, u16)> {
+        self.room().state.pieces.iter().map(|p| (p.id, p.layer)).collect()
+    }
+
+    pub fn rest(&self, piece: u32) -> Vec<Vec3> {
+        self.piece(piece).rest
+    }
+}
