@@ -112,7 +112,7 @@ pub fn difference(rest: &[Vec3], before: &Skin, after: &Skin, poses: &[Vec<Mat4>
     let one = |v: usize| -> Option<Difference> {
         let (a, b): (Row, Row) = (before.row(v).collect(), after.row(v).collect());
         let moved = apart(&a, &b);
-        if moved <= 1e-6 {
+        if moved <= 1e-4 {
             return None;
         }
         let posed = |row: &[(JointId, f32)], m: &[Mat4]| -> Vec3 {
