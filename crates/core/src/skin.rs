@@ -82,8 +82,7 @@ impl Skin {
         }
     }
 
-    /// These weights with some rows replaced (`None` keeps a row as it is, to the bit), the new ones
-    /// limited to their `most` heaviest joints.
+    /// These weights with some rows replaced; `None` keeps a row as it is, to the bit.
     ///
     /// # Errors
     /// As [`Skin::from_rows`].
@@ -91,20 +90,20 @@ impl Skin {
         &self,
         rows: Vec<Option<Vec<(JointId, f32)>>>,
         joint_count: usize,
-        most: usize,
     ) -> Result<Self, SkinError> {
-        let fresh: Vec<Vec<(JointId, f32)>> = rows.iter().flatten().cloned().collect();
-        let fresh = Self::from_rows(&fresh, joint_count)?.limit(most);
-        let stride = self.stride.max(fresh.max_influences());
+        let is_new: Vec<bool> = rows.iter().map(Option::is_some).collect();
+        let fresh: Vec<Vec<(JointId, f32)>> = rows.into_iter().flatten().collect();
+        let fresh = Self::from_rows(&fresh, joint_count)?;
+        if !is_new.contains(&false) {
+            return Ok(fresh);
+        }
+        let (vertices, stride) = (is_new.len(), self.stride.max(fresh.stride));
         let mut skin =
-            Self { stride, joints: vec![0; rows.len() * stride], weights: vec![0.0; rows.len() * stride] };
+            Self { stride, joints: vec![0; vertices * stride], weights: vec![0.0; vertices * stride] };
         let mut next = 0;
-        for (v, row) in rows.iter().enumerate() {
-            let (from, at) = match row {
-                Some(_) => (&fresh, next),
-                None => (self, v),
-            };
-            next += usize::from(row.is_some());
+        for (v, is_new) in is_new.into_iter().enumerate() {
+            let (from, at) = if is_new { (&fresh, next) } else { (self, v) };
+            next += usize::from(is_new);
             for (i, (joint, weight)) in from.row(at).enumerate() {
                 skin.joints[v * stride + i] = joint.0;
                 skin.weights[v * stride + i] = weight;

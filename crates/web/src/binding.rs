@@ -5,7 +5,7 @@ use crate::steps::{changed_by, Shop};
 use rocket::form::Form;
 use rocket::{post, routes, FromForm, FromFormField, Route};
 use tin_cloak_workshop::core::bind::clean::WeightGoes;
-use tin_cloak_workshop::{Chosen, Clean, Step};
+use tin_cloak_workshop::{Chosen, Clean, JointChoice, Step};
 
 #[derive(FromForm)]
 struct TakeFrom {
@@ -16,6 +16,19 @@ struct TakeFrom {
 #[post("/fitting/<id>/take-from/<piece>", data = "<form>")]
 fn take_from(shop: &Shop, id: i64, piece: u32, form: Form<TakeFrom>) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::TakeFrom { piece, from: form.from })
+}
+
+#[derive(FromForm)]
+struct Joints {
+    only: bool,
+    joints: String,
+}
+
+#[post("/fitting/<id>/joints/<piece>", data = "<form>")]
+fn choose_joints(shop: &Shop, id: i64, piece: u32, form: Form<Joints>) -> Result<Tell, Refusal> {
+    let joints = names(&form.joints);
+    let choice = (!joints.is_empty()).then_some(JointChoice { only: form.only, joints });
+    changed_by(shop, id, Step::ChooseJoints { piece, choice })
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -79,5 +92,5 @@ fn names(text: &str) -> Vec<String> {
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![take_from, clean]
+    routes![take_from, choose_joints, clean]
 }

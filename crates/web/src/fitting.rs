@@ -39,6 +39,9 @@ struct PieceRow {
     double_walled: bool,
     /// The piece it takes its weights from; 0 for the body.
     from: u32,
+    /// Joints named, with commas, and whether it follows these alone.
+    joints: String,
+    only: bool,
 }
 
 struct StepLine {
@@ -225,6 +228,7 @@ fn meta(open: &OpenFitting) -> String {
 fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
     let piece = &open.room.dress.pieces[index];
     let bound = piece.bound.as_ref();
+    let choice = open.room.piece_state(index).joints.as_ref();
     PieceRow {
         id: open.room.piece_state(index).id,
         name: piece.name.clone(),
@@ -238,6 +242,8 @@ fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
         influences: bound.map_or(0, |b| b.skin.max_influences()),
         double_walled: piece.is_double_walled(),
         from: open.room.piece_state(index).from.unwrap_or(0),
+        joints: choice.map_or(String::new(), |c| c.joints.join(", ")),
+        only: choice.is_none_or(|c| c.only),
     }
 }
 

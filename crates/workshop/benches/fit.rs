@@ -150,9 +150,39 @@ fn seating(c: &mut Criterion) {
     });
 }
 
+/// A tube of 50,000 vertices along Y whose weights change joint every tenth of its length.
+fn cleaning(c: &mut Criterion) {
+    use tin_cloak_workshop::core::bind::clean::{smooth, Bound};
+    let (around, along) = (250u32, 200u32);
+    let point = |i: u32| {
+        let (sin, cos) = (std::f32::consts::TAU * (i % around) as f32 / around as f32).sin_cos();
+        tin_cloak_workshop::core::glam::Vec3::new(0.2 * cos, (i / around) as f32 * 0.005, 0.2 * sin)
+    };
+    let positions: Vec<_> = (0..around * along).map(point).collect();
+    let next = |i: u32| i / around * around + (i + 1) % around;
+    let quad = |i: u32| [[i, next(i), next(i) + around], [i, next(i) + around, i + around]];
+    let triangles: Vec<[u32; 3]> = (0..around * (along - 1)).flat_map(quad).collect();
+    let topology = tin_cloak_workshop::core::mesh::Topology::of_welded(positions.len(), &triangles);
+    let joint = |i: u32| tin_cloak_workshop::core::JointId((i / around / 20) as u16);
+    let rows: Vec<_> = (0..around * along).map(|i| vec![(joint(i), 1.0)]).collect();
+    let skin = tin_cloak_workshop::core::skin::Skin::from_rows(&rows, 33).unwrap();
+    let (chosen, locked) = (vec![true; positions.len()], vec![false; 33]);
+    let bound = Bound {
+        positions: &positions,
+        topology: &topology,
+        skin: &skin,
+        chosen: &chosen,
+        locked: &locked,
+        most: 4,
+    };
+    c.bench_function("smooth the weights of 50,000 vertices 10 times", |b| {
+        b.iter(|| black_box(smooth(bound, 0.5, 10).unwrap()));
+    });
+}
+
 criterion_group! {
     name = speeds;
     config = Criterion::default().sample_size(10);
-    targets = binding, checking, posing, viewing, seating
+    targets = cleaning, binding, checking, posing, viewing, seating
 }
 criterion_main!(speeds);

@@ -8,8 +8,9 @@ use tin_cloak_core::bind::{
     bind_stiff, fill, match_surface, nearest_surface, nearest_vertex, BindError, MatchSettings, Source,
     Target,
 };
+use tin_cloak_core::intake::{move_weight_off, JointRole};
 use tin_cloak_core::skeleton::Skeleton;
-use tin_cloak_core::skin::Skin;
+use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::JointId;
 
 /// How cloth takes its weights.
@@ -78,6 +79,53 @@ pub fn stiff_shells(piece: &Piece) -> Vec<bool> {
     }
 }
 
+/// Which joints a piece may follow.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct JointChoice {
+    /// True for these alone, false for all but these.
+    pub only: bool,
+    /// By name.
+    pub joints: Vec<String>,
+}
+
+/// The weights of the body that a piece may take: without control and attachment joints, and
+/// without those that `choice` rules out. Their weight goes to the others of the vertex, or to the
+/// nearest joint that is left.
+///
+/// # Errors
+/// When a joint is not there or none is left.
+pub(crate) fn weights_to_give(body: &Body, choice: Option<&JointChoice>) -> Result<Skin, WorkshopError> {
+    let facts = body.joint_facts();
+    let mut allowed: Vec<bool> =
+        facts.iter().map(|f| !matches!(f.role, JointRole::Control | JointRole::Attachment)).collect();
+    if let Some(choice) = choice {
+        let named = choice.joints.iter().map(|name| {
+            let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
+            body.skeleton.find(name).ok_or_else(missing)
+        });
+        let named: Vec<JointId> = named.collect::<Result<_, _>>()?;
+        let is_named = |j: usize| named.contains(&JointId(j as u16));
+        // A joint that is named is wanted, whatever it is for.
+        (0..allowed.len()).for_each(|j| {
+            allowed[j] = if choice.only { is_named(j) } else { allowed[j] && !is_named(j) };
+        });
+    }
+    let ids = |wanted: bool, list: &[bool]| -> Vec<JointId> {
+        (0..list.len()).filter(|&j| list[j] == wanted).map(|j| JointId(j as u16)).collect()
+    };
+    let barred = ids(false, &allowed);
+    if !barred.iter().any(|j| facts[j.index()].vertices > 0) {
+        return Ok(body.welded_skin.clone());
+    }
+    let left = ids(true, &allowed);
+    if left.is_empty() {
+        return Err(WorkshopError::NoJointLeft);
+    }
+    let moved = move_weight_off(&body.welded_skin, &barred, &left, &body.rest, &body.skeleton);
+    let fail = |source: SkinError| WorkshopError::Bind { piece: body.name.clone(), source: source.into() };
+    Ok(moved.map_err(fail)?.skin)
+}
+
 /// Weights for `piece` from `body`: cloth by the method chosen, each stiff shell by one joint.
 ///
 /// # Errors
@@ -87,8 +135,8 @@ pub fn bind_piece(
     piece: &Piece,
     options: BindOptions,
 ) -> Result<(Bound, BindTimes), WorkshopError> {
-    let surface = (body.rest.as_slice(), body.topology.triangles.as_slice(), &body.welded_skin);
-    bind_piece_to(surface, &body.skeleton, piece, options)
+    let skin = weights_to_give(body, None)?;
+    bind_piece_to((&body.rest, &body.topology.triangles, &skin), &body.skeleton, piece, options)
 }
 
 /// Weights for `piece` from any skinned surface at rest (welded positions, triangles, weights).

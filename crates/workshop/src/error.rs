@@ -55,6 +55,8 @@ pub enum WorkshopError {
     NoLimbCovered { piece: String },
     #[error("a brush reaches 0.5 to 500 mm and has at most 2000 dabs a pass; strength is up to 1000 mm, or 100 % when smoothing")]
     BadBrush,
+    #[error("no joint is left for it to follow: name at least one that it may")]
+    NoJointLeft,
     #[error("“{piece}” moves as one: bind it to another joint, or file it as mixed")]
     MovesAsOne { piece: String },
     #[error("nothing on “{piece}” needs that: its weights stay as they are")]

@@ -28,7 +28,7 @@ mod view;
 mod workshop;
 
 pub use assets::{AssetFacts, AssetRole};
-pub use binding::{bind_piece, stiff_shells, BindOptions, BindTimes, Method};
+pub use binding::{bind_piece, stiff_shells, BindOptions, BindTimes, JointChoice, Method};
 pub use board::{measure_board, Board, BoardPair, BoardPose, Cell};
 pub use brushing::{BrushLook, BrushStroke, Reach, UnderBrush};
 pub use cleaning::Clean;

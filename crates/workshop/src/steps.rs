@@ -1,8 +1,8 @@
 //! Steps: what can be done to a fitting, as values that can be kept and run again.
 
 use crate::{
-    BindOptions, BrushStroke, Clean, EaseOptions, MendOptions, MotionState, PieceKind, PlaceOptions,
-    RangeState, Reach, Turn,
+    BindOptions, BrushStroke, Clean, EaseOptions, JointChoice, MendOptions, MotionState, PieceKind,
+    PlaceOptions, RangeState, Reach, Turn,
 };
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
@@ -84,6 +84,8 @@ pub enum Step {
     Bind { pieces: Vec<PieceId>, options: BindOptions },
     /// Where a piece takes its weights from: another piece, or the body; its weights are taken off.
     TakeFrom { piece: PieceId, from: Option<PieceId> },
+    /// Which of the body's joints a piece may follow; its weights are taken off.
+    ChooseJoints { piece: PieceId, choice: Option<JointChoice> },
     /// The weights of a bound piece are cleaned; those of `locked` joints stay.
     Clean {
         piece: PieceId,
@@ -220,6 +222,9 @@ pub struct PieceState {
     /// The piece it takes its weights from; the body when there is none.
     #[serde(default)]
     pub from: Option<PieceId>,
+    /// The joints of the body it may follow; all that deform when nothing is said.
+    #[serde(default)]
+    pub joints: Option<JointChoice>,
     /// Rest positions, when they are no longer the file's.
     pub rest: Option<BlobId>,
     /// Weights, once bound.
@@ -242,6 +247,7 @@ impl PieceState {
             place: None,
             shells: Vec::new(),
             from: None,
+            joints: None,
             rest: None,
             bound: None,
             limits: Vec::new(),

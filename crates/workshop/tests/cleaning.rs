@@ -8,7 +8,7 @@ use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::JointId;
-use tin_cloak_workshop::{BindOptions, Chosen, Clean, Piece, PieceKind, Step};
+use tin_cloak_workshop::{BindOptions, Chosen, Clean, JointChoice, Piece, PieceKind, Step};
 
 /// Wick with pieces on, as cloth, bound.
 fn bound(pieces: &[(&str, u16)]) -> Bench {
@@ -121,4 +121,38 @@ fn a_plate_that_moves_as_one_is_not_cleaned() {
     bench.bind_all();
     let smooth = clean(1, Clean::Smooth { strength: 0.5, times: 1 });
     assert!(bench.refused(smooth).contains("moves as one"));
+}
+
+#[test]
+fn a_piece_follows_only_the_joints_it_may() {
+    let bench = wearing(&[("oilskin coat", 1), ("boots", 2)]);
+    bench.cure(1, "in centimetres");
+    bench.bind_all();
+    let skeleton = bench.room().dress.body.skeleton.clone();
+    let find = |name: &str| skeleton.find(name).unwrap();
+    let follows = |id: u32, joint: JointId| {
+        let piece = bench.piece(id);
+        (0..piece.rest.len()).any(|v| weight(&piece, v, joint) > 0.0)
+    };
+    // The knee pole carries weight on the body, but gives none.
+    let pole = find("knee_pole_left");
+    assert!(bench.room().dress.body.welded_skin.column(pole).iter().any(|w| *w > 0.0));
+    assert!(!follows(1, pole) && !follows(2, pole) && follows(1, find("upper_arm_left")));
+    // As a cape is held, by neck and upper spine alone.
+    let choose = |only: bool, names: &[&str]| Step::ChooseJoints {
+        piece: 1,
+        choice: Some(JointChoice { only, joints: names.iter().map(|n| (*n).to_owned()).collect() }),
+    };
+    assert_eq!(bench.run(choose(true, &["neck", "spine_3"])), "Let oilskin coat follow neck, spine_3 alone");
+    assert!(bench.piece(1).bound.is_none());
+    bench.bind_all();
+    let held = [find("neck"), find("spine_3")];
+    let joints = (0..skeleton.len()).map(|j| JointId(j as u16));
+    assert!(joints.filter(|j| follows(1, *j)).all(|j| held.contains(&j)));
+    bench.run(choose(false, &["upper_arm_twist_left"]));
+    bench.bind_all();
+    assert!(!follows(1, find("upper_arm_twist_left")) && follows(1, find("upper_arm_twist_right")));
+    assert!(bench.refused(choose(true, &["tail"])).contains("no joint “tail”"));
+    let all: Vec<&str> = skeleton.names.iter().map(String::as_str).collect();
+    assert!(bench.refused(choose(false, &all)).contains("no joint is left"));
 }

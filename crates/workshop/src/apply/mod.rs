@@ -114,6 +114,7 @@ impl Doing<'_> {
             Step::SetRole { joint, role } => self.set_role(joint, *role),
             Step::Bind { pieces, options } => self.bind(pieces, *options),
             Step::TakeFrom { piece, from } => self.take_from(*piece, *from),
+            Step::ChooseJoints { piece, choice } => self.choose_joints(*piece, choice.as_ref()),
             Step::Clean { piece, clean, chosen, locked } => self.clean(*piece, clean, chosen, locked),
             Step::PushOut { pieces, chosen: _, options } => self.push_out(pieces, *options),
         }
@@ -161,6 +162,7 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::SetRole { .. } => "Filing the joint",
         Step::Bind { .. } => "Binding and measuring",
         Step::TakeFrom { .. } => "Choosing the source",
+        Step::ChooseJoints { .. } => "Choosing joints",
         Step::Clean { .. } => "Cleaning weights",
         Step::PushOut { .. } => "Pushing cloth out",
     }

@@ -1,11 +1,11 @@
 //! Steps that bind pieces and push them out.
 
 use super::{Doing, Phase};
-use crate::binding::bind_piece_to;
+use crate::binding::{bind_piece_to, weights_to_give, JointChoice};
 use crate::cleaning::{cleaned, Clean};
 use crate::rooms::{pack_bound, pack_positions};
 use crate::steps::{Chosen, PieceId};
-use crate::{bind_piece, mend, BindOptions, Bound, MendOptions, Piece, WorkshopError};
+use crate::{mend, BindOptions, Bound, MendOptions, Piece, WorkshopError};
 use std::collections::HashMap;
 
 impl Doing<'_> {
@@ -36,7 +36,11 @@ impl Doing<'_> {
                     let side = &from.walls().outside().topology;
                     bind_piece_to((&from.rest, &side.triangles, skin), &body.skeleton, piece, options)?
                 }
-                None => bind_piece(body, piece, options)?,
+                None => {
+                    let skin = weights_to_give(body, state.joints.as_ref())?;
+                    let surface = (body.rest.as_slice(), body.topology.triangles.as_slice(), &skin);
+                    bind_piece_to(surface, &body.skeleton, piece, options)?
+                }
             };
             self.draft.notes.push(bind_note(piece, &bound));
             let blob = self.draft.keep(pack_bound(&bound)?);
@@ -71,6 +75,27 @@ impl Doing<'_> {
         let p = self.draft.piece(piece)?;
         (p.from, p.bound) = (from, None);
         Ok(format!("Let {name} take its weights from {source}"))
+    }
+
+    pub fn choose_joints(
+        &mut self,
+        piece: PieceId,
+        choice: Option<&JointChoice>,
+    ) -> Result<String, WorkshopError> {
+        let name = self.worn_piece(piece)?.1.name.clone();
+        // Refused here rather than when it is bound.
+        weights_to_give(&self.room.dress.body, choice)?;
+        let p = self.draft.piece(piece)?;
+        (p.joints, p.bound) = (choice.cloned(), None);
+        Ok(match choice {
+            Some(JointChoice { only: true, joints }) => {
+                format!("Let {name} follow {} alone", joints.join(", "))
+            }
+            Some(JointChoice { joints, .. }) => {
+                format!("Let {name} follow all joints but {}", joints.join(", "))
+            }
+            None => format!("Let {name} follow all joints that deform"),
+        })
     }
 
     pub fn clean(

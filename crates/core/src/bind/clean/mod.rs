@@ -68,7 +68,7 @@ impl Bound<'_> {
             (new.iter().map(|e| e.1).sum::<f32>() > f32::MIN_POSITIVE).then_some(new)
         };
         let rows = (0..self.positions.len()).into_par_iter().with_min_len(128).map(one).collect();
-        self.skin.replaced(rows, self.joints(), usize::MAX)
+        self.skin.replaced(rows, self.joints())
     }
 
     /// `new` with the locked joints' weights of `old`, the rest scaled to what they leave.

@@ -2,7 +2,6 @@
 
 use super::{Bound, Row};
 use crate::skin::{Skin, SkinError};
-use crate::JointId;
 
 /// More joints than this are not carried from round to round.
 const CARRIED: usize = 12;
@@ -19,35 +18,44 @@ const CARRIED: usize = 12;
 /// Never for weights that were normalised; see [`Skin::from_rows`].
 pub fn smooth(bound: Bound, strength: f32, times: usize) -> Result<Skin, SkinError> {
     let strength = strength.clamp(0.0, 1.0);
+    let shares = neighbour_shares(&bound);
     let mut skin = bound.skin.clone();
     for _ in 0..times {
         let round = Bound { skin: &skin, most: CARRIED, ..bound };
-        skin = round.changed(|v, row| Some(towards_neighbours(&round, v, row, strength)))?;
+        skin = round.changed(|v, row| towards_neighbours(&round, v, row, (&shares, strength)))?;
     }
     let last = Bound { skin: &skin, ..bound };
     last.changed(|_, row| (row.len() > bound.most).then_some(row))
 }
 
-fn towards_neighbours(bound: &Bound, v: usize, row: Row, strength: f32) -> Row {
-    let p = bound.positions[v];
-    let near = |n: u32| 1.0 / bound.positions[n as usize].distance(p).max(1e-6);
-    let neighbours = bound.topology.neighbours.row(v);
-    let total = sum_by_value(neighbours.iter().map(|&n| near(n)).collect());
-    if total <= 0.0 {
-        return row;
+/// For each entry of the neighbours how much it counts; those of a vertex sum to one.
+fn neighbour_shares(bound: &Bound) -> Vec<f32> {
+    let neighbours = &bound.topology.neighbours;
+    let mut shares = Vec::with_capacity(neighbours.items.len());
+    for (v, p) in bound.positions.iter().enumerate() {
+        let first = shares.len();
+        let near = |n: &u32| 1.0 / bound.positions[*n as usize].distance(*p).max(1e-6);
+        shares.extend(neighbours.row(v).iter().map(near));
+        let mut sorted = shares[first..].to_vec();
+        sorted.sort_unstable_by(f32::total_cmp);
+        let total: f32 = sorted.into_iter().sum();
+        shares[first..].iter_mut().for_each(|s| *s /= total);
     }
-    let mut parts: Vec<(JointId, f32)> = Vec::with_capacity(row.len() + neighbours.len() * 4);
+    shares
+}
+
+fn towards_neighbours(bound: &Bound, v: usize, row: Row, (shares, strength): (&[f32], f32)) -> Option<Row> {
+    let neighbours = bound.topology.neighbours.row(v);
+    if neighbours.is_empty() {
+        return None;
+    }
+    let first = bound.topology.neighbours.starts[v] as usize;
+    let mut parts: Row = Vec::with_capacity(row.len() + neighbours.len() * 4);
     parts.extend(row.into_iter().map(|(j, w)| (j, w * (1.0 - strength))));
-    for &n in neighbours {
-        let share = strength * near(n) / total;
-        parts.extend(bound.skin.row(n as usize).map(|(j, w)| (j, w * share)));
+    for (&n, share) in neighbours.iter().zip(&shares[first..]) {
+        parts.extend(bound.skin.row(n as usize).map(|(j, w)| (j, w * (strength * share))));
     }
     parts.sort_unstable_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
     let groups = parts.chunk_by(|a, b| a.0 == b.0);
-    groups.map(|g| (g[0].0, g.iter().map(|e| e.1).sum())).collect()
-}
-
-fn sum_by_value(mut values: Vec<f32>) -> f32 {
-    values.sort_unstable_by(f32::total_cmp);
-    values.into_iter().sum()
+    Some(groups.map(|g| (g[0].0, g.iter().map(|e| e.1).sum())).collect())
 }
