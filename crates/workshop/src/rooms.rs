@@ -91,8 +91,9 @@ impl Room {
     /// All else that settles what is found on a piece.
     fn sorting_key(&self, index: usize) -> impl PartialEq + use<'_> {
         let p = self.piece_state(index);
-        let with = self.dress.pieces.iter().filter(|o| o.layer == p.layer);
-        let others: Vec<_> = with.map(|o| (&o.name, o.place, o.kind)).collect();
+        let with = (0..self.dress.pieces.len()).filter(|&o| self.dress.pieces[o].layer == p.layer);
+        let other = |o: usize| (&self.dress.pieces[o].name, self.dress.pieces[o].place, self.shape_key(o));
+        let others: Vec<_> = with.map(other).collect();
         (p.kind, p.place, &p.shells, p.bound.is_some(), others)
     }
 

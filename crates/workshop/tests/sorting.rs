@@ -26,6 +26,7 @@ fn layers_make_room_for_a_piece_put_between_them() {
     bench.run(Step::MoveToLayer { piece: 1, layer: 99 });
     bench.run(Step::MoveToLayer { piece: 2, layer: 98 });
     assert!(bench.refused(Step::PutOver { piece: 3, over: Some(2) }).contains("1 (next to the skin) to 99"));
+    assert!(bench.refused(Step::PutOver { piece: 3, over: Some(1) }).contains("1 (next to the skin) to 99"));
     assert!(bench.refused(Step::MoveToLayer { piece: 3, layer: 0 }).contains("1 (next to the skin) to 99"));
 }
 

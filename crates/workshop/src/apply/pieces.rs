@@ -53,6 +53,9 @@ impl Doing<'_> {
             None => None,
         };
         let layer = beneath.as_ref().map_or(0, |b| b.0) + 1;
+        if layer > 99 || over == Some(piece) {
+            return Err(WorkshopError::BadLayer);
+        }
         let others = || self.draft.state.pieces.iter().filter(|p| p.id != piece);
         // Pieces further out make room only when they must.
         if others().any(|p| p.layer == layer) {
