@@ -39,13 +39,6 @@ impl From<KindField> for PieceKind {
     }
 }
 
-pub(crate) fn checked_layer(layer: u16) -> Result<u16, Refusal> {
-    if (1..=99).contains(&layer) {
-        return Ok(layer);
-    }
-    Err(Refusal::new(Status::UnprocessableEntity, "A layer is a number from 1 (next to the skin) to 99."))
-}
-
 #[derive(FromForm)]
 struct AddPiece {
     asset: i64,
@@ -55,7 +48,7 @@ struct AddPiece {
 
 #[post("/fitting/<id>/add", data = "<form>")]
 fn add(shop: &Shop, id: i64, form: Form<AddPiece>) -> Result<Tell, Refusal> {
-    let step = shop.piece_step(form.asset, checked_layer(form.layer)?, form.kind.into())?;
+    let step = shop.piece_step(form.asset, form.layer, form.kind.into())?;
     changed_by(shop, id, step)
 }
 

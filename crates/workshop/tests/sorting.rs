@@ -10,7 +10,7 @@ use tin_cloak_workshop::core::intake::{mirror_partner, Place, Up};
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
     dressed_document, read, sort_document, stiff_shells, BindOptions, BrushStroke, Chosen, Companions,
-    EaseOptions, PieceKind, PlaceOptions, Reach, Step, Turn, Workshop,
+    EaseOptions, JointChoice, PieceKind, PlaceOptions, Reach, Step, Turn, Workshop,
 };
 
 #[test]
@@ -108,7 +108,11 @@ fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
 #[test]
 fn a_copy_for_the_other_side_is_the_mirror_image() {
     let bench = wearing(&[("lantern", 1)]);
+    let joints = vec!["upper_leg_left".to_owned(), "hips".to_owned()];
+    bench.run(Step::ChooseJoints { piece: 1, choice: Some(JointChoice { only: true, joints }) });
     assert_eq!(bench.run(Step::CopyMirrored { piece: 1 }), "Copy lantern to the other side");
+    let copied = bench.room().state.pieces[1].joints.clone().unwrap();
+    assert_eq!(copied.joints, ["upper_leg_right", "hips"]);
     let room = bench.room();
     let (one, other) = (&room.dress.pieces[0], &room.dress.pieces[1]);
     assert_eq!(other.name, "lantern, other side");

@@ -26,8 +26,9 @@ impl Doing<'_> {
         if !(1e-4..=1e4).contains(&scale) {
             return Err(WorkshopError::BadPlacement);
         }
-        // A body is turned once, from the file's axes; sizes add up.
-        let (before, _) = self.room.state.body_size.unwrap_or((1.0, Up::Y));
+        // A body is turned once, from the file's axes; sizes are multiplied.
+        let (before, turned) = self.room.state.body_size.unwrap_or((1.0, Up::Y));
+        let up = if turned == Up::Z { turned } else { up };
         self.draft.state.body_size = Some((before * scale, up));
         let name = &self.room.dress.body.name;
         Ok(match up {

@@ -17,23 +17,26 @@ pub(crate) struct Draft {
     pub state: FittingState,
     pub blobs: Vec<Vec<u8>>,
     pub notes: Vec<String>,
+    /// Name of each of `blobs`.
+    names: Vec<BlobId>,
 }
 
 impl Draft {
     pub fn of(state: &FittingState) -> Self {
-        Self { state: state.clone(), blobs: Vec::new(), notes: Vec::new() }
+        Self { state: state.clone(), blobs: Vec::new(), notes: Vec::new(), names: Vec::new() }
     }
 
     pub fn keep(&mut self, bytes: Vec<u8>) -> BlobId {
         let id = BlobId::of(&bytes);
         self.blobs.push(bytes);
+        self.names.push(id.clone());
         id
     }
 
     /// A blob of the draft or of the store.
     pub fn blob(&self, store: &Store, id: &BlobId) -> Result<Vec<u8>, WorkshopError> {
-        match self.blobs.iter().find(|b| BlobId::of(b) == *id) {
-            Some(bytes) => Ok(bytes.clone()),
+        match self.names.iter().position(|n| n == id) {
+            Some(at) => Ok(self.blobs[at].clone()),
             None => Ok(store.blob(id)?),
         }
     }

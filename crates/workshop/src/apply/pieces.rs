@@ -4,9 +4,9 @@ use super::{kind_word, Doing};
 use crate::intake::unseen;
 use crate::rooms::{pack_bound, pack_indices, pack_positions, unpack_indices};
 use crate::steps::{Cut, FileRef, PieceId, PieceState};
-use crate::{Bound, Piece, PieceKind, WorkshopError};
+use crate::{Bound, JointChoice, Piece, PieceKind, WorkshopError};
 use glam::Vec3;
-use tin_cloak_core::intake::{symmetry, Place};
+use tin_cloak_core::intake::{mirror_partner, symmetry, Place};
 use tin_cloak_store::BlobId;
 
 impl Doing<'_> {
@@ -16,6 +16,7 @@ impl Doing<'_> {
         layer: u16,
         kind: PieceKind,
     ) -> Result<String, WorkshopError> {
+        checked_layer(layer)?;
         let source = FileRef { file: file.clone(), file_name: file_name.to_owned(), mesh: mesh.to_owned() };
         let id = self.draft.state.next_piece;
         let mut piece = PieceState::new(id, source, layer, kind);
@@ -35,9 +36,7 @@ impl Doing<'_> {
     }
 
     pub fn move_to_layer(&mut self, piece: PieceId, layer: u16) -> Result<String, WorkshopError> {
-        if !(1..=99).contains(&layer) {
-            return Err(WorkshopError::BadLayer);
-        }
+        checked_layer(layer)?;
         let p = self.draft.piece(piece)?;
         p.layer = layer;
         Ok(format!("Move {} to layer {layer}", p.name()))
@@ -53,9 +52,7 @@ impl Doing<'_> {
             None => None,
         };
         let layer = beneath.as_ref().map_or(0, |b| b.0) + 1;
-        if layer > 99 || over == Some(piece) {
-            return Err(WorkshopError::BadLayer);
-        }
+        checked_layer(layer)?;
         let others = || self.draft.state.pieces.iter().filter(|p| p.id != piece);
         // Pieces further out make room only when they must.
         if others().any(|p| p.layer == layer) {
@@ -167,25 +164,46 @@ impl Doing<'_> {
         Ok((Cut { mirrored: !cut.mirrored, ..cut }, self.draft.keep(pack_positions(&image))))
     }
 
+    /// The joints that the mirror image of a piece may follow: each for its partner.
+    fn other_joints(&mut self, piece: PieceId) -> Result<Option<JointChoice>, WorkshopError> {
+        let skeleton = &self.room.dress.body.skeleton;
+        let other = |name: &String| {
+            let partner = skeleton.find(name).and_then(|j| mirror_partner(skeleton, j));
+            partner.map_or_else(|| name.clone(), |p| skeleton.names[p.index()].clone())
+        };
+        let choice = self.draft.piece(piece)?.joints.as_ref();
+        Ok(choice.map(|c| JointChoice { only: c.only, joints: c.joints.iter().map(other).collect() }))
+    }
+
     pub fn mirror(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
         let (cut, rest) = self.image(piece)?;
+        let joints = self.other_joints(piece)?;
         let p = self.draft.piece(piece)?;
-        (p.cut, p.rest, p.bound) = (cut, Some(rest), None);
+        (p.cut, p.rest, p.bound, p.joints) = (cut, Some(rest), None, joints);
         Ok(format!("Mirror {}", p.name()))
     }
 
     pub fn copy_mirrored(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
         let (cut, rest) = self.image(piece)?;
+        let joints = self.other_joints(piece)?;
         let id = self.draft.state.next_piece;
         let mut copy = self.draft.piece(piece)?.clone();
         let name = copy.name().to_owned();
         copy.own_name = Some(other_side(&name));
-        (copy.id, copy.cut, copy.rest, copy.bound) = (id, cut, Some(rest), None);
+        (copy.id, copy.cut, copy.rest, copy.bound, copy.joints) = (id, cut, Some(rest), None, joints);
         copy.limits.clear();
         self.draft.state.next_piece += 1;
         let sentence = format!("Copy {name} to the other side");
         self.draft.state.pieces.push(copy);
         Ok(sentence)
+    }
+}
+
+fn checked_layer(layer: u16) -> Result<(), WorkshopError> {
+    if (1..=99).contains(&layer) {
+        Ok(())
+    } else {
+        Err(WorkshopError::BadLayer)
     }
 }
 

@@ -63,23 +63,27 @@ impl Bound<'_> {
             }
             let old = self.row(v);
             let new = change(v, old.clone())?;
-            let most = self.most.max(old.iter().filter(|e| self.locked[e.0.index()]).count());
-            let new = self.with_locked(&old, heaviest(new, most, self.locked));
+            let new = self.with_locked(&old, new);
             (new.iter().map(|e| e.1).sum::<f32>() > f32::MIN_POSITIVE).then_some(new)
         };
         let rows = (0..self.positions.len()).into_par_iter().with_min_len(128).map(one).collect();
         self.skin.replaced(rows, self.joints())
     }
 
-    /// `new` with the locked joints' weights of `old`, the rest scaled to what they leave.
-    fn with_locked(&self, old: &[(JointId, f32)], new: Row) -> Row {
+    /// `new` with the locked joints' weights of `old`, the rest limited to the joints and scaled to
+    /// the weight that they leave.
+    fn with_locked(&self, old: &[(JointId, f32)], mut new: Row) -> Row {
+        crate::skin::merge(&mut new);
         let is_locked = |e: &(JointId, f32)| self.locked[e.0.index()];
         let held: Row = old.iter().copied().filter(is_locked).collect();
         if held.is_empty() && !new.iter().any(is_locked) {
+            new.truncate(self.most);
             return new;
         }
         let left = 1.0 - held.iter().map(|e| e.1).sum::<f32>();
-        let free: Row = new.into_iter().filter(|e| !is_locked(e)).collect();
+        new.retain(|e| !is_locked(e));
+        new.truncate(self.most.saturating_sub(held.len()));
+        let free = new;
         let sum: f32 = free.iter().map(|e| e.1).sum();
         if sum <= f32::MIN_POSITIVE {
             // Nothing to give the rest to but what was there.
@@ -87,14 +91,6 @@ impl Bound<'_> {
         }
         held.into_iter().chain(free.into_iter().map(|(j, w)| (j, w * left.max(0.0) / sum))).collect()
     }
-}
-
-/// The `most` heaviest entries of a row; locked joints count first.
-fn heaviest(mut row: Row, most: usize, locked: &[bool]) -> Row {
-    crate::skin::merge(&mut row);
-    row.sort_by_key(|e| !locked[e.0.index()]);
-    row.truncate(most);
-    row
 }
 
 /// Vertices whose weights differ, the weight that went elsewhere in all, and how far the furthest
