@@ -130,14 +130,20 @@ pub(crate) struct TrialArgs {
 #[derive(Clone, Copy, ValueEnum)]
 pub(crate) enum MethodArg {
     Inpaint,
+    Normal,
     Surface,
     Vertex,
+    Heat,
+    Ends,
 }
 
 impl From<MethodArg> for Method {
     fn from(m: MethodArg) -> Self {
         match m {
             MethodArg::Inpaint => Self::Inpaint,
+            MethodArg::Normal => Self::Normal,
+            MethodArg::Heat => Self::Heat,
+            MethodArg::Ends => Self::Ends,
             MethodArg::Surface => Self::Surface,
             MethodArg::Vertex => Self::Vertex,
         }

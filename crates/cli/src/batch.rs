@@ -8,8 +8,8 @@ use std::sync::Arc;
 use std::time::Instant;
 use tin_cloak_workshop::{
     bind_piece, clip_trials, export_glb, measure_board, mend as mend_dress, range_trials, read,
-    retarget_trials, sort_document, BindOptions, Body, Companions, Document, Dress, MendOptions, Piece,
-    PieceKind, Report, TrialSet, WorkshopError,
+    retarget_trials, sort_document, BindOptions, Body, Companions, Document, Dress, FollowWish, MendOptions,
+    Piece, PieceKind, Recipe, Report, TrialSet, WorkshopError,
 };
 
 /// Frames tried of each clip.
@@ -50,23 +50,29 @@ pub(crate) fn fit(args: &Fit) -> Outcome {
     let name = args.body.display().to_string();
     let (body, _) = sort_document(&name, load(&args.body)?, args.body_mesh.as_deref())?;
     let mut dress = Dress { body: Arc::new(body), pieces: Vec::new() };
-    let mut loads = Vec::new();
+    let options = BindOptions {
+        method: args.method.into(),
+        max_influences: usize::from(args.max_influences),
+        ..BindOptions::default()
+    };
+    let (mut loads, mut recipes) = (Vec::new(), Vec::new());
     for (i, arg) in args.pieces.iter().enumerate() {
         let loading = Instant::now();
         let before = dress.pieces.len();
         add_pieces(&mut dress, arg, i as u16 + 1)?;
         let each = loading.elapsed().as_secs_f64() / (dress.pieces.len() - before).max(1) as f64;
         loads.resize(dress.pieces.len(), each);
+        let joint = arg.joint.iter().map(|name| (None, FollowWish::Joint(name.clone()))).collect();
+        let recipe = Recipe { options: options.clone(), follows: joint, ..Recipe::default() };
+        recipes.resize(dress.pieces.len(), recipe);
     }
     let mut order: Vec<usize> = (0..dress.pieces.len()).collect();
     order.sort_by_key(|&i| dress.pieces[i].layer);
     dress.sort();
 
-    let options =
-        BindOptions { method: args.method.into(), max_influences: usize::from(args.max_influences) };
     let mut times = Vec::new();
     for i in 0..dress.pieces.len() {
-        let (bound, time) = bind_piece(&dress.body, &dress.pieces[i], options)?;
+        let (bound, time) = bind_piece(&dress.body, &dress.pieces[i], &recipes[order[i]])?;
         dress.pieces[i].bound = Some(bound);
         times.push(time);
     }
@@ -101,8 +107,7 @@ fn add_pieces(dress: &mut Dress, arg: &PieceArg, position: u16) -> Result<(), Bo
         let mark = part.mark.clone();
         let layer = arg.layer.or(mark.as_ref().and_then(|m| m.layer)).unwrap_or(position);
         let kind = arg.kind.or(mark.and_then(|m| m.kind)).unwrap_or(PieceKind::Soft);
-        let mut piece = Piece::new(part, layer, kind, &dress.body, false);
-        piece.joint.clone_from(&arg.joint);
+        let piece = Piece::new(part, layer, kind, &dress.body, false);
         dress.pieces.push(piece);
     }
     Ok(())

@@ -129,6 +129,19 @@ impl Skeleton {
         Ok(skeleton)
     }
 
+    /// The skeleton with one more joint at the end: at `place` (model space at rest, metres), its
+    /// axes those of model space, at rest moving what it holds as `parent` does.
+    pub fn with_joint(&self, name: &str, parent: JointId, place: Vec3) -> Self {
+        let mut more = self.clone();
+        let local = self.inverse_bind[parent.index()] * Mat4::from_translation(place);
+        let (scale, rotation, translation) = local.to_scale_rotation_translation();
+        more.names.push(name.to_owned());
+        more.parents.push(Some(parent));
+        more.rest.push(LocalTransform { translation, rotation: rotation.normalize(), scale });
+        more.inverse_bind.push(Mat4::from_translation(-place));
+        more
+    }
+
     /// Number of joints.
     pub fn len(&self) -> usize {
         self.names.len()
@@ -316,6 +329,34 @@ mod tests {
                 assert!(expected.distance(b.transform_point3(turn * (p * 0.01))) < 1e-6);
             }
         }
+    }
+
+    #[test]
+    fn a_joint_added_moves_as_its_parent_until_it_turns() {
+        let turned = |t, r| LocalTransform { translation: t, rotation: r, scale: Vec3::splat(0.01) };
+        let skeleton = Skeleton::at_rest(
+            vec!["root".into(), "arm".into()],
+            vec![None, Some(JointId(0))],
+            vec![
+                turned(Vec3::Y, Quat::from_rotation_x(-1.2)),
+                LocalTransform {
+                    scale: Vec3::splat(100.0),
+                    ..turned(Vec3::X * 30.0, Quat::from_rotation_z(0.8))
+                },
+            ],
+        )
+        .unwrap();
+        let place = Vec3::new(0.4, 1.2, 0.1);
+        let more = skeleton.with_joint("hinge", JointId(1), place);
+        let mut pose = Pose::rest(3);
+        pose.rotations[1] = Quat::from_rotation_y(0.9);
+        let matrices = more.skin_matrices(&pose);
+        assert!(matrices[2].abs_diff_eq(matrices[1], 1e-4), "{:?} {:?}", matrices[2], matrices[1]);
+        pose.rotations[2] = Quat::from_rotation_x(0.5);
+        let matrices = more.skin_matrices(&pose);
+        let moved = matrices[2].transform_point3(place);
+        assert!(moved.distance(matrices[1].transform_point3(place)) < 1e-4);
+        assert!(!matrices[2].abs_diff_eq(matrices[1], 1e-2));
     }
 
     #[test]

@@ -112,6 +112,15 @@ impl Skin {
         Ok(skin)
     }
 
+    /// The same weights with every joint called what `of` says; joints that become one are merged.
+    ///
+    /// # Errors
+    /// When a new number is not below `joint_count`.
+    pub fn renumbered(&self, of: impl Fn(JointId) -> JointId, joint_count: usize) -> Result<Self, SkinError> {
+        let row = |v: usize| self.row(v).map(|(j, w)| (of(j), w)).collect();
+        Self::from_rows(&(0..self.vertices()).map(row).collect::<Vec<Vec<_>>>(), joint_count)
+    }
+
     /// Every vertex follows the same blend; `blend` must hold some weight.
     ///
     /// # Errors

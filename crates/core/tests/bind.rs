@@ -5,7 +5,7 @@ mod common;
 
 use common::*;
 use tin_cloak_core::bind::{
-    bind_stiff, fill, match_surface, nearest_surface, nearest_vertex, MatchSettings, Source, Target,
+    bind_stiff, fill, match_surface, nearest_surface, nearest_vertex, Follow, MatchSettings, Source, Target,
 };
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::deform::linear_blend;
@@ -120,8 +120,8 @@ fn a_stiff_plate_does_not_bend() {
     let topology = Topology::of_welded(plate.0.len(), &plate.1);
     let source = Source::new(&body.0, &body.1, &skin, 2);
     let target = Target::new(&plate.0, &topology);
-    let (bound, shells) = bind_stiff(&source, &target, &[true], None, None).unwrap();
-    assert_eq!(shells[0].as_ref().unwrap().joint, JointId(1), "most of it lies above the bend");
+    let (bound, shells) = bind_stiff(&source, &target, &[Some(Follow::Main)], None).unwrap();
+    assert_eq!(shells[0].as_ref().unwrap().row, [(JointId(1), 1.0)], "most of it lies above the bend");
     let mut posed = vec![Vec3::ZERO; plate.0.len()];
     linear_blend(&plate.0, &bound, &bent(70.0), &mut posed);
     assert!(stiffness_error(&plate.0, &posed) < 1e-5);

@@ -1,21 +1,170 @@
 //! Binding: who takes weights from whom, and cleaning what came of it.
 
-use crate::answers::{Refusal, Tell};
+use crate::answers::{page, Page, Refusal, Tell};
 use crate::steps::{changed_by, Shop};
+use askama::Template;
 use rocket::form::Form;
-use rocket::{post, routes, FromForm, FromFormField, Route};
+use rocket::http::Status;
+use rocket::{get, post, routes, FromForm, FromFormField, Route};
 use tin_cloak_workshop::core::bind::clean::WeightGoes;
-use tin_cloak_workshop::{Chosen, Clean, JointChoice, Step};
+use tin_cloak_workshop::core::bind::sides::Side;
+use tin_cloak_workshop::{
+    BindOptions, Chosen, Clean, FollowWish, JointChoice, JointUse, Method, Reach, SideWish, SourcePart, Step,
+    Takes,
+};
+
+/// The vertex that was clicked last, and of which part it is.
+#[derive(Clone, Copy, FromForm)]
+pub(crate) struct Picked {
+    part: Option<u32>,
+    vertex: Option<u32>,
+}
+
+impl Picked {
+    /// The vertex, when it is one of this part.
+    pub fn of(self, part: u32) -> Option<u32> {
+        self.vertex.filter(|_| self.part == Some(part))
+    }
+
+    /// The vertex, when it is one of this part (0 is the body).
+    fn on(self, part: u32, name: &str) -> Result<u32, Refusal> {
+        let vertex = self.of(part);
+        let ask = || Refusal::new(Status::UnprocessableEntity, &format!("Click a place on {name} first."));
+        vertex.ok_or_else(ask)
+    }
+}
+
+#[derive(Clone, Copy, FromFormField)]
+enum PartField {
+    Whole,
+    Joints,
+    Shells,
+    Left,
+    Right,
+    Patch,
+}
 
 #[derive(FromForm)]
 struct TakeFrom {
-    /// A piece; the body when there is none.
-    from: Option<u32>,
+    /// A piece by number, `beneath`, or nothing for the body.
+    from: String,
+    part: PartField,
+    /// Joints or numbers of parts, with commas.
+    which: String,
+    radius: f32,
+    picked: Picked,
 }
 
 #[post("/fitting/<id>/take-from/<piece>", data = "<form>")]
 fn take_from(shop: &Shop, id: i64, piece: u32, form: Form<TakeFrom>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::TakeFrom { piece, from: form.from })
+    let takes = match form.from.as_str() {
+        "" => Takes::Body,
+        "beneath" => Takes::Beneath,
+        list => Takes::Pieces(list.split(',').filter_map(|n| n.trim().parse().ok()).collect()),
+    };
+    let part = match form.part {
+        PartField::Whole => SourcePart::Whole,
+        PartField::Joints => SourcePart::Joints(names(&form.which)),
+        // People count from one.
+        PartField::Shells => SourcePart::Shells(
+            names(&form.which).iter().filter_map(|n| n.parse::<u32>().ok()?.checked_sub(1)).collect(),
+        ),
+        PartField::Left => SourcePart::Side(Side::Left),
+        PartField::Right => SourcePart::Side(Side::Right),
+        PartField::Patch => {
+            let first = takes.pieces().first().copied().unwrap_or(0);
+            let vertex = form.picked.on(first, "what it takes from")?;
+            SourcePart::Patch(Reach { radius_mm: form.radius, dabs: vec![vertex], mirrored: false })
+        }
+    };
+    changed_by(shop, id, Step::TakeFrom { piece, takes, part })
+}
+
+#[derive(FromForm)]
+struct MethodForm {
+    method: String,
+    influences: usize,
+    match_mm: Option<f32>,
+    match_deg: f32,
+    apart: bool,
+    apart_mm: f32,
+    first: String,
+    second: String,
+    stretch: f32,
+}
+
+#[post("/fitting/<id>/method/<piece>", data = "<form>")]
+fn choose_method(shop: &Shop, id: i64, piece: u32, form: Form<MethodForm>) -> Result<Tell, Refusal> {
+    let no_way = || Refusal::new(Status::UnprocessableEntity, "Choose one of the ways to bind.");
+    let end = |name: &str| Some(name.trim().to_owned()).filter(|n| !n.is_empty());
+    let options = BindOptions {
+        method: Method::of_word(&form.method).ok_or_else(no_way)?,
+        max_influences: form.influences,
+        match_mm: form.match_mm,
+        match_deg: form.match_deg,
+        apart_mm: form.apart.then_some(form.apart_mm),
+        ends: [end(&form.first), end(&form.second)],
+        stretch: form.stretch,
+    };
+    changed_by(shop, id, Step::ChooseMethod { piece, options })
+}
+
+#[derive(Clone, Copy, FromFormField)]
+enum FollowField {
+    Main,
+    Joint,
+    Blend,
+    Patch,
+}
+
+#[derive(FromForm)]
+struct FollowForm {
+    /// Counted from one; all stiff parts when there is none.
+    shell: Option<u32>,
+    follow: FollowField,
+    joint: String,
+}
+
+#[post("/fitting/<id>/follow/<piece>", data = "<form>")]
+fn follow(shop: &Shop, id: i64, piece: u32, form: Form<FollowForm>) -> Result<Tell, Refusal> {
+    let follow = match form.follow {
+        FollowField::Main => FollowWish::Main,
+        FollowField::Joint => FollowWish::Joint(form.joint.trim().to_owned()),
+        FollowField::Blend => FollowWish::Blend,
+        FollowField::Patch => FollowWish::Patch,
+    };
+    let shell = form.shell.map(|s| s.saturating_sub(1));
+    changed_by(shop, id, Step::Follow { piece, shell, follow })
+}
+
+#[derive(Clone, Copy, FromFormField)]
+enum SideField {
+    Left,
+    Centre,
+    Right,
+}
+
+#[derive(FromForm)]
+struct SideForm {
+    side: SideField,
+    reach: f32,
+    picked: Picked,
+}
+
+#[post("/fitting/<id>/side/<piece>", data = "<form>")]
+fn mark_side(shop: &Shop, id: i64, piece: u32, form: Form<SideForm>) -> Result<Tell, Refusal> {
+    let side = match form.side {
+        SideField::Left => Side::Left,
+        SideField::Centre => Side::Centre,
+        SideField::Right => Side::Right,
+    };
+    let vertex = form.picked.on(piece, "this piece")?;
+    changed_by(shop, id, Step::MarkSide { piece, mark: SideWish { vertex, side, reach_mm: form.reach } })
+}
+
+#[post("/fitting/<id>/clear-sides/<piece>")]
+fn clear_sides(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::ClearSides { piece })
 }
 
 #[derive(FromForm)]
@@ -63,6 +212,10 @@ struct CleanForm {
     joint: String,
     goes: GoesField,
     locked: String,
+    /// Only round the place that was clicked.
+    near: bool,
+    near_mm: f32,
+    picked: Picked,
 }
 
 #[post("/fitting/<id>/clean", data = "<form>")]
@@ -82,8 +235,31 @@ fn clean(shop: &Shop, id: i64, form: Form<CleanForm>) -> Result<Tell, Refusal> {
         How::Mirror => Clean::Mirror { from_left: form.from_left, blend_mm: form.blend },
         How::Remove => Clean::RemoveJoints { joints: names(&form.joint), goes },
     };
-    let (piece, chosen, locked) = (form.piece, Chosen::Everything, names(&form.locked));
+    let (piece, locked) = (form.piece, names(&form.locked));
+    let chosen = match form.near {
+        true => {
+            let dabs = vec![form.picked.on(piece, "the piece to clean")?];
+            Chosen::Around(Reach { radius_mm: form.near_mm, dabs, mirrored: false })
+        }
+        false => Chosen::Everything,
+    };
     changed_by(shop, id, Step::Clean { piece, clean, chosen, locked })
+}
+
+#[derive(Template)]
+#[template(path = "piece_joints.html")]
+struct PieceJoints {
+    joints: Vec<JointUse>,
+    /// How many of them move it.
+    used: usize,
+}
+
+/// Who moves a piece.
+#[get("/fitting/<id>/piece-joints/<piece>")]
+fn piece_joints(shop: &Shop, id: i64, piece: u32) -> Page {
+    let joints = shop.fitting(id)?.room.joint_use(piece)?;
+    let used = joints.iter().filter(|j| j.vertices > 0).count();
+    page(&PieceJoints { joints, used })
 }
 
 /// Names of joints with commas between them.
@@ -92,5 +268,5 @@ fn names(text: &str) -> Vec<String> {
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![take_from, choose_joints, clean]
+    routes![take_from, choose_method, choose_joints, follow, mark_side, clear_sides, clean, piece_joints]
 }

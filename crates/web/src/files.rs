@@ -27,6 +27,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/joint-table.js", JavaScript),
     file!("js/keys.js", JavaScript),
     file!("js/notice.js", JavaScript),
+    file!("js/picked.js", JavaScript),
     file!("js/scene.js", JavaScript),
     file!("js/shading.js", JavaScript),
     file!("js/work.js", JavaScript),

@@ -4,8 +4,9 @@ use crate::answers::{page, Page, Refusal};
 use crate::board_svg::{draw, Drawing};
 use crate::layers_svg::{cut, Cut, WIDTH};
 use crate::looked_over::{
-    finding_groups, joint_rows, kind_key, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow, SortRow,
+    finding_groups, joint_rows, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow, SortRow,
 };
+use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
 use askama::Template;
 use rocket::http::Status;
@@ -25,23 +26,6 @@ struct Station {
     on: bool,
     /// `done`, `warn` or nothing.
     mark: &'static str,
-}
-
-struct PieceRow {
-    id: u32,
-    name: String,
-    kind: &'static str,
-    layer: u16,
-    bound: bool,
-    method: String,
-    share: String,
-    influences: usize,
-    double_walled: bool,
-    /// The piece it takes its weights from; 0 for the body.
-    from: u32,
-    /// Joints named, with commas, and whether it follows these alone.
-    joints: String,
-    only: bool,
 }
 
 struct StepLine {
@@ -65,6 +49,7 @@ struct Shown {
     cut: Cut,
     svg_width: u32,
     pieces: Vec<PieceRow>,
+    methods: Vec<(&'static str, &'static str)>,
     unbound: usize,
     library: Vec<AssetCard>,
     /// What is worn, outermost first.
@@ -201,6 +186,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         effect,
         running: shop.jobs().running(id).map(|(job, _)| job),
         pieces,
+        methods: methods(),
         library,
         sorted: if station == 1 { sort_rows(room) } else { Vec::new() },
         places: Place::ALL.map(Place::word),
@@ -223,38 +209,6 @@ fn meta(open: &OpenFitting) -> String {
     let count = open.room.dress.pieces.len();
     let pieces = if count == 1 { "1 piece".to_owned() } else { format!("{count} pieces") };
     format!("{} · {pieces} · step {}", open.room.dress.body.name, open.fitting.cursor)
-}
-
-fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
-    let piece = &open.room.dress.pieces[index];
-    let bound = piece.bound.as_ref();
-    let choice = open.room.piece_state(index).joints.as_ref();
-    PieceRow {
-        id: open.room.piece_state(index).id,
-        name: piece.name.clone(),
-        kind: kind_key(piece.kind),
-        layer: piece.layer,
-        bound: bound.is_some(),
-        method: bound.map_or_else(|| "not bound".to_owned(), |b| method_words(&b.method).to_owned()),
-        share: bound
-            .filter(|b| b.method == "inpaint")
-            .map_or(String::new(), |b| format!("{:.1} %", b.matched_share * 100.0)),
-        influences: bound.map_or(0, |b| b.skin.max_influences()),
-        double_walled: piece.is_double_walled(),
-        from: open.room.piece_state(index).from.unwrap_or(0),
-        joints: choice.map_or(String::new(), |c| c.joints.join(", ")),
-        only: choice.is_none_or(|c| c.only),
-    }
-}
-
-fn method_words(method: &str) -> &str {
-    match method {
-        "inpaint" => "matched and filled",
-        "surface" => "nearest surface",
-        "vertex" => "nearest vertex",
-        "stiff" => "one joint",
-        other => other,
-    }
 }
 
 /// The mark of a station that tells of trouble only once it has been looked for.

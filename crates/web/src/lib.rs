@@ -14,6 +14,8 @@ mod layers_svg;
 mod look;
 mod looked_over;
 mod motions;
+mod own_joints;
+mod piece_rows;
 mod seating;
 mod shelf;
 mod sorting;
@@ -51,6 +53,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", sorting::routes())
         .mount("/", seating::routes())
         .mount("/", binding::routes())
+        .mount("/", own_joints::routes())
         .mount("/", motions::routes())
         .mount("/", look::routes())
         .mount("/", jobs::routes())

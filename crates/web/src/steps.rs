@@ -8,7 +8,7 @@ use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Rout
 use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
-use tin_cloak_workshop::{BindOptions, Chosen, MendOptions, Method, PieceKind, Step, Workshop};
+use tin_cloak_workshop::{Chosen, MendOptions, PieceKind, Step, Workshop};
 
 pub(crate) type Shop = State<Arc<Workshop>>;
 
@@ -57,30 +57,21 @@ fn remove(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::RemovePiece { piece })
 }
 
-#[derive(Clone, Copy, FromFormField)]
-enum MethodField {
-    Inpaint,
-    Surface,
-    Vertex,
-}
-
 #[derive(FromForm)]
 struct Bind {
+    /// One piece; all of them when there is none.
     piece: Option<u32>,
-    method: MethodField,
-    #[field(validate = range(1..=8))]
-    influences: usize,
+    /// Only what is not bound yet.
+    missing: bool,
 }
 
 #[post("/fitting/<id>/bind", data = "<form>")]
 fn bind(shop: &Shop, id: i64, form: Form<Bind>) -> Result<Tell, Refusal> {
-    let method = match form.method {
-        MethodField::Inpaint => Method::Inpaint,
-        MethodField::Surface => Method::Surface,
-        MethodField::Vertex => Method::Vertex,
+    let pieces = match form.piece {
+        None if form.missing => shop.fitting(id)?.room.unbound_pieces(),
+        one => one.into_iter().collect(),
     };
-    let options = BindOptions { method, max_influences: form.influences };
-    changed_by(shop, id, Step::Bind { pieces: form.piece.into_iter().collect(), options })
+    changed_by(shop, id, Step::Bind { pieces })
 }
 
 #[derive(FromForm)]

@@ -13,9 +13,8 @@ use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::query::Tree;
 use tin_cloak_workshop::{
-    bind_piece, clip_trials, pose_of_piece, range_trials, read, sort_document, BindOptions, Body,
-    BrushStroke, Companions, Dress, MapKind, Piece, PieceKind, PlaceOptions, Reach, Step, Turn, ViewRequest,
-    Workshop,
+    bind_piece, clip_trials, pose_of_piece, range_trials, read, sort_document, Body, BrushStroke, Companions,
+    Dress, MapKind, Piece, PieceKind, PlaceOptions, Reach, Recipe, Step, Turn, ViewRequest, Workshop,
 };
 
 fn open(name: &str) -> tin_cloak_workshop::Document {
@@ -49,7 +48,7 @@ fn binding(c: &mut Criterion) {
 fn checking(c: &mut Criterion) {
     let body = Arc::new(body());
     let mut suit = piece("bodysuit.glb", 1, &body);
-    suit.bound = Some(bind_piece(&body, &suit, BindOptions::default()).unwrap().0);
+    suit.bound = Some(bind_piece(&body, &suit, &Recipe::default()).unwrap().0);
     let set = range_trials(&body).and(clip_trials(&body, 11));
     let poses = &set.poses(&body)[..60];
     let dress = Dress { body, pieces: vec![suit] };
@@ -68,7 +67,7 @@ fn checking(c: &mut Criterion) {
 fn posing(c: &mut Criterion) {
     let body = body();
     let suit = piece("bodysuit.glb", 1, &body);
-    let bound = bind_piece(&body, &suit, BindOptions::default()).unwrap().0;
+    let bound = bind_piece(&body, &suit, &Recipe::default()).unwrap().0;
     let matrices = &range_trials(&body).poses(&body)[20].matrices;
     let mut out = (vec![Vec3::ZERO; body.rest.len()], vec![Vec3::ZERO; suit.rest.len()]);
     c.bench_function("linear blend skinning of 24,000 vertices", |b| {
@@ -105,8 +104,7 @@ fn viewing(c: &mut Criterion) {
         shop.run_now(id, shop.piece_step(asset.id, layer as u16, kind).unwrap()).unwrap();
     }
     let id = fitting.unwrap();
-    let options = BindOptions::default();
-    shop.run_now(id, Step::Bind { pieces: Vec::new(), options }).unwrap();
+    shop.run_now(id, Step::Bind { pieces: Vec::new() }).unwrap();
     let room = shop.fitting(id).unwrap().room;
     for (name, map) in [("weights", MapKind::Weights), ("clearance", MapKind::Clearance)] {
         // A joint turned a little further each time: no answer is kept from the last.

@@ -1,56 +1,21 @@
-//! Binding a piece to the body.
+//! Binding a piece by its recipe.
 
-use crate::{Body, Bound, Piece, PieceKind, WorkshopError};
+use crate::recipe::{BindOptions, FollowWish, Method, Recipe};
+use crate::sources::{allowed_joints, SourceMesh};
+use crate::{Body, Bound, Piece, PieceKind, Trial, TrialSet, WorkshopError};
 use glam::Vec3;
-use serde::{Deserialize, Serialize};
+use rayon::prelude::*;
 use std::time::Instant;
+use tin_cloak_core::bind::sides::{joint_sides, keep_apart, leaning, merge_sides, one_side, Side, SideMark};
 use tin_cloak_core::bind::{
-    bind_stiff, fill, match_surface, nearest_surface, nearest_vertex, BindError, MatchSettings, Source,
-    Target,
+    add_falloffs, bind_between_ends, bind_stiff, bones, fill, heat_weights, match_along_normal,
+    match_surface, match_vertices, BindError, Falloff, Follow, Match, MatchSettings, Source, Target,
 };
-use tin_cloak_core::intake::{move_weight_off, JointRole};
-use tin_cloak_core::skeleton::Skeleton;
-use tin_cloak_core::skin::{Skin, SkinError};
+use tin_cloak_core::clearance::stiffness_error;
+use tin_cloak_core::deform::linear_blend;
+use tin_cloak_core::intake::{symmetry, JointRole};
+use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
-
-/// How cloth takes its weights.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Method {
-    /// Match the surface beneath where distance and normal agree, fill in the rest.
-    #[default]
-    Inpaint,
-    /// Nearest surface point.
-    Surface,
-    /// Nearest vertex.
-    Vertex,
-}
-
-impl Method {
-    /// The word used in files and on the command line.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Inpaint => "inpaint",
-            Self::Surface => "surface",
-            Self::Vertex => "vertex",
-        }
-    }
-}
-
-/// How to bind.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct BindOptions {
-    /// For cloth.
-    pub method: Method,
-    /// Most influences a vertex.
-    pub max_influences: usize,
-}
-
-impl Default for BindOptions {
-    fn default() -> Self {
-        Self { method: Method::Inpaint, max_influences: 4 }
-    }
-}
 
 /// Seconds that parts of a binding took.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -79,132 +44,220 @@ pub fn stiff_shells(piece: &Piece) -> Vec<bool> {
     }
 }
 
-/// Which joints a piece may follow.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct JointChoice {
-    /// True for these alone, false for all but these.
-    pub only: bool,
-    /// By name.
-    pub joints: Vec<String>,
-}
-
-/// The weights of the body that a piece may take: without control and attachment joints, and
-/// without those that `choice` rules out. Their weight goes to the others of the vertex, or to the
-/// nearest joint that is left.
+/// Weights for `piece` from `body`: cloth by the method chosen, each stiff shell as a whole.
 ///
 /// # Errors
-/// When a joint is not there or none is left.
-pub(crate) fn weights_to_give(body: &Body, choice: Option<&JointChoice>) -> Result<Skin, WorkshopError> {
-    let facts = body.joint_facts();
-    let mut allowed: Vec<bool> =
-        facts.iter().map(|f| !matches!(f.role, JointRole::Control | JointRole::Attachment)).collect();
-    if let Some(choice) = choice {
-        let named = choice.joints.iter().map(|name| {
-            let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
-            body.skeleton.find(name).ok_or_else(missing)
-        });
-        let named: Vec<JointId> = named.collect::<Result<_, _>>()?;
-        let is_named = |j: usize| named.contains(&JointId(j as u16));
-        // A joint that is named is wanted, whatever it is for.
-        (0..allowed.len()).for_each(|j| {
-            allowed[j] = if choice.only { is_named(j) } else { allowed[j] && !is_named(j) };
-        });
-    }
-    let ids = |wanted: bool, list: &[bool]| -> Vec<JointId> {
-        (0..list.len()).filter(|&j| list[j] == wanted).map(|j| JointId(j as u16)).collect()
-    };
-    let barred = ids(false, &allowed);
-    if !barred.iter().any(|j| facts[j.index()].vertices > 0) {
-        return Ok(body.welded_skin.clone());
-    }
-    let left = ids(true, &allowed);
-    if left.is_empty() {
-        return Err(WorkshopError::NoJointLeft);
-    }
-    let moved = move_weight_off(&body.welded_skin, &barred, &left, &body.rest, &body.skeleton);
-    let fail = |source: SkinError| WorkshopError::Bind { piece: body.name.clone(), source: source.into() };
-    Ok(moved.map_err(fail)?.skin)
+/// When a named joint is not there or the weights cannot be solved for.
+pub fn bind_piece(body: &Body, piece: &Piece, recipe: &Recipe) -> Result<(Bound, BindTimes), WorkshopError> {
+    let source = SourceMesh::of_body(body).following(body, recipe.joints.as_ref())?;
+    bind_piece_to(&source, body, (piece, &[]), recipe)
 }
 
-/// Weights for `piece` from `body`: cloth by the method chosen, each stiff shell by one joint.
-///
-/// # Errors
-/// When the named joint is not there or the weights cannot be solved for.
-pub fn bind_piece(
-    body: &Body,
-    piece: &Piece,
-    options: BindOptions,
-) -> Result<(Bound, BindTimes), WorkshopError> {
-    let skin = weights_to_give(body, None)?;
-    bind_piece_to((&body.rest, &body.topology.triangles, &skin), &body.skeleton, piece, options)
-}
-
-/// Weights for `piece` from any skinned surface at rest (welded positions, triangles, weights).
+/// Weights for `piece` from any skinned surface at rest; its own joints take their part of the cloth.
 ///
 /// # Errors
 /// As [`bind_piece`].
 pub(crate) fn bind_piece_to(
-    (positions, triangles, skin): (&[Vec3], &[[u32; 3]], &Skin),
-    skeleton: &Skeleton,
-    piece: &Piece,
-    options: BindOptions,
+    mesh: &SourceMesh,
+    body: &Body,
+    (piece, own): (&Piece, &[Falloff]),
+    recipe: &Recipe,
 ) -> Result<(Bound, BindTimes), WorkshopError> {
     let fail = |source| WorkshopError::Bind { piece: piece.name.clone(), source };
-    let forced = match &piece.joint {
-        Some(name) => {
-            let found = skeleton.find(name);
-            Some(found.ok_or_else(|| fail(BindError::NoSuchJoint { name: name.clone() }))?)
-        }
-        None => None,
-    };
+    let options = &recipe.options;
+    options.checked()?;
+    let joints = body.skeleton.len();
+    let follows = follows(piece, body, recipe).map_err(fail)?;
     let started = Instant::now();
-    let source = Source::new(positions, triangles, skin, skeleton.len());
-    let target = Target::new(&piece.rest, &piece.topology);
-    let stiff = stiff_shells(piece);
     let mut times = BindTimes::default();
-    let mut bound = if stiff.iter().all(|s| *s) {
-        Bound {
-            skin: follow_one(&source, &target, &stiff, None, forced).map_err(fail)?,
-            method: "stiff".to_owned(),
-            matched_share: 1.0,
+    let target = Target::new(&piece.rest, &piece.topology);
+    let source = Source::new(&mesh.positions, &mesh.triangles, &mesh.skin, joints);
+    if follows.iter().all(Option::is_some) {
+        let skin = bind_stiff(&source, &target, &follows, None).map_err(fail)?.0;
+        times.matching = started.elapsed().as_secs_f64();
+        return Ok((Bound::by("stiff", skin), times));
+    }
+    let lean = options.apart_mm.map(|mm| leaning_of(piece, body, recipe, mm));
+    let mut bound = match options.method {
+        Method::Heat => by_heat(&target, body, recipe)?,
+        Method::Ends => {
+            let find = |name: &Option<String>| name.as_ref().map(|n| find_joint(body, n)).transpose();
+            let ends = [find(&options.ends[0]), find(&options.ends[1])];
+            let [first, second] = ends;
+            let how = ([first.map_err(fail)?, second.map_err(fail)?], options.stretch);
+            let skin = bind_between_ends(&source, &target, how).map_err(fail)?.limit(options.max_influences);
+            Bound::by(Method::Ends.word(), skin)
         }
-    } else {
-        soft(&source, &target, options, &mut times).map_err(fail)?
+        _ => match &lean {
+            Some(lean) => apart(mesh, (&target, lean), body, options, &mut times).map_err(fail)?,
+            None => {
+                cloth(&target, |o| found(&source, &target, o), joints, options, &mut times).map_err(fail)?
+            }
+        },
     };
-    if stiff.contains(&true) && stiff.contains(&false) {
-        bound.skin = follow_one(&source, &target, &stiff, Some(&bound.skin), forced).map_err(fail)?;
+    let weights = |e: tin_cloak_core::skin::SkinError| fail(e.into());
+    if let Some(lean) = &lean {
+        bound.skin = keep_apart(&bound.skin, lean, &sides_of(body)).map_err(weights)?;
+    }
+    if !own.is_empty() {
+        bound.skin =
+            add_falloffs(&bound.skin, &piece.rest, own, joints, options.max_influences).map_err(weights)?;
+    }
+    if follows.iter().any(Option::is_some) {
+        bound.skin = on_cloth(&source, &target, &follows, &bound.skin).map_err(fail)?;
     }
     times.matching = started.elapsed().as_secs_f64() - times.solving;
     Ok((bound, times))
 }
 
-fn follow_one(
-    source: &Source,
-    target: &Target,
+/// The worst distance (millimetres) of a stiff part's vertices from its shape at rest, over all
+/// poses, and the pose; nothing when no part is stiff.
+pub(crate) fn stiffness(
+    piece: &Piece,
+    skin: &Skin,
     stiff: &[bool],
-    base: Option<&Skin>,
-    forced: Option<JointId>,
-) -> Result<Skin, BindError> {
-    Ok(bind_stiff(source, target, stiff, base, forced)?.0)
+    body: &Body,
+    trials: &TrialSet,
+) -> Option<(f32, String)> {
+    let mut shells: Vec<Vec<usize>> = vec![Vec::new(); stiff.len()];
+    for (v, &s) in piece.topology.shell_of_vertex.iter().enumerate() {
+        if stiff[s as usize] {
+            shells[s as usize].push(v);
+        }
+    }
+    shells.retain(|s| !s.is_empty());
+    let pick = |list: &[Vec3], shell: &[usize]| -> Vec<Vec3> { shell.iter().map(|&v| list[v]).collect() };
+    let rest: Vec<Vec<Vec3>> = shells.iter().map(|s| pick(&piece.rest, s)).collect();
+    let worst_in = |trial: &Trial| {
+        let mut posed = vec![Vec3::ZERO; piece.rest.len()];
+        linear_blend(&piece.rest, skin, &body.skeleton.skin_matrices(&trial.pose), &mut posed);
+        let errors = shells.iter().zip(&rest).map(|(s, rest)| stiffness_error(rest, &pick(&posed, s)));
+        errors.fold(0.0, f32::max) * 1000.0
+    };
+    let errors: Vec<f32> = trials.trials.par_iter().map(worst_in).collect();
+    let worst = (0..errors.len()).max_by(|&a, &b| errors[a].total_cmp(&errors[b]).then(b.cmp(&a)))?;
+    (!shells.is_empty()).then(|| (errors[worst], trials.trials[worst].label()))
 }
 
-fn soft(
+fn find_joint(body: &Body, name: &str) -> Result<JointId, BindError> {
+    body.skeleton.find(name).ok_or_else(|| BindError::NoSuchJoint { name: name.to_owned() })
+}
+
+/// What each stiff shell follows. Parts sewn on the cloth of a mixed piece go with the place under
+/// them; a piece that is stiff altogether with the joint that is heaviest beneath.
+fn follows(piece: &Piece, body: &Body, recipe: &Recipe) -> Result<Vec<Option<Follow>>, BindError> {
+    let usual = if piece.kind == PieceKind::Mixed { Follow::Patch } else { Follow::Main };
+    let follow = |shell: usize| -> Result<Follow, BindError> {
+        Ok(match recipe.follow_of(shell as u32) {
+            None => usual,
+            Some(FollowWish::Main) => Follow::Main,
+            Some(FollowWish::Joint(name)) => Follow::Joint(find_joint(body, name)?),
+            Some(FollowWish::Blend) => Follow::Blend,
+            Some(FollowWish::Patch) => Follow::Patch,
+        })
+    };
+    let one = |(shell, stiff)| if stiff { follow(shell).map(Some) } else { Ok(None) };
+    stiff_shells(piece).into_iter().enumerate().map(one).collect()
+}
+
+/// The stiff shells of a piece that has cloth too: those that go with the place under them go with
+/// the piece's own cloth, the others with the source.
+fn on_cloth(
     source: &Source,
     target: &Target,
-    options: BindOptions,
+    follows: &[Option<Follow>],
+    skin: &Skin,
+) -> Result<Skin, BindError> {
+    let topology = target.topology;
+    let on_patch = |wanted: bool| -> Vec<Option<Follow>> {
+        follows.iter().map(|f| f.filter(|f| (*f == Follow::Patch) == wanted)).collect()
+    };
+    let is_cloth = |t: &&[u32; 3]| follows[topology.shell_of_vertex[t[0] as usize] as usize].is_none();
+    let triangles: Vec<[u32; 3]> = topology.triangles.iter().filter(is_cloth).copied().collect();
+    let cloth = Source::new(target.positions, &triangles, skin, source.joints);
+    let skin = bind_stiff(&cloth, target, &on_patch(true), Some(skin))?.0;
+    Ok(bind_stiff(source, target, &on_patch(false), Some(&skin))?.0)
+}
+
+/// The sides of the body's joints.
+pub(crate) fn sides_of(body: &Body) -> Vec<Side> {
+    joint_sides(&body.skeleton, symmetry(&body.rest).plane)
+}
+
+/// How far each vertex of a piece leans to the left.
+pub(crate) fn leaning_of(piece: &Piece, body: &Body, recipe: &Recipe, width_mm: f32) -> Vec<f32> {
+    let marks: Vec<SideMark> = recipe
+        .sides
+        .iter()
+        .map(|s| SideMark { vertex: s.vertex, side: s.side, reach: s.reach_mm * 0.001 })
+        .collect();
+    let across = (symmetry(&body.rest).plane, width_mm * 0.001);
+    leaning(&piece.topology, &piece.rest, across, &marks)
+}
+
+fn by_heat(target: &Target, body: &Body, recipe: &Recipe) -> Result<Bound, WorkshopError> {
+    let fail = |source| WorkshopError::Bind { piece: body.name.clone(), source };
+    let mut allowed = allowed_joints(body, recipe.joints.as_ref())?;
+    // Twist joints lie on the bones of others, and a root on the floor moves nobody.
+    for (j, fact) in body.joint_facts().iter().enumerate() {
+        let root = body.skeleton.parents[j].is_none() && body.skeleton.len() > 1;
+        let unasked = recipe.joints.as_ref().is_none_or(|c| !c.only);
+        allowed[j] &= !(unasked && (fact.role == JointRole::Twist || root));
+    }
+    let bones = bones(&body.skeleton, &allowed);
+    let most = recipe.options.max_influences;
+    let skin = heat_weights(target, &bones, body.skeleton.len(), most).map_err(fail)?;
+    Ok(Bound::by(Method::Heat.word(), skin))
+}
+
+/// What a method finds on a source, before anything is filled in.
+fn found(source: &Source, target: &Target, options: &BindOptions) -> Match {
+    let mut settings = MatchSettings::for_target(target);
+    settings.distance = options.match_mm.map_or(settings.distance, |mm| mm * 0.001);
+    settings.min_cosine = options.match_deg.to_radians().cos();
+    match options.method {
+        Method::Normal => match_along_normal(source, target, settings),
+        Method::Vertex => match_vertices(source, target),
+        _ => match_surface(source, target, settings),
+    }
+}
+
+/// Cloth by one of the methods that ask the source vertex by vertex.
+fn cloth(
+    target: &Target,
+    find: impl Fn(&BindOptions) -> Match,
+    joints: usize,
+    options: &BindOptions,
     times: &mut BindTimes,
 ) -> Result<Bound, BindError> {
-    let (skin, matched_share) = match options.method {
-        Method::Inpaint => {
-            let found = match_surface(source, target, MatchSettings::for_target(target));
-            let share = found.share();
-            let started = Instant::now();
-            let filled = fill(target, found, source.joints, options.max_influences)?;
-            times.solving = started.elapsed().as_secs_f64();
-            (filled.skin, share)
-        }
-        Method::Surface => (nearest_surface(source, target)?.limit(options.max_influences), 1.0),
-        Method::Vertex => (nearest_vertex(source, target)?.limit(options.max_influences), 1.0),
+    let found = find(options);
+    let method = options.method.word().to_owned();
+    let most = options.max_influences;
+    if !options.method.fills() {
+        let skin = Skin::from_rows(&found.rows, joints)?.limit(most);
+        return Ok(Bound::by(&method, skin));
+    }
+    let matched_share = found.share();
+    let started = Instant::now();
+    let filled = fill(target, found, joints, most)?;
+    times.solving = started.elapsed().as_secs_f64();
+    let left = (0u32..).zip(&filled.matched).filter(|(_, m)| !**m).map(|(v, _)| v).collect();
+    Ok(Bound { skin: filled.skin, method, matched_share, filled: left })
+}
+
+/// The same with each side from its own side of the source.
+fn apart(
+    mesh: &SourceMesh,
+    (target, lean): (&Target, &[f32]),
+    body: &Body,
+    options: &BindOptions,
+    times: &mut BindTimes,
+) -> Result<Bound, BindError> {
+    let (sides, joints) = (sides_of(body), body.skeleton.len());
+    let half = |other: Side| -> Result<Match, BindError> {
+        let (triangles, skin) = one_side(&mesh.triangles, &mesh.skin, &sides, other)?;
+        Ok(found(&Source::new(&mesh.positions, &triangles, &skin, joints), target, options))
     };
-    Ok(Bound { skin, method: options.method.word().to_owned(), matched_share })
+    let merged = merge_sides(half(Side::Right)?, half(Side::Left)?, lean);
+    cloth(target, |_| merged.clone(), joints, options, times)
 }

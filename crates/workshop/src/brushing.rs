@@ -3,8 +3,9 @@
 use crate::{Piece, Room, ViewPart, WorkshopError};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
+use tin_cloak_core::mesh::{along_edges, Topology};
 use tin_cloak_core::query::Tree;
-use tin_cloak_core::seat::{dab, within_reach, Brush, Gap, Stroke};
+use tin_cloak_core::seat::{dab, Brush, Gap, Stroke};
 
 /// Where a brush was set down.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -56,20 +57,20 @@ pub struct BrushLook {
 const MOST_DABS: usize = 2000;
 
 impl Reach {
-    /// The places on `piece` where it was set down, mirror images included.
+    /// The places on a mesh at `rest` where it was set down, mirror images included.
     ///
     /// # Errors
     /// When the radius makes no sense or a vertex is not there.
-    fn centres(&self, piece: &Piece) -> Result<Vec<u32>, WorkshopError> {
+    fn centres(&self, rest: &[Vec3]) -> Result<Vec<u32>, WorkshopError> {
         if !(0.5..=500.0).contains(&self.radius_mm) || self.dabs.len() > MOST_DABS {
             return Err(WorkshopError::BadBrush);
         }
         let radius = self.radius();
-        let partners = self.mirrored.then(|| Tree::over_points(&piece.rest));
+        let partners = self.mirrored.then(|| Tree::over_points(rest));
         let mut centres = Vec::with_capacity(self.dabs.len());
         for &centre in &self.dabs {
             let missing = WorkshopError::Missing { what: "vertex", id: i64::from(centre) };
-            let image = *piece.rest.get(centre as usize).ok_or(missing)? * Vec3::new(-1.0, 1.0, 1.0);
+            let image = *rest.get(centre as usize).ok_or(missing)? * Vec3::new(-1.0, 1.0, 1.0);
             centres.push(centre);
             // On the middle itself one dab is enough.
             let far = image.x.abs() > radius * 0.25;
@@ -88,11 +89,15 @@ impl Reach {
     /// # Errors
     /// When the radius makes no sense or a vertex is not there.
     pub(crate) fn vertices(&self, piece: &Piece) -> Result<Vec<bool>, WorkshopError> {
-        let mut touched = vec![false; piece.rest.len()];
-        for centre in self.centres(piece)? {
-            let reached = within_reach(&piece.rest, &piece.topology, centre, self.radius());
-            reached.into_iter().for_each(|(v, _)| touched[v as usize] = true);
-        }
+        self.vertices_of(&piece.rest, &piece.topology)
+    }
+
+    /// The same of any mesh at rest (welded).
+    pub(crate) fn vertices_of(&self, rest: &[Vec3], topology: &Topology) -> Result<Vec<bool>, WorkshopError> {
+        let mut touched = vec![false; rest.len()];
+        let centres = self.centres(rest)?;
+        let reached = along_edges(rest, &topology.neighbours, &centres, self.radius());
+        reached.into_iter().for_each(|(v, _)| touched[v as usize] = true);
         Ok(touched)
     }
 }
@@ -122,7 +127,7 @@ impl BrushStroke {
         }
         let brush = Brush { stroke: self.stroke, radius: self.reach.radius(), strength, firm };
         let mut positions = piece.rest.clone();
-        for centre in self.reach.centres(piece)? {
+        for centre in self.reach.centres(&piece.rest)? {
             dab(&mut positions, &piece.topology, centre, brush);
         }
         Ok(positions)

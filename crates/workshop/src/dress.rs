@@ -2,6 +2,7 @@
 
 use crate::WorkshopError;
 use glam::{Mat4, Quat, Vec3};
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{settle_walls, CoverageSettings, Layer, Outfit, Walls};
 use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
@@ -75,14 +76,24 @@ pub struct Body {
 }
 
 /// The weights of a bound piece.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Bound {
-    /// One row a welded vertex.
-    pub skin: Skin,
-    /// How they were found: `inpaint`, `surface`, `vertex`, `stiff`, or `file`.
+    /// How they were found: the word of a method, `stiff`, or `file`.
     pub method: String,
     /// Share of vertices matched to the surface beneath, 0 to 1.
     pub matched_share: f32,
+    /// One row a welded vertex.
+    pub skin: Skin,
+    /// Welded vertices whose weights were filled in, ascending.
+    #[serde(default)]
+    pub filled: Vec<u32>,
+}
+
+impl Bound {
+    /// All matched.
+    pub(crate) fn by(method: &str, skin: Skin) -> Self {
+        Self { method: method.to_owned(), matched_share: 1.0, skin, filled: Vec::new() }
+    }
 }
 
 /// A piece: a garment, a plate, anything worn.
@@ -100,8 +111,6 @@ pub struct Piece {
     pub shell_kinds: Vec<(u32, bool)>,
     /// Which of its file's vertices and faces it has.
     pub kept: Arc<Kept>,
-    /// The joint a stiff piece is told to follow.
-    pub joint: Option<String>,
     /// Geometry as its file has it (rest positions are in `rest`).
     pub mesh: Arc<Mesh>,
     /// Texture coordinates and materials.
@@ -224,12 +233,12 @@ impl Piece {
             skin: skin.gather(&topology.weld),
             method,
             matched_share: 1.0,
+            filled: Vec::new(),
         });
         Self {
             name: part.name,
             layer,
             kind,
-            joint: None,
             place: None,
             shell_kinds: Vec::new(),
             kept: Arc::new(Kept::all_of(&part.mesh)),

@@ -69,6 +69,14 @@ pub enum WorkshopError {
     SourceNotBound { piece: String, from: String },
     #[error("“{piece}” would take its weights from itself in the end: choose another source")]
     TakesFromItself { piece: String },
+    #[error("joints a vertex are 1 to 8, a match lies within 0.1 to 1000 mm and 180°, sides are mixed over at most 500 mm, and stretch is 0 to 1")]
+    BadBinding,
+    #[error("nothing is left of what “{piece}” would take its weights from: choose more of it")]
+    NothingOfSource { piece: String },
+    #[error("a joint turns from its least to its most degrees within ±180, about an axis, and reaches at most 2000 mm")]
+    BadOwnJoint,
+    #[error("there is a joint “{joint}” already: choose another name")]
+    JointThere { joint: String },
     #[error("a layer is a number from 1 (next to the skin) to 99")]
     BadLayer,
     #[error("a name has 1 to {most} letters")]

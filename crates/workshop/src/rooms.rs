@@ -3,6 +3,7 @@
 use crate::bundle;
 use crate::intake::{look_over_body, look_over_piece};
 use crate::motions::{checked_pairs, keep_to_ranges, range_row, used_by_clips, RangeRow};
+use crate::own_joints::{own_joint_trials, with_own_joints};
 use crate::trials::{kept_trial, matched_trials};
 use crate::view::Posed;
 use crate::{
@@ -158,6 +159,26 @@ impl Room {
         Some((row, used_by_clips(ranges, &self.trials, joint)))
     }
 
+    /// Where a joint of a piece's own would be: at the vertex picked, else at its top in the middle.
+    ///
+    /// # Errors
+    /// When the piece or the vertex is not there.
+    pub fn place_for_joint(&self, piece: u32, vertex: Option<u32>) -> Result<Vec3, WorkshopError> {
+        let missing = |what, id: u32| WorkshopError::Missing { what, id: i64::from(id) };
+        let index = self.index_of(piece).ok_or_else(|| missing("piece", piece))?;
+        let rest = &self.dress.pieces[index].rest;
+        if let Some(v) = vertex {
+            return rest.get(v as usize).copied().ok_or_else(|| missing("vertex", v));
+        }
+        let (low, high) = tin_cloak_core::mesh::bounds(rest);
+        Ok(Vec3::new((low.x + high.x) * 0.5, high.y, (low.z + high.z) * 0.5))
+    }
+
+    /// Numbers of the pieces that are not bound.
+    pub fn unbound_pieces(&self) -> Vec<u32> {
+        self.state.pieces.iter().filter(|p| p.bound.is_none()).map(|p| p.id).collect()
+    }
+
     /// Position in the dress of a piece of the state.
     pub fn index_of(&self, piece: u32) -> Option<usize> {
         let at = self.state.pieces.iter().position(|p| p.id == piece)?;
@@ -254,10 +275,17 @@ impl Rooms {
         blob: ReadBlob,
     ) -> Result<Arc<Body>, WorkshopError> {
         let body = self.body(store, &state.body)?;
-        if state.body_skin.is_none() && state.roles.is_empty() && state.body_size.is_none() {
+        let as_in_file = state.body_skin.is_none() && state.body_size.is_none();
+        if as_in_file && state.roles.is_empty() && state.joints.is_empty() {
             return Ok(body);
         }
-        let key = serde_json::to_string(&(&state.body, &state.body_skin, &state.roles, &state.body_size))?;
+        let key = serde_json::to_string(&(
+            &state.body,
+            &state.body_skin,
+            &state.roles,
+            &state.body_size,
+            &state.joints,
+        ))?;
         known_or((&self.cured, ROOMS_KEPT), &key, || {
             let mut cured = match &state.body_skin {
                 Some(id) => body.with_skin(serde_json::from_slice(&blob(id)?)?),
@@ -267,7 +295,7 @@ impl Rooms {
                 cured = cured.placed(scale, up.rotation());
             }
             cured.set_roles.clone_from(&state.roles);
-            Ok(cured)
+            with_own_joints(cured, &state.joints)
         })
     }
 
@@ -279,7 +307,7 @@ impl Rooms {
         body: &Body,
     ) -> Result<Arc<TrialSet>, WorkshopError> {
         let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
-        let body_key = (&state.body, &state.body_size);
+        let body_key = (&state.body, &state.body_size, &state.joints);
         let key = serde_json::to_string(&(body_key, &state.motions, &state.poses, &state.ranges, limits))?;
         known_or((&self.trials, ROOMS_KEPT), &key, || {
             let mut set = range_trials(body).and(clip_trials(body, CLIP_FRAMES));
@@ -289,7 +317,8 @@ impl Rooms {
                 set = set.and(matched_trials(body, &document, &pairs, CLIP_FRAMES));
             }
             keep_to_ranges(body, state, &mut set);
-            set.trials.extend(state.poses.iter().map(kept_trial));
+            set.trials.extend(own_joint_trials(body, state));
+            set.trials.extend(state.poses.iter().map(|kept| kept_trial(kept, body.skeleton.len())));
             Ok(set)
         })
     }
@@ -427,10 +456,9 @@ pub(crate) fn unpack_indices(bytes: &[u8]) -> Vec<u32> {
 
 /// Weights as a row of places a vertex, with how they were found in front.
 pub(crate) fn pack_bound(bound: &Bound) -> Result<Vec<u8>, WorkshopError> {
-    Ok(serde_json::to_vec(&(&bound.method, bound.matched_share, &bound.skin))?)
+    Ok(serde_json::to_vec(bound)?)
 }
 
 fn unpack_bound(bytes: &[u8]) -> Result<Bound, WorkshopError> {
-    let (method, matched_share, skin) = serde_json::from_slice(bytes)?;
-    Ok(Bound { skin, method, matched_share })
+    Ok(serde_json::from_slice(bytes)?)
 }

@@ -1,8 +1,8 @@
 //! Steps: what can be done to a fitting, as values that can be kept and run again.
 
 use crate::{
-    BindOptions, BrushStroke, Clean, EaseOptions, JointChoice, MendOptions, MotionState, PieceKind,
-    PlaceOptions, RangeState, Reach, Turn,
+    BindOptions, BrushStroke, Clean, EaseOptions, FollowWish, JointChoice, MendOptions, MotionState,
+    OwnJoint, PieceKind, PlaceOptions, RangeState, Reach, Recipe, SideWish, SourcePart, Takes, Turn,
 };
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
@@ -80,10 +80,24 @@ pub enum Step {
     SetRange { joint: String, range: Option<JointRange>, piece: Option<PieceId> },
     /// What a joint is for.
     SetRole { joint: String, role: JointRole },
-    /// Pieces take their weights from the body (all of them when the list is empty).
-    Bind { pieces: Vec<PieceId>, options: BindOptions },
-    /// Where a piece takes its weights from: another piece, or the body; its weights are taken off.
-    TakeFrom { piece: PieceId, from: Option<PieceId> },
+    /// Pieces take their weights as their recipes say (all of them when the list is empty).
+    Bind { pieces: Vec<PieceId> },
+    /// By which method a piece takes its weights; a bound one is bound again.
+    ChooseMethod { piece: PieceId, options: BindOptions },
+    /// Whose weights a piece takes, and which part of them; its weights are taken off.
+    TakeFrom { piece: PieceId, takes: Takes, part: SourcePart },
+    /// What stiff parts of a piece follow (one by number, or all); a bound one is bound again.
+    Follow { piece: PieceId, shell: Option<u32>, follow: FollowWish },
+    /// Which side a place of a piece is; a bound one is bound again.
+    MarkSide { piece: PieceId, mark: SideWish },
+    /// What was said of a piece's sides is forgotten; a bound one is bound again.
+    ClearSides { piece: PieceId },
+    /// A piece is given a joint of its own; a bound one is bound again.
+    AddJoint { joint: OwnJoint },
+    /// A joint of a piece's own is set anew; its piece is bound again.
+    ChangeJoint { joint: OwnJoint },
+    /// A joint of a piece's own is taken out; its weight goes to its parent.
+    RemoveJoint { name: String },
     /// Which of the body's joints a piece may follow; its weights are taken off.
     ChooseJoints { piece: PieceId, choice: Option<JointChoice> },
     /// The weights of a bound piece are cleaned; those of `locked` joints stay.
@@ -147,6 +161,9 @@ pub struct FittingState {
     /// Roles of joints set by hand.
     #[serde(default)]
     pub roles: Vec<(String, JointRole)>,
+    /// Joints of the pieces' own, behind those of the body.
+    #[serde(default)]
+    pub joints: Vec<OwnJoint>,
     /// The measured board, once something is bound.
     pub board: Option<BlobId>,
     /// True when light steps were made since it was measured.
@@ -177,6 +194,7 @@ impl FittingState {
             poses: Vec::new(),
             ranges: Vec::new(),
             roles: Vec::new(),
+            joints: Vec::new(),
             board: None,
             board_is_old: false,
         }
@@ -219,12 +237,9 @@ pub struct PieceState {
     /// Parts that were said to be stiff, or not.
     #[serde(default)]
     pub shells: Vec<(u32, bool)>,
-    /// The piece it takes its weights from; the body when there is none.
+    /// How it is to be bound.
     #[serde(default)]
-    pub from: Option<PieceId>,
-    /// The joints of the body it may follow; all that deform when nothing is said.
-    #[serde(default)]
-    pub joints: Option<JointChoice>,
+    pub recipe: Recipe,
     /// Rest positions, when they are no longer the file's.
     pub rest: Option<BlobId>,
     /// Weights, once bound.
@@ -246,8 +261,7 @@ impl PieceState {
             kind,
             place: None,
             shells: Vec::new(),
-            from: None,
-            joints: None,
+            recipe: Recipe::default(),
             rest: None,
             bound: None,
             limits: Vec::new(),

@@ -92,9 +92,15 @@ pub fn clip_trials(body: &Body, frames: usize) -> TrialSet {
 }
 
 /// A pose set by hand, in a group of its own kind.
-pub(crate) fn kept_trial(kept: &KeptPose) -> Trial {
+///
+/// It may have been kept before a piece brought its own joints: those stay at rest.
+pub(crate) fn kept_trial(kept: &KeptPose, joints: usize) -> Trial {
     let (name, group) = (kept.name.clone(), BY_HAND.to_owned());
-    Trial { name, group, time: 0.0, pose: kept.pose.clone(), held: Vec::new() }
+    let mut pose = kept.pose.clone();
+    let rest = Pose::rest(joints);
+    pose.rotations.extend_from_slice(rest.rotations.get(pose.rotations.len()..).unwrap_or_default());
+    pose.translations.extend_from_slice(rest.translations.get(pose.translations.len()..).unwrap_or_default());
+    Trial { name, group, time: 0.0, pose, held: Vec::new() }
 }
 
 fn of_clip(p: NamedPose) -> Trial {

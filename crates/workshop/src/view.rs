@@ -1,5 +1,6 @@
 //! Looking at a fitting: posed meshes and maps on them.
 
+use crate::binding::leaning_of;
 use crate::{Room, WorkshopError};
 use glam::{Mat4, Quat, Vec3};
 use rayon::prelude::*;
@@ -40,6 +41,10 @@ pub enum MapKind {
     Weights,
     /// The colour (see [`Room::regions`]) of the joint that moves the vertex most.
     Regions,
+    /// Where weights were matched (0) and where they were filled in (1).
+    Matched,
+    /// How far a vertex leans to the left (1) or right (−1) where sides are kept apart.
+    Sides,
     /// Clearance to the layer beneath, millimetres; what pokes through is negative.
     Clearance,
 }
@@ -166,6 +171,8 @@ impl Room {
             MapKind::Plain => vec![None; self.dress.pieces.len() + 1],
             MapKind::Weights => self.weight_maps(JointId(request.joint)),
             MapKind::Regions => self.region_maps(),
+            MapKind::Matched => self.matched_maps(),
+            MapKind::Sides => self.side_maps(),
             MapKind::Clearance => {
                 let mut maps = self.clearance_maps(self.points(&posed));
                 if request.pose == 0 && request.turns.is_empty() {
@@ -221,6 +228,27 @@ impl Room {
         let colour = |j: &JointId| f32::from(colours[j.index()].0);
         let of = |main: Option<Vec<JointId>>| Some(main?.iter().map(colour).collect());
         self.main_joints().into_iter().map(of).collect()
+    }
+
+    /// Only of pieces bound by a method that fills in.
+    fn matched_maps(&self) -> Vec<Option<Vec<f32>>> {
+        let of = |piece: &crate::Piece| {
+            let bound = piece.bound.as_ref()?;
+            crate::Method::of_word(&bound.method).filter(|m| m.fills())?;
+            let mut map = vec![0.0; piece.rest.len()];
+            bound.filled.iter().for_each(|&v| map[v as usize] = 1.0);
+            Some(map)
+        };
+        std::iter::once(None).chain(self.dress.pieces.iter().map(of)).collect()
+    }
+
+    fn side_maps(&self) -> Vec<Option<Vec<f32>>> {
+        let of = |index: usize| {
+            let recipe = &self.piece_state(index).recipe;
+            let width = recipe.options.apart_mm.unwrap_or(10.0);
+            Some(leaning_of(&self.dress.pieces[index], &self.dress.body, recipe, width))
+        };
+        std::iter::once(None).chain((0..self.dress.pieces.len()).map(of)).collect()
     }
 
     fn weight_maps(&self, joint: JointId) -> Vec<Option<Vec<f32>>> {

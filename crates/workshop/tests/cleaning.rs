@@ -8,7 +8,7 @@ use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::JointId;
-use tin_cloak_workshop::{BindOptions, Chosen, Clean, JointChoice, Piece, PieceKind, Step};
+use tin_cloak_workshop::{Chosen, Clean, JointChoice, Piece, PieceKind, SourcePart, Step, Takes};
 
 /// Wick with pieces on, as cloth, bound.
 fn bound(pieces: &[(&str, u16)]) -> Bench {
@@ -89,12 +89,15 @@ fn one_side_takes_the_weights_of_the_other() {
 #[test]
 fn a_harness_takes_its_weights_from_the_tunic_beneath() {
     let bench = bound(&[("quilted tunic", 1), ("tin breastplate", 2)]);
-    let take = |piece, from| Step::TakeFrom { piece, from };
+    let take = |piece, from: Option<u32>| {
+        let takes = from.map_or(Takes::Body, |id| Takes::Pieces(vec![id]));
+        Step::TakeFrom { piece, takes, part: SourcePart::Whole }
+    };
     assert_eq!(bench.run(take(2, Some(1))), "Let tin breastplate take its weights from quilted tunic");
     assert!(bench.piece(2).bound.is_none());
     assert!(bench.refused(take(1, Some(2))).contains("from itself"));
     assert!(bench.refused(take(1, Some(1))).contains("from itself"));
-    bench.run(Step::Bind { pieces: vec![2], options: BindOptions::default() });
+    bench.run(Step::Bind { pieces: vec![2] });
     // Every joint of the plate is one of the tunic's, and close by they agree.
     let (plate, tunic) = (bench.piece(2), bench.piece(1));
     let of_tunic = |joint: JointId| (0..tunic.rest.len()).any(|v| weight(&tunic, v, joint) > 0.0);
@@ -104,14 +107,14 @@ fn a_harness_takes_its_weights_from_the_tunic_beneath() {
     // Without its source bound, it cannot be; all together they are, whatever their order.
     bench.run(take(2, Some(1)));
     bench.run(Step::SetKind { piece: 1, kind: PieceKind::Soft });
-    let alone = Step::Bind { pieces: vec![2], options: BindOptions::default() };
+    let alone = Step::Bind { pieces: vec![2] };
     assert!(bench.refused(alone).contains("which is not bound"));
     bench.run(Step::MoveToLayer { piece: 1, layer: 3 });
-    bench.run(Step::Bind { pieces: Vec::new(), options: BindOptions::default() });
+    bench.run(Step::Bind { pieces: Vec::new() });
     assert!(bench.piece(1).bound.is_some() && bench.piece(2).bound.is_some());
     // The source taken off, the body gives.
     bench.run(Step::RemovePiece { piece: 1 });
-    assert_eq!(bench.open().room.state.pieces[0].from, None);
+    assert_eq!(bench.open().room.state.pieces[0].recipe.takes, Takes::Body);
 }
 
 #[test]

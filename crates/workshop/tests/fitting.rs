@@ -5,8 +5,8 @@
 use std::path::Path;
 use std::sync::Arc;
 use tin_cloak_workshop::{
-    read, BindOptions, Chosen, Companions, JobState, MapKind, MendOptions, PieceKind, Step, Turn,
-    ViewRequest, Workshop, WorkshopError,
+    read, Chosen, Companions, JobState, MapKind, MendOptions, PieceKind, Step, Turn, ViewRequest, Workshop,
+    WorkshopError,
 };
 
 fn data(name: &str) -> Vec<u8> {
@@ -29,7 +29,7 @@ fn dressed(folder: &Path) -> (Arc<Workshop>, i64) {
 }
 
 fn bind_all() -> Step {
-    Step::Bind { pieces: Vec::new(), options: BindOptions::default() }
+    Step::Bind { pieces: Vec::new() }
 }
 
 fn push_all() -> Step {

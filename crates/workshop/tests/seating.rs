@@ -9,8 +9,8 @@ use tin_cloak_workshop::core::skeleton::Pose;
 use tin_cloak_workshop::core::trial::Humanoid;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    bind_piece, carried_to_rest, pose_of_piece, read, sort_document, BindOptions, Body, BrushStroke,
-    Companions, Dress, Grade, Piece, PieceKind, PlaceOptions, Reach, Step, Workshop,
+    bind_piece, carried_to_rest, pose_of_piece, read, sort_document, Body, BrushStroke, Companions, Dress,
+    Grade, Piece, PieceKind, PlaceOptions, Reach, Recipe, Step, Workshop,
 };
 
 fn demo(name: &str) -> Vec<u8> {
@@ -52,7 +52,7 @@ fn the_pose_a_tunic_was_modelled_in_is_found() {
     let body = &dress.body;
     let person = Humanoid::find(&body.skeleton);
     let seated = dress.pieces[0].rest.clone();
-    let (bound, _) = bind_piece(body, &dress.pieces[0], BindOptions::default()).unwrap();
+    let (bound, _) = bind_piece(body, &dress.pieces[0], &Recipe::default()).unwrap();
     // Turns of shoulders and elbows in degrees, made up: (lean, bend) of each arm, then elbows.
     for [left, right, forward, elbow_left, elbow_right] in
         [[35.0f32, 20.0, 0.0, 0.0, 0.0], [-12.0, 40.0, 25.0, 35.0, 20.0], [48.0, 48.0, -15.0, 10.0, 50.0]]
@@ -139,7 +139,7 @@ fn findings_are_cured_by_their_buttons_and_undone() {
     // Once something is bound, the board is measured anew with the body's new weights.
     let control = found(0, "knee_pole_left").unwrap().cure.unwrap().step;
     shop.run_now(fitting, shop.piece_step(tunic, 1, PieceKind::Soft).unwrap()).unwrap();
-    shop.run_now(fitting, Step::Bind { pieces: Vec::new(), options: BindOptions::default() }).unwrap();
+    shop.run_now(fitting, Step::Bind { pieces: Vec::new() }).unwrap();
     shop.run_now(fitting, control).unwrap();
     let open = shop.fitting(fitting).unwrap();
     assert_ne!(open.room.state.board, shop.room_at(&open, open.fitting.cursor - 1).unwrap().state.board);

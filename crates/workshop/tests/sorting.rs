@@ -9,8 +9,8 @@ use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::intake::{mirror_partner, Place, Up};
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    dressed_document, read, sort_document, stiff_shells, BindOptions, BrushStroke, Chosen, Companions,
-    EaseOptions, JointChoice, PieceKind, PlaceOptions, Reach, Step, Turn, Workshop,
+    dressed_document, read, sort_document, stiff_shells, BrushStroke, Chosen, Companions, EaseOptions,
+    JointChoice, PieceKind, PlaceOptions, Reach, Step, Turn, Workshop,
 };
 
 #[test]
@@ -84,7 +84,7 @@ fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
     let moved = PlaceOptions { shift_mm: [0.0, 0.0, 3.0], ..PlaceOptions::NONE };
     bench.run(Step::SetKind { piece: 2, kind: PieceKind::Stiff });
     bench.run(Step::Place { piece: 2, options: moved });
-    bench.run(Step::Bind { pieces: vec![2], options: BindOptions::default() });
+    bench.run(Step::Bind { pieces: vec![2] });
     let before = bench.room();
     bench.cure(2, "are hidden by");
     let after = bench.room();
@@ -111,7 +111,7 @@ fn a_copy_for_the_other_side_is_the_mirror_image() {
     let joints = vec!["upper_leg_left".to_owned(), "hips".to_owned()];
     bench.run(Step::ChooseJoints { piece: 1, choice: Some(JointChoice { only: true, joints }) });
     assert_eq!(bench.run(Step::CopyMirrored { piece: 1 }), "Copy lantern to the other side");
-    let copied = bench.room().state.pieces[1].joints.clone().unwrap();
+    let copied = bench.room().state.pieces[1].recipe.joints.clone().unwrap();
     assert_eq!(copied.joints, ["upper_leg_right", "hips"]);
     let room = bench.room();
     let (one, other) = (&room.dress.pieces[0], &room.dress.pieces[1]);
@@ -234,7 +234,7 @@ fn easing_under_the_brush_moves_only_what_is_there() {
 #[test]
 fn the_board_is_measured_when_a_row_of_strokes_ends() {
     let bench = wearing(&[("quilted tunic", 1)]);
-    bench.run(Step::Bind { pieces: Vec::new(), options: BindOptions::default() });
+    bench.run(Step::Bind { pieces: Vec::new() });
     assert!(bench.shop.measure(bench.fitting).unwrap().is_none(), "nothing to measure");
     let before = bench.room().state.clone();
     let stroke = BrushStroke {

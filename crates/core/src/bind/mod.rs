@@ -1,15 +1,27 @@
 //! Binding: giving a piece skin weights from the surface beneath it.
 
+pub mod cage;
 pub mod clean;
+mod ends;
+mod fit;
+mod heat;
 mod inpaint;
 mod laplacian;
+mod normal;
+mod own;
+pub mod sides;
 mod stiff;
 mod transfer;
 
+pub use ends::{between_ends, bind_between_ends, share_of_way, two_ends};
+pub use fit::{fit_weights, Fitted};
+pub use heat::{bones, heat_weights, Bone};
 pub use inpaint::{fill, Filled};
 pub use laplacian::{Laplacian, SparseRows};
-pub use stiff::{bind_stiff, StiffShell};
-pub use transfer::{match_surface, nearest_surface, nearest_vertex, Match, MatchSettings};
+pub use normal::match_along_normal;
+pub use own::{add_falloffs, Falloff};
+pub use stiff::{bind_stiff, Follow, StiffShell};
+pub use transfer::{match_surface, match_vertices, nearest_surface, nearest_vertex, Match, MatchSettings};
 
 use crate::mesh::{vertex_normals, Topology};
 use crate::query::Tree;
@@ -68,6 +80,9 @@ pub enum BindError {
         /// What the solver says.
         reason: String,
     },
+    /// No joint may give heat.
+    #[error("no joint of the body may move it: choose at least one that deforms")]
+    NoBones,
     /// A joint was named that the skeleton lacks.
     #[error("the body has no joint named “{name}”")]
     NoSuchJoint {

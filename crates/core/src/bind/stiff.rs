@@ -1,53 +1,76 @@
-//! Stiff pieces: one rigid motion for each shell.
+//! Stiff shells: each follows one blend of joints as a whole.
 
 use super::{match_surface, BindError, MatchSettings, Source, Target};
-use crate::skin::Skin;
+use crate::skin::{merge, Skin};
 use crate::JointId;
+use glam::Vec3;
 
-/// What one stiff shell follows.
+/// What a stiff shell follows.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Follow {
+    /// The joint that is heaviest beneath it: exactly rigid in every viewer.
+    Main,
+    /// A joint that was named.
+    Joint(JointId),
+    /// The mean of the weights beneath it, at most four joints. Linear blending of joints turned
+    /// against each other shears and shrinks: its stiffness error is to be looked at.
+    Blend,
+    /// The place of the source that is nearest to its middle, and its turn: a button on cloth.
+    Patch,
+}
+
+/// What became of one stiff shell.
 #[derive(Clone, Debug, PartialEq)]
 pub struct StiffShell {
-    /// The joint it follows.
-    pub joint: JointId,
+    /// The weights of all its vertices.
+    pub row: Vec<(JointId, f32)>,
     /// The area-weighted mean of the weights beneath the shell, heaviest first: how clear the
     /// choice was.
     pub beneath: Vec<(JointId, f32)>,
 }
 
-/// Binds every shell in `stiff` (one flag a shell) of the target to one joint; `rows` of the
-/// others are left to the caller (their rows come back as in `base`).
-///
-/// The joint is the heaviest in the mean of the weights beneath the shell, weighted by area.
-/// A blend of several joints would keep weights equal too, but linear blending of two turned
-/// joints shears and shrinks; one joint is exactly rigid in every viewer. `forced` names the
-/// joint instead.
+/// Joints of a blend at most.
+const BLENDED: usize = 4;
+
+/// Binds every shell with a `Follow` in `follows` (one entry a shell) as a whole; the vertices of
+/// the others have their row of `base`, or of the closest surface when there is none.
 ///
 /// # Errors
 /// When the source has no weights to give.
 pub fn bind_stiff(
     source: &Source,
     target: &Target,
-    stiff: &[bool],
+    follows: &[Option<Follow>],
     base: Option<&Skin>,
-    forced: Option<JointId>,
 ) -> Result<(Skin, Vec<Option<StiffShell>>), BindError> {
     let topology = target.topology;
     let anywhere = MatchSettings { distance: f32::INFINITY, min_cosine: -1.0 };
     let beneath = match_surface(source, target, anywhere);
     let areas = topology.vertex_areas(target.positions);
 
-    let mut sums = vec![vec![0.0f64; source.joints]; topology.shells];
+    let mut sums = vec![Vec::new(); topology.shells];
+    let mut middles = vec![(Vec3::ZERO, 0.0f32); topology.shells];
     for (v, row) in beneath.rows.iter().enumerate() {
-        let shell = topology.shell_of_vertex[v] as usize;
-        for &(joint, weight) in row {
-            sums[shell][joint.index()] += f64::from(weight) * f64::from(areas[v].max(1e-12));
+        let (shell, area) = (topology.shell_of_vertex[v] as usize, areas[v].max(1e-12));
+        if follows[shell].is_none() {
+            continue;
         }
+        sums[shell].extend(row.iter().map(|&(j, w)| (j, w * area)));
+        middles[shell].0 += target.positions[v] * area;
+        middles[shell].1 += area;
     }
-    let shells: Vec<Option<StiffShell>> =
-        (0..topology.shells).map(|s| stiff[s].then(|| choose(&sums[s], forced))).collect();
+    let shells: Vec<Option<StiffShell>> = (0..topology.shells)
+        .map(|s| {
+            let beneath = normalised(std::mem::take(&mut sums[s]));
+            follows[s].map(|follow| {
+                let middle = middles[s].0 / middles[s].1.max(f32::MIN_POSITIVE);
+                StiffShell { row: blend_of(source, follow, &beneath, middle), beneath }
+            })
+        })
+        .collect();
     let rows: Vec<Vec<(JointId, f32)>> = (0..topology.vertices())
         .map(|v| match (&shells[topology.shell_of_vertex[v] as usize], base) {
-            (Some(shell), _) => vec![(shell.joint, 1.0)],
+            (Some(shell), _) => shell.row.clone(),
             (None, Some(base)) => base.row(v).collect(),
             (None, None) => beneath.rows[v].clone(),
         })
@@ -55,15 +78,27 @@ pub fn bind_stiff(
     Ok((Skin::from_rows(&rows, source.joints)?, shells))
 }
 
-fn choose(sums: &[f64], forced: Option<JointId>) -> StiffShell {
-    let total: f64 = sums.iter().sum::<f64>().max(f64::MIN_POSITIVE);
-    let mut beneath: Vec<(JointId, f32)> = sums
-        .iter()
-        .enumerate()
-        .filter(|(_, s)| **s > 0.0)
-        .map(|(j, s)| (JointId(j as u16), (s / total) as f32))
-        .collect();
-    beneath.sort_by(|x, y| y.1.total_cmp(&x.1).then(x.0.cmp(&y.0)));
-    let joint = forced.or(beneath.first().map(|e| e.0)).unwrap_or(JointId(0));
-    StiffShell { joint, beneath }
+fn normalised(mut row: Vec<(JointId, f32)>) -> Vec<(JointId, f32)> {
+    merge(&mut row);
+    let sum: f32 = row.iter().map(|e| e.1).sum();
+    row.iter_mut().for_each(|e| e.1 /= sum.max(f32::MIN_POSITIVE));
+    row
+}
+
+fn blend_of(
+    source: &Source,
+    follow: Follow,
+    beneath: &[(JointId, f32)],
+    middle: Vec3,
+) -> Vec<(JointId, f32)> {
+    let few = |row: &[(JointId, f32)]| normalised(row.iter().take(BLENDED).copied().collect());
+    match follow {
+        Follow::Joint(joint) => vec![(joint, 1.0)],
+        Follow::Main => vec![(beneath.first().map_or(JointId(0), |e| e.0), 1.0)],
+        Follow::Blend => few(beneath),
+        Follow::Patch => match source.tree.closest(middle, f32::INFINITY) {
+            Some(hit) => few(&source.skin.at(source.triangles[hit.triangle as usize], hit.barycentric)),
+            None => few(beneath),
+        },
+    }
 }

@@ -4,6 +4,7 @@ use super::{BindError, Source, Target};
 use crate::query::Tree;
 use crate::skin::Skin;
 use crate::JointId;
+use glam::Vec3;
 use rayon::prelude::*;
 
 /// When a closest point is believed to be the surface a garment vertex belongs to.
@@ -55,7 +56,7 @@ pub fn match_surface(source: &Source, target: &Target, settings: MatchSettings) 
                 .iter()
                 .zip(hit.barycentric)
                 .map(|(&v, b)| source.normals[v as usize] * b)
-                .sum::<glam::Vec3>()
+                .sum::<Vec3>()
                 .normalize_or_zero();
             let near = hit.distance_squared <= settings.distance * settings.distance;
             (near && normal.dot(there) >= settings.min_cosine, source.skin.at(corners, hit.barycentric))
@@ -78,15 +79,20 @@ pub fn nearest_surface(source: &Source, target: &Target) -> Result<Skin, BindErr
 /// # Errors
 /// When the source has no weights to give.
 pub fn nearest_vertex(source: &Source, target: &Target) -> Result<Skin, BindError> {
-    let points = Tree::over_points(source.positions);
-    let rows: Vec<Vec<(JointId, f32)>> = target
-        .positions
-        .par_iter()
-        .with_min_len(256)
-        .map(|&p| {
-            let hit = points.closest(p, f32::INFINITY);
-            hit.map(|h| source.skin.row(h.triangle as usize).collect()).unwrap_or_default()
-        })
-        .collect();
-    Ok(Skin::from_rows(&rows, source.joints)?)
+    Ok(Skin::from_rows(&match_vertices(source, target).rows, source.joints)?)
+}
+
+/// The weights of the nearest vertex that some triangle of the source uses; all are accepted.
+pub fn match_vertices(source: &Source, target: &Target) -> Match {
+    let mut used: Vec<u32> = source.triangles.iter().flatten().copied().collect();
+    used.sort_unstable();
+    used.dedup();
+    let places: Vec<Vec3> = used.iter().map(|&v| source.positions[v as usize]).collect();
+    let points = Tree::over_points(&places);
+    let nearest = |p: &Vec3| -> Vec<(JointId, f32)> {
+        let hit = points.closest(*p, f32::INFINITY);
+        hit.map(|h| source.skin.row(used[h.triangle as usize] as usize).collect()).unwrap_or_default()
+    };
+    let rows = target.positions.par_iter().with_min_len(256).map(nearest).collect();
+    Match { accepted: vec![true; target.positions.len()], rows }
 }

@@ -1,10 +1,8 @@
 //! Hand work: one dab of a brush on cloth.
 
-use crate::mesh::{vertex_normal, Topology};
+use crate::mesh::{along_edges, vertex_normal, Topology};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
-use std::cmp::Reverse;
-use std::collections::BinaryHeap;
 
 /// What a dab does.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -42,37 +40,13 @@ impl Brush {
     }
 }
 
-/// Vertices within `radius` of `centre` along edges, with their distance, nearest first
-/// (Dijkstra, “A note on two problems in connexion with graphs”, 1959).
-pub fn within_reach(positions: &[Vec3], topology: &Topology, centre: u32, radius: f32) -> Vec<(u32, f32)> {
-    let mut settled: Vec<(u32, f32)> = Vec::new();
-    let mut best = std::collections::HashMap::from([(centre, 0.0f32)]);
-    // Distances are not negative, so their bits sort as they do.
-    let mut queue = BinaryHeap::from([Reverse((0.0f32.to_bits(), centre))]);
-    while let Some(Reverse((bits, v))) = queue.pop() {
-        let distance = f32::from_bits(bits);
-        if best.get(&v).is_some_and(|b| distance > *b) {
-            continue;
-        }
-        settled.push((v, distance));
-        for &n in topology.neighbours.row(v as usize) {
-            let further = distance + positions[v as usize].distance(positions[n as usize]);
-            if further < radius && best.get(&n).is_none_or(|b| further < *b) {
-                best.insert(n, further);
-                queue.push(Reverse((further.to_bits(), n)));
-            }
-        }
-    }
-    settled
-}
-
 /// One dab at welded vertex `centre`: moves `positions` (metres) and answers which vertices
 /// moved. Distances are measured along the cloth, so that the other side of a fold is not touched.
 pub fn dab(positions: &mut [Vec3], topology: &Topology, centre: u32, brush: Brush) -> Vec<u32> {
     if centre as usize >= positions.len() || brush.radius <= 0.0 {
         return Vec::new();
     }
-    let reach = within_reach(positions, topology, centre, brush.radius);
+    let reach = along_edges(positions, &topology.neighbours, &[centre], brush.radius);
     let moved: Vec<(u32, Vec3)> = reach
         .iter()
         .map(|&(v, distance)| {

@@ -6,7 +6,7 @@ mod ease;
 mod find_pose;
 mod placement;
 
-pub use brush::{dab, within_reach, Brush, Stroke};
+pub use brush::{dab, Brush, Stroke};
 pub use carry::{carry_to_rest, rest_from_pose};
 pub use ease::{ease, Gap, GapWish};
 pub use find_pose::{covered_joints, find_pose, FoundPose, Sitting};

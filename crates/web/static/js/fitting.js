@@ -3,10 +3,11 @@ import { getJson, postForBytes, postForJson, postForPreview, readView } from "./
 import { Board } from "./board.js";
 import { Brush } from "./brush.js";
 import { Handles } from "./handles.js";
-import { listenToJointTable } from "./joint-table.js";
+import { listenToJointTable, listenToPieceJoints } from "./joint-table.js";
 import { Joints } from "./joints.js";
 import { listen } from "./keys.js";
 import { Layers } from "./layers.js";
+import { Picked } from "./picked.js";
 import { Scene } from "./scene.js";
 import { REGIONS } from "./shading.js";
 import { listenForFiles } from "./shelf.js";
@@ -29,6 +30,7 @@ const joints = new Joints((all) => {
 });
 const work = new Work(() => refresh());
 const layers = new Layers(scene, fitting, (job) => work.watch(job));
+const picked = new Picked();
 const handles = new Handles(scene, canvas);
 const brush = new Brush(canvas, scene, fitting, (x, y) => probe(x, y), () => lookAtRest(), (job) => work.watch(job));
 
@@ -94,7 +96,7 @@ function setMap(map) {
   for (const button of document.querySelectorAll(".maps button")) {
     button.setAttribute("aria-pressed", button.dataset.map === map);
   }
-  for (const kind of ["weights", "clearance", "regions"]) {
+  for (const kind of ["weights", "clearance", "regions", "matched", "sides"]) {
     document.getElementById(`legend-${kind}`).hidden = kind !== map;
   }
   if (map === "regions") showRegions();
@@ -154,7 +156,8 @@ async function refresh(to = station()) {
   for (const form of document.querySelectorAll("form[data-keep-fields]")) {
     for (const [name, value] of fields.get(form.dataset.keepFields) ?? []) {
       const field = form.elements[name];
-      field.value = value;
+      if (field.type === "checkbox") field.checked = true;
+      else field.value = value;
       // What was chosen may be gone.
       if (field.selectedIndex === -1) field.selectedIndex = 0;
     }
@@ -168,6 +171,7 @@ async function refresh(to = station()) {
   layers.mark();
   layers.keepFocus();
   brush.mark();
+  picked.mark();
   board.mark();
   await askView();
   handles.follow();
@@ -268,6 +272,12 @@ listenToJointTable((name) => {
   askView();
 });
 
+listenToPieceJoints((name) => {
+  joints.pickByName(name);
+  setMap("weights");
+  askView();
+});
+
 // Hover: who moves the vertex under the pointer. One question at a time.
 const hover = document.getElementById("hover");
 let probing = null;
@@ -358,6 +368,7 @@ canvas.addEventListener("pointerdown", (e) => {
 canvas.addEventListener("pointerup", async (e) => {
   if (e.button !== 0 || brush.on || !pressed || Math.hypot(e.clientX - pressed[0], e.clientY - pressed[1]) > 4) return;
   const found = await probe(e.clientX, e.clientY);
+  picked.set(found);
   const heaviest = found?.weights.reduce((a, b) => (b[1] > a[1] ? b : a));
   if (heaviest) joints.pickByName(heaviest[0]);
 });
@@ -367,7 +378,7 @@ async function pressAt(to, id) {
   if (!document.getElementById(id)) await goTo(to);
   press(id);
 }
-const MAPS = ["plain", "weights", "regions", "clearance"];
+const MAPS = ["plain", "weights", "regions", "matched", "sides", "clearance"];
 const actions = {
   "?": () => document.getElementById("keys").showModal(),
   ".": () => board.chooseNext(),

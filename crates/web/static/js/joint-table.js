@@ -14,6 +14,32 @@ export function listenToJointTable(onPick) {
   });
 }
 
+// Who moves a piece: ordered by any of the columns, what does not move it folded away.
+export function listenToPieceJoints(onPick) {
+  document.body.addEventListener("click", (e) => {
+    const box = e.target.closest(".piece-joints");
+    if (!box) return;
+    const by = e.target.closest("[data-order]");
+    if (by) orderBy(box, by);
+    const more = e.target.closest(".unfold");
+    if (more) more.setAttribute("aria-pressed", box.classList.toggle("all"));
+    const row = e.target.closest("tr[data-joint]");
+    if (row) onPick(row.dataset.joint);
+  });
+}
+
+function orderBy(box, button) {
+  for (const other of box.querySelectorAll("[data-order]")) other.setAttribute("aria-pressed", other === button);
+  const key = {
+    tree: (row) => Number(row.dataset.tree),
+    name: (row) => row.dataset.joint,
+    share: (row) => -Number(row.dataset.share),
+    harm: (row) => -Number(row.dataset.harm),
+  }[button.dataset.order];
+  const body = box.querySelector("tbody");
+  body.append(...[...body.rows].sort((a, b) => (key(a) < key(b) ? -1 : key(a) > key(b) ? 1 : 0)));
+}
+
 function filter(table, wanted) {
   for (const row of table.querySelectorAll("tbody tr")) {
     row.hidden = !row.textContent.toLowerCase().includes(wanted);

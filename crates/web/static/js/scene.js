@@ -4,7 +4,7 @@ import { OrbitControls } from "../vendor/orbit-controls.js";
 import { getBytes, readMesh } from "./ask.js";
 import { linesMaterial, outlineMaterial, surfaceMaterial } from "./shading.js";
 
-const MAP_NUMBER = { plain: 0, weights: 1, clearance: 2, regions: 3 };
+const MAP_NUMBER = { plain: 0, weights: 1, clearance: 2, regions: 3, matched: 4, sides: 5 };
 
 export class Scene {
   constructor(canvas, fitting) {

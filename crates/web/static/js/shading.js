@@ -50,11 +50,24 @@ vec3 clearance(float mm) {
   return mix(c, vec3(0.12, 0.165, 0.19), line(mm, 0.0, 1.1) * 0.85);
 }
 
+vec3 matched(float filled) {
+  vec3 c = mix(vec3(0.80, 0.87, 0.84), vec3(0.78, 0.47, 0.26), step(0.5, filled));
+  return mix(c, vec3(0.12, 0.165, 0.19), line(filled, 0.5, 1.0) * 0.7);
+}
+
+vec3 sides(float left) {
+  vec3 paper = vec3(0.965, 0.949, 0.914);
+  vec3 c = left < 0.0 ? mix(paper, vec3(0.72, 0.42, 0.24), -left) : mix(paper, vec3(0.20, 0.31, 0.44), left);
+  return mix(c, vec3(0.12, 0.165, 0.19), line(left, 0.0, 1.0) * 0.7);
+}
+
 void main() {
   vec3 n = normalize(gl_FrontFacing ? vNormal : -vNormal);
   vec3 base = colour;
   if (mapKind == 1 && vMapped.y > 0.5) base = weights(vMapped.x);
   if (mapKind == 3 && vRegion.y > 0.5) base = regions[int(vRegion.x + 0.5)];
+  if (mapKind == 4 && vMapped.y > 0.5) base = matched(vMapped.x);
+  if (mapKind == 5 && vMapped.y > 0.5) base = sides(clamp(vMapped.x, -1.0, 1.0));
   if (mapKind == 2 && vMapped.y > 0.98) base = clearance(vMapped.x);
   float key = max(dot(n, normalize(vec3(-0.45, 0.62, 0.65))), 0.0);
   float fill = 0.5 + 0.5 * n.y;

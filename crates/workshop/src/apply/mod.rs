@@ -1,6 +1,8 @@
 //! What each step does to a state; how it is measured and recorded is the workshop's.
 
+mod bind;
 mod body;
+mod joints;
 mod pieces;
 mod seating;
 mod weights;
@@ -115,8 +117,15 @@ impl Doing<'_> {
             Step::RemoveMotion { motion } => self.remove_motion(*motion),
             Step::SetRange { joint, range, piece } => self.set_range(joint, *range, *piece),
             Step::SetRole { joint, role } => self.set_role(joint, *role),
-            Step::Bind { pieces, options } => self.bind(pieces, *options),
-            Step::TakeFrom { piece, from } => self.take_from(*piece, *from),
+            Step::Bind { pieces } => self.bind(pieces),
+            Step::ChooseMethod { piece, options } => self.choose_method(*piece, options),
+            Step::TakeFrom { piece, takes, part } => self.take_from(*piece, takes, part),
+            Step::Follow { piece, shell, follow } => self.follow(*piece, *shell, follow),
+            Step::MarkSide { piece, mark } => self.mark_side(*piece, *mark),
+            Step::ClearSides { piece } => self.clear_sides(*piece),
+            Step::AddJoint { joint } => self.add_joint(joint),
+            Step::ChangeJoint { joint } => self.change_joint(joint),
+            Step::RemoveJoint { name } => self.remove_joint(name),
             Step::ChooseJoints { piece, choice } => self.choose_joints(*piece, choice.as_ref()),
             Step::Clean { piece, clean, chosen, locked } => self.clean(*piece, clean, chosen, locked),
             Step::PushOut { pieces, chosen: _, options } => self.push_out(pieces, *options),
@@ -163,7 +172,11 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::RemoveMotion { .. } => "Leaving the motion out",
         Step::SetRange { .. } => "Setting the range",
         Step::SetRole { .. } => "Filing the joint",
-        Step::Bind { .. } => "Binding and measuring",
+        Step::Bind { .. } | Step::ChooseMethod { .. } | Step::Follow { .. } => "Binding and measuring",
+        Step::MarkSide { .. } | Step::ClearSides { .. } => "Keeping sides apart",
+        Step::AddJoint { .. } => "Adding the joint",
+        Step::ChangeJoint { .. } => "Setting the joint",
+        Step::RemoveJoint { .. } => "Taking the joint out",
         Step::TakeFrom { .. } => "Choosing the source",
         Step::ChooseJoints { .. } => "Choosing joints",
         Step::Clean { .. } => "Cleaning weights",

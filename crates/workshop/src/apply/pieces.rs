@@ -4,7 +4,7 @@ use super::{kind_word, Doing};
 use crate::intake::unseen;
 use crate::rooms::{pack_bound, pack_indices, pack_positions, unpack_indices};
 use crate::steps::{Cut, FileRef, PieceId, PieceState};
-use crate::{Bound, JointChoice, Piece, PieceKind, WorkshopError};
+use crate::{Bound, FollowWish, OwnJoint, Piece, PieceKind, Recipe, SourcePart, Takes, WorkshopError};
 use glam::Vec3;
 use tin_cloak_core::intake::{mirror_partner, symmetry, Place};
 use tin_cloak_store::BlobId;
@@ -30,8 +30,20 @@ impl Doing<'_> {
     pub fn remove_piece(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
         let name = self.draft.piece(piece)?.name().to_owned();
         self.draft.state.pieces.retain(|p| p.id != piece);
-        let orphans = self.draft.state.pieces.iter_mut().filter(|p| p.from == Some(piece));
-        orphans.for_each(|p| p.from = None);
+        self.remove_joints_of(piece)?;
+        for p in &mut self.draft.state.pieces {
+            if let Takes::Pieces(list) = &mut p.recipe.takes {
+                let first = list.first().copied();
+                list.retain(|id| *id != piece);
+                // Numbers of parts and vertices were those of the first source.
+                if first == Some(piece) {
+                    p.recipe.part = SourcePart::Whole;
+                }
+                if list.is_empty() {
+                    p.recipe.takes = Takes::Body;
+                }
+            }
+        }
         Ok(format!("Take off {name}"))
     }
 
@@ -164,34 +176,93 @@ impl Doing<'_> {
         Ok((Cut { mirrored: !cut.mirrored, ..cut }, self.draft.keep(pack_positions(&image))))
     }
 
-    /// The joints that the mirror image of a piece may follow: each for its partner.
-    fn other_joints(&mut self, piece: PieceId) -> Result<Option<JointChoice>, WorkshopError> {
+    /// The recipe of the mirror image of a piece: each joint for its partner, each side for the other.
+    fn other_recipe(&mut self, piece: PieceId) -> Result<Recipe, WorkshopError> {
+        let mut recipe = self.draft.piece(piece)?.recipe.clone();
+        let other = |name: &String| self.other_joint(name);
+        let across = |list: &mut Vec<String>| list.iter_mut().for_each(|n| *n = other(n));
+        recipe.joints.iter_mut().for_each(|c| across(&mut c.joints));
+        recipe.options.ends.iter_mut().flatten().for_each(|n| *n = other(n));
+        for (_, follow) in &mut recipe.follows {
+            if let FollowWish::Joint(name) = follow {
+                *name = other(name);
+            }
+        }
+        recipe.sides.iter_mut().for_each(|s| s.side = s.side.opposite());
+        match &mut recipe.part {
+            SourcePart::Joints(list) => across(list),
+            SourcePart::Side(side) => *side = side.opposite(),
+            // A patch of the source is not where the image is.
+            SourcePart::Patch(_) => recipe.part = SourcePart::Whole,
+            SourcePart::Whole | SourcePart::Shells(_) => {}
+        }
+        Ok(recipe)
+    }
+
+    /// The joint on the other side; of the middle its own.
+    fn other_joint(&self, name: &str) -> String {
         let skeleton = &self.room.dress.body.skeleton;
-        let other = |name: &String| {
-            let partner = skeleton.find(name).and_then(|j| mirror_partner(skeleton, j));
-            partner.map_or_else(|| name.clone(), |p| skeleton.names[p.index()].clone())
+        let partner = skeleton.find(name).and_then(|j| mirror_partner(skeleton, j));
+        partner.map_or_else(|| name.to_owned(), |p| skeleton.names[p.index()].clone())
+    }
+
+    /// The mirror images of a piece's own joints, under their old names.
+    fn images_of_joints(&self, piece: PieceId) -> Vec<OwnJoint> {
+        let plane = self.plane();
+        let image = |p: Vec3| Vec3::new(2.0 * plane - p.x, p.y, p.z);
+        let own = self.draft.state.joints.iter().filter(|j| j.piece == piece);
+        let one = |j: &OwnJoint| OwnJoint {
+            parent: self.other_joint(&j.parent),
+            place: image(j.place),
+            tip: image(j.tip),
+            // An axis of turning is an axial vector.
+            axis: Vec3::new(j.axis.x, -j.axis.y, -j.axis.z),
+            ..j.clone()
         };
-        let choice = self.draft.piece(piece)?.joints.as_ref();
-        Ok(choice.map(|c| JointChoice { only: c.only, joints: c.joints.iter().map(other).collect() }))
+        own.map(one).collect()
     }
 
     pub fn mirror(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
         let (cut, rest) = self.image(piece)?;
-        let joints = self.other_joints(piece)?;
+        let recipe = self.other_recipe(piece)?;
         let p = self.draft.piece(piece)?;
-        (p.cut, p.rest, p.bound, p.joints) = (cut, Some(rest), None, joints);
+        (p.cut, p.rest, p.bound, p.recipe) = (cut, Some(rest), None, recipe);
+        for image in self.images_of_joints(piece) {
+            self.draft
+                .state
+                .joints
+                .iter_mut()
+                .filter(|j| j.name == image.name)
+                .for_each(|j| *j = image.clone());
+        }
+        let p = self.draft.piece(piece)?;
         Ok(format!("Mirror {}", p.name()))
     }
 
     pub fn copy_mirrored(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
         let (cut, rest) = self.image(piece)?;
-        let joints = self.other_joints(piece)?;
+        let recipe = self.other_recipe(piece)?;
         let id = self.draft.state.next_piece;
         let mut copy = self.draft.piece(piece)?.clone();
         let name = copy.name().to_owned();
         copy.own_name = Some(other_side(&name));
-        (copy.id, copy.cut, copy.rest, copy.bound, copy.joints) = (id, cut, Some(rest), None, joints);
+        (copy.id, copy.cut, copy.rest, copy.bound, copy.recipe) = (id, cut, Some(rest), None, recipe);
         copy.limits.clear();
+        let images = self.images_of_joints(piece);
+        for image in &images {
+            let name = other_side(&image.name);
+            if self.room.dress.body.skeleton.find(&name).is_some() {
+                return Err(WorkshopError::JointThere { joint: name });
+            }
+            let own = images.iter().find(|i| i.name == image.parent);
+            let parent = own.map_or_else(|| image.parent.clone(), |i| other_side(&i.name));
+            self.draft.state.joints.push(OwnJoint { name: name.clone(), parent, piece: id, ..image.clone() });
+            for (_, follow) in &mut copy.recipe.follows {
+                if *follow == FollowWish::Joint(image.name.clone()) {
+                    *follow = FollowWish::Joint(name.clone());
+                }
+            }
+        }
         self.draft.state.next_piece += 1;
         let sentence = format!("Copy {name} to the other side");
         self.draft.state.pieces.push(copy);

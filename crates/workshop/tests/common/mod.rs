@@ -4,9 +4,7 @@
 use std::sync::{Arc, OnceLock};
 use tin_cloak_demo::DemoFile;
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{
-    BindOptions, Companions, Finding, OpenFitting, Piece, PieceKind, Room, Step, Workshop,
-};
+use tin_cloak_workshop::{Companions, Finding, OpenFitting, Piece, PieceKind, Room, Step, Workshop};
 
 pub struct Bench {
     pub shop: Arc<Workshop>,
@@ -41,7 +39,7 @@ impl Bench {
     }
 
     pub fn bind_all(&self) {
-        self.run(Step::Bind { pieces: Vec::new(), options: BindOptions::default() });
+        self.run(Step::Bind { pieces: Vec::new() });
     }
 
     pub fn piece(&self, id: u32) -> Piece {

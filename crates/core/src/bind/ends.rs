@@ -1,0 +1,151 @@
+//! A hose or strap whose two ends belong to different joints.
+
+use super::laplacian::solve_positive;
+use super::{match_surface, BindError, Laplacian, MatchSettings, Source, Target};
+use crate::mesh::{along_edges, distances_along_edges, Topology};
+use crate::skin::{merge, Skin};
+use crate::JointId;
+use faer::sparse::Triplet;
+use faer::Mat;
+use glam::Vec3;
+
+/// The vertices of the two ends of a shell: its open loops when it has two, else all that lies
+/// within a twentieth of its length of the two vertices furthest from each other along it.
+/// Nothing for a shell of a few vertices.
+pub fn two_ends(topology: &Topology, positions: &[Vec3], shell: u32) -> Option<[Vec<u32>; 2]> {
+    let of_shell = |v: &u32| topology.shell_of_vertex[*v as usize] == shell;
+    let mut loops = topology.boundary_loops();
+    loops.retain(|l| of_shell(&l[0]));
+    if let Ok([a, b]) = <[Vec<u32>; 2]>::try_from(loops) {
+        return Some([a, b]);
+    }
+    let any = (0..positions.len() as u32).find(of_shell)?;
+    let furthest = |from: u32| {
+        let all = distances_along_edges(positions, &topology.neighbours, &[from]);
+        let finite = (0u32..).zip(all).filter(|e| e.1.is_finite());
+        finite.max_by(|a, b| a.1.total_cmp(&b.1).then(b.0.cmp(&a.0)))
+    };
+    let a = furthest(any)?.0;
+    let (b, length) = furthest(a)?;
+    let near = |v| -> Vec<u32> {
+        along_edges(positions, &topology.neighbours, &[v], length * 0.05).into_iter().map(|e| e.0).collect()
+    };
+    (length > 0.0).then(|| [near(a), near(b)])
+}
+
+/// How far along from the first end (0) to the second (1) each vertex of their shell lies, by the
+/// harmonic function with these values on the ends: even along a straight hose of any section.
+/// Vertices of other shells have 0.
+///
+/// # Errors
+/// When the system cannot be factored.
+pub fn share_of_way(target: &Target, ends: &[Vec<u32>; 2]) -> Result<Vec<f32>, BindError> {
+    let topology = target.topology;
+    let mut way = vec![f32::NAN; target.positions.len()];
+    ends[0].iter().for_each(|&v| way[v as usize] = 0.0);
+    ends[1].iter().for_each(|&v| way[v as usize] = 1.0);
+    let shell = ends[0].first().map(|&v| topology.shell_of_vertex[v as usize]);
+    for (w, s) in way.iter_mut().zip(&topology.shell_of_vertex) {
+        *w = if Some(*s) == shell { *w } else { 0.0 };
+    }
+    let free: Vec<usize> = (0..way.len()).filter(|&v| way[v].is_nan()).collect();
+    let mut place = vec![usize::MAX; way.len()];
+    free.iter().enumerate().for_each(|(i, &v)| place[v] = i);
+    let laplacian = Laplacian::new(target.positions, &topology.triangles, &topology.neighbours);
+    let mut triplets = Vec::with_capacity(free.len() * 5);
+    let mut right = Mat::<f64>::zeros(free.len(), 1);
+    for (i, &v) in free.iter().enumerate() {
+        for (u, l) in laplacian.matrix.row(v) {
+            match place[u] {
+                usize::MAX => right[(i, 0)] -= l * f64::from(way[u]),
+                j if j <= i => triplets.push(Triplet::new(i, j, l)),
+                _ => {}
+            }
+        }
+    }
+    if !free.is_empty() {
+        let solved = solve_positive(free.len(), &triplets, &right)?;
+        free.iter().enumerate().for_each(|(i, &v)| way[v] = solved[(i, 0)].clamp(0.0, 1.0) as f32);
+    }
+    Ok(way)
+}
+
+/// Weights that run from those of the first end to those of the second. `stretch` is the share of
+/// the length over which they change, 0 to 1: all of it stretches evenly; little of it leaves two
+/// stiff ends that slide past each other in the middle.
+///
+/// The weights of an end are the mean of those beneath it on the source, or the joint named for it.
+///
+/// # Errors
+/// When the system cannot be factored or the source has no weights to give.
+pub fn between_ends(
+    source: &Source,
+    target: &Target,
+    ends: &[Vec<u32>; 2],
+    (joints, stretch): ([Option<JointId>; 2], f32),
+) -> Result<Vec<Vec<(JointId, f32)>>, BindError> {
+    let anywhere = MatchSettings { distance: f32::INFINITY, min_cosine: -1.0 };
+    let beneath = match_surface(source, target, anywhere).rows;
+    let row_of = |end: usize| -> Vec<(JointId, f32)> {
+        if let Some(joint) = joints[end] {
+            return vec![(joint, 1.0)];
+        }
+        let mut mean: Vec<(JointId, f32)> =
+            ends[end].iter().flat_map(|&v| beneath[v as usize].iter().copied()).collect();
+        merge(&mut mean);
+        mean.truncate(2);
+        let sum: f32 = mean.iter().map(|e| e.1).sum();
+        mean.into_iter().map(|(j, w)| (j, w / sum.max(f32::MIN_POSITIVE))).collect()
+    };
+    let (first, second) = (row_of(0), row_of(1));
+    let width = stretch.clamp(0.02, 1.0);
+    let row = |way: f32| {
+        let t = ((way - 0.5) / width + 0.5).clamp(0.0, 1.0);
+        let part = |row: &[(JointId, f32)], by: f32| -> Vec<(JointId, f32)> {
+            row.iter().map(|&(j, w)| (j, w * by)).collect()
+        };
+        let mut mixed = part(&first, 1.0 - t);
+        mixed.extend(part(&second, t));
+        merge(&mut mixed);
+        mixed
+    };
+    Ok(share_of_way(target, ends)?.into_iter().map(row).collect())
+}
+
+/// The whole of a target between its ends, shell by shell; a shell without ends to find follows
+/// what is beneath it.
+///
+/// # Errors
+/// As [`between_ends`].
+pub fn bind_between_ends(
+    source: &Source,
+    target: &Target,
+    how: ([Option<JointId>; 2], f32),
+) -> Result<Skin, BindError> {
+    let mut rows =
+        match_surface(source, target, MatchSettings { distance: f32::INFINITY, min_cosine: -1.0 }).rows;
+    for shell in 0..target.topology.shells as u32 {
+        let Some(ends) = two_ends(target.topology, target.positions, shell) else { continue };
+        let ends = ordered(ends, target.positions);
+        let along = between_ends(source, target, &ends, how)?;
+        for (v, row) in along.into_iter().enumerate() {
+            if target.topology.shell_of_vertex[v] == shell {
+                rows[v] = row;
+            }
+        }
+    }
+    Ok(Skin::from_rows(&rows, source.joints)?)
+}
+
+/// The lower end first (of equals the one further back), so that “first” means something.
+fn ordered([a, b]: [Vec<u32>; 2], positions: &[Vec3]) -> [Vec<u32>; 2] {
+    let middle =
+        |end: &[u32]| end.iter().map(|&v| positions[v as usize]).sum::<Vec3>() / end.len().max(1) as f32;
+    let (x, y) = (middle(&a), middle(&b));
+    let later = if (x.y - y.y).abs() > 1e-3 { x.y > y.y } else { x.z > y.z };
+    if later {
+        [b, a]
+    } else {
+        [a, b]
+    }
+}

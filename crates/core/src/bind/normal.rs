@@ -1,0 +1,30 @@
+//! Matching along the normal.
+
+use super::{match_surface, Match, MatchSettings, Source, Target};
+use rayon::prelude::*;
+
+/// Finds where the normal of each target vertex, inward or outward, first meets a face of the
+/// source that looks the same way (within the angle of `settings`), no further than its distance;
+/// the nearer of both. What meets nothing is not accepted and has the closest point's weights.
+pub fn match_along_normal(source: &Source, target: &Target, settings: MatchSettings) -> Match {
+    let mut found = match_surface(source, target, MatchSettings { distance: -1.0, min_cosine: 2.0 });
+    let places = target.positions.par_iter().zip(&target.normals).with_min_len(256);
+    let hits: Vec<_> = places
+        .map(|(&p, &normal)| {
+            let alike = |_: u32, [a, b, c]: &[glam::Vec3; 3]| {
+                (*b - *a).cross(*c - *a).normalize_or_zero().dot(normal) >= settings.min_cosine
+            };
+            let range = (0.0, settings.distance);
+            let (inward, outward) =
+                (source.tree.ray(p, -normal, range, alike), source.tree.ray(p, normal, range, alike));
+            [inward, outward].into_iter().flatten().min_by(|a, b| a.distance.total_cmp(&b.distance))
+        })
+        .collect();
+    for (v, hit) in hits.iter().enumerate() {
+        if let Some(hit) = hit {
+            found.accepted[v] = true;
+            found.rows[v] = source.skin.at(source.triangles[hit.triangle as usize], hit.barycentric);
+        }
+    }
+    found
+}

@@ -1,0 +1,58 @@
+//! Weight for joints that a piece brings itself: coat tails, a visor, a swing.
+
+use crate::skin::{Skin, SkinError};
+use crate::JointId;
+use glam::Vec3;
+
+/// What a joint of a piece's own takes: everything near its bone, fading out at `reach`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Falloff {
+    /// The joint.
+    pub joint: JointId,
+    /// Its place, metres in model space at rest.
+    pub from: Vec3,
+    /// The end of its bone.
+    pub to: Vec3,
+    /// How far from the bone the last of it is taken, metres; the first half is taken whole.
+    pub reach: f32,
+}
+
+impl Falloff {
+    /// What it takes at `p`, 0 to 1.
+    fn at(&self, p: Vec3) -> f32 {
+        let along = self.to - self.from;
+        let t = ((p - self.from).dot(along) / along.length_squared().max(f32::MIN_POSITIVE)).clamp(0.0, 1.0);
+        let distance = p.distance(self.from + along * t);
+        let x = (2.0 - 2.0 * distance / self.reach.max(1e-6)).clamp(0.0, 1.0);
+        x * x * (3.0 - 2.0 * x)
+    }
+}
+
+/// Gives the joints of `falloffs` what they take of each vertex at `rest`; what they leave stays
+/// with the others in proportion. Where two overlap they share.
+///
+/// # Errors
+/// Never for weights that were normalised; see [`Skin::from_rows`].
+pub fn add_falloffs(
+    skin: &Skin,
+    rest: &[Vec3],
+    falloffs: &[Falloff],
+    joints: usize,
+    most: usize,
+) -> Result<Skin, SkinError> {
+    let row = |v: usize| {
+        let taken: Vec<(JointId, f32)> =
+            falloffs.iter().map(|f| (f.joint, f.at(rest[v]))).filter(|e| e.1 > 0.0).collect();
+        let sum: f32 = taken.iter().map(|e| e.1).sum();
+        if sum <= 0.0 {
+            return None;
+        }
+        let (left, scale) = ((1.0 - sum).max(0.0), 1.0 / sum.max(1.0));
+        let mut kept: Vec<(JointId, f32)> = skin.row(v).map(|(j, w)| (j, w * left)).collect();
+        kept.extend(taken.iter().map(|&(j, w)| (j, w * scale)));
+        crate::skin::merge(&mut kept);
+        kept.truncate(most);
+        Some(kept)
+    };
+    skin.replaced((0..rest.len()).map(row).collect(), joints)
+}

@@ -1,0 +1,256 @@
+//! Steps that say how pieces are bound, and bind them.
+
+use super::Doing;
+use crate::binding::{bind_piece_to, stiff_shells, stiffness};
+use crate::recipe::{FollowWish, JointChoice, Recipe, SideWish, SourcePart, Takes};
+use crate::rooms::pack_bound;
+use crate::sources::allowed_joints;
+use crate::steps::PieceId;
+use crate::{BindOptions, Body, Bound, Method, Piece, TrialSet, WorkshopError};
+use std::collections::HashMap;
+use std::sync::Arc;
+use tin_cloak_core::bind::Falloff;
+
+impl Doing<'_> {
+    pub fn bind(&mut self, pieces: &[PieceId]) -> Result<String, WorkshopError> {
+        let chosen = self.chosen_pieces(pieces)?;
+        if chosen.is_empty() {
+            return Err(WorkshopError::NothingToBind);
+        }
+        let names = self.bind_in_order(chosen)?;
+        Ok(format!("Bind {}", names.join(", ")))
+    }
+
+    /// Binds pieces as the draft has them, each after those it takes its weights from; answers
+    /// their names in that order.
+    fn bind_in_order(&mut self, chosen: Vec<usize>) -> Result<Vec<String>, WorkshopError> {
+        let (body, trials) = self.drafted_body()?;
+        let mut names = Vec::new();
+        let mut done: HashMap<usize, Bound> = HashMap::new();
+        let chosen = self.sources_first(chosen)?;
+        for (n, &index) in chosen.iter().enumerate() {
+            if !self.job.tell(0.3 * n as f32 / chosen.len() as f32) {
+                return Err(WorkshopError::Stopped);
+            }
+            let piece = &self.room.dress.pieces[index];
+            let id = self.room.piece_state(index).id;
+            let recipe = self.draft.piece(id)?.recipe.clone();
+            let source = self.room.source_of(&body, (index, &recipe), &done)?;
+            let own: Vec<Falloff> = self
+                .draft
+                .state
+                .joints
+                .iter()
+                .filter(|j| j.piece == id)
+                .filter_map(|j| j.falloff(&body.skeleton))
+                .collect();
+            let (bound, _) = bind_piece_to(&source, &body, (piece, &own), &recipe)?;
+            let note = bind_note(piece, &bound, (&body, &trials));
+            self.draft.notes.push(note);
+            let blob = self.draft.keep(pack_bound(&bound)?);
+            self.draft.piece(id)?.bound = Some(blob);
+            names.push(piece.name.clone());
+            done.insert(index, bound);
+        }
+        Ok(names)
+    }
+
+    /// The body and the poses of the draft.
+    fn drafted_body(&self) -> Result<(Arc<Body>, Arc<TrialSet>), WorkshopError> {
+        let state = &self.draft.state;
+        let blob = |id: &_| self.draft.blob(self.store, id);
+        let body = self.rooms.body_in_state(self.store, state, &blob)?;
+        let trials = self.rooms.trials(self.store, state, &body)?;
+        Ok((body, trials))
+    }
+
+    /// Pieces in an order in which each comes after those it takes its weights from.
+    fn sources_first(&mut self, chosen: Vec<usize>) -> Result<Vec<usize>, WorkshopError> {
+        let sources: Vec<Vec<usize>> = (0..self.room.dress.pieces.len())
+            .map(|i| {
+                let takes = self.draft.piece(self.room.piece_state(i).id)?.recipe.takes.clone();
+                Ok(self.room.sources_of(i, &takes))
+            })
+            .collect::<Result<_, WorkshopError>>()?;
+        let mut depths: Vec<Option<usize>> = vec![None; sources.len()];
+        for &index in &chosen {
+            let looped =
+                || WorkshopError::TakesFromItself { piece: self.room.dress.pieces[index].name.clone() };
+            depth(index, &sources, &mut depths, 0).ok_or_else(looped)?;
+        }
+        let mut chosen = chosen;
+        chosen.sort_by_key(|&i| depths[i]);
+        Ok(chosen)
+    }
+
+    /// Binds a piece again when it was bound before the step.
+    pub(super) fn bind_again(&mut self, piece: PieceId) -> Result<(), WorkshopError> {
+        if self.draft.piece(piece)?.bound.is_none() {
+            return Ok(());
+        }
+        let index = self.worn_piece(piece)?.0;
+        self.bind_in_order(vec![index])?;
+        Ok(())
+    }
+
+    /// Changes a piece's recipe and binds it again; answers its name.
+    fn with_recipe(
+        &mut self,
+        piece: PieceId,
+        change: impl FnOnce(&mut Recipe),
+    ) -> Result<String, WorkshopError> {
+        let name = self.worn_piece(piece)?.1.name.clone();
+        change(&mut self.draft.piece(piece)?.recipe);
+        self.bind_again(piece)?;
+        Ok(name)
+    }
+
+    pub fn choose_method(&mut self, piece: PieceId, options: &BindOptions) -> Result<String, WorkshopError> {
+        options.checked()?;
+        let name = self.with_recipe(piece, |r| r.options = options.clone())?;
+        let apart = options.apart_mm.map_or(String::new(), |mm| format!(", sides apart over {mm} mm"));
+        Ok(format!("Bind {name} by {}{apart}", options.method.sentence()))
+    }
+
+    pub fn follow(
+        &mut self,
+        piece: PieceId,
+        shell: Option<u32>,
+        follow: &FollowWish,
+    ) -> Result<String, WorkshopError> {
+        let parts = self.worn_piece(piece)?.1.topology.shells;
+        if let Some(shell) = shell.filter(|s| *s as usize >= parts) {
+            return Err(WorkshopError::Missing { what: "part", id: i64::from(shell) });
+        }
+        if let FollowWish::Joint(joint) = follow {
+            let missing = || WorkshopError::NoSuchJoint { joint: joint.clone() };
+            self.room.dress.body.skeleton.find(joint).ok_or_else(missing)?;
+        }
+        let name = self.with_recipe(piece, |r| {
+            // Said of all of it, it holds for every part.
+            r.follows.retain(|f| shell.is_some() && f.0 != shell);
+            r.follows.push((shell, follow.clone()));
+            r.follows.sort_by_key(|f| f.0);
+        })?;
+        let part = shell.map_or(String::new(), |s| format!("part {} of ", s + 1));
+        Ok(match follow {
+            FollowWish::Main => format!("Let {part}{name} follow the joint beneath"),
+            FollowWish::Joint(joint) => format!("Let {part}{name} follow {joint}"),
+            FollowWish::Blend => format!("Let {part}{name} follow the blend beneath"),
+            FollowWish::Patch => format!("Let {part}{name} follow the cloth beneath"),
+        })
+    }
+
+    pub fn mark_side(&mut self, piece: PieceId, mark: SideWish) -> Result<String, WorkshopError> {
+        let vertices = self.worn_piece(piece)?.1.rest.len();
+        if mark.vertex as usize >= vertices {
+            return Err(WorkshopError::Missing { what: "vertex", id: i64::from(mark.vertex) });
+        }
+        if !(1.0..=1000.0).contains(&mark.reach_mm) {
+            return Err(WorkshopError::BadBrush);
+        }
+        let name = self.with_recipe(piece, |r| {
+            r.sides.push(mark);
+            // Said of a piece whose sides are not kept apart, it means that they shall be.
+            r.options.apart_mm.get_or_insert(10.0);
+        })?;
+        let side = format!("{:?}", mark.side).to_lowercase();
+        Ok(format!("{} mm of {name} are of the {side}", mark.reach_mm))
+    }
+
+    pub fn clear_sides(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
+        let name = self.with_recipe(piece, |r| r.sides.clear())?;
+        Ok(format!("Find the sides of {name} anew"))
+    }
+
+    pub fn take_from(
+        &mut self,
+        piece: PieceId,
+        takes: &Takes,
+        part: &SourcePart,
+    ) -> Result<String, WorkshopError> {
+        let (index, worn) = self.worn_piece(piece)?;
+        let name = worn.name.clone();
+        let mut sources = Vec::new();
+        for &id in takes.pieces() {
+            sources.push(self.worn_piece(id)?.1.name.clone());
+        }
+        let p = self.draft.piece(piece)?;
+        (p.recipe.takes, p.recipe.part, p.bound) = (takes.clone(), part.clone(), None);
+        self.sources_first(vec![index])?;
+        let source = match takes {
+            Takes::Body => self.room.dress.body.name.clone(),
+            Takes::Beneath => "all that lies beneath".to_owned(),
+            Takes::Pieces(_) => sources.join(", "),
+        };
+        let only = match part {
+            SourcePart::Whole => String::new(),
+            SourcePart::Joints(names) => format!(", what {} move", names.join(", ")),
+            SourcePart::Shells(list) => format!(", {} of its parts", list.len()),
+            SourcePart::Side(side) => format!(", its {} side", format!("{side:?}").to_lowercase()),
+            SourcePart::Patch(_) => ", a patch of it".to_owned(),
+        };
+        Ok(format!("Let {name} take its weights from {source}{only}"))
+    }
+
+    pub fn choose_joints(
+        &mut self,
+        piece: PieceId,
+        choice: Option<&JointChoice>,
+    ) -> Result<String, WorkshopError> {
+        let name = self.worn_piece(piece)?.1.name.clone();
+        // Refused here rather than when it is bound.
+        allowed_joints(&self.room.dress.body, choice)?;
+        let p = self.draft.piece(piece)?;
+        (p.recipe.joints, p.bound) = (choice.cloned(), None);
+        Ok(match choice {
+            Some(JointChoice { only: true, joints }) => {
+                format!("Let {name} follow {} alone", joints.join(", "))
+            }
+            Some(JointChoice { joints, .. }) => {
+                format!("Let {name} follow all joints but {}", joints.join(", "))
+            }
+            None => format!("Let {name} follow all joints that deform"),
+        })
+    }
+}
+
+/// How many pieces stand between one and the body; nothing when it takes from itself in the end.
+fn depth(index: usize, sources: &[Vec<usize>], known: &mut [Option<usize>], above: usize) -> Option<usize> {
+    if above > sources.len() {
+        return None;
+    }
+    if let Some(depth) = known[index] {
+        return Some(depth);
+    }
+    let mut deepest = 0;
+    for &from in &sources[index] {
+        deepest = deepest.max(depth(from, sources, known, above + 1)? + 1);
+    }
+    known[index] = Some(deepest);
+    Some(deepest)
+}
+
+fn bind_note(piece: &Piece, bound: &Bound, (body, trials): (&Body, &TrialSet)) -> String {
+    let mut note = match bound.method.as_str() {
+        "stiff" => format!("{}: moves as one", piece.name),
+        method if Method::of_word(method).is_some_and(Method::fills) => format!(
+            "{}: {:.1} % of its vertices matched, the rest filled in; at most {} joints a vertex",
+            piece.name,
+            bound.matched_share * 100.0,
+            bound.skin.max_influences()
+        ),
+        method => {
+            let how = Method::of_word(method).map_or("its file", Method::sentence);
+            format!("{}: by {how}", piece.name)
+        }
+    };
+    let stiff = stiff_shells(piece);
+    if let Some((mm, pose)) = stiffness(piece, &bound.skin, &stiff, body, trials) {
+        let count = stiff.iter().filter(|s| **s).count();
+        let parts = if count == 1 { "one stiff part".to_owned() } else { format!("{count} stiff parts") };
+        let at = if mm >= 0.05 { format!(" at most, in {pose}") } else { String::new() };
+        note.push_str(&format!("; {parts} out of shape by {mm:.1} mm{at}"));
+    }
+    note
+}
