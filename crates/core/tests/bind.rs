@@ -120,7 +120,7 @@ fn a_stiff_plate_does_not_bend() {
     let topology = Topology::of_welded(plate.0.len(), &plate.1);
     let source = Source::new(&body.0, &body.1, &skin, 2);
     let target = Target::new(&plate.0, &topology);
-    let (bound, shells) = bind_stiff(&source, &target, &[Some(Follow::Main)], None).unwrap();
+    let (bound, shells) = bind_stiff(&source, &target, (&[Some(Follow::Main)], &[0]), None).unwrap();
     assert_eq!(shells[0].as_ref().unwrap().row, [(JointId(1), 1.0)], "most of it lies above the bend");
     let mut posed = vec![Vec3::ZERO; plate.0.len()];
     linear_blend(&plate.0, &bound, &bent(70.0), &mut posed);

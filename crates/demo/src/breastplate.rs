@@ -2,6 +2,7 @@
 
 use crate::body::smooth;
 use crate::figure::trunk;
+use crate::plate::add_plate;
 use crate::remesh::Shape3;
 use crate::sdf::{ellipsoid, gradient, join, surface_along};
 use glam::Vec3;
@@ -43,24 +44,6 @@ pub(crate) fn breastplate() -> Shape3 {
         .flat_map(|r| (0..=ACROSS).map(move |c| (r, c)))
         .map(|(r, c)| inner_point(c as f32 / ACROSS as f32 * 2.0 - 1.0, r as f32 / UP as f32))
         .collect();
-    shape.positions.extend(grid.iter().map(|g| g.0));
-    shape.positions.extend(grid.iter().map(|g| g.0 + g.1 * THICKNESS));
-    let inner = |r: usize, c: usize| (r * (ACROSS + 1) + c) as u32;
-    let outer = |r: usize, c: usize| inner(r, c) + grid.len() as u32;
-    let mut quad = |[a, b, c, d]: [u32; 4]| shape.triangles.extend([[a, b, c], [a, c, d]]);
-    for r in 0..UP {
-        for c in 0..ACROSS {
-            quad([outer(r, c), outer(r, c + 1), outer(r + 1, c + 1), outer(r + 1, c)]);
-            quad([inner(r, c + 1), inner(r, c), inner(r + 1, c), inner(r + 1, c + 1)]);
-        }
-    }
-    for c in 0..ACROSS {
-        quad([inner(0, c), inner(0, c + 1), outer(0, c + 1), outer(0, c)]);
-        quad([inner(UP, c + 1), inner(UP, c), outer(UP, c), outer(UP, c + 1)]);
-    }
-    for r in 0..UP {
-        quad([inner(r + 1, 0), inner(r, 0), outer(r, 0), outer(r + 1, 0)]);
-        quad([inner(r, ACROSS), inner(r + 1, ACROSS), outer(r + 1, ACROSS), outer(r, ACROSS)]);
-    }
+    add_plate(&mut shape, &grid, ACROSS + 1, THICKNESS);
     shape
 }

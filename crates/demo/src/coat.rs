@@ -4,7 +4,7 @@ use crate::body;
 use crate::figure;
 use crate::remesh::Shape3;
 use crate::skeleton::{Joints, Side};
-use crate::{to_mesh, tunic, DemoError};
+use crate::{to_mesh, DemoError};
 use glam::{Quat, Vec3};
 use tin_cloak_core::bind::{nearest_surface, Source, Target};
 use tin_cloak_core::deform::linear_blend;
@@ -15,8 +15,7 @@ use tin_cloak_core::skeleton::Pose;
 const ARMS_BELOW: f32 = 40.0;
 
 /// Made at rest, then posed with the body: what a modeller who works in another pose would have.
-pub(crate) fn coat_as_modelled(shape: &Shape3) -> Result<Shape3, DemoError> {
-    let mut coat = tunic::coat(shape);
+pub(crate) fn coat_as_modelled(shape: &Shape3, mut coat: Shape3) -> Result<Shape3, DemoError> {
     let mesh = to_mesh("Wick", shape)?;
     let topology = Topology::of(&mesh);
     let joints = Joints::new();

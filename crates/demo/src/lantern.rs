@@ -10,7 +10,7 @@ const BASE: Vec3 = Vec3::new(0.312, 0.800, 0.010);
 const AROUND: usize = 32;
 
 /// Joins rings of the same number of points to a closed tube or, when `ends`, a closed solid.
-fn add(shape: &mut Shape3, rings: &[Vec<Vec3>], ends: bool) {
+pub(crate) fn add_rings(shape: &mut Shape3, rings: &[Vec<Vec3>], ends: bool) {
     let first = shape.positions.len() as u32;
     let count = rings[0].len() as u32;
     shape.positions.extend(rings.iter().flatten());
@@ -39,7 +39,7 @@ fn turned(shape: &mut Shape3, profile: &[(f32, f32)]) {
         BASE + Vec3::new(r * angle.cos(), y, r * angle.sin())
     };
     let rings: Vec<Vec<Vec3>> = profile.iter().map(|&p| (0..AROUND).map(|i| point(p, i)).collect()).collect();
-    add(shape, &rings, true);
+    add_rings(shape, &rings, true);
 }
 
 fn post(shape: &mut Shape3, quarter: usize) {
@@ -48,7 +48,7 @@ fn post(shape: &mut Shape3, quarter: usize) {
         let corner = |(x, z): (f32, f32)| BASE + turn * Vec3::new(0.037 + x * 0.0025, y, z * 0.0025);
         [(-1.0, -1.0), (-1.0, 1.0), (1.0, 1.0), (1.0, -1.0)].map(corner).to_vec()
     };
-    add(shape, &(0..=8).map(|i| square(0.012 + 0.104 * i as f32 / 8.0)).collect::<Vec<_>>(), true);
+    add_rings(shape, &(0..=8).map(|i| square(0.012 + 0.104 * i as f32 / 8.0)).collect::<Vec<_>>(), true);
 }
 
 fn ring(shape: &mut Shape3) {
@@ -62,7 +62,12 @@ fn ring(shape: &mut Shape3) {
         };
         (0..10).map(around).collect()
     };
-    add(shape, &(0..AROUND).map(circle).collect::<Vec<_>>(), false);
+    add_rings(shape, &(0..AROUND).map(circle).collect::<Vec<_>>(), false);
+}
+
+/// Where it swings: the top of its ring.
+pub(crate) fn hook() -> Vec3 {
+    BASE + Vec3::new(0.0, 0.187, 0.0)
 }
 
 /// The lantern, unbound.
@@ -81,17 +86,8 @@ pub(crate) fn lantern() -> Shape3 {
 
 #[cfg(test)]
 mod tests {
-    use tin_cloak_core::intake::look_over;
-    use tin_cloak_core::mesh::Topology;
-
     #[test]
     fn every_part_is_closed_and_looks_outward() {
-        let shape = super::lantern();
-        let topology = Topology::of_welded(shape.positions.len(), &shape.triangles);
-        assert_eq!(topology.shells, 8);
-        assert!(topology.closed_shells().iter().all(|c| *c));
-        let facts = look_over(&topology, &shape.positions);
-        assert!(facts.inside_out.is_empty(), "{:?}", facts.inside_out);
-        assert!(facts.crowded_edges.is_empty() && facts.empty_faces.is_empty());
+        crate::plate::tests::assert_sound(&super::lantern(), 8, 0);
     }
 }

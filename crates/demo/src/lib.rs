@@ -7,19 +7,29 @@
 mod body;
 mod boots;
 mod breastplate;
+mod breeches;
+mod buttons;
 mod clips;
+mod cloak;
 mod coat;
 mod correctives;
 mod figure;
+mod hose;
 mod lantern;
+mod pauldron;
+mod plate;
 mod remesh;
+mod rigged;
 mod sdf;
 mod skeleton;
 mod tunic;
 
 use remesh::Shape3;
+use skeleton::Side;
 use tin_cloak_core::mesh::{Mesh, MeshError, Topology};
-use tin_cloak_formats::{write_glb, GlbPart, GlbScene, Look, Mark, WriteError};
+use tin_cloak_core::skeleton::{Skeleton, SkeletonError};
+use tin_cloak_core::skin::{Skin, SkinError};
+use tin_cloak_formats::{write_glb, GlbPart, GlbScene, Look, Mark, PieceKind, WriteError};
 
 /// A file of the demo.
 #[derive(Clone, Debug)]
@@ -39,29 +49,64 @@ pub enum DemoError {
     /// A garment could not be bound for posing.
     #[error(transparent)]
     Bind(#[from] tin_cloak_core::bind::BindError),
+    /// A piece's own joints came out unusable.
+    #[error(transparent)]
+    Skeleton(#[from] SkeletonError),
+    /// Its weights did.
+    #[error(transparent)]
+    Skin(#[from] SkinError),
     /// A file could not be written.
     #[error(transparent)]
     Write(#[from] WriteError),
 }
 
-/// Wick, his tunic, boots, coat, breastplate and lantern as GLB files: the body skinned, the pieces
-/// not.
+/// Wick and his clothes as GLB files: the body skinned, of the pieces only those that bring joints
+/// of their own.
 ///
 /// # Errors
 /// When a mesh or file cannot be made.
 pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
     let shape = body::mesh();
-    let (tunic, boots) = rayon::join(|| tunic::tunic(&shape), || boots::boots(&shape));
-    let plate = breastplate::breastplate();
-    let coat = coat::coat_as_modelled(&shape)?;
+    let ((tunic, coat), (boots, breeches)) = rayon::join(
+        || rayon::join(|| tunic::tunic(&shape), || tunic::coat(&shape)),
+        || rayon::join(|| boots::boots(&shape), || breeches::breeches(&shape)),
+    );
+    let buttons = buttons::buttons(&coat);
+    let coat = coat::coat_as_modelled(&shape, coat)?;
     let mut files = vec![DemoFile { name: "wick.glb", bytes: wick(&shape)? }];
-    files.push(piece("quilted tunic.glb", "quilted tunic", tunic, [0.42, 0.34, 0.22], None)?);
+    let plain = Handed::default();
+    files.push(piece("quilted tunic.glb", "quilted tunic", tunic, [0.42, 0.34, 0.22], &plain)?);
     // Filed wrongly by whoever handed them over.
-    files.push(piece("boots.glb", "boots", boots, [0.12, 0.09, 0.07], Some("hands"))?);
-    files.push(piece("oilskin coat.glb", "oilskin coat", coat, [0.16, 0.20, 0.22], None)?);
-    files.push(piece("tin breastplate.glb", "tin breastplate", plate, [0.42, 0.45, 0.47], None)?);
-    files.push(piece("lantern.glb", "lantern", lantern::lantern(), [0.42, 0.40, 0.33], None)?);
+    let under_hands = Handed { place: Some("hands"), ..Handed::default() };
+    files.push(piece("boots.glb", "boots", boots, [0.12, 0.09, 0.07], &under_hands)?);
+    files.push(piece("oilskin coat.glb", "oilskin coat", coat, [0.16, 0.20, 0.22], &plain)?);
+    let plate = breastplate::breastplate();
+    files.push(piece("tin breastplate.glb", "tin breastplate", plate, [0.42, 0.45, 0.47], &plain)?);
+    files.push(piece("lantern.glb", "lantern", lantern::lantern(), [0.42, 0.40, 0.33], &rigged::lantern()?)?);
+    files.push(piece("breeches.glb", "breeches", breeches, [0.27, 0.25, 0.23], &plain)?);
+    let stiff = Handed { kind: Some(PieceKind::Stiff), ..Handed::default() };
+    let mixed = Handed { kind: Some(PieceKind::Mixed), ..Handed::default() };
+    files.push(piece("coat buttons.glb", "coat buttons", buttons, [0.50, 0.47, 0.38], &stiff)?);
+    for (file, name, side) in [
+        ("left pauldron.glb", "left pauldron", Side::Left),
+        ("right pauldron.glb", "right pauldron", Side::Right),
+    ] {
+        let handed = rigged::pauldron(side)?;
+        files.push(piece(file, name, pauldron::pauldron(side), [0.40, 0.43, 0.45], &handed)?);
+    }
+    files.push(piece("scale cloak.glb", "scale cloak", cloak::cloak(), [0.36, 0.39, 0.42], &mixed)?);
+    files.push(piece("oil hose.glb", "oil hose", hose::hose(), [0.20, 0.13, 0.10], &plain)?);
     Ok(files)
+}
+
+/// What comes with a piece besides its mesh.
+#[derive(Default)]
+struct Handed {
+    /// Where it is filed as worn.
+    place: Option<&'static str>,
+    kind: Option<PieceKind>,
+    /// Joints of its own under joints of the body, and who follows them.
+    rig: Option<(Skeleton, Skin)>,
 }
 
 fn wick(shape: &Shape3) -> Result<Vec<u8>, DemoError> {
@@ -86,22 +131,25 @@ fn wick(shape: &Shape3) -> Result<Vec<u8>, DemoError> {
     Ok(write_glb(&scene)?)
 }
 
-/// A file with one piece; `place` is where it is filed as worn.
+/// A file with one piece.
 fn piece(
     file: &'static str,
     name: &str,
     shape: Shape3,
     colour: [f32; 3],
-    place: Option<&str>,
+    handed: &Handed,
 ) -> Result<DemoFile, DemoError> {
     let mesh = to_mesh(name, &shape)?;
-    let mark = place.map(|place| Mark {
+    let said = handed.place.is_some() || handed.kind.is_some() || handed.rig.is_some();
+    let mark = said.then(|| Mark {
         role: "piece".to_owned(),
-        place: Some(place.to_owned()),
+        place: handed.place.map(str::to_owned),
+        kind: handed.kind,
         ..Mark::default()
     });
-    let part = GlbPart { name, mesh: &mesh, skin: None, morphs: &[], mark, look: &Look::default(), colour };
-    let bytes = write_glb(&GlbScene { parts: vec![part], skeleton: None, clips: &[] })?;
+    let (skeleton, skin) = handed.rig.as_ref().map_or((None, None), |r| (Some(&r.0), Some(&r.1)));
+    let part = GlbPart { name, mesh: &mesh, skin, morphs: &[], mark, look: &Look::default(), colour };
+    let bytes = write_glb(&GlbScene { parts: vec![part], skeleton, clips: &[] })?;
     Ok(DemoFile { name: file, bytes })
 }
 

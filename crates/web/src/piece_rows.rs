@@ -155,7 +155,6 @@ fn part_row(part: &SourcePart) -> (&'static str, String) {
 }
 
 fn follow_rows(recipe: &Recipe, kind: PieceKind) -> Vec<FollowRow> {
-    let usual = if kind == PieceKind::Mixed { FollowWish::Patch } else { FollowWish::Main };
     let row = |shell: Option<u32>, follow: &FollowWish| FollowRow {
         shell: shell.map_or(String::new(), |s| (s + 1).to_string()),
         words: match follow {
@@ -167,7 +166,12 @@ fn follow_rows(recipe: &Recipe, kind: PieceKind) -> Vec<FollowRow> {
     };
     let mut rows: Vec<FollowRow> = recipe.follows.iter().map(|(s, f)| row(*s, f)).collect();
     if recipe.follows.iter().all(|f| f.0.is_some()) {
-        rows.insert(0, row(None, &usual));
+        let words = if kind == PieceKind::Mixed {
+            "the cloth beneath"
+        } else {
+            "the joint beneath, buttons by the cloth"
+        };
+        rows.insert(0, FollowRow { shell: String::new(), words: words.to_owned() });
     }
     rows
 }

@@ -1,6 +1,7 @@
 //! The Shelf: fittings, bodies and pieces.
 
 use crate::answers::{page, Page, Refusal, Tell};
+use crate::looked_over::kind_key;
 use askama::Template;
 use rocket::form::Form;
 use rocket::http::{ContentType, Status};
@@ -34,6 +35,8 @@ pub(crate) struct AssetCard {
     pub why: String,
     /// Groups of its file that wait to be sorted.
     pub groups: usize,
+    /// How it moves, as its file says, or cloth.
+    pub kind: &'static str,
 }
 
 #[derive(Template)]
@@ -87,6 +90,7 @@ pub(crate) fn asset_card(asset: &Asset) -> AssetCard {
         roles,
         why: facts.why,
         groups: facts.groups_to_sort,
+        kind: kind_key(facts.kind.unwrap_or_default()),
     }
 }
 

@@ -1,6 +1,6 @@
 //! What a file that came in holds: bodies, pieces, motions, and what is better left out.
 
-use crate::{Document, MeshPart, WorkshopError};
+use crate::{Document, MeshPart, PieceKind, WorkshopError};
 use serde::{Deserialize, Serialize};
 use tin_cloak_store::{Asset, NewAsset};
 
@@ -43,6 +43,8 @@ pub struct AssetFacts {
     pub clips: usize,
     /// Materials it has.
     pub materials: usize,
+    /// How it moves, when its file says so.
+    pub kind: Option<PieceKind>,
     /// Why its role was guessed; empty once a person has said.
     pub why: String,
     /// Groups its file has, when nobody has said yet whether they are one piece or several.
@@ -101,6 +103,7 @@ fn facts_of(document: &Document, part: &MeshPart) -> AssetFacts {
         quads: part.mesh.quads(),
         joints: document.skeleton.as_ref().filter(|_| part.skin.is_some()).map(|s| s.len()),
         materials: materials.len(),
+        kind: part.mark.as_ref().and_then(|m| m.kind),
         ..AssetFacts::default()
     }
 }

@@ -8,14 +8,17 @@ use rayon::prelude::*;
 use std::time::Instant;
 use tin_cloak_core::bind::sides::{joint_sides, keep_apart, leaning, merge_sides, one_side, Side, SideMark};
 use tin_cloak_core::bind::{
-    add_falloffs, bind_between_ends, bind_stiff, bones, fill, heat_weights, match_along_normal,
+    add_falloffs, assemblies, bind_between_ends, bind_stiff, bones, fill, heat_weights, match_along_normal,
     match_surface, match_vertices, BindError, Falloff, Follow, Match, MatchSettings, Source, Target,
 };
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::deform::linear_blend;
-use tin_cloak_core::intake::{symmetry, JointRole};
+use tin_cloak_core::intake::{shells, symmetry, JointRole, ShellGuess};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
+
+/// Parts of a stiff piece no further from each other than this are one thing, metres.
+const TOUCHING: f32 = 0.005;
 
 /// Seconds that parts of a binding took.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -67,13 +70,18 @@ pub(crate) fn bind_piece_to(
     let options = &recipe.options;
     options.checked()?;
     let joints = body.skeleton.len();
-    let follows = follows(piece, body, recipe).map_err(fail)?;
+    // Parts of a stiff piece that touch are one thing; those on cloth go each by itself.
+    let groups = match piece.kind {
+        PieceKind::Stiff => assemblies(&piece.topology, &piece.rest, TOUCHING),
+        PieceKind::Soft | PieceKind::Mixed => (0..piece.topology.shells as u32).collect(),
+    };
+    let follows = follows(piece, body, recipe, &groups).map_err(fail)?;
     let started = Instant::now();
     let mut times = BindTimes::default();
     let target = Target::new(&piece.rest, &piece.topology);
     let source = Source::new(&mesh.positions, &mesh.triangles, &mesh.skin, joints);
     if follows.iter().all(Option::is_some) {
-        let skin = bind_stiff(&source, &target, &follows, None).map_err(fail)?.0;
+        let skin = bind_stiff(&source, &target, (&follows, &groups), None).map_err(fail)?.0;
         times.matching = started.elapsed().as_secs_f64();
         return Ok((Bound::by("stiff", skin), times));
     }
@@ -104,7 +112,7 @@ pub(crate) fn bind_piece_to(
             add_falloffs(&bound.skin, &piece.rest, own, joints, options.max_influences).map_err(weights)?;
     }
     if follows.iter().any(Option::is_some) {
-        bound.skin = on_cloth(&source, &target, &follows, &bound.skin).map_err(fail)?;
+        bound.skin = on_cloth((&source, &target), (&follows, &groups), &bound.skin).map_err(fail)?;
     }
     times.matching = started.elapsed().as_secs_f64() - times.solving;
     Ok((bound, times))
@@ -119,37 +127,47 @@ pub(crate) fn stiffness(
     body: &Body,
     trials: &TrialSet,
 ) -> Option<(f32, String)> {
-    let mut shells: Vec<Vec<usize>> = vec![Vec::new(); stiff.len()];
+    let mut parts: Vec<Vec<usize>> = vec![Vec::new(); stiff.len()];
     for (v, &s) in piece.topology.shell_of_vertex.iter().enumerate() {
         if stiff[s as usize] {
-            shells[s as usize].push(v);
+            parts[s as usize].push(v);
         }
     }
-    shells.retain(|s| !s.is_empty());
-    let pick = |list: &[Vec3], shell: &[usize]| -> Vec<Vec3> { shell.iter().map(|&v| list[v]).collect() };
-    let rest: Vec<Vec<Vec3>> = shells.iter().map(|s| pick(&piece.rest, s)).collect();
+    parts.retain(|s| !s.is_empty());
+    let pick = |list: &[Vec3], part: &[usize]| -> Vec<Vec3> { part.iter().map(|&v| list[v]).collect() };
+    let rest: Vec<Vec<Vec3>> = parts.iter().map(|s| pick(&piece.rest, s)).collect();
     let worst_in = |trial: &Trial| {
         let mut posed = vec![Vec3::ZERO; piece.rest.len()];
         linear_blend(&piece.rest, skin, &body.skeleton.skin_matrices(&trial.pose), &mut posed);
-        let errors = shells.iter().zip(&rest).map(|(s, rest)| stiffness_error(rest, &pick(&posed, s)));
+        let errors = parts.iter().zip(&rest).map(|(s, rest)| stiffness_error(rest, &pick(&posed, s)));
         errors.fold(0.0, f32::max) * 1000.0
     };
     let errors: Vec<f32> = trials.trials.par_iter().map(worst_in).collect();
     let worst = (0..errors.len()).max_by(|&a, &b| errors[a].total_cmp(&errors[b]).then(b.cmp(&a)))?;
-    (!shells.is_empty()).then(|| (errors[worst], trials.trials[worst].label()))
+    (!parts.is_empty()).then(|| (errors[worst], trials.trials[worst].label()))
 }
 
 fn find_joint(body: &Body, name: &str) -> Result<JointId, BindError> {
     body.skeleton.find(name).ok_or_else(|| BindError::NoSuchJoint { name: name.to_owned() })
 }
 
-/// What each stiff shell follows. Parts sewn on the cloth of a mixed piece go with the place under
-/// them; a piece that is stiff altogether with the joint that is heaviest beneath.
-fn follows(piece: &Piece, body: &Body, recipe: &Recipe) -> Result<Vec<Option<Follow>>, BindError> {
-    let usual = if piece.kind == PieceKind::Mixed { Follow::Patch } else { Follow::Main };
+/// What each stiff shell follows. Parts sewn on the cloth of a mixed piece, and buttons that are
+/// not on a plate, go with the place under them; other stiff things with the joint that is heaviest
+/// beneath.
+fn follows(
+    piece: &Piece,
+    body: &Body,
+    recipe: &Recipe,
+    groups: &[u32],
+) -> Result<Vec<Option<Follow>>, BindError> {
+    let mut loose = vec![true; groups.len()];
+    for (shell, group) in shells(&piece.topology, &piece.rest).iter().zip(groups) {
+        loose[*group as usize] &= shell.guess == ShellGuess::Button;
+    }
     let follow = |shell: usize| -> Result<Follow, BindError> {
         Ok(match recipe.follow_of(shell as u32) {
-            None => usual,
+            None if piece.kind == PieceKind::Mixed || loose[groups[shell] as usize] => Follow::Patch,
+            None => Follow::Main,
             Some(FollowWish::Main) => Follow::Main,
             Some(FollowWish::Joint(name)) => Follow::Joint(find_joint(body, name)?),
             Some(FollowWish::Blend) => Follow::Blend,
@@ -163,9 +181,8 @@ fn follows(piece: &Piece, body: &Body, recipe: &Recipe) -> Result<Vec<Option<Fol
 /// The stiff shells of a piece that has cloth too: those that go with the place under them go with
 /// the piece's own cloth, the others with the source.
 fn on_cloth(
-    source: &Source,
-    target: &Target,
-    follows: &[Option<Follow>],
+    (source, target): (&Source, &Target),
+    (follows, groups): (&[Option<Follow>], &[u32]),
     skin: &Skin,
 ) -> Result<Skin, BindError> {
     let topology = target.topology;
@@ -175,8 +192,8 @@ fn on_cloth(
     let is_cloth = |t: &&[u32; 3]| follows[topology.shell_of_vertex[t[0] as usize] as usize].is_none();
     let triangles: Vec<[u32; 3]> = topology.triangles.iter().filter(is_cloth).copied().collect();
     let cloth = Source::new(target.positions, &triangles, skin, source.joints);
-    let skin = bind_stiff(&cloth, target, &on_patch(true), Some(skin))?.0;
-    Ok(bind_stiff(source, target, &on_patch(false), Some(&skin))?.0)
+    let skin = bind_stiff(&cloth, target, (&on_patch(true), groups), Some(skin))?.0;
+    Ok(bind_stiff(source, target, (&on_patch(false), groups), Some(&skin))?.0)
 }
 
 /// The sides of the body's joints.

@@ -17,6 +17,7 @@ use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use tin_cloak_core::clearance::{Buffers, Outfit};
 use tin_cloak_core::intake::Place;
 use tin_cloak_core::mesh::Kept;
+use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::trial::{JointRange, MotionRanges};
 use tin_cloak_core::JointId;
 use tin_cloak_store::{BlobId, Store};
@@ -310,14 +311,15 @@ impl Rooms {
         let body_key = (&state.body, &state.body_size, &state.joints);
         let key = serde_json::to_string(&(body_key, &state.motions, &state.poses, &state.ranges, limits))?;
         known_or((&self.trials, ROOMS_KEPT), &key, || {
-            let mut set = range_trials(body).and(clip_trials(body, CLIP_FRAMES));
+            let mut set = range_trials(body);
+            set.trials.extend(own_joint_trials(body, state));
+            set = set.and(clip_trials(body, CLIP_FRAMES));
             for motion in &state.motions {
                 let document = read_stored(store, &motion.source)?;
                 let pairs = checked_pairs(body, &motion.source.file_name, &document, &motion.pairs)?;
                 set = set.and(matched_trials(body, &document, &pairs, CLIP_FRAMES));
             }
             keep_to_ranges(body, state, &mut set);
-            set.trials.extend(own_joint_trials(body, state));
             set.trials.extend(state.poses.iter().map(|kept| kept_trial(kept, body.skeleton.len())));
             Ok(set)
         })
@@ -325,12 +327,23 @@ impl Rooms {
 
     /// The mesh that a piece is made from.
     pub fn part(&self, store: &Store, file: &FileRef) -> Result<MeshPart, WorkshopError> {
+        Ok(self.rigged_part(store, file)?.0)
+    }
+
+    /// The same, with the skeleton of its file.
+    pub fn rigged_part(
+        &self,
+        store: &Store,
+        file: &FileRef,
+    ) -> Result<(MeshPart, Option<Skeleton>), WorkshopError> {
         let missing = |meshes| WorkshopError::NoSuchMesh {
             file: file.file_name.clone(),
             mesh: file.mesh.clone(),
             meshes,
         };
-        read_stored(store, file)?.take(&file.mesh).map_err(missing)
+        let mut document = read_stored(store, file)?;
+        let skeleton = document.skeleton.take();
+        Ok((document.take(&file.mesh).map_err(missing)?, skeleton))
     }
 
     /// A piece as its file has it, cut as its state says, unbound.

@@ -25,7 +25,8 @@ pub struct Bone {
 }
 
 impl Bone {
-    fn nearest(&self, p: Vec3) -> Vec3 {
+    /// The point of it that is nearest to `p`.
+    pub fn nearest(&self, p: Vec3) -> Vec3 {
         let along = self.to - self.from;
         let t = (p - self.from).dot(along) / along.length_squared().max(f32::MIN_POSITIVE);
         self.from + along * t.clamp(0.0, 1.0)

@@ -20,7 +20,7 @@ pub use inpaint::{fill, Filled};
 pub use laplacian::{Laplacian, SparseRows};
 pub use normal::match_along_normal;
 pub use own::{add_falloffs, Falloff};
-pub use stiff::{bind_stiff, Follow, StiffShell};
+pub use stiff::{assemblies, bind_stiff, Follow, StiffShell};
 pub use transfer::{match_surface, match_vertices, nearest_surface, nearest_vertex, Match, MatchSettings};
 
 use crate::mesh::{vertex_normals, Topology};

@@ -1,5 +1,6 @@
 //! Weight for joints that a piece brings itself: coat tails, a visor, a swing.
 
+use super::Bone;
 use crate::skin::{Skin, SkinError};
 use crate::JointId;
 use glam::Vec3;
@@ -18,12 +19,14 @@ pub struct Falloff {
 }
 
 impl Falloff {
+    /// How far `p` is from its bone, metres.
+    pub fn distance(&self, p: Vec3) -> f32 {
+        Bone { joint: self.joint, from: self.from, to: self.to }.nearest(p).distance(p)
+    }
+
     /// What it takes at `p`, 0 to 1.
     fn at(&self, p: Vec3) -> f32 {
-        let along = self.to - self.from;
-        let t = ((p - self.from).dot(along) / along.length_squared().max(f32::MIN_POSITIVE)).clamp(0.0, 1.0);
-        let distance = p.distance(self.from + along * t);
-        let x = (2.0 - 2.0 * distance / self.reach.max(1e-6)).clamp(0.0, 1.0);
+        let x = (2.0 - 2.0 * self.distance(p) / self.reach.max(1e-6)).clamp(0.0, 1.0);
         x * x * (3.0 - 2.0 * x)
     }
 }

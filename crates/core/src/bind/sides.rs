@@ -88,27 +88,36 @@ pub fn leaning(
     lean
 }
 
-/// Shells with openings on both sides: half the difference of the ways to either.
+/// Shells with openings on both sides: half the difference of the ways to either. Shells of which
+/// every opening lies on one side are that side's.
 fn settle_by_openings(topology: &Topology, positions: &[Vec3], plane: f32, signed: &mut [f32]) {
     let mut seeds = [Vec::new(), Vec::new()];
+    let mut has_middle = vec![false; topology.shells];
     for line in topology.boundary_loops() {
-        let beyond = |sign: f32| line.iter().all(|&v| (positions[v as usize].x - plane) * sign > 0.0);
-        // An opening of which most lies on one side is that side's, as far as it goes.
-        let mean = line.iter().map(|&v| positions[v as usize].x - plane).sum::<f32>() / line.len() as f32;
-        let half = line.iter().map(|&v| (positions[v as usize].x - plane - mean).abs()).fold(0.0, f32::max);
-        if beyond(1.0) || mean > half * 0.6 {
-            seeds[0].extend(line);
-        } else if beyond(-1.0) || mean < -half * 0.6 {
-            seeds[1].extend(line);
+        let shell = topology.shell_of_vertex[line[0] as usize] as usize;
+        let off = |v: &u32| positions[*v as usize].x - plane;
+        let mean = line.iter().map(off).sum::<f32>() / line.len() as f32;
+        let half = line.iter().map(|v| (off(v) - mean).abs()).fold(0.0, f32::max);
+        if mean.abs() < half * OF_A_SIDE {
+            has_middle[shell] = true;
+        } else {
+            seeds[usize::from(mean < 0.0)].extend(line);
         }
     }
     let [left, right] = seeds.map(|s| distances_along_edges(positions, &topology.neighbours, &s));
     for v in 0..signed.len() {
-        if left[v].is_finite() && right[v].is_finite() {
-            signed[v] = (right[v] - left[v]) * 0.5;
+        let middle = has_middle[topology.shell_of_vertex[v] as usize];
+        match (left[v].is_finite(), right[v].is_finite()) {
+            (true, true) => signed[v] = (right[v] - left[v]) * 0.5,
+            (true, false) if !middle => signed[v] = f32::INFINITY,
+            (false, true) if !middle => signed[v] = f32::NEG_INFINITY,
+            _ => {}
         }
     }
 }
+
+/// An opening whose middle is off the plane by this share of its half width is of that side.
+const OF_A_SIDE: f32 = 0.2;
 
 /// Shells of which nineteen parts in twenty lie on one side.
 fn settle_one_sided(topology: &Topology, positions: &[Vec3], plane: f32, signed: &mut [f32]) {

@@ -1,9 +1,12 @@
 //! Stiff shells: each follows one blend of joints as a whole.
 
 use super::{match_surface, BindError, MatchSettings, Source, Target};
+use crate::mesh::Topology;
+use crate::query::Tree;
 use crate::skin::{merge, Skin};
 use crate::JointId;
 use glam::Vec3;
+use rayon::prelude::*;
 
 /// What a stiff shell follows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -29,18 +32,56 @@ pub struct StiffShell {
     pub beneath: Vec<(JointId, f32)>,
 }
 
+/// Shells no further than `near` metres from each other are one assembly: a lantern of base, posts
+/// and roof. The number of each shell's assembly, by first shell.
+pub fn assemblies(topology: &Topology, positions: &[Vec3], near: f32) -> Vec<u32> {
+    let mut vertices: Vec<Vec<Vec3>> = vec![Vec::new(); topology.shells];
+    let mut triangles: Vec<Vec<[u32; 3]>> = vec![Vec::new(); topology.shells];
+    for (p, &s) in positions.iter().zip(&topology.shell_of_vertex) {
+        vertices[s as usize].push(*p);
+    }
+    for t in &topology.triangles {
+        triangles[topology.shell_of_vertex[t[0] as usize] as usize].push(*t);
+    }
+    let boxes: Vec<(Vec3, Vec3)> = vertices.iter().map(|v| crate::mesh::bounds(v)).collect();
+    let trees: Vec<Tree> = triangles.par_iter().map(|t| Tree::build(positions, t)).collect();
+    let touching = |a: usize, b: usize| vertices[a].iter().any(|p| trees[b].closest(*p, near).is_some());
+    let pairs: Vec<(usize, usize)> = (0..topology.shells)
+        .into_par_iter()
+        .flat_map_iter(|a| (a + 1..topology.shells).map(move |b| (a, b)))
+        .filter(|&(a, b)| {
+            let apart = (boxes[a].0 - boxes[b].1).max(boxes[b].0 - boxes[a].1);
+            apart.max_element() <= near && (touching(a, b) || touching(b, a))
+        })
+        .collect();
+    let mut of: Vec<u32> = (0..topology.shells as u32).collect();
+    for (a, b) in pairs {
+        let (a, b) = (root(&of, a as u32), root(&of, b as u32));
+        of[a.max(b) as usize] = a.min(b);
+    }
+    (0..topology.shells as u32).map(|s| root(&of, s)).collect()
+}
+
+fn root(of: &[u32], mut shell: u32) -> u32 {
+    while of[shell as usize] != shell {
+        shell = of[shell as usize];
+    }
+    shell
+}
+
 /// Joints of a blend at most.
 const BLENDED: usize = 4;
 
 /// Binds every shell with a `Follow` in `follows` (one entry a shell) as a whole; the vertices of
-/// the others have their row of `base`, or of the closest surface when there is none.
+/// the others have their row of `base`, or of the closest surface when there is none. Shells of one
+/// group (`groups`, one number a shell) that follow what is beneath follow the same.
 ///
 /// # Errors
 /// When the source has no weights to give.
 pub fn bind_stiff(
     source: &Source,
     target: &Target,
-    follows: &[Option<Follow>],
+    (follows, groups): (&[Option<Follow>], &[u32]),
     base: Option<&Skin>,
 ) -> Result<(Skin, Vec<Option<StiffShell>>), BindError> {
     let topology = target.topology;
@@ -48,24 +89,25 @@ pub fn bind_stiff(
     let beneath = match_surface(source, target, anywhere);
     let areas = topology.vertex_areas(target.positions);
 
-    let mut sums = vec![Vec::new(); topology.shells];
+    let mut sums: Vec<Vec<(JointId, f32)>> = vec![Vec::new(); topology.shells];
     let mut middles = vec![(Vec3::ZERO, 0.0f32); topology.shells];
     for (v, row) in beneath.rows.iter().enumerate() {
         let (shell, area) = (topology.shell_of_vertex[v] as usize, areas[v].max(1e-12));
         if follows[shell].is_none() {
             continue;
         }
+        let shell = groups[shell] as usize;
         sums[shell].extend(row.iter().map(|&(j, w)| (j, w * area)));
         middles[shell].0 += target.positions[v] * area;
         middles[shell].1 += area;
     }
+    let means: Vec<Vec<(JointId, f32)>> = sums.into_iter().map(normalised).collect();
     let shells: Vec<Option<StiffShell>> = (0..topology.shells)
         .map(|s| {
-            let beneath = normalised(std::mem::take(&mut sums[s]));
-            follows[s].map(|follow| {
-                let middle = middles[s].0 / middles[s].1.max(f32::MIN_POSITIVE);
-                StiffShell { row: blend_of(source, follow, &beneath, middle), beneath }
-            })
+            let group = groups[s] as usize;
+            let middle = middles[group].0 / middles[group].1.max(f32::MIN_POSITIVE);
+            let beneath = means[group].clone();
+            Some(StiffShell { row: blend_of(source, follows[s]?, &beneath, middle), beneath })
         })
         .collect();
     let rows: Vec<Vec<(JointId, f32)>> = (0..topology.vertices())

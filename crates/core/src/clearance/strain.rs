@@ -1,7 +1,7 @@
 //! Strain of cloth and stiffness error of plates.
 
-use crate::mesh::Topology;
-use glam::{Mat3, Vec3};
+use crate::mesh::{Alignment, Topology};
+use glam::Vec3;
 
 /// Edges shorter than this at rest say nothing about cloth (metres).
 const SHORTEST: f32 = 1e-4;
@@ -25,45 +25,11 @@ pub fn worst_strain(topology: &Topology, rest: &[Vec3], posed: &[Vec3]) -> f32 {
     worst.1
 }
 
-/// The largest distance (metres) between posed vertices and their best rigid fit from rest:
-/// 0 for a plate that does not bend.
-///
-/// The rotation is the orthogonal polar factor of the covariance, by Newton's iteration
-/// (Higham, “Computing the polar decomposition”, 1986); flat shells are given a thin third
-/// dimension along their normal so that the factor is unique.
+/// The largest distance (metres) between posed vertices and their best rigid fit from rest
+/// ([`Alignment`]): 0 for a plate that does not bend, shear or shrink.
 pub fn stiffness_error(rest: &[Vec3], posed: &[Vec3]) -> f32 {
-    let count = rest.len().max(1) as f32;
-    let (from, to) = (rest.iter().sum::<Vec3>() / count, posed.iter().sum::<Vec3>() / count);
-    let (mut cross, mut own) = (Mat3::ZERO, Mat3::ZERO);
-    for (r, p) in rest.iter().zip(posed) {
-        let (r, p) = (*r - from, *p - to);
-        cross += outer(p, r);
-        own += outer(r, r);
-    }
-    // Least-squares linear map from rest to pose, then the rotation in it.
-    let size = (own.x_axis.x + own.y_axis.y + own.z_axis.z).max(f32::MIN_POSITIVE);
-    let thin = Mat3::from_diagonal(Vec3::splat(size * 1e-6));
-    let rotation = polar_rotation((cross + thin) * (own + thin).inverse());
-    rest.iter().zip(posed).map(|(r, p)| (rotation * (*r - from)).distance(*p - to)).fold(0.0, f32::max)
-}
-
-fn outer(a: Vec3, b: Vec3) -> Mat3 {
-    Mat3::from_cols(a * b.x, a * b.y, a * b.z)
-}
-
-fn polar_rotation(m: Mat3) -> Mat3 {
-    let mut r = m;
-    for _ in 0..40 {
-        if r.determinant().abs() < 1e-12 {
-            return Mat3::IDENTITY;
-        }
-        let next = (r + r.inverse().transpose()) * 0.5;
-        if next.abs_diff_eq(r, 1e-7) {
-            return next;
-        }
-        r = next;
-    }
-    r
+    let fit = Alignment::between(rest, posed);
+    rest.iter().zip(posed).map(|(r, p)| fit.rigid(*r).distance(*p)).fold(0.0, f32::max)
 }
 
 #[cfg(test)]

@@ -1,11 +1,13 @@
 //! Triangle meshes with optional quads, and what is derived from them.
 
+mod alignment;
 mod csr;
 mod geodesic;
 mod normals;
 mod topology;
 mod weld;
 
+pub use alignment::Alignment;
 pub use csr::Csr;
 pub use geodesic::{along_edges, distances_along_edges};
 pub use normals::{bounds, face_normal, triangle_area, vertex_normal, vertex_normals, vertex_normals_into};

@@ -8,6 +8,7 @@ mod seating;
 mod weights;
 
 use crate::jobs::Job;
+use crate::own_joints::carried_along;
 use crate::rooms::{pack_positions, Room, Rooms};
 use crate::steps::{FittingState, PieceId, PieceState, Step};
 use crate::{MotionState, Piece, PieceKind, WorkshopError};
@@ -43,10 +44,16 @@ impl Draft {
         }
     }
 
-    /// New rest positions for a piece of the room.
+    /// New rest positions for a piece of the room; its own joints go along.
     fn reseat(&mut self, room: &Room, index: usize, rest: &[Vec3]) -> Result<&mut PieceState, WorkshopError> {
         let blob = self.keep(pack_positions(rest));
-        let piece = self.piece(room.piece_state(index).id)?;
+        let id = room.piece_state(index).id;
+        let before = &room.dress.pieces[index].rest;
+        for joint in self.state.joints.iter_mut().filter(|j| j.piece == id) {
+            joint.place = carried_along(joint.place, before, rest);
+            joint.tip = carried_along(joint.tip, before, rest);
+        }
+        let piece = self.piece(id)?;
         piece.rest = Some(blob);
         Ok(piece)
     }

@@ -2,11 +2,13 @@
 
 use super::{kind_word, Doing};
 use crate::intake::unseen;
+use crate::own_joints::brought;
 use crate::rooms::{pack_bound, pack_indices, pack_positions, unpack_indices};
 use crate::steps::{Cut, FileRef, PieceId, PieceState};
 use crate::{Bound, FollowWish, OwnJoint, Piece, PieceKind, Recipe, SourcePart, Takes, WorkshopError};
 use glam::Vec3;
 use tin_cloak_core::intake::{mirror_partner, symmetry, Place};
+use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_store::BlobId;
 
 impl Doing<'_> {
@@ -20,11 +22,25 @@ impl Doing<'_> {
         let source = FileRef { file: file.clone(), file_name: file_name.to_owned(), mesh: mesh.to_owned() };
         let id = self.draft.state.next_piece;
         let mut piece = PieceState::new(id, source, layer, kind);
-        piece.place =
-            self.rooms.part(self.store, &piece.source)?.mark.and_then(|m| Place::of_word(&m.place?));
+        let (part, skeleton) = self.rooms.rigged_part(self.store, &piece.source)?;
+        piece.place = part.mark.as_ref().and_then(|m| Place::of_word(m.place.as_ref()?));
+        let own = brought(&part, skeleton.as_ref(), &self.room.dress.body.skeleton, id);
+        for joint in own.joints {
+            joint.checked(&self.with_joints_so_far()?)?;
+            let note = format!("{mesh} brings the joint {} under {}", joint.name, joint.parent);
+            self.draft.notes.push(note);
+            self.draft.state.joints.push(joint);
+        }
+        piece.recipe.follows = own.follows;
         self.draft.state.next_piece += 1;
         self.draft.state.pieces.push(piece);
         Ok(format!("Add {mesh} on layer {layer}"))
+    }
+
+    /// The skeleton of the draft.
+    fn with_joints_so_far(&self) -> Result<Skeleton, WorkshopError> {
+        let blob = |id: &BlobId| self.draft.blob(self.store, id);
+        Ok(self.rooms.body_in_state(self.store, &self.draft.state, &blob)?.skeleton.clone())
     }
 
     pub fn remove_piece(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
