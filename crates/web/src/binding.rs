@@ -60,6 +60,7 @@ fn take_from(shop: &Shop, id: i64, piece: u32, form: Form<TakeFrom>) -> Result<T
     let takes = match form.from.as_str() {
         "" => Takes::Body,
         "beneath" => Takes::Beneath,
+        cage if cage.starts_with("cage:") => Takes::Cage(cage[5..].parse().unwrap_or(0)),
         list => Takes::Pieces(list.split(',').filter_map(|n| n.trim().parse().ok()).collect()),
     };
     let part = match form.part {
@@ -246,6 +247,30 @@ fn clean(shop: &Shop, id: i64, form: Form<CleanForm>) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::Clean { piece, clean, chosen, locked })
 }
 
+#[derive(FromForm)]
+struct CageForm {
+    /// Numbers of pieces; all of them when there is none.
+    piece: Vec<u32>,
+    offset: f32,
+    cell: f32,
+}
+
+#[post("/fitting/<id>/cage", data = "<form>")]
+fn make_cage(shop: &Shop, id: i64, form: Form<CageForm>) -> Result<Tell, Refusal> {
+    let CageForm { piece: pieces, offset: offset_mm, cell: cell_mm } = form.into_inner();
+    changed_by(shop, id, Step::MakeCage { pieces, offset_mm, cell_mm })
+}
+
+#[derive(FromForm)]
+struct AsCage {
+    cage: bool,
+}
+
+#[post("/fitting/<id>/as-cage/<piece>", data = "<form>")]
+fn use_as_cage(shop: &Shop, id: i64, piece: u32, form: Form<AsCage>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::UseAsCage { piece, cage: form.cage })
+}
+
 #[derive(Template)]
 #[template(path = "piece_joints.html")]
 struct PieceJoints {
@@ -268,5 +293,16 @@ fn names(text: &str) -> Vec<String> {
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![take_from, choose_method, choose_joints, follow, mark_side, clear_sides, clean, piece_joints]
+    routes![
+        take_from,
+        choose_method,
+        choose_joints,
+        follow,
+        mark_side,
+        clear_sides,
+        clean,
+        make_cage,
+        use_as_cage,
+        piece_joints
+    ]
 }

@@ -21,6 +21,8 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/ask.js", JavaScript),
     file!("js/board.js", JavaScript),
     file!("js/brush.js", JavaScript),
+    file!("js/compare.js", JavaScript),
+    file!("js/figure.js", JavaScript),
     file!("js/handles.js", JavaScript),
     file!("js/joints.js", JavaScript),
     file!("js/layers.js", JavaScript),

@@ -123,13 +123,14 @@ fn next_station(open: &OpenFitting) -> usize {
     }
 }
 
-fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refusal> {
+/// `against` is the step that the board is compared with; the one before the last when there is none.
+fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>) -> Result<Shown, Refusal> {
     let open = shop.fitting(id)?;
     let station = checked_station(station, &open)?;
     let room = &open.room;
     let board = room.board.as_ref();
-    let before = match open.fitting.cursor {
-        c if c > 1 => shop.room_at(&open, c - 1)?.board.clone(),
+    let before = match against.unwrap_or(open.fitting.cursor - 1) {
+        seq if seq >= 1 => shop.room_at(&open, seq)?.board.clone(),
         _ => None,
     };
     let pieces: Vec<PieceRow> = (0..room.dress.pieces.len()).map(|i| piece_row(&open, i)).collect();
@@ -169,7 +170,13 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>) -> Result<Shown, Refu
         more_motions,
         kept_poses: room.state.poses.iter().map(|p| p.name.clone()).collect(),
         board_is_old: room.state.board_is_old,
-        board_words: board_words(board, &effect, room.state.board_is_old),
+        board_words: match (against, board, &before) {
+            (Some(seq), Some(now), Some(then)) => {
+                let (better, worse) = now.better_and_worse(then);
+                format!("against step {seq}: {better} cells better, {worse} worse")
+            }
+            _ => board_words(board, &effect, room.state.board_is_old),
+        },
         deepest: board.map(Board::deepest_mm),
         bad_cells: board.map_or(0, Board::bad_cells),
         all_cells: board.map_or(0, |b| b.cells.iter().map(Vec::len).sum()),
@@ -272,12 +279,12 @@ fn board_words(board: Option<&Board>, effect: &Effect, is_old: bool) -> String {
 
 #[get("/fitting/<id>?<station>", rank = 2)]
 fn fitting(shop: &Shop, id: i64, station: Option<usize>) -> Page {
-    page(&FittingPage { s: shown(shop, id, station)? })
+    page(&FittingPage { s: shown(shop, id, station, None)? })
 }
 
-#[get("/fitting/<id>/panels?<station>")]
-fn panels(shop: &Shop, id: i64, station: Option<usize>) -> Page {
-    page(&Panels { s: shown(shop, id, station)?, swap: true })
+#[get("/fitting/<id>/panels?<station>&<against>")]
+fn panels(shop: &Shop, id: i64, station: Option<usize>, against: Option<i64>) -> Page {
+    page(&Panels { s: shown(shop, id, station, against)?, swap: true })
 }
 
 #[derive(Template)]

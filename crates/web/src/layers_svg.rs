@@ -42,7 +42,11 @@ pub(crate) fn cut(room: &Room) -> Cut {
         let state = room.piece_state(index);
         let deepest = room.board.as_ref().and_then(|b| b.deepest_under(&piece.name));
         let kind = kind_key(piece.kind);
-        let word = if piece.kind == PieceKind::Soft { "cloth" } else { kind };
+        let word = match piece.kind {
+            _ if piece.cage => "cage",
+            PieceKind::Soft => "cloth",
+            PieceKind::Stiff | PieceKind::Mixed => kind,
+        };
         let bound = if piece.bound.is_some() { "" } else { " · not bound" };
         bands.push(Band {
             id: state.id,

@@ -33,6 +33,8 @@ struct PartFacts {
     /// Changes with the mesh, so that it can be kept by the browser.
     key: String,
     bound: bool,
+    /// True for a cage: it is drawn so that one sees through it.
+    cage: bool,
     /// Middle of its box at rest, and half its diagonal, metres.
     middle: [f32; 3],
     reach: f32,
@@ -55,9 +57,18 @@ struct SceneFacts {
     high: [f32; 3],
 }
 
-#[get("/fitting/<id>/scene")]
-fn scene(shop: &Shop, id: i64) -> Result<Json<SceneFacts>, Refusal> {
-    let room = shop.fitting(id)?.room;
+/// The fitting as it stands, or as it was after a step.
+fn room_of(shop: &Workshop, id: i64, step: Option<i64>) -> Result<Arc<Room>, Refusal> {
+    let open = shop.fitting(id)?;
+    Ok(match step {
+        Some(seq) => shop.room_at(&open, seq)?,
+        None => open.room,
+    })
+}
+
+#[get("/fitting/<id>/scene?<step>")]
+fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFacts>, Refusal> {
+    let room = room_of(shop, id, step)?;
     let body = &room.dress.body;
     let around = |rest: &[Vec3]| {
         let (low, high) = tin_cloak_workshop::core::mesh::bounds(rest);
@@ -70,6 +81,7 @@ fn scene(shop: &Shop, id: i64) -> Result<Json<SceneFacts>, Refusal> {
         colour: colour(&room, 0),
         key: key(&room.state.body, &Cut::default()),
         bound: true,
+        cage: false,
         middle,
         reach,
     }];
@@ -81,6 +93,7 @@ fn scene(shop: &Shop, id: i64) -> Result<Json<SceneFacts>, Refusal> {
             colour: colour(&room, i + 1),
             key: key(&state.source, &state.cut),
             bound: piece.bound.is_some(),
+            cage: piece.cage,
             middle: around(&piece.rest).0,
             reach: around(&piece.rest).1,
         });
@@ -106,10 +119,10 @@ fn key(file: &FileRef, cut: &Cut) -> String {
 }
 
 /// The faces of a part; `key` names the mesh, so that the answer may be kept.
-#[get("/fitting/<id>/mesh/<part>?<key>")]
-fn mesh(shop: &Shop, id: i64, part: u32, key: &str) -> Result<Binary, Refusal> {
+#[get("/fitting/<id>/mesh/<part>?<key>&<step>")]
+fn mesh(shop: &Shop, id: i64, part: u32, key: &str, step: Option<i64>) -> Result<Binary, Refusal> {
     let _ = key;
-    let room = shop.fitting(id)?.room;
+    let room = room_of(shop, id, step)?;
     let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
     let bytes = match part {
         0 => pack_mesh(&room.dress.body.mesh),
@@ -118,11 +131,16 @@ fn mesh(shop: &Shop, id: i64, part: u32, key: &str) -> Result<Binary, Refusal> {
     Ok(Binary { bytes, keep: true, says: None })
 }
 
-#[post("/fitting/<id>/view", data = "<request>")]
-async fn view(shop: &Shop, id: i64, request: Json<ViewRequest>) -> Result<Binary, Refusal> {
+#[post("/fitting/<id>/view?<step>", data = "<request>")]
+async fn view(
+    shop: &Shop,
+    id: i64,
+    step: Option<i64>,
+    request: Json<ViewRequest>,
+) -> Result<Binary, Refusal> {
     let shop = Arc::clone(shop);
     let work = move || -> Result<Vec<u8>, Refusal> {
-        Ok(pack_view(&shop.fitting(id)?.room.view(&request.into_inner())?))
+        Ok(pack_view(&room_of(&shop, id, step)?.view(&request.into_inner())?))
     };
     let bytes = rocket::tokio::task::spawn_blocking(work).await.map_err(fault)??;
     Ok(Binary { bytes, keep: false, says: None })

@@ -12,6 +12,7 @@ pub(crate) struct PieceRow {
     pub kind: &'static str,
     pub layer: u16,
     pub bound: bool,
+    pub cage: bool,
     /// `ok`, `doubt` or `none`, with the reason.
     pub pip: (&'static str, String),
     pub words: String,
@@ -84,6 +85,7 @@ pub(crate) fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
         kind: kind_key(piece.kind),
         layer: piece.layer,
         bound: bound.is_some(),
+        cage: piece.cage,
         pip: match (bound, share) {
             (None, _) => ("none", "Not bound".to_owned()),
             (_, Some(s)) if s < 0.5 => ("doubt", "Most of it found no match and was filled in".to_owned()),
@@ -94,6 +96,7 @@ pub(crate) fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
         from: match &recipe.takes {
             Takes::Body => String::new(),
             Takes::Beneath => "beneath".to_owned(),
+            Takes::Cage(id) => format!("cage:{id}"),
             Takes::Pieces(list) => list.iter().map(u32::to_string).collect::<Vec<_>>().join(","),
         },
         part: part_row(&recipe.part),
@@ -120,6 +123,7 @@ fn words(bound: Option<&tin_cloak_workshop::Bound>, share: Option<f32>, double_w
 fn method_words(word: &str) -> &str {
     match word {
         "stiff" => "as one",
+        "cage" => "in a cage",
         "file" => "as in its file",
         other => Method::of_word(other).map_or("in another way", Method::sentence),
     }

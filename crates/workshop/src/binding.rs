@@ -70,11 +70,7 @@ pub(crate) fn bind_piece_to(
     let options = &recipe.options;
     options.checked()?;
     let joints = body.skeleton.len();
-    // Parts of a stiff piece that touch are one thing; those on cloth go each by itself.
-    let groups = match piece.kind {
-        PieceKind::Stiff => assemblies(&piece.topology, &piece.rest, TOUCHING),
-        PieceKind::Soft | PieceKind::Mixed => (0..piece.topology.shells as u32).collect(),
-    };
+    let groups = groups(piece);
     let follows = follows(piece, body, recipe, &groups).map_err(fail)?;
     let started = Instant::now();
     let mut times = BindTimes::default();
@@ -145,6 +141,39 @@ pub(crate) fn stiffness(
     let errors: Vec<f32> = trials.trials.par_iter().map(worst_in).collect();
     let worst = (0..errors.len()).max_by(|&a, &b| errors[a].total_cmp(&errors[b]).then(b.cmp(&a)))?;
     (!parts.is_empty()).then(|| (errors[worst], trials.trials[worst].label()))
+}
+
+/// Parts of a stiff piece that touch are one thing; those on cloth go each by itself.
+fn groups(piece: &Piece) -> Vec<u32> {
+    match piece.kind {
+        PieceKind::Stiff => assemblies(&piece.topology, &piece.rest, TOUCHING),
+        PieceKind::Soft | PieceKind::Mixed => (0..piece.topology.shells as u32).collect(),
+    }
+}
+
+/// Weights made in another way, with the stiff parts of a piece as one each.
+pub(crate) fn stiff_as_one(
+    mesh: &SourceMesh,
+    body: &Body,
+    piece: &Piece,
+    recipe: &Recipe,
+    skin: &Skin,
+) -> Result<Skin, WorkshopError> {
+    let fail = |source| WorkshopError::Bind { piece: piece.name.clone(), source };
+    let groups = groups(piece);
+    let follows = follows(piece, body, recipe, &groups).map_err(fail)?;
+    if follows.iter().all(Option::is_none) {
+        return Ok(skin.clone());
+    }
+    let source = Source::new(&mesh.positions, &mesh.triangles, &mesh.skin, body.skeleton.len());
+    let target = Target::new(&piece.rest, &piece.topology);
+    let all_stiff = follows.iter().all(Option::is_some);
+    let bound = if all_stiff {
+        bind_stiff(&source, &target, (&follows, &groups), None).map(|b| b.0)
+    } else {
+        on_cloth((&source, &target), (&follows, &groups), skin)
+    };
+    bound.map_err(fail)
 }
 
 fn find_joint(body: &Body, name: &str) -> Result<JointId, BindError> {

@@ -109,6 +109,8 @@ pub struct Piece {
     pub place: Option<Place>,
     /// Parts that were said to be stiff, or not, by number.
     pub shell_kinds: Vec<(u32, bool)>,
+    /// True for a cage: other pieces hang in it, nobody wears it.
+    pub cage: bool,
     /// Which of its file's vertices and faces it has.
     pub kept: Arc<Kept>,
     /// Geometry as its file has it (rest positions are in `rest`).
@@ -241,6 +243,7 @@ impl Piece {
             kind,
             place: None,
             shell_kinds: Vec::new(),
+            cage: false,
             kept: Arc::new(Kept::all_of(&part.mesh)),
             shading: Arc::new(Shading::of(&part.mesh)),
             mesh: Arc::new(part.mesh),
@@ -292,7 +295,7 @@ impl Dress {
         let mut layers = vec![self.body.layer()];
         let mut piece_of = vec![None];
         for (i, piece) in self.pieces.iter().enumerate() {
-            let Some(bound) = &piece.bound else { continue };
+            let Some(bound) = piece.bound.as_ref().filter(|_| !piece.cage) else { continue };
             layers.push(Layer {
                 layer: LayerIndex(piece.layer),
                 topology: Arc::clone(&piece.topology),

@@ -75,6 +75,10 @@ pub enum WorkshopError {
     NothingOfSource { piece: String },
     #[error("a joint turns from its least to its most degrees within ±180, about an axis, and reaches at most 2000 mm")]
     BadOwnJoint,
+    #[error("a cage lies 1 to 200 mm off its pieces and has faces of 4 to 200 mm; for large pieces choose larger faces")]
+    BadCage,
+    #[error("“{piece}” is worn: use it as a cage first")]
+    NoCage { piece: String },
     #[error("there is a joint “{joint}” already: choose another name")]
     JointThere { joint: String },
     #[error("a layer is a number from 1 (next to the skin) to 99")]

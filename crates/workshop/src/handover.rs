@@ -23,7 +23,7 @@ pub fn dressed_document(dress: &Dress) -> Document {
         look: body.look.clone(),
         ..MeshPart::default()
     }];
-    for piece in &dress.pieces {
+    for piece in dress.pieces.iter().filter(|p| !p.cage) {
         let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
         let method = piece.bound.as_ref().map(|b| b.method.clone());
         meshes.push(MeshPart {

@@ -8,6 +8,7 @@ mod binding;
 mod board;
 mod brushing;
 mod bundle;
+mod caged;
 mod cleaning;
 mod dress;
 mod error;

@@ -126,6 +126,8 @@ pub enum Takes {
     Pieces(Vec<PieceId>),
     /// Those of the body and of all pieces on layers beneath, whichever is nearest.
     Beneath,
+    /// It hangs in a cage, and has the weights that come nearest to that.
+    Cage(PieceId),
 }
 
 impl Takes {
@@ -133,6 +135,7 @@ impl Takes {
     pub fn pieces(&self) -> &[PieceId] {
         match self {
             Self::Pieces(list) => list,
+            Self::Cage(id) => std::slice::from_ref(id),
             Self::Body | Self::Beneath => &[],
         }
     }

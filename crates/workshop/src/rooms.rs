@@ -246,7 +246,7 @@ impl Rooms {
         let trials = self.trials(store, &state, &body)?;
         let mut pieces = Vec::new();
         for p in &state.pieces {
-            let base = self.piece(store, blob, p, (&state, &body))?;
+            let base = self.piece(blob, p, (&state, &body))?;
             pieces.push(piece_in_state(&base, p, &body, blob)?);
         }
         let board = match &state.board {
@@ -325,15 +325,10 @@ impl Rooms {
         })
     }
 
-    /// The mesh that a piece is made from.
-    pub fn part(&self, store: &Store, file: &FileRef) -> Result<MeshPart, WorkshopError> {
-        Ok(self.rigged_part(store, file)?.0)
-    }
-
-    /// The same, with the skeleton of its file.
+    /// The mesh that a piece is made from, with the skeleton of its file.
     pub fn rigged_part(
         &self,
-        store: &Store,
+        blob: ReadBlob,
         file: &FileRef,
     ) -> Result<(MeshPart, Option<Skeleton>), WorkshopError> {
         let missing = |meshes| WorkshopError::NoSuchMesh {
@@ -341,7 +336,7 @@ impl Rooms {
             mesh: file.mesh.clone(),
             meshes,
         };
-        let mut document = read_stored(store, file)?;
+        let mut document = read_blob(blob, file)?;
         let skeleton = document.skeleton.take();
         Ok((document.take(&file.mesh).map_err(missing)?, skeleton))
     }
@@ -349,14 +344,13 @@ impl Rooms {
     /// A piece as its file has it, cut as its state says, unbound.
     pub fn piece(
         &self,
-        store: &Store,
         blob: ReadBlob,
         piece: &PieceState,
         (state, body): (&FittingState, &Body),
     ) -> Result<Arc<Piece>, WorkshopError> {
         let key = serde_json::to_string(&(&piece.source, &piece.cut, &state.body, &state.body_size))?;
         known_or((&self.pieces, PIECES_KEPT), &key, || {
-            let mut part = self.part(store, &piece.source)?;
+            let mut part = self.rigged_part(blob, &piece.source)?.0;
             let mut kept = Kept::all_of(&part.mesh);
             if let Some(id) = &piece.cut.left_out {
                 (part, kept) = part.without(&unpack_indices(&blob(id)?));
@@ -400,6 +394,7 @@ pub(crate) fn piece_in_state(
     let mut piece = base.clone();
     (piece.layer, piece.kind, piece.place) = (state.layer, state.kind, state.place);
     piece.name = state.name().to_owned();
+    piece.cage = state.cage;
     piece.shell_kinds.clone_from(&state.shells);
     if let Some(rest) = &state.rest {
         piece = piece.moved_to(unpack_positions(&blob(rest)?), body);
@@ -443,7 +438,11 @@ pub(crate) fn room_of(
 }
 
 pub(crate) fn read_stored(store: &Store, file: &FileRef) -> Result<crate::Document, WorkshopError> {
-    let (bytes, companions) = bundle::unpack(store.blob(&file.file)?)?;
+    read_blob(&|id| Ok(store.blob(id)?), file)
+}
+
+fn read_blob(blob: ReadBlob, file: &FileRef) -> Result<crate::Document, WorkshopError> {
+    let (bytes, companions) = bundle::unpack(blob(&file.file)?)?;
     crate::read(&file.file_name, &bytes, &companions)
         .map_err(|source| WorkshopError::Read { file: file.file_name.clone(), source })
 }

@@ -37,7 +37,7 @@ impl Ground {
         let body = &dress.body;
         let (mut positions, mut triangles) = (body.rest.clone(), body.topology.triangles.clone());
         let layer = dress.pieces[index].layer;
-        for piece in dress.pieces.iter().filter(|p| p.layer < layer) {
+        for piece in dress.pieces.iter().filter(|p| p.layer < layer && !p.cage) {
             let first = positions.len() as u32;
             positions.extend(&piece.rest);
             let outside = &piece.walls().outside().topology.triangles;

@@ -103,10 +103,12 @@ impl Room {
     pub(crate) fn sources_of(&self, index: usize, takes: &Takes) -> Vec<usize> {
         match takes {
             Takes::Body => Vec::new(),
+            Takes::Cage(id) => self.index_of(*id).into_iter().collect(),
             Takes::Pieces(list) => list.iter().filter_map(|&id| self.index_of(id)).collect(),
             Takes::Beneath => {
                 let layer = self.dress.pieces[index].layer;
-                (0..self.dress.pieces.len()).filter(|&i| self.dress.pieces[i].layer < layer).collect()
+                let under = |i: &usize| self.dress.pieces[*i].layer < layer && !self.dress.pieces[*i].cage;
+                (0..self.dress.pieces.len()).filter(under).collect()
             }
         }
     }
@@ -161,6 +163,7 @@ impl Room {
         let in_front = topology.vertices();
         let wanted: Vec<bool> = match &recipe.part {
             SourcePart::Whole => return Ok(mesh),
+            _ if matches!(recipe.takes, Takes::Cage(_)) => return Ok(mesh),
             SourcePart::Joints(names) => {
                 let find = |name: &String| {
                     let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };

@@ -92,6 +92,10 @@ pub enum Step {
     MarkSide { piece: PieceId, mark: SideWish },
     /// What was said of a piece's sides is forgotten; a bound one is bound again.
     ClearSides { piece: PieceId },
+    /// A cage is made round pieces (all of them when the list is empty), which hang in it then.
+    MakeCage { pieces: Vec<PieceId>, offset_mm: f32, cell_mm: f32 },
+    /// A piece is used as a cage, or is worn again.
+    UseAsCage { piece: PieceId, cage: bool },
     /// A piece is given a joint of its own; a bound one is bound again.
     AddJoint { joint: OwnJoint },
     /// A joint of a piece's own is set anew; its piece is bound again.
@@ -237,6 +241,9 @@ pub struct PieceState {
     /// Parts that were said to be stiff, or not.
     #[serde(default)]
     pub shells: Vec<(u32, bool)>,
+    /// True for a cage.
+    #[serde(default)]
+    pub cage: bool,
     /// How it is to be bound.
     #[serde(default)]
     pub recipe: Recipe,
@@ -261,6 +268,7 @@ impl PieceState {
             kind,
             place: None,
             shells: Vec::new(),
+            cage: false,
             recipe: Recipe::default(),
             rest: None,
             bound: None,

@@ -1,6 +1,7 @@
 //! Binding: giving a piece skin weights from the surface beneath it.
 
 pub mod cage;
+mod cage_shell;
 pub mod clean;
 mod ends;
 mod fit;
@@ -13,6 +14,7 @@ pub mod sides;
 mod stiff;
 mod transfer;
 
+pub use cage_shell::{cage_around, CageSize};
 pub use ends::{between_ends, bind_between_ends, share_of_way, two_ends};
 pub use fit::{fit_weights, Fitted};
 pub use heat::{bones, heat_weights, Bone};

@@ -1,6 +1,7 @@
 // The Fitting screen: ties the viewport, the board, the joints and the panels together.
 import { getJson, postForBytes, postForJson, postForPreview, readView } from "./ask.js";
 import { Board } from "./board.js";
+import { Compare } from "./compare.js";
 import { Brush } from "./brush.js";
 import { Handles } from "./handles.js";
 import { listenToJointTable, listenToPieceJoints } from "./joint-table.js";
@@ -31,6 +32,7 @@ const joints = new Joints((all) => {
 const work = new Work(() => refresh());
 const layers = new Layers(scene, fitting, (job) => work.watch(job));
 const picked = new Picked();
+const compare = new Compare(scene, fitting);
 const handles = new Handles(scene, canvas);
 const brush = new Brush(canvas, scene, fitting, (x, y) => probe(x, y), () => lookAtRest(), (job) => work.watch(job));
 
@@ -72,6 +74,7 @@ async function askView() {
   try {
     const asked = request();
     scene.setView(readView(await postForBytes(`/fitting/${fitting}/view`, asked)), asked.map);
+    await compare.look(asked, facts.poses[asked.pose], joints.names[asked.joint]);
     canvas.dataset.pose = asked.pose;
     canvas.dataset.map = asked.map;
   } finally {
@@ -139,6 +142,17 @@ function chooseCell({ pose, row, spot, title }) {
   loadSnags(pose, row);
 }
 
+// An earlier step beside the fitting as it stands, in the viewport and on the board.
+async function compareWith(step) {
+  await compare.begin(step, `step ${step}`);
+  await refresh();
+}
+
+function endCompare() {
+  compare.end();
+  return refresh();
+}
+
 function loadSnags(pose, row) {
   const target = document.getElementById("snags");
   if (target) htmx.ajax("GET", `/fitting/${fitting}/snags?pose=${pose}&row=${row}`, { target, swap: "innerHTML" });
@@ -149,7 +163,7 @@ async function refresh(to = station()) {
   const kept = new Map([...document.querySelectorAll("details[data-keep]")].map((d) => [d.dataset.keep, d.open]));
   layers.noteFocus();
   const fields = new Map([...document.querySelectorAll("form[data-keep-fields]")].map((f) => [f.dataset.keepFields, new FormData(f)]));
-  await htmx.ajax("GET", `/fitting/${fitting}/panels?station=${to}`, { swap: "none" });
+  await htmx.ajax("GET", `/fitting/${fitting}/panels?station=${to}${compare.step === null ? "" : `&against=${compare.step}`}`, { swap: "none" });
   for (const d of document.querySelectorAll("details[data-keep]")) {
     if (kept.has(d.dataset.keep)) d.open = kept.get(d.dataset.keep);
   }
@@ -217,6 +231,9 @@ document.body.addEventListener("click", (e) => {
     joints.clear();
     setPose(facts.poses.lastIndexOf(kept.dataset.pose));
   }
+  const against = e.target.closest(".against");
+  if (against) compareWith(Number(against.dataset.step));
+  if (e.target.closest("#split-end")) endCompare();
   if (e.target.closest("#brush-on")) brush.toggle();
   if (e.target.closest("#to-worst")) board.chooseWorst();
   if (e.target.closest("#look-rest")) {

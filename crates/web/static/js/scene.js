@@ -1,27 +1,22 @@
 // The viewport: draws what the server computed, on demand, and turns the camera.
 import * as THREE from "../vendor/three.module.js";
 import { OrbitControls } from "../vendor/orbit-controls.js";
-import { getBytes, readMesh } from "./ask.js";
-import { linesMaterial, outlineMaterial, surfaceMaterial } from "./shading.js";
-
-const MAP_NUMBER = { plain: 0, weights: 1, clearance: 2, regions: 3, matched: 4, sides: 5 };
+import { Figure } from "./figure.js";
 
 export class Scene {
   constructor(canvas, fitting) {
     THREE.ColorManagement.enabled = false;
     this.canvas = canvas;
-    this.fitting = fitting;
-    this.parts = new Map();
-    this.meshes = new Map();
+    this.now = new Figure(fitting);
+    this.then = null;
+    this.split = 0.5;
     this.showEdges = false;
     this.sheer = false;
-    this.map = "plain";
     this.shown = new Map();
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.setClearColor(0xf6f2e9, 1);
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
-    this.scene = new THREE.Scene();
     this.camera = new THREE.PerspectiveCamera(28, 1, 0.02, 40);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -41,86 +36,23 @@ export class Scene {
     this.draw();
   }
 
-  // The facts of the scene are new: keep meshes whose key is known, fetch the others.
   async setParts(facts) {
     this.facts = facts;
-    const wanted = new Set(facts.parts.map((p) => p.id));
-    for (const id of [...this.parts.keys()]) {
-      if (!wanted.has(id)) this.drop(id);
+    // A cage hides what it is about, until somebody wants to see it.
+    for (const part of facts.parts) {
+      if (part.cage && !this.shown.has(part.id)) this.shown.set(part.id, "sheer");
     }
-    await Promise.all(facts.parts.map(async (part) => {
-      const known = this.parts.get(part.id);
-      if (known && known.key === part.key) {
-        known.surface.material.uniforms.colour.value.set(...part.colour.map((c) => c / 255));
-        return;
-      }
-      if (!this.meshes.has(part.key)) {
-        this.meshes.set(part.key, readMesh(await getBytes(`/fitting/${this.fitting}/mesh/${part.id}?key=${part.key}`)));
-      }
-      if (known) this.drop(part.id);
-      this.add(part, this.meshes.get(part.key));
-    }));
+    await this.now.setParts(facts);
   }
 
-  add(part, mesh) {
-    const geometry = new THREE.BufferGeometry();
-    geometry.setIndex(new THREE.BufferAttribute(mesh.triangles, 1));
-    geometry.setAttribute("mapped", new THREE.BufferAttribute(new Float32Array(mesh.vertices * 2), 2));
-    geometry.boundingSphere = new THREE.Sphere(new THREE.Vector3(0, 1, 0), 3);
-    const wires = new THREE.BufferGeometry();
-    wires.setIndex(new THREE.BufferAttribute(mesh.lines, 1));
-    wires.boundingSphere = geometry.boundingSphere;
-    const surface = new THREE.Mesh(geometry, surfaceMaterial(part.colour));
-    const outline = new THREE.Mesh(geometry, outlineMaterial());
-    const edges = new THREE.LineSegments(wires, linesMaterial());
-    surface.material.uniforms.tolerance.value = this.facts.tolerance_mm;
-    surface.material.polygonOffset = true;
-    surface.material.polygonOffsetFactor = 1;
-    surface.material.polygonOffsetUnits = 1;
-    this.scene.add(surface, outline, edges);
-    this.parts.set(part.id, { key: part.key, surface, outline, edges });
-  }
-
-  drop(id) {
-    const { surface, outline, edges } = this.parts.get(id);
-    for (const object of [surface, outline, edges]) {
-      this.scene.remove(object);
-      object.material.dispose();
-      object.geometry.dispose();
-    }
-    this.parts.delete(id);
-  }
-
-  // New positions, normals and maps of all parts.
   setView(view, map) {
-    this.map = map;
-    for (const { id, positions, normals, map: values } of view) {
-      const part = this.parts.get(id);
-      if (!part || part.surface.geometry.getAttribute("mapped").count * 3 !== positions.length) continue;
-      const place = new THREE.BufferAttribute(positions, 3);
-      part.surface.geometry.setAttribute("position", place);
-      part.surface.geometry.setAttribute("normal", new THREE.BufferAttribute(normals, 4, true));
-      part.edges.geometry.setAttribute("position", place);
-      const mapped = part.surface.geometry.getAttribute("mapped");
-      for (let i = 0; i < mapped.count; i++) {
-        const value = values ? values[i] : NaN;
-        mapped.array[2 * i] = Number.isNaN(value) ? 0 : value;
-        mapped.array[2 * i + 1] = Number.isNaN(value) ? 0 : 1;
-      }
-      mapped.needsUpdate = true;
-      part.surface.material.uniforms.mapKind.value = MAP_NUMBER[map];
-      this.setPlacement(id, new THREE.Matrix4());
-    }
+    this.now.setView(view, map);
     this.applyShown();
   }
 
   // Draws a part elsewhere until new positions come.
   setPlacement(id, matrix) {
-    const part = this.parts.get(id);
-    for (const object of part ? [part.surface, part.outline, part.edges] : []) {
-      object.matrixAutoUpdate = false;
-      object.matrix.copy(matrix);
-    }
+    this.now.place(id, matrix);
     this.draw();
   }
 
@@ -131,22 +63,17 @@ export class Scene {
   }
 
   hiddenParts() {
-    return [...this.parts.keys()].filter((id) => this.shown.get(id) === "hidden");
+    return [...this.now.parts.keys()].filter((id) => this.shown.get(id) === "hidden");
   }
 
   applyShown() {
-    for (const [id, part] of this.parts) {
-      const how = this.shown.get(id) ?? "shown";
-      const sheer = how === "sheer" || (this.sheer && id !== 0 && how === "shown");
-      part.surface.visible = how !== "hidden";
-      part.outline.visible = how === "shown" && !sheer;
-      part.edges.visible = how !== "hidden" && this.showEdges;
-      part.surface.material.uniforms.opacity.value = sheer ? 0.38 : 1;
-      part.surface.material.transparent = sheer;
-      part.surface.material.depthWrite = !sheer;
-      part.surface.renderOrder = sheer ? 1 : 0;
-    }
+    for (const figure of this.figures()) figure.applyShown(this.shown, this.sheer, this.showEdges);
     this.draw();
+  }
+
+  // As the fitting stands, and as it was when it is compared.
+  figures() {
+    return this.then ? [this.now, this.then] : [this.now];
   }
 
   // The whole figure, from the front and a little aside.
@@ -184,6 +111,20 @@ export class Scene {
     return { origin: this.camera.position.toArray(), direction: direction.toArray() };
   }
 
+  // What was left of the line, what is right of it.
+  drawSides(width, height) {
+    this.renderer.setScissorTest(this.then !== null);
+    if (this.then === null) {
+      this.renderer.render(this.now.scene, this.camera);
+      return;
+    }
+    const at = Math.round(width * this.split);
+    this.renderer.setScissor(0, 0, at, height);
+    this.renderer.render(this.then.scene, this.camera);
+    this.renderer.setScissor(at, 0, width - at, height);
+    this.renderer.render(this.now.scene, this.camera);
+  }
+
   // At most once a frame, and only when something changed.
   draw() {
     if (this.pending) return;
@@ -192,10 +133,8 @@ export class Scene {
       this.pending = false;
       const size = this.renderer.getDrawingBufferSize(new THREE.Vector2());
       const ratio = this.renderer.getPixelRatio();
-      for (const part of this.parts.values()) {
-        part.outline.material.uniforms.pixel.value.set((2.4 * ratio) / size.x, (2.4 * ratio) / size.y);
-      }
-      this.renderer.render(this.scene, this.camera);
+      for (const figure of this.figures()) figure.setPixel((2.4 * ratio) / size.x, (2.4 * ratio) / size.y);
+      this.drawSides(size.x / ratio, size.y / ratio);
       this.onDrawn?.();
       this.drawn += 1;
       this.canvas.dataset.drawn = String(this.drawn);

@@ -1,12 +1,14 @@
 //! Steps that say how pieces are bound, and bind them.
 
 use super::Doing;
-use crate::binding::{bind_piece_to, stiff_shells, stiffness};
+use crate::binding::{bind_piece_to, stiff_as_one, stiff_shells, stiffness};
+use crate::caged::bind_in_cage;
 use crate::recipe::{FollowWish, JointChoice, Recipe, SideWish, SourcePart, Takes};
 use crate::rooms::pack_bound;
 use crate::sources::allowed_joints;
 use crate::steps::PieceId;
 use crate::{BindOptions, Body, Bound, Method, Piece, TrialSet, WorkshopError};
+use glam::Mat4;
 use std::collections::HashMap;
 use std::sync::Arc;
 use tin_cloak_core::bind::Falloff;
@@ -17,16 +19,24 @@ impl Doing<'_> {
         if chosen.is_empty() {
             return Err(WorkshopError::NothingToBind);
         }
-        let names = self.bind_in_order(chosen)?;
+        let names = self.bind_in_order(chosen, HashMap::new())?;
         Ok(format!("Bind {}", names.join(", ")))
     }
 
     /// Binds pieces as the draft has them, each after those it takes its weights from; answers
     /// their names in that order.
-    fn bind_in_order(&mut self, chosen: Vec<usize>) -> Result<Vec<String>, WorkshopError> {
+    ///
+    /// What hangs in a cage that is bound goes along; `done` has weights made earlier in the step.
+    pub(super) fn bind_in_order(
+        &mut self,
+        chosen: Vec<usize>,
+        mut done: HashMap<usize, Bound>,
+    ) -> Result<Vec<String>, WorkshopError> {
         let (body, trials) = self.drafted_body()?;
+        let poses: Vec<Vec<Mat4>> =
+            trials.trials.iter().map(|t| body.skeleton.skin_matrices(&t.pose)).collect();
         let mut names = Vec::new();
-        let mut done: HashMap<usize, Bound> = HashMap::new();
+        let chosen = self.with_hanging(chosen)?;
         let chosen = self.sources_first(chosen)?;
         for (n, &index) in chosen.iter().enumerate() {
             if !self.job.tell(0.3 * n as f32 / chosen.len() as f32) {
@@ -44,7 +54,33 @@ impl Doing<'_> {
                 .filter(|j| j.piece == id)
                 .filter_map(|j| j.falloff(&body.skeleton))
                 .collect();
-            let (bound, _) = bind_piece_to(&source, &body, (piece, &own), &recipe)?;
+            let cage = match recipe.takes {
+                Takes::Cage(id) => self.room.index_of(id),
+                _ => None,
+            };
+            let mut bound = match cage.map(|i| (i, &self.room.dress.pieces[i])) {
+                Some((at, cage)) => {
+                    self.tell_outside(id, self.room.piece_state(at).id)?;
+                    let known = done.get(&at).or(cage.bound.as_ref());
+                    let missing = || WorkshopError::SourceNotBound {
+                        piece: piece.name.clone(),
+                        from: cage.name.clone(),
+                    };
+                    let known = known.ok_or_else(missing)?;
+                    let size = (recipe.options.max_influences, body.skeleton.len());
+                    let (bound, mean, worst) = bind_in_cage(piece, (cage, known), &poses, size)?;
+                    let note = format!(
+                        "{}: off the cage by {mean:.2} mm on the mean, {worst:.1} mm at most, in the trial poses",
+                        piece.name
+                    );
+                    self.draft.notes.push(note);
+                    bound
+                }
+                None => bind_piece_to(&source, &body, (piece, &own), &recipe)?.0,
+            };
+            if cage.is_some() {
+                bound.skin = stiff_as_one(&source, &body, piece, &recipe, &bound.skin)?;
+            }
             let note = bind_note(piece, &bound, (&body, &trials));
             self.draft.notes.push(note);
             let blob = self.draft.keep(pack_bound(&bound)?);
@@ -53,6 +89,30 @@ impl Doing<'_> {
             done.insert(index, bound);
         }
         Ok(names)
+    }
+
+    /// The chosen pieces, and those bound ones that hang in a cage among them.
+    fn with_hanging(&mut self, mut chosen: Vec<usize>) -> Result<Vec<usize>, WorkshopError> {
+        for index in 0..self.room.dress.pieces.len() {
+            let piece = self.draft.piece(self.room.piece_state(index).id)?;
+            let Takes::Cage(cage) = piece.recipe.takes else { continue };
+            let of_chosen = self.room.index_of(cage).is_some_and(|c| chosen.contains(&c));
+            if of_chosen && piece.bound.is_some() && !chosen.contains(&index) {
+                chosen.push(index);
+            }
+        }
+        Ok(chosen)
+    }
+
+    /// Binds again what hangs in a cage whose weights were changed to `bound`.
+    pub(super) fn bind_hanging(&mut self, cage: PieceId, bound: Bound) -> Result<(), WorkshopError> {
+        let index = self.worn_piece(cage)?.0;
+        let mut hanging = self.with_hanging(vec![index])?;
+        hanging.retain(|i| *i != index);
+        if !hanging.is_empty() {
+            self.bind_in_order(hanging, HashMap::from([(index, bound)]))?;
+        }
+        Ok(())
     }
 
     /// The body and the poses of the draft.
@@ -89,7 +149,7 @@ impl Doing<'_> {
             return Ok(());
         }
         let index = self.worn_piece(piece)?.0;
-        self.bind_in_order(vec![index])?;
+        self.bind_in_order(vec![index], HashMap::new())?;
         Ok(())
     }
 
@@ -178,7 +238,11 @@ impl Doing<'_> {
         let p = self.draft.piece(piece)?;
         (p.recipe.takes, p.recipe.part, p.bound) = (takes.clone(), part.clone(), None);
         self.sources_first(vec![index])?;
+        if let Takes::Cage(cage) = takes {
+            self.tell_outside(piece, *cage)?;
+        }
         let source = match takes {
+            Takes::Cage(_) => format!("the cage {}", sources.join(", ")),
             Takes::Body => self.room.dress.body.name.clone(),
             Takes::Beneath => "all that lies beneath".to_owned(),
             Takes::Pieces(_) => sources.join(", "),

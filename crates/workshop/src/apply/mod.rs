@@ -2,6 +2,7 @@
 
 mod bind;
 mod body;
+mod cages;
 mod joints;
 mod pieces;
 mod seating;
@@ -130,6 +131,8 @@ impl Doing<'_> {
             Step::Follow { piece, shell, follow } => self.follow(*piece, *shell, follow),
             Step::MarkSide { piece, mark } => self.mark_side(*piece, *mark),
             Step::ClearSides { piece } => self.clear_sides(*piece),
+            Step::MakeCage { pieces, offset_mm, cell_mm } => self.make_cage(pieces, (*offset_mm, *cell_mm)),
+            Step::UseAsCage { piece, cage } => self.use_as_cage(*piece, *cage),
             Step::AddJoint { joint } => self.add_joint(joint),
             Step::ChangeJoint { joint } => self.change_joint(joint),
             Step::RemoveJoint { name } => self.remove_joint(name),
@@ -181,6 +184,7 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::SetRole { .. } => "Filing the joint",
         Step::Bind { .. } | Step::ChooseMethod { .. } | Step::Follow { .. } => "Binding and measuring",
         Step::MarkSide { .. } | Step::ClearSides { .. } => "Keeping sides apart",
+        Step::MakeCage { .. } | Step::UseAsCage { .. } => "Making the cage",
         Step::AddJoint { .. } => "Adding the joint",
         Step::ChangeJoint { .. } => "Setting the joint",
         Step::RemoveJoint { .. } => "Taking the joint out",

@@ -22,7 +22,8 @@ impl Doing<'_> {
         let source = FileRef { file: file.clone(), file_name: file_name.to_owned(), mesh: mesh.to_owned() };
         let id = self.draft.state.next_piece;
         let mut piece = PieceState::new(id, source, layer, kind);
-        let (part, skeleton) = self.rooms.rigged_part(self.store, &piece.source)?;
+        let blob = |id: &BlobId| self.draft.blob(self.store, id);
+        let (part, skeleton) = self.rooms.rigged_part(&blob, &piece.source)?;
         piece.place = part.mark.as_ref().and_then(|m| Place::of_word(m.place.as_ref()?));
         let own = brought(&part, skeleton.as_ref(), &self.room.dress.body.skeleton, id);
         for joint in own.joints {
@@ -48,6 +49,10 @@ impl Doing<'_> {
         self.draft.state.pieces.retain(|p| p.id != piece);
         self.remove_joints_of(piece)?;
         for p in &mut self.draft.state.pieces {
+            if p.recipe.takes == Takes::Cage(piece) {
+                // The weights it has are ordinary ones: they stay.
+                p.recipe.takes = Takes::Body;
+            }
             if let Takes::Pieces(list) = &mut p.recipe.takes {
                 let first = list.first().copied();
                 list.retain(|id| *id != piece);
@@ -139,7 +144,7 @@ impl Doing<'_> {
         let cut = Cut { left_out: Some(self.draft.keep(pack_indices(&left_out))), ..state.cut.clone() };
         let state = PieceState { cut, ..state.clone() };
         let blob = |id: &BlobId| self.draft.blob(self.store, id);
-        let after = self.rooms.piece(self.store, &blob, &state, (&self.room.state, &self.room.dress.body))?;
+        let after = self.rooms.piece(&blob, &state, (&self.room.state, &self.room.dress.body))?;
         let left = left_over(&before, &after);
         let p = self.keep_left_over(&before, state, &after, &left)?;
         let name = p.name().to_owned();

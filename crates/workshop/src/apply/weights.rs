@@ -21,6 +21,7 @@ impl Doing<'_> {
         self.draft.notes.extend(notes);
         let blob = self.draft.keep(pack_bound(&bound)?);
         self.draft.piece(piece)?.bound = Some(blob);
+        self.bind_hanging(piece, bound)?;
         Ok(clean.sentence(&name))
     }
 

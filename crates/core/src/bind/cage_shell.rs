@@ -1,0 +1,92 @@
+//! A cage made round layers: a closed shell at a distance.
+
+use crate::mesh::{bounds, Topology};
+use crate::query::{Tree, WindingField};
+use fast_surface_nets::ndshape::{RuntimeShape, Shape};
+use fast_surface_nets::{surface_nets, SurfaceNetsBuffer};
+use glam::Vec3;
+use rayon::prelude::*;
+
+/// How a cage is made.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct CageSize {
+    /// How far off the layers it lies, metres.
+    pub offset: f32,
+    /// Size of its faces, metres.
+    pub cell: f32,
+}
+
+/// What is inside the body no further than this from the layers is inside the cage, metres.
+const WITHIN: f32 = 0.2;
+/// Rounds of evening out.
+const ROUNDS: usize = 3;
+/// More cells than this are not sampled.
+const MOST_CELLS: f32 = 8e6;
+
+/// A closed mesh, even and coarse, round `layers` (positions in metres and triangles) and what they
+/// cover of the `body`: nothing of it runs between a layer and the skin. None when `size` makes no
+/// sense for them.
+///
+/// Surface nets (Gibson, “Constrained elastic surface nets”, 1998) of the distance to the layers.
+pub fn cage_around(
+    layers: &[(&[Vec3], &[[u32; 3]])],
+    body: (&[Vec3], &[[u32; 3]]),
+    size: CageSize,
+) -> Option<(Vec<Vec3>, Vec<[u32; 3]>)> {
+    let mut points = Vec::new();
+    let mut triangles = Vec::new();
+    for (positions, faces) in layers {
+        let first = points.len() as u32;
+        points.extend_from_slice(positions);
+        triangles.extend(faces.iter().map(|t| t.map(|v| v + first)));
+    }
+    let (low, high) = bounds(&points);
+    let margin = Vec3::splat(size.offset + 2.0 * size.cell);
+    let extent = high - low + 2.0 * margin;
+    let sane = size.cell > 1e-4 && size.offset > 0.0 && extent.is_finite();
+    if !sane || triangles.is_empty() || (extent / size.cell).element_product() > MOST_CELLS {
+        return None;
+    }
+    let layers = Tree::build(&points, &triangles);
+    let skin = Tree::build(body.0, body.1);
+    let inside = WindingField::new(&skin);
+    let count = (extent / size.cell).ceil().as_uvec3() + 1;
+    let shape = RuntimeShape::<u32, 3>::new(count.to_array());
+    let origin = low - margin;
+    let at = |i: [u32; 3]| origin + Vec3::new(i[0] as f32, i[1] as f32, i[2] as f32) * size.cell;
+    let field = |p: Vec3| {
+        let Some(hit) = layers.closest(p, WITHIN) else { return WITHIN };
+        let off = hit.distance_squared.sqrt() - size.offset;
+        // Within the body nothing is outside.
+        if off > 0.0 && inside.at(p) > 0.5 {
+            -size.cell
+        } else {
+            off
+        }
+    };
+    let samples: Vec<f32> =
+        (0..shape.size()).into_par_iter().map(|i| field(at(shape.delinearize(i))) / size.cell).collect();
+    let mut buffer = SurfaceNetsBuffer::default();
+    surface_nets(&samples, &shape, [0; 3], (count - 1).to_array(), &mut buffer);
+    let mut positions: Vec<Vec3> =
+        buffer.positions.iter().map(|p| origin + Vec3::from_array(*p) * size.cell).collect();
+    let triangles: Vec<[u32; 3]> = buffer.indices.chunks_exact(3).map(|t| [t[0], t[1], t[2]]).collect();
+    even_out(&mut positions, &triangles);
+    (!triangles.is_empty()).then_some((positions, triangles))
+}
+
+/// Draws every vertex towards the mean of its neighbours and puts the size back (Taubin, “A signal
+/// processing approach to fair surface design”, 1995).
+fn even_out(positions: &mut Vec<Vec3>, triangles: &[[u32; 3]]) {
+    let topology = Topology::of_welded(positions.len(), triangles);
+    for round in 0..2 * ROUNDS {
+        let by = if round % 2 == 0 { 0.5 } else { -0.53 };
+        let old = &*positions;
+        let moved = (0..old.len()).map(|v| {
+            let around = topology.neighbours.row(v);
+            let mean = around.iter().map(|&n| old[n as usize]).sum::<Vec3>() / around.len().max(1) as f32;
+            old[v] + (mean - old[v]) * by
+        });
+        *positions = moved.collect();
+    }
+}

@@ -1,0 +1,72 @@
+// Two steps side by side: an earlier one left of a line that can be dragged, the fitting as it
+// stands right of it.
+import { getJson, notice, postForBytes, readView } from "./ask.js";
+import { Figure } from "./figure.js";
+
+export class Compare {
+  constructor(scene, fitting) {
+    Object.assign(this, { scene, fitting, step: null, facts: null });
+    this.line = document.getElementById("split");
+    this.line.addEventListener("pointerdown", (e) => {
+      e.preventDefault();
+      this.line.setPointerCapture(e.pointerId);
+      this.dragging = true;
+    });
+    this.line.addEventListener("pointermove", (e) => this.dragging && this.moveTo(e.clientX));
+    this.line.addEventListener("pointerup", () => { this.dragging = false; });
+    this.line.addEventListener("keydown", (e) => {
+      const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[e.key];
+      if (!by) return;
+      e.stopPropagation();
+      this.set(this.scene.split + by);
+    });
+  }
+
+  moveTo(x) {
+    const box = this.scene.canvas.getBoundingClientRect();
+    this.set((x - box.left) / box.width);
+  }
+
+  set(share) {
+    this.scene.split = Math.min(0.97, Math.max(0.03, share));
+    this.line.style.left = `${this.scene.split * 100}%`;
+    this.scene.draw();
+  }
+
+  async begin(step, label) {
+    this.end();
+    this.step = step;
+    this.facts = await getJson(`/fitting/${this.fitting}/scene?step=${step}`);
+    const figure = new Figure(this.fitting, step);
+    await figure.setParts(this.facts);
+    this.scene.then = figure;
+    document.getElementById("split-then").textContent = label;
+    this.line.hidden = false;
+    this.set(0.5);
+  }
+
+  end() {
+    this.scene.then?.dropAll();
+    Object.assign(this.scene, { then: null });
+    Object.assign(this, { step: null, facts: null });
+    this.line.hidden = true;
+    this.scene.draw();
+  }
+
+  // The same pose, joint and map as on the other side, by name: steps may have others.
+  async look(request, poseName, jointName) {
+    if (this.step === null) return;
+    const pose = this.facts.poses.indexOf(poseName);
+    const joint = Math.max(0, this.facts.joints.findIndex((j) => j.name === jointName));
+    if (pose < 0) {
+      notice(`“${poseName}” was not tried at step ${this.step}: choose another pose.`);
+      return;
+    }
+    // Joints turned by hand that were not there yet stay at rest.
+    const turns = request.turns.filter((t) => t.joint < this.facts.joints.length);
+    const asked = { ...request, pose, joint, turns };
+    const view = readView(await postForBytes(`/fitting/${this.fitting}/view?step=${this.step}`, asked));
+    this.scene.then?.setView(view, request.map);
+    this.scene.applyShown();
+  }
+}
