@@ -85,7 +85,7 @@ fn every_answered_step_survives_a_kill() {
     assert_eq!(server.form("/fittings", "name=Storm&body=1").0, 303);
     let added = server.form("/fitting/1/add", "asset=2&layer=1&kind=soft").1;
     assert!(server.finish(&added).contains("\"state\":\"done\""));
-    let bound = server.form("/fitting/1/bind", "method=inpaint&influences=4").1;
+    let bound = server.form("/fitting/1/bind", "missing=false").1;
     assert!(server.finish(&bound).contains("\"state\":\"done\""));
 
     // Three times in the middle of the next step, at different moments.

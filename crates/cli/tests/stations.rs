@@ -176,7 +176,7 @@ async fn weights_are_taken_from_a_piece_beneath_and_cleaned() {
     b.put_on("quilted tunic", 1, "soft").await;
     b.put_on("tin breastplate", 2, "soft").await;
     b.step(".tape [data-station='3']").await;
-    b.step_by("const s = document.querySelector(\"[hx-post$='/take-from/2']\"); s.value = '1'; s.dispatchEvent(new Event('change', { bubbles: true }))").await;
+    b.step_by("const s = document.querySelector(\"[hx-post$='/take-from/2']\").elements.from; s.value = '1'; s.dispatchEvent(new Event('change', { bubbles: true }))").await;
     assert_eq!(b.last_step().await, "Let tin breastplate take its weights from quilted tunic");
     b.step("#bind").await;
     assert_eq!(b.last_step().await, "Bind quilted tunic, tin breastplate");

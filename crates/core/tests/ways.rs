@@ -9,9 +9,9 @@ use serde_json::Value;
 use tin_cloak_core::bind::cage::{outside_cage, posed_cage, Caged};
 use tin_cloak_core::bind::sides::{joint_sides, keep_apart, leaning, merge_sides, one_side, Side, SideMark};
 use tin_cloak_core::bind::{
-    add_falloffs, assemblies, bind_between_ends, bind_stiff, bones, fill, fit_weights, heat_weights,
-    match_along_normal, match_surface, share_of_way, two_ends, BindError, Bone, Falloff, Follow, Laplacian,
-    Match, MatchSettings, Source, Target,
+    add_falloffs, assemblies, bind_between_ends, bind_stiff, bones, cage_around, fill, fit_weights,
+    heat_weights, match_along_normal, match_surface, share_of_way, two_ends, BindError, Bone, CageSize,
+    Falloff, Follow, Laplacian, Match, MatchSettings, Source, Target,
 };
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::deform::linear_blend;
@@ -171,7 +171,11 @@ fn legs_four_millimetres_apart_take_nothing_from_the_other_side() {
 fn sides_are_found_by_openings_and_said_by_hand() {
     // Trousers: two legs below, one waist; the left cuff crosses the middle.
     let ring = |centre: Vec3, radius: f32| -> Vec<Vec3> {
-        (0..16).map(|i| centre + Quat::from_rotation_y(i as f32 * 0.3927) * Vec3::X * radius).collect()
+        (0..16)
+            .map(|i| {
+                centre + Quat::from_rotation_y(i as f32 * std::f32::consts::FRAC_PI_8) * Vec3::X * radius
+            })
+            .collect()
     };
     let mut shape: Shape = (Vec::new(), Vec::new());
     for (leg, centres) in [[0.02, 0.07], [-0.1, -0.07]].iter().enumerate() {
@@ -355,6 +359,26 @@ fn a_cage_carries_layers_and_becomes_weights() {
     assert!(outside_cage(&cloth.0, &cage.0, &cage.1, 0.0).is_empty());
     let wide = tube(0.1, (0.0, 0.4), 12, 4, 1.0);
     assert_eq!(outside_cage(&wide.0, &cage.0, &cage.1, 0.002).len(), wide.0.len());
+}
+
+#[test]
+fn a_cage_made_round_layers_is_closed_and_holds_them() {
+    let body = tube(0.05, (-0.3, 0.7), 48, 100, 1.0);
+    let cloth = tube(0.06, (0.0, 0.4), 40, 40, 1.0);
+    let size = CageSize { offset: 0.015, cell: 0.012 };
+    let layers = [(cloth.0.as_slice(), cloth.1.as_slice())];
+    let cage = cage_around(&layers, (&body.0, &body.1), size).unwrap();
+    let topology = Topology::of_welded(cage.0.len(), &cage.1);
+    assert_eq!(topology.closed_shells(), [true], "one shell, none of it between cloth and skin");
+    assert!(outside_cage(&cloth.0, &cage.0, &cage.1, 0.0).is_empty());
+    let higher = moved(cloth.clone(), Vec3::Y * 0.3);
+    let out = outside_cage(&higher.0, &cage.0, &cage.1, 0.0005);
+    assert!(out.len() > higher.0.len() / 2, "{}", out.len());
+    let nearest = |p: &Vec3| cloth.0.iter().map(|q| q.distance(*p)).fold(f32::INFINITY, f32::min);
+    let off: Vec<f32> = cage.0.iter().filter(|p| (0.05..0.35).contains(&p.y)).map(nearest).collect();
+    assert!(off.iter().all(|d| (0.008..0.022).contains(d)), "even: {off:?}");
+    assert!(cage_around(&layers, (&body.0, &body.1), CageSize { cell: 1e-5, ..size }).is_none());
+    assert!(cage_around(&[], (&body.0, &body.1), size).is_none());
 }
 
 #[test]

@@ -18,7 +18,7 @@ fn form(p: Vec3) -> f32 {
 pub(crate) fn breeches(body: &Shape3) -> Shape3 {
     let solid = mesh_of(&form, Vec3::new(-0.24, CUFF - 0.06, -0.2), Vec3::new(0.24, WAIST + 0.06, 0.2), CELL);
     let within = |v: &u32| (CUFF..WAIST).contains(&solid.positions[*v as usize].y);
-    let kept = solid.triangles.iter().copied().filter(|t| t.iter().all(|v| within(v))).collect();
+    let kept = solid.triangles.iter().copied().filter(|t| t.iter().all(&within)).collect();
     let mut shape = mirror_left(Shape3 { positions: solid.positions.clone(), triangles: kept }, CELL);
     let topology = tin_cloak_core::mesh::Topology::of_welded(shape.positions.len(), &shape.triangles);
     let hold = |v: usize, p: Vec3| match topology.on_boundary[v] {

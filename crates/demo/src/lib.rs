@@ -73,7 +73,7 @@ pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
     );
     let buttons = buttons::buttons(&coat);
     let coat = coat::coat_as_modelled(&shape, coat)?;
-    let mut files = vec![DemoFile { name: "wick.glb", bytes: wick(&shape)? }];
+    let mut files = vec![wick_of(&shape)?];
     let plain = Handed::default();
     files.push(piece("quilted tunic.glb", "quilted tunic", tunic, [0.42, 0.34, 0.22], &plain)?);
     // Filed wrongly by whoever handed them over.
@@ -99,6 +99,14 @@ pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
     Ok(files)
 }
 
+/// Wick alone.
+///
+/// # Errors
+/// When his mesh or file cannot be made.
+pub fn wick() -> Result<DemoFile, DemoError> {
+    wick_of(&body::mesh())
+}
+
 /// What comes with a piece besides its mesh.
 #[derive(Default)]
 struct Handed {
@@ -109,7 +117,7 @@ struct Handed {
     rig: Option<(Skeleton, Skin)>,
 }
 
-fn wick(shape: &Shape3) -> Result<Vec<u8>, DemoError> {
+fn wick_of(shape: &Shape3) -> Result<DemoFile, DemoError> {
     let mesh = to_mesh("Wick", shape)?;
     let topology = Topology::of(&mesh);
     let joints = skeleton::Joints::new();
@@ -128,7 +136,7 @@ fn wick(shape: &Shape3) -> Result<Vec<u8>, DemoError> {
         colour: [0.82, 0.62, 0.45],
     };
     let scene = GlbScene { parts: vec![part], skeleton: Some(&joints.skeleton), clips: &clips };
-    Ok(write_glb(&scene)?)
+    Ok(DemoFile { name: "wick.glb", bytes: write_glb(&scene)? })
 }
 
 /// A file with one piece.

@@ -1,7 +1,7 @@
 //! Binding: who takes weights from whom, and cleaning what came of it.
 
 use crate::answers::{page, Page, Refusal, Tell};
-use crate::steps::{changed_by, Shop};
+use crate::steps::{changed, changed_by, Shop};
 use askama::Template;
 use rocket::form::Form;
 use rocket::http::Status;
@@ -10,7 +10,7 @@ use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::bind::sides::Side;
 use tin_cloak_workshop::{
     BindOptions, Chosen, Clean, FollowWish, JointChoice, JointUse, Method, Reach, SideWish, SourcePart, Step,
-    Takes,
+    Suiting, Takes,
 };
 
 /// The vertex that was clicked last, and of which part it is.
@@ -29,7 +29,7 @@ impl Picked {
     /// The vertex, when it is one of this part (0 is the body).
     fn on(self, part: u32, name: &str) -> Result<u32, Refusal> {
         let vertex = self.of(part);
-        let ask = || Refusal::new(Status::UnprocessableEntity, &format!("Click a place on {name} first."));
+        let ask = || Refusal::new(Status::UnprocessableEntity, format!("Click a place on {name} first."));
         vertex.ok_or_else(ask)
     }
 }
@@ -58,6 +58,11 @@ struct TakeFrom {
 #[post("/fitting/<id>/take-from/<piece>", data = "<form>")]
 fn take_from(shop: &Shop, id: i64, piece: u32, form: Form<TakeFrom>) -> Result<Tell, Refusal> {
     let takes = match form.from.as_str() {
+        // Chosen where kept bindings are; here only its part could have been changed.
+        kept if kept.starts_with("template:") => match shop.fitting(id)?.room.recipe_of(piece)? {
+            recipe if matches!(recipe.takes, Takes::Template(_)) => recipe.takes,
+            _ => Takes::Body,
+        },
         "" => Takes::Body,
         "beneath" => Takes::Beneath,
         cage if cage.starts_with("cage:") => Takes::Cage(cage[5..].parse().unwrap_or(0)),
@@ -272,6 +277,44 @@ fn use_as_cage(shop: &Shop, id: i64, piece: u32, form: Form<AsCage>) -> Result<T
 }
 
 #[derive(Template)]
+#[template(path = "templates_for.html")]
+struct TemplatesFor {
+    id: i64,
+    piece: u32,
+    kept: Vec<Suiting>,
+}
+
+/// The kept bindings for a piece, by likeness.
+#[get("/fitting/<id>/templates-for/<piece>")]
+fn templates_for(shop: &Shop, id: i64, piece: u32) -> Page {
+    let room = shop.fitting(id)?.room;
+    let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
+    let index = room.index_of(piece).ok_or_else(missing)?;
+    page(&TemplatesFor { id, piece, kept: shop.templates_for(&room, index)? })
+}
+
+#[derive(FromForm)]
+struct UseTemplate {
+    template: i64,
+}
+
+#[post("/fitting/<id>/use-template/<piece>", data = "<form>")]
+fn use_template(shop: &Shop, id: i64, piece: u32, form: Form<UseTemplate>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, shop.template_step(form.template, piece)?)
+}
+
+#[derive(FromForm)]
+struct KeepTemplate {
+    name: String,
+}
+
+#[post("/fitting/<id>/keep-template/<piece>", data = "<form>")]
+fn keep_template(shop: &Shop, id: i64, piece: u32, form: Form<KeepTemplate>) -> Result<Tell, Refusal> {
+    shop.keep_template(id, piece, &form.name)?;
+    Ok(changed())
+}
+
+#[derive(Template)]
 #[template(path = "piece_joints.html")]
 struct PieceJoints {
     joints: Vec<JointUse>,
@@ -303,6 +346,9 @@ pub(crate) fn routes() -> Vec<Route> {
         clean,
         make_cage,
         use_as_cage,
+        templates_for,
+        use_template,
+        keep_template,
         piece_joints
     ]
 }

@@ -96,6 +96,7 @@ pub(crate) fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
         from: match &recipe.takes {
             Takes::Body => String::new(),
             Takes::Beneath => "beneath".to_owned(),
+            Takes::Template(file) => format!("template:{}", file.mesh),
             Takes::Cage(id) => format!("cage:{id}"),
             Takes::Pieces(list) => list.iter().map(u32::to_string).collect::<Vec<_>>().join(","),
         },

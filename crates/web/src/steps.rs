@@ -18,7 +18,7 @@ pub(crate) fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refus
     Ok(Tell(json!({ "job-started": { "job": job } })))
 }
 
-fn changed() -> Tell {
+pub(crate) fn changed() -> Tell {
     Tell(json!({ "fitting-changed": {} }))
 }
 

@@ -130,6 +130,9 @@ pub(crate) fn stiffness(
         }
     }
     parts.retain(|s| !s.is_empty());
+    if parts.is_empty() {
+        return None;
+    }
     let pick = |list: &[Vec3], part: &[usize]| -> Vec<Vec3> { part.iter().map(|&v| list[v]).collect() };
     let rest: Vec<Vec<Vec3>> = parts.iter().map(|s| pick(&piece.rest, s)).collect();
     let worst_in = |trial: &Trial| {
@@ -140,7 +143,7 @@ pub(crate) fn stiffness(
     };
     let errors: Vec<f32> = trials.trials.par_iter().map(worst_in).collect();
     let worst = (0..errors.len()).max_by(|&a, &b| errors[a].total_cmp(&errors[b]).then(b.cmp(&a)))?;
-    (!parts.is_empty()).then(|| (errors[worst], trials.trials[worst].label()))
+    Some((errors[worst], trials.trials[worst].label()))
 }
 
 /// Parts of a stiff piece that touch are one thing; those on cloth go each by itself.

@@ -28,6 +28,7 @@ mod seating;
 mod snag_cards;
 mod sources;
 mod steps;
+mod templates;
 mod trials;
 mod view;
 mod workshop;
@@ -56,6 +57,7 @@ pub use seating::{
 };
 pub use snag_cards::SnagCard;
 pub use steps::{Chosen, Cut, Effect, FileRef, FittingState, KeptPose, PieceId, PieceState, Step};
+pub use templates::{Suiting, TEMPLATE};
 pub use tin_cloak_core as core;
 pub use tin_cloak_formats::{read, Companions, Document, Mark, MeshPart, PieceKind, ReadError};
 pub use tin_cloak_store::{Asset, Fitting, StepRow, StoreError};

@@ -1,6 +1,6 @@
 //! How a piece is to be bound, as its state keeps it.
 
-use crate::steps::PieceId;
+use crate::steps::{FileRef, PieceId};
 use crate::{Reach, WorkshopError};
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::bind::sides::Side;
@@ -128,6 +128,8 @@ pub enum Takes {
     Beneath,
     /// It hangs in a cage, and has the weights that come nearest to that.
     Cage(PieceId),
+    /// Those of a binding that was kept.
+    Template(FileRef),
 }
 
 impl Takes {
@@ -136,7 +138,7 @@ impl Takes {
         match self {
             Self::Pieces(list) => list,
             Self::Cage(id) => std::slice::from_ref(id),
-            Self::Body | Self::Beneath => &[],
+            Self::Body | Self::Beneath | Self::Template(_) => &[],
         }
     }
 }

@@ -175,6 +175,16 @@ impl Room {
         Ok(Vec3::new((low.x + high.x) * 0.5, high.y, (low.z + high.z) * 0.5))
     }
 
+    /// How a piece is to be bound.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn recipe_of(&self, piece: u32) -> Result<crate::Recipe, WorkshopError> {
+        let missing = WorkshopError::Missing { what: "piece", id: i64::from(piece) };
+        let index = self.index_of(piece).ok_or(missing)?;
+        Ok(self.piece_state(index).recipe.clone())
+    }
+
     /// Numbers of the pieces that are not bound.
     pub fn unbound_pieces(&self) -> Vec<u32> {
         self.state.pieces.iter().filter(|p| p.bound.is_none()).map(|p| p.id).collect()
@@ -441,7 +451,8 @@ pub(crate) fn read_stored(store: &Store, file: &FileRef) -> Result<crate::Docume
     read_blob(&|id| Ok(store.blob(id)?), file)
 }
 
-fn read_blob(blob: ReadBlob, file: &FileRef) -> Result<crate::Document, WorkshopError> {
+/// A file behind a blob of the store or of a step in the making.
+pub(crate) fn read_blob(blob: ReadBlob, file: &FileRef) -> Result<crate::Document, WorkshopError> {
     let (bytes, companions) = bundle::unpack(blob(&file.file)?)?;
     crate::read(&file.file_name, &bytes, &companions)
         .map_err(|source| WorkshopError::Read { file: file.file_name.clone(), source })

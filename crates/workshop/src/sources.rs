@@ -102,7 +102,7 @@ impl Room {
     /// Positions in the dress of the pieces that a piece takes weights from.
     pub(crate) fn sources_of(&self, index: usize, takes: &Takes) -> Vec<usize> {
         match takes {
-            Takes::Body => Vec::new(),
+            Takes::Body | Takes::Template(_) => Vec::new(),
             Takes::Cage(id) => self.index_of(*id).into_iter().collect(),
             Takes::Pieces(list) => list.iter().filter_map(|&id| self.index_of(id)).collect(),
             Takes::Beneath => {

@@ -6,8 +6,10 @@ use crate::bundle;
 use crate::jobs::{Job, JobId, JobState, Jobs};
 use crate::motions::{MotionJoints, MotionState};
 use crate::rooms::{read_stored, Room, Rooms};
-use crate::steps::{Effect, FileRef, FittingState, PieceState, Step};
-use crate::{export_glb, measure_board, read, Board, Companions, PieceKind, TrialSet, WorkshopError};
+use crate::steps::{Effect, FileRef, FittingState, PieceId, PieceState, Step};
+use crate::{
+    export_glb, measure_board, read, Board, Companions, PieceKind, SourcePart, Takes, TrialSet, WorkshopError,
+};
 use std::path::Path;
 use std::sync::Arc;
 use tin_cloak_store::{Asset, BlobId, Fitting, NewStep, StepRow, Store};
@@ -63,6 +65,23 @@ impl Workshop {
     /// The jobs.
     pub fn jobs(&self) -> &Jobs {
         &self.jobs
+    }
+
+    pub(crate) fn store(&self) -> &Store {
+        &self.store
+    }
+
+    /// The step that lets a piece take the weights of a kept binding.
+    ///
+    /// # Errors
+    /// When it is not there or no kept binding.
+    pub fn template_step(&self, asset: i64, piece: PieceId) -> Result<Step, WorkshopError> {
+        let asset = self.asset(asset)?;
+        if asset.role != crate::TEMPLATE {
+            return Err(WorkshopError::Missing { what: "kept binding", id: asset.id });
+        }
+        let takes = Takes::Template(file_of(&asset));
+        Ok(Step::TakeFrom { piece, takes, part: SourcePart::Whole })
     }
 
     /// All fittings, the last changed first.

@@ -9,7 +9,7 @@ use tin_cloak_workshop::{look_over_body, read, sort_document, Body, Companions, 
 
 fn wick() -> Document {
     static FILE: OnceLock<Vec<u8>> = OnceLock::new();
-    let bytes = FILE.get_or_init(|| tin_cloak_demo::wardrobe().unwrap().remove(0).bytes);
+    let bytes = FILE.get_or_init(|| tin_cloak_demo::wick().unwrap().bytes);
     read("wick.glb", bytes, &Companions::new()).unwrap()
 }
 

@@ -10,8 +10,8 @@ use tin_cloak_workshop::{read, Companions};
 fn skeletons() -> Vec<(&'static str, Skeleton)> {
     let path = format!("{}/../../testdata/open-human/body.glb", env!("CARGO_MANIFEST_DIR"));
     let of = |bytes: &[u8]| read("body.glb", bytes, &Companions::new()).unwrap().skeleton.unwrap();
-    let wick = tin_cloak_demo::wardrobe().unwrap();
-    vec![("Wick", of(&wick[0].bytes)), ("open human", of(&std::fs::read(path).unwrap()))]
+    let wick = tin_cloak_demo::wick().unwrap();
+    vec![("Wick", of(&wick.bytes)), ("open human", of(&std::fs::read(path).unwrap()))]
 }
 
 fn nameless(skeleton: &Skeleton) -> Skeleton {

@@ -134,6 +134,12 @@ impl Browser {
     /// Drags with the real mouse along `way`, and waits until the panels have been renewed.
     pub async fn drag(&self, way: &[(f64, f64)]) {
         let before = self.value("Number(document.getElementById('screen').dataset.ready)").await;
+        self.draw(way).await;
+        self.until(&format!("Number(document.getElementById('screen').dataset.ready) > {before}")).await;
+    }
+
+    /// Presses the real mouse, goes along `way` and lets go; of a single place it is a click.
+    pub async fn draw(&self, way: &[(f64, f64)]) {
         let to =
             |&(x, y): &(f64, f64)| PointerAction::MoveTo { duration: Some(Duration::from_millis(150)), x, y };
         let mut hand = MouseActions::new("mouse".to_owned())
@@ -144,7 +150,6 @@ impl Browser {
         }
         let hand = hand.then(PointerAction::Up { button: MOUSE_BUTTON_LEFT });
         self.client.perform_actions(hand).await.unwrap();
-        self.until(&format!("Number(document.getElementById('screen').dataset.ready) > {before}")).await;
     }
 
     /// Runs a script that begins a step, and waits until the panels have been renewed.

@@ -64,15 +64,43 @@ pub fn cage_around(
             off
         }
     };
-    let samples: Vec<f32> =
-        (0..shape.size()).into_par_iter().map(|i| field(at(shape.delinearize(i))) / size.cell).collect();
+    // The body goes on where the layers end: the cage is closed there. The nets make no faces on
+    // the last cells.
+    let at_edge = |i: [u32; 3]| (0..3).any(|k| i[k] == 0 || i[k] + 2 >= count[k]);
+    let sample = |i: u32| {
+        let place = shape.delinearize(i);
+        if at_edge(place) {
+            1.0
+        } else {
+            field(at(place)) / size.cell
+        }
+    };
+    let samples: Vec<f32> = (0..shape.size()).into_par_iter().map(sample).collect();
     let mut buffer = SurfaceNetsBuffer::default();
     surface_nets(&samples, &shape, [0; 3], (count - 1).to_array(), &mut buffer);
-    let mut positions: Vec<Vec3> =
+    let positions: Vec<Vec3> =
         buffer.positions.iter().map(|p| origin + Vec3::from_array(*p) * size.cell).collect();
     let triangles: Vec<[u32; 3]> = buffer.indices.chunks_exact(3).map(|t| [t[0], t[1], t[2]]).collect();
+    let (mut positions, triangles) = without_crumbs(positions, triangles);
     even_out(&mut positions, &triangles);
     (!triangles.is_empty()).then_some((positions, triangles))
+}
+
+/// Without shells of less than a twentieth of the largest one's vertices.
+fn without_crumbs(positions: Vec<Vec3>, triangles: Vec<[u32; 3]>) -> (Vec<Vec3>, Vec<[u32; 3]>) {
+    let topology = Topology::of_welded(positions.len(), &triangles);
+    let mut sizes = vec![0usize; topology.shells];
+    topology.shell_of_vertex.iter().for_each(|&s| sizes[s as usize] += 1);
+    let largest = sizes.iter().copied().max().unwrap_or(0);
+    let stays = |v: u32| sizes[topology.shell_of_vertex[v as usize] as usize] * 20 >= largest;
+    let mut new_of = vec![u32::MAX; positions.len()];
+    let mut kept = Vec::new();
+    for (v, p) in (0u32..).zip(positions).filter(|(v, _)| stays(*v)) {
+        new_of[v as usize] = kept.len() as u32;
+        kept.push(p);
+    }
+    let triangles = triangles.into_iter().filter(|t| stays(t[0]));
+    (kept, triangles.map(|t| t.map(|v| new_of[v as usize])).collect())
 }
 
 /// Draws every vertex towards the mean of its neighbours and puts the size back (Taubin, “A signal

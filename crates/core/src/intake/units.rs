@@ -79,7 +79,8 @@ pub fn guess_body_size(positions: &[Vec3]) -> Option<(f32, Up)> {
     Some((best, up))
 }
 
-/// What lies as near to the body as this share of its height, on the mean, is beside it.
+/// What lies as near to the body as this share of its height, on the mean, is beside it: its size
+/// is believed.
 const BESIDE: f32 = 0.05;
 
 /// Tries every unit and upward axis and takes the one in which the piece lies nearest to the
@@ -125,13 +126,11 @@ pub fn guess_units(piece: &[Vec3], body: &[Vec3], body_triangles: &[[u32; 3]]) -
     let mut best = UnitGuess { scale: 1.0, up: Up::Y, distance: now, distance_now: now };
     // Something of a wearable size beside the body is believed unless a change brings it to it.
     let wearable = |scale: f32| (height / 40.0..=height * 1.6).contains(&(size * scale));
-    if wearable(1.0) && now < height * BESIDE {
-        return best;
-    }
+    let beside = wearable(1.0) && now < height * BESIDE;
     let mut bar = if wearable(1.0) { now * 0.5 } else { f32::INFINITY };
     for scale in SCALES {
         for up in [Up::Y, Up::Z] {
-            if !wearable(scale) || (scale == 1.0 && up == Up::Y) {
+            if !wearable(scale) || (scale == 1.0 && up == Up::Y) || (scale != 1.0 && beside) {
                 continue;
             }
             let here = distance(scale, up);

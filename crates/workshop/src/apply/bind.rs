@@ -7,6 +7,7 @@ use crate::recipe::{FollowWish, JointChoice, Recipe, SideWish, SourcePart, Takes
 use crate::rooms::pack_bound;
 use crate::sources::allowed_joints;
 use crate::steps::PieceId;
+use crate::templates::template_source;
 use crate::{BindOptions, Body, Bound, Method, Piece, TrialSet, WorkshopError};
 use glam::Mat4;
 use std::collections::HashMap;
@@ -45,7 +46,13 @@ impl Doing<'_> {
             let piece = &self.room.dress.pieces[index];
             let id = self.room.piece_state(index).id;
             let recipe = self.draft.piece(id)?.recipe.clone();
-            let source = self.room.source_of(&body, (index, &recipe), &done)?;
+            let source = match &recipe.takes {
+                Takes::Template(file) => {
+                    let blob = |id: &_| self.draft.blob(self.store, id);
+                    template_source(&blob, file, &body)?.following(&body, recipe.joints.as_ref())?
+                }
+                _ => self.room.source_of(&body, (index, &recipe), &done)?,
+            };
             let own: Vec<Falloff> = self
                 .draft
                 .state
@@ -81,8 +88,7 @@ impl Doing<'_> {
             if cage.is_some() {
                 bound.skin = stiff_as_one(&source, &body, piece, &recipe, &bound.skin)?;
             }
-            let note = bind_note(piece, &bound, (&body, &trials));
-            self.draft.notes.push(note);
+            self.draft.notes.extend(bind_note(piece, &bound, (&body, &trials)));
             let blob = self.draft.keep(pack_bound(&bound)?);
             self.draft.piece(id)?.bound = Some(blob);
             names.push(piece.name.clone());
@@ -245,6 +251,7 @@ impl Doing<'_> {
             Takes::Cage(_) => format!("the cage {}", sources.join(", ")),
             Takes::Body => self.room.dress.body.name.clone(),
             Takes::Beneath => "all that lies beneath".to_owned(),
+            Takes::Template(file) => format!("the kept binding {}", file.mesh),
             Takes::Pieces(_) => sources.join(", "),
         };
         let only = match part {
@@ -295,26 +302,26 @@ fn depth(index: usize, sources: &[Vec<usize>], known: &mut [Option<usize>], abov
     Some(deepest)
 }
 
-fn bind_note(piece: &Piece, bound: &Bound, (body, trials): (&Body, &TrialSet)) -> String {
-    let mut note = match bound.method.as_str() {
-        "stiff" => format!("{}: moves as one", piece.name),
-        method if Method::of_word(method).is_some_and(Method::fills) => format!(
-            "{}: {:.1} % of its vertices matched, the rest filled in; at most {} joints a vertex",
-            piece.name,
+fn bind_note(piece: &Piece, bound: &Bound, (body, trials): (&Body, &TrialSet)) -> Option<String> {
+    let method = Method::of_word(&bound.method);
+    let mut said = Vec::new();
+    match method {
+        _ if bound.method == "stiff" => said.push("moves as one".to_owned()),
+        Some(m) if m.fills() => said.push(format!(
+            "{:.1} % of its vertices matched, the rest filled in; at most {} joints a vertex",
             bound.matched_share * 100.0,
             bound.skin.max_influences()
-        ),
-        method => {
-            let how = Method::of_word(method).map_or("its file", Method::sentence);
-            format!("{}: by {how}", piece.name)
-        }
-    };
+        )),
+        Some(m) => said.push(format!("by {}", m.sentence())),
+        // A cage has told of itself.
+        None => {}
+    }
     let stiff = stiff_shells(piece);
     if let Some((mm, pose)) = stiffness(piece, &bound.skin, &stiff, body, trials) {
         let count = stiff.iter().filter(|s| **s).count();
         let parts = if count == 1 { "one stiff part".to_owned() } else { format!("{count} stiff parts") };
         let at = if mm >= 0.05 { format!(" at most, in {pose}") } else { String::new() };
-        note.push_str(&format!("; {parts} out of shape by {mm:.1} mm{at}"));
+        said.push(format!("{parts} out of shape by {mm:.1} mm{at}"));
     }
-    note
+    (!said.is_empty()).then(|| format!("{}: {}", piece.name, said.join("; ")))
 }
