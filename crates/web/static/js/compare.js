@@ -8,6 +8,8 @@ export class Compare {
     Object.assign(this, { scene, fitting, step: null, facts: null });
     this.line = document.getElementById("split");
     this.line.addEventListener("pointerdown", (e) => {
+      // The pointer that is held here would press nothing.
+      if (e.target.closest("#split-end")) return;
       e.preventDefault();
       this.line.setPointerCapture(e.pointerId);
       this.dragging = true;

@@ -27,12 +27,20 @@ impl Doing<'_> {
         piece.place = part.mark.as_ref().and_then(|m| Place::of_word(m.place.as_ref()?));
         let own = brought(&part, skeleton.as_ref(), &self.room.dress.body.skeleton, id);
         for joint in own.joints {
-            joint.checked(&self.with_joints_so_far()?)?;
+            // A piece is not refused for a joint that cannot be used.
+            if let Err(why) = joint.checked(&self.with_joints_so_far()?) {
+                self.draft.notes.push(format!("{mesh} brings the joint {}, left out: {why}", joint.name));
+                continue;
+            }
             let note = format!("{mesh} brings the joint {} under {}", joint.name, joint.parent);
             self.draft.notes.push(note);
             self.draft.state.joints.push(joint);
         }
-        piece.recipe.follows = own.follows;
+        let taken = |follow: &FollowWish| match follow {
+            FollowWish::Joint(name) => self.draft.state.joints.iter().any(|j| j.name == *name),
+            FollowWish::Main | FollowWish::Blend | FollowWish::Patch => true,
+        };
+        piece.recipe.follows = own.follows.into_iter().filter(|f| taken(&f.1)).collect();
         self.draft.state.next_piece += 1;
         self.draft.state.pieces.push(piece);
         Ok(format!("Add {mesh} on layer {layer}"))
