@@ -129,19 +129,19 @@ impl<'a> Caged<'a> {
         Some(glam::Mat3::from_cols(x, z.cross(x), z))
     }
 
-    /// The joints of the cage round each point: of the corners it is tied to, heaviest first,
-    /// no more than `most`.
-    pub fn joints_near(&self, skin: &Skin, most: usize) -> Vec<Vec<JointId>> {
+    /// The joints of the cage round each point with their weight there: of the corners it is tied
+    /// to, heaviest first, no more than `most`.
+    pub fn joints_near(&self, skin: &Skin, most: usize) -> Vec<Vec<(JointId, f32)>> {
         let one = |tie: &Tie| {
             let corners = tie.places.iter().flat_map(|p| {
                 let corners = self.topology.triangles[p.0 as usize];
-                corners.into_iter().zip(p.1).map(move |(v, b)| (v, (b + 0.05) * (p.3 + 0.01)))
+                corners.into_iter().zip(p.1).map(move |(v, b)| (v, (b + 0.005) * (p.3 + 0.001)))
             });
             let mut row: Vec<(JointId, f32)> =
                 corners.flat_map(|(v, by)| skin.row(v as usize).map(move |(j, w)| (j, w * by))).collect();
             crate::skin::merge(&mut row);
             row.truncate(most);
-            row.into_iter().map(|e| e.0).collect()
+            row
         };
         self.ties.par_iter().with_min_len(256).map(one).collect()
     }

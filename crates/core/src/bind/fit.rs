@@ -18,7 +18,8 @@ pub struct Fitted {
 
 /// For each vertex at `rest` the weights (at most `most` of its `candidates`) with which linear
 /// blending by the skin matrices of `poses` comes nearest to `moved` (one list of positions a
-/// pose) in least squares, no weight negative, their sum one.
+/// pose) in least squares, no weight negative, their sum one. Where the poses do not tell joints
+/// apart (a limb and its twist), the weights stay near those that the candidates come with.
 ///
 /// The weight step of Le & Deng, “Smooth Skinning Decomposition with Rigid Bones”, 2012, solved by
 /// Lawson & Hanson’s active sets (“Solving Least Squares Problems”, 1974, chapter 23); the heaviest
@@ -30,23 +31,25 @@ pub fn fit_weights(
     rest: &[Vec3],
     poses: &[Vec<Mat4>],
     moved: &[Vec<Vec3>],
-    candidates: &[Vec<JointId>],
+    candidates: &[Vec<(JointId, f32)>],
     (most, joints): (usize, usize),
 ) -> Result<Fitted, SkinError> {
     let one = |v: usize| {
-        let asked = |joints: &[JointId]| -> Vec<(JointId, f32)> {
-            let system = Normal::of(rest[v], poses, moved.iter().map(|m| m[v]), joints);
+        let asked = |likely: &[(JointId, f32)]| -> Vec<(JointId, f32)> {
+            let system = Normal::of(rest[v], poses, moved.iter().map(|m| m[v]), likely);
             let weights = system.non_negative();
-            joints.iter().copied().zip(weights.iter().map(|w| *w as f32)).collect()
+            likely.iter().map(|e| e.0).zip(weights.iter().map(|w| *w as f32)).collect()
         };
         let mut row = asked(&candidates[v]);
         crate::skin::merge(&mut row);
         if row.len() > most {
-            let kept: Vec<JointId> = row.iter().take(most).map(|e| e.0).collect();
+            let heaviest = &row[..most];
+            let stays = |e: &&(JointId, f32)| heaviest.iter().any(|h| h.0 == e.0);
+            let kept: Vec<(JointId, f32)> = candidates[v].iter().filter(stays).copied().collect();
             row = asked(&kept);
         }
         if row.iter().all(|e| e.1 <= 0.0) {
-            row = candidates[v].first().map(|&j| (j, 1.0)).into_iter().collect();
+            row = candidates[v].first().map(|e| (e.0, 1.0)).into_iter().collect();
         }
         row
     };
@@ -65,6 +68,9 @@ pub fn fit_weights(
     Ok(Fitted { skin, mean: (sum / count) as f32, worst })
 }
 
+/// How strongly weights are drawn to those they come with, against what the poses say.
+const LIKELY: f64 = 2e-4;
+
 /// Normal equations of a small least-squares problem.
 struct Normal {
     /// AᵀA, square, by rows.
@@ -74,13 +80,18 @@ struct Normal {
 }
 
 impl Normal {
-    fn of(p: Vec3, poses: &[Vec<Mat4>], wanted: impl Iterator<Item = Vec3>, joints: &[JointId]) -> Self {
-        let n = joints.len();
+    fn of(
+        p: Vec3,
+        poses: &[Vec<Mat4>],
+        wanted: impl Iterator<Item = Vec3>,
+        likely: &[(JointId, f32)],
+    ) -> Self {
+        let n = likely.len();
         let (mut matrix, mut right) = (vec![0.0; n * n], vec![0.0; n]);
         let mut columns = vec![glam::DVec3::ZERO; n];
         for (matrices, b) in poses.iter().zip(wanted) {
             // Relative to the vertex itself the numbers are small, and a sum of one falls out.
-            for (c, j) in columns.iter_mut().zip(joints) {
+            for (c, (j, _)) in columns.iter_mut().zip(likely) {
                 *c = (matrices[j.index()].transform_point3(p) - b).as_dvec3();
             }
             for i in 0..n {
@@ -95,7 +106,12 @@ impl Normal {
         let heavy = trace * 1e3;
         matrix.iter_mut().for_each(|m| *m += heavy);
         right.iter_mut().for_each(|r| *r += heavy);
-        (0..n).for_each(|i| matrix[i * n + i] += trace * 1e-9);
+        let pull = trace / n.max(1) as f64 * LIKELY;
+        let total = likely.iter().map(|e| f64::from(e.1)).sum::<f64>().max(1e-12);
+        for (i, (_, weight)) in likely.iter().enumerate() {
+            matrix[i * n + i] += pull;
+            right[i] += pull * f64::from(*weight) / total;
+        }
         Self { matrix, right }
     }
 
@@ -201,9 +217,9 @@ mod tests {
                     p
                 })
                 .collect();
-            let all = vec![(0..6).map(JointId).collect::<Vec<_>>()];
+            let all = vec![(0..6).map(|j| (JointId(j), 1.0)).collect::<Vec<_>>()];
             let fitted = fit_weights(&rest, &poses, &moved, &all, (4, 6)).unwrap();
-            prop_assert!(fitted.worst < 2e-3, "{}", fitted.worst);
+            prop_assert!(fitted.worst < 5e-3, "{}", fitted.worst);
         }
     }
 }
