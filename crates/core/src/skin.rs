@@ -2,6 +2,7 @@
 
 use crate::mesh::Weld;
 use crate::JointId;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 /// Sparse skin weights with the same number of places (`stride`) for each vertex.
@@ -56,29 +57,27 @@ impl Skin {
         let stride = rows.iter().map(Vec::len).max().unwrap_or(0).max(1);
         let mut skin =
             Self { stride, joints: vec![0; rows.len() * stride], weights: vec![0.0; rows.len() * stride] };
-        let (mut empty, mut first_empty) = (0, 0);
-        let mut scratch = Vec::new();
-        for (v, row) in rows.iter().enumerate() {
+        let places = skin.joints.par_chunks_mut(stride).zip(skin.weights.par_chunks_mut(stride));
+        let one = |scratch: &mut Vec<(JointId, f32)>, (v, ((joints, weights), row)): (usize, _)| {
+            let row: &Vec<(JointId, f32)> = row;
             let vertex = v as u32;
-            for &(joint, weight) in row {
-                if !weight.is_finite() || weight < 0.0 {
-                    return Err(SkinError::BadWeight { vertex, weight });
-                }
-                if joint.index() >= joint_count && weight > 0.0 {
-                    let joint = u32::from(joint.0);
-                    return Err(SkinError::JointOutOfRange { vertex, joint, joints: joint_count });
-                }
+            if let Some(fault) = row.iter().find_map(|e| fault_of(*e, vertex, joint_count)) {
+                return Some(fault);
             }
             scratch.clear();
             scratch.extend_from_slice(row);
-            if !skin.put(v, &mut scratch) {
-                first_empty = if empty == 0 { vertex } else { first_empty };
-                empty += 1;
+            (!put(joints, weights, scratch)).then_some(SkinError::NoWeight { vertex, count: 1 })
+        };
+        let rows = places.zip(rows).enumerate().with_min_len(512);
+        let faults: Vec<SkinError> = rows.map_init(Vec::new, one).flatten_iter().collect();
+        // A weight that is no weight is told before one that is missing.
+        let bad = faults.iter().find(|f| !matches!(f, SkinError::NoWeight { .. }));
+        match (bad, faults.first()) {
+            (None, None) => Ok(skin),
+            (None, Some(SkinError::NoWeight { vertex, .. })) => {
+                Err(SkinError::NoWeight { vertex: *vertex, count: faults.len() })
             }
-        }
-        match empty {
-            0 => Ok(skin),
-            count => Err(SkinError::NoWeight { vertex: first_empty, count }),
+            (Some(fault), _) | (None, Some(fault)) => Err(fault.clone()),
         }
     }
 
@@ -127,23 +126,6 @@ impl Skin {
     /// As [`Skin::from_rows`].
     pub fn uniform(vertices: usize, blend: &[(JointId, f32)], joint_count: usize) -> Result<Self, SkinError> {
         Self::from_rows(&vec![blend.to_vec(); vertices], joint_count)
-    }
-
-    /// Writes one row: joints merged, sorted by falling weight (then by joint), normalised.
-    /// False when there is no weight.
-    fn put(&mut self, vertex: usize, row: &mut Vec<(JointId, f32)>) -> bool {
-        merge(row);
-        row.truncate(self.stride);
-        let sum: f32 = row.iter().map(|e| e.1).sum();
-        if sum <= f32::MIN_POSITIVE {
-            return false;
-        }
-        let at = vertex * self.stride;
-        for (i, &(joint, weight)) in row.iter().enumerate() {
-            self.joints[at + i] = joint.0;
-            self.weights[at + i] = weight / sum;
-        }
-        true
     }
 
     /// Number of vertices.
@@ -205,7 +187,8 @@ impl Skin {
         for v in 0..vertices {
             row.clear();
             row.extend(self.row(v));
-            skin.put(v, &mut row);
+            let at = v * stride..(v + 1) * stride;
+            put(&mut skin.joints[at.clone()], &mut skin.weights[at], &mut row);
         }
         skin
     }
@@ -231,6 +214,31 @@ impl Skin {
             weights: rows.flat_map(|r| self.weights[r].iter().copied()).collect(),
         }
     }
+}
+
+/// What is wrong with an entry of a row.
+fn fault_of((joint, weight): (JointId, f32), vertex: u32, joints: usize) -> Option<SkinError> {
+    if !weight.is_finite() || weight < 0.0 {
+        return Some(SkinError::BadWeight { vertex, weight });
+    }
+    let missing = joint.index() >= joints && weight > 0.0;
+    missing.then(|| SkinError::JointOutOfRange { vertex, joint: u32::from(joint.0), joints })
+}
+
+/// Writes one row: joints merged, sorted by falling weight (then by joint), normalised; as many as
+/// there are places. False when there is no weight.
+fn put(joints: &mut [u16], weights: &mut [f32], row: &mut Vec<(JointId, f32)>) -> bool {
+    merge(row);
+    row.truncate(joints.len());
+    let sum: f32 = row.iter().map(|e| e.1).sum();
+    if sum <= f32::MIN_POSITIVE {
+        return false;
+    }
+    for (i, &(joint, weight)) in row.iter().enumerate() {
+        joints[i] = joint.0;
+        weights[i] = weight / sum;
+    }
+    true
 }
 
 /// Merges entries of the same joint and sorts by falling weight, then by joint.

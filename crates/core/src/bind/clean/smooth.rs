@@ -2,6 +2,7 @@
 
 use super::{Bound, Row};
 use crate::skin::{Skin, SkinError};
+use crate::JointId;
 
 /// More joints than this are not carried from round to round.
 const CARRIED: usize = 12;
@@ -50,12 +51,22 @@ fn towards_neighbours(bound: &Bound, v: usize, row: Row, (shares, strength): (&[
         return None;
     }
     let first = bound.topology.neighbours.starts[v] as usize;
-    let mut parts: Row = Vec::with_capacity(row.len() + neighbours.len() * 4);
-    parts.extend(row.into_iter().map(|(j, w)| (j, w * (1.0 - strength))));
+    // Joint and weight in one number: weights are not negative, so their bits sort as they do.
+    let key = |j: JointId, w: f32| u64::from(j.0) << 32 | u64::from(w.to_bits());
+    let mut parts: Vec<u64> = Vec::with_capacity(row.len() + neighbours.len() * bound.skin.stride());
+    parts.extend(row.iter().map(|&(j, w)| key(j, w * (1.0 - strength))));
     for (&n, share) in neighbours.iter().zip(&shares[first..]) {
-        parts.extend(bound.skin.row(n as usize).map(|(j, w)| (j, w * (strength * share))));
+        parts.extend(bound.skin.row(n as usize).map(|(j, w)| key(j, w * (strength * share))));
     }
-    parts.sort_unstable_by(|a, b| a.0.cmp(&b.0).then(a.1.total_cmp(&b.1)));
-    let groups = parts.chunk_by(|a, b| a.0 == b.0);
-    Some(groups.map(|g| (g[0].0, g.iter().map(|e| e.1).sum())).collect())
+    parts.sort_unstable();
+    let mut mixed: Row = row;
+    mixed.clear();
+    for part in parts {
+        let (joint, weight) = (JointId((part >> 32) as u16), f32::from_bits(part as u32));
+        match mixed.last_mut().filter(|e| e.0 == joint) {
+            Some(entry) => entry.1 += weight,
+            None => mixed.push((joint, weight)),
+        }
+    }
+    Some(mixed)
 }
