@@ -296,3 +296,15 @@ fn the_bodys_own_surface_a_little_further_out_gets_its_weights_back() {
     let mean = (0..count).map(apart).sum::<f32>() / count as f32;
     assert!(mean < 0.02, "{mean}");
 }
+
+#[test]
+fn what_was_said_of_a_place_stays_with_it_when_faces_are_left_out() {
+    let bench = wearing(&[("tin breastplate", 1)]);
+    let vertex = 4785;
+    let place = bench.rest(1)[vertex as usize];
+    bench.run(Step::MarkSide { piece: 1, mark: SideWish { vertex, side: Side::Right, reach_mm: 30.0 } });
+    bench.run(Step::LeaveOutUnseen { piece: 1 });
+    let kept = bench.room().state.pieces[0].recipe.sides[0].vertex;
+    assert_ne!(kept, vertex, "vertices are numbered anew");
+    assert_eq!(bench.rest(1)[kept as usize], place);
+}

@@ -32,6 +32,8 @@ pub fn tie_to_cage(points: &[Vec3], cage: &[Vec3], topology: &Topology) -> Vec<T
             .iter()
             .flat_map(|&v| topology.neighbours.row(v as usize))
             .flat_map(|&v| topology.incident.row(v as usize).iter().copied())
+            // A face without area is beside none.
+            .chain([hit.triangle])
             .collect();
         near.sort_unstable();
         near.dedup();

@@ -41,6 +41,12 @@ pub fn two_ends(topology: &Topology, positions: &[Vec3], shell: u32) -> Option<[
 /// When the system cannot be factored.
 pub fn share_of_way(target: &Target, ends: &[Vec<u32>; 2]) -> Result<Vec<f32>, BindError> {
     let topology = target.topology;
+    let laplacian = Laplacian::new(target.positions, &topology.triangles, &topology.neighbours);
+    share_by(&laplacian, target, ends)
+}
+
+fn share_by(laplacian: &Laplacian, target: &Target, ends: &[Vec<u32>; 2]) -> Result<Vec<f32>, BindError> {
+    let topology = target.topology;
     let mut way = vec![f32::NAN; target.positions.len()];
     ends[0].iter().for_each(|&v| way[v as usize] = 0.0);
     ends[1].iter().for_each(|&v| way[v as usize] = 1.0);
@@ -51,7 +57,6 @@ pub fn share_of_way(target: &Target, ends: &[Vec<u32>; 2]) -> Result<Vec<f32>, B
     let free: Vec<usize> = (0..way.len()).filter(|&v| way[v].is_nan()).collect();
     let mut place = vec![usize::MAX; way.len()];
     free.iter().enumerate().for_each(|(i, &v)| place[v] = i);
-    let laplacian = Laplacian::new(target.positions, &topology.triangles, &topology.neighbours);
     let mut triplets = Vec::with_capacity(free.len() * 5);
     let mut right = Mat::<f64>::zeros(free.len(), 1);
     for (i, &v) in free.iter().enumerate() {
@@ -70,22 +75,13 @@ pub fn share_of_way(target: &Target, ends: &[Vec<u32>; 2]) -> Result<Vec<f32>, B
     Ok(way)
 }
 
-/// Weights that run from those of the first end to those of the second. `stretch` is the share of
-/// the length over which they change, 0 to 1: all of it stretches evenly; little of it leaves two
-/// stiff ends that slide past each other in the middle.
-///
-/// The weights of an end are the mean of those beneath it on the source, or the joint named for it.
-///
-/// # Errors
-/// When the system cannot be factored or the source has no weights to give.
-pub fn between_ends(
-    source: &Source,
-    target: &Target,
+/// Weights for a vertex at a share of the way from the first end to the second; `beneath` are those
+/// of the source beneath each vertex.
+fn between(
+    beneath: &[Vec<(JointId, f32)>],
     ends: &[Vec<u32>; 2],
     (joints, stretch): ([Option<JointId>; 2], f32),
-) -> Result<Vec<Vec<(JointId, f32)>>, BindError> {
-    let anywhere = MatchSettings { distance: f32::INFINITY, min_cosine: -1.0 };
-    let beneath = match_surface(source, target, anywhere).rows;
+) -> impl Fn(f32) -> Vec<(JointId, f32)> {
     let row_of = |end: usize| -> Vec<(JointId, f32)> {
         if let Some(joint) = joints[end] {
             return vec![(joint, 1.0)];
@@ -99,7 +95,7 @@ pub fn between_ends(
     };
     let (first, second) = (row_of(0), row_of(1));
     let width = stretch.clamp(0.02, 1.0);
-    let row = |way: f32| {
+    move |way: f32| {
         let t = ((way - 0.5) / width + 0.5).clamp(0.0, 1.0);
         let part = |row: &[(JointId, f32)], by: f32| -> Vec<(JointId, f32)> {
             row.iter().map(|&(j, w)| (j, w * by)).collect()
@@ -108,30 +104,34 @@ pub fn between_ends(
         mixed.extend(part(&second, t));
         merge(&mut mixed);
         mixed
-    };
-    Ok(share_of_way(target, ends)?.into_iter().map(row).collect())
+    }
 }
 
-/// The whole of a target between its ends, shell by shell; a shell without ends to find follows
-/// what is beneath it.
+/// Weights that run from those of each shell's lower end to those of its upper one; a shell without
+/// ends to find follows what is beneath it. The weights of an end are the mean of those beneath it
+/// on the source, or the joint named for it. With the joints comes the share of the length over
+/// which weights change, 0 to 1: all of it stretches evenly; little of it leaves two stiff ends that
+/// slide past each other in the middle.
 ///
 /// # Errors
-/// As [`between_ends`].
+/// When the system cannot be factored or the source has no weights to give.
 pub fn bind_between_ends(
     source: &Source,
     target: &Target,
     how: ([Option<JointId>; 2], f32),
 ) -> Result<Skin, BindError> {
-    let mut rows =
-        match_surface(source, target, MatchSettings { distance: f32::INFINITY, min_cosine: -1.0 }).rows;
+    let anywhere = MatchSettings { distance: f32::INFINITY, min_cosine: -1.0 };
+    let beneath = match_surface(source, target, anywhere).rows;
+    let topology = target.topology;
+    let laplacian = Laplacian::new(target.positions, &topology.triangles, &topology.neighbours);
+    let mut rows = beneath.clone();
     for shell in 0..target.topology.shells as u32 {
         let Some(ends) = two_ends(target.topology, target.positions, shell) else { continue };
         let ends = ordered(ends, target.positions);
-        let along = between_ends(source, target, &ends, how)?;
-        for (v, row) in along.into_iter().enumerate() {
-            if target.topology.shell_of_vertex[v] == shell {
-                rows[v] = row;
-            }
+        let ways = share_by(&laplacian, target, &ends)?;
+        let row = between(&beneath, &ends, how);
+        for v in (0..rows.len()).filter(|&v| topology.shell_of_vertex[v] == shell) {
+            rows[v] = row(ways[v]);
         }
     }
     Ok(Skin::from_rows(&rows, source.joints)?)

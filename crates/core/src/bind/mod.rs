@@ -15,7 +15,7 @@ mod stiff;
 mod transfer;
 
 pub use cage_shell::{cage_around, CageSize};
-pub use ends::{between_ends, bind_between_ends, share_of_way, two_ends};
+pub use ends::{bind_between_ends, share_of_way, two_ends};
 pub use fit::{fit_weights, Fitted};
 pub use heat::{bones, heat_weights, Bone};
 pub use inpaint::{fill, Filled};

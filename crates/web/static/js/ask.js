@@ -1,8 +1,6 @@
 // Questions to the server; a refusal is shown and thrown.
 import { notice } from "./notice.js";
 
-export { notice };
-
 async function checked(response) {
   if (response.ok) return response;
   const text = await response.text();

@@ -1,7 +1,8 @@
 // Two steps side by side: an earlier one left of a line that can be dragged, the fitting as it
 // stands right of it.
-import { getJson, notice, postForBytes, readView } from "./ask.js";
+import { getJson, postForBytes, readView } from "./ask.js";
 import { Figure } from "./figure.js";
+import { notice } from "./notice.js";
 
 export class Compare {
   constructor(scene, fitting) {

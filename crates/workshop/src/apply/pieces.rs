@@ -186,6 +186,29 @@ impl Doing<'_> {
         shells.sort_unstable();
         shells.dedup();
         state.shells = shells;
+        // What was said of parts and places goes by their new numbers.
+        let new_part =
+            |old: u32| (0..left.len()).find(|&v| was(v) == old).map(|v| after.topology.shell_of_vertex[v]);
+        let follows = std::mem::take(&mut state.recipe.follows);
+        state.recipe.follows = follows
+            .into_iter()
+            .filter_map(|(part, follow)| match part {
+                None => Some((None, follow)),
+                Some(old) => Some((Some(new_part(old)?), follow)),
+            })
+            .collect();
+        state.recipe.sides.retain_mut(|side| {
+            let new = left.iter().position(|&v| v == side.vertex);
+            side.vertex = new.map_or(0, |v| v as u32);
+            new.is_some()
+        });
+        for other in &mut self.draft.state.pieces {
+            // Others that take a part of it by number take all of it again.
+            let by_number = matches!(other.recipe.part, SourcePart::Shells(_) | SourcePart::Patch(_));
+            if by_number && other.recipe.takes.pieces().first() == Some(&state.id) {
+                other.recipe.part = SourcePart::Whole;
+            }
+        }
         let piece = self.draft.piece(state.id)?;
         *piece = state;
         Ok(piece)
