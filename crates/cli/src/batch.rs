@@ -73,7 +73,7 @@ pub(crate) fn fit(args: &Fit) -> Outcome {
     let mut times = Vec::new();
     for i in 0..dress.pieces.len() {
         let (bound, time) = bind_piece(&dress.body, &dress.pieces[i], &recipes[order[i]])?;
-        dress.pieces[i].bound = Some(bound);
+        dress.pieces[i].bound = Some(Arc::new(bound));
         times.push(time);
     }
     save(&args.out, &export_glb(&dress)?)?;
@@ -199,7 +199,7 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
     progress.done();
     for (piece, rest) in dress.pieces.iter_mut().zip(outcome.rest) {
         if let Some(rest) = rest {
-            piece.rest = rest;
+            *piece = piece.clone().moved_to(rest, &dress.body);
         }
     }
     save(&args.out, &export_glb(&dress)?)?;

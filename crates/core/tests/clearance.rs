@@ -68,7 +68,7 @@ fn beyond_a_hem_nothing_counts() {
     let piece = tube(0.055, (0.0, 0.2), 48, 20, 1.0);
     let o = outfit(&body, &[piece]);
     let m = measure(&o, &still());
-    assert!(o.pairs[0].covered.iter().all(|&v| body.0[v as usize].y <= 0.2001));
+    assert!(o.pairs[0].coverage.covered.iter().all(|&v| body.0[v as usize].y <= 0.2001));
     assert_eq!(m.pairs[0].poking + m.pairs[0].sunk, 0);
     // Slid down by 3 cm, what is now above the hem is bare, not poking.
     let mut slid = o.clone();
@@ -77,8 +77,12 @@ fn beyond_a_hem_nothing_counts() {
     let down = [Mat4::IDENTITY, Mat4::from_translation(Vec3::Y * -0.03)];
     let m = measure(&slid, &down);
     assert_eq!(m.pairs[0].poking, 0);
-    let bare =
-        o.pairs[0].covered.iter().zip(&m.points[0].inner).filter(|(v, _)| body.0[**v as usize].y > 0.175);
+    let bare = o.pairs[0]
+        .coverage
+        .covered
+        .iter()
+        .zip(&m.points[0].inner)
+        .filter(|(v, _)| body.0[**v as usize].y > 0.175);
     assert!(bare.clone().count() > 0);
     assert!(bare.into_iter().all(|(_, asked)| asked.is_none()));
 }
@@ -93,7 +97,7 @@ fn a_sleeve_against_the_ribs_is_not_the_shirts_own_side() {
     let o = outfit(&body, &[sleeve]);
     // Only the arm is covered, although the ribs' outward rays meet the sleeve within 2 mm.
     let on_arm = |v: u32| (body.0[v as usize] - Vec3::new(0.152, body.0[v as usize].y, 0.0)).length() < 0.041;
-    assert!(o.pairs[0].covered.iter().all(|&v| on_arm(v)));
+    assert!(o.pairs[0].coverage.covered.iter().all(|&v| on_arm(v)));
     // Pressed 8 mm into the ribs, the sleeve is measured against the arm it is on: clear.
     let mut pressed = o.clone();
     pressed.layers[1].skin =
@@ -139,7 +143,7 @@ fn a_coat_open_at_the_front_leaves_the_front_bare() {
     let o = outfit(&body, &[coat]);
     let front =
         |v: u32| Vec3::new(body.0[v as usize].x, 0.0, body.0[v as usize].z).normalize().dot(towards) < -0.85;
-    assert!(o.pairs[0].covered.iter().all(|&v| !front(v)));
+    assert!(o.pairs[0].coverage.covered.iter().all(|&v| !front(v)));
     assert_eq!(only(&o).poking, 0);
 }
 

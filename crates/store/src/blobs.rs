@@ -27,18 +27,27 @@ impl BlobId {
 /// Fast, and nearly as small as slower levels on vertex data.
 const LEVEL: i32 = 1;
 
-pub(crate) fn put(connection: &Connection, bytes: &[u8]) -> Result<BlobId> {
-    let id = BlobId::of(bytes);
-    let known: Option<i64> =
-        connection.query_row("SELECT 1 FROM blobs WHERE id = ?1", [id.as_str()], |r| r.get(0)).optional()?;
-    if known.is_none() {
-        let packed = zstd::bulk::compress(bytes, LEVEL).map_err(StoreError::Unpack)?;
-        connection.execute(
-            "INSERT INTO blobs (id, length, data) VALUES (?1, ?2, ?3)",
-            params![id.as_str(), bytes.len() as i64, packed],
-        )?;
+/// Bytes with their name, compressed.
+pub(crate) struct Packed {
+    pub id: BlobId,
+    length: usize,
+    data: Vec<u8>,
+}
+
+impl Packed {
+    pub fn of(bytes: &[u8]) -> Result<Self> {
+        let data = zstd::bulk::compress(bytes, LEVEL).map_err(StoreError::Unpack)?;
+        Ok(Self { id: BlobId::of(bytes), length: bytes.len(), data })
     }
-    Ok(id)
+
+    /// Keeps it, unless it is there already.
+    pub fn put(&self, connection: &Connection) -> Result<()> {
+        connection.execute(
+            "INSERT INTO blobs (id, length, data) VALUES (?1, ?2, ?3) ON CONFLICT DO NOTHING",
+            params![self.id.as_str(), self.length as i64, self.data],
+        )?;
+        Ok(())
+    }
 }
 
 pub(crate) fn get(connection: &Connection, id: &BlobId) -> Result<Vec<u8>> {

@@ -6,14 +6,18 @@
 #![cfg_attr(test, allow(clippy::unwrap_used))]
 
 mod blobs;
+mod kept;
 mod schema;
 
-use rusqlite::{params, Connection, OptionalExtension, Transaction};
+use rusqlite::{params, Connection, OpenFlags, OptionalExtension, Transaction};
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
+use blobs::Packed;
+
 pub use blobs::BlobId;
+pub use kept::KeptKey;
 
 /// What can go wrong with the store.
 #[derive(Debug, thiserror::Error)]
@@ -23,6 +27,10 @@ pub enum StoreError {
     Folder { path: String, source: std::io::Error },
     #[error("the database failed ({0}): if it is in use by another copy, close that one; if the disk is full, make room")]
     Database(#[from] rusqlite::Error),
+    #[error(
+        "the database could not be brought up to date ({0}): keep a copy of the data folder and report this"
+    )]
+    Migrate(rusqlite_migration::Error),
     #[error("the data was written by a newer version (schema {found}, this one knows {known}): update the program")]
     Newer { found: i64, known: i64 },
     #[error("a stored blob could not be unpacked ({0})")]
@@ -30,6 +38,9 @@ pub enum StoreError {
     #[error("there is no {what} {id}")]
     Missing { what: &'static str, id: String },
 }
+
+/// How long a connection waits for another.
+const PATIENCE: Duration = Duration::from_secs(5);
 
 type Result<T> = std::result::Result<T, StoreError>;
 
@@ -73,6 +84,17 @@ pub struct Fitting {
     pub cursor: i64,
 }
 
+/// A fitting as the Shelf lists it: nothing of it is decoded.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub struct Listed {
+    pub fitting: Fitting,
+    /// What the step it stands at says of the whole, as JSON; empty when that was never written.
+    pub summary: String,
+    /// The state it stands at.
+    pub state: BlobId,
+}
+
 /// One recorded step.
 #[derive(Clone, Debug, PartialEq)]
 #[allow(missing_docs)]
@@ -98,13 +120,16 @@ pub struct NewStep {
     pub effect: String,
     /// The state after the step, as JSON.
     pub state: String,
+    /// What lists say of the fitting after it, as JSON.
+    pub summary: String,
     /// Blobs the state refers to.
     pub blobs: Vec<Vec<u8>>,
 }
 
-/// The store.
+/// The store: one connection writes, another reads beside it.
 pub struct Store {
-    connection: Mutex<Connection>,
+    writer: Mutex<Connection>,
+    reader: Mutex<Connection>,
 }
 
 impl Store {
@@ -115,25 +140,26 @@ impl Store {
     pub fn open(folder: &Path) -> Result<Self> {
         std::fs::create_dir_all(folder)
             .map_err(|source| StoreError::Folder { path: folder.display().to_string(), source })?;
-        Self::with(Connection::open(folder.join("tin-cloak.sqlite"))?)
-    }
-
-    fn with(mut connection: Connection) -> Result<Self> {
-        connection.busy_timeout(Duration::from_secs(5))?;
-        connection.pragma_update(None, "journal_mode", "WAL")?;
+        let file = folder.join("tin-cloak.sqlite");
+        let mut writer = Connection::open(&file)?;
+        writer.busy_timeout(PATIENCE)?;
+        writer.pragma_update(None, "journal_mode", "WAL")?;
         // Full: an answered step survives a power cut, not only a crash.
-        connection.pragma_update(None, "synchronous", "FULL")?;
-        connection.pragma_update(None, "foreign_keys", "ON")?;
-        schema::migrate(&mut connection)?;
-        Ok(Self { connection: Mutex::new(connection) })
+        writer.pragma_update(None, "synchronous", "FULL")?;
+        writer.pragma_update(None, "foreign_keys", "ON")?;
+        schema::migrate(&mut writer)?;
+        kept::prune(&mut writer)?;
+        let reader = Connection::open_with_flags(&file, OpenFlags::SQLITE_OPEN_READ_ONLY)?;
+        reader.busy_timeout(PATIENCE)?;
+        Ok(Self { writer: Mutex::new(writer), reader: Mutex::new(reader) })
     }
 
-    fn lock(&self) -> MutexGuard<'_, Connection> {
-        self.connection.lock().unwrap_or_else(PoisonError::into_inner)
+    fn read(&self) -> MutexGuard<'_, Connection> {
+        self.reader.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     fn write<T>(&self, work: impl FnOnce(&Transaction) -> Result<T>) -> Result<T> {
-        let mut connection = self.lock();
+        let mut connection = self.writer.lock().unwrap_or_else(PoisonError::into_inner);
         let transaction = connection.transaction()?;
         let answer = work(&transaction)?;
         transaction.commit()?;
@@ -145,7 +171,7 @@ impl Store {
     /// # Errors
     /// When it is not there or damaged.
     pub fn blob(&self, id: &BlobId) -> Result<Vec<u8>> {
-        blobs::get(&self.lock(), id)
+        blobs::get(&self.read(), id)
     }
 
     /// Keeps a file and the assets found in it.
@@ -153,8 +179,10 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub fn add_assets(&self, file_name: &str, bytes: &[u8], found: &[NewAsset]) -> Result<Vec<Asset>> {
+        let packed = Packed::of(bytes)?;
         self.write(|t| {
-            let file = blobs::put(t, bytes)?;
+            packed.put(t)?;
+            let file = packed.id.clone();
             let mut assets = Vec::new();
             for NewAsset { name, role, mesh, summary } in found.iter().cloned() {
                 t.execute(
@@ -189,7 +217,7 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub fn assets(&self) -> Result<Vec<Asset>> {
-        let connection = self.lock();
+        let connection = self.read();
         let mut query = connection
             .prepare("SELECT id, name, role, file, file_name, mesh, summary FROM assets ORDER BY id")?;
         let rows = query.query_map([], |r| {
@@ -211,13 +239,14 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub fn create_fitting(&self, name: &str, first: &NewStep) -> Result<i64> {
+        let blobs = packed_blobs(first)?;
         self.write(|t| {
             t.execute(
                 "INSERT INTO fittings (name, changed, cursor) VALUES (?1, ?2, 0)",
                 params![name, now()],
             )?;
             let id = t.last_insert_rowid();
-            append(t, id, 0, first)?;
+            append(t, id, 0, first, &blobs)?;
             Ok(id)
         })
     }
@@ -227,11 +256,47 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub fn fittings(&self) -> Result<Vec<Fitting>> {
-        let connection = self.lock();
+        let connection = self.read();
         let mut query = connection
             .prepare("SELECT id, name, changed, cursor FROM fittings ORDER BY changed DESC, id DESC")?;
         let rows = query.query_map([], read_fitting)?;
         Ok(rows.collect::<rusqlite::Result<_>>()?)
+    }
+
+    /// All fittings with what the step each stands at says of it, the last changed first.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub fn listed(&self) -> Result<Vec<Listed>> {
+        let connection = self.read();
+        let mut query = connection.prepare(
+            "SELECT f.id, f.name, f.changed, f.cursor, s.summary, s.state FROM fittings f
+             JOIN steps s ON s.fitting = f.id AND s.seq = f.cursor ORDER BY f.changed DESC, f.id DESC",
+        )?;
+        let rows = query.query_map([], |r| {
+            Ok(Listed {
+                fitting: read_fitting(r)?,
+                summary: r.get(4)?,
+                state: BlobId::from_stored(r.get(5)?),
+            })
+        })?;
+        Ok(rows.collect::<rusqlite::Result<_>>()?)
+    }
+
+    /// The state after a step of a fitting; after the one it stands at when none is named.
+    ///
+    /// # Errors
+    /// When there is no such fitting or step.
+    pub fn state_at(&self, fitting_id: i64, seq: Option<i64>) -> Result<BlobId> {
+        let connection = self.read();
+        let seq = match seq {
+            Some(seq) => seq,
+            None => fitting(&connection, fitting_id)?.cursor,
+        };
+        let query = "SELECT state FROM steps WHERE fitting = ?1 AND seq = ?2";
+        let found = connection.query_row(query, params![fitting_id, seq], |r| r.get(0)).optional()?;
+        let missing = || StoreError::Missing { what: "step", id: seq.to_string() };
+        found.map(BlobId::from_stored).ok_or_else(missing)
     }
 
     /// One fitting.
@@ -239,7 +304,7 @@ impl Store {
     /// # Errors
     /// When it is not there.
     pub fn fitting(&self, id: i64) -> Result<Fitting> {
-        fitting(&self.lock(), id)
+        fitting(&self.read(), id)
     }
 
     /// Throws a fitting away with its steps; blobs that nothing refers to any more stay until
@@ -261,7 +326,7 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub fn steps(&self, fitting: i64) -> Result<Vec<StepRow>> {
-        let connection = self.lock();
+        let connection = self.read();
         let mut query = connection.prepare(
             "SELECT seq, step, sentence, effect, state, at FROM steps WHERE fitting = ?1 ORDER BY seq",
         )?;
@@ -284,36 +349,31 @@ impl Store {
     /// # Errors
     /// When the fitting is not there or has moved on meanwhile.
     pub fn add_step(&self, fitting_id: i64, after: i64, step: &NewStep) -> Result<i64> {
+        let blobs = packed_blobs(step)?;
         self.write(|t| {
             if fitting(t, fitting_id)?.cursor != after {
                 return Err(StoreError::Missing { what: "step to follow:", id: after.to_string() });
             }
-            append(t, fitting_id, after, step)
+            append(t, fitting_id, after, step, &blobs)
         })
     }
 
-    /// Gives the step the fitting stands at a new effect and state: what was measured of it later.
+    /// Gives a step another effect and summary: what was measured of it later. Nothing happens when
+    /// the step is no longer the one that made `state`.
     ///
     /// # Errors
-    /// When the fitting no longer stands at `seq`.
+    /// When the database fails.
     pub fn amend_step(
         &self,
         fitting_id: i64,
         seq: i64,
-        (effect, state): (&str, &str),
-        blobs: &[Vec<u8>],
+        state: &BlobId,
+        (effect, summary): (&str, &str),
     ) -> Result<()> {
         self.write(|t| {
-            if fitting(t, fitting_id)?.cursor != seq {
-                return Err(StoreError::Missing { what: "step", id: seq.to_string() });
-            }
-            for bytes in blobs {
-                blobs::put(t, bytes)?;
-            }
-            let state = blobs::put(t, state.as_bytes())?;
             t.execute(
-                "UPDATE steps SET effect = ?3, state = ?4 WHERE fitting = ?1 AND seq = ?2",
-                params![fitting_id, seq, effect, state.as_str()],
+                "UPDATE steps SET effect = ?4, summary = ?5 WHERE fitting = ?1 AND seq = ?2 AND state = ?3",
+                params![fitting_id, seq, state.as_str(), effect, summary],
             )?;
             Ok(())
         })
@@ -353,16 +413,22 @@ fn fitting(connection: &Connection, id: i64) -> Result<Fitting> {
         .ok_or_else(|| StoreError::Missing { what: "fitting", id: id.to_string() })
 }
 
-fn append(t: &Transaction, fitting: i64, after: i64, step: &NewStep) -> Result<i64> {
-    for bytes in &step.blobs {
-        blobs::put(t, bytes)?;
-    }
-    let state = blobs::put(t, step.state.as_bytes())?;
+/// The state of a step and its blobs, compressed before any lock is taken.
+fn packed_blobs(step: &NewStep) -> Result<Vec<Packed>> {
+    let state = std::iter::once(step.state.as_bytes());
+    state.chain(step.blobs.iter().map(Vec::as_slice)).map(Packed::of).collect()
+}
+
+/// `blobs` has the step's state in front.
+fn append(t: &Transaction, fitting: i64, after: i64, step: &NewStep, blobs: &[Packed]) -> Result<i64> {
+    blobs.iter().try_for_each(|blob| blob.put(t))?;
     t.execute("DELETE FROM steps WHERE fitting = ?1 AND seq > ?2", params![fitting, after])?;
     let seq = after + 1;
+    let state = blobs[0].id.as_str();
     t.execute(
-        "INSERT INTO steps (fitting, seq, step, sentence, effect, state, at) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)",
-        params![fitting, seq, step.step, step.sentence, step.effect, state.as_str(), now()],
+        "INSERT INTO steps (fitting, seq, step, sentence, effect, state, at, summary)
+         VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
+        params![fitting, seq, step.step, step.sentence, step.effect, state, now(), step.summary],
     )?;
     t.execute("UPDATE fittings SET cursor = ?2, changed = ?3 WHERE id = ?1", params![fitting, seq, now()])?;
     Ok(seq)
@@ -382,6 +448,7 @@ mod tests {
             sentence: format!("step {n}"),
             effect: "{}".into(),
             state: format!("state {n}"),
+            summary: format!("summary {n}"),
             blobs: vec![vec![n as u8; 5000]],
         }
     }
@@ -401,6 +468,43 @@ mod tests {
         assert_eq!(store.blob(&rows[1].state).unwrap(), b"state 4");
         assert!(store.move_cursor(id, 9).is_err());
         assert!(store.add_step(id, 1, &step(5)).is_err(), "the fitting has moved on");
+    }
+
+    #[test]
+    fn an_effect_is_told_of_the_step_that_had_it() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(folder.path()).unwrap();
+        let id = store.create_fitting("one", &step(1)).unwrap();
+        let old = store.state_at(id, None).unwrap();
+        store.amend_step(id, 1, &old, ("{\"better\":3}", "told")).unwrap();
+        assert_eq!(store.listed().unwrap()[0].summary, "told");
+        store.add_step(id, 1, &step(2)).unwrap();
+        assert_eq!(store.listed().unwrap()[0].summary, "summary 2");
+        // Another step stands in its place by now.
+        store.amend_step(id, 2, &old, ("{}", "late")).unwrap();
+        assert_eq!(store.listed().unwrap()[0].summary, "summary 2");
+        assert_eq!(store.state_at(id, Some(1)).unwrap(), old);
+        assert!(store.state_at(id, Some(7)).is_err());
+    }
+
+    #[test]
+    fn a_store_of_the_first_schema_opens_and_keeps_its_steps() {
+        let folder = tempfile::tempdir().unwrap();
+        let old = Connection::open(folder.path().join("tin-cloak.sqlite")).unwrap();
+        old.execute_batch(schema::FIRST).unwrap();
+        old.pragma_update(None, "user_version", 1).unwrap();
+        old.execute_batch(
+            "INSERT INTO blobs VALUES ('s', 0, x'28b52ffd2000010000');
+             INSERT INTO fittings VALUES (7, 'kept', 1, 1);
+             INSERT INTO steps VALUES (7, 1, '{}', 'Begin', '{}', 's', 1);",
+        )
+        .unwrap();
+        drop(old);
+        let store = Store::open(folder.path()).unwrap();
+        let listed = store.listed().unwrap();
+        assert_eq!((listed[0].fitting.name.as_str(), listed[0].summary.as_str()), ("kept", ""));
+        assert_eq!(store.steps(7).unwrap()[0].sentence, "Begin");
+        assert_eq!(store.add_step(7, 1, &step(2)).unwrap(), 2);
     }
 
     #[test]
@@ -436,7 +540,7 @@ mod tests {
         let one = store.add_assets("a.glb", &[7; 100_000], &found).unwrap();
         let two = store.add_assets("b.glb", &[7; 100_000], &found).unwrap();
         assert_eq!(one[0].file, two[0].file);
-        let count: i64 = store.lock().query_row("SELECT count(*) FROM blobs", [], |r| r.get(0)).unwrap();
+        let count: i64 = store.read().query_row("SELECT count(*) FROM blobs", [], |r| r.get(0)).unwrap();
         assert_eq!(count, 1);
         let sorted = |id| (id, "body".to_owned(), "{}".to_owned());
         assert!(store.sort_assets(&[sorted(one[0].id), sorted(99)]).is_err());

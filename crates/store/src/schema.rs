@@ -2,9 +2,10 @@
 
 use crate::{Result, StoreError};
 use rusqlite::Connection;
+use rusqlite_migration::{Error, MigrationDefinitionError, Migrations, M};
 
-/// One entry a version; never changed once released, only added to.
-const MIGRATIONS: &[&str] = &["
+/// The first schema.
+pub(crate) const FIRST: &str = "
     CREATE TABLE blobs (id TEXT PRIMARY KEY, length INTEGER NOT NULL, data BLOB NOT NULL) WITHOUT ROWID;
     CREATE TABLE assets (
         id INTEGER PRIMARY KEY, name TEXT NOT NULL, role TEXT NOT NULL, file TEXT NOT NULL REFERENCES blobs (id),
@@ -15,19 +16,22 @@ const MIGRATIONS: &[&str] = &["
         fitting INTEGER NOT NULL REFERENCES fittings (id), seq INTEGER NOT NULL, step TEXT NOT NULL,
         sentence TEXT NOT NULL, effect TEXT NOT NULL, state TEXT NOT NULL REFERENCES blobs (id),
         at INTEGER NOT NULL, PRIMARY KEY (fitting, seq)) WITHOUT ROWID;
-"];
+";
+
+/// Measured values by content, and what lists say of a fitting at a step.
+const KEPT: &str = "
+    CREATE TABLE kept (number INTEGER PRIMARY KEY, key BLOB NOT NULL UNIQUE, value BLOB NOT NULL);
+    ALTER TABLE steps ADD COLUMN summary TEXT NOT NULL DEFAULT '';
+";
 
 pub(crate) fn migrate(connection: &mut Connection) -> Result<()> {
-    let known = MIGRATIONS.len() as i64;
+    // Never changed once released, only added to.
+    let all = Migrations::new(vec![M::up(FIRST), M::up(KEPT)]);
     let found: i64 = connection.pragma_query_value(None, "user_version", |r| r.get(0))?;
-    if found > known {
-        return Err(StoreError::Newer { found, known });
-    }
-    for (i, sql) in MIGRATIONS.iter().enumerate().skip(found as usize) {
-        let transaction = connection.transaction()?;
-        transaction.execute_batch(sql)?;
-        transaction.pragma_update(None, "user_version", i as i64 + 1)?;
-        transaction.commit()?;
-    }
-    Ok(())
+    all.to_latest(connection).map_err(|error| match error {
+        Error::MigrationDefinition(MigrationDefinitionError::DatabaseTooFarAhead) => {
+            StoreError::Newer { found, known: 2 }
+        }
+        other => StoreError::Migrate(other),
+    })
 }

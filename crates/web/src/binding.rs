@@ -1,7 +1,9 @@
 //! Binding: who takes weights from whom, and cleaning what came of it.
 
+use crate::aside::aside;
 use crate::answers::{page, Page, Refusal, Tell};
-use crate::steps::{changed, changed_by, Shop};
+use crate::aside::Shop;
+use crate::steps::{changed, changed_as, changed_by};
 use askama::Template;
 use rocket::form::Form;
 use rocket::http::Status;
@@ -56,34 +58,37 @@ struct TakeFrom {
 }
 
 #[post("/fitting/<id>/take-from/<piece>", data = "<form>")]
-fn take_from(shop: &Shop, id: i64, piece: u32, form: Form<TakeFrom>) -> Result<Tell, Refusal> {
-    let takes = match form.from.as_str() {
-        // Chosen where kept bindings are; here only its part could have been changed.
-        kept if kept.starts_with("template:") => match shop.fitting(id)?.room.recipe_of(piece)? {
-            recipe if matches!(recipe.takes, Takes::Template(_)) => recipe.takes,
-            _ => Takes::Body,
-        },
-        "" => Takes::Body,
-        "beneath" => Takes::Beneath,
-        cage if cage.starts_with("cage:") => Takes::Cage(cage[5..].parse().unwrap_or(0)),
-        list => Takes::Pieces(list.split(',').filter_map(|n| n.trim().parse().ok()).collect()),
-    };
-    let part = match form.part {
-        PartField::Whole => SourcePart::Whole,
-        PartField::Joints => SourcePart::Joints(names(&form.which)),
-        // People count from one.
-        PartField::Shells => SourcePart::Shells(
-            names(&form.which).iter().filter_map(|n| n.parse::<u32>().ok()?.checked_sub(1)).collect(),
-        ),
-        PartField::Left => SourcePart::Side(Side::Left),
-        PartField::Right => SourcePart::Side(Side::Right),
-        PartField::Patch => {
-            let first = takes.pieces().first().copied().unwrap_or(0);
-            let vertex = form.picked.on(first, "what it takes from")?;
-            SourcePart::Patch(Reach { radius_mm: form.radius, dabs: vec![vertex], mirrored: false })
-        }
-    };
-    changed_by(shop, id, Step::TakeFrom { piece, takes, part })
+async fn take_from(shop: &Shop, id: i64, piece: u32, form: Form<TakeFrom>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        let takes = match form.from.as_str() {
+            // Chosen where kept bindings are; here only its part could have been changed.
+            kept if kept.starts_with("template:") => match shop.room(id, None)?.recipe_of(piece)? {
+                recipe if matches!(recipe.takes, Takes::Template(_)) => recipe.takes,
+                _ => Takes::Body,
+            },
+            "" => Takes::Body,
+            "beneath" => Takes::Beneath,
+            cage if cage.starts_with("cage:") => Takes::Cage(cage[5..].parse().unwrap_or(0)),
+            list => Takes::Pieces(list.split(',').filter_map(|n| n.trim().parse().ok()).collect()),
+        };
+        let part = match form.part {
+            PartField::Whole => SourcePart::Whole,
+            PartField::Joints => SourcePart::Joints(names(&form.which)),
+            // People count from one.
+            PartField::Shells => SourcePart::Shells(
+                names(&form.which).iter().filter_map(|n| n.parse::<u32>().ok()?.checked_sub(1)).collect(),
+            ),
+            PartField::Left => SourcePart::Side(Side::Left),
+            PartField::Right => SourcePart::Side(Side::Right),
+            PartField::Patch => {
+                let first = takes.pieces().first().copied().unwrap_or(0);
+                let vertex = form.picked.on(first, "what it takes from")?;
+                SourcePart::Patch(Reach { radius_mm: form.radius, dabs: vec![vertex], mirrored: false })
+            }
+        };
+        Ok(Step::TakeFrom { piece, takes, part })
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -100,7 +105,7 @@ struct MethodForm {
 }
 
 #[post("/fitting/<id>/method/<piece>", data = "<form>")]
-fn choose_method(shop: &Shop, id: i64, piece: u32, form: Form<MethodForm>) -> Result<Tell, Refusal> {
+async fn choose_method(shop: &Shop, id: i64, piece: u32, form: Form<MethodForm>) -> Result<Tell, Refusal> {
     let no_way = || Refusal::new(Status::UnprocessableEntity, "Choose one of the ways to bind.");
     let end = |name: &str| Some(name.trim().to_owned()).filter(|n| !n.is_empty());
     let options = BindOptions {
@@ -112,7 +117,7 @@ fn choose_method(shop: &Shop, id: i64, piece: u32, form: Form<MethodForm>) -> Re
         ends: [end(&form.first), end(&form.second)],
         stretch: form.stretch,
     };
-    changed_by(shop, id, Step::ChooseMethod { piece, options })
+    changed_by(shop, id, Step::ChooseMethod { piece, options }).await
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -132,7 +137,7 @@ struct FollowForm {
 }
 
 #[post("/fitting/<id>/follow/<piece>", data = "<form>")]
-fn follow(shop: &Shop, id: i64, piece: u32, form: Form<FollowForm>) -> Result<Tell, Refusal> {
+async fn follow(shop: &Shop, id: i64, piece: u32, form: Form<FollowForm>) -> Result<Tell, Refusal> {
     let follow = match form.follow {
         FollowField::Main => FollowWish::Main,
         FollowField::Joint => FollowWish::Joint(form.joint.trim().to_owned()),
@@ -140,7 +145,7 @@ fn follow(shop: &Shop, id: i64, piece: u32, form: Form<FollowForm>) -> Result<Te
         FollowField::Patch => FollowWish::Patch,
     };
     let shell = form.shell.map(|s| s.saturating_sub(1));
-    changed_by(shop, id, Step::Follow { piece, shell, follow })
+    changed_by(shop, id, Step::Follow { piece, shell, follow }).await
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -158,19 +163,19 @@ struct SideForm {
 }
 
 #[post("/fitting/<id>/side/<piece>", data = "<form>")]
-fn mark_side(shop: &Shop, id: i64, piece: u32, form: Form<SideForm>) -> Result<Tell, Refusal> {
+async fn mark_side(shop: &Shop, id: i64, piece: u32, form: Form<SideForm>) -> Result<Tell, Refusal> {
     let side = match form.side {
         SideField::Left => Side::Left,
         SideField::Centre => Side::Centre,
         SideField::Right => Side::Right,
     };
     let vertex = form.picked.on(piece, "this piece")?;
-    changed_by(shop, id, Step::MarkSide { piece, mark: SideWish { vertex, side, reach_mm: form.reach } })
+    changed_by(shop, id, Step::MarkSide { piece, mark: SideWish { vertex, side, reach_mm: form.reach } }).await
 }
 
 #[post("/fitting/<id>/clear-sides/<piece>")]
-fn clear_sides(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::ClearSides { piece })
+async fn clear_sides(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::ClearSides { piece }).await
 }
 
 #[derive(FromForm)]
@@ -180,10 +185,10 @@ struct Joints {
 }
 
 #[post("/fitting/<id>/joints/<piece>", data = "<form>")]
-fn choose_joints(shop: &Shop, id: i64, piece: u32, form: Form<Joints>) -> Result<Tell, Refusal> {
+async fn choose_joints(shop: &Shop, id: i64, piece: u32, form: Form<Joints>) -> Result<Tell, Refusal> {
     let joints = names(&form.joints);
     let choice = (!joints.is_empty()).then_some(JointChoice { only: form.only, joints });
-    changed_by(shop, id, Step::ChooseJoints { piece, choice })
+    changed_by(shop, id, Step::ChooseJoints { piece, choice }).await
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -225,7 +230,7 @@ struct CleanForm {
 }
 
 #[post("/fitting/<id>/clean", data = "<form>")]
-fn clean(shop: &Shop, id: i64, form: Form<CleanForm>) -> Result<Tell, Refusal> {
+async fn clean(shop: &Shop, id: i64, form: Form<CleanForm>) -> Result<Tell, Refusal> {
     let form = form.into_inner();
     let goes = match form.goes {
         GoesField::Others => WeightGoes::ToOthers,
@@ -249,7 +254,7 @@ fn clean(shop: &Shop, id: i64, form: Form<CleanForm>) -> Result<Tell, Refusal> {
         }
         false => Chosen::Everything,
     };
-    changed_by(shop, id, Step::Clean { piece, clean, chosen, locked })
+    changed_by(shop, id, Step::Clean { piece, clean, chosen, locked }).await
 }
 
 #[derive(FromForm)]
@@ -261,9 +266,9 @@ struct CageForm {
 }
 
 #[post("/fitting/<id>/cage", data = "<form>")]
-fn make_cage(shop: &Shop, id: i64, form: Form<CageForm>) -> Result<Tell, Refusal> {
+async fn make_cage(shop: &Shop, id: i64, form: Form<CageForm>) -> Result<Tell, Refusal> {
     let CageForm { piece: pieces, offset: offset_mm, cell: cell_mm } = form.into_inner();
-    changed_by(shop, id, Step::MakeCage { pieces, offset_mm, cell_mm })
+    changed_by(shop, id, Step::MakeCage { pieces, offset_mm, cell_mm }).await
 }
 
 #[derive(FromForm)]
@@ -272,8 +277,8 @@ struct AsCage {
 }
 
 #[post("/fitting/<id>/as-cage/<piece>", data = "<form>")]
-fn use_as_cage(shop: &Shop, id: i64, piece: u32, form: Form<AsCage>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::UseAsCage { piece, cage: form.cage })
+async fn use_as_cage(shop: &Shop, id: i64, piece: u32, form: Form<AsCage>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::UseAsCage { piece, cage: form.cage }).await
 }
 
 #[derive(Template)]
@@ -286,11 +291,14 @@ struct TemplatesFor {
 
 /// The kept bindings for a piece, by likeness.
 #[get("/fitting/<id>/templates-for/<piece>")]
-fn templates_for(shop: &Shop, id: i64, piece: u32) -> Page {
-    let room = shop.fitting(id)?.room;
-    let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
-    let index = room.index_of(piece).ok_or_else(missing)?;
-    page(&TemplatesFor { id, piece, kept: shop.templates_for(&room, index)? })
+async fn templates_for(shop: &Shop, id: i64, piece: u32) -> Page {
+    aside(shop, move |shop| {
+        let room = shop.room(id, None)?;
+        let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
+        let index = room.index_of(piece).ok_or_else(missing)?;
+        page(&TemplatesFor { id, piece, kept: shop.templates_for(&room, index)? })
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -299,8 +307,11 @@ struct UseTemplate {
 }
 
 #[post("/fitting/<id>/use-template/<piece>", data = "<form>")]
-fn use_template(shop: &Shop, id: i64, piece: u32, form: Form<UseTemplate>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, shop.template_step(form.template, piece)?)
+async fn use_template(shop: &Shop, id: i64, piece: u32, form: Form<UseTemplate>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        Ok(shop.template_step(form.template, piece)?)
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -309,9 +320,12 @@ struct KeepTemplate {
 }
 
 #[post("/fitting/<id>/keep-template/<piece>", data = "<form>")]
-fn keep_template(shop: &Shop, id: i64, piece: u32, form: Form<KeepTemplate>) -> Result<Tell, Refusal> {
-    shop.keep_template(id, piece, &form.name)?;
-    Ok(changed())
+async fn keep_template(shop: &Shop, id: i64, piece: u32, form: Form<KeepTemplate>) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        shop.keep_template(id, piece, &form.name)?;
+        Ok(changed())
+    })
+    .await
 }
 
 #[derive(Template)]
@@ -324,10 +338,13 @@ struct PieceJoints {
 
 /// Who moves a piece.
 #[get("/fitting/<id>/piece-joints/<piece>")]
-fn piece_joints(shop: &Shop, id: i64, piece: u32) -> Page {
-    let joints = shop.fitting(id)?.room.joint_use(piece)?;
-    let used = joints.iter().filter(|j| j.vertices > 0).count();
-    page(&PieceJoints { joints, used })
+async fn piece_joints(shop: &Shop, id: i64, piece: u32) -> Page {
+    aside(shop, move |shop| {
+        let joints = shop.room(id, None)?.joint_use(piece)?;
+        let used = joints.iter().filter(|j| j.vertices > 0).count();
+        page(&PieceJoints { joints, used })
+    })
+    .await
 }
 
 /// Names of joints with commas between them.

@@ -1,6 +1,6 @@
 //! The board as a drawing.
 
-use tin_cloak_workshop::Board;
+use tin_cloak_workshop::{Board, Cell, Matching};
 
 /// A cell of the drawing.
 pub(crate) struct CellBox {
@@ -9,7 +9,7 @@ pub(crate) struct CellBox {
     pub x: f32,
     pub y: f32,
     pub width: f32,
-    /// `clear`, `slight`, `deep`, `worst`.
+    /// `unknown`, `clear`, `slight`, `deep`, `worst`.
     pub class: &'static str,
     /// The figure, where there is room.
     pub figure: String,
@@ -67,6 +67,7 @@ pub(crate) fn draw(board: &Board, before: Option<&Board>) -> Drawing {
     }
     // A still pose is a wide column, a frame of a clip a thin one.
     let weight = |group: &str| if group == "rest" || group == "range" { 3.4 } else { 1.0 };
+    let before = before.map(|old| (old, Matching::between(board, old)));
     let total: f32 = groups.iter().map(|(g, l)| weight(g) * l.len() as f32).sum();
     let room = WIDTH - NAMES - GAP * groups.len().saturating_sub(1) as f32;
     let unit = (room / total.max(1.0)).min(9.0);
@@ -79,7 +80,7 @@ pub(crate) fn draw(board: &Board, before: Option<&Board>) -> Drawing {
         for &pose in list {
             for row in 0..board.pairs.len() {
                 let y = TOP + row as f32 * row_height;
-                cells.push(cell(board, before, (pose, row), (x, y, width)));
+                cells.push(cell(board, before.as_ref(), (pose, row), (x, y, width)));
             }
             x += width;
         }
@@ -114,46 +115,34 @@ fn heading(group: &str, frames: usize) -> String {
 
 fn cell(
     board: &Board,
-    before: Option<&Board>,
+    before: Option<&(&Board, Matching)>,
     (pose, row): (usize, usize),
     (x, y, width): (f32, f32, f32),
 ) -> CellBox {
-    let cell = &board.cells[pose][row];
-    let depth = cell.depth_mm();
-    let class = match depth {
-        _ if !cell.is_bad() => "clear",
-        d if d < 2.0 => "slight",
-        d if d < 6.0 => "deep",
-        _ => "worst",
-    };
+    let cell = board.cells[pose][row].as_ref();
+    let depth = cell.map_or(0.0, Cell::depth_mm);
+    let bad = cell.is_some_and(Cell::is_bad);
     let figure = match depth {
-        _ if !cell.is_bad() || width < 17.0 => String::new(),
+        _ if !bad || width < 17.0 => String::new(),
         d if d < 9.95 => format!("{d:.1}"),
         d => format!("{d:.0}"),
     };
     let (pair, column) = (&board.pairs[row], &board.poses[pose]);
     let time = if column.time_s > 0.0 { format!(" at {:.2} s", column.time_s) } else { String::new() };
-    let state = if cell.is_bad() {
-        let out = cell.poking + cell.sunk;
-        let area =
-            if cell.poking_cm2 > 0.0 { format!(", {:.1} cm²", cell.poking_cm2) } else { String::new() };
-        format!("{depth:.1} mm deep, {out} vertices out{area}")
-    } else {
-        cell.least_clearance_mm.map_or("clear".to_owned(), |c| format!("clear, least gap {c:.1} mm"))
-    };
-    let change = before.and_then(|b| b.same_cell(board, pose, row)).map(|old| depth - old.depth_mm());
-    let compared = change.filter(|c| c.abs() > 0.05);
+    let old = before.and_then(|(old, matching)| matching.cell(old, pose, row)).filter(|_| cell.is_some());
+    let compared = old.map(|old| depth - old.depth_mm()).filter(|c| c.abs() > 0.05);
     let note = compared.map_or(String::new(), |c| format!(" ({c:+.1} mm since the last step)"));
-    let spot = cell.spot.map_or(String::new(), |(p, n)| {
+    let spot = cell.and_then(|c| c.spot).map_or(String::new(), |(p, n)| {
         p.iter().chain(&n).map(|v| format!("{v:.4}")).collect::<Vec<_>>().join(",")
     });
+    let state = state(cell);
     CellBox {
         pose,
         row,
         x,
         y,
         width: (width - if width > 8.0 { 2.0 } else { 0.0 }).max(1.0),
-        class,
+        class: class(cell),
         figure,
         title: format!("{}{time}: {} through {}, {state}{note}", column.name, pair.inner, pair.outer),
         spot,
@@ -163,4 +152,24 @@ fn cell(
             None => "",
         },
     }
+}
+
+fn class(cell: Option<&Cell>) -> &'static str {
+    match cell {
+        None => "unknown",
+        Some(cell) if !cell.is_bad() => "clear",
+        Some(cell) if cell.depth_mm() < 2.0 => "slight",
+        Some(cell) if cell.depth_mm() < 6.0 => "deep",
+        Some(_) => "worst",
+    }
+}
+
+fn state(cell: Option<&Cell>) -> String {
+    let Some(cell) = cell else { return "not measured yet".to_owned() };
+    if !cell.is_bad() {
+        return cell.least_clearance_mm.map_or("clear".to_owned(), |c| format!("clear, least gap {c:.1} mm"));
+    }
+    let (depth, out) = (cell.depth_mm(), cell.poking + cell.sunk);
+    let area = if cell.poking_cm2 > 0.0 { format!(", {:.1} cm²", cell.poking_cm2) } else { String::new() };
+    format!("{depth:.1} mm deep, {out} vertices out{area}")
 }

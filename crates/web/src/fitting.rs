@@ -1,5 +1,6 @@
 //! The Fitting screen and its fragments.
 
+use crate::aside::{aside, Shop};
 use crate::answers::{page, Page, Refusal};
 use crate::board_svg::{draw, Drawing};
 use crate::layers_svg::{cut, Cut, WIDTH};
@@ -10,12 +11,11 @@ use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
 use askama::Template;
 use rocket::http::Status;
-use rocket::{get, routes, Route, State};
+use rocket::{get, routes, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
-use tin_cloak_workshop::{Asset, Board, Effect, OpenFitting, SnagCard, TrialSet, ViewRequest, Workshop};
+use tin_cloak_workshop::{Asset, Board, Effect, OpenFitting, SnagCard, TrialSet, Workshop};
 
-type Shop = State<Arc<Workshop>>;
 
 /// Names of the stations, in the order of work.
 const STATIONS: [&str; 6] = ["Intake", "Seating", "Binding", "Trials", "Mending", "Handover"];
@@ -71,8 +71,9 @@ struct Shown {
     /// Names of the poses set by hand.
     kept_poses: Vec<String>,
     board: Option<Drawing>,
-    /// True when light steps were made since it was measured.
-    board_is_old: bool,
+    /// Cells that are not measured yet, and whether they are being measured.
+    missing: usize,
+    measuring: bool,
     board_words: String,
     deepest: Option<f32>,
     bad_cells: usize,
@@ -103,6 +104,20 @@ struct Panels {
     swap: bool,
 }
 
+/// The board, and all else that is told by what is measured.
+#[derive(Template)]
+#[template(path = "measured.html")]
+pub(crate) struct Measured {
+    s: Shown,
+    swap: bool,
+}
+
+impl Measured {
+    pub fn of(shop: &Workshop, id: i64, station: usize, against: Option<i64>) -> Result<Self, Refusal> {
+        Ok(Self { s: shown(shop, id, Some(station), against)?, swap: true })
+    }
+}
+
 fn checked_station(station: Option<usize>, open: &OpenFitting) -> Result<usize, Refusal> {
     match station {
         Some(s) if (1..=STATIONS.len()).contains(&s) => Ok(s),
@@ -128,11 +143,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
     let open = shop.fitting(id)?;
     let station = checked_station(station, &open)?;
     let room = &open.room;
-    let board = room.board.as_ref();
-    let before = match against.unwrap_or(open.fitting.cursor - 1) {
-        seq if seq >= 1 => shop.room_at(&open, seq)?.board.clone(),
-        _ => None,
-    };
+    let (board, before) = boards(shop, &open, against)?;
+    let board = board.as_deref();
     let pieces: Vec<PieceRow> = (0..room.dress.pieces.len()).map(|i| piece_row(&open, i)).collect();
     let unbound = pieces.iter().filter(|p| !p.bound).count();
     let worst = board.and_then(Board::worst);
@@ -152,12 +164,12 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
         id,
         name: open.fitting.name.clone(),
         meta: meta(&open),
-        stations: stations(&open, station, unseated),
+        stations: stations(&open, board, station, unseated),
         station,
         can_undo: open.can_undo(),
         can_redo: open.can_redo(),
         steps: step_lines(&open),
-        cut: cut(room),
+        cut: cut(room, board),
         svg_width: WIDTH,
         unbound,
         next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
@@ -169,21 +181,16 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
         motions: room.state.motions.iter().map(|m| (m.source.mesh.clone(), m.pairs.len())).collect(),
         more_motions,
         kept_poses: room.state.poses.iter().map(|p| p.name.clone()).collect(),
-        board_is_old: room.state.board_is_old,
-        board_words: match (against, board, &before) {
-            (Some(seq), Some(now), Some(then)) => {
-                let (better, worse) = now.better_and_worse(then);
-                format!("against step {seq}: {better} cells better, {worse} worse")
-            }
-            _ => board_words(board, &effect, room.state.board_is_old),
-        },
+        board_words: board.map_or(String::new(), |b| board_words(b, before.as_deref(), against)),
+        missing: board.map_or(0, Board::missing),
+        measuring: shop.measuring(id).running,
         deepest: board.map(Board::deepest_mm),
         bad_cells: board.map_or(0, Board::bad_cells),
-        all_cells: board.map_or(0, |b| b.cells.iter().map(Vec::len).sum()),
+        all_cells: board.map_or(0, Board::size),
         worst: worst.zip(board).map_or(String::new(), |((p, r), b)| {
             format!("{} through {}, {}", b.pairs[r].inner, b.pairs[r].outer, room.trials.trials[p].label())
         }),
-        board: board.map(|b| draw(b, before.as_ref())),
+        board: board.map(|b| draw(b, before.as_deref())),
         tolerance: room.state.tolerance_mm,
         findings,
         joint_rows: if station == 1 { joint_rows(room) } else { Vec::new() },
@@ -199,6 +206,19 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
         places: Place::ALL.map(Place::word),
         to_sort,
     })
+}
+
+/// The board as it stands, and that of the step it is compared with.
+fn boards(
+    shop: &Workshop,
+    open: &OpenFitting,
+    against: Option<i64>,
+) -> Result<(Option<Arc<Board>>, Option<Arc<Board>>), Refusal> {
+    let before = match against.unwrap_or(open.fitting.cursor - 1) {
+        seq if seq >= 1 => shop.board(&*shop.room(open.fitting.id, Some(seq))?)?,
+        _ => None,
+    };
+    Ok((shop.board(&open.room)?, before))
 }
 
 fn held(trials: &TrialSet) -> Vec<String> {
@@ -223,18 +243,24 @@ fn looked_at(trouble: Option<bool>) -> &'static str {
     trouble.map_or("", |t| if t { "warn" } else { "done" })
 }
 
-fn stations(open: &OpenFitting, on: usize, unseated: Option<bool>) -> Vec<Station> {
+fn stations(
+    open: &OpenFitting,
+    board: Option<&Board>,
+    on: usize,
+    unseated: Option<bool>,
+) -> Vec<Station> {
     let pieces = &open.room.dress.pieces;
     let any = !pieces.is_empty();
     let bound = any && pieces.iter().all(|p| p.bound.is_some());
-    let bad = open.room.board.as_ref().is_some_and(|b| b.bad_cells() > 0);
+    let bad = board.is_some_and(|b| b.bad_cells() > 0);
+    let clear = board.is_some_and(|b| b.bad_cells() == 0 && b.is_whole());
     let mark = |number: usize| match number {
         1 => looked_at(open.room.has_trouble()),
         2 => looked_at(unseated),
         3 if bound => "done",
         3 if any => "warn",
         4 if bound && bad => "warn",
-        4 | 5 if bound && !bad => "done",
+        4 | 5 if bound && clear => "done",
         _ => "",
     };
     STATIONS
@@ -262,29 +288,29 @@ fn step_lines(open: &OpenFitting) -> Vec<StepLine> {
         .collect()
 }
 
-fn board_words(board: Option<&Board>, effect: &Effect, is_old: bool) -> String {
-    match board {
-        None => String::new(),
-        Some(_) if is_old => "as it was before the last strokes".to_owned(),
-        Some(_) if effect.better + effect.worse > 0 => {
-            format!("last step: {} cells better, {} worse", effect.better, effect.worse)
-        }
-        Some(b) => format!(
-            "{} of {} cells out of tolerance",
-            b.bad_cells(),
-            b.cells.iter().map(Vec::len).sum::<usize>()
-        ),
+fn board_words(board: &Board, before: Option<&Board>, against: Option<i64>) -> String {
+    let changed = before.map_or((0, 0), |old| board.better_and_worse(old));
+    match (against, changed) {
+        (Some(seq), (better, worse)) => format!("against step {seq}: {better} cells better, {worse} worse"),
+        (None, (0, 0)) => format!("{} of {} cells out of tolerance", board.bad_cells(), board.size()),
+        (None, (better, worse)) => format!("last step: {better} cells better, {worse} worse"),
     }
 }
 
 #[get("/fitting/<id>?<station>", rank = 2)]
-fn fitting(shop: &Shop, id: i64, station: Option<usize>) -> Page {
-    page(&FittingPage { s: shown(shop, id, station, None)? })
+async fn fitting(shop: &Shop, id: i64, station: Option<usize>) -> Page {
+    aside(shop, move |shop| {
+        page(&FittingPage { s: shown(shop, id, station, None)? })
+    })
+    .await
 }
 
 #[get("/fitting/<id>/panels?<station>&<against>")]
-fn panels(shop: &Shop, id: i64, station: Option<usize>, against: Option<i64>) -> Page {
-    page(&Panels { s: shown(shop, id, station, against)?, swap: true })
+async fn panels(shop: &Shop, id: i64, station: Option<usize>, against: Option<i64>) -> Page {
+    aside(shop, move |shop| {
+        page(&Panels { s: shown(shop, id, station, against)?, swap: true })
+    })
+    .await
 }
 
 #[derive(Template)]
@@ -297,18 +323,13 @@ struct Snags {
 /// The snags of a pose, of one board row when it is named.
 #[get("/fitting/<id>/snags?<pose>&<row>")]
 async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
-    let shop = Arc::clone(shop);
-    let work = move || -> Result<Snags, Refusal> {
-        let room = shop.fitting(id)?.room;
-        let request = ViewRequest { pose, ..ViewRequest::default() };
-        let cards = room.snag_cards(&request, row, 12)?;
+    aside(shop, move |shop| {
+        let room = shop.room(id, None)?;
+        let cards = room.snag_cards(pose, row, 12)?;
         let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.label());
-        Ok(Snags { pose, cards })
-    };
-    let done = rocket::tokio::task::spawn_blocking(work).await;
-    let failed =
-        |_| Refusal::new(Status::InternalServerError, "The snags could not be found: an unexpected fault.");
-    page(&done.map_err(failed)??)
+        page(&Snags { pose, cards })
+    })
+    .await
 }
 
 pub(crate) fn routes() -> Vec<Route> {

@@ -1,7 +1,7 @@
 //! The layer panel: a cut through the outfit, the outermost layer on top, skin at the bottom.
 
 use crate::looked_over::kind_key;
-use tin_cloak_workshop::{PieceKind, Room};
+use tin_cloak_workshop::{Board, PieceKind, Room};
 
 /// One band of the cut.
 pub(crate) struct Band {
@@ -35,12 +35,12 @@ pub(crate) const WIDTH: u32 = 190;
 const BAND: u32 = 46;
 const GAP: u32 = 5;
 
-pub(crate) fn cut(room: &Room) -> Cut {
+pub(crate) fn cut(room: &Room, board: Option<&Board>) -> Cut {
     let mut bands = Vec::new();
     let mut y = 4;
     for (index, piece) in room.dress.pieces.iter().enumerate().rev() {
         let state = room.piece_state(index);
-        let deepest = room.board.as_ref().and_then(|b| b.deepest_under(&piece.name));
+        let deepest = board.and_then(|b| b.deepest_under(state.id));
         let kind = kind_key(piece.kind);
         let word = match piece.kind {
             _ if piece.cage => "cage",

@@ -3,6 +3,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used))]
 
 mod answers;
+mod aside;
 mod binary;
 mod binding;
 mod board_svg;
@@ -13,6 +14,7 @@ mod jobs;
 mod layers_svg;
 mod look;
 mod looked_over;
+mod measuring;
 mod motions;
 mod own_joints;
 mod piece_rows;
@@ -57,6 +59,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", motions::routes())
         .mount("/", look::routes())
         .mount("/", jobs::routes())
+        .mount("/", measuring::routes())
         .mount("/", files::routes())
         .mount("/", gate::routes())
         .register("/", answers::catchers())

@@ -1,19 +1,18 @@
 //! What the viewport asks for: meshes, posed positions with maps, what lies under the pointer.
 
+use crate::aside::{look_aside, Shop};
 use crate::answers::Refusal;
 use crate::binary::{pack_mesh, pack_view, Binary};
 use rocket::http::Status;
 use rocket::serde::json::Json;
-use rocket::{get, post, routes, Route, State};
+use rocket::{get, post, routes, Route};
 use serde::{Deserialize, Serialize};
-use std::sync::Arc;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::{
-    BrushStroke, Chosen, Cut, EaseOptions, FileRef, PieceKind, Probe, Room, ViewPart, ViewRequest, Workshop,
+    BrushStroke, Chosen, Cut, EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart, ViewRequest,
     WorkshopError,
 };
 
-type Shop = State<Arc<Workshop>>;
 
 /// sRGB colour of a part: 0 the body, then the pieces from the inside out.
 pub(crate) fn colour(room: &Room, part: usize) -> [u8; 3] {
@@ -57,58 +56,41 @@ struct SceneFacts {
     high: [f32; 3],
 }
 
-/// The fitting as it stands, or as it was after a step.
-fn room_of(shop: &Workshop, id: i64, step: Option<i64>) -> Result<Arc<Room>, Refusal> {
-    let open = shop.fitting(id)?;
-    Ok(match step {
-        Some(seq) => shop.room_at(&open, seq)?,
-        None => open.room,
-    })
-}
-
 #[get("/fitting/<id>/scene?<step>")]
-fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFacts>, Refusal> {
-    let room = room_of(shop, id, step)?;
-    let body = &room.dress.body;
-    let around = |rest: &[Vec3]| {
-        let (low, high) = tin_cloak_workshop::core::mesh::bounds(rest);
-        (((low + high) * 0.5).to_array(), (high - low).length() * 0.5)
-    };
-    let (middle, reach) = around(&body.rest);
-    let mut parts = vec![PartFacts {
-        id: 0,
-        name: body.name.clone(),
-        colour: colour(&room, 0),
-        key: key(&room.state.body, &Cut::default()),
-        bound: true,
-        cage: false,
-        middle,
-        reach,
-    }];
-    for (i, piece) in room.dress.pieces.iter().enumerate() {
-        let state = room.piece_state(i);
-        parts.push(PartFacts {
-            id: state.id,
-            name: piece.name.clone(),
-            colour: colour(&room, i + 1),
-            key: key(&state.source, &state.cut),
-            bound: piece.bound.is_some(),
-            cage: piece.cage,
-            middle: around(&piece.rest).0,
-            reach: around(&piece.rest).1,
-        });
-    }
-    let joints = body.skeleton.names.iter().zip(room.regions());
-    let joints = joints.map(|(n, r)| JointFacts { name: n.clone(), colour: r.1.then_some(r.0) }).collect();
-    let (low, high) = tin_cloak_workshop::core::mesh::bounds(&body.rest);
-    Ok(Json(SceneFacts {
-        parts,
-        joints,
-        poses: room.trials.trials.iter().map(tin_cloak_workshop::Trial::label).collect(),
-        tolerance_mm: room.state.tolerance_mm,
-        low: low.to_array(),
-        high: high.to_array(),
-    }))
+async fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFacts>, Refusal> {
+    look_aside(shop, move |shop| {
+        let room = shop.room(id, step)?;
+        let body = &room.dress.body;
+        let part = |(i, extent): (usize, Extent)| {
+            let piece = i.checked_sub(1).map(|p| (&room.dress.pieces[p], room.piece_state(p)));
+            PartFacts {
+                id: piece.map_or(0, |p| p.1.id),
+                name: piece.map_or(&body.name, |p| &p.0.name).clone(),
+                colour: colour(&room, i),
+                key: match piece {
+                    Some((_, state)) => key(&state.source, &state.cut),
+                    None => key(&room.state.body, &Cut::default()),
+                },
+                bound: piece.is_none_or(|p| p.0.bound.is_some()),
+                cage: piece.is_some_and(|p| p.0.cage),
+                middle: extent.middle.to_array(),
+                reach: extent.reach,
+            }
+        };
+        let parts = room.extents().into_iter().enumerate().map(part).collect();
+        let joints = body.skeleton.names.iter().zip(room.regions().iter().copied().collect::<Vec<_>>());
+        let joints = joints.map(|(n, r)| JointFacts { name: n.clone(), colour: r.1.then_some(r.0) }).collect();
+        let (low, high) = room.bounds();
+        Ok(Json(SceneFacts {
+            parts,
+            joints,
+            poses: room.trials.trials.iter().map(tin_cloak_workshop::Trial::label).collect(),
+            tolerance_mm: room.state.tolerance_mm,
+            low: low.to_array(),
+            high: high.to_array(),
+        }))
+    })
+    .await
 }
 
 fn key(file: &FileRef, cut: &Cut) -> String {
@@ -120,15 +102,18 @@ fn key(file: &FileRef, cut: &Cut) -> String {
 
 /// The faces of a part; `key` names the mesh, so that the answer may be kept.
 #[get("/fitting/<id>/mesh/<part>?<key>&<step>")]
-fn mesh(shop: &Shop, id: i64, part: u32, key: &str, step: Option<i64>) -> Result<Binary, Refusal> {
-    let _ = key;
-    let room = room_of(shop, id, step)?;
-    let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
-    let bytes = match part {
-        0 => pack_mesh(&room.dress.body.mesh),
-        p => pack_mesh(&room.dress.pieces[room.index_of(p).ok_or_else(missing)?].mesh),
-    };
-    Ok(Binary { bytes, keep: true, says: None })
+async fn mesh(shop: &Shop, id: i64, part: u32, key: String, step: Option<i64>) -> Result<Binary, Refusal> {
+    look_aside(shop, move |shop| {
+        let _ = key;
+        let room = shop.room(id, step)?;
+        let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
+        let bytes = match part {
+            0 => pack_mesh(&room.dress.body.mesh),
+            p => pack_mesh(&room.dress.pieces[room.index_of(p).ok_or_else(missing)?].mesh),
+        };
+        Ok(Binary { bytes, keep: true, says: None })
+    })
+    .await
 }
 
 #[post("/fitting/<id>/view?<step>", data = "<request>")]
@@ -138,16 +123,15 @@ async fn view(
     step: Option<i64>,
     request: Json<ViewRequest>,
 ) -> Result<Binary, Refusal> {
-    let shop = Arc::clone(shop);
-    let work = move || -> Result<Vec<u8>, Refusal> {
-        Ok(pack_view(&room_of(&shop, id, step)?.view(&request.into_inner())?))
-    };
-    let bytes = rocket::tokio::task::spawn_blocking(work).await.map_err(fault)??;
-    Ok(Binary { bytes, keep: false, says: None })
-}
-
-fn fault(_: rocket::tokio::task::JoinError) -> Refusal {
-    Refusal::new(Status::InternalServerError, "The pose could not be computed: an unexpected fault.")
+    look_aside(shop, move |shop| {
+        let request = request.into_inner();
+        if step.is_none() {
+            shop.look_at(id, request.pose);
+        }
+        let bytes = pack_view(&shop.room(id, step)?.view(&request)?);
+        Ok(Binary { bytes, keep: false, says: None })
+    })
+    .await
 }
 
 #[derive(Deserialize)]
@@ -162,15 +146,14 @@ struct ProbeRequest {
 
 #[post("/fitting/<id>/probe", data = "<request>")]
 async fn probe(shop: &Shop, id: i64, request: Json<ProbeRequest>) -> Result<Json<Option<Probe>>, Refusal> {
-    let shop = Arc::clone(shop);
-    let work = move || -> Result<Option<Probe>, Refusal> {
+    look_aside(shop, move |shop| {
         let ray = (Vec3::from(request.origin), Vec3::from(request.direction));
         if !ray.0.is_finite() || !ray.1.is_finite() {
             return Err(Refusal::new(Status::UnprocessableEntity, "The ray is not made of numbers."));
         }
-        Ok(shop.fitting(id)?.room.probe(&request.view, ray, &request.hidden)?)
-    };
-    Ok(Json(rocket::tokio::task::spawn_blocking(work).await.map_err(fault)??))
+        Ok(Json(shop.room(id, None)?.probe(&request.view, ray, &request.hidden)?))
+    })
+    .await
 }
 
 /// A piece as a stroke or an easing would leave it, with its gaps; the figures about it go in a
@@ -180,13 +163,12 @@ async fn preview<T: Serialize + Send + 'static>(
     id: i64,
     work: impl FnOnce(&Room) -> Result<(ViewPart, T), WorkshopError> + Send + 'static,
 ) -> Result<Binary, Refusal> {
-    let shop = Arc::clone(shop);
-    let work = move || -> Result<Binary, Refusal> {
-        let (part, figures) = work(&shop.fitting(id)?.room)?;
+    look_aside(shop, move |shop| {
+        let (part, figures) = work(&*shop.room(id, None)?)?;
         let says = serde_json::to_string(&figures).map_err(WorkshopError::from)?;
         Ok(Binary { bytes: pack_view(&[part]), keep: false, says: Some(says) })
-    };
-    rocket::tokio::task::spawn_blocking(work).await.map_err(fault)?
+    })
+    .await
 }
 
 #[post("/fitting/<id>/brush-view/<piece>", data = "<stroke>")]

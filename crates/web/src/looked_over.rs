@@ -1,8 +1,9 @@
 //! Findings and seats as the cards show them.
 
 use rocket::http::RawStr;
+use std::sync::Arc;
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::core::intake::{shells, ShellGuess};
+use tin_cloak_workshop::core::intake::ShellGuess;
 use tin_cloak_workshop::core::trial::SideOfBody;
 use tin_cloak_workshop::{stiff_shells, Grade, PieceKind, Room, GAP_BARS};
 
@@ -26,8 +27,6 @@ pub(crate) struct FindingRow {
 }
 
 pub(crate) fn finding_groups(room: &Room) -> Vec<FindingGroup> {
-    let (low, high) = tin_cloak_workshop::core::mesh::bounds(&room.dress.body.rest);
-    let middle = (low + high) * 0.5;
     let row = |(number, f): (usize, &tin_cloak_workshop::Finding)| FindingRow {
         number,
         grade: match f.grade {
@@ -36,10 +35,10 @@ pub(crate) fn finding_groups(room: &Room) -> Vec<FindingGroup> {
             Grade::Note => "note",
         },
         sentence: unbroken(&crate::answers::sentence(&f.sentence)),
-        spot: f.place.map(|p| spot(p, middle)),
+        spot: f.place.map(|p| spot(room, p)),
         cure: f.cure.as_ref().map(|c| c.label.clone()),
     };
-    let group = |(subject, list): &(u32, Vec<tin_cloak_workshop::Finding>)| FindingGroup {
+    let group = |(subject, list): &(u32, Arc<Vec<tin_cloak_workshop::Finding>>)| FindingGroup {
         subject: *subject,
         name: match room.index_of(*subject) {
             Some(index) if *subject > 0 => room.dress.pieces[index].name.clone(),
@@ -55,10 +54,9 @@ fn unbroken(text: &str) -> String {
     text.replace(" %", "\u{a0}%").replace(" mm", "\u{a0}mm")
 }
 
-/// Seen from outside the figure, level.
-fn spot(place: Vec3, middle: Vec3) -> String {
-    let out = Vec3::new(place.x - middle.x, 0.0, place.z - middle.z).normalize_or(Vec3::Z);
-    [place, out].map(|v| v.to_array().map(|x| format!("{x:.4}")).join(",")).join(",")
+/// A place and the direction from which to look at it.
+fn spot(room: &Room, place: Vec3) -> String {
+    [place, room.look_at_place(place)].map(|v| v.to_array().map(|x| format!("{x:.4}")).join(",")).join(",")
 }
 
 /// A joint in the table.
@@ -179,12 +177,10 @@ pub(crate) struct PartRow {
 const MOST_PARTS: usize = 60;
 
 pub(crate) fn sort_rows(room: &Room) -> Vec<SortRow> {
-    let (low, high) = tin_cloak_workshop::core::mesh::bounds(&room.dress.body.rest);
-    let middle = (low + high) * 0.5;
     let row = |index: usize| {
         let piece = &room.dress.pieces[index];
         let stiff = stiff_shells(piece);
-        let part = |(n, shell): (usize, tin_cloak_workshop::core::intake::Shell)| PartRow {
+        let part = |(n, shell): (usize, &tin_cloak_workshop::core::intake::Shell)| PartRow {
             number: n as u32,
             guess: match shell.guess {
                 ShellGuess::Cloth => "open, as cloth",
@@ -198,11 +194,11 @@ pub(crate) fn sort_rows(room: &Room) -> Vec<SortRow> {
                 shell.size.z * 1e3
             ),
             stiff: stiff[n],
-            spot: spot(shell.middle, middle),
+            spot: spot(room, shell.middle),
         };
-        let list = shells(&piece.topology, &piece.rest);
+        let list = room.parts_of(index);
         let parts = if list.len() > 1 {
-            list.into_iter().take(MOST_PARTS).enumerate().map(part).collect()
+            list.iter().take(MOST_PARTS).enumerate().map(part).collect()
         } else {
             Vec::new()
         };

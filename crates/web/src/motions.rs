@@ -1,14 +1,16 @@
 //! Motions from other files, joints' roles and how far they turn.
 
+use crate::aside::aside;
 use crate::answers::{page, Page, Refusal, Tell};
-use crate::steps::{changed_by, Shop};
+use crate::aside::Shop;
+use crate::steps::{changed_as, changed_by};
 use askama::Template;
 use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{get, post, routes, FromForm, FromFormField, Route};
 use tin_cloak_workshop::core::intake::JointRole;
 use tin_cloak_workshop::core::trial::{JointRange, MotionRanges};
-use tin_cloak_workshop::{MotionJoints, Room, Step};
+use tin_cloak_workshop::{MotionJoints, Room, Step, Workshop};
 
 /// An axis of a joint's range.
 struct AxisRow {
@@ -80,8 +82,12 @@ fn editor(fitting: i64, room: &Room, joint: &str) -> Result<RangeEditor, Refusal
 }
 
 #[get("/fitting/<id>/range?<joint>")]
-fn range(shop: &Shop, id: i64, joint: &str) -> Page {
-    page(&editor(id, &shop.fitting(id)?.room, joint)?)
+async fn range(shop: &Shop, id: i64, joint: String) -> Page {
+    aside(shop, move |shop| {
+        let room = shop.room(id, None)?;
+        page(&editor(id, &room, &joint)?)
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -94,7 +100,7 @@ struct RangeForm {
 }
 
 #[post("/fitting/<id>/range", data = "<form>")]
-fn set_range(shop: &Shop, id: i64, form: Form<RangeForm>) -> Result<Tell, Refusal> {
+async fn set_range(shop: &Shop, id: i64, form: Form<RangeForm>) -> Result<Tell, Refusal> {
     let form = form.into_inner();
     let pair = |list: &[f32]| {
         let text = "A range is two numbers, the least and the most degrees.";
@@ -105,7 +111,7 @@ fn set_range(shop: &Shop, id: i64, form: Form<RangeForm>) -> Result<Tell, Refusa
         sideways: pair(&form.sideways)?,
         turn: pair(&form.turn)?,
     };
-    changed_by(shop, id, Step::SetRange { joint: form.joint, range: Some(range), piece: form.piece })
+    changed_by(shop, id, Step::SetRange { joint: form.joint, range: Some(range), piece: form.piece }).await
 }
 
 #[derive(FromForm)]
@@ -115,9 +121,9 @@ struct ClearForm {
 }
 
 #[post("/fitting/<id>/range/clear", data = "<form>")]
-fn clear_range(shop: &Shop, id: i64, form: Form<ClearForm>) -> Result<Tell, Refusal> {
+async fn clear_range(shop: &Shop, id: i64, form: Form<ClearForm>) -> Result<Tell, Refusal> {
     let ClearForm { joint, piece } = form.into_inner();
-    changed_by(shop, id, Step::SetRange { joint, range: None, piece })
+    changed_by(shop, id, Step::SetRange { joint, range: None, piece }).await
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -136,7 +142,7 @@ struct RoleForm {
 }
 
 #[post("/fitting/<id>/joint-role", data = "<form>")]
-fn set_role(shop: &Shop, id: i64, form: Form<RoleForm>) -> Result<Tell, Refusal> {
+async fn set_role(shop: &Shop, id: i64, form: Form<RoleForm>) -> Result<Tell, Refusal> {
     let role = match form.role {
         RoleField::Deforms => JointRole::Deforms,
         RoleField::Twist => JointRole::Twist,
@@ -144,7 +150,7 @@ fn set_role(shop: &Shop, id: i64, form: Form<RoleForm>) -> Result<Tell, Refusal>
         RoleField::Attachment => JointRole::Attachment,
         RoleField::Carries => JointRole::Carries,
     };
-    changed_by(shop, id, Step::SetRole { joint: form.into_inner().joint, role })
+    changed_by(shop, id, Step::SetRole { joint: form.into_inner().joint, role }).await
 }
 
 #[derive(FromForm)]
@@ -153,13 +159,16 @@ struct MotionForm {
 }
 
 #[post("/fitting/<id>/motion", data = "<form>")]
-fn add_motion(shop: &Shop, id: i64, form: Form<MotionForm>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, shop.motion_step(form.asset)?)
+async fn add_motion(shop: &Shop, id: i64, form: Form<MotionForm>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        Ok(shop.motion_step(form.asset)?)
+    })
+    .await
 }
 
 #[post("/fitting/<id>/motion/<motion>/remove")]
-fn remove_motion(shop: &Shop, id: i64, motion: usize) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::RemoveMotion { motion })
+async fn remove_motion(shop: &Shop, id: i64, motion: usize) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::RemoveMotion { motion }).await
 }
 
 #[derive(Template)]
@@ -172,18 +181,21 @@ struct MotionTable {
     rows: Vec<(String, String)>,
 }
 
-fn motion_at(shop: &Shop, room: &Room, motion: usize) -> Result<MotionJoints, Refusal> {
+fn motion_at(shop: &Workshop, room: &Room, motion: usize) -> Result<MotionJoints, Refusal> {
     let gone = || Refusal::new(Status::NotFound, "There is no such motion here: reload the page.");
     shop.motion_joints(room)?.into_iter().nth(motion).ok_or_else(gone)
 }
 
 #[get("/fitting/<id>/motion/<motion>")]
-fn motion_table(shop: &Shop, id: i64, motion: usize) -> Page {
-    let room = shop.fitting(id)?.room;
-    let MotionJoints { joints, source_of, .. } = motion_at(shop, &room, motion)?;
-    let names = room.dress.body.skeleton.names.iter().cloned();
-    let rows = names.zip(source_of.into_iter().map(Option::unwrap_or_default)).collect();
-    page(&MotionTable { fitting: id, motion, joints, rows })
+async fn motion_table(shop: &Shop, id: i64, motion: usize) -> Page {
+    aside(shop, move |shop| {
+        let room = shop.room(id, None)?;
+        let MotionJoints { joints, source_of, .. } = motion_at(shop, &room, motion)?;
+        let names = room.dress.body.skeleton.names.iter().cloned();
+        let rows = names.zip(source_of.into_iter().map(Option::unwrap_or_default)).collect();
+        page(&MotionTable { fitting: id, motion, joints, rows })
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -193,12 +205,15 @@ struct MatchForm {
 }
 
 #[post("/fitting/<id>/motion/<motion>/match", data = "<form>")]
-fn match_joints(shop: &Shop, id: i64, motion: usize, form: Form<MatchForm>) -> Result<Tell, Refusal> {
-    let room = shop.fitting(id)?.room;
-    let names = room.dress.body.skeleton.names.iter().cloned();
-    let pairs = form.into_inner().source.into_iter().zip(names);
-    let pairs = pairs.filter(|(source, _)| !source.is_empty()).collect();
-    changed_by(shop, id, Step::MatchJoints { motion, pairs })
+async fn match_joints(shop: &Shop, id: i64, motion: usize, form: Form<MatchForm>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        let room = shop.room(id, None)?;
+        let names = room.dress.body.skeleton.names.iter().cloned();
+        let pairs = form.into_inner().source.into_iter().zip(names);
+        let pairs = pairs.filter(|(source, _)| !source.is_empty()).collect();
+        Ok(Step::MatchJoints { motion, pairs })
+    })
+    .await
 }
 
 pub(crate) fn routes() -> Vec<Route> {

@@ -2,7 +2,8 @@
 
 use crate::answers::{Refusal, Tell};
 use crate::binding::Picked;
-use crate::steps::{changed_by, Shop};
+use crate::aside::Shop;
+use crate::steps::{changed_as, changed_by};
 use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{post, routes, FromForm, FromFormField, Route};
@@ -40,21 +41,24 @@ struct NewJoint {
 }
 
 #[post("/fitting/<id>/own-joint/<piece>", data = "<form>")]
-fn add_joint(shop: &Shop, id: i64, piece: u32, form: Form<NewJoint>) -> Result<Tell, Refusal> {
-    let room = shop.fitting(id)?.room;
-    let picked = form.picked.of(piece);
-    let place = room.place_for_joint(piece, picked)?;
-    let joint = OwnJoint {
-        name: form.name.trim().to_owned(),
-        parent: form.parent.trim().to_owned(),
-        piece,
-        place,
-        tip: place - Vec3::Y * form.length * 0.001,
-        axis: form.axis.unit(),
-        range: [form.least, form.most],
-        reach_mm: form.reach,
-    };
-    changed_by(shop, id, Step::AddJoint { joint })
+async fn add_joint(shop: &Shop, id: i64, piece: u32, form: Form<NewJoint>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        let room = shop.room(id, None)?;
+        let picked = form.picked.of(piece);
+        let place = room.place_for_joint(piece, picked)?;
+        let joint = OwnJoint {
+            name: form.name.trim().to_owned(),
+            parent: form.parent.trim().to_owned(),
+            piece,
+            place,
+            tip: place - Vec3::Y * form.length * 0.001,
+            axis: form.axis.unit(),
+            range: [form.least, form.most],
+            reach_mm: form.reach,
+        };
+        Ok(Step::AddJoint { joint })
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -71,7 +75,7 @@ struct JointForm {
 }
 
 #[post("/fitting/<id>/own-joints/change", data = "<form>")]
-fn change_joint(shop: &Shop, id: i64, form: Form<JointForm>) -> Result<Tell, Refusal> {
+async fn change_joint(shop: &Shop, id: i64, form: Form<JointForm>) -> Result<Tell, Refusal> {
     let joint = OwnJoint {
         name: form.name.clone(),
         parent: form.parent.trim().to_owned(),
@@ -83,7 +87,7 @@ fn change_joint(shop: &Shop, id: i64, form: Form<JointForm>) -> Result<Tell, Ref
         range: [form.least, form.most],
         reach_mm: form.reach,
     };
-    changed_by(shop, id, Step::ChangeJoint { joint })
+    changed_by(shop, id, Step::ChangeJoint { joint }).await
 }
 
 fn point(mm: &[f32]) -> Result<Vec3, Refusal> {
@@ -99,8 +103,8 @@ struct JointName {
 }
 
 #[post("/fitting/<id>/own-joints/remove", data = "<form>")]
-fn remove_joint(shop: &Shop, id: i64, form: Form<JointName>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::RemoveJoint { name: form.name.clone() })
+async fn remove_joint(shop: &Shop, id: i64, form: Form<JointName>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::RemoveJoint { name: form.name.clone() }).await
 }
 
 pub(crate) fn routes() -> Vec<Route> {

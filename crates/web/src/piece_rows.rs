@@ -70,7 +70,7 @@ pub(crate) fn methods() -> Vec<(&'static str, &'static str)> {
 
 pub(crate) fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
     let piece = &open.room.dress.pieces[index];
-    let bound = piece.bound.as_ref();
+    let bound = piece.bound.as_deref();
     let state = open.room.piece_state(index);
     let recipe = &state.recipe;
     let choice = recipe.joints.as_ref();

@@ -1,8 +1,10 @@
 //! Seating: what moves pieces at rest.
 
+use crate::aside::aside;
 use crate::answers::{Refusal, Tell};
 use crate::look::EaseRequest;
-use crate::steps::{changed_by, Shop};
+use crate::aside::Shop;
+use crate::steps::{changed_by};
 use rocket::form::Form;
 use rocket::http::Status;
 use rocket::serde::json::Json;
@@ -28,7 +30,7 @@ fn three(list: &[f32], what: &str) -> Result<[f32; 3], Refusal> {
 }
 
 #[post("/fitting/<id>/place/<piece>", data = "<form>")]
-fn place(shop: &Shop, id: i64, piece: u32, form: Form<PlaceForm>) -> Result<Tell, Refusal> {
+async fn place(shop: &Shop, id: i64, piece: u32, form: Form<PlaceForm>) -> Result<Tell, Refusal> {
     let options = PlaceOptions {
         shift_mm: three(&form.shift_mm, "shift")?,
         turn_degrees: three(&form.turn_degrees, "turn")?,
@@ -36,25 +38,28 @@ fn place(shop: &Shop, id: i64, piece: u32, form: Form<PlaceForm>) -> Result<Tell
         about: form.about,
         onto: form.onto,
     };
-    changed_by(shop, id, Step::Place { piece, options })
+    changed_by(shop, id, Step::Place { piece, options }).await
 }
 
 #[post("/fitting/<id>/find-pose/<piece>")]
-fn find_pose(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::FindPose { piece })
+async fn find_pose(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::FindPose { piece }).await
 }
 
 /// The pose the body was put in by hand, as the viewport has it.
 #[post("/fitting/<id>/seat-from-pose/<piece>", data = "<view>")]
-fn seat_from_pose(
+async fn seat_from_pose(
     shop: &Shop,
     id: i64,
     piece: u32,
     view: Json<ViewRequest>,
 ) -> Result<Json<Started>, Refusal> {
-    let ViewRequest { pose, turns, .. } = view.into_inner();
-    let job = shop.start(id, Step::SeatFromPose { piece, pose, turns })?;
-    Ok(Json(Started { job }))
+    aside(shop, move |shop| {
+        let ViewRequest { pose, turns, .. } = view.into_inner();
+        let job = shop.start(id, Step::SeatFromPose { piece, pose, turns })?;
+        Ok(Json(Started { job }))
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -64,9 +69,9 @@ struct EaseForm {
 }
 
 #[post("/fitting/<id>/ease/<piece>", data = "<form>")]
-fn ease(shop: &Shop, id: i64, piece: u32, form: Form<EaseForm>) -> Result<Tell, Refusal> {
+async fn ease(shop: &Shop, id: i64, piece: u32, form: Form<EaseForm>) -> Result<Tell, Refusal> {
     let options = EaseOptions { least_mm: form.least, most_mm: form.most };
-    changed_by(shop, id, Step::Ease { piece, chosen: Chosen::Everything, options })
+    changed_by(shop, id, Step::Ease { piece, chosen: Chosen::Everything, options }).await
 }
 
 /// A job that was begun for a script that waits for it.
@@ -76,28 +81,22 @@ struct Started {
 }
 
 #[post("/fitting/<id>/brush/<piece>", data = "<stroke>")]
-fn brush(shop: &Shop, id: i64, piece: u32, stroke: Json<BrushStroke>) -> Result<Json<Started>, Refusal> {
-    let job = shop.start(id, Step::Brush { piece, stroke: stroke.into_inner() })?;
-    Ok(Json(Started { job }))
+async fn brush(shop: &Shop, id: i64, piece: u32, stroke: Json<BrushStroke>) -> Result<Json<Started>, Refusal> {
+    aside(shop, move |shop| {
+        let job = shop.start(id, Step::Brush { piece, stroke: stroke.into_inner() })?;
+        Ok(Json(Started { job }))
+    })
+    .await
 }
 
 #[post("/fitting/<id>/ease-part/<piece>", data = "<ease>")]
-fn ease_part(shop: &Shop, id: i64, piece: u32, ease: Json<EaseRequest>) -> Result<Json<Started>, Refusal> {
-    let EaseRequest { chosen, options } = ease.into_inner();
-    let job = shop.start(id, Step::Ease { piece, chosen, options })?;
-    Ok(Json(Started { job }))
-}
-
-/// A job, when there was something to do.
-#[derive(Serialize)]
-struct Measuring {
-    job: Option<u64>,
-}
-
-/// Measures the board after a row of light steps.
-#[post("/fitting/<id>/measure")]
-fn measure(shop: &Shop, id: i64) -> Result<Json<Measuring>, Refusal> {
-    Ok(Json(Measuring { job: shop.measure(id)? }))
+async fn ease_part(shop: &Shop, id: i64, piece: u32, ease: Json<EaseRequest>) -> Result<Json<Started>, Refusal> {
+    aside(shop, move |shop| {
+        let EaseRequest { chosen, options } = ease.into_inner();
+        let job = shop.start(id, Step::Ease { piece, chosen, options })?;
+        Ok(Json(Started { job }))
+    })
+    .await
 }
 
 /// A pose set by hand, and its name.
@@ -109,10 +108,13 @@ struct KeepPose {
 }
 
 #[post("/fitting/<id>/keep-pose", data = "<pose>")]
-fn keep_pose(shop: &Shop, id: i64, pose: Json<KeepPose>) -> Result<Json<Started>, Refusal> {
-    let KeepPose { name, view } = pose.into_inner();
-    let job = shop.start(id, Step::KeepPose { name, pose: view.pose, turns: view.turns })?;
-    Ok(Json(Started { job }))
+async fn keep_pose(shop: &Shop, id: i64, pose: Json<KeepPose>) -> Result<Json<Started>, Refusal> {
+    aside(shop, move |shop| {
+        let KeepPose { name, view } = pose.into_inner();
+        let job = shop.start(id, Step::KeepPose { name, pose: view.pose, turns: view.turns })?;
+        Ok(Json(Started { job }))
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -121,10 +123,10 @@ struct DropPose {
 }
 
 #[post("/fitting/<id>/drop-pose", data = "<form>")]
-fn drop_pose(shop: &Shop, id: i64, form: Form<DropPose>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::DropPose { name: form.into_inner().name })
+async fn drop_pose(shop: &Shop, id: i64, form: Form<DropPose>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::DropPose { name: form.into_inner().name }).await
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![place, find_pose, seat_from_pose, ease, ease_part, brush, measure, keep_pose, drop_pose]
+    routes![place, find_pose, seat_from_pose, ease, ease_part, brush, keep_pose, drop_pose]
 }

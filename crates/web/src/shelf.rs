@@ -1,16 +1,15 @@
 //! The Shelf: fittings, bodies and pieces.
 
+use crate::aside::{aside, Shop};
 use crate::answers::{page, Page, Refusal, Tell};
 use crate::looked_over::kind_key;
 use askama::Template;
 use rocket::form::Form;
 use rocket::http::{ContentType, Status};
 use rocket::response::Redirect;
-use rocket::{delete, get, post, routes, FromForm, FromFormField, Route, State};
-use std::sync::Arc;
-use tin_cloak_workshop::{picture, Asset, AssetFacts, AssetRole, Workshop};
+use rocket::{delete, get, post, routes, FromForm, FromFormField, Route};
+use tin_cloak_workshop::{Asset, AssetFacts, AssetRole, Fitting, Summary};
 
-type Shop = State<Arc<Workshop>>;
 
 struct FittingCard {
     id: i64,
@@ -118,30 +117,31 @@ fn ago(seconds: i64) -> String {
     }
 }
 
-fn fitting_card(shop: &Workshop, fitting: &tin_cloak_workshop::Fitting) -> Result<FittingCard, Refusal> {
-    let open = shop.fitting(fitting.id)?;
-    let room = &open.room;
-    let names: Vec<&str> = room.dress.pieces.iter().map(|p| p.name.as_str()).collect();
-    Ok(FittingCard {
+fn fitting_card((fitting, summary): (Fitting, Summary)) -> FittingCard {
+    let nothing = summary.pieces.is_empty();
+    FittingCard {
         id: fitting.id,
-        name: fitting.name.clone(),
-        body: room.dress.body.name.clone(),
-        layers: if names.is_empty() { "nothing on yet".to_owned() } else { names.join(", ") },
-        deepest: room.board.as_ref().map(|b| b.deepest_mm()),
-        bad: room.board.as_ref().is_some_and(|b| b.bad_cells() > 0),
+        name: fitting.name,
+        body: summary.body,
+        layers: if nothing { "nothing on yet".to_owned() } else { summary.pieces.join(", ") },
+        deepest: summary.deepest_mm,
+        bad: summary.bad > 0,
         changed: ago(fitting.changed),
         cursor: fitting.cursor,
-    })
+    }
 }
 
 #[get("/")]
-fn shelf(shop: &Shop) -> Page {
-    let fittings = shop.fittings()?.iter().map(|f| fitting_card(shop, f)).collect::<Result<Vec<_>, _>>()?;
-    let assets = shop.assets()?;
-    let of = |role: &str| assets.iter().filter(|a| a.role == role).map(asset_card).collect();
-    let to_sort = to_sort(&assets);
-    let (bodies, pieces) = (of("body"), of("piece"));
-    page(&Shelf { fittings, bodies, pieces, motions: of("motion"), left_out: of("left out"), to_sort })
+async fn shelf(shop: &Shop) -> Page {
+    aside(shop, move |shop| {
+        let fittings = shop.listed()?.into_iter().map(fitting_card).collect();
+        let assets = shop.assets()?;
+        let of = |role: &str| assets.iter().filter(|a| a.role == role).map(asset_card).collect();
+        let to_sort = to_sort(&assets);
+        let (bodies, pieces) = (of("body"), of("piece"));
+        page(&Shelf { fittings, bodies, pieces, motions: of("motion"), left_out: of("left out"), to_sort })
+    })
+    .await
 }
 
 /// Files whose groups wait to be sorted.
@@ -168,15 +168,18 @@ fn sorted_anew() -> Tell {
 }
 
 #[post("/assets/<id>/role", data = "<form>")]
-fn sort(shop: &Shop, id: i64, form: Form<Sorted>) -> Result<Tell, Refusal> {
-    let role = match form.role {
-        RoleField::Body => AssetRole::Body,
-        RoleField::Piece => AssetRole::Piece,
-        RoleField::Motion => AssetRole::Motion,
-        RoleField::LeftOut => AssetRole::LeftOut,
-    };
-    shop.sort(id, role)?;
-    Ok(sorted_anew())
+async fn sort(shop: &Shop, id: i64, form: Form<Sorted>) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        let role = match form.role {
+            RoleField::Body => AssetRole::Body,
+            RoleField::Piece => AssetRole::Piece,
+            RoleField::Motion => AssetRole::Motion,
+            RoleField::LeftOut => AssetRole::LeftOut,
+        };
+        shop.sort(id, role)?;
+        Ok(sorted_anew())
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -185,9 +188,12 @@ struct Groups {
 }
 
 #[post("/assets/<id>/groups", data = "<form>")]
-fn sort_groups(shop: &Shop, id: i64, form: Form<Groups>) -> Result<Tell, Refusal> {
-    shop.sort_groups(id, form.several)?;
-    Ok(sorted_anew())
+async fn sort_groups(shop: &Shop, id: i64, form: Form<Groups>) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        shop.sort_groups(id, form.several)?;
+        Ok(sorted_anew())
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -197,48 +203,34 @@ struct NewFitting {
 }
 
 #[post("/fittings", data = "<form>")]
-fn begin(shop: &Shop, form: Form<NewFitting>) -> Result<Redirect, Refusal> {
-    let name = form.name.trim();
-    if name.is_empty() || name.chars().count() > 80 {
-        return Err(Refusal::new(
-            Status::UnprocessableEntity,
-            "Give the fitting a name of up to 80 letters.",
-        ));
-    }
-    let id = shop.begin(name, form.body)?;
-    Ok(Redirect::to(format!("/fitting/{id}")))
+async fn begin(shop: &Shop, form: Form<NewFitting>) -> Result<Redirect, Refusal> {
+    aside(shop, move |shop| {
+        let name = form.name.trim();
+        if name.is_empty() || name.chars().count() > 80 {
+            return Err(Refusal::new(
+                Status::UnprocessableEntity,
+                "Give the fitting a name of up to 80 letters.",
+            ));
+        }
+        let id = shop.begin(name, form.body)?;
+        Ok(Redirect::to(format!("/fitting/{id}")))
+    })
+    .await
 }
 
 #[delete("/fitting/<id>")]
-fn discard(shop: &Shop, id: i64) -> Result<String, Refusal> {
-    shop.delete(id)?;
-    Ok(String::new())
+async fn discard(shop: &Shop, id: i64) -> Result<String, Refusal> {
+    aside(shop, move |shop| {
+        shop.delete(id)?;
+        Ok(String::new())
+    })
+    .await
 }
 
 /// The fitting as it stands, drawn small.
 #[get("/fitting/<id>/picture.png")]
 async fn picture_of(shop: &Shop, id: i64) -> Result<(ContentType, Vec<u8>), Refusal> {
-    let shop = Arc::clone(shop);
-    let draw = move || -> Result<Vec<u8>, Refusal> {
-        let room = shop.fitting(id)?.room;
-        let parts = room.view(&Default::default())?;
-        let meshes = std::iter::once(&room.dress.body.mesh).chain(room.dress.pieces.iter().map(|p| &*p.mesh));
-        let drawn: Vec<picture::PicturePart> = parts
-            .iter()
-            .zip(meshes)
-            .enumerate()
-            .map(|(i, (part, mesh))| picture::PicturePart {
-                positions: &part.positions,
-                normals: &part.normals,
-                triangles: &mesh.triangles,
-                colour: crate::look::colour(&room, i),
-            })
-            .collect();
-        Ok(picture::draw(&drawn, picture::View { turn: 0.45, frame: None }, 300, 320))
-    };
-    let png = rocket::tokio::task::spawn_blocking(draw).await;
-    let failed = |_| Refusal::new(Status::InternalServerError, "The picture could not be drawn.");
-    Ok((ContentType::PNG, png.map_err(failed)??))
+    aside(shop, move |shop| Ok((ContentType::PNG, shop.picture(id, crate::look::colour)?))).await
 }
 
 pub(crate) fn routes() -> Vec<Route> {

@@ -1,7 +1,8 @@
 //! Sorting what is worn: kind, place on the body, layer, the kind of each part.
 
 use crate::answers::{Refusal, Tell};
-use crate::steps::{changed_by, KindField, Shop};
+use crate::aside::Shop;
+use crate::steps::{changed_by, KindField};
 use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{post, routes, FromForm, Route};
@@ -14,8 +15,8 @@ struct ToLayer {
 }
 
 #[post("/fitting/<id>/layer/<piece>", data = "<form>")]
-fn to_layer(shop: &Shop, id: i64, piece: u32, form: Form<ToLayer>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::MoveToLayer { piece, layer: form.layer })
+async fn to_layer(shop: &Shop, id: i64, piece: u32, form: Form<ToLayer>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::MoveToLayer { piece, layer: form.layer }).await
 }
 
 #[derive(FromForm)]
@@ -24,8 +25,8 @@ struct ToKind {
 }
 
 #[post("/fitting/<id>/kind/<piece>", data = "<form>")]
-fn to_kind(shop: &Shop, id: i64, piece: u32, form: Form<ToKind>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::SetKind { piece, kind: form.kind.into() })
+async fn to_kind(shop: &Shop, id: i64, piece: u32, form: Form<ToKind>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::SetKind { piece, kind: form.kind.into() }).await
 }
 
 #[derive(FromForm)]
@@ -35,8 +36,8 @@ struct PutOver {
 }
 
 #[post("/fitting/<id>/over/<piece>", data = "<form>")]
-fn put_over(shop: &Shop, id: i64, piece: u32, form: Form<PutOver>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::PutOver { piece, over: form.over })
+async fn put_over(shop: &Shop, id: i64, piece: u32, form: Form<PutOver>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::PutOver { piece, over: form.over }).await
 }
 
 #[derive(FromForm)]
@@ -45,10 +46,10 @@ struct ToPlace {
 }
 
 #[post("/fitting/<id>/worn-on/<piece>", data = "<form>")]
-fn to_place(shop: &Shop, id: i64, piece: u32, form: Form<ToPlace>) -> Result<Tell, Refusal> {
+async fn to_place(shop: &Shop, id: i64, piece: u32, form: Form<ToPlace>) -> Result<Tell, Refusal> {
     let unknown = || Refusal::new(Status::UnprocessableEntity, "There is no such place on the body.");
     let place = Place::of_word(&form.place).ok_or_else(unknown)?;
-    changed_by(shop, id, Step::SetPlace { piece, place })
+    changed_by(shop, id, Step::SetPlace { piece, place }).await
 }
 
 #[derive(FromForm)]
@@ -58,18 +59,18 @@ struct ToShell {
 }
 
 #[post("/fitting/<id>/shell/<piece>", data = "<form>")]
-fn to_shell(shop: &Shop, id: i64, piece: u32, form: Form<ToShell>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::SetShell { piece, shell: form.shell, stiff: form.stiff })
+async fn to_shell(shop: &Shop, id: i64, piece: u32, form: Form<ToShell>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::SetShell { piece, shell: form.shell, stiff: form.stiff }).await
 }
 
 #[post("/fitting/<id>/mirror/<piece>")]
-fn mirror(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::Mirror { piece })
+async fn mirror(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::Mirror { piece }).await
 }
 
 #[post("/fitting/<id>/copy-mirrored/<piece>")]
-fn copy_mirrored(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::CopyMirrored { piece })
+async fn copy_mirrored(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::CopyMirrored { piece }).await
 }
 
 pub(crate) fn routes() -> Vec<Route> {

@@ -1,21 +1,34 @@
 //! What changes a fitting.
 
+use crate::aside::{aside, Shop};
 use crate::answers::{Refusal, Tell};
 use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::{self, Responder};
-use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Route, State};
+use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Route};
 use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::{Chosen, MendOptions, PieceKind, Step, Workshop};
 
-pub(crate) type Shop = State<Arc<Workshop>>;
+
 
 /// Begins a step as a job, and tells the page to watch it.
-pub(crate) fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
-    let job = shop.start(id, step)?;
-    Ok(Tell(json!({ "job-started": { "job": job } })))
+pub(crate) async fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |_| Ok(step)).await
+}
+
+/// The same with a step that has to be looked up.
+pub(crate) async fn changed_as(
+    shop: &Shop,
+    id: i64,
+    step: impl FnOnce(&Arc<Workshop>) -> Result<Step, Refusal> + Send + 'static,
+) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        let job = shop.start(id, step(shop)?)?;
+        Ok(Tell(json!({ "job-started": { "job": job } })))
+    })
+    .await
 }
 
 pub(crate) fn changed() -> Tell {
@@ -47,14 +60,17 @@ struct AddPiece {
 }
 
 #[post("/fitting/<id>/add", data = "<form>")]
-fn add(shop: &Shop, id: i64, form: Form<AddPiece>) -> Result<Tell, Refusal> {
-    let step = shop.piece_step(form.asset, form.layer, form.kind.into())?;
-    changed_by(shop, id, step)
+async fn add(shop: &Shop, id: i64, form: Form<AddPiece>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        let step = shop.piece_step(form.asset, form.layer, form.kind.into())?;
+        Ok(step)
+    })
+    .await
 }
 
 #[post("/fitting/<id>/remove/<piece>")]
-fn remove(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::RemovePiece { piece })
+async fn remove(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::RemovePiece { piece }).await
 }
 
 #[derive(FromForm)]
@@ -66,12 +82,15 @@ struct Bind {
 }
 
 #[post("/fitting/<id>/bind", data = "<form>")]
-fn bind(shop: &Shop, id: i64, form: Form<Bind>) -> Result<Tell, Refusal> {
-    let pieces = match form.piece {
-        None if form.missing => shop.fitting(id)?.room.unbound_pieces(),
-        one => one.into_iter().collect(),
-    };
-    changed_by(shop, id, Step::Bind { pieces })
+async fn bind(shop: &Shop, id: i64, form: Form<Bind>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        let pieces = match form.piece {
+            None if form.missing => shop.room(id, None)?.unbound_pieces(),
+            one => one.into_iter().collect(),
+        };
+        Ok(Step::Bind { pieces })
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -82,36 +101,48 @@ struct Push {
 }
 
 #[post("/fitting/<id>/push", data = "<form>")]
-fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
-    let sane = |x: f32| x.is_finite() && (0.0..=200.0).contains(&x);
-    if !sane(form.margin) || !sane(form.limit) {
-        return Err(Refusal::new(
-            Status::UnprocessableEntity,
-            "Margin and limit are millimetres from 0 to 200.",
-        ));
-    }
-    let tolerance_mm = shop.fitting(id)?.room.state.tolerance_mm;
-    let options = MendOptions { tolerance_mm, margin_mm: form.margin, limit_mm: form.limit };
-    let pieces = form.piece.into_iter().collect();
-    changed_by(shop, id, Step::PushOut { pieces, chosen: Chosen::Everything, options })
+async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        let sane = |x: f32| x.is_finite() && (0.0..=200.0).contains(&x);
+        if !sane(form.margin) || !sane(form.limit) {
+            return Err(Refusal::new(
+                Status::UnprocessableEntity,
+                "Margin and limit are millimetres from 0 to 200.",
+            ));
+        }
+        let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
+        let options = MendOptions { tolerance_mm, margin_mm: form.margin, limit_mm: form.limit };
+        let pieces = form.piece.into_iter().collect();
+        Ok(Step::PushOut { pieces, chosen: Chosen::Everything, options })
+    })
+    .await
 }
 
 #[post("/fitting/<id>/undo")]
-fn undo(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
-    shop.undo(id)?;
-    Ok(changed())
+async fn undo(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        shop.undo(id)?;
+        Ok(changed())
+    })
+    .await
 }
 
 #[post("/fitting/<id>/redo")]
-fn redo(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
-    shop.redo(id)?;
-    Ok(changed())
+async fn redo(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        shop.redo(id)?;
+        Ok(changed())
+    })
+    .await
 }
 
 #[post("/fitting/<id>/go/<seq>")]
-fn go_to(shop: &Shop, id: i64, seq: i64) -> Result<Tell, Refusal> {
-    shop.go_to(id, seq)?;
-    Ok(changed())
+async fn go_to(shop: &Shop, id: i64, seq: i64) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        shop.go_to(id, seq)?;
+        Ok(changed())
+    })
+    .await
 }
 
 #[derive(FromForm)]
@@ -122,13 +153,16 @@ struct CureForm {
 
 /// Runs the cure of a finding: of the body (0) or a piece, by its place in the list.
 #[post("/fitting/<id>/cure/<subject>/<number>", data = "<form>")]
-fn cure(shop: &Shop, id: i64, subject: u32, number: usize, form: Form<CureForm>) -> Result<Tell, Refusal> {
-    let room = shop.fitting(id)?.room;
-    let list = room.findings().iter().find(|(s, _)| *s == subject);
-    let cure = list.and_then(|(_, l)| l.get(number)).and_then(|f| f.cure.as_ref());
-    let stale = || Refusal::new(Status::Conflict, "That finding is no longer there: look at the list again.");
-    let cure = cure.filter(|c| c.label == form.label).ok_or_else(stale)?;
-    changed_by(shop, id, cure.step.clone())
+async fn cure(shop: &Shop, id: i64, subject: u32, number: usize, form: Form<CureForm>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        let room = shop.room(id, None)?;
+        let list = room.findings().into_iter().find(|(s, _)| *s == subject).map(|f| f.1);
+        let cure = list.as_ref().and_then(|l| l.get(number)).and_then(|f| f.cure.as_ref());
+        let stale = || Refusal::new(Status::Conflict, "That finding is no longer there: look at the list again.");
+        let cure = cure.filter(|c| c.label == form.label).ok_or_else(stale)?;
+        Ok(cure.step.clone())
+    })
+    .await
 }
 
 /// A file to keep.
@@ -153,11 +187,7 @@ impl<'r> Responder<'r, 'static> for Download {
 
 #[get("/fitting/<id>/dressed.glb")]
 async fn export(shop: &Shop, id: i64) -> Result<Download, Refusal> {
-    let shop = Arc::clone(shop);
-    let made = rocket::tokio::task::spawn_blocking(move || shop.export(id)).await;
-    let failed =
-        |_| Refusal::new(Status::InternalServerError, "The file could not be made: an unexpected fault.");
-    let (name, bytes) = made.map_err(failed)??;
+    let (name, bytes) = aside(shop, move |shop| Ok(shop.export(id)?)).await?;
     Ok(Download { name, bytes })
 }
 

@@ -1,16 +1,16 @@
 //! Files brought in.
 
 use crate::answers::Refusal;
+use crate::aside::{aside, Shop};
 use rocket::data::Capped;
 use rocket::form::Form;
 use rocket::fs::TempFile;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::{self, Responder};
 use rocket::tokio::io::AsyncReadExt;
-use rocket::{post, routes, FromForm, Request, Response, Route, State};
+use rocket::{post, routes, FromForm, Request, Response, Route};
 use std::io::Cursor;
-use std::sync::Arc;
-use tin_cloak_workshop::{Companions, Workshop};
+use tin_cloak_workshop::Companions;
 
 #[derive(FromForm)]
 struct Upload<'r> {
@@ -40,7 +40,7 @@ async fn contents(upload: Upload<'_>) -> Result<Vec<(String, Vec<u8>)>, Refusal>
 }
 
 #[post("/assets", data = "<upload>")]
-async fn bring_in(shop: &State<Arc<Workshop>>, upload: Form<Upload<'_>>) -> Result<BroughtIn, Refusal> {
+async fn bring_in(shop: &Shop, upload: Form<Upload<'_>>) -> Result<BroughtIn, Refusal> {
     let mut list = contents(upload.into_inner()).await?;
     let is_main = |name: &str| {
         let lower = name.to_ascii_lowercase();
@@ -59,9 +59,8 @@ async fn bring_in(shop: &State<Arc<Workshop>>, upload: Form<Upload<'_>>) -> Resu
         return Err(Refusal::new(Status::BadRequest, "No file arrived: choose a GLB, glTF or OBJ."));
     }
     let companions: Companions = beside.into_iter().collect();
-    let shop = Arc::clone(shop);
     // One bad file does not stop the others.
-    let work = move || -> (usize, Vec<Refusal>) {
+    let (brought, refused) = aside(shop, move |shop| {
         let (mut brought, mut refused) = (0, Vec::new());
         for (name, bytes) in &list {
             match shop.bring_in(name, bytes, &companions) {
@@ -69,11 +68,9 @@ async fn bring_in(shop: &State<Arc<Workshop>>, upload: Form<Upload<'_>>) -> Resu
                 Err(error) => refused.push(Refusal::from(error)),
             }
         }
-        (brought, refused)
-    };
-    let failed =
-        |_| Refusal::new(Status::InternalServerError, "The file could not be read: an unexpected fault.");
-    let (brought, refused) = rocket::tokio::task::spawn_blocking(work).await.map_err(failed)?;
+        Ok((brought, refused))
+    })
+    .await?;
     let Some(refusal) = Refusal::all(refused) else { return Ok(BroughtIn(String::new())) };
     if brought == 0 {
         return Err(refusal);

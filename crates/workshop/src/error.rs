@@ -35,6 +35,8 @@ pub enum WorkshopError {
     Store(#[from] tin_cloak_store::StoreError),
     #[error("stored data could not be understood ({0})")]
     Stored(#[from] serde_json::Error),
+    #[error("stored weights or figures could not be understood ({0})")]
+    StoredBinary(#[from] postcard::Error),
     #[error("there is no {what} {id} here: it may have been removed; reload the page")]
     Missing { what: &'static str, id: i64 },
     #[error("there is nothing to undo")]

@@ -1,66 +1,73 @@
 //! The use cases: open, bind, try, mend, undo, export; jobs with progress; the one place
 //! where a step is run, measured and recorded. Knows no HTML and no HTTP.
+//!
+//! Floors, from the ground up; each may use those before it only: `state`, `dress`, `making` and
+//! `measuring`, the stations (`intake`, `seating`, `binding`, `mending`, `handover`), `looking`,
+//! `shelf`, `history`. Everything is imported from where it lives; the names below are for other
+//! crates.
 #![cfg_attr(test, allow(clippy::unwrap_used))]
 
-mod apply;
-mod assets;
 mod binding;
-mod board;
-mod brushing;
-mod bundle;
-mod caged;
-mod cleaning;
 mod dress;
 mod error;
 mod handover;
+mod history;
 mod intake;
-mod jobs;
-mod joint_use;
+mod looking;
+mod making;
+mod measuring;
 mod mending;
-mod motions;
-mod own_joints;
-pub mod picture;
-mod probe;
-mod recipe;
-mod report;
-mod rooms;
 mod seating;
-mod snag_cards;
-mod sources;
-mod steps;
-mod templates;
-mod trials;
-mod view;
-mod workshop;
+mod shelf;
+mod state;
 
-pub use assets::{AssetFacts, AssetRole};
-pub use binding::{bind_piece, stiff_shells, BindTimes};
-pub use board::{measure_board, Board, BoardPair, BoardPose, Cell};
-pub use brushing::{BrushLook, BrushStroke, Reach, UnderBrush};
-pub use cleaning::Clean;
-pub use dress::{sort_document, Body, Bound, Dress, Piece, Shading};
+pub use binding::bind::{bind_piece, BindTimes};
+pub use binding::joint_use::JointUse;
+pub use binding::stiff::stiff_shells;
+pub use dress::body::{sort_document, Body};
+pub use dress::motions::{MotionJoints, RangeRow};
+pub use dress::piece::Piece;
+pub use dress::room::Room;
+pub use dress::shading::{Shading, ViewPart};
+pub use dress::trials::{clip_trials, range_trials, retarget_trials, Trial, TrialSet};
+pub use dress::worn::Dress;
 pub use error::WorkshopError;
-pub use handover::{dressed_document, export_glb};
-pub use intake::{look_over_body, look_over_piece, Cure, Finding, Grade};
-pub use jobs::{Job, JobId, JobState, Jobs};
-pub use joint_use::JointUse;
-pub use mending::{mend, MendOptions, MendOutcome};
-pub use motions::{MotionJoints, MotionState, RangeRow, RangeState};
-pub use own_joints::OwnJoint;
-pub use probe::Probe;
-pub use recipe::{BindOptions, FollowWish, JointChoice, Method, Recipe, SideWish, SourcePart, Takes};
-pub use report::{Report, SkippedEntry};
-pub use rooms::Room;
-pub(crate) use seating::Gaps;
-pub use seating::{
-    carried_to_rest, pose_of_piece, EaseOptions, Ground, HowFar, PlaceOptions, SeatReport, GAP_BARS,
-};
-pub use snag_cards::SnagCard;
-pub use steps::{Chosen, Cut, Effect, FileRef, FittingState, KeptPose, PieceId, PieceState, Step};
-pub use templates::{Suiting, TEMPLATE};
+pub use handover::export::{dressed_document, export_glb};
+pub use history::effects::Summary;
+pub use history::jobs::{JobId, Jobs};
+pub use history::measurer::MeasureState;
+pub use history::workshop::{OpenFitting, Workshop};
+pub use intake::finding::{Cure, Finding, Grade};
+pub use intake::of_body::look_over_body;
+pub use intake::of_piece::look_over_piece;
+pub use looking::extents::Extent;
+pub use looking::maps::MapKind;
+pub use looking::picture;
+pub use looking::probe::Probe;
+pub use looking::view::ViewRequest;
+pub use making::job::{Job, JobState};
+pub use measuring::board::{measure_board, Board, BoardPair, BoardPose, Cell, Matching};
+pub use measuring::report::{Report, SkippedEntry};
+pub use measuring::snag_cards::SnagCard;
+pub use mending::push_out::{mend, MendOutcome};
+pub use seating::brushing::{BrushLook, UnderBrush};
+pub use seating::easing::HowFar;
+pub use seating::ground::Ground;
+pub use seating::modelled_pose::{carried_to_rest, pose_of_piece};
+pub use seating::sits::{SeatReport, GAP_BARS};
+pub use shelf::assets::{AssetFacts, AssetRole};
+pub use shelf::templates::{Suiting, TEMPLATE};
+pub use state::bound::Bound;
+pub use state::clean::Clean;
+pub use state::fitting::{Cut, FileRef, FittingState, KeptPose, PieceId, PieceState};
+pub use state::motion::{MotionState, RangeState};
+pub use state::own_joint::OwnJoint;
+pub use state::placing::{EaseOptions, PlaceOptions};
+pub use state::push::MendOptions;
+pub use state::recipe::{BindOptions, FollowWish, JointChoice, Method, Recipe, SideWish, SourcePart, Takes};
+pub use state::step::{Chosen, Effect, Step};
+pub use state::stroke::{BrushStroke, Reach};
+pub use state::turn::Turn;
 pub use tin_cloak_core as core;
 pub use tin_cloak_formats::{read, Companions, Document, Mark, MeshPart, PieceKind, ReadError};
 pub use tin_cloak_store::{Asset, Fitting, StepRow, StoreError};
-pub use trials::{clip_trials, range_trials, retarget_trials, Trial, TrialSet};
-pub use view::{MapKind, Turn, ViewPart, ViewRequest};
-pub use workshop::{OpenFitting, Workshop};

@@ -21,25 +21,29 @@
 //!   it is what would be seen);
 //! * a double-walled piece is measured by the wall that faces what lies beneath.
 
+mod ask;
 mod cause;
 mod coverage;
 mod hidden;
 mod measure;
 mod outfit;
+mod posed_layers;
 mod side;
 mod snag;
 mod strain;
+mod through;
 mod walls;
 
+pub use ask::{ask_pairs, Asked, PairPoints};
 pub use cause::{rank_causes, Cause};
 pub use coverage::{covered_vertices, CoverageSettings, Covering};
 pub(crate) use hidden::look_directions;
 pub use hidden::looks;
-pub use measure::{
-    ask_pairs, measure_pose, Asked, Buffers, PairMeasure, PairPoints, PoseMeasure, Settings, Spot,
-};
-pub use outfit::{BufferPool, Layer, Outfit, Pair};
+pub use measure::{measure_pose, strain, PairMeasure, PoseMeasure, Settings, Spot};
+pub use outfit::{pairs_to_ask, BufferPool, Coverage, Layer, Outfit, Pair};
+pub use posed_layers::{Buffers, PosedLayer};
 pub use side::{PosedSide, Side};
 pub use snag::{snags, Snag};
 pub use strain::{stiffness_error, worst_strain};
+pub use through::{see, sum_up, through, Sight, Through, ThroughSpot};
 pub use walls::{settle_walls, Walls};

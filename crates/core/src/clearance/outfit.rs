@@ -1,13 +1,13 @@
 //! A body and the pieces on it, bound and at rest, ready to be measured in any pose.
 
-use super::measure::Buffers;
-use super::{covered_vertices, CoverageSettings, Covering, Walls};
+use super::{covered_vertices, Buffers, CoverageSettings, Covering, PosedLayer, Walls};
 use crate::deform::{add_morphs, linear_blend, Morph};
 use crate::mesh::Topology;
 use crate::query::RayHit;
 use crate::skin::Skin;
 use crate::LayerIndex;
 use glam::{Mat4, Vec3};
+use rayon::prelude::*;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// One layer: the body or a bound piece, over welded vertices.
@@ -43,12 +43,19 @@ impl Layer {
 }
 
 /// An outer layer over an inner one, and which inner vertices it covers.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug)]
 pub struct Pair {
     /// Index of the outer layer in the outfit.
     pub outer: usize,
     /// Index of the inner layer.
     pub inner: usize,
+    /// What lies over what at rest.
+    pub coverage: Arc<Coverage>,
+}
+
+/// What of two layers lies over what at rest.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Coverage {
     /// Covered welded vertices of the inner layer, ascending.
     pub covered: Vec<u32>,
     /// Welded vertices of the outer layer that lie over the inner one, or are sunk in it, by
@@ -63,17 +70,15 @@ pub struct Pair {
     pub(super) over_seeds: Vec<u32>,
 }
 
-impl Pair {
-    /// The pair of two layers at rest; none when nothing is covered.
-    fn find(
-        layers: &[Layer],
-        built: &Buffers,
-        (outer, inner): (usize, usize),
+impl Coverage {
+    /// Of an outer and an inner layer, each with its trees at rest; none when nothing is covered.
+    pub fn find(
+        (above, at_above): (&Layer, &PosedLayer),
+        (below, at_below): (&Layer, &PosedLayer),
         settings: CoverageSettings,
     ) -> Option<Self> {
-        let (below, above) = (&layers[inner], &layers[outer]);
         let (inside, outside) = (below.walls.outside(), &above.walls.towards_body);
-        let (at_inside, at_outside) = (built.outside(inner), built.towards_body(outer));
+        let (at_inside, at_outside) = (at_below.outside(), &at_above.towards_body);
         let covering = Covering { side: outside, posed: at_outside, positions: &above.rest };
         let reach = (settings.reach, settings.poke);
         let found = covered_vertices(&inside.used, &below.rest, &at_inside.normals, covering, reach);
@@ -87,7 +92,12 @@ impl Pair {
         let over: Vec<u32> = over.into_iter().map(|(v, _)| v).collect();
         let covered_seeds = covering.nearest(&covered, &below.rest, &at_inside.normals);
         let over_seeds = beneath.nearest(&over, &above.rest, &at_outside.normals);
-        Some(Self { outer, inner, covered, over, covers, covered_seeds, over_seeds })
+        Some(Self { covered, over, covers, covered_seeds, over_seeds })
+    }
+
+    /// Bytes it takes up, about.
+    pub fn bytes(&self) -> usize {
+        self.covered.len() * (8 + std::mem::size_of::<RayHit>()) + self.over.len() * 8
     }
 }
 
@@ -99,34 +109,44 @@ pub struct Outfit {
     /// Every pair in which something is covered.
     pub pairs: Vec<Pair>,
     /// Indices built once; every buffer is a copy of these, refitted.
-    built: Arc<Buffers>,
+    built: Vec<Arc<PosedLayer>>,
 }
 
 impl Outfit {
     /// Finds which layers lie over which, at rest. Pieces on the same layer make no pair.
     pub fn new(layers: Vec<Layer>, settings: CoverageSettings) -> Self {
-        let built = Buffers::build(&layers);
-        let mut pairs = Vec::new();
-        for outer in 1..layers.len() {
-            for inner in 0..outer {
-                if layers[inner].layer >= layers[outer].layer {
-                    continue;
-                }
-                pairs.extend(Pair::find(&layers, &built, (outer, inner), settings));
-            }
-        }
-        Self { layers, pairs, built: Arc::new(built) }
+        let built: Vec<Arc<PosedLayer>> =
+            layers.par_iter().map(|layer| Arc::new(PosedLayer::at_rest(layer))).collect();
+        let find = |(outer, inner): (usize, usize)| {
+            let at = |layer: usize| (&layers[layer], &*built[layer]);
+            let coverage = Arc::new(Coverage::find(at(outer), at(inner), settings)?);
+            Some(Pair { outer, inner, coverage })
+        };
+        let pairs = pairs_to_ask(&layers).into_iter().filter_map(find).collect();
+        Self::of_parts(layers, built, pairs)
+    }
+
+    /// From layers, the trees of each at rest, and the pairs found before.
+    pub fn of_parts(layers: Vec<Layer>, built: Vec<Arc<PosedLayer>>, pairs: Vec<Pair>) -> Self {
+        Self { layers, pairs, built }
     }
 
     /// Buffers to pose the outfit in: a copy of the indices, to be refitted.
     pub fn buffers(&self) -> Buffers {
-        (*self.built).clone()
+        Buffers::of(&self.built)
     }
 
     /// A pool of buffers, so that many poses measured in parallel share a few.
     pub fn pool(&self) -> BufferPool<'_> {
         BufferPool { outfit: self, free: Mutex::new(Vec::new()) }
     }
+}
+
+/// Outer and inner layer of every pair that may cover something: all that lie on different places
+/// of the pile.
+pub fn pairs_to_ask(layers: &[Layer]) -> Vec<(usize, usize)> {
+    let all = (1..layers.len()).flat_map(|outer| (0..outer).map(move |inner| (outer, inner)));
+    all.filter(|&(outer, inner)| layers[inner].layer < layers[outer].layer).collect()
 }
 
 /// Buffers lent out and taken back; as many exist as were needed at once.

@@ -142,6 +142,11 @@ pub struct PosedSide {
 }
 
 impl PosedSide {
+    /// Bytes it takes up, about.
+    pub fn bytes(&self) -> usize {
+        self.normals.len() * 12 + self.tree.bytes() + self.hem.bytes()
+    }
+
     /// Follows moved vertices: normals anew, the index refitted.
     pub fn follow(&mut self, side: &Side, positions: &[Vec3]) {
         let Self { normals, tree, hem } = self;

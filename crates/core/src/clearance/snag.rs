@@ -29,7 +29,7 @@ impl Snag {
             );
         }
         let at = buffers.positions(pair.outer)[v as usize];
-        match pair.over.binary_search(&v).ok().and_then(|i| points.outer[i]) {
+        match pair.coverage.over.binary_search(&v).ok().and_then(|i| points.outer[i]) {
             Some(asked) => (at - asked.normal * asked.clearance, asked.normal),
             None => (at, buffers.towards_body(pair.outer).normals[v as usize]),
         }
@@ -39,11 +39,11 @@ impl Snag {
 /// The snags of pair `pair` from its points in one pose, deepest first.
 pub fn snags(outfit: &Outfit, pair: usize, points: &PairPoints, settings: Settings) -> Vec<Snag> {
     let p = &outfit.pairs[pair];
-    let bad = |asked: &Option<super::measure::Asked>| {
+    let bad = |asked: &Option<super::Asked>| {
         asked.filter(|a| !a.buried && a.clearance < -settings.tolerance).map(|a| -a.clearance)
     };
-    let inner = p.covered.iter().zip(&points.inner).filter_map(|(&v, a)| bad(a).map(|d| (v, d)));
-    let outer = p.over.iter().zip(&points.outer).filter_map(|(&v, a)| bad(a).map(|d| (v, d)));
+    let inner = p.coverage.covered.iter().zip(&points.inner).filter_map(|(&v, a)| bad(a).map(|d| (v, d)));
+    let outer = p.coverage.over.iter().zip(&points.outer).filter_map(|(&v, a)| bad(a).map(|d| (v, d)));
 
     let mut found = Vec::new();
     for (on_outer, layer, spots) in

@@ -309,8 +309,8 @@ impl<'a> Work<'a> {
             &if outside { walls.outside() } else { &walls.towards_body }.topology.triangles
         };
         for (points, list, owner, faces) in [
-            (&points.outer, &p.over, p.outer, triangles(p.inner, true)),
-            (&points.inner, &p.covered, p.inner, triangles(p.outer, false)),
+            (&points.outer, &p.coverage.over, p.outer, triangles(p.inner, true)),
+            (&points.inner, &p.coverage.covered, p.inner, triangles(p.outer, false)),
         ] {
             for (&v, asked) in list.iter().zip(points) {
                 let Some(asked) = bad(asked) else { continue };
@@ -361,7 +361,7 @@ impl<'a> Work<'a> {
                 [0, 1, 2].map(|k| linear(vertices[k]).transpose() * asked.normal * asked.barycentric[k]);
             demands.push(Demand { vertices, gradients, need: margin - asked.clearance });
         }
-        for (&v, asked) in self.outfit.pairs[pair].over.iter().zip(&points.outer) {
+        for (&v, asked) in self.outfit.pairs[pair].coverage.over.iter().zip(&points.outer) {
             let Some(asked) = asked.filter(|a| wanted(a)) else { continue };
             // Out along the cloth's own normal: straight out of a limb that presses on it may lead
             // into the next one. Further then, by the slant.

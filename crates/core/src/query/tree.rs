@@ -165,6 +165,12 @@ impl Tree {
         }
     }
 
+    /// Bytes it takes up.
+    pub fn bytes(&self) -> usize {
+        let sizes = (std::mem::size_of::<Node>(), std::mem::size_of::<Leaf>());
+        self.nodes.len() * sizes.0 + self.leaves.len() * sizes.1 + self.vertices.len() * 20
+    }
+
     /// Number of triangles.
     pub fn len(&self) -> usize {
         self.place.len()

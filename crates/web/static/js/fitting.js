@@ -8,6 +8,7 @@ import { listenToJointTable, listenToPieceJoints } from "./joint-table.js";
 import { Joints } from "./joints.js";
 import { listen } from "./keys.js";
 import { Layers } from "./layers.js";
+import { Measuring } from "./measuring.js";
 import { Picked } from "./picked.js";
 import { Scene } from "./scene.js";
 import { REGIONS } from "./shading.js";
@@ -30,6 +31,7 @@ const joints = new Joints((all) => {
   if (look.map === "weights") askView();
 });
 const work = new Work(() => refresh());
+const measuring = new Measuring(fitting, () => refreshBoard());
 const layers = new Layers(scene, fitting, (job) => work.watch(job));
 const picked = new Picked();
 const compare = new Compare(scene, fitting);
@@ -189,21 +191,25 @@ async function refresh(to = station()) {
   board.mark();
   await askView();
   handles.follow();
-  if (board.pose !== null && board.at(board.pose, board.row)) loadSnags(board.pose, board.row);
-  measureSoon();
+  loadChosenSnags();
+  measuring.follow();
   screen.dataset.ready = String(Number(screen.dataset.ready ?? 0) + 1);
 }
 
-// After a row of strokes the board is measured, when the hand has come to rest.
-let measuring = null;
-function measureSoon() {
-  clearTimeout(measuring);
-  if (!document.querySelector("#board[data-old]")) return;
-  measuring = setTimeout(async () => {
-    if (brush.drawing || work.job) return measureSoon();
-    const { job } = await postForJson(`/fitting/${fitting}/measure`, {});
-    if (job) work.watch(job, true);
-  }, brush.on ? 2000 : 100);
+// The board, and what else is told by what is measured.
+async function refreshBoard() {
+  layers.noteFocus();
+  const against = compare.step === null ? "" : `&against=${compare.step}`;
+  await htmx.ajax("GET", `/fitting/${fitting}/board?station=${station()}${against}`, { swap: "none" });
+  layers.mark();
+  layers.keepFocus();
+  board.mark();
+  if (!document.querySelector("#board[data-missing]")) loadChosenSnags();
+  screen.dataset.boards = String(Number(screen.dataset.boards ?? 0) + 1);
+}
+
+function loadChosenSnags() {
+  if (board.pose !== null && board.at(board.pose, board.row)) loadSnags(board.pose, board.row);
 }
 
 async function goTo(to) {
@@ -439,7 +445,7 @@ async function begin() {
   scene.seeWhole();
   await setPose(0);
   if (screen.dataset.running) work.watch(screen.dataset.running);
-  measureSoon();
+  measuring.follow();
   screen.dataset.ready = "1";
 }
 begin();

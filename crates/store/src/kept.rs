@@ -1,0 +1,73 @@
+//! Measured values, kept under a hash of all that they depend on.
+//!
+//! Losing them costs time and nothing else, so what has not been asked for longest goes when they
+//! grow too many.
+
+use crate::{Result, Store};
+use rusqlite::{params, Connection, OptionalExtension};
+
+/// A hash of all that a value depends on.
+pub type KeptKey = [u8; 32];
+
+/// So many bytes of values are kept from one start of the program to the next.
+const MOST_BYTES: i64 = 512 << 20;
+
+impl Store {
+    /// The values under `keys`, in their order; none where nothing is kept.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub fn kept(&self, keys: &[KeptKey]) -> Result<Vec<Option<Vec<u8>>>> {
+        let connection = self.read();
+        let mut query = connection.prepare_cached("SELECT value FROM kept WHERE key = ?1")?;
+        let one = |key: &KeptKey| query.query_row([key.as_slice()], |r| r.get(0)).optional();
+        Ok(keys.iter().map(one).collect::<rusqlite::Result<_>>()?)
+    }
+
+    /// Keeps values under their keys, all or none.
+    ///
+    /// # Errors
+    /// When the database fails.
+    pub fn keep(&self, values: &[(KeptKey, Vec<u8>)]) -> Result<()> {
+        self.write(|t| {
+            let mut put = t.prepare_cached("INSERT OR IGNORE INTO kept (key, value) VALUES (?1, ?2)")?;
+            for (key, value) in values {
+                put.execute(params![key.as_slice(), value])?;
+            }
+            Ok(())
+        })
+    }
+}
+
+/// Drops the oldest values beyond the most that are kept.
+pub(crate) fn prune(connection: &mut Connection) -> Result<()> {
+    let all: i64 =
+        connection.query_row("SELECT coalesce(sum(length(value)), 0) FROM kept", [], |r| r.get(0))?;
+    if all > MOST_BYTES {
+        connection.execute(
+            "DELETE FROM kept WHERE number <= (
+                SELECT number FROM (SELECT number, sum(length(value)) OVER (ORDER BY number) AS upto FROM kept)
+                WHERE upto >= ?1 LIMIT 1)",
+            [all - MOST_BYTES / 2],
+        )?;
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_kept_comes_back_by_its_key() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(folder.path()).unwrap();
+        store.keep(&[([1; 32], vec![1, 2]), ([2; 32], Vec::new())]).unwrap();
+        store.keep(&[([1; 32], vec![9])]).unwrap();
+        let found = store.kept(&[[2; 32], [3; 32], [1; 32]]).unwrap();
+        assert_eq!(found, [Some(Vec::new()), None, Some(vec![1, 2])]);
+        drop(store);
+        let store = Store::open(folder.path()).unwrap();
+        assert_eq!(store.kept(&[[1; 32]]).unwrap(), [Some(vec![1, 2])]);
+    }
+}

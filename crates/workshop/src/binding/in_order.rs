@@ -1,0 +1,201 @@
+//! Binding pieces in an order in which each comes after those it takes its weights from.
+
+use crate::binding::bind::bind_piece_to;
+use crate::binding::caged::bind_in_cage;
+use crate::binding::kept::template_source;
+use crate::binding::stiff::{stiff_as_one, stiff_shells, stiffness};
+use crate::dress::body::Body;
+use crate::dress::piece::Piece;
+use crate::dress::trials::TrialSet;
+use crate::error::WorkshopError;
+use crate::making::doing::Doing;
+use crate::state::blobs::pack_bound;
+use crate::state::bound::Bound;
+use crate::state::fitting::PieceId;
+use crate::state::recipe::{Method, Takes};
+use glam::Mat4;
+use std::collections::HashMap;
+use std::sync::Arc;
+use tin_cloak_core::bind::Falloff;
+
+impl Doing<'_> {
+    /// Binds pieces as the draft has them, each after those it takes its weights from; answers
+    /// their names in that order.
+    ///
+    /// What hangs in a cage that is bound goes along; `done` has weights made earlier in the step.
+    pub(super) fn bind_in_order(
+        &mut self,
+        chosen: Vec<usize>,
+        mut done: HashMap<usize, Bound>,
+    ) -> Result<Vec<String>, WorkshopError> {
+        let (body, trials) = self.drafted_body()?;
+        let poses: Vec<Vec<Mat4>> =
+            trials.trials.iter().map(|t| body.skeleton.skin_matrices(&t.pose)).collect();
+        let mut names = Vec::new();
+        let chosen = self.with_hanging(chosen)?;
+        let chosen = self.sources_first(chosen)?;
+        for (n, &index) in chosen.iter().enumerate() {
+            if !self.job.tell(0.3 * n as f32 / chosen.len() as f32) {
+                return Err(WorkshopError::Stopped);
+            }
+            let piece = &self.room.dress.pieces[index];
+            let id = self.room.piece_state(index).id;
+            let recipe = self.draft.piece(id)?.recipe.clone();
+            let source = match &recipe.takes {
+                Takes::Template(file) => {
+                    let blob = |id: &_| self.draft.blob(self.store, id);
+                    template_source(&blob, file, &body)?.following(&body, recipe.joints.as_ref())?
+                }
+                _ => self.room.source_of(&body, (index, &recipe), &done)?,
+            };
+            let own: Vec<Falloff> = self
+                .draft
+                .state
+                .joints
+                .iter()
+                .filter(|j| j.piece == id)
+                .filter_map(|j| j.falloff(&body.skeleton))
+                .collect();
+            let cage = match recipe.takes {
+                Takes::Cage(id) => self.room.index_of(id),
+                _ => None,
+            };
+            let mut bound = match cage.map(|i| (i, &self.room.dress.pieces[i])) {
+                Some((at, cage)) => {
+                    self.tell_outside(id, self.room.piece_state(at).id)?;
+                    let known = done.get(&at).or(cage.bound.as_deref());
+                    let missing = || WorkshopError::SourceNotBound {
+                        piece: piece.name.clone(),
+                        from: cage.name.clone(),
+                    };
+                    let known = known.ok_or_else(missing)?;
+                    let size = (recipe.options.max_influences, body.skeleton.len());
+                    let (bound, mean, worst) = bind_in_cage(piece, (cage, known), &poses, size)?;
+                    let note = format!(
+                        "{}: off the cage by {mean:.2} mm on the mean, {worst:.1} mm at most, in the trial poses",
+                        piece.name
+                    );
+                    self.draft.notes.push(note);
+                    bound
+                }
+                None => bind_piece_to(&source, &body, (piece, &own), &recipe)?.0,
+            };
+            if cage.is_some() {
+                bound.skin = stiff_as_one(&source, &body, piece, &recipe, &bound.skin)?;
+            }
+            self.draft.notes.extend(bind_note(piece, &bound, (&body, &trials)));
+            let blob = self.draft.keep(pack_bound(&bound)?);
+            self.draft.piece(id)?.bound = Some(blob);
+            names.push(piece.name.clone());
+            done.insert(index, bound);
+        }
+        Ok(names)
+    }
+
+    /// The chosen pieces, and those bound ones that hang in a cage among them.
+    fn with_hanging(&mut self, mut chosen: Vec<usize>) -> Result<Vec<usize>, WorkshopError> {
+        for index in 0..self.room.dress.pieces.len() {
+            let piece = self.draft.piece(self.room.piece_state(index).id)?;
+            let Takes::Cage(cage) = piece.recipe.takes else { continue };
+            let of_chosen = self.room.index_of(cage).is_some_and(|c| chosen.contains(&c));
+            if of_chosen && piece.bound.is_some() && !chosen.contains(&index) {
+                chosen.push(index);
+            }
+        }
+        Ok(chosen)
+    }
+
+    /// Binds again what hangs in a cage whose weights were changed to `bound`.
+    pub(super) fn bind_hanging(&mut self, cage: PieceId, bound: Bound) -> Result<(), WorkshopError> {
+        let index = self.worn_piece(cage)?.0;
+        let mut hanging = self.with_hanging(vec![index])?;
+        hanging.retain(|i| *i != index);
+        if !hanging.is_empty() {
+            self.bind_in_order(hanging, HashMap::from([(index, bound)]))?;
+        }
+        Ok(())
+    }
+
+    /// The body and the poses of the draft.
+    fn drafted_body(&self) -> Result<(Arc<Body>, Arc<TrialSet>), WorkshopError> {
+        let state = &self.draft.state;
+        let blob = |id: &_| self.draft.blob(self.store, id);
+        let body = self.decoder.body_in_state(self.store, state, &blob)?;
+        let trials = self.decoder.trials(self.store, state, &body)?;
+        Ok((body, trials))
+    }
+
+    /// Pieces in an order in which each comes after those it takes its weights from.
+    pub(crate) fn sources_first(&mut self, chosen: Vec<usize>) -> Result<Vec<usize>, WorkshopError> {
+        let sources: Vec<Vec<usize>> = (0..self.room.dress.pieces.len())
+            .map(|i| {
+                let takes = self.draft.piece(self.room.piece_state(i).id)?.recipe.takes.clone();
+                Ok(self.room.sources_of(i, &takes))
+            })
+            .collect::<Result<_, WorkshopError>>()?;
+        let mut depths: Vec<Option<usize>> = vec![None; sources.len()];
+        for &index in &chosen {
+            let looped =
+                || WorkshopError::TakesFromItself { piece: self.room.dress.pieces[index].name.clone() };
+            depth(index, &sources, &mut depths, 0).ok_or_else(looped)?;
+        }
+        let mut chosen = chosen;
+        chosen.sort_by_key(|&i| depths[i]);
+        Ok(chosen)
+    }
+
+    /// Binds a piece again when it was bound before the step.
+    pub(super) fn bind_again(&mut self, piece: PieceId) -> Result<(), WorkshopError> {
+        if self.draft.piece(piece)?.bound.is_none() {
+            return Ok(());
+        }
+        let index = self.worn_piece(piece)?.0;
+        self.bind_in_order(vec![index], HashMap::new())?;
+        Ok(())
+    }
+}
+
+/// How many pieces stand between one and the body; nothing when it takes from itself in the end.
+pub(crate) fn depth(
+    index: usize,
+    sources: &[Vec<usize>],
+    known: &mut [Option<usize>],
+    above: usize,
+) -> Option<usize> {
+    if above > sources.len() {
+        return None;
+    }
+    if let Some(depth) = known[index] {
+        return Some(depth);
+    }
+    let mut deepest = 0;
+    for &from in &sources[index] {
+        deepest = deepest.max(depth(from, sources, known, above + 1)? + 1);
+    }
+    known[index] = Some(deepest);
+    Some(deepest)
+}
+
+fn bind_note(piece: &Piece, bound: &Bound, (body, trials): (&Body, &TrialSet)) -> Option<String> {
+    let method = Method::of_word(&bound.method);
+    let mut said = Vec::new();
+    match method {
+        _ if bound.method == "stiff" => said.push("moves as one".to_owned()),
+        Some(m) if m.fills() => said.push(format!(
+            "{:.1} % of its vertices matched, the rest filled in; at most {} joints a vertex",
+            bound.matched_share * 100.0,
+            bound.skin.max_influences()
+        )),
+        Some(m) => said.push(format!("by {}", m.sentence())),
+        // A cage has told of itself.
+        None => {}
+    }
+    let stiff = stiff_shells(piece);
+    if let Some((mm, pose)) = stiffness(piece, &bound.skin, &stiff, body, trials) {
+        let count = stiff.iter().filter(|s| **s).count();
+        let parts = if count == 1 { "one stiff part".to_owned() } else { format!("{count} stiff parts") };
+        let at = if mm >= 0.05 { format!(" at most, in {pose}") } else { String::new() };
+        said.push(format!("{parts} out of shape by {mm:.1} mm{at}"));
+    }
+    (!said.is_empty()).then(|| format!("{}: {}", piece.name, said.join("; ")))
+}

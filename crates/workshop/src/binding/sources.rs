@@ -1,0 +1,206 @@
+//! What a piece takes its weights from, as one skinned surface.
+
+use crate::dress::body::Body;
+use crate::dress::piece::Piece;
+use crate::dress::room::Room;
+use crate::error::WorkshopError;
+use crate::state::bound::Bound;
+use crate::state::recipe::{JointChoice, Recipe, SourcePart, Takes};
+use glam::Vec3;
+use std::collections::HashMap;
+use tin_cloak_core::bind::sides::Side;
+use tin_cloak_core::intake::{move_weight_off, symmetry, JointRole};
+use tin_cloak_core::regions::main_joints;
+use tin_cloak_core::skin::{Skin, SkinError};
+use tin_cloak_core::JointId;
+
+/// A skinned surface at rest.
+pub(crate) struct SourceMesh {
+    pub positions: Vec<Vec3>,
+    pub triangles: Vec<[u32; 3]>,
+    /// One row a position.
+    pub skin: Skin,
+}
+
+impl SourceMesh {
+    /// The body with its own weights.
+    pub fn of_body(body: &Body) -> Self {
+        Self {
+            positions: body.rest.clone(),
+            triangles: body.topology.triangles.clone(),
+            skin: body.welded_skin.clone(),
+        }
+    }
+
+    /// The outside of a bound piece.
+    fn of_piece(piece: &Piece, skin: &Skin) -> Self {
+        Self {
+            positions: piece.rest.to_vec(),
+            triangles: piece.walls().outside().topology.triangles.clone(),
+            skin: skin.clone(),
+        }
+    }
+
+    /// All of them as one.
+    fn joined(list: Vec<Self>, joints: usize) -> Result<Self, SkinError> {
+        let mut all = Self { positions: Vec::new(), triangles: Vec::new(), skin: Skin::from_rows(&[], 0)? };
+        let mut rows = Vec::new();
+        for mesh in list {
+            let first = all.positions.len() as u32;
+            all.triangles.extend(mesh.triangles.iter().map(|t| t.map(|v| v + first)));
+            rows.extend((0..mesh.positions.len()).map(|v| mesh.skin.row(v).collect::<Vec<_>>()));
+            all.positions.extend(mesh.positions);
+        }
+        all.skin = Skin::from_rows(&rows, joints)?;
+        Ok(all)
+    }
+
+    /// Without control and attachment joints, and without those that `choice` rules out. Their
+    /// weight goes to the others of the vertex, or to the nearest joint that is left.
+    ///
+    /// # Errors
+    /// When a joint is not there or none is left.
+    pub fn following(mut self, body: &Body, choice: Option<&JointChoice>) -> Result<Self, WorkshopError> {
+        let allowed = allowed_joints(body, choice)?;
+        let ids = |wanted: bool| -> Vec<JointId> {
+            (0..allowed.len()).filter(|&j| allowed[j] == wanted).map(|j| JointId(j as u16)).collect()
+        };
+        let barred = ids(false);
+        let used = (0..self.skin.vertices()).flat_map(|v| self.skin.row(v)).any(|e| !allowed[e.0.index()]);
+        if used {
+            let moved = move_weight_off(&self.skin, &barred, &ids(true), &self.positions, &body.skeleton);
+            let fail = |e: SkinError| WorkshopError::Bind { piece: body.name.clone(), source: e.into() };
+            self.skin = moved.map_err(fail)?.skin;
+        }
+        Ok(self)
+    }
+}
+
+/// For each joint whether a piece may follow it.
+///
+/// # Errors
+/// When a joint is not there or none is left.
+pub(crate) fn allowed_joints(body: &Body, choice: Option<&JointChoice>) -> Result<Vec<bool>, WorkshopError> {
+    let facts = body.joint_facts();
+    let mut allowed: Vec<bool> =
+        facts.iter().map(|f| !matches!(f.role, JointRole::Control | JointRole::Attachment)).collect();
+    if let Some(choice) = choice {
+        let named = choice.joints.iter().map(|name| {
+            let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
+            body.skeleton.find(name).ok_or_else(missing)
+        });
+        let named: Vec<JointId> = named.collect::<Result<_, _>>()?;
+        let is_named = |j: usize| named.contains(&JointId(j as u16));
+        // A joint that is named is wanted, whatever it is for.
+        (0..allowed.len()).for_each(|j| {
+            allowed[j] = if choice.only { is_named(j) } else { allowed[j] && !is_named(j) };
+        });
+    }
+    if !allowed.contains(&true) {
+        return Err(WorkshopError::NoJointLeft);
+    }
+    Ok(allowed)
+}
+
+impl Room {
+    /// Positions in the dress of the pieces that a piece takes weights from.
+    pub(crate) fn sources_of(&self, index: usize, takes: &Takes) -> Vec<usize> {
+        match takes {
+            Takes::Body | Takes::Template(_) => Vec::new(),
+            Takes::Cage(id) => self.index_of(*id).into_iter().collect(),
+            Takes::Pieces(list) => list.iter().filter_map(|&id| self.index_of(id)).collect(),
+            Takes::Beneath => {
+                let layer = self.dress.pieces[index].layer;
+                let under = |i: &usize| self.dress.pieces[*i].layer < layer && !self.dress.pieces[*i].cage;
+                (0..self.dress.pieces.len()).filter(under).collect()
+            }
+        }
+    }
+
+    /// The surface that a piece takes its weights from; `fresh` has the weights of pieces bound in
+    /// the same step.
+    ///
+    /// # Errors
+    /// When a source is not bound, a joint is not there, or nothing is left of it.
+    pub(crate) fn source_of(
+        &self,
+        body: &Body,
+        (index, recipe): (usize, &Recipe),
+        fresh: &HashMap<usize, Bound>,
+    ) -> Result<SourceMesh, WorkshopError> {
+        let piece = &self.dress.pieces[index];
+        let mut list = Vec::new();
+        if recipe.takes.pieces().is_empty() {
+            list.push(SourceMesh::of_body(body));
+        }
+        for from in self.sources_of(index, &recipe.takes) {
+            let source = &self.dress.pieces[from];
+            let bound = fresh.get(&from).or(source.bound.as_deref());
+            match bound {
+                Some(bound) => list.push(SourceMesh::of_piece(source, &bound.skin)),
+                // Of all that lies beneath, what is not bound yet is passed over.
+                None if recipe.takes == Takes::Beneath => {}
+                None => {
+                    let (piece, from) = (piece.name.clone(), source.name.clone());
+                    return Err(WorkshopError::SourceNotBound { piece, from });
+                }
+            }
+        }
+        let fail = |e: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: e.into() };
+        let whole = SourceMesh::joined(list, body.skeleton.len()).map_err(fail)?;
+        let part = self.only_part(body, (index, recipe), whole)?;
+        part.following(body, recipe.joints.as_ref())
+    }
+
+    /// The part of a source that a piece's recipe asks for.
+    fn only_part(
+        &self,
+        body: &Body,
+        (index, recipe): (usize, &Recipe),
+        mut mesh: SourceMesh,
+    ) -> Result<SourceMesh, WorkshopError> {
+        // Numbers of vertices and shells are those of the first source, which stands in front.
+        // Of all that lies beneath the body is the first.
+        let named = recipe.takes.pieces().first().and_then(|&id| self.index_of(id));
+        let first = named.map(|i| &self.dress.pieces[i]);
+        let topology = first.map_or(&body.topology, |p| &p.topology);
+        let in_front = topology.vertices();
+        let wanted: Vec<bool> = match &recipe.part {
+            SourcePart::Whole => return Ok(mesh),
+            _ if matches!(recipe.takes, Takes::Cage(_)) => return Ok(mesh),
+            SourcePart::Joints(names) => {
+                let find = |name: &String| {
+                    let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
+                    body.skeleton.find(name).ok_or_else(missing)
+                };
+                let joints: Vec<JointId> = names.iter().map(find).collect::<Result<_, _>>()?;
+                main_joints(&mesh.skin).iter().map(|j| joints.contains(j)).collect()
+            }
+            SourcePart::Shells(shells) => (0..mesh.positions.len())
+                .map(|v| v < in_front && shells.contains(&topology.shell_of_vertex[v]))
+                .collect(),
+            SourcePart::Side(side) => {
+                let plane = symmetry(&body.rest).plane;
+                let is_there = |p: &Vec3| match side {
+                    Side::Left => p.x >= plane,
+                    Side::Right => p.x <= plane,
+                    Side::Centre => true,
+                };
+                mesh.positions.iter().map(is_there).collect()
+            }
+            SourcePart::Patch(reach) => {
+                let mut touched = match first {
+                    Some(piece) => reach.vertices(piece)?,
+                    None => reach.vertices_of(&body.rest, &body.topology)?,
+                };
+                touched.resize(mesh.positions.len(), false);
+                touched
+            }
+        };
+        mesh.triangles.retain(|t| t.iter().all(|&v| wanted[v as usize]));
+        if mesh.triangles.is_empty() {
+            return Err(WorkshopError::NothingOfSource { piece: self.dress.pieces[index].name.clone() });
+        }
+        Ok(mesh)
+    }
+}

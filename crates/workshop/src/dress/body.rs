@@ -1,0 +1,171 @@
+//! A rigged body in memory.
+
+use crate::dress::derived::Weighed;
+use crate::dress::shading::Shading;
+use crate::error::WorkshopError;
+use glam::{Mat4, Quat, Vec3};
+use std::sync::Arc;
+use tin_cloak_core::clearance::{Layer, Walls};
+use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
+use tin_cloak_core::intake::{joint_roles, JointFacts, JointRole, WeightFaults};
+use tin_cloak_core::mesh::{Mesh, Topology};
+use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_core::skin::Skin;
+use tin_cloak_core::trial::Clip;
+use tin_cloak_core::LayerIndex;
+use tin_cloak_formats::{Document, Look, MeshPart};
+
+/// A rigged body.
+#[derive(Clone, Debug)]
+pub struct Body {
+    /// Its name.
+    pub name: String,
+    /// Geometry as the file has it.
+    pub mesh: Mesh,
+    /// Weights, one row a vertex of `mesh`.
+    pub skin: Skin,
+    /// The joints.
+    pub skeleton: Skeleton,
+    /// Shapes over the vertices of `mesh`.
+    pub morphs: Vec<Morph>,
+    /// Motions.
+    pub clips: Vec<Clip>,
+    /// Texture coordinates and materials.
+    pub look: Look,
+    /// What was wrong with the weights of its file and has been put right.
+    pub weight_faults: WeightFaults,
+    /// Roles of joints that a person has set.
+    pub set_roles: Vec<(String, JointRole)>,
+    /// Adjacency over welded vertices.
+    pub topology: Arc<Topology>,
+    /// Which vertices are shaded as one.
+    pub shading: Shading,
+    /// Welded rest positions, metres.
+    pub rest: Vec<Vec3>,
+    /// Weights of the welded vertices.
+    pub welded_skin: Skin,
+    /// The shapes over welded vertices.
+    pub welded_morphs: Vec<Morph>,
+    walls: Arc<Walls>,
+}
+
+impl Weighed for Body {
+    fn bytes(&self) -> usize {
+        let shapes: usize =
+            self.morphs.iter().chain(&self.welded_morphs).map(|m| m.vertices.len() * 16).sum();
+        self.mesh.positions.len() * 160 + self.mesh.triangles.len() * 160 + shapes
+    }
+}
+
+impl Body {
+    /// From a mesh of a file and the file's skeleton and clips.
+    ///
+    /// # Errors
+    /// When the mesh is not skinned.
+    pub fn new(
+        file: &str,
+        part: MeshPart,
+        skeleton: Option<Skeleton>,
+        clips: Vec<Clip>,
+    ) -> Result<Self, WorkshopError> {
+        let (Some(skin), Some(skeleton)) = (part.skin, skeleton) else {
+            return Err(WorkshopError::BodyWithoutSkin { file: file.to_owned() });
+        };
+        let topology = Topology::of(&part.mesh);
+        let walls = Walls::as_wound(&topology);
+        Ok(Self {
+            name: part.name,
+            rest: topology.weld.gather(&part.mesh.positions),
+            welded_skin: skin.gather(&topology.weld),
+            welded_morphs: part.morphs.iter().map(|m| m.gather(&topology.weld)).collect(),
+            shading: Shading::of(&part.mesh),
+            topology: Arc::new(topology),
+            walls: Arc::new(walls),
+            mesh: part.mesh,
+            skin,
+            skeleton,
+            morphs: part.morphs,
+            clips,
+            look: part.look,
+            weight_faults: part.weight_faults,
+            set_roles: Vec::new(),
+        })
+    }
+
+    /// The body with other weights (one row a welded vertex).
+    pub fn with_skin(&self, welded_skin: Skin) -> Self {
+        Self { skin: welded_skin.scatter(&self.topology.weld), welded_skin, ..self.clone() }
+    }
+
+    /// The body with every point multiplied by `scale` and then turned.
+    pub fn placed(mut self, scale: f32, turn: Quat) -> Self {
+        let place = |list: &mut [Vec3]| list.iter_mut().for_each(|p| *p = turn * (*p * scale));
+        place(&mut self.mesh.positions);
+        place(&mut self.rest);
+        self.mesh.normals.iter_mut().for_each(|n| *n = turn * *n);
+        let morphs = self.morphs.iter_mut().chain(&mut self.welded_morphs);
+        morphs.for_each(|m| place(&mut m.offsets));
+        self.clips = self.clips.iter().map(|c| c.placed(&self.skeleton, scale, turn)).collect();
+        self.skeleton = self.skeleton.placed(scale, turn);
+        self
+    }
+
+    /// What each joint is for: as guessed, or as a person has set it.
+    pub fn joint_facts(&self) -> Vec<JointFacts> {
+        let mut facts = joint_roles(&self.skeleton, &self.welded_skin);
+        for (name, role) in &self.set_roles {
+            if let Some(joint) = self.skeleton.find(name) {
+                facts[joint.index()].role = *role;
+            }
+        }
+        facts
+    }
+
+    /// Welded positions under the joints' `matrices`, with the shapes added by `amounts`.
+    pub fn posed(&self, matrices: &[Mat4], amounts: &[f32]) -> Vec<Vec3> {
+        let mut shaped = self.rest.clone();
+        add_morphs(&mut shaped, &self.welded_morphs, amounts);
+        let mut posed = vec![Vec3::ZERO; shaped.len()];
+        linear_blend(&shaped, &self.welded_skin, matrices, &mut posed);
+        posed
+    }
+
+    pub(crate) fn layer(&self) -> Layer {
+        Layer {
+            layer: LayerIndex(0),
+            topology: Arc::clone(&self.topology),
+            rest: self.rest.clone(),
+            skin: self.welded_skin.clone(),
+            walls: Arc::clone(&self.walls),
+            stiff: false,
+            morphs: self.welded_morphs.clone(),
+        }
+    }
+}
+
+/// Which mesh of a document is the body (marked, or named by `body_mesh`), and the others.
+///
+/// # Errors
+/// When the named mesh is not there, or nothing says which is the body and it is not the
+/// only skinned one.
+pub fn sort_document(
+    file: &str,
+    document: Document,
+    body_mesh: Option<&str>,
+) -> Result<(Body, Vec<MeshPart>), WorkshopError> {
+    let Document { mut meshes, skeleton, clips, .. } = document;
+    let names = || meshes.iter().map(|m| format!("“{}”", m.name)).collect::<Vec<_>>().join(", ");
+    let marked = |m: &MeshPart| m.mark.as_ref().is_some_and(|k| k.role == "body");
+    let index = match body_mesh {
+        Some(name) => meshes.iter().position(|m| m.name == name).ok_or_else(|| {
+            WorkshopError::NoSuchMesh { file: file.to_owned(), mesh: name.to_owned(), meshes: names() }
+        })?,
+        None => match meshes.iter().position(marked) {
+            Some(i) => i,
+            None if meshes.len() == 1 => 0,
+            None => return Err(WorkshopError::WhichBody { file: file.to_owned(), meshes: names() }),
+        },
+    };
+    let body = Body::new(file, meshes.remove(index), skeleton, clips)?;
+    Ok((body, meshes))
+}

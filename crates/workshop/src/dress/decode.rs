@@ -1,0 +1,252 @@
+//! States in memory: what files and blobs decode to, each part by the content it comes from.
+
+use crate::dress::body::{sort_document, Body};
+use crate::dress::derived::{Derived, Weighed};
+use crate::dress::motions::{checked_pairs, keep_to_ranges};
+use crate::dress::own_joints::{own_joint_trials, with_own_joints};
+use crate::dress::piece::Piece;
+use crate::dress::room::{Contents, Room};
+use crate::dress::trials::{clip_trials, kept_trial, matched_trials, range_trials, TrialSet};
+use crate::dress::worn::Dress;
+use crate::error::WorkshopError;
+use crate::state::blobs::{unpack_bound, unpack_indices, unpack_positions, unpack_skin, ReadBlob};
+use crate::state::bound::Bound;
+use crate::state::bundle;
+use crate::state::fitting::{FileRef, FittingState, PieceState};
+use crate::state::key::Key;
+use std::sync::Arc;
+use tin_cloak_core::mesh::Kept;
+use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_formats::{Document, MeshPart, PieceKind};
+use tin_cloak_store::{BlobId, Store};
+
+/// Frames tried of each of the body's clips.
+const CLIP_FRAMES: usize = 12;
+
+/// Decodes states; what it has decoded is kept among the derived values.
+#[derive(Default)]
+pub(crate) struct Decoder {
+    derived: Arc<Derived>,
+}
+
+impl Weighed for Bound {
+    fn bytes(&self) -> usize {
+        self.skin.vertices() * self.skin.stride() * 6 + self.filled.len() * 4
+    }
+}
+
+/// All that settles the shape of a state's body.
+fn body_key(state: &FittingState) -> Key {
+    let weights = (&state.body_skin, &state.roles, &state.joints);
+    Key::of("body", &(&state.body, &state.body_size, weights))
+}
+
+/// All that settles the shape of a piece and its walls, which go by the body at rest.
+fn shape_key(state: &FittingState, piece: &PieceState) -> Key {
+    Key::of("piece", &(&piece.source, &piece.cut, &piece.rest, &state.body, &state.body_size))
+}
+
+fn trials_key(state: &FittingState) -> Key {
+    let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
+    let body = (&state.body, &state.body_size, &state.joints);
+    Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, limits))
+}
+
+impl Decoder {
+    /// The room of a stored state.
+    ///
+    /// # Errors
+    /// When a blob is not there or cannot be understood.
+    pub fn open(&self, store: &Store, id: &BlobId) -> Result<Arc<Room>, WorkshopError> {
+        self.derived.try_get_or(Key::of("room", id), || {
+            let state: FittingState = serde_json::from_slice(&store.blob(id)?)?;
+            self.build(store, state, &|id| Ok(store.blob(id)?))
+        })
+    }
+
+    /// The cache behind it.
+    pub fn derived(&self) -> &Derived {
+        &self.derived
+    }
+
+    /// Keeps the room of a state that was just made.
+    pub fn keep(&self, id: &BlobId, room: Room) {
+        self.derived.put(Key::of("room", id), room);
+    }
+
+    /// Decodes a state.
+    ///
+    /// # Errors
+    /// When a blob is not there or cannot be understood.
+    pub fn build(&self, store: &Store, state: FittingState, blob: ReadBlob) -> Result<Room, WorkshopError> {
+        let body = self.body_in_state(store, &state, blob)?;
+        let trials = self.trials(store, &state, &body)?;
+        let mut pieces = Vec::new();
+        for p in &state.pieces {
+            pieces.push(self.piece_in_state(blob, p, (&state, &body))?);
+        }
+        let mut order: Vec<usize> = (0..pieces.len()).collect();
+        order.sort_by_key(|&i| pieces[i].layer);
+        let contents = Contents {
+            body: body_key(&state),
+            body_mesh: Key::of("body mesh", &(&state.body, &state.body_size, &state.body_skin)),
+            shapes: order.iter().map(|&i| shape_key(&state, &state.pieces[i])).collect(),
+        };
+        let pieces = order.iter().map(|&i| pieces[i].clone()).collect();
+        let dress = Dress { body, pieces };
+        Ok(Room::new((state, order), dress, (trials, contents), Arc::clone(&self.derived)))
+    }
+
+    /// A body as its file has it.
+    ///
+    /// # Errors
+    /// When the file cannot be read or has no such body.
+    pub fn body(&self, store: &Store, file: &FileRef) -> Result<Arc<Body>, WorkshopError> {
+        self.derived.try_get_or(Key::of("body of file", file), || {
+            let document = read_stored(store, file)?;
+            Ok(sort_document(&file.file_name, document, Some(&file.mesh))?.0)
+        })
+    }
+
+    /// The body of a state, with the state's weights, size and roles.
+    ///
+    /// # Errors
+    /// When its file or weights cannot be read.
+    pub fn body_in_state(
+        &self,
+        store: &Store,
+        state: &FittingState,
+        blob: ReadBlob,
+    ) -> Result<Arc<Body>, WorkshopError> {
+        let body = self.body(store, &state.body)?;
+        let as_in_file = state.body_skin.is_none() && state.body_size.is_none();
+        if as_in_file && state.roles.is_empty() && state.joints.is_empty() {
+            return Ok(body);
+        }
+        self.derived.try_get_or(body_key(state), || {
+            let mut cured = match &state.body_skin {
+                Some(id) => body.with_skin(unpack_skin(&blob(id)?)?),
+                None => (*body).clone(),
+            };
+            if let Some((scale, up)) = state.body_size {
+                cured = cured.placed(scale, up.rotation());
+            }
+            cured.set_roles.clone_from(&state.roles);
+            with_own_joints(cured, &state.joints)
+        })
+    }
+
+    /// The poses of a state: rest and ranges, the body's clips, the motions, those set by hand.
+    ///
+    /// # Errors
+    /// When the file of a motion cannot be read.
+    pub fn trials(
+        &self,
+        store: &Store,
+        state: &FittingState,
+        body: &Body,
+    ) -> Result<Arc<TrialSet>, WorkshopError> {
+        self.derived.try_get_or(trials_key(state), || {
+            let mut set = range_trials(body);
+            set.trials.extend(own_joint_trials(body, state));
+            set = set.and(clip_trials(body, CLIP_FRAMES));
+            for motion in &state.motions {
+                let document = read_stored(store, &motion.source)?;
+                let pairs = checked_pairs(body, &motion.source.file_name, &document, &motion.pairs)?;
+                set = set.and(matched_trials(body, &document, &pairs, CLIP_FRAMES));
+            }
+            keep_to_ranges(body, state, &mut set);
+            set.trials.extend(state.poses.iter().map(|kept| kept_trial(kept, body.skeleton.len())));
+            Ok(set)
+        })
+    }
+
+    /// The mesh that a piece is made from, with the skeleton of its file.
+    ///
+    /// # Errors
+    /// When the file cannot be read or has no such mesh.
+    pub fn rigged_part(
+        &self,
+        blob: ReadBlob,
+        file: &FileRef,
+    ) -> Result<(MeshPart, Option<Skeleton>), WorkshopError> {
+        let missing = |meshes| WorkshopError::NoSuchMesh {
+            file: file.file_name.clone(),
+            mesh: file.mesh.clone(),
+            meshes,
+        };
+        let mut document = read_blob(blob, file)?;
+        let skeleton = document.skeleton.take();
+        Ok((document.take(&file.mesh).map_err(missing)?, skeleton))
+    }
+
+    /// A piece as its file has it, cut as its state says, unbound.
+    ///
+    /// # Errors
+    /// When its file cannot be read.
+    pub fn piece(
+        &self,
+        blob: ReadBlob,
+        piece: &PieceState,
+        (state, body): (&FittingState, &Body),
+    ) -> Result<Arc<Piece>, WorkshopError> {
+        let as_cut = PieceState { rest: None, ..piece.clone() };
+        self.derived.try_get_or(shape_key(state, &as_cut), || {
+            let mut part = self.rigged_part(blob, &piece.source)?.0;
+            let mut kept = Kept::all_of(&part.mesh);
+            if let Some(id) = &piece.cut.left_out {
+                (part, kept) = part.without(&unpack_indices(&blob(id)?));
+            }
+            if piece.cut.mirrored {
+                part.mesh = part.mesh.mirrored(0.0);
+            }
+            let mut piece = Piece::new(part, 1, PieceKind::Soft, body, false);
+            piece.kept = Arc::new(kept);
+            Ok::<_, WorkshopError>(piece)
+        })
+    }
+
+    /// A piece as a state has it: its file's, with the state's layer, kind, shape and weights.
+    fn piece_in_state(
+        &self,
+        blob: ReadBlob,
+        of: &PieceState,
+        (state, body): (&FittingState, &Body),
+    ) -> Result<Piece, WorkshopError> {
+        let base = self.piece(blob, of, (state, body))?;
+        let shaped = match &of.rest {
+            None => base,
+            Some(rest) => self.derived.try_get_or(shape_key(state, of), || {
+                Ok::<_, WorkshopError>((*base).clone().moved_to(unpack_positions(&blob(rest)?), body))
+            })?,
+        };
+        let mut piece = (*shaped).clone();
+        (piece.layer, piece.kind, piece.place) = (of.layer, of.kind, of.place);
+        piece.name = of.name().to_owned();
+        piece.cage = of.cage;
+        piece.shell_kinds.clone_from(&of.shells);
+        if let Some(id) = &of.bound {
+            let bound = self.derived.try_get_or(Key::of("bound", id), || unpack_bound(&blob(id)?))?;
+            piece.bound = Some(bound);
+        }
+        Ok(piece)
+    }
+}
+
+/// A file of the store.
+///
+/// # Errors
+/// When it is not there or cannot be read.
+pub(crate) fn read_stored(store: &Store, file: &FileRef) -> Result<Document, WorkshopError> {
+    read_blob(&|id| Ok(store.blob(id)?), file)
+}
+
+/// A file behind a blob of the store or of a step in the making.
+///
+/// # Errors
+/// When it is not there or cannot be read.
+pub(crate) fn read_blob(blob: ReadBlob, file: &FileRef) -> Result<Document, WorkshopError> {
+    let (bytes, companions) = bundle::unpack(blob(&file.file)?)?;
+    tin_cloak_formats::read(&file.file_name, &bytes, &companions)
+        .map_err(|source| WorkshopError::Read { file: file.file_name.clone(), source })
+}

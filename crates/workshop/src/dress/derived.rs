@@ -1,0 +1,158 @@
+//! The one cache of what is derived: welds, walls, trees, coverage, findings, gaps, posed maps,
+//! measured cells. By content, bounded in bytes.
+//!
+//! Nothing is computed inside a lock: two who ask for the same value at once may both make it, and
+//! get equal ones.
+
+use crate::state::key::Key;
+use quick_cache::sync::Cache;
+use quick_cache::{OptionsBuilder, Weighter};
+use std::any::Any;
+use std::sync::Arc;
+
+/// A value that says how large it is.
+pub(crate) trait Weighed {
+    /// Bytes it takes up, about.
+    fn bytes(&self) -> usize;
+}
+
+impl<T> Weighed for Vec<T> {
+    fn bytes(&self) -> usize {
+        std::mem::size_of::<T>() * self.len()
+    }
+}
+
+impl<T: Weighed> Weighed for Arc<T> {
+    fn bytes(&self) -> usize {
+        T::bytes(self)
+    }
+}
+
+impl<T: Weighed> Weighed for Option<T> {
+    fn bytes(&self) -> usize {
+        self.as_ref().map_or(0, Weighed::bytes)
+    }
+}
+
+#[derive(Clone)]
+struct Entry {
+    bytes: u64,
+    value: Arc<dyn Any + Send + Sync>,
+}
+
+#[derive(Clone)]
+struct ByBytes;
+
+impl Weighter<Key, Entry> for ByBytes {
+    fn weight(&self, _: &Key, entry: &Entry) -> u64 {
+        entry.bytes
+    }
+}
+
+/// Derived values by their keys.
+pub(crate) struct Derived(Cache<Key, Entry, ByBytes>);
+
+/// What is kept in memory at most, bytes.
+const MOST_BYTES: u64 = 1 << 30;
+/// A guess of how many values that is.
+const VALUES: usize = 20_000;
+/// What a value costs besides its own bytes.
+const OVERHEAD: u64 = 128;
+
+impl Default for Derived {
+    fn default() -> Self {
+        Self::of_size(MOST_BYTES)
+    }
+}
+
+impl Derived {
+    /// Room for so many bytes.
+    fn of_size(bytes: u64) -> Self {
+        // Few shards: the largest value must fit into one.
+        let options = OptionsBuilder::new()
+            .estimated_items_capacity(VALUES)
+            .weight_capacity(bytes)
+            .shards(4)
+            .build()
+            .unwrap_or_else(|e| unreachable!("every option is given: {e}"));
+        Self(Cache::with_options(options, ByBytes, Default::default(), Default::default()))
+    }
+
+    /// The value of a key, when it is here.
+    pub fn get<T: Send + Sync + 'static>(&self, key: Key) -> Option<Arc<T>> {
+        self.0.get(&key).and_then(|entry| entry.value.downcast().ok())
+    }
+
+    /// Puts a value in.
+    pub fn put<T: Weighed + Send + Sync + 'static>(&self, key: Key, value: T) -> Arc<T> {
+        let value = Arc::new(value);
+        let bytes = value.bytes() as u64 + OVERHEAD;
+        self.0.insert(key, Entry { bytes, value: Arc::clone(&value) as Arc<dyn Any + Send + Sync> });
+        value
+    }
+
+    /// The value of a key; made now when it is not here.
+    pub fn get_or<T: Weighed + Send + Sync + 'static>(&self, key: Key, make: impl FnOnce() -> T) -> Arc<T> {
+        self.get(key).unwrap_or_else(|| self.put(key, make()))
+    }
+
+    /// The same where making may fail.
+    ///
+    /// # Errors
+    /// Those of `make`; nothing is kept then.
+    pub fn try_get_or<T: Weighed + Send + Sync + 'static, E>(
+        &self,
+        key: Key,
+        make: impl FnOnce() -> Result<T, E>,
+    ) -> Result<Arc<T>, E> {
+        match self.get(key) {
+            Some(known) => Ok(known),
+            None => Ok(self.put(key, make()?)),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::atomic::{AtomicUsize, Ordering};
+
+    #[test]
+    fn a_value_is_made_once_and_never_for_another_key_or_kind() {
+        let (derived, made) = (Derived::default(), AtomicUsize::new(0));
+        let make = || {
+            made.fetch_add(1, Ordering::Relaxed);
+            vec![1u8, 2]
+        };
+        let (one, two) = (Key::of("bytes", &1), Key::of("bytes", &2));
+        assert_eq!(*derived.get_or(one, make), [1, 2]);
+        assert_eq!(*derived.get_or(one, make), [1, 2]);
+        derived.get_or(two, make);
+        assert_eq!(made.load(Ordering::Relaxed), 2);
+        assert!(derived.get::<Vec<u16>>(one).is_none());
+        assert_eq!(derived.try_get_or(Key::of("bytes", &3), || Err::<Vec<u8>, _>("no")), Err("no"));
+    }
+
+    #[test]
+    fn it_holds_no_more_than_its_bytes() {
+        let derived = Derived::of_size(1 << 20);
+        let key = |i: i32| Key::of("bytes", &i);
+        for i in 0..400 {
+            derived.put(key(i), vec![0u8; 10_000]);
+        }
+        let held = (0..400).filter(|i| derived.get::<Vec<u8>>(key(*i)).is_some()).count();
+        assert!((20..=104).contains(&held), "{held}");
+    }
+
+    #[test]
+    fn workers_that_ask_each_other_do_not_wait_for_each_other() {
+        use rayon::prelude::*;
+        let derived = Derived::default();
+        let inner = |i: i32| derived.get_or(Key::of("inner", &(i % 3)), || vec![i % 3; 1000]).len();
+        let outer = |i: i32| {
+            let make = || (0..64).into_par_iter().map(inner).collect::<Vec<usize>>();
+            derived.get_or(Key::of("outer", &(i % 5)), make).len()
+        };
+        assert_eq!((0..200).into_par_iter().map(outer).sum::<usize>(), 200 * 64);
+    }
+}

@@ -1,0 +1,14 @@
+//! What a state decodes to: body, pieces, poses, and the one cache of what is derived from them.
+
+pub(crate) mod body;
+pub(crate) mod chosen;
+pub(crate) mod decode;
+pub(crate) mod derived;
+pub(crate) mod motions;
+pub(crate) mod own_joints;
+pub(crate) mod piece;
+pub(crate) mod room;
+pub(crate) mod shading;
+pub(crate) mod trials;
+pub(crate) mod turned;
+pub(crate) mod worn;

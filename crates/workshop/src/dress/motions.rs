@@ -1,0 +1,180 @@
+//! Motions from other files on a body, and the ranges of motion that the trials keep to.
+
+use crate::dress::body::Body;
+use crate::dress::trials::{Trial, TrialSet};
+use crate::error::WorkshopError;
+use crate::state::fitting::FittingState;
+use crate::state::motion::{MotionState, RangeState};
+use std::collections::BTreeMap;
+use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_core::trial::retarget::JointMap;
+use tin_cloak_core::trial::{JointRange, MotionRanges, FREE};
+use tin_cloak_core::JointId;
+use tin_cloak_formats::Document;
+
+/// Joints of a motion and of the body that go together by name and place.
+///
+/// # Errors
+/// When the file has no motion or nothing matches.
+pub(crate) fn guessed_pairs(
+    body: &Body,
+    file: &str,
+    document: &Document,
+) -> Result<Vec<(String, String)>, WorkshopError> {
+    let from = skeleton_of(file, document)?;
+    let map = JointMap::between(from, &body.skeleton);
+    let map = map.ok_or_else(|| WorkshopError::NoMatchingJoints { file: file.to_owned() })?;
+    let pair = |(target, source): (usize, &Option<JointId>)| {
+        Some((from.names[(*source)?.index()].clone(), body.skeleton.names[target].clone()))
+    };
+    Ok(map.sources().iter().enumerate().filter_map(pair).collect())
+}
+
+/// The pairs with every joint checked to be there.
+///
+/// # Errors
+/// When one is not, or none is left.
+pub(crate) fn checked_pairs(
+    body: &Body,
+    file: &str,
+    document: &Document,
+    pairs: &[(String, String)],
+) -> Result<Vec<(JointId, JointId)>, WorkshopError> {
+    let from = skeleton_of(file, document)?;
+    let find = |skeleton: &Skeleton, name: &str| {
+        let missing = || WorkshopError::NoSuchJoint { joint: name.to_owned() };
+        skeleton.find(name).ok_or_else(missing)
+    };
+    let ids: Result<Vec<_>, WorkshopError> =
+        pairs.iter().map(|(s, t)| Ok((find(from, s)?, find(&body.skeleton, t)?))).collect();
+    let ids = ids?;
+    if ids.is_empty() {
+        return Err(WorkshopError::NoMatchingJoints { file: file.to_owned() });
+    }
+    Ok(ids)
+}
+
+fn skeleton_of<'a>(file: &str, document: &'a Document) -> Result<&'a Skeleton, WorkshopError> {
+    let skeleton = document.skeleton.as_ref().filter(|_| !document.clips.is_empty());
+    skeleton.ok_or_else(|| WorkshopError::NoClips { file: file.to_owned() })
+}
+
+/// What a motion's joints can be matched to.
+pub struct MotionJoints {
+    /// Its name.
+    pub name: String,
+    /// Names of its own joints.
+    pub joints: Vec<String>,
+    /// Own joint for each joint of the body.
+    pub source_of: Vec<Option<String>>,
+}
+
+impl MotionJoints {
+    pub(crate) fn of(body: &Body, motion: &MotionState, document: &Document) -> Self {
+        let by_target: BTreeMap<&str, &str> =
+            motion.pairs.iter().map(|(s, t)| (t.as_str(), s.as_str())).collect();
+        let source = |name: &String| by_target.get(name.as_str()).map(|s| (*s).to_owned());
+        Self {
+            name: motion.source.mesh.clone(),
+            joints: document.skeleton.as_ref().map_or_else(Vec::new, |s| s.names.clone()),
+            source_of: body.skeleton.names.iter().map(source).collect(),
+        }
+    }
+}
+
+/// How a joint may turn in a state: the range set by hand or the handbook's, and what the pieces
+/// leave of it, with their names.
+pub struct RangeRow {
+    /// Of the body alone.
+    pub own: JointRange,
+    /// True when it was set by hand.
+    pub by_hand: bool,
+    /// Of the body in its clothes.
+    pub worn: JointRange,
+    /// Pieces that narrow it.
+    pub narrowed_by: Vec<u32>,
+}
+
+/// The range of a joint in a state; none when it is no known part of a person.
+pub(crate) fn range_row(
+    ranges: &MotionRanges,
+    skeleton: &Skeleton,
+    state: &FittingState,
+    joint: JointId,
+) -> Option<RangeRow> {
+    let name = &skeleton.names[joint.index()];
+    let of = |list: &[RangeState]| list.iter().find(|r| r.joint == *name).map(|r| r.range);
+    let by_hand = of(&state.ranges);
+    let own = by_hand.or(ranges.default_of(joint))?;
+    let limits: Vec<_> = state.pieces.iter().filter_map(|p| Some((p.id, of(&p.limits)?))).collect();
+    Some(RangeRow {
+        own,
+        by_hand: by_hand.is_some(),
+        worn: limits.iter().fold(own, |a, (_, b)| a.within(*b)),
+        narrowed_by: limits.iter().map(|l| l.0).collect(),
+    })
+}
+
+/// Holds the built-in poses within the ranges of a state, and says which clips leave them.
+pub(crate) fn keep_to_ranges(body: &Body, state: &FittingState, set: &mut TrialSet) {
+    let skeleton = &body.skeleton;
+    let ranges = MotionRanges::of(skeleton);
+    let all = (0..skeleton.len()).map(|j| JointId(j as u16));
+    let limits: Vec<(JointId, JointRange)> =
+        all.filter_map(|j| Some((j, range_row(&ranges, skeleton, state, j)?.worn))).collect();
+    let mut beyond: BTreeMap<(String, JointId), f32> = BTreeMap::new();
+    for trial in &mut set.trials {
+        match trial.group.as_str() {
+            "rest" => {}
+            "range" => {
+                let held = ranges.hold(&mut trial.pose, &limits);
+                trial.held = held.iter().map(|j| skeleton.names[j.index()].clone()).collect();
+            }
+            _ => {
+                for (joint, excess) in excesses(&ranges, trial, &limits) {
+                    let most = beyond.entry((trial.name.clone(), joint)).or_default();
+                    *most = most.max(excess);
+                }
+            }
+        }
+    }
+    set.beyond = beyond
+        .into_iter()
+        .map(|((clip, joint), by)| (clip, skeleton.names[joint.index()].clone(), by))
+        .collect();
+}
+
+/// Joints of a clip's pose beyond their range by more than a degree, and by how much.
+fn excesses(ranges: &MotionRanges, trial: &Trial, limits: &[(JointId, JointRange)]) -> Vec<(JointId, f32)> {
+    let outside = |x: f32, [least, most]: [f32; 2]| (least - x).max(x - most);
+    let one = |&(joint, limit): &(JointId, JointRange)| {
+        let [forward, sideways, turn] = ranges.angles(joint, &trial.pose)?;
+        let by = outside(forward, limit.forward)
+            .max(outside(sideways, limit.sideways))
+            .max(outside(turn, limit.turn));
+        (by > 1.0).then_some((joint, by))
+    };
+    limits.iter().filter_map(one).collect()
+}
+
+/// The angles a joint goes through in the clips of a set; none when there are no clips.
+pub(crate) fn used_by_clips(ranges: &MotionRanges, set: &TrialSet, joint: JointId) -> Option<JointRange> {
+    let of_clips = set.trials.iter().filter(|t| !t.is_still());
+    of_clips.filter_map(|t| ranges.angles(joint, &t.pose)).fold(None, |all, [f, s, t]| {
+        let one = JointRange { forward: [f; 2], sideways: [s; 2], turn: [t; 2] };
+        Some(all.map_or(one, |a: JointRange| a.reaching([f, s, t])))
+    })
+}
+
+/// A range as set, checked.
+///
+/// # Errors
+/// When it makes no sense.
+pub(crate) fn checked_range(range: JointRange) -> Result<JointRange, WorkshopError> {
+    let within_half_turns = range.within(FREE) == range;
+    if range.makes_sense() && within_half_turns {
+        Ok(range)
+    } else {
+        Err(WorkshopError::BadRange)
+    }
+}

@@ -1,0 +1,45 @@
+//! The skeleton with the joints of the pieces behind it, and the poses they are tried in.
+
+use crate::dress::body::Body;
+use crate::dress::trials::Trial;
+use crate::error::WorkshopError;
+use crate::state::fitting::FittingState;
+use crate::state::own_joint::OwnJoint;
+use glam::{Quat, Vec3};
+use tin_cloak_core::intake::JointRole;
+use tin_cloak_core::skeleton::{Pose, Skeleton};
+use tin_cloak_core::JointId;
+
+/// The body with the joints of its pieces behind its own.
+pub(crate) fn with_own_joints(mut body: Body, joints: &[OwnJoint]) -> Result<Body, WorkshopError> {
+    for joint in joints {
+        let missing = || WorkshopError::NoSuchJoint { joint: joint.parent.clone() };
+        let parent = body.skeleton.find(&joint.parent).ok_or_else(missing)?;
+        body.skeleton = body.skeleton.with_joint(&joint.name, parent, joint.place);
+        body.set_roles.push((joint.name.clone(), JointRole::Deforms));
+    }
+    Ok(body)
+}
+
+/// All joints of pieces turned to one end of their ranges, and to the other.
+pub(crate) fn own_joint_trials(body: &Body, state: &FittingState) -> Vec<Trial> {
+    if state.joints.is_empty() {
+        return Vec::new();
+    }
+    let skeleton = &body.skeleton;
+    let turned = |end: usize, name: &str| {
+        let mut pose = Pose::rest(skeleton.len());
+        for joint in &state.joints {
+            let Some(j) = skeleton.find(&joint.name) else { continue };
+            pose.rotations[j.index()] = turn_about(skeleton, j, joint.axis, joint.range[end]);
+        }
+        Trial { name: name.to_owned(), group: "range".to_owned(), time: 0.0, pose, held: Vec::new() }
+    };
+    vec![turned(0, "own joints back"), turned(1, "own joints out")]
+}
+
+/// A turn about an axis of model space, in the joint's own rest frame.
+fn turn_about(skeleton: &Skeleton, joint: JointId, axis: Vec3, degrees: f32) -> Quat {
+    let own = skeleton.world(&Pose::rest(skeleton.len()))[joint.index()].to_scale_rotation_translation().1;
+    (own.inverse() * Quat::from_axis_angle(axis, degrees.to_radians()) * own).normalize()
+}

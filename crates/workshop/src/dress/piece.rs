@@ -1,0 +1,118 @@
+//! A piece in memory: a garment, a plate, anything worn.
+
+use crate::dress::body::Body;
+use crate::dress::derived::Weighed;
+use crate::dress::shading::Shading;
+use crate::state::bound::Bound;
+use glam::{Mat4, Vec3};
+use std::sync::Arc;
+use tin_cloak_core::clearance::{settle_walls, Walls};
+use tin_cloak_core::deform::linear_blend;
+use tin_cloak_core::intake::Place;
+use tin_cloak_core::mesh::{Kept, Mesh, Topology};
+use tin_cloak_formats::{Look, MeshPart, PieceKind};
+
+/// A piece: a garment, a plate, anything worn.
+#[derive(Clone, Debug)]
+pub struct Piece {
+    /// Its name.
+    pub name: String,
+    /// Place in the pile; 1 lies next to the skin.
+    pub layer: u16,
+    /// How it moves.
+    pub kind: PieceKind,
+    /// Where on the body it is worn, when that was said.
+    pub place: Option<Place>,
+    /// Parts that were said to be stiff, or not, by number.
+    pub shell_kinds: Vec<(u32, bool)>,
+    /// True for a cage: other pieces hang in it, nobody wears it.
+    pub cage: bool,
+    /// Which of its file's vertices and faces it has.
+    pub kept: Arc<Kept>,
+    /// Geometry as its file has it (rest positions are in `rest`).
+    pub mesh: Arc<Mesh>,
+    /// Texture coordinates and materials.
+    pub look: Arc<Look>,
+    /// Adjacency over welded vertices.
+    pub topology: Arc<Topology>,
+    /// Which vertices are shaded as one.
+    pub shading: Arc<Shading>,
+    /// Welded rest positions as they are now, metres.
+    pub rest: Arc<Vec<Vec3>>,
+    /// Its weights, once bound.
+    pub bound: Option<Arc<Bound>>,
+    walls: Arc<Walls>,
+}
+
+impl Weighed for Piece {
+    fn bytes(&self) -> usize {
+        // Positions, normals, texture, adjacency and walls of a vertex and a face.
+        self.mesh.positions.len() * 120 + self.mesh.triangles.len() * 160
+    }
+}
+
+impl Piece {
+    /// From a mesh of a file, to be worn on `body`. Weights the file brings are taken when its
+    /// joints are the body's (`skeleton_matches`).
+    pub fn new(part: MeshPart, layer: u16, kind: PieceKind, body: &Body, skeleton_matches: bool) -> Self {
+        let topology = Topology::of(&part.mesh);
+        let rest = topology.weld.gather(&part.mesh.positions);
+        let walls = settle_walls(&topology, &rest, &body.rest, &body.topology.triangles);
+        let method = part.mark.as_ref().and_then(|m| m.method.clone()).unwrap_or_else(|| "file".to_owned());
+        let skin = part.skin.filter(|_| skeleton_matches).map(|skin| skin.gather(&topology.weld));
+        let bound = skin.map(|skin| Arc::new(Bound::by(&method, skin)));
+        Self {
+            name: part.name,
+            layer,
+            kind,
+            place: None,
+            shell_kinds: Vec::new(),
+            cage: false,
+            kept: Arc::new(Kept::all_of(&part.mesh)),
+            shading: Arc::new(Shading::of(&part.mesh)),
+            mesh: Arc::new(part.mesh),
+            look: Arc::new(part.look),
+            topology: Arc::new(topology),
+            rest: Arc::new(rest),
+            bound,
+            walls: Arc::new(walls),
+        }
+    }
+
+    /// Welded positions under the joints' `matrices`; at rest while it is not bound.
+    pub fn posed(&self, matrices: &[Mat4]) -> Vec<Vec3> {
+        let mut posed = self.rest.to_vec();
+        if let Some(bound) = &self.bound {
+            linear_blend(&self.rest, &bound.skin, matrices, &mut posed);
+        }
+        posed
+    }
+
+    /// Which of its faces are measured.
+    pub fn walls(&self) -> &Walls {
+        &self.walls
+    }
+
+    /// The same, to be held on to.
+    pub(super) fn shared_walls(&self) -> Arc<Walls> {
+        Arc::clone(&self.walls)
+    }
+
+    /// The piece with its vertices at `rest` (welded, metres): which walls face the body is
+    /// settled anew.
+    pub fn moved_to(mut self, rest: Vec<Vec3>, body: &Body) -> Self {
+        self.walls = Arc::new(settle_walls(&self.topology, &rest, &body.rest, &body.topology.triangles));
+        self.rest = Arc::new(rest);
+        self
+    }
+
+    /// True when most of it has two walls.
+    pub fn is_double_walled(&self) -> bool {
+        self.walls.double_walled > 0.5
+    }
+
+    /// Rest positions of the vertices of `mesh` as they are now: seam copies move alike.
+    pub fn split_positions(&self) -> Vec<Vec3> {
+        self.topology.weld.scatter(&self.rest)
+    }
+}

@@ -1,0 +1,167 @@
+//! The poses a dress is tried in.
+
+use crate::dress::body::Body;
+use crate::dress::derived::Weighed;
+use crate::error::WorkshopError;
+use crate::state::fitting::KeptPose;
+use tin_cloak_core::deform::driven_amounts;
+use tin_cloak_core::mend::TrialPose;
+use tin_cloak_core::skeleton::{Pose, Skeleton};
+use tin_cloak_core::trial::{range_poses, retarget, NamedPose};
+use tin_cloak_core::JointId;
+use tin_cloak_formats::Document;
+
+/// One pose of a trial.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Trial {
+    /// Its name: a still pose's own, or the clip's.
+    pub name: String,
+    /// The group it is shown in: `rest`, `range`, `by hand`, or the clip's name.
+    pub group: String,
+    /// Seconds into the clip; 0 for a still pose.
+    pub time: f32,
+    /// The pose.
+    pub pose: Pose,
+    /// Joints that were held within their range of motion.
+    pub held: Vec<String>,
+}
+
+/// The group of poses set by hand.
+const BY_HAND: &str = "by hand";
+
+impl Trial {
+    /// True for a pose that is no frame of a clip.
+    pub fn is_still(&self) -> bool {
+        ["rest", "range", BY_HAND].contains(&self.group.as_str())
+    }
+
+    /// Its name, with the time for a frame of a clip.
+    pub fn label(&self) -> String {
+        if self.is_still() {
+            return self.name.clone();
+        }
+        format!("{}, {:.2} s", self.name, self.time)
+    }
+}
+
+/// All poses of a trial.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct TrialSet {
+    /// The poses.
+    pub trials: Vec<Trial>,
+    /// Built-in poses the skeleton cannot do, and why.
+    pub skipped: Vec<(String, String)>,
+    /// Clips that leave the range of a joint: clip, joint, degrees beyond.
+    pub beyond: Vec<(String, String, f32)>,
+}
+
+impl Weighed for TrialSet {
+    fn bytes(&self) -> usize {
+        self.trials.iter().map(|t| t.pose.rotations.len() * 28 + 128).sum()
+    }
+}
+
+impl TrialSet {
+    /// Skin matrices of every pose for `body`, and how far each calls up the body's shapes.
+    pub fn poses(&self, body: &Body) -> Vec<TrialPose> {
+        let trial = |t: &Trial| TrialPose {
+            matrices: body.skeleton.skin_matrices(&t.pose),
+            amounts: driven_amounts(&body.morphs, &t.pose),
+        };
+        self.trials.iter().map(trial).collect()
+    }
+
+    /// Both sets, one after the other.
+    pub fn and(mut self, other: Self) -> Self {
+        self.trials.extend(other.trials);
+        self.skipped.extend(other.skipped);
+        self.beyond.extend(other.beyond);
+        self
+    }
+}
+
+/// Rest and the built-in range poses.
+pub fn range_trials(body: &Body) -> TrialSet {
+    let found = range_poses(&body.skeleton);
+    let trials = found
+        .poses
+        .into_iter()
+        .enumerate()
+        .map(|(i, p)| {
+            let group = if i == 0 { "rest" } else { "range" };
+            Trial { name: p.name, group: group.to_owned(), time: p.time, pose: p.pose, held: Vec::new() }
+        })
+        .collect();
+    TrialSet { trials, skipped: found.skipped, ..TrialSet::default() }
+}
+
+/// The body's own clips, `frames` poses each.
+pub fn clip_trials(body: &Body, frames: usize) -> TrialSet {
+    let poses = body.clips.iter().flat_map(|c| c.frames(&body.skeleton, frames));
+    TrialSet { trials: poses.map(of_clip).collect(), ..TrialSet::default() }
+}
+
+/// A pose set by hand, in a group of its own kind.
+///
+/// It may have been kept before a piece brought its own joints: those stay at rest.
+pub(crate) fn kept_trial(kept: &KeptPose, joints: usize) -> Trial {
+    let (name, group) = (kept.name.clone(), BY_HAND.to_owned());
+    let mut pose = kept.pose.clone();
+    let rest = Pose::rest(joints);
+    pose.rotations.extend_from_slice(rest.rotations.get(pose.rotations.len()..).unwrap_or_default());
+    pose.translations.extend_from_slice(rest.translations.get(pose.translations.len()..).unwrap_or_default());
+    Trial { name, group, time: 0.0, pose, held: Vec::new() }
+}
+
+fn of_clip(p: NamedPose) -> Trial {
+    Trial { group: p.name.clone(), name: p.name, time: p.time, pose: p.pose, held: Vec::new() }
+}
+
+/// The clips of another file on this body, joint by joint, `frames` poses each.
+///
+/// # Errors
+/// When the file has no clips or none of its joints is one of the body's.
+pub fn retarget_trials(
+    body: &Body,
+    file: &str,
+    document: &Document,
+    frames: usize,
+) -> Result<TrialSet, WorkshopError> {
+    let file = file.to_owned();
+    let Some(from) = document.skeleton.as_ref().filter(|_| !document.clips.is_empty()) else {
+        return Err(WorkshopError::NoClips { file });
+    };
+    let Some(map) = retarget::JointMap::between(from, &body.skeleton) else {
+        return Err(WorkshopError::NoMatchingJoints { file });
+    };
+    Ok(carried(body, from, document, &map, frames))
+}
+
+/// The clips of another file on this body, by pairs of joints (its own, the body's).
+pub(crate) fn matched_trials(
+    body: &Body,
+    document: &Document,
+    pairs: &[(JointId, JointId)],
+    frames: usize,
+) -> TrialSet {
+    let Some(from) = &document.skeleton else { return TrialSet::default() };
+    match retarget::JointMap::of_pairs(from, &body.skeleton, pairs) {
+        Some(map) => carried(body, from, document, &map, frames),
+        None => TrialSet::default(),
+    }
+}
+
+fn carried(
+    body: &Body,
+    from: &Skeleton,
+    document: &Document,
+    map: &retarget::JointMap,
+    frames: usize,
+) -> TrialSet {
+    let poses = document.clips.iter().flat_map(|c| c.frames(from, frames));
+    let carry = |p: NamedPose| {
+        let pose = map.carry(from, &body.skeleton, &p.pose);
+        of_clip(NamedPose { pose, ..p })
+    };
+    TrialSet { trials: poses.map(carry).collect(), ..TrialSet::default() }
+}

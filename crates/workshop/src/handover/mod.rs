@@ -1,0 +1,3 @@
+//! What goes out.
+
+pub(crate) mod export;

@@ -1,0 +1,59 @@
+//! What a step did, and what lists say of a fitting: texts kept beside the step.
+
+use crate::dress::room::Room;
+use crate::error::WorkshopError;
+use crate::measuring::board::Board;
+use crate::state::fitting::FittingState;
+use crate::state::step::Effect;
+use serde::{Deserialize, Serialize};
+
+/// What lists say of a fitting, without decoding anything of it.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Summary {
+    /// The body's name.
+    pub body: String,
+    /// Names of the pieces, from the inside out.
+    pub pieces: Vec<String>,
+    /// Deepest poke-through over all poses, millimetres, once that is measured.
+    pub deepest_mm: Option<f32>,
+    /// Cells out of tolerance.
+    pub bad: usize,
+}
+
+impl Summary {
+    /// Of a state and its board, when that is whole.
+    pub(crate) fn of(state: &FittingState, board: Option<&Board>) -> Self {
+        let mut pieces: Vec<_> = state.pieces.iter().map(|p| (p.layer, p.name().to_owned())).collect();
+        pieces.sort_by_key(|p| p.0);
+        let board = board.filter(|b| b.is_whole());
+        Self {
+            body: state.body.mesh.clone(),
+            pieces: pieces.into_iter().map(|p| p.1).collect(),
+            deepest_mm: board.map(Board::deepest_mm),
+            bad: board.map_or(0, Board::bad_cells),
+        }
+    }
+}
+
+/// Effect and summary of a step whose board is measured, as they are kept; `was` is the effect as it
+/// was kept before that.
+pub(crate) fn told(
+    was: &str,
+    room: &Room,
+    board: &Board,
+    before: Option<&Board>,
+) -> Result<(String, String), WorkshopError> {
+    let known: Effect = serde_json::from_str(was)?;
+    let deepest = |b: &Board| b.is_whole().then(|| b.deepest_mm());
+    let (better, worse) = before.map_or((0, 0), |old| board.better_and_worse(old));
+    let effect = Effect {
+        deepest_before_mm: before.and_then(deepest),
+        deepest_after_mm: deepest(board),
+        better,
+        worse,
+        notes: known.notes,
+    };
+    let summary = Summary::of(&room.state, Some(board));
+    Ok((serde_json::to_string(&effect)?, serde_json::to_string(&summary)?))
+}

@@ -1,0 +1,8 @@
+//! Fittings with their steps: run, recorded, undone; jobs and what is measured behind them.
+
+pub(crate) mod apply;
+pub(crate) mod crews;
+pub(crate) mod effects;
+pub(crate) mod jobs;
+pub(crate) mod measurer;
+pub(crate) mod workshop;

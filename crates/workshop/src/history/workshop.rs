@@ -1,0 +1,441 @@
+//! The workshop: fittings in a store, steps run, measured and recorded.
+
+use crate::dress::decode::{read_stored, Decoder};
+use crate::dress::motions::MotionJoints;
+use crate::dress::room::Room;
+use crate::error::WorkshopError;
+use crate::handover::export::export_glb;
+use crate::history::apply::title;
+use crate::history::crews::Crews;
+use crate::history::effects::Summary;
+use crate::history::jobs::{JobId, Jobs};
+use crate::history::measurer::Measurer;
+use crate::looking::picture;
+use crate::making::doing::Doing;
+use crate::making::draft::Draft;
+use crate::making::job::{Job, JobState};
+use crate::measuring::board::Board;
+use crate::measuring::cells::{known_board, Counts, Kept};
+use crate::shelf::assets::{AssetFacts, AssetRole};
+use crate::shelf::bring;
+use crate::shelf::templates::{self, Suiting};
+use crate::state::fitting::{FileRef, FittingState, PieceId};
+use crate::state::key::Key;
+use crate::state::motion::MotionState;
+use crate::state::recipe::{SourcePart, Takes};
+use crate::state::step::{Effect, Step};
+use std::path::Path;
+use std::sync::Arc;
+use tin_cloak_formats::{Companions, PieceKind};
+use tin_cloak_store::{Asset, BlobId, Fitting, Listed, NewStep, StepRow, Store};
+
+/// Everything that can be done, by whoever asks: page, command line or test.
+pub struct Workshop {
+    pub(crate) store: Store,
+    pub(crate) decoder: Decoder,
+    jobs: Jobs,
+    pub(crate) crews: Crews,
+    pub(crate) measurer: Measurer,
+    pub(crate) counts: Counts,
+}
+
+/// A fitting with its history and its state.
+pub struct OpenFitting {
+    /// Name and cursor.
+    pub fitting: Fitting,
+    /// All steps, those undone included.
+    pub steps: Vec<StepRow>,
+    /// The state at the cursor.
+    pub room: Arc<Room>,
+}
+
+impl OpenFitting {
+    /// The step the fitting stands at.
+    pub fn current(&self) -> Option<&StepRow> {
+        self.steps.iter().find(|s| s.seq == self.fitting.cursor)
+    }
+
+    /// What the step at the cursor did.
+    pub fn effect(&self) -> Effect {
+        self.current().and_then(|s| serde_json::from_str(&s.effect).ok()).unwrap_or_default()
+    }
+
+    /// True when there is a step to take back.
+    pub fn can_undo(&self) -> bool {
+        self.fitting.cursor > 1
+    }
+
+    /// True when there is an undone step to do again.
+    pub fn can_redo(&self) -> bool {
+        self.steps.iter().any(|s| s.seq > self.fitting.cursor)
+    }
+}
+
+impl Workshop {
+    /// Opens the store in `folder`.
+    ///
+    /// # Errors
+    /// When it cannot be used.
+    pub fn open(folder: &Path) -> Result<Self, WorkshopError> {
+        Ok(Self {
+            store: Store::open(folder)?,
+            decoder: Decoder::default(),
+            jobs: Jobs::default(),
+            crews: Crews::hire().map_err(|e| WorkshopError::Job(format!("no threads can be had: {e}")))?,
+            measurer: Measurer::default(),
+            counts: Counts::default(),
+        })
+    }
+
+    /// Runs `work` on the threads that pages are written on, and waits for it.
+    pub fn reading<T: Send>(&self, work: impl FnOnce() -> T + Send) -> T {
+        self.crews.reading.install(work)
+    }
+
+    /// Runs `work` on the threads of the viewport, and waits for it.
+    pub fn looking<T: Send>(&self, work: impl FnOnce() -> T + Send) -> T {
+        self.crews.looking.install(work)
+    }
+
+    pub(crate) fn kept(&self) -> Kept<'_> {
+        Kept { derived: self.decoder.derived(), store: &self.store, counts: &self.counts }
+    }
+
+    /// The jobs.
+    pub fn jobs(&self) -> &Jobs {
+        &self.jobs
+    }
+
+    /// The step that lets a piece take the weights of a kept binding.
+    ///
+    /// # Errors
+    /// When it is not there or no kept binding.
+    pub fn template_step(&self, asset: i64, piece: PieceId) -> Result<Step, WorkshopError> {
+        let asset = self.asset(asset)?;
+        if asset.role != crate::shelf::templates::TEMPLATE {
+            return Err(WorkshopError::Missing { what: "kept binding", id: asset.id });
+        }
+        let takes = Takes::Template(file_of(&asset));
+        Ok(Step::TakeFrom { piece, takes, part: SourcePart::Whole })
+    }
+
+    /// All fittings, the last changed first.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn fittings(&self) -> Result<Vec<Fitting>, WorkshopError> {
+        Ok(self.store.fittings()?)
+    }
+
+    /// All fittings with what lists say of them, the last changed first; none is decoded.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn listed(&self) -> Result<Vec<(Fitting, Summary)>, WorkshopError> {
+        let summary = |listed: &Listed| -> Result<Summary, WorkshopError> {
+            if !listed.summary.is_empty() {
+                return Ok(serde_json::from_str(&listed.summary)?);
+            }
+            // Kept by an older build.
+            Ok(Summary::of(&serde_json::from_slice(&self.store.blob(&listed.state)?)?, None))
+        };
+        self.store.listed()?.into_iter().map(|l| Ok((l.fitting.clone(), summary(&l)?))).collect()
+    }
+
+    /// All bodies and pieces brought in.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn assets(&self) -> Result<Vec<Asset>, WorkshopError> {
+        Ok(self.store.assets()?)
+    }
+
+    /// Brings a file in: each of its meshes becomes a body or a piece, or is left out, by a guess
+    /// that [`Workshop::sort`] can change; a file with nothing but motions becomes one. Those of
+    /// `companions` that it refers to are kept with it.
+    ///
+    /// # Errors
+    /// When the file cannot be read; nothing is kept then.
+    pub fn bring_in(
+        &self,
+        file_name: &str,
+        bytes: &[u8],
+        companions: &Companions,
+    ) -> Result<Vec<Asset>, WorkshopError> {
+        bring::bring_in(&self.store, file_name, bytes, companions)
+    }
+
+    /// Says what an asset is used as.
+    ///
+    /// # Errors
+    /// When it is not there, or a mesh without a skin is to be a body.
+    pub fn sort(&self, asset: i64, role: AssetRole) -> Result<(), WorkshopError> {
+        bring::sort(&self.store, asset, role)
+    }
+
+    /// Says whether the groups of a file are one piece of many parts, or several pieces.
+    ///
+    /// # Errors
+    /// When the asset is not there or has no groups.
+    pub fn sort_groups(&self, asset: i64, several: bool) -> Result<(), WorkshopError> {
+        bring::sort_groups(&self.store, asset, several)
+    }
+
+    /// Keeps the binding of a piece under a name.
+    ///
+    /// # Errors
+    /// When the piece is not there or not bound, or the name is empty.
+    pub fn keep_template(&self, fitting: i64, piece: PieceId, name: &str) -> Result<Asset, WorkshopError> {
+        templates::keep(&self.store, &*self.room(fitting, None)?, piece, name)
+    }
+
+    /// The kept bindings, those that suit a piece best first.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn templates_for(&self, room: &Room, index: usize) -> Result<Vec<Suiting>, WorkshopError> {
+        templates::suiting(&self.store, room, index)
+    }
+
+    /// Begins a fitting with the body of an asset.
+    ///
+    /// # Errors
+    /// When the asset is not a skinned body.
+    pub fn begin(&self, name: &str, asset: i64) -> Result<i64, WorkshopError> {
+        let asset = self.asset(asset)?;
+        let body = file_of(&asset);
+        self.decoder.body(&self.store, &body)?;
+        let step = Step::Begin {
+            file: body.file.clone(),
+            file_name: body.file_name.clone(),
+            mesh: body.mesh.clone(),
+        };
+        let state = FittingState::of_body(body);
+        let sentence = format!("Begin with {}", asset.name);
+        let new = new_step(&step, sentence, Vec::new(), (&state, None), Vec::new())?;
+        Ok(self.store.create_fitting(name, &new)?)
+    }
+
+    /// Throws a fitting away.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn delete(&self, fitting: i64) -> Result<(), WorkshopError> {
+        Ok(self.store.delete_fitting(fitting)?)
+    }
+
+    /// An asset by number.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn asset(&self, id: i64) -> Result<Asset, WorkshopError> {
+        bring::asset_of(&self.store, id)
+    }
+
+    /// A fitting with history and state.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn fitting(&self, id: i64) -> Result<OpenFitting, WorkshopError> {
+        let fitting = self.store.fitting(id)?;
+        let steps = self.store.steps(id)?;
+        let state = steps.iter().find(|s| s.seq == fitting.cursor).map(|s| s.state.clone());
+        let state = state.ok_or(WorkshopError::Missing { what: "step", id: fitting.cursor })?;
+        let room = self.decoder.open(&self.store, &state)?;
+        Ok(OpenFitting { fitting, steps, room })
+    }
+
+    /// A fitting as it stands, or as it was after a step.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn room(&self, fitting: i64, seq: Option<i64>) -> Result<Arc<Room>, WorkshopError> {
+        self.decoder.open(&self.store, &self.store.state_at(fitting, seq)?)
+    }
+
+    /// The step that puts an asset on as a piece.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn piece_step(&self, asset: i64, layer: u16, kind: PieceKind) -> Result<Step, WorkshopError> {
+        let FileRef { file, file_name, mesh } = file_of(&self.asset(asset)?);
+        Ok(Step::AddPiece { file, file_name, mesh, layer, kind })
+    }
+
+    /// The step that tries an asset's motions.
+    ///
+    /// # Errors
+    /// When it is not there or no motion.
+    pub fn motion_step(&self, asset: i64) -> Result<Step, WorkshopError> {
+        let asset = self.asset(asset)?;
+        if AssetFacts::of(&asset).vertices > 0 {
+            return Err(WorkshopError::NotAMesh { name: asset.name });
+        }
+        Ok(Step::AddMotion { file: asset.file, file_name: asset.file_name, name: asset.mesh })
+    }
+
+    /// What the motions of a state have for joints.
+    ///
+    /// # Errors
+    /// When a file cannot be read.
+    pub fn motion_joints(&self, room: &Room) -> Result<Vec<MotionJoints>, WorkshopError> {
+        let one = |motion: &MotionState| {
+            let document = read_stored(&self.store, &motion.source)?;
+            Ok(MotionJoints::of(&room.dress.body, motion, &document))
+        };
+        room.state.motions.iter().map(one).collect()
+    }
+
+    /// Takes the last step back.
+    ///
+    /// # Errors
+    /// When there is none, or a job is running on the fitting.
+    pub fn undo(self: &Arc<Self>, fitting: i64) -> Result<(), WorkshopError> {
+        let open = self.fitting(fitting)?;
+        if !open.can_undo() {
+            return Err(WorkshopError::NothingToUndo);
+        }
+        self.go_to(fitting, open.fitting.cursor - 1)
+    }
+
+    /// Does the next undone step again.
+    ///
+    /// # Errors
+    /// When there is none, or a job is running on the fitting.
+    pub fn redo(self: &Arc<Self>, fitting: i64) -> Result<(), WorkshopError> {
+        let open = self.fitting(fitting)?;
+        if !open.can_redo() {
+            return Err(WorkshopError::NothingToRedo);
+        }
+        self.go_to(fitting, open.fitting.cursor + 1)
+    }
+
+    /// Goes to any recorded step.
+    ///
+    /// # Errors
+    /// When there is no such step, or a job is running on the fitting.
+    pub fn go_to(self: &Arc<Self>, fitting: i64, seq: i64) -> Result<(), WorkshopError> {
+        if self.jobs.running(fitting).is_some() {
+            return Err(WorkshopError::Busy);
+        }
+        self.store.move_cursor(fitting, seq)?;
+        self.measure(fitting)
+    }
+
+    /// Runs a step as a job.
+    ///
+    /// # Errors
+    /// When the fitting has a job running already.
+    pub fn start(self: &Arc<Self>, fitting: i64, step: Step) -> Result<JobId, WorkshopError> {
+        self.store.fitting(fitting)?;
+        self.stop_measuring(fitting);
+        let title = title(&step).to_owned();
+        let workshop = Arc::clone(self);
+        let run = move |job: &Job| workshop.crews.working.install(|| workshop.run(fitting, &step, job));
+        let again = Arc::clone(self);
+        let work = move |job: &Job| match run(job) {
+            Ok(sentence) => {
+                if let Err(error) = again.measure(fitting) {
+                    tracing::error!(%error, fitting, "the board is not measured");
+                }
+                JobState::Done(sentence)
+            }
+            Err(WorkshopError::Stopped) => JobState::Stopped,
+            Err(error) => JobState::Failed(error.to_string()),
+        };
+        self.jobs.start(fitting, title, work).ok_or(WorkshopError::Busy)
+    }
+
+    /// Runs a step and waits for it.
+    ///
+    /// # Errors
+    /// When it cannot be done.
+    pub fn run_now(self: &Arc<Self>, fitting: i64, step: Step) -> Result<String, WorkshopError> {
+        let id = self.start(fitting, step)?;
+        loop {
+            match self.jobs.get(id).map(|j| j.state()) {
+                Some(JobState::Running) => std::thread::sleep(std::time::Duration::from_millis(5)),
+                Some(JobState::Done(sentence)) => return Ok(sentence),
+                Some(JobState::Failed(why)) => return Err(WorkshopError::Job(why)),
+                _ => return Err(WorkshopError::Stopped),
+            }
+        }
+    }
+
+    /// The one place where a step is run and recorded; its board is measured behind it.
+    fn run(&self, fitting: i64, step: &Step, job: &Job) -> Result<String, WorkshopError> {
+        let (cursor, room) = (self.store.fitting(fitting)?.cursor, self.room(fitting, None)?);
+        let mut draft = Draft::of(&room.state);
+        let (store, decoder, room) = (&self.store, &self.decoder, room.as_ref());
+        let sentence = Doing { store, decoder, room, draft: &mut draft, job }.apply(step)?;
+        let after = self.build_draft(&draft)?;
+        if !job.tell(1.0) {
+            return Err(WorkshopError::Stopped);
+        }
+        // Known already when nothing that shows on it has changed.
+        let board = known_board(&after, self.kept());
+        let new =
+            new_step(step, sentence.clone(), draft.notes, (&draft.state, board.as_deref()), draft.blobs)?;
+        let state = BlobId::of(new.state.as_bytes());
+        self.decoder.keep(&state, after);
+        self.store.add_step(fitting, cursor, &new)?;
+        Ok(sentence)
+    }
+
+    /// Decodes a state whose new blobs are not stored yet.
+    fn build_draft(&self, draft: &Draft) -> Result<Room, WorkshopError> {
+        self.decoder.build(&self.store, draft.state.clone(), &|id| draft.blob(&self.store, id))
+    }
+
+    /// A fitting as it stands, drawn small; `colour` gives that of a part (0 is the body), sRGB.
+    ///
+    /// # Errors
+    /// When the fitting is not there.
+    pub fn picture(
+        &self,
+        fitting: i64,
+        colour: impl Fn(&Room, usize) -> [u8; 3],
+    ) -> Result<Vec<u8>, WorkshopError> {
+        let state = self.store.state_at(fitting, None)?;
+        let key = Key::of("picture", &state).bytes();
+        if let Some(kept) = self.store.kept(&[key])?.pop().flatten() {
+            return Ok(kept);
+        }
+        let room = self.decoder.open(&self.store, &state)?;
+        let png = picture::of_room(&room, |part| colour(&room, part))?;
+        self.store.keep(&[(key, png.clone())])?;
+        Ok(png)
+    }
+
+    /// The dressed body as one GLB.
+    ///
+    /// # Errors
+    /// When the fitting is not there or does not fit the format.
+    pub fn export(&self, fitting: i64) -> Result<(String, Vec<u8>), WorkshopError> {
+        let open = self.fitting(fitting)?;
+        Ok((open.fitting.name.clone(), export_glb(&open.room.dress)?))
+    }
+}
+
+fn file_of(asset: &Asset) -> FileRef {
+    FileRef { file: asset.file.clone(), file_name: asset.file_name.clone(), mesh: asset.mesh.clone() }
+}
+
+fn new_step(
+    step: &Step,
+    sentence: String,
+    notes: Vec<String>,
+    (state, board): (&FittingState, Option<&Board>),
+    blobs: Vec<Vec<u8>>,
+) -> Result<NewStep, WorkshopError> {
+    let deepest = board.map(Board::deepest_mm);
+    let effect = Effect { deepest_before_mm: deepest, deepest_after_mm: deepest, notes, ..Effect::default() };
+    Ok(NewStep {
+        step: serde_json::to_string(step)?,
+        sentence,
+        effect: serde_json::to_string(&effect)?,
+        state: serde_json::to_string(state)?,
+        summary: serde_json::to_string(&Summary::of(state, board))?,
+        blobs,
+    })
+}

@@ -1,0 +1,140 @@
+//! Steps on the body, its joints and the poses it is tried in.
+
+use crate::dress::decode::read_stored;
+use crate::dress::motions::{checked_pairs, checked_range, guessed_pairs};
+use crate::error::WorkshopError;
+use crate::intake::controls::without_controls;
+use crate::making::doing::Doing;
+use crate::state::blobs::pack_skin;
+use crate::state::fitting::{FileRef, KeptPose, PieceId};
+use crate::state::motion::{set_range, MotionState};
+use crate::state::turn::Turn;
+use tin_cloak_core::intake::{JointRole, Up};
+use tin_cloak_core::trial::JointRange;
+use tin_cloak_store::BlobId;
+
+/// A name is at most this long.
+const LONGEST_NAME: usize = 60;
+
+impl Doing<'_> {
+    pub fn clear_controls(&mut self) -> Result<String, WorkshopError> {
+        let body = &self.room.dress.body;
+        let (skin, note) = without_controls(body, &self.room.trials)?;
+        self.draft.notes.push(note);
+        self.draft.state.body_skin = Some(self.draft.keep(pack_skin(&skin)?));
+        Ok(format!("Move weight of {} off its control joints", body.name))
+    }
+
+    pub fn size_body(&mut self, scale: f32, up: Up) -> Result<String, WorkshopError> {
+        if !(1e-4..=1e4).contains(&scale) {
+            return Err(WorkshopError::BadPlacement);
+        }
+        // A body is turned once, from the file's axes; sizes are multiplied.
+        let (before, turned) = self.room.state.body_size.unwrap_or((1.0, Up::Y));
+        let up = if turned == Up::Z { turned } else { up };
+        self.draft.state.body_size = Some((before * scale, up));
+        let name = &self.room.dress.body.name;
+        Ok(match up {
+            Up::Z => format!("Bring {name} to metres with Y up ({scale} m a unit)"),
+            Up::Y => format!("Bring {name} to metres ({scale} m a unit)"),
+        })
+    }
+
+    pub fn keep_pose(&mut self, name: &str, pose: usize, turns: &[Turn]) -> Result<String, WorkshopError> {
+        let name = name.trim();
+        if name.is_empty() || name.chars().count() > LONGEST_NAME {
+            return Err(WorkshopError::BadName { most: LONGEST_NAME });
+        }
+        let pose = self.room.pose_of(pose, turns)?;
+        // A pose of that name is kept anew, in its place.
+        let kept = KeptPose { name: name.to_owned(), pose };
+        match self.draft.state.poses.iter_mut().find(|p| p.name == name) {
+            Some(known) => *known = kept,
+            None => self.draft.state.poses.push(kept),
+        }
+        Ok(format!("Keep the pose “{name}”"))
+    }
+
+    pub fn drop_pose(&mut self, name: &str) -> Result<String, WorkshopError> {
+        let before = self.draft.state.poses.len();
+        self.draft.state.poses.retain(|p| p.name != name);
+        if self.draft.state.poses.len() == before {
+            return Err(WorkshopError::NoSuchPose { pose: name.to_owned() });
+        }
+        Ok(format!("Drop the pose “{name}”"))
+    }
+
+    pub fn add_motion(
+        &mut self,
+        file: &BlobId,
+        file_name: &str,
+        name: &str,
+    ) -> Result<String, WorkshopError> {
+        let source = FileRef { file: file.clone(), file_name: file_name.to_owned(), mesh: name.to_owned() };
+        let document = read_stored(self.store, &source)?;
+        let body = &self.room.dress.body;
+        let pairs = guessed_pairs(body, file_name, &document)?;
+        let all = body.skeleton.len();
+        self.draft.notes.push(format!("{} of the body’s {all} joints follow it", pairs.len()));
+        self.draft.state.motions.push(MotionState { source, pairs });
+        Ok(format!("Try {name}"))
+    }
+
+    pub fn match_joints(
+        &mut self,
+        motion: usize,
+        pairs: &[(String, String)],
+    ) -> Result<String, WorkshopError> {
+        let state = self.draft.motion(motion)?;
+        let document = read_stored(self.store, &state.source)?;
+        checked_pairs(&self.room.dress.body, &state.source.file_name, &document, pairs)?;
+        state.pairs = pairs.to_vec();
+        Ok(format!("Match joints of {}", state.source.mesh))
+    }
+
+    pub fn remove_motion(&mut self, motion: usize) -> Result<String, WorkshopError> {
+        let name = self.draft.motion(motion)?.source.mesh.clone();
+        self.draft.state.motions.remove(motion);
+        Ok(format!("Try {name} no more"))
+    }
+
+    fn is_joint(&self, joint: &str) -> Result<(), WorkshopError> {
+        let missing = || WorkshopError::NoSuchJoint { joint: joint.to_owned() };
+        self.room.dress.body.skeleton.find(joint).map(|_| ()).ok_or_else(missing)
+    }
+
+    pub fn set_range(
+        &mut self,
+        joint: &str,
+        range: Option<JointRange>,
+        piece: Option<PieceId>,
+    ) -> Result<String, WorkshopError> {
+        self.is_joint(joint)?;
+        let range = range.map(checked_range).transpose()?;
+        let Some(piece) = piece else {
+            set_range(&mut self.draft.state.ranges, joint, range);
+            return Ok(format!("Set the range of {joint}"));
+        };
+        let p = self.draft.piece(piece)?;
+        set_range(&mut p.limits, joint, range);
+        let end = if range.is_some() { "limits" } else { "no longer limits" };
+        Ok(format!("{} {end} {joint}", p.name()))
+    }
+
+    pub fn set_role(&mut self, joint: &str, role: JointRole) -> Result<String, WorkshopError> {
+        self.is_joint(joint)?;
+        self.draft.state.roles.retain(|(name, _)| name != joint);
+        self.draft.state.roles.push((joint.to_owned(), role));
+        Ok(format!("File {joint} as one that {}", role_words(role)))
+    }
+}
+
+fn role_words(role: JointRole) -> &'static str {
+    match role {
+        JointRole::Deforms => "deforms",
+        JointRole::Twist => "twists",
+        JointRole::Control => "controls",
+        JointRole::Attachment => "holds things",
+        JointRole::Carries => "carries others",
+    }
+}

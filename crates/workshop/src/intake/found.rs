@@ -1,0 +1,51 @@
+//! All findings of a fitting.
+
+use crate::dress::room::Room;
+use crate::intake::finding::{Finding, Grade};
+use crate::intake::of_body::look_over_body;
+use crate::intake::of_piece::look_over_piece;
+use crate::state::key::Key;
+use rayon::prelude::*;
+use std::sync::Arc;
+
+impl Room {
+    /// What was found on the body (number 0) and on each piece, by its number.
+    pub fn findings(&self) -> Vec<(u32, Arc<Vec<Finding>>)> {
+        let body = self.derived.get_or(self.body_findings_key(), || look_over_body(&self.dress.body));
+        let piece = |index: usize| {
+            let look = || look_over_piece(self, index);
+            (self.piece_state(index).id, self.derived.get_or(self.piece_findings_key(index), look))
+        };
+        let pieces: Vec<_> = (0..self.dress.pieces.len()).into_par_iter().map(piece).collect();
+        std::iter::once((0, body)).chain(pieces).collect()
+    }
+
+    fn body_findings_key(&self) -> Key {
+        Key::begin("findings on the body").and_key(self.contents.body).end()
+    }
+
+    /// A piece's own shape and filing, what lies beneath it, and who shares its layer.
+    fn piece_findings_key(&self, index: usize) -> Key {
+        let p = self.piece_state(index);
+        let own = (p.id, &p.cut.left_out, p.layer, p.kind, p.place, &p.shells, p.cage, &p.bound);
+        let mut key = Key::begin("findings on a piece")
+            .and_key(self.contents.body)
+            .and_key(self.contents.shapes[index])
+            .and_key(self.ground_key(index))
+            .and(&own)
+            .and(&self.state.tolerance_mm);
+        for other in (0..self.dress.pieces.len()).filter(|&o| self.dress.pieces[o].layer == p.layer) {
+            let worn = &self.dress.pieces[other];
+            key = key.and_key(self.contents.shapes[other]).and(&(&worn.name, worn.place));
+        }
+        key.end()
+    }
+
+    /// True when trouble was found; nothing when nobody has looked yet.
+    pub fn has_trouble(&self) -> Option<bool> {
+        let pieces = (0..self.dress.pieces.len()).map(|index| self.piece_findings_key(index));
+        let known = std::iter::once(self.body_findings_key()).chain(pieces);
+        let lists: Vec<Arc<Vec<Finding>>> = known.map(|key| self.derived.get(key)).collect::<Option<_>>()?;
+        Some(lists.iter().flat_map(|list| list.iter()).any(|f| f.grade == Grade::Trouble))
+    }
+}

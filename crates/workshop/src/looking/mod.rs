@@ -1,0 +1,8 @@
+//! What the viewport shows: poses, maps, what lies under the pointer, pictures.
+
+pub(crate) mod extents;
+pub(crate) mod maps;
+pub mod picture;
+pub(crate) mod probe;
+pub(crate) mod regions;
+pub(crate) mod view;

@@ -1,0 +1,131 @@
+//! What lies under the pointer: the vertex, who moves it, and its clearance.
+
+use crate::dress::room::Room;
+use crate::dress::worn::Worn;
+use crate::error::WorkshopError;
+use crate::looking::view::ViewRequest;
+use crate::measuring::posed::Posed;
+use glam::Vec3;
+use rayon::prelude::*;
+use serde::Serialize;
+use std::collections::BTreeMap;
+use tin_cloak_core::query::ray_triangle;
+use tin_cloak_core::JointId;
+
+/// What lies under the pointer.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[allow(missing_docs)]
+pub struct Probe {
+    pub part: u32,
+    pub name: String,
+    pub vertex: u32,
+    pub point: [f32; 3],
+    /// Millimetres to the layer beneath, where measured.
+    pub clearance_mm: Option<f32>,
+    /// Joint, its weight here, and on the layer beneath.
+    pub weights: Vec<(String, f32, f32)>,
+    pub bound: bool,
+}
+
+impl Room {
+    /// The first vertex met by a ray (model space, metres) in a pose; `hidden` parts are passed
+    /// through.
+    ///
+    /// # Errors
+    /// When the pose is not there.
+    pub fn probe(
+        &self,
+        request: &ViewRequest,
+        (origin, direction): (Vec3, Vec3),
+        hidden: &[u32],
+    ) -> Result<Option<Probe>, WorkshopError> {
+        let posed = self.posed(request.pose, &request.turns)?;
+        let mut best: Option<(f32, usize, u32)> = None;
+        for part in 0..=self.dress.pieces.len() {
+            let id = part.checked_sub(1).map_or(0, |p| self.piece_state(p).id);
+            if hidden.contains(&id) {
+                continue;
+            }
+            let (positions, triangles) = self.part_mesh(&posed, part);
+            let hit = triangles
+                .par_iter()
+                .filter_map(|t| {
+                    let hit = ray_triangle(origin, direction, t.map(|v| positions[v as usize]))?;
+                    (hit.0 > 0.0).then(|| (hit.0, t[heaviest(hit.1)]))
+                })
+                .min_by(|a, b| a.0.total_cmp(&b.0));
+            if let Some((t, vertex)) = hit.filter(|h| best.is_none_or(|b| h.0 < b.0)) {
+                best = Some((t, part, vertex));
+            }
+        }
+        Ok(best.map(|(_, part, vertex)| self.describe(&posed, part, vertex)))
+    }
+
+    fn part_mesh<'a>(&'a self, posed: &'a Posed, part: usize) -> (&'a [Vec3], &'a [[u32; 3]]) {
+        match part.checked_sub(1) {
+            None => (&posed.body, &self.dress.body.topology.triangles),
+            Some(p) => (&posed.pieces[p], &self.dress.pieces[p].topology.triangles),
+        }
+    }
+
+    fn describe(&self, posed: &Posed, part: usize, vertex: u32) -> Probe {
+        let names = &self.dress.body.skeleton.names;
+        let piece = part.checked_sub(1);
+        let (name, skin) = match piece {
+            None => (&self.dress.body.name, Some(&self.dress.body.welded_skin)),
+            Some(p) => (&self.dress.pieces[p].name, self.dress.pieces[p].bound.as_ref().map(|b| &b.skin)),
+        };
+        let worn = self.worn();
+        let layer = worn.piece_of.iter().position(|l| *l == piece);
+        let under = layer.filter(|l| *l > 0).and_then(|l| self.beneath(&worn, posed, (l, vertex)));
+        let mut weights: BTreeMap<JointId, (f32, f32)> = BTreeMap::new();
+        for (j, w) in skin.into_iter().flat_map(|s| s.row(vertex as usize)) {
+            weights.entry(j).or_default().0 += w;
+        }
+        for (j, w) in under.iter().flat_map(|u| &u.1) {
+            weights.entry(*j).or_default().1 += w;
+        }
+        let mut weights: Vec<(String, f32, f32)> =
+            weights.into_iter().map(|(j, (a, b))| (names[j.index()].clone(), a, b)).collect();
+        weights.sort_by(|a, b| b.1.max(b.2).total_cmp(&a.1.max(a.2)));
+        weights.truncate(5);
+        let (positions, _) = self.part_mesh(posed, part);
+        Probe {
+            part: piece.map_or(0, |p| self.piece_state(p).id),
+            name: name.clone(),
+            vertex,
+            point: positions[vertex as usize].to_array(),
+            clearance_mm: under.map(|u| u.0 * 1000.0),
+            weights,
+            bound: skin.is_some(),
+        }
+    }
+
+    /// Clearance of an outer layer's vertex over the nearest layer beneath, and the weights there.
+    fn beneath(
+        &self,
+        worn: &Worn,
+        posed: &Posed,
+        (layer, vertex): (usize, u32),
+    ) -> Option<(f32, Vec<(JointId, f32)>)> {
+        let outfit = &worn.outfit;
+        let all = self.points(worn, posed);
+        let mut best: Option<(f32, Vec<(JointId, f32)>)> = None;
+        for (pair, points) in outfit.pairs.iter().zip(&all.0).filter(|(p, _)| p.outer == layer) {
+            let Ok(at) = pair.coverage.over.binary_search(&vertex) else { continue };
+            let Some(asked) = points.outer[at] else { continue };
+            if best.as_ref().is_some_and(|b| b.0 <= asked.clearance) {
+                continue;
+            }
+            let inner = &outfit.layers[pair.inner];
+            let corners = inner.walls.outside().topology.triangles[asked.triangle as usize];
+            best = Some((asked.clearance, inner.skin.at(corners, asked.barycentric)));
+        }
+        best
+    }
+}
+
+/// The corner with the largest barycentric coordinate.
+fn heaviest(barycentric: [f32; 3]) -> usize {
+    (0..3).max_by(|x, y| barycentric[*x].total_cmp(&barycentric[*y])).unwrap_or(0)
+}

@@ -1,0 +1,70 @@
+//! Looking at a fitting: posed meshes with a map on them.
+
+use crate::dress::room::Room;
+use crate::dress::shading::ViewPart;
+use crate::error::WorkshopError;
+use crate::looking::maps::MapKind;
+use crate::state::turn::Turn;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use tin_cloak_core::JointId;
+
+/// A pose and a map to look at.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct ViewRequest {
+    /// Index of a trial pose; 0 is rest.
+    #[serde(default)]
+    pub pose: usize,
+    /// Joints turned by hand.
+    #[serde(default)]
+    pub turns: Vec<Turn>,
+    /// The map.
+    #[serde(default)]
+    pub map: MapKind,
+    /// The joint of a weight map.
+    #[serde(default)]
+    pub joint: u16,
+}
+
+impl Room {
+    /// Body and pieces in a pose, with a map.
+    ///
+    /// # Errors
+    /// When the pose or joint is not there.
+    pub fn view(&self, request: &ViewRequest) -> Result<Vec<ViewPart>, WorkshopError> {
+        if usize::from(request.joint) >= self.dress.body.skeleton.len() {
+            return Err(WorkshopError::Missing { what: "joint", id: i64::from(request.joint) });
+        }
+        let posed = self.posed(request.pose, &request.turns)?;
+        let maps = match request.map {
+            MapKind::Plain => vec![None; self.dress.pieces.len() + 1],
+            MapKind::Weights => self.weight_maps(JointId(request.joint)),
+            MapKind::Regions => self.region_maps(),
+            MapKind::Matched => self.matched_maps(),
+            MapKind::Sides => self.side_maps(),
+            MapKind::Clearance => {
+                let mut maps = self.clearance_maps(&posed);
+                if request.pose == 0 && request.turns.is_empty() {
+                    self.add_rest_gaps(&mut maps);
+                }
+                maps
+            }
+        };
+        Ok(maps
+            .into_par_iter()
+            .enumerate()
+            .map(|(i, map)| {
+                let (id, weld, welded, shading) = match i.checked_sub(1) {
+                    None => (0, &self.dress.body.topology.weld, &posed.body, &self.dress.body.shading),
+                    Some(p) => {
+                        let piece = &self.dress.pieces[p];
+                        (self.piece_state(p).id, &piece.topology.weld, &posed.pieces[p], &*piece.shading)
+                    }
+                };
+                let positions = weld.scatter(welded);
+                let normals = shading.normals(&positions);
+                ViewPart { id, positions, normals, map: map.map(|m: Vec<f32>| weld.scatter(&m)) }
+            })
+            .collect())
+    }
+}

@@ -1,0 +1,57 @@
+//! A piece of long work: how far it is, and whether it shall stop.
+
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
+use std::sync::{Mutex, PoisonError};
+
+/// What became of a job.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum JobState {
+    /// Still at it.
+    Running,
+    /// Done; a sentence.
+    Done(String),
+    /// Not done; a sentence that says why.
+    Failed(String),
+    /// Stopped by hand; nothing was changed.
+    Stopped,
+}
+
+/// A job, shared between who does it and who watches.
+#[derive(Debug)]
+pub struct Job {
+    /// The fitting it changes.
+    pub fitting: i64,
+    /// What it does, in words.
+    pub title: String,
+    pub(crate) share: AtomicU32,
+    pub(crate) stop: AtomicBool,
+    pub(crate) state: Mutex<JobState>,
+}
+
+impl Job {
+    /// Share done, 0 to 1.
+    pub fn share(&self) -> f32 {
+        f32::from_bits(self.share.load(Ordering::Relaxed))
+    }
+
+    /// Tells the share done; answers whether to go on.
+    pub fn tell(&self, share: f32) -> bool {
+        // Parallel workers report out of order: only ever forward.
+        self.share.fetch_max(share.clamp(0.0, 1.0).to_bits(), Ordering::Relaxed);
+        !self.stop.load(Ordering::Relaxed)
+    }
+
+    /// Asks it to stop.
+    pub fn stop(&self) {
+        self.stop.store(true, Ordering::Relaxed);
+    }
+
+    /// How it stands.
+    pub fn state(&self) -> JobState {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    pub(crate) fn finish(&self, state: JobState) {
+        *self.state.lock().unwrap_or_else(PoisonError::into_inner) = state;
+    }
+}

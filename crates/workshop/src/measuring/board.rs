@@ -1,0 +1,255 @@
+//! The board: every layer pair in every trial pose, measured.
+
+use crate::dress::derived::Weighed;
+use crate::dress::trials::{Trial, TrialSet};
+use crate::dress::worn::Dress;
+use crate::error::WorkshopError;
+use crate::state::fitting::PieceId;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use tin_cloak_core::clearance::{measure_pose, Outfit, PairMeasure, Settings};
+use tin_cloak_core::mend::TrialPose;
+
+/// A row: an outer layer over an inner one.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct BoardPair {
+    /// Numbers of the outer and the inner piece; 0 is the body.
+    pub ids: [PieceId; 2],
+    /// The outer piece.
+    pub outer: String,
+    /// The inner piece, or the body.
+    pub inner: String,
+}
+
+/// A column: a trial pose.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct BoardPose {
+    /// Its name.
+    pub name: String,
+    /// `rest`, `range` or a clip's name.
+    pub group: String,
+    /// Seconds into the clip.
+    pub time_s: f32,
+}
+
+/// A pair in a pose. Millimetres and square centimetres.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct Cell {
+    pub covered: usize,
+    pub poking: usize,
+    pub deepest_mm: f32,
+    pub poking_cm2: f32,
+    pub buried: usize,
+    pub sunk: usize,
+    pub sunk_deepest_mm: f32,
+    pub least_clearance_mm: Option<f32>,
+    pub worst_strain: f32,
+    /// Where the worst is, in the pose (metres), and from which direction it is seen best.
+    pub spot: Option<([f32; 3], [f32; 3])>,
+}
+
+impl Cell {
+    /// Deepest of poking and sunk: what the board shows.
+    pub fn depth_mm(&self) -> f32 {
+        self.deepest_mm.max(self.sunk_deepest_mm)
+    }
+
+    /// True when anything visible is out of tolerance.
+    pub fn is_bad(&self) -> bool {
+        self.poking + self.sunk > 0
+    }
+}
+
+impl From<&PairMeasure> for Cell {
+    fn from(m: &PairMeasure) -> Self {
+        // A hundredth of a millimetre is finer than anything that follows from it.
+        let mm = |metres: f32| (metres * 1e5).round() / 100.0;
+        Self {
+            covered: m.covered,
+            poking: m.poking,
+            deepest_mm: mm(m.deepest),
+            poking_cm2: (m.poking_area * 1e6).round() / 100.0,
+            buried: m.buried,
+            sunk: m.sunk,
+            sunk_deepest_mm: mm(m.sunk_deepest),
+            least_clearance_mm: m.least_clearance.map(mm),
+            worst_strain: (m.worst_strain * 1000.0).round() / 1000.0,
+            spot: m.worst.map(|s| (s.position.to_array(), s.look.to_array())),
+        }
+    }
+}
+
+/// The board: what is known of every layer pair in every trial pose.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Board {
+    /// Rows, outermost pair first.
+    pub pairs: Vec<BoardPair>,
+    /// Columns.
+    pub poses: Vec<BoardPose>,
+    /// Cells by column, then row; none where nothing is measured yet.
+    pub cells: Vec<Vec<Option<Cell>>>,
+    /// What counts as poke-through, millimetres.
+    pub tolerance_mm: f32,
+    /// Mean seconds a pose took, where that was measured.
+    pub seconds_per_pose: f64,
+}
+
+impl Weighed for Board {
+    fn bytes(&self) -> usize {
+        let cell = std::mem::size_of::<Option<Cell>>() + 16;
+        self.cells.iter().map(|column| column.len() * cell).sum::<usize>() + self.poses.len() * 80
+    }
+}
+
+impl Board {
+    /// Rows and columns of an outfit whose layers have these `(number, name)`.
+    pub(crate) fn empty(
+        outfit: &Outfit,
+        layers: &[(PieceId, &str)],
+        trials: &TrialSet,
+        tolerance_mm: f32,
+    ) -> Self {
+        let pair = |&r: &usize| {
+            let (outer, inner) = (layers[outfit.pairs[r].outer], layers[outfit.pairs[r].inner]);
+            BoardPair { ids: [outer.0, inner.0], outer: outer.1.to_owned(), inner: inner.1.to_owned() }
+        };
+        let pairs: Vec<BoardPair> = rows(outfit).iter().map(pair).collect();
+        let pose = |t: &Trial| BoardPose { name: t.name.clone(), group: t.group.clone(), time_s: t.time };
+        let poses: Vec<BoardPose> = trials.trials.iter().map(pose).collect();
+        let cells = vec![vec![None; pairs.len()]; poses.len()];
+        Self { pairs, poses, cells, tolerance_mm, seconds_per_pose: 0.0 }
+    }
+
+    /// The measured cells with column and row.
+    pub fn measured(&self) -> impl Iterator<Item = (usize, usize, &Cell)> {
+        let column = |(p, c): (usize, &'_ Vec<Option<Cell>>)| (p, c.len());
+        let all = self.cells.iter().enumerate().map(column);
+        all.flat_map(|(p, rows)| (0..rows).map(move |r| (p, r)))
+            .filter_map(|(p, r)| Some((p, r, self.cells[p][r].as_ref()?)))
+    }
+
+    /// How many cells are not measured yet.
+    pub fn missing(&self) -> usize {
+        self.cells.iter().flatten().filter(|c| c.is_none()).count()
+    }
+
+    /// True when every cell is measured.
+    pub fn is_whole(&self) -> bool {
+        self.missing() == 0
+    }
+
+    /// How many cells there are.
+    pub fn size(&self) -> usize {
+        self.cells.iter().map(Vec::len).sum()
+    }
+
+    /// Column and row of the deepest cell, if any is out of tolerance.
+    pub fn worst(&self) -> Option<(usize, usize)> {
+        let bad = self.measured().filter(|c| c.2.is_bad());
+        let worst = bad.reduce(|a, b| if b.2.depth_mm() > a.2.depth_mm() { b } else { a });
+        worst.map(|(p, r, _)| (p, r))
+    }
+
+    /// Depth of the deepest cell, millimetres; 0 when all is clear.
+    pub fn deepest_mm(&self) -> f32 {
+        let bad = self.measured().filter(|c| c.2.is_bad());
+        bad.map(|c| c.2.depth_mm()).fold(0.0, f32::max)
+    }
+
+    /// How many cells are out of tolerance.
+    pub fn bad_cells(&self) -> usize {
+        self.measured().filter(|c| c.2.is_bad()).count()
+    }
+
+    /// The deepest of what pokes through a piece, millimetres, if anything of it is measured.
+    pub fn deepest_under(&self, outer: PieceId) -> Option<f32> {
+        let under = self.measured().filter(|c| self.pairs[c.1].ids[0] == outer);
+        under.map(|c| c.2.depth_mm()).reduce(f32::max)
+    }
+
+    /// How many cells of `self` are better and worse than on `before`, by more than 0.05 mm, where
+    /// both are measured.
+    pub fn better_and_worse(&self, before: &Self) -> (usize, usize) {
+        let matching = Matching::between(self, before);
+        let (mut better, mut worse) = (0, 0);
+        for (p, r, cell) in self.measured() {
+            let Some(old) = matching.cell(before, p, r) else { continue };
+            let change = cell.depth_mm() - old.depth_mm();
+            better += usize::from(change < -0.05);
+            worse += usize::from(change > 0.05);
+        }
+        (better, worse)
+    }
+}
+
+/// Where the rows and columns of one board are on another.
+#[derive(Clone, Debug)]
+pub struct Matching {
+    pairs: Vec<Option<usize>>,
+    poses: Vec<Option<usize>>,
+}
+
+impl Matching {
+    /// Of the rows and columns of `board` on `other`.
+    pub fn between(board: &Board, other: &Board) -> Self {
+        let pair = |x: &BoardPair| other.pairs.iter().position(|o| o.ids == x.ids);
+        Self {
+            pairs: board.pairs.iter().map(pair).collect(),
+            poses: board.poses.iter().map(|x| other.poses.iter().position(|o| o == x)).collect(),
+        }
+    }
+
+    /// The cell of `other` for a pose and pair of the board, when it is there and measured.
+    pub fn cell<'a>(&self, other: &'a Board, pose: usize, pair: usize) -> Option<&'a Cell> {
+        other.cells[self.poses[pose]?].get(self.pairs[pair]?)?.as_ref()
+    }
+}
+
+/// Measures `dress` afresh in every pose of `trials`. `progress` is told the share done and
+/// answers whether to go on.
+///
+/// # Errors
+/// [`WorkshopError::Stopped`] when `progress` says no.
+pub fn measure_board(
+    dress: &Dress,
+    trials: &TrialSet,
+    tolerance_mm: f32,
+    progress: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Board, WorkshopError> {
+    let started = std::time::Instant::now();
+    let (outfit, piece_of) = dress.outfit();
+    let settings = Settings { tolerance: tolerance_mm * 0.001, ..Settings::default() };
+    let number = |(layer, piece): (usize, &Option<usize>)| (layer as PieceId, dress.layer_name(*piece));
+    let layers: Vec<(PieceId, &str)> = piece_of.iter().enumerate().map(number).collect();
+    let mut board = Board::empty(&outfit, &layers, trials, tolerance_mm);
+    let order = rows(&outfit);
+    let done = AtomicUsize::new(0);
+    let poses = trials.poses(&dress.body);
+    let pool = outfit.pool();
+    let one = |pose: &TrialPose| {
+        if !progress(done.fetch_add(1, Ordering::Relaxed) as f32 / poses.len() as f32) {
+            return None;
+        }
+        pool.with(|buffers| {
+            buffers.pose(&outfit, &pose.matrices, &pose.amounts);
+            let pairs = measure_pose(&outfit, buffers, settings).pairs;
+            Some(order.iter().map(|&r| Some(Cell::from(&pairs[r]))).collect())
+        })
+    };
+    let measured: Option<Vec<Vec<Option<Cell>>>> = poses.par_iter().map(one).collect();
+    board.cells = measured.ok_or(WorkshopError::Stopped)?;
+    board.seconds_per_pose = started.elapsed().as_secs_f64() / poses.len().max(1) as f64;
+    Ok(board)
+}
+
+/// Pairs as the board lists them: outermost first, and over it the nearest layer beneath first.
+pub(crate) fn rows(outfit: &Outfit) -> Vec<usize> {
+    let mut order: Vec<usize> = (0..outfit.pairs.len()).collect();
+    order.sort_by_key(|&i| {
+        let p = &outfit.pairs[i];
+        (std::cmp::Reverse(p.outer), std::cmp::Reverse(p.inner))
+    });
+    order
+}

@@ -1,0 +1,7 @@
+//! Cells, the board made of them, snags and reports.
+
+pub(crate) mod board;
+pub(crate) mod cells;
+pub(crate) mod posed;
+pub(crate) mod report;
+pub(crate) mod snag_cards;

@@ -1,0 +1,83 @@
+//! A fitting in a pose that is looked at: where everything is, and what was asked there.
+
+use crate::dress::derived::Weighed;
+use crate::dress::room::Room;
+use crate::dress::worn::Worn;
+use crate::error::WorkshopError;
+use crate::state::key::{Key, KeyMaker};
+use crate::state::turn::Turn;
+use glam::{Mat4, Vec3};
+use std::sync::Arc;
+use tin_cloak_core::clearance::{ask_pairs, PairPoints};
+use tin_cloak_core::deform::driven_amounts;
+use tin_cloak_core::mend::TrialPose;
+
+/// A pose that was looked at.
+pub(crate) struct Posed {
+    /// Matrices of the joints, and amounts of the body's driven shapes.
+    pub pose: TrialPose,
+    /// Welded positions of the body, metres.
+    pub body: Vec<Vec3>,
+    /// And of each piece of the dress.
+    pub pieces: Vec<Vec<Vec3>>,
+}
+
+impl Weighed for Posed {
+    fn bytes(&self) -> usize {
+        let vertices = self.body.len() + self.pieces.iter().map(Vec::len).sum::<usize>();
+        vertices * 12 + self.pose.matrices.len() * std::mem::size_of::<Mat4>()
+    }
+}
+
+/// What was asked of every layer pair in a pose.
+pub(crate) struct Points(pub Vec<PairPoints>);
+
+impl Weighed for Points {
+    fn bytes(&self) -> usize {
+        let asked: usize = self.0.iter().map(|p| p.inner.len() + p.outer.len()).sum();
+        asked * std::mem::size_of::<Option<tin_cloak_core::clearance::Asked>>()
+    }
+}
+
+fn and_pose(key: KeyMaker, pose: &TrialPose) -> Key {
+    key.and_bytes(bytemuck::cast_slice(&pose.matrices)).and_bytes(bytemuck::cast_slice(&pose.amounts)).end()
+}
+
+impl Room {
+    /// Everything in a trial pose with joints turned by hand.
+    ///
+    /// # Errors
+    /// When the pose or a joint is not there.
+    pub(crate) fn posed(&self, pose: usize, turns: &[Turn]) -> Result<Arc<Posed>, WorkshopError> {
+        let pose = self.pose_of(pose, turns)?;
+        let body = &self.dress.body;
+        let pose = TrialPose {
+            matrices: body.skeleton.skin_matrices(&pose),
+            amounts: driven_amounts(&body.morphs, &pose),
+        };
+        let mut key = Key::begin("everything posed").and_key(self.contents.body_mesh);
+        for (index, shape) in self.contents.shapes.iter().enumerate() {
+            key = key.and_key(*shape).and(&self.piece_state(index).bound);
+        }
+        Ok(self.derived.get_or(and_pose(key, &pose), || Posed {
+            body: body.posed(&pose.matrices, &pose.amounts),
+            pieces: self.dress.pieces.iter().map(|p| p.posed(&pose.matrices)).collect(),
+            pose,
+        }))
+    }
+
+    /// What is asked of every layer pair in a pose.
+    pub(crate) fn points(&self, worn: &Worn, posed: &Posed) -> Arc<Points> {
+        let mut key = Key::begin("points").and(&self.state.tolerance_mm);
+        for (layer, facts) in worn.facts.iter().enumerate() {
+            key = key.and_key(worn.posed(layer, &posed.pose)).and(&facts.piece);
+        }
+        self.derived.get_or(key.end(), || {
+            let all: Vec<usize> = (0..worn.outfit.pairs.len()).collect();
+            Points(self.with_buffers(worn, |buffers| {
+                buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
+                ask_pairs(&worn.outfit, buffers, self.settings(), &all)
+            }))
+        })
+    }
+}

@@ -1,0 +1,138 @@
+//! Snags as people read them: where, how deep, and which joint is the cause.
+
+use crate::dress::room::Room;
+use crate::dress::worn::Worn;
+use crate::error::WorkshopError;
+use crate::measuring::posed::Posed;
+use glam::{Mat3, Vec3};
+use serde::Serialize;
+use tin_cloak_core::clearance::{looks, rank_causes, snags, Layer, PairPoints, Snag};
+use tin_cloak_core::deform::{blended_matrix, Morph};
+
+/// A snag as people read it.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[allow(missing_docs)]
+pub struct SnagCard {
+    pub outer: String,
+    pub inner: String,
+    pub place: String,
+    pub deepest_mm: f32,
+    pub vertices: usize,
+    pub point: [f32; 3],
+    /// From which direction it is seen best.
+    pub look: [f32; 3],
+    /// Joint or shape and millimetres, largest first.
+    pub causes: Vec<(String, f32)>,
+}
+
+impl Room {
+    /// The snags of a pose, deepest first; of one board row when `row` is given.
+    ///
+    /// # Errors
+    /// When the pose is not there.
+    pub fn snag_cards(
+        &self,
+        pose: usize,
+        row: Option<usize>,
+        most: usize,
+    ) -> Result<Vec<SnagCard>, WorkshopError> {
+        let (worn, posed) = (self.worn(), self.posed(pose, &[])?);
+        let points = self.points(&worn, &posed);
+        let (outfit, points) = (&worn.outfit, &points.0);
+        let rows = crate::measuring::board::rows(outfit);
+        let chosen = |pair: &usize| row.is_none_or(|r| rows.get(r) == Some(pair));
+        let mut found: Vec<Snag> = (0..outfit.pairs.len())
+            .filter(chosen)
+            .flat_map(|pair| snags(outfit, pair, &points[pair], self.settings()))
+            .collect();
+        found.sort_by(|a, b| b.deepest.total_cmp(&a.deepest));
+        found.truncate(most);
+        let places = self.with_buffers(&worn, |buffers| {
+            buffers.pose(outfit, &posed.pose.matrices, &posed.pose.amounts);
+            let place = |s: &Snag| {
+                let (p, n) = s.place(outfit, buffers, &points[s.pair]);
+                (p, n, outfit.pairs[s.pair].outer)
+            };
+            let places: Vec<_> = found.iter().map(place).collect();
+            let seen_from = looks(outfit, buffers, &places);
+            places.into_iter().map(|p| p.0).zip(seen_from).collect::<Vec<_>>()
+        });
+        Ok(found
+            .iter()
+            .zip(places)
+            .map(|(s, seen)| self.snag_card((&worn, &posed), points, s, seen))
+            .collect())
+    }
+
+    fn snag_card(
+        &self,
+        (worn, posed): (&Worn, &Posed),
+        points: &[PairPoints],
+        snag: &Snag,
+        (shows_at, look): (Vec3, Vec3),
+    ) -> SnagCard {
+        let (outfit, piece_of) = (&worn.outfit, &worn.piece_of);
+        let pair = &outfit.pairs[snag.pair];
+        let points = &points[snag.pair];
+        let v = snag.vertices[0];
+        let (own, asked) = if snag.on_outer {
+            (pair.outer, pair.coverage.over.binary_search(&v).ok().and_then(|i| points.outer[i]))
+        } else {
+            (pair.inner, pair.coverage.covered.binary_search(&v).ok().and_then(|i| points.inner[i]))
+        };
+        let other = if snag.on_outer { pair.inner } else { pair.outer };
+        let place = |layer: usize| piece_of[layer].map_or(&posed.body, |p| &posed.pieces[p]);
+        let at = place(own)[v as usize];
+        let mut beneath = Vec::new();
+        if let Some(asked) = asked {
+            let l = &outfit.layers[other];
+            let side = if snag.on_outer { l.walls.outside() } else { &l.walls.towards_body };
+            let corners = side.topology.triangles[asked.triangle as usize];
+            beneath = l.skin.at(corners, asked.barycentric);
+        }
+        let layer = &outfit.layers[own];
+        let causes =
+            rank_causes(layer.rest[v as usize], at, (&layer.skin, v), &beneath, &posed.pose.matrices);
+        let names = &self.dress.body.skeleton.names;
+        let by_joint = causes.iter().map(|c| (names[c.joint.index()].clone(), c.metres));
+        let by_shape = shape_causes(layer, posed, v).into_iter();
+        SnagCard {
+            outer: self.dress.layer_name(piece_of[pair.outer]).to_owned(),
+            inner: self.dress.layer_name(piece_of[pair.inner]).to_owned(),
+            place: self.place_name(posed, at),
+            deepest_mm: snag.deepest * 1000.0,
+            vertices: snag.vertices.len(),
+            point: shows_at.to_array(),
+            look: look.to_array(),
+            causes: worst_three(by_joint.chain(by_shape)),
+        }
+    }
+
+    /// The joint nearest to a place in the pose.
+    fn place_name(&self, posed: &Posed, at: Vec3) -> String {
+        let skeleton = &self.dress.body.skeleton;
+        let rest = skeleton.rest_positions();
+        let place = |j: usize| posed.pose.matrices[j].transform_point3(rest[j]);
+        let nearest = (0..skeleton.len())
+            .min_by(|a, b| place(*a).distance_squared(at).total_cmp(&place(*b).distance_squared(at)));
+        nearest.map_or_else(String::new, |j| skeleton.names[j].clone())
+    }
+}
+
+fn worst_three(causes: impl Iterator<Item = (String, f32)>) -> Vec<(String, f32)> {
+    let mut list: Vec<(String, f32)> = causes.map(|(name, metres)| (name, metres * 1000.0)).collect();
+    list.sort_by(|a, b| b.1.total_cmp(&a.1));
+    list.truncate(3);
+    list
+}
+
+/// How far each driven shape moves vertex `v` of a layer in the pose, metres.
+fn shape_causes(layer: &Layer, posed: &Posed, v: u32) -> Vec<(String, f32)> {
+    let blend = Mat3::from_mat4(blended_matrix(&layer.skin, v as usize, &posed.pose.matrices));
+    let moved = |(shape, amount): (&Morph, &f32)| {
+        let at = shape.vertices.binary_search(&v).ok()?;
+        let metres = (blend * shape.offsets[at]).length() * amount;
+        (metres > 0.0).then(|| (format!("shape “{}”", shape.name), metres))
+    };
+    layer.morphs.iter().zip(&posed.pose.amounts).filter_map(moved).collect()
+}

@@ -1,0 +1,4 @@
+//! What is done about trouble the board shows.
+
+pub(crate) mod push_out;
+pub(crate) mod steps;

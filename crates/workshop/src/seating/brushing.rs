@@ -1,0 +1,95 @@
+//! Hand work with a brush.
+
+use crate::dress::piece::Piece;
+use crate::dress::room::Room;
+use crate::dress::shading::ViewPart;
+use crate::error::WorkshopError;
+use crate::state::stroke::BrushStroke;
+use glam::Vec3;
+use serde::Serialize;
+use tin_cloak_core::seat::{dab, Brush, Gap, Stroke};
+
+/// What lies under a brush.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
+pub struct UnderBrush {
+    /// Vertices inside what lies beneath, beyond the tolerance.
+    pub sunk: usize,
+    /// The deepest of them, millimetres.
+    pub deepest_mm: f32,
+}
+
+/// A piece as a pass of the brush would leave it.
+#[derive(Clone, Debug)]
+pub struct BrushLook {
+    /// With its gaps.
+    pub part: ViewPart,
+    /// Under the brush, before the pass.
+    pub before: UnderBrush,
+    /// And after it.
+    pub after: UnderBrush,
+}
+
+impl BrushStroke {
+    /// Rest positions of `piece` after the pass.
+    ///
+    /// # Errors
+    /// When a number makes no sense or a vertex is not there.
+    pub fn applied(&self, piece: &Piece) -> Result<Vec<Vec3>, WorkshopError> {
+        let strength = match self.stroke {
+            Stroke::Smooth => self.strength * 0.01,
+            _ => self.strength * 0.001,
+        };
+        let firm = self.firm_percent * 0.01;
+        if !(0.0..=1.0).contains(&strength) || !(0.0..=1.0).contains(&firm) {
+            return Err(WorkshopError::BadBrush);
+        }
+        let brush = Brush { stroke: self.stroke, radius: self.reach.radius(), strength, firm };
+        let mut positions = piece.rest.to_vec();
+        for centre in self.reach.centres(&piece.rest)? {
+            dab(&mut positions, &piece.topology, centre, brush);
+        }
+        Ok(positions)
+    }
+}
+
+impl Room {
+    /// A piece at rest as a pass of the brush would leave it, with its gaps (millimetres) to what
+    /// lies beneath.
+    ///
+    /// # Errors
+    /// When the piece is not there or the pass makes no sense.
+    pub fn brush_view(&self, piece: u32, stroke: &BrushStroke) -> Result<BrushLook, WorkshopError> {
+        let missing = WorkshopError::Missing { what: "piece", id: i64::from(piece) };
+        let index = self.index_of(piece).ok_or(missing)?;
+        let worn = &self.dress.pieces[index];
+        let rest = stroke.applied(worn)?;
+        let touched = stroke.reach.vertices(worn)?;
+        let gaps = self.gaps_where_moved(index, &rest);
+        let under = |gaps: &[Option<Gap>]| self.under_brush(&touched, gaps);
+        let (before, after) = (under(&self.rest_gaps(index)), under(&gaps));
+        Ok(BrushLook { part: self.rest_part(index, &rest, &gaps), before, after })
+    }
+
+    /// The gaps of piece `index` with its vertices at `rest`: asked anew only where it or a
+    /// neighbour has moved.
+    fn gaps_where_moved(&self, index: usize, rest: &[Vec3]) -> Vec<Option<Gap>> {
+        let (worn, known) = (&self.dress.pieces[index], self.rest_gaps(index));
+        let moved: Vec<bool> = rest.iter().zip(worn.rest.iter()).map(|(a, b)| a != b).collect();
+        let beside = |v: &usize| worn.topology.neighbours.row(*v).iter().any(|&n| moved[n as usize]);
+        let anew: Vec<usize> = (0..rest.len()).filter(|v| moved[*v] || beside(v)).collect();
+        let mut gaps = known.to_vec();
+        let asked = self.ground(index).gaps_of(worn, rest, &anew);
+        anew.into_iter().zip(asked).for_each(|(v, gap)| gaps[v] = gap);
+        gaps
+    }
+
+    fn under_brush(&self, touched: &[bool], gaps: &[Option<Gap>]) -> UnderBrush {
+        let mut under = UnderBrush::default();
+        let met = gaps.iter().zip(touched).filter(|(_, t)| **t).filter_map(|(g, _)| g.as_ref());
+        for depth in met.map(|g| -g.clearance * 1000.0).filter(|d| *d > self.state.tolerance_mm) {
+            under.sunk += 1;
+            under.deepest_mm = under.deepest_mm.max(depth);
+        }
+        under
+    }
+}

@@ -1,0 +1,83 @@
+//! Easing a piece off what lies beneath.
+
+use crate::dress::chosen::chosen_vertices;
+use crate::dress::room::Room;
+use crate::dress::shading::ViewPart;
+use crate::dress::worn::Dress;
+use crate::error::WorkshopError;
+use crate::seating::ground::{Ground, REACH};
+use crate::state::fitting::PieceId;
+use crate::state::placing::EaseOptions;
+use crate::state::step::Chosen;
+use glam::Vec3;
+use serde::Serialize;
+use tin_cloak_core::seat::{ease, GapWish};
+use tin_cloak_formats::PieceKind;
+
+/// New rest positions of piece `index` with its `chosen` vertices eased.
+///
+/// # Errors
+/// When the piece is stiff or the wish makes no sense.
+pub fn eased(
+    dress: &Dress,
+    index: usize,
+    chosen: &[bool],
+    options: EaseOptions,
+) -> Result<Vec<Vec3>, WorkshopError> {
+    let piece = &dress.pieces[index];
+    if piece.kind == PieceKind::Stiff {
+        return Err(WorkshopError::StiffIsNotEased { piece: piece.name.clone() });
+    }
+    let most = options.most_mm.unwrap_or(f32::INFINITY);
+    let sane = options.least_mm.is_finite() && options.least_mm.abs() <= 200.0 && most >= options.least_mm;
+    if !sane {
+        return Err(WorkshopError::BadEase);
+    }
+    let wish = GapWish { least: options.least_mm * 0.001, most: most * 0.001 };
+    let ground = Ground::beneath(dress, index);
+    let side = &piece.walls().towards_body;
+    Ok(ease(&piece.rest, &piece.topology, side, chosen, ground.covering(), wish, REACH))
+}
+
+/// How many vertices moved, and how far at most, millimetres.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[allow(missing_docs)]
+pub struct HowFar {
+    pub vertices: usize,
+    pub most_mm: f32,
+}
+
+impl HowFar {
+    fn between(before: &[Vec3], after: &[Vec3]) -> Self {
+        let moves = before.iter().zip(after).map(|(a, b)| a.distance(*b)).filter(|d| *d > 1e-5);
+        let (vertices, most) = moves.fold((0, 0.0f32), |(n, most), d| (n + 1, most.max(d)));
+        Self { vertices, most_mm: most * 1000.0 }
+    }
+}
+
+/// The same as a sentence.
+pub(crate) fn moved_note(name: &str, before: &[Vec3], after: &[Vec3]) -> String {
+    let HowFar { vertices, most_mm } = HowFar::between(before, after);
+    format!("{name}: {vertices} vertices moved, at most {most_mm:.1} mm")
+}
+
+impl Room {
+    /// A piece at rest as easing would leave it, with its gaps (millimetres),
+    /// and how far it would move.
+    ///
+    /// # Errors
+    /// As [`eased`], and when the piece is not there.
+    pub fn ease_view(
+        &self,
+        piece: PieceId,
+        chosen: &Chosen,
+        options: EaseOptions,
+    ) -> Result<(ViewPart, HowFar), WorkshopError> {
+        let missing = WorkshopError::Missing { what: "piece", id: i64::from(piece) };
+        let index = self.index_of(piece).ok_or(missing)?;
+        let piece = &self.dress.pieces[index];
+        let rest = eased(&self.dress, index, &chosen_vertices(piece, chosen)?, options)?;
+        let gaps = self.ground(index).gaps_at(piece, &rest);
+        Ok((self.rest_part(index, &rest, &gaps), HowFar::between(&piece.rest, &rest)))
+    }
+}

@@ -1,0 +1,119 @@
+//! All that lies beneath a piece at rest, and the gaps to it.
+
+use crate::dress::derived::Weighed;
+use crate::dress::piece::Piece;
+use crate::dress::room::Room;
+use crate::dress::shading::ViewPart;
+use crate::dress::worn::Dress;
+use crate::state::key::Key;
+use glam::Vec3;
+use rayon::prelude::*;
+use std::sync::Arc;
+use tin_cloak_core::clearance::{Covering, PosedSide, Side};
+use tin_cloak_core::mesh::vertex_normals_into;
+use tin_cloak_core::seat::Gap;
+
+/// Nothing further from a piece than this is what it lies on, metres.
+pub(crate) const REACH: f32 = 0.08;
+
+/// The gap of each welded vertex of a piece.
+pub(crate) type Gaps = Arc<Vec<Option<Gap>>>;
+
+/// All that lies beneath a piece, at rest, as one surface.
+pub struct Ground {
+    side: Side,
+    posed: PosedSide,
+    positions: Vec<Vec3>,
+}
+
+impl Weighed for Ground {
+    fn bytes(&self) -> usize {
+        self.positions.len() * 12 + self.side.topology.triangles.len() * 80 + self.posed.bytes()
+    }
+}
+
+impl Ground {
+    /// The body and the pieces on layers below that of piece `index`.
+    pub fn beneath(dress: &Dress, index: usize) -> Self {
+        let body = &dress.body;
+        let (mut positions, mut triangles) = (body.rest.clone(), body.topology.triangles.clone());
+        let layer = dress.pieces[index].layer;
+        for piece in dress.pieces.iter().filter(|p| p.layer < layer && !p.cage) {
+            let first = positions.len() as u32;
+            positions.extend(piece.rest.iter());
+            let outside = &piece.walls().outside().topology.triangles;
+            triangles.extend(outside.iter().map(|t| t.map(|v| v + first)));
+        }
+        let side = Side::new(positions.len(), &triangles);
+        let posed = side.pose(&positions);
+        Self { side, posed, positions }
+    }
+
+    pub(crate) fn covering(&self) -> Covering<'_> {
+        Covering { side: &self.side, posed: &self.posed, positions: &self.positions }
+    }
+
+    /// The way from the nearest vertex of `piece` to the surface, metres.
+    pub fn way_to(&self, piece: &Piece) -> Option<Vec3> {
+        let way = |p: &Vec3| Some(self.posed.tree.closest(*p, f32::INFINITY)?.point - *p);
+        let ways = piece.rest.par_iter().with_min_len(256).filter_map(way);
+        ways.min_by(|a, b| a.length_squared().total_cmp(&b.length_squared()))
+    }
+
+    /// The gap of each vertex of the measured side of `piece`.
+    pub fn gaps(&self, piece: &Piece) -> Vec<Option<Gap>> {
+        self.gaps_at(piece, &piece.rest)
+    }
+
+    /// The same with the piece's vertices at `positions` (welded, metres).
+    pub fn gaps_at(&self, piece: &Piece, positions: &[Vec3]) -> Vec<Option<Gap>> {
+        self.covering().gaps(positions, &outward_normals(piece, positions), REACH)
+    }
+
+    /// The same of the vertices named, in their order.
+    pub fn gaps_of(&self, piece: &Piece, positions: &[Vec3], vertices: &[usize]) -> Vec<Option<Gap>> {
+        let normals = outward_normals(piece, positions);
+        let pick = |list: &[Vec3]| vertices.iter().map(|&v| list[v]).collect::<Vec<_>>();
+        self.covering().gaps(&pick(positions), &pick(&normals), REACH)
+    }
+}
+
+/// Unit normals of a piece's measured side, away from the body; zero off that side.
+pub(crate) fn outward_normals(piece: &Piece, positions: &[Vec3]) -> Vec<Vec3> {
+    let side = &piece.walls().towards_body.topology;
+    let mut normals = vec![Vec3::ZERO; positions.len()];
+    vertex_normals_into(positions, &side.triangles, &side.incident, &mut normals);
+    normals
+}
+
+impl Room {
+    /// What lies beneath piece `index`.
+    pub(crate) fn ground(&self, index: usize) -> Arc<Ground> {
+        self.derived.get_or(self.ground_key(index), || Ground::beneath(&self.dress, index))
+    }
+
+    /// The shapes of body and pieces beneath piece `index`.
+    pub(crate) fn ground_key(&self, index: usize) -> Key {
+        let layer = self.dress.pieces[index].layer;
+        let beneath = |i: &usize| self.dress.pieces[*i].layer < layer && !self.dress.pieces[*i].cage;
+        let under = (0..self.dress.pieces.len()).filter(beneath);
+        let key = Key::begin("ground").and_key(self.contents.body_mesh);
+        under.fold(key, |key, i| key.and_key(self.contents.shapes[i])).end()
+    }
+
+    /// The gaps of piece `index` at rest.
+    pub(crate) fn rest_gaps(&self, index: usize) -> Gaps {
+        let key = Key::begin("gaps").and_key(self.ground_key(index)).and_key(self.contents.shapes[index]);
+        self.derived.get_or(key.end(), || self.ground(index).gaps(&self.dress.pieces[index]))
+    }
+
+    /// A piece with its vertices at `rest`, coloured by its gaps.
+    pub(crate) fn rest_part(&self, index: usize, rest: &[Vec3], gaps: &[Option<Gap>]) -> ViewPart {
+        let piece = &self.dress.pieces[index];
+        let map: Vec<f32> = gaps.iter().map(|g| g.map_or(f32::NAN, |g| g.clearance * 1000.0)).collect();
+        let weld = &piece.topology.weld;
+        let positions = weld.scatter(rest);
+        let normals = piece.shading.normals(&positions);
+        ViewPart { id: self.piece_state(index).id, positions, normals, map: Some(weld.scatter(&map)) }
+    }
+}

@@ -1,0 +1,10 @@
+//! Where pieces belong at rest.
+
+pub(crate) mod brushing;
+pub(crate) mod easing;
+pub(crate) mod ground;
+pub(crate) mod mirror_steps;
+pub(crate) mod modelled_pose;
+pub(crate) mod place;
+pub(crate) mod sits;
+pub(crate) mod steps;

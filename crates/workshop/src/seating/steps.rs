@@ -1,0 +1,85 @@
+//! Steps that put a piece where it belongs at rest.
+
+use crate::dress::chosen::chosen_vertices;
+use crate::error::WorkshopError;
+use crate::making::doing::{Doing, Phase};
+use crate::seating::easing::{eased, moved_note};
+use crate::seating::modelled_pose::{carried_to_rest, pose_notes, pose_of_piece};
+use crate::state::fitting::PieceId;
+use crate::state::placing::{EaseOptions, PlaceOptions};
+use crate::state::step::Chosen;
+use crate::state::stroke::BrushStroke;
+use crate::state::turn::Turn;
+use glam::Vec3;
+
+impl Doing<'_> {
+    pub fn place(&mut self, piece: PieceId, options: PlaceOptions) -> Result<String, WorkshopError> {
+        let (index, worn) = self.worn_piece(piece)?;
+        let placement = options.placement(&self.room.dress, worn)?;
+        let rest: Vec<Vec3> = worn.rest.iter().map(|p| placement.apply(*p)).collect();
+        let name = worn.name.clone();
+        self.reseat(index, &rest)?;
+        self.draft.piece(piece)?.bound = None;
+        Ok(format!("Place {name}"))
+    }
+
+    /// New rest positions, with how far they moved.
+    fn reseat(&mut self, index: usize, rest: &[Vec3]) -> Result<(), WorkshopError> {
+        let worn = &self.room.dress.pieces[index];
+        self.draft.notes.push(moved_note(&worn.name, &worn.rest, rest));
+        self.draft.reseat(self.room, index, rest)?;
+        Ok(())
+    }
+
+    pub fn find_pose(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
+        let (index, worn) = self.worn_piece(piece)?;
+        let name = worn.name.clone();
+        let dress = &self.room.dress;
+        let phase = Phase { job: self.job, from: 0.0, to: 0.8 };
+        let (found, joints) = pose_of_piece(dress, index, &|s| phase.tell(s))?;
+        let rest = carried_to_rest(dress, index, &found.pose)?;
+        self.draft.notes.extend(pose_notes(dress, &found, &joints));
+        self.draft.reseat(self.room, index, &rest)?.bound = None;
+        Ok(format!("Find the pose of {name} and take it to rest"))
+    }
+
+    pub fn seat_from_pose(
+        &mut self,
+        piece: PieceId,
+        pose: usize,
+        turns: &[Turn],
+    ) -> Result<String, WorkshopError> {
+        let (index, worn) = self.worn_piece(piece)?;
+        let name = worn.name.clone();
+        let rest = carried_to_rest(&self.room.dress, index, &self.room.pose_of(pose, turns)?)?;
+        self.reseat(index, &rest)?;
+        self.draft.piece(piece)?.bound = None;
+        Ok(format!("Take {name} from the pose set by hand to rest"))
+    }
+
+    pub fn ease(
+        &mut self,
+        piece: PieceId,
+        chosen: &Chosen,
+        options: EaseOptions,
+    ) -> Result<String, WorkshopError> {
+        let (index, worn) = self.worn_piece(piece)?;
+        let name = worn.name.clone();
+        let vertices = chosen_vertices(worn, chosen)?;
+        let rest = eased(&self.room.dress, index, &vertices, options)?;
+        self.reseat(index, &rest)?;
+        let part = if *chosen == Chosen::Everything { "" } else { "part of " };
+        Ok(match options.most_mm {
+            None => format!("Ease {part}{name} off to {} mm", options.least_mm),
+            Some(most) => format!("Bring {part}{name} to between {} and {most} mm", options.least_mm),
+        })
+    }
+
+    pub fn brush(&mut self, piece: PieceId, stroke: &BrushStroke) -> Result<String, WorkshopError> {
+        let (index, worn) = self.worn_piece(piece)?;
+        let name = worn.name.clone();
+        let rest = stroke.applied(worn)?;
+        self.reseat(index, &rest)?;
+        Ok(format!("{} {name}", stroke.word()))
+    }
+}

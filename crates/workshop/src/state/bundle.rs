@@ -1,0 +1,61 @@
+//! A file and those that came along with it, kept as one blob.
+
+use crate::error::WorkshopError;
+use tin_cloak_formats::Companions;
+
+const MAGIC: &[u8; 8] = b"tcbundle";
+
+/// `bytes` alone when nothing came along; else the magic, the length of a list as eight bytes,
+/// the list (name and length of each file, JSON), and the files, the main one first.
+pub(crate) fn pack(name: &str, bytes: &[u8], companions: &Companions) -> Result<Vec<u8>, WorkshopError> {
+    if companions.is_empty() {
+        return Ok(bytes.to_vec());
+    }
+    let along = companions.iter().map(|(name, data)| (name.as_str(), data.len()));
+    let list: Vec<(&str, usize)> = std::iter::once((name, bytes.len())).chain(along).collect();
+    let list = serde_json::to_vec(&list)?;
+    let mut out = MAGIC.to_vec();
+    out.extend((list.len() as u64).to_le_bytes());
+    out.extend(list);
+    out.extend(bytes);
+    companions.values().for_each(|data| out.extend(data));
+    Ok(out)
+}
+
+/// The main file and those that came along.
+pub(crate) fn unpack(blob: Vec<u8>) -> Result<(Vec<u8>, Companions), WorkshopError> {
+    if !blob.starts_with(MAGIC) {
+        return Ok((blob, Companions::new()));
+    }
+    let cut = || WorkshopError::Job("a stored file is cut short: bring it in again".to_owned());
+    let mut rest = &blob[MAGIC.len()..];
+    let mut take = |n: usize| {
+        let (head, tail) = rest.split_at_checked(n).ok_or_else(cut)?;
+        rest = tail;
+        Ok::<_, WorkshopError>(head)
+    };
+    let length = u64::from_le_bytes(take(8)?.try_into().map_err(|_| cut())?);
+    let list: Vec<(String, usize)> =
+        serde_json::from_slice(take(usize::try_from(length).map_err(|_| cut())?)?)?;
+    let mut files = Vec::new();
+    for (name, length) in list {
+        files.push((name, take(length)?.to_vec()));
+    }
+    let mut files = files.into_iter();
+    let (_, main) = files.next().ok_or_else(cut)?;
+    Ok((main, files.collect()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_packed_comes_out_again() {
+        let along: Companions = [("a.bin".to_owned(), vec![1, 2, 3]), ("b.png".to_owned(), vec![])].into();
+        let blob = pack("x.gltf", b"{}", &along).unwrap();
+        assert_eq!(unpack(blob.clone()).unwrap(), (b"{}".to_vec(), along));
+        assert_eq!(unpack(b"glTF alone".to_vec()).unwrap().0, b"glTF alone");
+        assert!((0..blob.len()).skip(8).all(|end| unpack(blob[..end].to_vec()).is_err()));
+    }
+}

@@ -1,0 +1,149 @@
+//! The state of a fitting after a step: small, with everything large behind blob names.
+
+use crate::state::motion::{MotionState, RangeState};
+use crate::state::own_joint::OwnJoint;
+use crate::state::recipe::Recipe;
+use serde::{Deserialize, Serialize};
+use tin_cloak_core::intake::{JointRole, Place, Up};
+use tin_cloak_core::skeleton::Pose;
+use tin_cloak_formats::PieceKind;
+use tin_cloak_store::BlobId;
+
+/// Number of a piece within its fitting; never used again for another.
+pub type PieceId = u32;
+
+/// The state of a fitting after a step: small, with everything large behind blob names.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct FittingState {
+    pub body: FileRef,
+    /// Weights of the body, when they are no longer the file's.
+    #[serde(default)]
+    pub body_skin: Option<BlobId>,
+    /// What the body of the file is multiplied by, and its upward axis there.
+    #[serde(default)]
+    pub body_size: Option<(f32, Up)>,
+    pub pieces: Vec<PieceState>,
+    pub next_piece: PieceId,
+    pub tolerance_mm: f32,
+    /// Motions of other files.
+    #[serde(default)]
+    pub motions: Vec<MotionState>,
+    /// Poses set by hand.
+    #[serde(default)]
+    pub poses: Vec<KeptPose>,
+    /// Ranges of motion set by hand.
+    #[serde(default)]
+    pub ranges: Vec<RangeState>,
+    /// Roles of joints set by hand.
+    #[serde(default)]
+    pub roles: Vec<(String, JointRole)>,
+    /// Joints of the pieces' own, behind those of the body.
+    #[serde(default)]
+    pub joints: Vec<OwnJoint>,
+}
+
+impl FittingState {
+    /// A body with nothing on.
+    pub fn of_body(body: FileRef) -> Self {
+        Self {
+            body,
+            body_skin: None,
+            body_size: None,
+            pieces: Vec::new(),
+            next_piece: 1,
+            tolerance_mm: 0.5,
+            motions: Vec::new(),
+            poses: Vec::new(),
+            ranges: Vec::new(),
+            roles: Vec::new(),
+            joints: Vec::new(),
+        }
+    }
+}
+
+/// A mesh of a kept file.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct FileRef {
+    pub file: BlobId,
+    pub file_name: String,
+    pub mesh: String,
+}
+
+/// A pose set by hand.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct KeptPose {
+    pub name: String,
+    pub pose: Pose,
+}
+
+/// What is done to the mesh of a piece's file before anything else.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Cut {
+    /// Triangles of the file's mesh that are left out: ascending, little-endian.
+    pub left_out: Option<BlobId>,
+    /// True for its mirror image.
+    pub mirrored: bool,
+}
+
+/// A piece in a state.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct PieceState {
+    pub id: PieceId,
+    pub source: FileRef,
+    /// Its own name, when it is not its mesh's.
+    #[serde(default)]
+    pub own_name: Option<String>,
+    #[serde(default)]
+    pub cut: Cut,
+    pub layer: u16,
+    pub kind: PieceKind,
+    /// Where on the body it is worn, when that was said.
+    #[serde(default)]
+    pub place: Option<Place>,
+    /// Parts that were said to be stiff, or not.
+    #[serde(default)]
+    pub shells: Vec<(u32, bool)>,
+    /// True for a cage.
+    #[serde(default)]
+    pub cage: bool,
+    /// How it is to be bound.
+    #[serde(default)]
+    pub recipe: Recipe,
+    /// Rest positions, when they are no longer the file's.
+    pub rest: Option<BlobId>,
+    /// Weights, once bound.
+    pub bound: Option<BlobId>,
+    /// Ranges of motion that it narrows.
+    #[serde(default)]
+    pub limits: Vec<RangeState>,
+}
+
+impl PieceState {
+    /// A piece as its file has it.
+    pub fn new(id: PieceId, source: FileRef, layer: u16, kind: PieceKind) -> Self {
+        Self {
+            id,
+            source,
+            own_name: None,
+            cut: Cut::default(),
+            layer,
+            kind,
+            place: None,
+            shells: Vec::new(),
+            cage: false,
+            recipe: Recipe::default(),
+            rest: None,
+            bound: None,
+            limits: Vec::new(),
+        }
+    }
+
+    /// What people call it.
+    pub fn name(&self) -> &str {
+        self.own_name.as_deref().unwrap_or(&self.source.mesh)
+    }
+}

@@ -1,0 +1,16 @@
+//! What is kept of a fitting: its steps, its state, recipes, and large values as blobs.
+
+pub(crate) mod blobs;
+pub(crate) mod bound;
+pub(crate) mod bundle;
+pub(crate) mod clean;
+pub(crate) mod fitting;
+pub(crate) mod key;
+pub(crate) mod motion;
+pub(crate) mod own_joint;
+pub(crate) mod placing;
+pub(crate) mod push;
+pub(crate) mod recipe;
+pub(crate) mod step;
+pub(crate) mod stroke;
+pub(crate) mod turn;

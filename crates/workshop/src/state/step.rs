@@ -1,0 +1,134 @@
+//! Steps: what can be done to a fitting, as values that can be kept and run again.
+
+use crate::state::clean::Clean;
+use crate::state::fitting::PieceId;
+use crate::state::own_joint::OwnJoint;
+use crate::state::placing::{EaseOptions, PlaceOptions};
+use crate::state::push::MendOptions;
+use crate::state::recipe::{BindOptions, FollowWish, JointChoice, SideWish, SourcePart, Takes};
+use crate::state::stroke::{BrushStroke, Reach};
+use crate::state::turn::Turn;
+use serde::{Deserialize, Serialize};
+use tin_cloak_core::intake::{JointRole, Place, Up};
+use tin_cloak_core::trial::JointRange;
+use tin_cloak_formats::PieceKind;
+use tin_cloak_store::BlobId;
+
+/// Which vertices a step works on.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Chosen {
+    /// All of them.
+    #[default]
+    Everything,
+    /// Those under a brush.
+    Around(Reach),
+}
+
+/// One recorded, undoable change.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum Step {
+    /// The fitting begins with a body.
+    Begin { file: BlobId, file_name: String, mesh: String },
+    /// A piece is put on.
+    AddPiece { file: BlobId, file_name: String, mesh: String, layer: u16, kind: PieceKind },
+    /// A piece is taken off.
+    RemovePiece { piece: PieceId },
+    /// A piece goes to another layer.
+    MoveToLayer { piece: PieceId, layer: u16 },
+    /// A piece is filed as another kind; its weights are taken off.
+    SetKind { piece: PieceId, kind: PieceKind },
+    /// A piece goes over another, or next to the skin; the pieces further out make room.
+    PutOver { piece: PieceId, over: Option<PieceId> },
+    /// Where on the body a piece is worn.
+    SetPlace { piece: PieceId, place: Place },
+    /// A part of a mixed piece is stiff, or cloth; the piece's weights are taken off.
+    SetShell { piece: PieceId, shell: u32, stiff: bool },
+    /// Faces that nobody will see are left out.
+    LeaveOutUnseen { piece: PieceId },
+    /// A piece is replaced by its mirror image.
+    Mirror { piece: PieceId },
+    /// The mirror image of a piece is put on beside it.
+    CopyMirrored { piece: PieceId },
+    /// A piece is moved, turned and sized; its weights are taken off.
+    Place { piece: PieceId, options: PlaceOptions },
+    /// A piece is taken back to rest from the pose it was modelled in, which is searched for.
+    FindPose { piece: PieceId },
+    /// The same from a pose set by hand: a trial pose and turns on top of it.
+    SeatFromPose { piece: PieceId, pose: usize, turns: Vec<Turn> },
+    /// A piece is eased off what lies beneath, or drawn in.
+    Ease { piece: PieceId, chosen: Chosen, options: EaseOptions },
+    /// Dabs of a brush on a piece.
+    Brush { piece: PieceId, stroke: BrushStroke },
+    /// Weight on control joints of the body goes to joints that deform.
+    ClearControls,
+    /// The body is brought to metres and Y up: multiplied by `scale`, then turned.
+    SizeBody { scale: f32, up: Up },
+    /// A pose set by hand is kept under a name and tried with the others.
+    KeepPose { name: String, pose: usize, turns: Vec<Turn> },
+    /// A kept pose is no longer tried.
+    DropPose { name: String },
+    /// A motion of another file is tried too; its joints are matched by name and place.
+    AddMotion { file: BlobId, file_name: String, name: String },
+    /// Which joint of a motion moves which joint of the body.
+    MatchJoints { motion: usize, pairs: Vec<(String, String)> },
+    /// A motion is no longer tried.
+    RemoveMotion { motion: usize },
+    /// How far a joint may turn: of the body, or as a piece allows. None is the handbook's range,
+    /// or no limit by the piece.
+    SetRange { joint: String, range: Option<JointRange>, piece: Option<PieceId> },
+    /// What a joint is for.
+    SetRole { joint: String, role: JointRole },
+    /// Pieces take their weights as their recipes say (all of them when the list is empty).
+    Bind { pieces: Vec<PieceId> },
+    /// By which method a piece takes its weights; a bound one is bound again.
+    ChooseMethod { piece: PieceId, options: BindOptions },
+    /// Whose weights a piece takes, and which part of them; its weights are taken off.
+    TakeFrom { piece: PieceId, takes: Takes, part: SourcePart },
+    /// What stiff parts of a piece follow (one by number, or all); a bound one is bound again.
+    Follow { piece: PieceId, shell: Option<u32>, follow: FollowWish },
+    /// Which side a place of a piece is; a bound one is bound again.
+    MarkSide { piece: PieceId, mark: SideWish },
+    /// What was said of a piece's sides is forgotten; a bound one is bound again.
+    ClearSides { piece: PieceId },
+    /// A cage is made round pieces (all of them when the list is empty), which hang in it then.
+    MakeCage { pieces: Vec<PieceId>, offset_mm: f32, cell_mm: f32 },
+    /// A piece is used as a cage, or is worn again.
+    UseAsCage { piece: PieceId, cage: bool },
+    /// A piece is given a joint of its own; a bound one is bound again.
+    AddJoint { joint: OwnJoint },
+    /// A joint of a piece's own is set anew; its piece is bound again.
+    ChangeJoint { joint: OwnJoint },
+    /// A joint of a piece's own is taken out; its weight goes to its parent.
+    RemoveJoint { name: String },
+    /// Which of the body's joints a piece may follow; its weights are taken off.
+    ChooseJoints { piece: PieceId, choice: Option<JointChoice> },
+    /// The weights of a bound piece are cleaned; those of `locked` joints stay.
+    Clean {
+        piece: PieceId,
+        clean: Clean,
+        #[serde(default)]
+        chosen: Chosen,
+        #[serde(default)]
+        locked: Vec<String>,
+    },
+    /// Cloth is pushed off what pokes through it in all trial poses.
+    PushOut { pieces: Vec<PieceId>, chosen: Chosen, options: MendOptions },
+}
+
+/// What a step did.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Effect {
+    /// Deepest poke-through before, millimetres, if it had been measured.
+    pub deepest_before_mm: Option<f32>,
+    /// The same after.
+    pub deepest_after_mm: Option<f32>,
+    /// Board cells that got better.
+    pub better: usize,
+    /// Board cells that got worse.
+    pub worse: usize,
+    /// More, in words.
+    pub notes: Vec<String>,
+}

@@ -1,0 +1,41 @@
+//! Hand work with a brush, as steps keep it.
+
+use serde::{Deserialize, Serialize};
+use tin_cloak_core::seat::Stroke;
+
+/// Where a brush was set down.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Reach {
+    /// How far it reaches along the cloth, millimetres.
+    pub radius_mm: f32,
+    /// Welded vertices at which it was set down, in order.
+    pub dabs: Vec<u32>,
+    /// Also on the mirror image of each place.
+    pub mirrored: bool,
+}
+
+/// One pass of the brush.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct BrushStroke {
+    /// What it does.
+    pub stroke: Stroke,
+    /// Millimetres a dab moves its middle, or percent of the way when smoothing.
+    pub strength: f32,
+    /// Percent of the radius that get the whole strength; from there it falls off.
+    #[serde(default)]
+    pub firm_percent: f32,
+    /// Where.
+    #[serde(flatten)]
+    pub reach: Reach,
+}
+
+impl BrushStroke {
+    /// What it does, as a step begins.
+    pub fn word(&self) -> &'static str {
+        match self.stroke {
+            Stroke::PullOut => "Pull out",
+            Stroke::PushIn => "Push in",
+            Stroke::Smooth => "Smooth",
+        }
+    }
+}
