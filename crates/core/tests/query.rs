@@ -6,7 +6,7 @@ mod common;
 use common::*;
 use proptest::prelude::*;
 use tin_cloak_core::glam::{Quat, Vec3};
-use tin_cloak_core::query::{closest_on_triangle, Tree, WindingField};
+use tin_cloak_core::query::{closest_on_triangle, Bvh, WindingField};
 
 fn points() -> impl Strategy<Value = Vec<[f32; 3]>> {
     prop::collection::vec(prop::array::uniform3(-0.3f32..0.3), 1..20)
@@ -18,7 +18,7 @@ proptest! {
     #[test]
     fn closest_is_what_looking_at_every_triangle_finds(queries in points(), turn in 0.0f32..3.0) {
         let (mut positions, triangles) = joined(sphere(0.1, 24), tube(0.15, (-0.2, 0.2), 24, 8, 0.6));
-        let mut tree = Tree::build(&positions, &triangles);
+        let mut tree = Bvh::build(&positions, &triangles);
         // Refitted to moved vertices, not rebuilt.
         positions.iter_mut().for_each(|p| *p = Quat::from_rotation_x(turn) * *p + Vec3::X * 0.1 * turn * p.y);
         tree.refit(&positions);
@@ -47,7 +47,7 @@ proptest! {
     #[test]
     fn beginning_at_any_triangle_finds_the_same(queries in points(), seed in 0u32..3000) {
         let (positions, triangles) = joined(sphere(0.1, 24), tube(0.15, (-0.2, 0.2), 24, 8, 0.6));
-        let tree = Tree::build(&positions, &triangles);
+        let tree = Bvh::build(&positions, &triangles);
         for q in queries.iter().map(|q| Vec3::from(*q)) {
             let facing = Vec3::new(q.z, q.x, q.y + 0.1).normalize();
             let plain = tree.closest_facing(q, 0.2, facing, 0.0);
@@ -59,7 +59,7 @@ proptest! {
     #[test]
     fn rays_meet_a_sphere_where_arithmetic_says(x in -0.06f32..0.06, y in -0.06f32..0.06) {
         let (positions, triangles) = sphere(0.1, 96);
-        let tree = Tree::build(&positions, &triangles);
+        let tree = Bvh::build(&positions, &triangles);
         let hit = tree.ray(Vec3::new(x, y, 0.5), Vec3::NEG_Z, (0.0, 2.0), |_, _| true).unwrap();
         let exact = 0.5 - (0.01 - x * x - y * y).sqrt();
         prop_assert!((hit.distance - exact).abs() < 1.2e-3, "{} {}", hit.distance, exact);
@@ -69,14 +69,14 @@ proptest! {
 #[test]
 fn winding_numbers_of_open_and_closed_surfaces() {
     let (positions, triangles) = sphere(0.1, 64);
-    let tree = Tree::build(&positions, &triangles);
+    let tree = Bvh::build(&positions, &triangles);
     let field = WindingField::new(&tree);
     assert!((field.at(Vec3::new(0.02, 0.03, -0.01)) - 1.0).abs() < 0.01);
     assert!(field.at(Vec3::new(0.2, 0.1, 0.0)).abs() < 0.01);
     // At the centre of an open tube of length L and radius r the two ends are missing:
     // 1 − (1 − cos θ) with tan θ = r / (L / 2).
     let (positions, triangles) = tube(0.1, (-0.15, 0.15), 96, 30, 1.0);
-    let tree = Tree::build(&positions, &triangles);
+    let tree = Bvh::build(&positions, &triangles);
     let exact = (0.1f32 / 0.15).atan().cos();
     assert!((WindingField::new(&tree).at(Vec3::ZERO) - exact).abs() < 0.01);
 }
@@ -96,7 +96,7 @@ fn as_libigl_says() {
     let positions: Vec<Vec3> = list("positions").iter().map(vec3).collect();
     let triangles: Vec<[u32; 3]> =
         list("triangles").iter().map(|t| [0, 1, 2].map(|i| t[i].as_u64().unwrap() as u32)).collect();
-    let tree = Tree::build(&positions, &triangles);
+    let tree = Bvh::build(&positions, &triangles);
     let field = WindingField::new(&tree);
     assert!(list("queries").len() >= 100);
     for ((q, d), w) in list("queries").iter().zip(list("squared_distances")).zip(list("winding")) {

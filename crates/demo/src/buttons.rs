@@ -5,14 +5,14 @@ use crate::remesh::Shape3;
 use glam::Vec3;
 use std::f32::consts::TAU;
 use tin_cloak_core::mesh::Topology;
-use tin_cloak_core::query::Tree;
+use tin_cloak_core::query::Bvh;
 
 const BUTTONS: usize = 5;
 const RADIUS: f32 = 0.0105;
 
 /// Five of tin down the left front of `coat` (at rest).
 pub(crate) fn buttons(coat: &Shape3) -> Shape3 {
-    let tree = Tree::build(&coat.positions, &coat.triangles);
+    let tree = Bvh::build(&coat.positions, &coat.triangles);
     let mut shape = Shape3 { positions: Vec::new(), triangles: Vec::new() };
     let topology = Topology::of_welded(coat.positions.len(), &coat.triangles);
     let edge: Vec<Vec3> = (0..coat.positions.len())

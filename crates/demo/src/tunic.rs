@@ -6,7 +6,7 @@ use crate::remesh::{relax, symmetrise, Shape3};
 use crate::sdf::{ellipsoid, flat_cone, join, project, surface_along};
 use glam::Vec3;
 use std::f32::consts::TAU;
-use tin_cloak_core::query::Tree;
+use tin_cloak_core::query::Bvh;
 
 /// Columns round the trunk; the first is in front. Divisible by four, so that both sides match.
 const COLUMNS: usize = 96;
@@ -262,18 +262,14 @@ impl Tube {
 
 /// Moves vertices that lie nearer than `least` metres to the body (or inside it) out to it.
 pub(crate) fn keep_off(shape: &mut Shape3, body: &Shape3, least: f32) {
-    let tree = Tree::build(&body.positions, &body.triangles);
+    let tree = Bvh::build(&body.positions, &body.triangles);
     let normals = tin_cloak_core::mesh::vertex_normals(&body.positions, &body.triangles);
     for _ in 0..3 {
         for p in &mut shape.positions {
             let Some(hit) = tree.closest(*p, 0.05) else { continue };
             let corners = body.triangles[hit.triangle as usize];
-            let normal: Vec3 = corners
-                .iter()
-                .zip(hit.barycentric)
-                .map(|(&v, w)| normals[v as usize] * w)
-                .sum::<Vec3>()
-                .normalize_or_zero();
+            let normal: Vec3 = tin_cloak_core::mesh::mix(corners, hit.barycentric, |v| normals[v as usize]);
+            let normal = normal.normalize_or_zero();
             let off = (*p - hit.point).dot(normal);
             if off < least {
                 *p += normal * (least - off);

@@ -1,7 +1,7 @@
 //! Binding: who takes weights from whom, and cleaning what came of it.
 
-use crate::aside::aside;
 use crate::answers::{page, Page, Refusal, Tell};
+use crate::aside::aside;
 use crate::aside::Shop;
 use crate::steps::{changed, changed_as, changed_by};
 use askama::Template;
@@ -170,7 +170,8 @@ async fn mark_side(shop: &Shop, id: i64, piece: u32, form: Form<SideForm>) -> Re
         SideField::Right => Side::Right,
     };
     let vertex = form.picked.on(piece, "this piece")?;
-    changed_by(shop, id, Step::MarkSide { piece, mark: SideWish { vertex, side, reach_mm: form.reach } }).await
+    changed_by(shop, id, Step::MarkSide { piece, mark: SideWish { vertex, side, reach_mm: form.reach } })
+        .await
 }
 
 #[post("/fitting/<id>/clear-sides/<piece>")]
@@ -308,10 +309,7 @@ struct UseTemplate {
 
 #[post("/fitting/<id>/use-template/<piece>", data = "<form>")]
 async fn use_template(shop: &Shop, id: i64, piece: u32, form: Form<UseTemplate>) -> Result<Tell, Refusal> {
-    changed_as(shop, id, move |shop| {
-        Ok(shop.template_step(form.template, piece)?)
-    })
-    .await
+    changed_as(shop, id, move |shop| Ok(shop.template_step(form.template, piece)?)).await
 }
 
 #[derive(FromForm)]

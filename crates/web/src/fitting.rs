@@ -1,7 +1,7 @@
 //! The Fitting screen and its fragments.
 
-use crate::aside::{aside, Shop};
 use crate::answers::{page, Page, Refusal};
+use crate::aside::{aside, Shop};
 use crate::board_svg::{draw, Drawing};
 use crate::layers_svg::{cut, Cut, WIDTH};
 use crate::looked_over::{
@@ -15,7 +15,6 @@ use rocket::{get, routes, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{Asset, Board, Effect, OpenFitting, SnagCard, TrialSet, Workshop};
-
 
 /// Names of the stations, in the order of work.
 const STATIONS: [&str; 6] = ["Intake", "Seating", "Binding", "Trials", "Mending", "Handover"];
@@ -243,12 +242,7 @@ fn looked_at(trouble: Option<bool>) -> &'static str {
     trouble.map_or("", |t| if t { "warn" } else { "done" })
 }
 
-fn stations(
-    open: &OpenFitting,
-    board: Option<&Board>,
-    on: usize,
-    unseated: Option<bool>,
-) -> Vec<Station> {
+fn stations(open: &OpenFitting, board: Option<&Board>, on: usize, unseated: Option<bool>) -> Vec<Station> {
     let pieces = &open.room.dress.pieces;
     let any = !pieces.is_empty();
     let bound = any && pieces.iter().all(|p| p.bound.is_some());
@@ -299,18 +293,12 @@ fn board_words(board: &Board, before: Option<&Board>, against: Option<i64>) -> S
 
 #[get("/fitting/<id>?<station>", rank = 2)]
 async fn fitting(shop: &Shop, id: i64, station: Option<usize>) -> Page {
-    aside(shop, move |shop| {
-        page(&FittingPage { s: shown(shop, id, station, None)? })
-    })
-    .await
+    aside(shop, move |shop| page(&FittingPage { s: shown(shop, id, station, None)? })).await
 }
 
 #[get("/fitting/<id>/panels?<station>&<against>")]
 async fn panels(shop: &Shop, id: i64, station: Option<usize>, against: Option<i64>) -> Page {
-    aside(shop, move |shop| {
-        page(&Panels { s: shown(shop, id, station, against)?, swap: true })
-    })
-    .await
+    aside(shop, move |shop| page(&Panels { s: shown(shop, id, station, against)?, swap: true })).await
 }
 
 #[derive(Template)]

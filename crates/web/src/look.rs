@@ -1,7 +1,7 @@
 //! What the viewport asks for: meshes, posed positions with maps, what lies under the pointer.
 
-use crate::aside::{look_aside, Shop};
 use crate::answers::Refusal;
+use crate::aside::{look_aside, Shop};
 use crate::binary::{pack_mesh, pack_view, Binary};
 use rocket::http::Status;
 use rocket::serde::json::Json;
@@ -12,7 +12,6 @@ use tin_cloak_workshop::{
     BrushStroke, Chosen, Cut, EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart, ViewRequest,
     WorkshopError,
 };
-
 
 /// sRGB colour of a part: 0 the body, then the pieces from the inside out.
 pub(crate) fn colour(room: &Room, part: usize) -> [u8; 3] {
@@ -79,7 +78,8 @@ async fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFact
         };
         let parts = room.extents().into_iter().enumerate().map(part).collect();
         let joints = body.skeleton.names.iter().zip(room.regions().iter().copied().collect::<Vec<_>>());
-        let joints = joints.map(|(n, r)| JointFacts { name: n.clone(), colour: r.1.then_some(r.0) }).collect();
+        let joints =
+            joints.map(|(n, r)| JointFacts { name: n.clone(), colour: r.1.then_some(r.0) }).collect();
         let (low, high) = room.bounds();
         Ok(Json(SceneFacts {
             parts,

@@ -1,7 +1,7 @@
 //! Motions from other files, joints' roles and how far they turn.
 
-use crate::aside::aside;
 use crate::answers::{page, Page, Refusal, Tell};
+use crate::aside::aside;
 use crate::aside::Shop;
 use crate::steps::{changed_as, changed_by};
 use askama::Template;
@@ -160,10 +160,7 @@ struct MotionForm {
 
 #[post("/fitting/<id>/motion", data = "<form>")]
 async fn add_motion(shop: &Shop, id: i64, form: Form<MotionForm>) -> Result<Tell, Refusal> {
-    changed_as(shop, id, move |shop| {
-        Ok(shop.motion_step(form.asset)?)
-    })
-    .await
+    changed_as(shop, id, move |shop| Ok(shop.motion_step(form.asset)?)).await
 }
 
 #[post("/fitting/<id>/motion/<motion>/remove")]

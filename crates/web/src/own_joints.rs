@@ -1,8 +1,8 @@
 //! Joints of the pieces' own: added, set and taken out.
 
 use crate::answers::{Refusal, Tell};
-use crate::binding::Picked;
 use crate::aside::Shop;
+use crate::binding::Picked;
 use crate::steps::{changed_as, changed_by};
 use rocket::form::Form;
 use rocket::http::Status;

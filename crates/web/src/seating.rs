@@ -1,10 +1,10 @@
 //! Seating: what moves pieces at rest.
 
-use crate::aside::aside;
 use crate::answers::{Refusal, Tell};
-use crate::look::EaseRequest;
+use crate::aside::aside;
 use crate::aside::Shop;
-use crate::steps::{changed_by};
+use crate::look::EaseRequest;
+use crate::steps::changed_by;
 use rocket::form::Form;
 use rocket::http::Status;
 use rocket::serde::json::Json;
@@ -81,7 +81,12 @@ struct Started {
 }
 
 #[post("/fitting/<id>/brush/<piece>", data = "<stroke>")]
-async fn brush(shop: &Shop, id: i64, piece: u32, stroke: Json<BrushStroke>) -> Result<Json<Started>, Refusal> {
+async fn brush(
+    shop: &Shop,
+    id: i64,
+    piece: u32,
+    stroke: Json<BrushStroke>,
+) -> Result<Json<Started>, Refusal> {
     aside(shop, move |shop| {
         let job = shop.start(id, Step::Brush { piece, stroke: stroke.into_inner() })?;
         Ok(Json(Started { job }))
@@ -90,7 +95,12 @@ async fn brush(shop: &Shop, id: i64, piece: u32, stroke: Json<BrushStroke>) -> R
 }
 
 #[post("/fitting/<id>/ease-part/<piece>", data = "<ease>")]
-async fn ease_part(shop: &Shop, id: i64, piece: u32, ease: Json<EaseRequest>) -> Result<Json<Started>, Refusal> {
+async fn ease_part(
+    shop: &Shop,
+    id: i64,
+    piece: u32,
+    ease: Json<EaseRequest>,
+) -> Result<Json<Started>, Refusal> {
     aside(shop, move |shop| {
         let EaseRequest { chosen, options } = ease.into_inner();
         let job = shop.start(id, Step::Ease { piece, chosen, options })?;

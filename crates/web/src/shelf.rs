@@ -1,7 +1,7 @@
 //! The Shelf: fittings, bodies and pieces.
 
-use crate::aside::{aside, Shop};
 use crate::answers::{page, Page, Refusal, Tell};
+use crate::aside::{aside, Shop};
 use crate::looked_over::kind_key;
 use askama::Template;
 use rocket::form::Form;
@@ -9,7 +9,6 @@ use rocket::http::{ContentType, Status};
 use rocket::response::Redirect;
 use rocket::{delete, get, post, routes, FromForm, FromFormField, Route};
 use tin_cloak_workshop::{Asset, AssetFacts, AssetRole, Fitting, Summary};
-
 
 struct FittingCard {
     id: i64,

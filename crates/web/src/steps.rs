@@ -1,7 +1,7 @@
 //! What changes a fitting.
 
-use crate::aside::{aside, Shop};
 use crate::answers::{Refusal, Tell};
+use crate::aside::{aside, Shop};
 use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::{self, Responder};
@@ -10,8 +10,6 @@ use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::{Chosen, MendOptions, PieceKind, Step, Workshop};
-
-
 
 /// Begins a step as a job, and tells the page to watch it.
 pub(crate) async fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
@@ -153,12 +151,19 @@ struct CureForm {
 
 /// Runs the cure of a finding: of the body (0) or a piece, by its place in the list.
 #[post("/fitting/<id>/cure/<subject>/<number>", data = "<form>")]
-async fn cure(shop: &Shop, id: i64, subject: u32, number: usize, form: Form<CureForm>) -> Result<Tell, Refusal> {
+async fn cure(
+    shop: &Shop,
+    id: i64,
+    subject: u32,
+    number: usize,
+    form: Form<CureForm>,
+) -> Result<Tell, Refusal> {
     changed_as(shop, id, move |shop| {
         let room = shop.room(id, None)?;
         let list = room.findings().into_iter().find(|(s, _)| *s == subject).map(|f| f.1);
         let cure = list.as_ref().and_then(|l| l.get(number)).and_then(|f| f.cure.as_ref());
-        let stale = || Refusal::new(Status::Conflict, "That finding is no longer there: look at the list again.");
+        let stale =
+            || Refusal::new(Status::Conflict, "That finding is no longer there: look at the list again.");
         let cure = cure.filter(|c| c.label == form.label).ok_or_else(stale)?;
         Ok(cure.step.clone())
     })

@@ -11,7 +11,7 @@ use tin_cloak_workshop::core::bind::{fill, match_surface, MatchSettings, Source,
 use tin_cloak_workshop::core::clearance::{measure_pose, Settings};
 use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::core::query::Tree;
+use tin_cloak_workshop::core::query::Bvh;
 use tin_cloak_workshop::{
     bind_piece, clip_trials, pose_of_piece, range_trials, read, sort_document, Body, BrushStroke, Companions,
     Dress, MapKind, Piece, PieceKind, PlaceOptions, Reach, Recipe, Step, Turn, ViewRequest, Workshop,
@@ -77,9 +77,9 @@ fn posing(c: &mut Criterion) {
             black_box(out.0[0] + out.1[0])
         });
     });
-    let mut tree = Tree::build(&body.rest, &body.topology.triangles);
+    let mut tree = Bvh::build(&body.rest, &body.topology.triangles);
     c.bench_function("search tree over 26,756 triangles: build", |b| {
-        b.iter(|| black_box(Tree::build(&body.rest, &body.topology.triangles)));
+        b.iter(|| black_box(Bvh::build(&body.rest, &body.topology.triangles)));
     });
     c.bench_function("search tree over 26,756 triangles: refit", |b| {
         b.iter(|| tree.refit(black_box(&out.0)))

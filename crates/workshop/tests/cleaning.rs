@@ -72,7 +72,7 @@ fn one_side_takes_the_weights_of_the_other() {
     bench.run(clean(1, Clean::Mirror { from_left: true, blend_mm: 10.0 }));
     let piece = bench.piece(1);
     let skeleton = bench.open().room.dress.body.skeleton.clone();
-    let tree = tin_cloak_workshop::core::query::Tree::over_points(&piece.rest);
+    let tree = tin_cloak_workshop::core::query::Bvh::over_points(&piece.rest);
     let mut compared = 0;
     for v in (0..piece.rest.len()).filter(|&v| piece.rest[v].x < -0.02) {
         let image = piece.rest[v] * Vec3::new(-1.0, 1.0, 1.0);

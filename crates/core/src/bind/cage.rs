@@ -1,7 +1,8 @@
 //! Through a cage: layers that follow a simple mesh round them.
 
+use crate::mesh::mix;
 use crate::mesh::{vertex_normals, Topology};
-use crate::query::{Tree, WindingField};
+use crate::query::{Bvh, WindingField};
 use crate::skin::Skin;
 use crate::JointId;
 use glam::{Mat4, Vec3};
@@ -24,7 +25,7 @@ const TIES: usize = 12;
 ///
 /// After Singh & Kokkevis, “Skinning characters using surface-oriented free-form deformations”, 2000.
 pub fn tie_to_cage(points: &[Vec3], cage: &[Vec3], topology: &Topology) -> Vec<Tie> {
-    let tree = Tree::build(cage, &topology.triangles);
+    let tree = Bvh::build(cage, &topology.triangles);
     let one = |p: &Vec3| {
         let Some(hit) = tree.closest(*p, f32::INFINITY) else { return Tie::default() };
         let corners = topology.triangles[hit.triangle as usize];
@@ -150,14 +151,14 @@ impl<'a> Caged<'a> {
 }
 
 fn foot_and_normal(cage: &[Vec3], normals: &[Vec3], t: [u32; 3], barycentric: [f32; 3]) -> (Vec3, Vec3) {
-    let mix = |list: &[Vec3]| t.iter().zip(barycentric).map(|(&v, b)| list[v as usize] * b).sum::<Vec3>();
+    let mix = |list: &[Vec3]| mix(t, barycentric, |v| list[v as usize]);
     (mix(cage), mix(normals).normalize_or_zero())
 }
 
 /// Which of `points` lie outside a cage further than `slack` metres, by the generalised winding
 /// number (Jacobson, Kavan & Sorkine-Hornung, 2013).
 pub fn outside_cage(points: &[Vec3], cage: &[Vec3], triangles: &[[u32; 3]], slack: f32) -> Vec<u32> {
-    let tree = Tree::build(cage, triangles);
+    let tree = Bvh::build(cage, triangles);
     let field = WindingField::new(&tree);
     let out = |p: &Vec3| field.at(*p) < 0.5 && tree.closest(*p, slack).is_none();
     let flags: Vec<bool> = points.par_iter().with_min_len(128).map(out).collect();

@@ -1,7 +1,7 @@
 //! A cage made round layers: a closed shell at a distance.
 
 use crate::mesh::{bounds, Topology};
-use crate::query::{Tree, WindingField};
+use crate::query::{Bvh, WindingField};
 use fast_surface_nets::ndshape::{RuntimeShape, Shape};
 use fast_surface_nets::{surface_nets, SurfaceNetsBuffer};
 use glam::Vec3;
@@ -47,8 +47,8 @@ pub fn cage_around(
     if !sane || triangles.is_empty() || (extent / size.cell).element_product() > MOST_CELLS {
         return None;
     }
-    let layers = Tree::build(&points, &triangles);
-    let skin = Tree::build(body.0, body.1);
+    let layers = Bvh::build(&points, &triangles);
+    let skin = Bvh::build(body.0, body.1);
     let inside = WindingField::new(&skin);
     let count = (extent / size.cell).ceil().as_uvec3() + 1;
     let shape = RuntimeShape::<u32, 3>::new(count.to_array());

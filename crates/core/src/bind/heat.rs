@@ -6,7 +6,7 @@
 
 use super::laplacian::solve_positive;
 use super::{BindError, Laplacian, Target};
-use crate::query::Tree;
+use crate::query::Bvh;
 use crate::skeleton::Skeleton;
 use crate::skin::Skin;
 use crate::JointId;
@@ -102,7 +102,7 @@ struct Heat {
 
 fn heat_sources(target: &Target, bones: &[Bone]) -> Vec<Heat> {
     let topology = target.topology;
-    let tree = Tree::build(target.positions, &topology.triangles);
+    let tree = Bvh::build(target.positions, &topology.triangles);
     let (low, high) = crate::mesh::bounds(target.positions);
     let least = (high - low).length() * 1e-3;
     let one = |v: usize| {
@@ -114,7 +114,7 @@ fn heat_sources(target: &Target, bones: &[Bone]) -> Vec<Heat> {
         let incident = topology.incident.row(v);
         let seen = |b: &Bone| {
             let q = b.nearest(p);
-            tree.ray(q, p - q, (1e-4, 0.9999), |t, _| incident.binary_search(&t).is_err()).is_none()
+            !tree.is_hit(q, p - q, (1e-4, 0.9999), |t| incident.binary_search(&t).is_err())
         };
         let visible = close.iter().any(|b| seen(b));
         let joints = close.iter().map(|b| (b.joint, 1.0 / close.len() as f64)).collect();

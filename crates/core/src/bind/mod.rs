@@ -26,7 +26,7 @@ pub use stiff::{assemblies, bind_stiff, Follow, StiffShell};
 pub use transfer::{match_surface, match_vertices, nearest_surface, nearest_vertex, Match, MatchSettings};
 
 use crate::mesh::{vertex_normals, Topology};
-use crate::query::Tree;
+use crate::query::Bvh;
 use crate::skin::{Skin, SkinError};
 use glam::Vec3;
 
@@ -41,14 +41,14 @@ pub struct Source<'a> {
     /// Number of joints of the skeleton.
     pub joints: usize,
     normals: Vec<Vec3>,
-    tree: Tree,
+    tree: Bvh,
 }
 
 impl<'a> Source<'a> {
     /// Builds the search index over the surface.
     pub fn new(positions: &'a [Vec3], triangles: &'a [[u32; 3]], skin: &'a Skin, joints: usize) -> Self {
         let (normals, tree) =
-            rayon::join(|| vertex_normals(positions, triangles), || Tree::build(positions, triangles));
+            rayon::join(|| vertex_normals(positions, triangles), || Bvh::build(positions, triangles));
         Self { positions, triangles, skin, joints, normals, tree }
     }
 }

@@ -2,7 +2,7 @@
 
 use super::{match_surface, BindError, MatchSettings, Source, Target};
 use crate::mesh::Topology;
-use crate::query::Tree;
+use crate::query::Bvh;
 use crate::skin::{merge, Skin};
 use crate::JointId;
 use glam::Vec3;
@@ -44,7 +44,7 @@ pub fn assemblies(topology: &Topology, positions: &[Vec3], near: f32) -> Vec<u32
         triangles[topology.shell_of_vertex[t[0] as usize] as usize].push(*t);
     }
     let boxes: Vec<(Vec3, Vec3)> = vertices.iter().map(|v| crate::mesh::bounds(v)).collect();
-    let trees: Vec<Tree> = triangles.par_iter().map(|t| Tree::build(positions, t)).collect();
+    let trees: Vec<Bvh> = triangles.par_iter().map(|t| Bvh::build(positions, t)).collect();
     let touching = |a: usize, b: usize| vertices[a].iter().any(|p| trees[b].closest(*p, near).is_some());
     let pairs: Vec<(usize, usize)> = (0..topology.shells)
         .into_par_iter()

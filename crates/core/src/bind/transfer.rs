@@ -1,7 +1,8 @@
 //! Weights straight from the nearest place on the source.
 
 use super::{BindError, Source, Target};
-use crate::query::Tree;
+use crate::mesh::mix;
+use crate::query::Bvh;
 use crate::skin::Skin;
 use crate::JointId;
 use glam::Vec3;
@@ -52,12 +53,8 @@ pub fn match_surface(source: &Source, target: &Target, settings: MatchSettings) 
         .map(|(&p, &normal)| {
             let Some(hit) = source.tree.closest(p, f32::INFINITY) else { return (false, Vec::new()) };
             let corners = source.triangles[hit.triangle as usize];
-            let there = corners
-                .iter()
-                .zip(hit.barycentric)
-                .map(|(&v, b)| source.normals[v as usize] * b)
-                .sum::<Vec3>()
-                .normalize_or_zero();
+            let there: Vec3 = mix(corners, hit.barycentric, |v| source.normals[v as usize]);
+            let there = there.normalize_or_zero();
             let near = hit.distance_squared <= settings.distance * settings.distance;
             (near && normal.dot(there) >= settings.min_cosine, source.skin.at(corners, hit.barycentric))
         })
@@ -88,7 +85,7 @@ pub fn match_vertices(source: &Source, target: &Target) -> Match {
     used.sort_unstable();
     used.dedup();
     let places: Vec<Vec3> = used.iter().map(|&v| source.positions[v as usize]).collect();
-    let points = Tree::over_points(&places);
+    let points = Bvh::over_points(&places);
     let nearest = |p: &Vec3| -> Vec<(JointId, f32)> {
         let hit = points.closest(*p, f32::INFINITY);
         hit.map(|h| source.skin.row(used[h.triangle as usize] as usize).collect()).unwrap_or_default()

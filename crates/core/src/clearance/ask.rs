@@ -2,7 +2,7 @@
 
 use super::hidden::Hiding;
 use super::{Buffers, Coverage, Outfit, Pair, PosedLayer, PosedSide, Settings, Side, ThroughSpot};
-use crate::mesh::face_normal;
+use crate::mesh::{face_normal, mix};
 use crate::query::RayHit;
 use glam::Vec3;
 use rayon::prelude::*;
@@ -152,11 +152,10 @@ impl<'a> PairView<'a> {
         const SHORT: f32 = 0.999;
         let (side, outer) = (self.outer_side(), self.outer());
         let corners = side.topology.triangles[cover.triangle as usize];
-        let place: Vec3 =
-            corners.iter().zip(cover.barycentric).map(|(&c, b)| outer.positions[c as usize] * b).sum();
+        let place: Vec3 = mix(corners, cover.barycentric, |c| outer.positions[c as usize]);
         let way = place - p;
         let inside = way.dot(face_normal(&outer.positions, corners)) > 0.0;
-        inside && outer.towards_body.tree.ray(p, way, (0.0, SHORT), |_, _| true).is_none()
+        inside && !outer.towards_body.tree.is_hit(p, way, (0.0, SHORT), |_| true)
     }
 }
 

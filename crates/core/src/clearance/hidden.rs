@@ -88,7 +88,7 @@ impl<'a> Hiding<'a> {
         (0..self.outfit.layers.len()).any(|layer| {
             let side =
                 if layer == outer { self.buffers.towards_body(layer) } else { self.buffers.outside(layer) };
-            side.tree.ray(p, direction, (0.0, f32::INFINITY), |_, _| true).is_some()
+            side.tree.is_hit(p, direction, (0.0, f32::INFINITY), |_| true)
         })
     }
 }

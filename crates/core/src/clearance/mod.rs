@@ -24,9 +24,11 @@
 mod ask;
 mod cause;
 mod coverage;
+mod face_kinds;
 mod hidden;
 mod measure;
 mod outfit;
+mod outward;
 mod posed_layers;
 mod side;
 mod snag;
@@ -46,4 +48,4 @@ pub use side::{PosedSide, Side};
 pub use snag::{snags, Snag};
 pub use strain::{stiffness_error, worst_strain};
 pub use through::{see, sum_up, through, Sight, Through, ThroughSpot};
-pub use walls::{settle_walls, Walls};
+pub use walls::{settle_walls, BodySurface, Walls};

@@ -1,7 +1,7 @@
 //! One side of a layer: the faces that are measured, all pointing outward.
 
 use crate::mesh::{face_normal, vertex_normals_into, Topology, NO_TRIANGLE};
-use crate::query::{Closest, Feature, Tree};
+use crate::query::{Bvh, Closest, Feature};
 use glam::Vec3;
 
 /// Faces over a layer's welded vertices, wound so that their normals point away from the body.
@@ -28,7 +28,7 @@ impl Side {
     /// on this side, else the nearest that is, as the outside wall of a plate goes by the inside one.
     pub fn measured_partners(&self, positions: &[Vec3]) -> Vec<u32> {
         let places: Vec<Vec3> = self.used.iter().map(|&v| positions[v as usize]).collect();
-        let tree = Tree::over_points(&places);
+        let tree = Bvh::over_points(&places);
         let partner = |v: u32| {
             if self.used.binary_search(&v).is_ok() {
                 return v;
@@ -43,8 +43,8 @@ impl Side {
     pub fn pose(&self, positions: &[Vec3]) -> PosedSide {
         let mut posed = PosedSide {
             normals: vec![Vec3::ZERO; positions.len()],
-            tree: Tree::build(positions, &self.topology.triangles),
-            hem: Tree::build(positions, &self.hem),
+            tree: Bvh::build(positions, &self.topology.triangles),
+            hem: Bvh::build(positions, &self.hem),
         };
         self.write_normals(positions, &mut posed.normals);
         posed
@@ -136,9 +136,9 @@ pub struct PosedSide {
     /// One a welded vertex of the layer; zero where no face is.
     pub normals: Vec<Vec3>,
     /// Over the side's faces.
-    pub tree: Tree,
+    pub tree: Bvh,
     /// Over its open edges.
-    hem: Tree,
+    hem: Bvh,
 }
 
 impl PosedSide {

@@ -1,7 +1,7 @@
 //! Where on the body a piece belongs.
 
 use crate::mesh::{bounds, face_normal};
-use crate::query::Tree;
+use crate::query::Bvh;
 use crate::skin::Skin;
 use crate::trial::{Humanoid, Limbs};
 use crate::JointId;
@@ -89,7 +89,7 @@ pub fn guess_place(
     const ALL: [Place; 7] =
         [Place::Torso, Place::Head, Place::Arms, Place::Hands, Place::Hips, Place::Legs, Place::Feet];
     let (rest, triangles, skin) = body;
-    let tree = Tree::build(rest, triangles);
+    let tree = Bvh::build(rest, triangles);
     let of_joint = places_of_joints(parents, person);
     let (mut sums, mut off, mut beside, mut all) = ([0.0f32; 7], 0.0f32, 0.0f32, 0.0f32);
     let (low, high) = bounds(rest);

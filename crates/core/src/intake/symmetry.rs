@@ -1,6 +1,6 @@
 //! How alike the left and right of a mesh are.
 
-use crate::query::Tree;
+use crate::query::Bvh;
 use glam::Vec3;
 
 /// Left against right, across a plane square to X.
@@ -23,7 +23,7 @@ const NEAR: f32 = 0.001;
 /// to X: the mean of the leftmost and rightmost, or x = 0 when that pairs as many.
 pub fn symmetry(positions: &[Vec3]) -> Symmetry {
     let (low, high) = crate::mesh::bounds(positions);
-    let tree = Tree::over_points(positions);
+    let tree = Bvh::over_points(positions);
     let across = |plane: f32| judge(&tree, positions, plane);
     let (origin, middle) = (across(0.0), across((low.x + high.x) * 0.5));
     if middle.paired > origin.paired {
@@ -33,7 +33,7 @@ pub fn symmetry(positions: &[Vec3]) -> Symmetry {
     }
 }
 
-fn judge(tree: &Tree, positions: &[Vec3], plane: f32) -> Symmetry {
+fn judge(tree: &Bvh, positions: &[Vec3], plane: f32) -> Symmetry {
     let (mut paired, mut worst) = (0, 0.0f32);
     for p in positions {
         let image = Vec3::new(2.0 * plane - p.x, p.y, p.z);

@@ -1,7 +1,7 @@
 //! In which units, and with which axis up, a piece was modelled.
 
 use crate::mesh::{bounds, face_normal};
-use crate::query::Tree;
+use crate::query::Bvh;
 use glam::{Mat3, Quat, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -89,7 +89,7 @@ const BESIDE: f32 = 0.05;
 /// the hip is not to be shrunk into the leg). The piece stays as it is unless another is clearly
 /// better.
 pub fn guess_units(piece: &[Vec3], body: &[Vec3], body_triangles: &[[u32; 3]]) -> UnitGuess {
-    let tree = Tree::build(body, body_triangles);
+    let tree = Bvh::build(body, body_triangles);
     let (low, high) = bounds(body);
     let height = (high - low).max_element();
     let (piece_low, piece_high) = bounds(piece);

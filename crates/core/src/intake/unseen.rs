@@ -2,7 +2,7 @@
 
 use crate::clearance::look_directions;
 use crate::mesh::{face_normal, triangle_area, Topology, NO_TRIANGLE};
-use crate::query::Tree;
+use crate::query::Bvh;
 use glam::Vec3;
 use rayon::prelude::*;
 
@@ -19,12 +19,12 @@ const RINGS_KEPT: usize = 2;
 /// directions, less than 15 % is free (Zhukov, Iones & Kronin, “An ambient light illumination
 /// model”, 1998). The two rings next to what is seen, or to an open edge, are kept; peepholes amid hidden faces are not.
 pub fn unseen_faces(topology: &Topology, positions: &[Vec3], body: (&[Vec3], &[[u32; 3]])) -> Vec<u32> {
-    let own = Tree::build(positions, &topology.triangles);
-    let body = Tree::build(body.0, body.1);
+    let own = Bvh::build(positions, &topology.triangles);
+    let body = Bvh::build(body.0, body.1);
     let directions = look_directions();
     let blocked = |p: Vec3, d: Vec3| {
         // The body is what mostly hides: it is asked first.
-        [&body, &own].iter().any(|tree| tree.ray(p, d, (0.0, f32::INFINITY), |_, _| true).is_some())
+        [&body, &own].iter().any(|tree| tree.is_hit(p, d, (0.0, f32::INFINITY), |_| true))
     };
     let unseen = |t: &[u32; 3]| {
         let normal = face_normal(positions, *t);

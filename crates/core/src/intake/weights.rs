@@ -1,6 +1,6 @@
 //! Weights as a file has them: what is missing or does not sum to one.
 
-use crate::query::Tree;
+use crate::query::Bvh;
 use crate::JointId;
 use glam::Vec3;
 
@@ -30,7 +30,7 @@ pub fn mend_weights(rows: &mut [Vec<(JointId, f32)>], positions: &[Vec3]) -> Wei
         return WeightFaults { weightless: Vec::new(), unnormalised };
     }
     let places: Vec<Vec3> = held.iter().map(|&v| positions[v as usize]).collect();
-    let tree = Tree::over_points(&places);
+    let tree = Bvh::over_points(&places);
     for &v in &weightless {
         if let Some(near) = tree.closest(positions[v as usize], f32::INFINITY) {
             rows[v as usize] = rows[held[near.triangle as usize] as usize].clone();

@@ -1,6 +1,7 @@
 //! Triangle meshes with optional quads, and what is derived from them.
 
 mod alignment;
+mod barycentric;
 mod csr;
 mod geodesic;
 mod normals;
@@ -8,6 +9,7 @@ mod topology;
 mod weld;
 
 pub use alignment::Alignment;
+pub use barycentric::mix;
 pub use csr::Csr;
 pub use geodesic::{along_edges, distances_along_edges};
 pub use normals::{bounds, face_normal, triangle_area, vertex_normal, vertex_normals, vertex_normals_into};

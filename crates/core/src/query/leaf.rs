@@ -1,6 +1,6 @@
 //! Four triangles side by side: the leaves of the tree.
 
-use super::tree::Aabb;
+use super::aabb::Aabb;
 use glam::{Vec3, Vec4};
 
 /// Most triangles of a leaf.
@@ -38,7 +38,7 @@ fn lane_of(lanes: &Lanes, lane: usize) -> Vec3 {
 impl Leaf {
     pub const EMPTY: Self = Self { corner: [[Vec4::ZERO; 3]; 3], normal: [Vec4::ZERO; 3] };
 
-    pub fn set(&mut self, lane: usize, corners: [Vec3; 3]) {
+    fn set(&mut self, lane: usize, corners: [Vec3; 3]) {
         let [a, b, c] = corners;
         let normal = (b - a).cross(c - a).normalize_or_zero();
         for axis in 0..3 {
@@ -46,6 +46,13 @@ impl Leaf {
                 self.corner[k][axis][lane] = p[axis];
             }
             self.normal[axis][lane] = normal[axis];
+        }
+    }
+
+    /// The triangles of all lanes, by the numbers of their corners.
+    pub fn set_all(&mut self, vertices: &[[u32; 3]], positions: &[Vec3]) {
+        for (lane, t) in vertices.iter().enumerate() {
+            self.set(lane, t.map(|v| positions[v as usize]));
         }
     }
 

@@ -1,13 +1,16 @@
 //! A spatial index over triangles: closest point, rays and winding numbers, refitted when
 //! the vertices move.
 
-mod closest;
+mod aabb;
+mod bounding_volume_hierarchy;
+mod closest_point;
 mod leaf;
-mod ray;
-mod tree;
-mod winding;
+mod ray_cast;
+mod surface_area_heuristic;
+mod traversal;
+mod winding_number;
 
-pub use closest::{closest_on_triangle, Closest, Feature};
-pub use ray::{ray_triangle, RayHit};
-pub use tree::Tree;
-pub use winding::WindingField;
+pub use bounding_volume_hierarchy::Bvh;
+pub use closest_point::{closest_on_triangle, Closest, Feature};
+pub use ray_cast::{ray_triangle, RayHit};
+pub use winding_number::WindingField;

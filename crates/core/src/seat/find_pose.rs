@@ -10,8 +10,9 @@
 //! outwards.
 
 use crate::deform::linear_blend;
+use crate::mesh::mix;
 use crate::mesh::{vertex_normals_into, Csr};
-use crate::query::Tree;
+use crate::query::Bvh;
 use crate::skeleton::{Pose, Skeleton};
 use crate::skin::Skin;
 use crate::JointId;
@@ -64,7 +65,7 @@ const OUTLIER: f32 = 0.03;
 
 /// Which joints lie beneath a piece at rest: their share of the weight on the skin nearest to it.
 pub fn covered_joints(sitting: &Sitting) -> Vec<JointId> {
-    let tree = Tree::build(sitting.rest, sitting.triangles);
+    let tree = Bvh::build(sitting.rest, sitting.triangles);
     let mut sums = vec![0.0f32; sitting.skeleton.len()];
     for i in sample(sitting.piece.len()) {
         let Some(hit) = tree.closest(sitting.piece[i], f32::INFINITY) else { continue };
@@ -145,7 +146,7 @@ struct Search<'a> {
     samples: Vec<usize>,
     posed: Vec<Vec3>,
     normals: Vec<Vec3>,
-    tree: Tree,
+    tree: Bvh,
     /// For each searched joint, which joints hang from it (itself too).
     moves: Vec<Vec<bool>>,
 }
@@ -158,7 +159,7 @@ impl<'a> Search<'a> {
             samples: sample(sitting.piece.len()).collect(),
             posed: sitting.rest.to_vec(),
             normals: vec![Vec3::ZERO; sitting.rest.len()],
-            tree: Tree::build(sitting.rest, sitting.triangles),
+            tree: Bvh::build(sitting.rest, sitting.triangles),
             moves: joints.iter().map(|&j| sitting.skeleton.hanging_from(j)).collect(),
         }
     }
@@ -176,8 +177,7 @@ impl<'a> Search<'a> {
     fn contact(&self, p: Vec3, n: Vec3) -> Option<Contact> {
         let hit = self.tree.closest_facing(p, REACH, n, 0.2)?;
         let corners = self.sitting.triangles[hit.triangle as usize];
-        let normal: Vec3 =
-            corners.iter().zip(hit.barycentric).map(|(&v, b)| self.normals[v as usize] * b).sum();
+        let normal: Vec3 = mix(corners, hit.barycentric, |v| self.normals[v as usize]);
         let normal = normal.try_normalize()?;
         let distance = (p - hit.point).dot(normal);
         let (triangle, barycentric) = (hit.triangle, hit.barycentric);

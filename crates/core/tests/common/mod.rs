@@ -3,7 +3,7 @@
 
 use std::f32::consts::{PI, TAU};
 use std::sync::Arc;
-use tin_cloak_core::clearance::{settle_walls, CoverageSettings, Layer, Outfit, Walls};
+use tin_cloak_core::clearance::{settle_walls, BodySurface, CoverageSettings, Layer, Outfit, Walls};
 use tin_cloak_core::glam::{Mat4, Vec3};
 use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::skin::Skin;
@@ -80,7 +80,7 @@ pub fn turned_inside_out((positions, triangles): Shape) -> Shape {
 pub fn layer(shape: &Shape, index: u16, body: Option<&Shape>) -> Layer {
     let topology = Topology::of_welded(shape.0.len(), &shape.1);
     let walls = match body {
-        Some(b) => settle_walls(&topology, &shape.0, &b.0, &b.1),
+        Some(b) => settle_walls(&topology, &shape.0, &BodySurface::new(&b.0, &b.1)),
         None => Walls::as_wound(&topology),
     };
     Layer {

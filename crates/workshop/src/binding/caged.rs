@@ -6,7 +6,7 @@ use crate::state::bound::Bound;
 use glam::Mat4;
 use tin_cloak_core::bind::cage::{outside_cage, posed_cage, Caged};
 use tin_cloak_core::bind::{fit_weights, BindError};
-use tin_cloak_core::query::Tree;
+use tin_cloak_core::query::Bvh;
 
 /// Joints of the cage that a vertex may follow, before the heaviest are chosen.
 const CANDIDATES: usize = 10;
@@ -43,7 +43,7 @@ pub(crate) fn outside_of(piece: &Piece, cage: &Piece) -> (usize, f32) {
     }
     let triangles = &cage.topology.triangles;
     let out = outside_cage(&piece.rest, &cage.rest, triangles, SLACK);
-    let tree = Tree::build(&cage.rest, triangles);
+    let tree = Bvh::build(&cage.rest, triangles);
     let far =
         |v: &u32| tree.closest(piece.rest[*v as usize], f32::INFINITY).map_or(0.0, |h| h.distance_squared);
     (out.len(), out.iter().map(far).fold(0.0, f32::max).sqrt() * 1000.0)

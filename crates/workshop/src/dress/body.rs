@@ -5,7 +5,7 @@ use crate::dress::shading::Shading;
 use crate::error::WorkshopError;
 use glam::{Mat4, Quat, Vec3};
 use std::sync::Arc;
-use tin_cloak_core::clearance::{Layer, Walls};
+use tin_cloak_core::clearance::{BodySurface, Layer, Walls};
 use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
 use tin_cloak_core::intake::{joint_roles, JointFacts, JointRole, WeightFaults};
 use tin_cloak_core::mesh::{Mesh, Topology};
@@ -46,6 +46,8 @@ pub struct Body {
     pub welded_skin: Skin,
     /// The shapes over welded vertices.
     pub welded_morphs: Vec<Morph>,
+    /// Its skin at rest, ready to be asked.
+    pub surface: Arc<BodySurface>,
     walls: Arc<Walls>,
 }
 
@@ -73,9 +75,11 @@ impl Body {
         };
         let topology = Topology::of(&part.mesh);
         let walls = Walls::as_wound(&topology);
+        let rest = topology.weld.gather(&part.mesh.positions);
         Ok(Self {
             name: part.name,
-            rest: topology.weld.gather(&part.mesh.positions),
+            surface: Arc::new(BodySurface::new(&rest, &topology.triangles)),
+            rest,
             welded_skin: skin.gather(&topology.weld),
             welded_morphs: part.morphs.iter().map(|m| m.gather(&topology.weld)).collect(),
             shading: Shading::of(&part.mesh),
@@ -107,6 +111,7 @@ impl Body {
         morphs.for_each(|m| place(&mut m.offsets));
         self.clips = self.clips.iter().map(|c| c.placed(&self.skeleton, scale, turn)).collect();
         self.skeleton = self.skeleton.placed(scale, turn);
+        self.surface = Arc::new(BodySurface::new(&self.rest, &self.topology.triangles));
         self
     }
 

@@ -6,7 +6,7 @@ use crate::state::step::Chosen;
 use crate::state::stroke::Reach;
 use glam::Vec3;
 use tin_cloak_core::mesh::{along_edges, Topology};
-use tin_cloak_core::query::Tree;
+use tin_cloak_core::query::Bvh;
 
 /// A pass has no more dabs than this.
 const MOST_DABS: usize = 2000;
@@ -21,7 +21,7 @@ impl Reach {
             return Err(WorkshopError::BadBrush);
         }
         let radius = self.radius();
-        let partners = self.mirrored.then(|| Tree::over_points(rest));
+        let partners = self.mirrored.then(|| Bvh::over_points(rest));
         let mut centres = Vec::with_capacity(self.dabs.len());
         for &centre in &self.dabs {
             let missing = WorkshopError::Missing { what: "vertex", id: i64::from(centre) };

@@ -180,18 +180,12 @@ impl Decoder {
         Ok((document.take(&file.mesh).map_err(missing)?, skeleton))
     }
 
-    /// A piece as its file has it, cut as its state says, unbound.
+    /// A piece as its file has it, cut as its state says, unbound, its walls not told apart.
     ///
     /// # Errors
     /// When its file cannot be read.
-    pub fn piece(
-        &self,
-        blob: ReadBlob,
-        piece: &PieceState,
-        (state, body): (&FittingState, &Body),
-    ) -> Result<Arc<Piece>, WorkshopError> {
-        let as_cut = PieceState { rest: None, ..piece.clone() };
-        self.derived.try_get_or(shape_key(state, &as_cut), || {
+    pub fn piece(&self, blob: ReadBlob, piece: &PieceState) -> Result<Arc<Piece>, WorkshopError> {
+        self.derived.try_get_or(Key::of("piece as cut", &(&piece.source, &piece.cut)), || {
             let mut part = self.rigged_part(blob, &piece.source)?.0;
             let mut kept = Kept::all_of(&part.mesh);
             if let Some(id) = &piece.cut.left_out {
@@ -200,7 +194,7 @@ impl Decoder {
             if piece.cut.mirrored {
                 part.mesh = part.mesh.mirrored(0.0);
             }
-            let mut piece = Piece::new(part, 1, PieceKind::Soft, body, false);
+            let mut piece = Piece::unsettled(part, 1, PieceKind::Soft, false);
             piece.kept = Arc::new(kept);
             Ok::<_, WorkshopError>(piece)
         })
@@ -213,13 +207,13 @@ impl Decoder {
         of: &PieceState,
         (state, body): (&FittingState, &Body),
     ) -> Result<Piece, WorkshopError> {
-        let base = self.piece(blob, of, (state, body))?;
-        let shaped = match &of.rest {
-            None => base,
-            Some(rest) => self.derived.try_get_or(shape_key(state, of), || {
-                Ok::<_, WorkshopError>((*base).clone().moved_to(unpack_positions(&blob(rest)?), body))
-            })?,
-        };
+        let shaped = self.derived.try_get_or(shape_key(state, of), || {
+            let base = (*self.piece(blob, of)?).clone();
+            Ok::<_, WorkshopError>(match &of.rest {
+                None => base.settled(body),
+                Some(rest) => base.moved_to(unpack_positions(&blob(rest)?), body),
+            })
+        })?;
         let mut piece = (*shaped).clone();
         (piece.layer, piece.kind, piece.place) = (of.layer, of.kind, of.place);
         piece.name = of.name().to_owned();

@@ -55,9 +55,14 @@ impl Piece {
     /// From a mesh of a file, to be worn on `body`. Weights the file brings are taken when its
     /// joints are the body's (`skeleton_matches`).
     pub fn new(part: MeshPart, layer: u16, kind: PieceKind, body: &Body, skeleton_matches: bool) -> Self {
+        Self::unsettled(part, layer, kind, skeleton_matches).settled(body)
+    }
+
+    /// The same before it is settled which way is out: all faces as they are wound.
+    pub(super) fn unsettled(part: MeshPart, layer: u16, kind: PieceKind, skeleton_matches: bool) -> Self {
         let topology = Topology::of(&part.mesh);
         let rest = topology.weld.gather(&part.mesh.positions);
-        let walls = settle_walls(&topology, &rest, &body.rest, &body.topology.triangles);
+        let walls = Walls::as_wound(&topology);
         let method = part.mark.as_ref().and_then(|m| m.method.clone()).unwrap_or_else(|| "file".to_owned());
         let skin = part.skin.filter(|_| skeleton_matches).map(|skin| skin.gather(&topology.weld));
         let bound = skin.map(|skin| Arc::new(Bound::by(&method, skin)));
@@ -100,9 +105,13 @@ impl Piece {
 
     /// The piece with its vertices at `rest` (welded, metres): which walls face the body is
     /// settled anew.
-    pub fn moved_to(mut self, rest: Vec<Vec3>, body: &Body) -> Self {
-        self.walls = Arc::new(settle_walls(&self.topology, &rest, &body.rest, &body.topology.triangles));
-        self.rest = Arc::new(rest);
+    pub fn moved_to(self, rest: Vec<Vec3>, body: &Body) -> Self {
+        Self { rest: Arc::new(rest), ..self }.settled(body)
+    }
+
+    /// The piece with its walls told apart, as it lies on the body.
+    pub(super) fn settled(mut self, body: &Body) -> Self {
+        self.walls = Arc::new(settle_walls(&self.topology, &self.rest, &body.surface));
         self
     }
 

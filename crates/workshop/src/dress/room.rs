@@ -3,7 +3,7 @@
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::motions::{range_row, used_by_clips, RangeRow};
 use crate::dress::trials::TrialSet;
-use crate::dress::worn::{Dress, Worn};
+use crate::dress::worn::{Dress, Pile, Worn};
 use crate::error::WorkshopError;
 use crate::state::fitting::{FittingState, PieceState};
 use crate::state::key::Key;
@@ -56,6 +56,11 @@ impl Room {
         derived: Arc<Derived>,
     ) -> Self {
         Self { state, dress, order, trials, contents, derived, buffers: Mutex::new(None) }
+    }
+
+    /// The bound layers.
+    pub(crate) fn pile(&self) -> Arc<Pile> {
+        Pile::of(self)
     }
 
     /// The bound layers, ready to be measured.

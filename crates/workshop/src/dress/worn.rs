@@ -10,6 +10,7 @@ use rayon::prelude::*;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{pairs_to_ask, Coverage, CoverageSettings, Layer, Outfit, Pair, PosedLayer};
 use tin_cloak_core::mend::TrialPose;
+use tin_cloak_core::skin::Skin;
 use tin_cloak_core::LayerIndex;
 use tin_cloak_formats::PieceKind;
 
@@ -62,7 +63,7 @@ impl Dress {
     }
 }
 
-/// What is worn and bound, ready to be measured, each layer with the keys of what it is.
+/// What is worn and bound, ready to be measured.
 pub(crate) struct Worn {
     /// The body, then the bound pieces.
     pub outfit: Outfit,
@@ -72,7 +73,16 @@ pub(crate) struct Worn {
     pub facts: Vec<LayerFacts>,
 }
 
+/// The layers of what is worn, each with the keys of what it is; nothing is built yet.
+pub(crate) struct Pile {
+    /// By layer.
+    pub facts: Vec<LayerFacts>,
+    /// All of them, and where they lie in the pile.
+    pub key: Key,
+}
+
 /// What tells one layer from another.
+#[derive(Clone)]
 pub(crate) struct LayerFacts {
     /// 0 for the body, else the piece's number.
     pub piece: PieceId,
@@ -80,8 +90,14 @@ pub(crate) struct LayerFacts {
     pub shape: Key,
     /// That, and its weights.
     pub moves: Key,
+    /// Place in the pile.
+    pub layer: u16,
+    /// Its piece's place in the dress; the body has none.
+    pub at: Option<usize>,
     /// Joints that move any of it, ascending.
     joints: Vec<usize>,
+    /// True when the pose drives shapes of it.
+    shaped: bool,
 }
 
 impl Weighed for Worn {
@@ -103,30 +119,47 @@ impl Weighed for Coverage {
     }
 }
 
-impl Worn {
-    /// What is worn in a room; trees and coverage are those of rooms before where nothing of a
-    /// layer's shape has changed.
+impl Weighed for Pile {
+    fn bytes(&self) -> usize {
+        self.facts.iter().map(|f| 128 + f.joints.len() * 8).sum()
+    }
+}
+
+impl Pile {
+    /// What is worn in a room.
     pub(super) fn of(room: &Room) -> Arc<Self> {
         let worn = |i: &usize| room.dress.pieces[*i].bound.is_some() && !room.dress.pieces[*i].cage;
         let pieces: Vec<usize> = (0..room.dress.pieces.len()).filter(worn).collect();
-        let mut key = Key::begin("worn").and_key(room.contents.body_mesh).and(&pieces);
+        let mut key = Key::begin("pile").and_key(room.contents.body_mesh).and(&pieces);
         for &i in &pieces {
             let state = room.piece_state(i);
             let weights = (state.id, &state.bound, state.layer, state.kind);
             key = key.and_key(room.contents.shapes[i]).and(&weights);
         }
-        room.derived.get_or(key.end(), || Self::make(room))
+        let key = key.end();
+        room.derived.get_or(key, || {
+            let body = LayerFacts::of_body(room);
+            let pieces = pieces.iter().map(|&i| LayerFacts::of_piece(room, i));
+            Self { facts: std::iter::once(body).chain(pieces).collect(), key }
+        })
+    }
+}
+
+impl Worn {
+    /// What is worn in a room; trees and coverage are those of rooms before where nothing of a
+    /// layer's shape has changed.
+    pub(super) fn of(room: &Room) -> Arc<Self> {
+        let pile = Pile::of(room);
+        room.derived.get_or(Key::begin("worn").and_key(pile.key).end(), || Self::make(room, &pile.facts))
     }
 
-    fn make(room: &Room) -> Self {
+    fn make(room: &Room, facts: &[LayerFacts]) -> Self {
         let (layers, piece_of) = room.dress.layers();
-        let facts: Vec<LayerFacts> =
-            layers.iter().zip(&piece_of).map(|(layer, piece)| LayerFacts::of(room, layer, *piece)).collect();
         let derived = &room.derived;
         let tree = |(layer, facts): (&Layer, &LayerFacts)| {
             derived.get_or(Key::begin("trees").and_key(facts.shape).end(), || PosedLayer::at_rest(layer))
         };
-        let built: Vec<Arc<PosedLayer>> = layers.par_iter().zip(&facts).map(tree).collect();
+        let built: Vec<Arc<PosedLayer>> = layers.par_iter().zip(facts).map(tree).collect();
         let pairs: Vec<Pair> = pairs_to_ask(&layers)
             .into_par_iter()
             .filter_map(|(outer, inner)| {
@@ -135,40 +168,49 @@ impl Worn {
                 Some(Pair { outer, inner, coverage })
             })
             .collect();
-        Self { outfit: Outfit::of_parts(layers, built, pairs), piece_of, facts }
-    }
-
-    /// The key of a layer in a pose: all that settles where its vertices are.
-    pub fn posed(&self, layer: usize, pose: &TrialPose) -> Key {
-        let facts = &self.facts[layer];
-        let mut key = Key::begin("posed").and_key(facts.moves);
-        for &joint in &facts.joints {
-            key = key.and_bytes(bytemuck::bytes_of(&pose.matrices[joint]));
-        }
-        if !self.outfit.layers[layer].morphs.is_empty() {
-            key = key.and_bytes(bytemuck::cast_slice(&pose.amounts));
-        }
-        key.end()
+        Self { outfit: Outfit::of_parts(layers, built, pairs), piece_of, facts: facts.to_vec() }
     }
 }
 
 impl LayerFacts {
-    fn of(room: &Room, layer: &Layer, piece: Option<usize>) -> Self {
-        let moved: Vec<bool> = {
-            let mut moved = vec![false; room.dress.body.skeleton.len()];
-            let places = layer.skin.joints().iter().zip(layer.skin.weights());
-            places.filter(|(_, w)| **w > 0.0).for_each(|(j, _)| moved[usize::from(*j)] = true);
-            moved
-        };
-        let joints = (0..moved.len()).filter(|&j| moved[j]).collect();
-        let Some(index) = piece else {
-            let key = room.contents.body_mesh;
-            return Self { piece: 0, shape: key, moves: key, joints };
-        };
+    /// The key of the layer in a pose: all that settles where its vertices are.
+    pub fn posed(&self, pose: &TrialPose) -> Key {
+        let mut key = Key::begin("posed").and_key(self.moves);
+        for &joint in &self.joints {
+            key = key.and_bytes(bytemuck::bytes_of(&pose.matrices[joint]));
+        }
+        if self.shaped {
+            key = key.and_bytes(bytemuck::cast_slice(&pose.amounts));
+        }
+        key.end()
+    }
+
+    fn of_body(room: &Room) -> Self {
+        let (body, key) = (&room.dress.body, room.contents.body_mesh);
+        let (joints, shaped) = (used_joints(&body.welded_skin), !body.welded_morphs.is_empty());
+        Self { piece: 0, shape: key, moves: key, layer: 0, at: None, joints, shaped }
+    }
+
+    fn of_piece(room: &Room, index: usize) -> Self {
         let (state, shape) = (room.piece_state(index), room.contents.shapes[index]);
         let moves = Key::begin("moves").and_key(shape).and(&state.bound).end();
-        Self { piece: state.id, shape, moves, joints }
+        let skin = room.dress.pieces[index].bound.as_ref().map(|b| &b.skin);
+        let joints = skin.map_or_else(Vec::new, used_joints);
+        Self { piece: state.id, shape, moves, layer: state.layer, at: Some(index), joints, shaped: false }
     }
+}
+
+/// Joints that move any vertex, ascending.
+fn used_joints(skin: &Skin) -> Vec<usize> {
+    let mut moves = Vec::new();
+    for (joint, _) in skin.joints().iter().zip(skin.weights()).filter(|(_, w)| **w > 0.0) {
+        let joint = usize::from(*joint);
+        if moves.len() <= joint {
+            moves.resize(joint + 1, false);
+        }
+        moves[joint] = true;
+    }
+    (0..moves.len()).filter(|&j| moves[j]).collect()
 }
 
 /// What of two layers lies over what at rest; none when nothing does.

@@ -28,7 +28,7 @@ impl Doing<'_> {
         let cut = Cut { left_out: Some(self.draft.keep(pack_indices(&left_out))), ..state.cut.clone() };
         let state = PieceState { cut, ..state.clone() };
         let blob = |id: &BlobId| self.draft.blob(self.store, id);
-        let after = self.decoder.piece(&blob, &state, (&self.room.state, &self.room.dress.body))?;
+        let after = self.decoder.piece(&blob, &state)?;
         let left = left_over(&before, &after);
         let p = self.keep_left_over(&before, state, &after, &left)?;
         let name = p.name().to_owned();

@@ -104,18 +104,18 @@ impl Weighed for Board {
 }
 
 impl Board {
-    /// Rows and columns of an outfit whose layers have these `(number, name)`.
+    /// Rows for pairs (outer, inner) of layers with these `(number, name)`, columns for trials.
     pub(crate) fn empty(
-        outfit: &Outfit,
+        rows: &[(usize, usize)],
         layers: &[(PieceId, &str)],
         trials: &TrialSet,
         tolerance_mm: f32,
     ) -> Self {
-        let pair = |&r: &usize| {
-            let (outer, inner) = (layers[outfit.pairs[r].outer], layers[outfit.pairs[r].inner]);
+        let pair = |&(outer, inner): &(usize, usize)| {
+            let (outer, inner) = (layers[outer], layers[inner]);
             BoardPair { ids: [outer.0, inner.0], outer: outer.1.to_owned(), inner: inner.1.to_owned() }
         };
-        let pairs: Vec<BoardPair> = rows(outfit).iter().map(pair).collect();
+        let pairs: Vec<BoardPair> = rows.iter().map(pair).collect();
         let pose = |t: &Trial| BoardPose { name: t.name.clone(), group: t.group.clone(), time_s: t.time };
         let poses: Vec<BoardPose> = trials.trials.iter().map(pose).collect();
         let cells = vec![vec![None; pairs.len()]; poses.len()];
@@ -223,8 +223,10 @@ pub fn measure_board(
     let settings = Settings { tolerance: tolerance_mm * 0.001, ..Settings::default() };
     let number = |(layer, piece): (usize, &Option<usize>)| (layer as PieceId, dress.layer_name(*piece));
     let layers: Vec<(PieceId, &str)> = piece_of.iter().enumerate().map(number).collect();
-    let mut board = Board::empty(&outfit, &layers, trials, tolerance_mm);
     let order = rows(&outfit);
+    let pair = |&r: &usize| (outfit.pairs[r].outer, outfit.pairs[r].inner);
+    let pairs: Vec<(usize, usize)> = order.iter().map(pair).collect();
+    let mut board = Board::empty(&pairs, &layers, trials, tolerance_mm);
     let done = AtomicUsize::new(0);
     let poses = trials.poses(&dress.body);
     let pool = outfit.pool();

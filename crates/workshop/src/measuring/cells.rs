@@ -8,7 +8,7 @@
 
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::room::Room;
-use crate::dress::worn::Worn;
+use crate::dress::worn::{LayerFacts, Pile};
 use crate::error::WorkshopError;
 use crate::measuring::board::{rows, Board, Cell};
 use crate::state::fitting::PieceId;
@@ -19,7 +19,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
-use tin_cloak_core::clearance::{see, strain, sum_up, through, Buffers, Outfit, Sight, Through};
+use tin_cloak_core::clearance::{see, strain, sum_up, through, Buffers, Outfit, Settings, Sight, Through};
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_store::{KeptKey, Store};
 
@@ -56,12 +56,12 @@ pub(crate) struct Counts {
     pub sight: AtomicUsize,
 }
 
-/// Keys of all cells of a room's board, and what is needed to measure them.
+/// Keys of all cells of a room's board; nothing of it is built to know them.
 pub(crate) struct Plan {
-    worn: Arc<Worn>,
+    pile: Arc<Pile>,
     poses: Vec<TrialPose>,
-    /// Pairs of the outfit in the order of the board's rows.
-    rows: Vec<usize>,
+    /// Outer and inner layer of each row.
+    rows: Vec<(usize, usize)>,
     /// By pose, then row.
     through: Vec<Vec<Key>>,
     sight: Vec<Vec<Key>>,
@@ -76,13 +76,15 @@ impl Weighed for Plan {
 
 impl Plan {
     /// The plan of a room's board.
-    pub fn of(room: &Room) -> Arc<Self> {
-        let worn = room.worn();
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn of(room: &Room, kept: Kept) -> Result<Arc<Self>, WorkshopError> {
+        let pile = room.pile();
         let poses = room.trials.poses(&room.dress.body);
-        let mut key = Key::begin("plan").and(&room.state.tolerance_mm);
-        for (layer, facts) in worn.facts.iter().enumerate() {
-            let named = (facts.piece, room.dress.layer_name(worn.piece_of[layer]));
-            key = key.and_key(facts.moves).and(&worn.outfit.layers[layer].layer.0).and(&named);
+        let mut key = Key::begin("plan").and_key(pile.key).and(&room.state.tolerance_mm);
+        for facts in &pile.facts {
+            key = key.and(&room.dress.layer_name(facts.at));
         }
         for (trial, pose) in room.trials.trials.iter().zip(&poses) {
             key = key.and(&(&trial.name, &trial.group, trial.time));
@@ -90,48 +92,58 @@ impl Plan {
             key = key.and_bytes(bytemuck::cast_slice(&pose.amounts));
         }
         let key = key.end();
-        room.derived.get_or(key, || Self::make(room, worn, poses, key))
+        room.derived.try_get_or(key, || {
+            let rows = rows_of(room, &pile, kept)?;
+            let whole = Key::begin("board").and_key(key).end();
+            let tolerance = Key::of("settings", &(MEASURE, room.state.tolerance_mm));
+            Ok(Self::make((pile, poses), rows, tolerance, whole))
+        })
     }
 
-    fn make(room: &Room, worn: Arc<Worn>, poses: Vec<TrialPose>, key: Key) -> Self {
-        let rows = rows(&worn.outfit);
-        let settings = Key::of("settings", &(MEASURE, room.state.tolerance_mm));
-        let whole = Key::begin("board").and_key(key).end();
-        let mut plan = Self { rows, poses: Vec::new(), through: Vec::new(), sight: Vec::new(), whole, worn };
+    fn make(
+        (pile, poses): (Arc<Pile>, Vec<TrialPose>),
+        rows: Vec<(usize, usize)>,
+        settings: Key,
+        whole: Key,
+    ) -> Self {
+        let (mut through, mut sight) = (Vec::new(), Vec::new());
         for pose in &poses {
-            let posed: Vec<Key> = (0..plan.worn.facts.len()).map(|l| plan.worn.posed(l, pose)).collect();
+            let posed: Vec<Key> = pile.facts.iter().map(|f| f.posed(pose)).collect();
             // All that is worn, and how deep in the pile: it may hide what is through.
-            let mut all = Key::begin("all worn");
-            for (layer, key) in posed.iter().enumerate() {
-                all = all.and_key(*key).and(&plan.worn.outfit.layers[layer].layer.0);
-            }
-            let all = all.end();
-            let through: Vec<Key> =
-                plan.rows.iter().map(|&r| plan.through_key(r, &posed, settings)).collect();
-            let sight: Vec<Key> =
-                through.iter().map(|t| Key::begin("sight").and_key(*t).and_key(all).end()).collect();
-            plan.through.push(through);
-            plan.sight.push(sight);
+            let all = pile.facts.iter().zip(&posed);
+            let all = all.fold(Key::begin("all worn"), |key, (f, p)| key.and_key(*p).and(&f.layer)).end();
+            let key = |&(outer, inner): &(usize, usize)| {
+                Key::begin("through")
+                    .and_key(settings)
+                    .and_key(pile.facts[outer].shape)
+                    .and_key(pile.facts[inner].shape)
+                    .and_key(posed[outer])
+                    .and_key(posed[inner])
+                    .end()
+            };
+            let keys: Vec<Key> = rows.iter().map(key).collect();
+            sight.push(keys.iter().map(|k| Key::begin("sight").and_key(*k).and_key(all).end()).collect());
+            through.push(keys);
         }
-        plan.poses = poses;
-        plan
+        Self { pile, poses, rows, through, sight, whole }
     }
+}
 
-    fn through_key(&self, pair: usize, posed: &[Key], settings: Key) -> Key {
-        let pair = &self.worn.outfit.pairs[pair];
-        let (outer, inner) = (&self.worn.facts[pair.outer], &self.worn.facts[pair.inner]);
-        Key::begin("through")
-            .and_key(settings)
-            .and_key(outer.shape)
-            .and_key(inner.shape)
-            .and_key(posed[pair.outer])
-            .and_key(posed[pair.inner])
-            .end()
+/// Which layers of a pile have a row: it depends on what they cover at rest, and is kept.
+fn rows_of(room: &Room, pile: &Pile, kept: Kept) -> Result<Vec<(usize, usize)>, WorkshopError> {
+    let mut key = Key::begin("rows").and(&MEASURE);
+    for facts in &pile.facts {
+        key = key.and_key(facts.shape).and(&facts.layer);
     }
-
-    fn outfit(&self) -> &Outfit {
-        &self.worn.outfit
+    let key = key.end();
+    if let Some(known) = kept.find::<Vec<(usize, usize)>>(&[key])?.pop().flatten() {
+        return Ok(known.to_vec());
     }
+    let worn = room.worn();
+    let pair = |&r: &usize| (worn.outfit.pairs[r].outer, worn.outfit.pairs[r].inner);
+    let found: Vec<(usize, usize)> = rows(&worn.outfit).iter().map(pair).collect();
+    kept.store.keep(&[(key.bytes(), postcard::to_stdvec(&found)?)])?;
+    Ok(kept.derived.put(key, found).to_vec())
 }
 
 /// Where measured values are kept: in memory, and in the store behind it.
@@ -204,16 +216,13 @@ impl Known {
 /// # Errors
 /// When the store fails.
 pub(crate) fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopError> {
-    let plan = Plan::of(room);
+    let plan = Plan::of(room, kept)?;
     if let Some(whole) = kept.derived.get(plan.whole) {
         return Ok(whole);
     }
-    let worn = &plan.worn;
-    let layer = |(l, facts): (usize, &crate::dress::worn::LayerFacts)| {
-        (facts.piece, room.dress.layer_name(worn.piece_of[l]))
-    };
-    let layers: Vec<(PieceId, &str)> = worn.facts.iter().enumerate().map(layer).collect();
-    let mut board = Board::empty(plan.outfit(), &layers, &room.trials, room.state.tolerance_mm);
+    let layer = |facts: &LayerFacts| (facts.piece, room.dress.layer_name(facts.at));
+    let layers: Vec<(PieceId, &str)> = plan.pile.facts.iter().map(layer).collect();
+    let mut board = Board::empty(&plan.rows, &layers, &room.trials, room.state.tolerance_mm);
     let known = Known::of(&plan, kept)?;
     for (pose, column) in board.cells.iter_mut().enumerate() {
         for (row, cell) in column.iter_mut().enumerate() {
@@ -225,7 +234,8 @@ pub(crate) fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopEr
 
 /// The whole board of a room, when it is in memory.
 pub(crate) fn known_board(room: &Room, kept: Kept) -> Option<Arc<Board>> {
-    room.is_measurable().then(|| kept.derived.get(Plan::of(room).whole)).flatten()
+    let plan = room.is_measurable().then(|| Plan::of(room, kept).ok()).flatten()?;
+    kept.derived.get(plan.whole)
 }
 
 /// The cells of a pose that are to be measured: rows.
@@ -273,19 +283,25 @@ pub(crate) struct Measuring<'a> {
 /// [`WorkshopError::Stopped`] when it shall not go on (what was measured by then is kept), or when
 /// the store fails.
 pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Result<(), WorkshopError> {
-    let plan = Plan::of(room);
+    let plan = Plan::of(room, kept)?;
     let known = Known::of(&plan, kept)?;
     let mut order: Vec<usize> = how.first.iter().copied().filter(|p| *p < plan.poses.len()).collect();
     order.extend((0..plan.poses.len()).filter(|p| !how.first.contains(p)));
     let wanted = wanted(&plan, &known, &order);
-    let (pool, left) = (plan.outfit().pool(), AtomicUsize::new(wanted.len()));
+    if wanted.is_empty() {
+        return Ok(());
+    }
+    let worn = room.worn();
+    let pairs = rows(&worn.outfit);
+    let at = Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, settings: room.settings() };
+    let (pool, left) = (worn.outfit.pool(), AtomicUsize::new(wanted.len()));
     let batch = Batch { kept, values: Mutex::new(Vec::new()) };
     let one = |w: &Wanted| {
         let left = left.fetch_sub(1, Ordering::Relaxed);
         if !(how.go_on)(left) {
             return Err(WorkshopError::Stopped);
         }
-        pool.with(|buffers| measure_in(&plan, w, buffers, (room, &batch)))
+        pool.with(|buffers| at.measure(w, buffers, &batch))
     };
     // The first alone, on all threads: somebody is looking at it.
     let outcome = match wanted.split_first() {
@@ -318,49 +334,53 @@ impl Batch<'_> {
     }
 }
 
-/// Measures the cells wanted of one pose.
-fn measure_in(
-    plan: &Plan,
-    wanted: &Wanted,
-    buffers: &mut Buffers,
-    (room, batch): (&Room, &Batch),
-) -> Result<(), WorkshopError> {
-    let (outfit, pose, settings) = (plan.outfit(), &plan.poses[wanted.pose], room.settings());
-    let at = (pose.matrices.as_slice(), pose.amounts.as_slice());
-    let mut needed = vec![false; outfit.layers.len()];
-    for &row in &wanted.through {
-        let pair = &outfit.pairs[plan.rows[row]];
-        (needed[pair.outer], needed[pair.inner]) = (true, true);
-    }
-    buffers.pose_some(outfit, |layer| needed[layer], at);
-    let find = |&row: &usize| -> Result<(), WorkshopError> {
-        let pair = plan.rows[row];
-        let through = through(outfit, buffers, pair, settings);
-        let strain = strain(outfit, buffers, outfit.pairs[pair].outer);
-        batch.put(plan.through[wanted.pose][row], CellThrough { through, strain })?;
+/// A plan with what it is measured in.
+struct Place<'a> {
+    plan: &'a Plan,
+    outfit: &'a Outfit,
+    /// The pair of each row.
+    pairs: &'a [usize],
+    settings: Settings,
+}
+
+impl Place<'_> {
+    /// Measures the cells wanted of one pose.
+    fn measure(&self, wanted: &Wanted, buffers: &mut Buffers, batch: &Batch) -> Result<(), WorkshopError> {
+        let (plan, outfit, settings) = (self.plan, self.outfit, self.settings);
+        let pose = &plan.poses[wanted.pose];
+        let at = (pose.matrices.as_slice(), pose.amounts.as_slice());
+        let mut needed = vec![false; outfit.layers.len()];
+        for &row in &wanted.through {
+            let (outer, inner) = plan.rows[row];
+            (needed[outer], needed[inner]) = (true, true);
+        }
+        buffers.pose_some(outfit, |layer| needed[layer], at);
+        let find = |&row: &usize| -> Result<(), WorkshopError> {
+            let through = through(outfit, buffers, self.pairs[row], settings);
+            let strain = strain(outfit, buffers, plan.rows[row].0);
+            batch.put(plan.through[wanted.pose][row], CellThrough { through, strain })?;
+            Ok(())
+        };
+        wanted.through.par_iter().try_for_each(find)?;
+        batch.kept.counts.through.fetch_add(wanted.through.len(), Ordering::Relaxed);
+        // Only now is it known which of them show anything.
+        let keys: Vec<Key> = wanted.sight.iter().map(|&row| plan.through[wanted.pose][row]).collect();
+        let found = batch.kept.find::<CellThrough>(&keys)?;
+        let asked = wanted.sight.iter().zip(&found);
+        let shown: Vec<(usize, &Through)> = asked
+            .filter_map(|(row, f)| Some((*row, &f.as_ref()?.through)))
+            .filter(|(_, t)| !t.spots.is_empty())
+            .collect();
+        if shown.is_empty() {
+            return Ok(());
+        }
+        buffers.pose_some(outfit, |layer| !needed[layer], at);
+        let pairs: Vec<(usize, &Through)> = shown.iter().map(|(row, t)| (self.pairs[*row], *t)).collect();
+        let sights = see(outfit, buffers, &pairs, settings);
+        batch.kept.counts.sight.fetch_add(shown.len(), Ordering::Relaxed);
+        for ((row, _), sight) in shown.iter().zip(sights) {
+            batch.put(plan.sight[wanted.pose][*row], sight)?;
+        }
         Ok(())
-    };
-    wanted.through.par_iter().try_for_each(find)?;
-    batch.kept.counts.through.fetch_add(wanted.through.len(), Ordering::Relaxed);
-    // Only now is it known which of them show anything.
-    let keys: Vec<Key> = wanted.sight.iter().map(|&row| plan.through[wanted.pose][row]).collect();
-    let found = batch.kept.find::<CellThrough>(&keys)?;
-    let shown: Vec<(usize, &Through)> = wanted
-        .sight
-        .iter()
-        .zip(&found)
-        .filter_map(|(row, f)| Some((*row, &f.as_ref()?.through)))
-        .filter(|(_, t)| !t.spots.is_empty())
-        .collect();
-    if shown.is_empty() {
-        return Ok(());
     }
-    buffers.pose_some(outfit, |layer| !needed[layer], at);
-    let pairs: Vec<(usize, &Through)> = shown.iter().map(|(row, t)| (plan.rows[*row], *t)).collect();
-    let sights = see(outfit, buffers, &pairs, settings);
-    batch.kept.counts.sight.fetch_add(shown.len(), Ordering::Relaxed);
-    for ((row, _), sight) in shown.iter().zip(sights) {
-        batch.put(plan.sight[wanted.pose][*row], sight)?;
-    }
-    Ok(())
 }

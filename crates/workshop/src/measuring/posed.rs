@@ -69,8 +69,8 @@ impl Room {
     /// What is asked of every layer pair in a pose.
     pub(crate) fn points(&self, worn: &Worn, posed: &Posed) -> Arc<Points> {
         let mut key = Key::begin("points").and(&self.state.tolerance_mm);
-        for (layer, facts) in worn.facts.iter().enumerate() {
-            key = key.and_key(worn.posed(layer, &posed.pose)).and(&facts.piece);
+        for facts in &worn.facts {
+            key = key.and_key(facts.posed(&posed.pose)).and(&(facts.piece, facts.layer));
         }
         self.derived.get_or(key.end(), || {
             let all: Vec<usize> = (0..worn.outfit.pairs.len()).collect();

@@ -5,7 +5,7 @@ use crate::dress::worn::Dress;
 use crate::error::WorkshopError;
 use crate::seating::ground::outward_normals;
 use glam::Vec3;
-use tin_cloak_core::query::Tree;
+use tin_cloak_core::query::Bvh;
 use tin_cloak_core::seat::{covered_joints, find_pose, rest_from_pose, FoundPose, Sitting};
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::trial::{Humanoid, Limbs};
@@ -17,12 +17,12 @@ fn limbs_to_search(dress: &Dress, sitting: &Sitting, piece: &Piece) -> Vec<Joint
     let person = Humanoid::find(&dress.body.skeleton);
     let covered = covered_joints(sitting);
     let places = dress.body.skeleton.rest_positions();
-    let tree = Tree::build(&piece.rest, &piece.topology.triangles);
+    let tree = Bvh::build(&piece.rest, &piece.topology.triangles);
     let middle =
         |a: Option<JointId>, b: Option<JointId>| Some((places[a?.index()] + places[b?.index()]) * 0.5);
     let cloth_between = |a: Option<Vec3>, b: Option<Vec3>| {
         let (Some(a), Some(b)) = (a, b) else { return false };
-        tree.ray(a, b - a, (0.0, 1.0), |_, _| true).is_some()
+        tree.is_hit(a, b - a, (0.0, 1.0), |_| true)
     };
     let (l, r) = (&person.left, &person.right);
     let mut limbs = vec![l.upper_arm, r.upper_arm, l.lower_arm, r.lower_arm];

@@ -7,7 +7,7 @@ use crate::state::fitting::PieceId;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use tin_cloak_core::intake::Place;
-use tin_cloak_core::query::Tree;
+use tin_cloak_core::query::Bvh;
 use tin_cloak_core::regions::main_joints;
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
 use tin_cloak_store::{Asset, NewAsset, Store};
@@ -29,7 +29,7 @@ impl Likeness {
     fn of(room: &Room, index: usize) -> Self {
         let (body, piece) = (&room.dress.body, &room.dress.pieces[index]);
         let main = main_joints(&body.welded_skin);
-        let tree = Tree::build(&body.rest, &body.topology.triangles);
+        let tree = Bvh::build(&body.rest, &body.topology.triangles);
         let mut covers: BTreeMap<String, f32> = BTreeMap::new();
         // A few hundred vertices tell as much as all of them.
         let step = (piece.rest.len() / 400).max(1);

@@ -1,7 +1,7 @@
 //! Mirroring weights from one side of a piece to the other.
 
 use super::{Bound, Row};
-use crate::query::Tree;
+use crate::query::Bvh;
 use crate::skin::{Skin, SkinError};
 use crate::JointId;
 use glam::Vec3;
@@ -38,7 +38,7 @@ const NEAR: f32 = 0.01;
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
 pub fn mirror(bound: Bound, plane: MirrorPlane, partners: &[Option<JointId>]) -> Result<Mirrored, SkinError> {
-    let tree = Tree::build(bound.positions, &bound.topology.triangles);
+    let tree = Bvh::build(bound.positions, &bound.topology.triangles);
     let partner = |j: JointId| partners[j.index()].unwrap_or(j);
     let image = |v: usize| -> Option<Row> {
         let p = bound.positions[v];

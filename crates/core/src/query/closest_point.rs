@@ -1,7 +1,8 @@
 //! Closest point on a mesh.
 
+use super::bounding_volume_hierarchy::{leaf_of, Bvh, Node, LEAF};
 use super::leaf::{splat, Leaf, LEAF_SIZE};
-use super::tree::{leaf_of, Node, Tree, LEAF};
+use super::traversal::Stack;
 use glam::{Vec3, Vec4};
 
 /// Which part of a triangle a point lies on.
@@ -69,33 +70,6 @@ pub fn closest_on_triangle(p: Vec3, [a, b, c]: [Vec3; 3]) -> (Vec3, [f32; 3], Fe
     (a + ab * v + ac * w, [1.0 - v - w, v, w], Feature::Face)
 }
 
-/// Puts the children nearer than `bound` on the stack, nearest last, so that it is popped first.
-#[inline(always)]
-fn push_by_distance(stack: &mut Stack, children: &[u32; 4], distances: Vec4, bound: f32) {
-    let mut near = distances.cmplt(Vec4::splat(bound)).bitmask();
-    let distances = distances.to_array();
-    let from = stack.len;
-    while near != 0 {
-        let lane = near.trailing_zeros() as usize & 3;
-        near &= near - 1;
-        let d = distances[lane];
-        let mut at = stack.len;
-        stack.len += 1;
-        while at > from && stack.items[at - 1].0 < d {
-            stack.items[at] = stack.items[at - 1];
-            at -= 1;
-        }
-        stack.items[at] = (d, children[lane]);
-    }
-}
-
-/// Depth is bounded: three places for each level of a four-wide tree over 2³² triangles,
-/// with room for lopsided trees.
-struct Stack {
-    items: [(f32, u32); 192],
-    len: usize,
-}
-
 /// Which triangles count, judged for whole nodes and single ones.
 trait Wanted {
     /// Pushes away (to infinity) the distances of children that hold none.
@@ -139,19 +113,19 @@ impl Wanted for Facing {
     }
 }
 
-impl Tree {
+impl Bvh {
     /// The closest point to `p` nearer than `within` metres, or nothing.
     pub fn closest(&self, p: Vec3, within: f32) -> Option<Closest> {
         self.search(p, within, &All, None)
     }
 
-    /// As [`Tree::closest`], over triangles whose normal agrees with `facing`: the cosine
+    /// As [`Bvh::closest`], over triangles whose normal agrees with `facing`: the cosine
     /// between them is above `min_cosine`. `facing` is a unit vector.
     pub fn closest_facing(&self, p: Vec3, within: f32, facing: Vec3, min_cosine: f32) -> Option<Closest> {
         self.search(p, within, &Facing { direction: facing, min_cosine }, None)
     }
 
-    /// As [`Tree::closest_facing`], beginning at triangle `seed`: one that was near before the
+    /// As [`Bvh::closest_facing`], beginning at triangle `seed`: one that was near before the
     /// vertices moved bounds the search from the start. A `seed` past the last is none.
     pub fn closest_facing_from(
         &self,
@@ -176,10 +150,8 @@ impl Tree {
         }
         let place = splat(p);
         let [px, py, pz] = place;
-        let mut stack = Stack { items: [(0.0, 0); 192], len: 1 };
-        while stack.len > 0 {
-            stack.len -= 1;
-            let (distance, child) = stack.items[stack.len];
+        let mut stack = Stack::at_root();
+        while let Some((distance, child)) = stack.pop() {
             if distance >= nearest.bound {
                 continue;
             }
@@ -189,7 +161,7 @@ impl Tree {
                 let dy = (node.low[1] - py).max(py - node.high[1]).max(Vec4::ZERO);
                 let dz = (node.low[2] - pz).max(pz - node.high[2]).max(Vec4::ZERO);
                 let distances = wanted.prune(node, dx * dx + dy * dy + dz * dz);
-                push_by_distance(&mut stack, &node.child, distances, nearest.bound);
+                stack.push(&node.child, distances, nearest.bound);
                 continue;
             }
             let (at, count) = leaf_of(child);

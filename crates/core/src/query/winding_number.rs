@@ -1,19 +1,19 @@
 //! Generalised winding numbers: how often a surface, open or closed, wraps round a point.
 
-use super::tree::{leaf_of, Tree, LEAF};
+use super::bounding_volume_hierarchy::{leaf_of, Bvh, LEAF};
 use glam::Vec3;
 
 /// Far boxes are taken as one dipole beyond this many radii.
 const FAR: f32 = 2.0;
 
-/// Dipole sums over the boxes of a [`Tree`], for one state of its vertices.
+/// Dipole sums over the boxes of a [`Bvh`], for one state of its vertices.
 ///
 /// Barill, Dickson, Schmidt, Levin & Jacobson, “Fast winding numbers for soups and clouds”,
 /// SIGGRAPH 2018, first order; near triangles exactly, by van Oosterom & Strackee, “The
 /// solid angle of a plane triangle”, 1983.
 #[derive(Clone, Debug)]
 pub struct WindingField<'a> {
-    tree: &'a Tree,
+    tree: &'a Bvh,
     boxes: Vec<[Dipole; 4]>,
 }
 
@@ -27,14 +27,14 @@ struct Dipole {
 }
 
 /// The triangles of a child that is a leaf.
-fn triangles(tree: &Tree, child: u32) -> impl Iterator<Item = [Vec3; 3]> + Clone + '_ {
+fn triangles(tree: &Bvh, child: u32) -> impl Iterator<Item = [Vec3; 3]> + Clone + '_ {
     let (leaf, count) = leaf_of(child);
     (0..count).map(move |lane| tree.leaves[leaf].corners(lane))
 }
 
 impl<'a> WindingField<'a> {
     /// Sums up the boxes of `tree` as it is now.
-    pub fn new(tree: &'a Tree) -> Self {
+    pub fn new(tree: &'a Bvh) -> Self {
         let mut boxes = vec![[Dipole::default(); 4]; tree.nodes.len()];
         for n in (0..tree.nodes.len()).rev() {
             let node = &tree.nodes[n];

@@ -1,0 +1,145 @@
+//! Rays against a mesh.
+
+use super::bounding_volume_hierarchy::{leaf_of, Bvh, Node, LEAF};
+use super::leaf::LEAF_SIZE;
+use super::traversal::Stack;
+use glam::{Vec3, Vec4};
+
+/// Where a ray meets a triangle.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct RayHit {
+    /// Number of the triangle in the list the tree was built over.
+    pub triangle: u32,
+    /// Distance along the ray, in lengths of its direction.
+    pub distance: f32,
+    /// Barycentric coordinates of the hit.
+    pub barycentric: [f32; 3],
+}
+
+/// Distance along the ray (in lengths of `direction`, negative behind the origin) and barycentric
+/// coordinates where it meets a triangle.
+///
+/// Möller & Trumbore, “Fast, minimum storage ray/triangle intersection”, 1997, both sides,
+/// with a hair of tolerance at the edges so that no ray slips between two triangles.
+pub fn ray_triangle(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Option<(f32, [f32; 3])> {
+    const EDGE: f32 = 1e-6;
+    let (ab, ac) = (b - a, c - a);
+    let across = direction.cross(ac);
+    let determinant = ab.dot(across);
+    if determinant == 0.0 {
+        return None;
+    }
+    let inverse = 1.0 / determinant;
+    let from = origin - a;
+    let u = from.dot(across) * inverse;
+    let q = from.cross(ab);
+    let v = direction.dot(q) * inverse;
+    let inside = u >= -EDGE && v >= -EDGE && u + v <= 1.0 + EDGE;
+    let t = ac.dot(q) * inverse;
+    (inside && t.is_finite()).then_some((t, [1.0 - u - v, u, v]))
+}
+
+/// A ray with what every box needs of it.
+struct Ray {
+    start: [Vec4; 3],
+    inverse: [Vec4; 3],
+    from: f32,
+}
+
+impl Ray {
+    fn new(origin: Vec3, direction: Vec3, from: f32) -> Self {
+        // A zero component would give 0 × ∞ on a box face; a tiny one misses by nothing.
+        let guard = |x: f32| if x.abs() < 1e-20 { 1e-20f32.copysign(x) } else { x };
+        let inverse = [0, 1, 2].map(|i| Vec4::splat(1.0 / guard(direction[i])));
+        Self { start: [0, 1, 2].map(|i| Vec4::splat(origin[i])), inverse, from }
+    }
+
+    /// Where it enters each child of a node within `limit`; infinite where it does not.
+    #[inline(always)]
+    fn enters(&self, node: &Node, limit: f32) -> Vec4 {
+        let (mut near, mut far) = (Vec4::splat(self.from), Vec4::splat(limit));
+        for axis in 0..3 {
+            let t0 = (node.low[axis] - self.start[axis]) * self.inverse[axis];
+            let t1 = (node.high[axis] - self.start[axis]) * self.inverse[axis];
+            near = near.max(t0.min(t1));
+            far = far.min(t0.max(t1));
+        }
+        // A hair wider than exact: boxes of flat triangles have no thickness.
+        let far = far * 1.000_001 + 1e-7;
+        Vec4::select(near.cmple(far), near, Vec4::INFINITY)
+    }
+}
+
+impl Bvh {
+    /// The first triangle (number, corners) that `accept` takes on the ray from `origin`,
+    /// between `from` and `to` lengths of `direction`.
+    pub fn ray(
+        &self,
+        origin: Vec3,
+        direction: Vec3,
+        (from, to): (f32, f32),
+        accept: impl Fn(u32, &[Vec3; 3]) -> bool,
+    ) -> Option<RayHit> {
+        if self.nodes.is_empty() || origin.is_nan() || direction.is_nan() {
+            return None;
+        }
+        let ray = Ray::new(origin, direction, from);
+        let mut best: Option<RayHit> = None;
+        let mut limit = to;
+        let mut stack = Stack::at_root();
+        while let Some((near, child)) = stack.pop() {
+            if near > limit * 1.000_001 + 1e-7 {
+                continue;
+            }
+            if child & LEAF == 0 {
+                let node = &self.nodes[child as usize];
+                stack.push(&node.child, ray.enters(node, limit), f32::INFINITY);
+                continue;
+            }
+            let (leaf, count) = leaf_of(child);
+            for lane in 0..count {
+                let corners = self.leaves[leaf].corners(lane);
+                let Some((t, barycentric)) = ray_triangle(origin, direction, corners) else { continue };
+                let triangle = self.order[leaf * LEAF_SIZE + lane];
+                let nearer = t < limit || best.is_none_or(|b| t == limit && triangle < b.triangle);
+                if t >= from && t <= limit && nearer && accept(triangle, &corners) {
+                    limit = t;
+                    best = Some(RayHit { triangle, distance: t, barycentric });
+                }
+            }
+        }
+        best
+    }
+
+    /// True when the ray from `origin` meets any triangle that `accept` takes (by its number) between
+    /// `from` and `to` lengths of `direction`: it stops at the first one found.
+    pub fn is_hit(
+        &self,
+        origin: Vec3,
+        direction: Vec3,
+        (from, to): (f32, f32),
+        accept: impl Fn(u32) -> bool,
+    ) -> bool {
+        if self.nodes.is_empty() || origin.is_nan() || direction.is_nan() {
+            return false;
+        }
+        let ray = Ray::new(origin, direction, from);
+        let mut stack = Stack::at_root();
+        while let Some((_, child)) = stack.pop() {
+            if child & LEAF == 0 {
+                let node = &self.nodes[child as usize];
+                stack.push(&node.child, ray.enters(node, to), f32::INFINITY);
+                continue;
+            }
+            let (leaf, count) = leaf_of(child);
+            let meets = |lane: usize| {
+                let hit = ray_triangle(origin, direction, self.leaves[leaf].corners(lane));
+                hit.is_some_and(|(t, _)| t >= from && t <= to) && accept(self.order[leaf * LEAF_SIZE + lane])
+            };
+            if (0..count).any(meets) {
+                return true;
+            }
+        }
+        false
+    }
+}
