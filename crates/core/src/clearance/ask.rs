@@ -3,7 +3,6 @@
 use super::hidden::Hiding;
 use super::{Buffers, Coverage, Outfit, Pair, PosedLayer, PosedSide, Settings, Side, ThroughSpot};
 use crate::mesh::{face_normal, mix};
-use crate::query::RayHit;
 use glam::Vec3;
 use rayon::prelude::*;
 
@@ -44,6 +43,9 @@ pub fn ask_pairs(outfit: &Outfit, buffers: &Buffers, settings: Settings, which: 
     which.par_iter().map(one).collect()
 }
 
+/// Rays to a place stop short of the place itself.
+const SHORT: f32 = 0.999;
+
 /// A pair of an outfit in a pose.
 pub(super) struct PairView<'a> {
     pub outfit: &'a Outfit,
@@ -72,40 +74,57 @@ impl<'a> PairView<'a> {
 
     /// Asks every vertex of the pair; whether anybody sees what is through is left open.
     pub fn ask(&self) -> PairPoints {
-        let tolerance = self.settings.tolerance;
-        let (outer, inner) = (self.outer(), self.inner());
-        let inner_normals = &inner.outside().normals;
-        let outer_normals = &outer.towards_body.normals;
-        let asked_inner = |((&v, &seed), cover): ((&u32, &u32), &RayHit)| {
-            let (p, n) = (inner.positions[v as usize], inner_normals[v as usize]);
-            let (side, posed) = (self.outer_side(), &outer.towards_body);
-            let asked = ask(side, posed, &outer.positions, (p, n), f32::INFINITY, seed)?;
-            if asked.clearance < -tolerance {
-                if posed.hem_is_nearer(p, -asked.clearance) || self.is_still_beneath(p, cover) {
-                    return None;
-                }
-            }
-            Some(asked)
+        let Coverage { covered, over, .. } = &*self.pair.coverage;
+        let inner = |i: usize| {
+            let asked = self.ask_inner(i, f32::INFINITY)?;
+            let out = asked.clearance < -self.settings.tolerance;
+            (!out || !self.is_beneath_its_cover(i)).then_some(asked)
         };
-        let asked_outer = |(&v, &seed): (&u32, &u32)| {
-            let (p, n) = (outer.positions[v as usize], outer_normals[v as usize]);
-            let (side, posed) = (self.inner_side(), inner.outside());
-            let mut asked = ask(side, posed, &inner.positions, (p, n), self.settings.sunk_reach, seed)?;
-            // Beneath the inner surface is inside: the depth there is what it is short of.
-            asked.clearance = -asked.clearance;
-            if asked.clearance < -tolerance {
-                // Sunk means inside: what the inner layer does not wrap is only behind it.
-                if self.hiding.winding(self.pair.inner, p) < 0.4 || posed.hem_is_nearer(p, -asked.clearance) {
-                    return None;
-                }
-            }
-            Some(asked)
-        };
-        let Coverage { covered, over, covers, covered_seeds, over_seeds } = &*self.pair.coverage;
-        let inner =
-            covered.par_iter().zip(covered_seeds).zip(covers).with_min_len(128).map(asked_inner).collect();
-        let outer = over.par_iter().zip(over_seeds).with_min_len(128).map(asked_outer).collect();
-        PairPoints { inner, outer }
+        PairPoints {
+            inner: (0..covered.len()).into_par_iter().with_min_len(128).map(inner).collect(),
+            outer: (0..over.len()).into_par_iter().with_min_len(128).map(|i| self.ask_outer(i)).collect(),
+        }
+    }
+
+    /// Asks covered vertex `i` what lies over it within so many metres.
+    pub fn ask_inner(&self, i: usize, within: f32) -> Option<Asked> {
+        let (coverage, outer, inner) = (&self.pair.coverage, self.outer(), self.inner());
+        let v = coverage.covered[i] as usize;
+        let place = (inner.positions[v], inner.outside().normals[v]);
+        let (side, posed, seed) = (self.outer_side(), &outer.towards_body, coverage.covered_seeds[i]);
+        let asked = ask(side, posed, &outer.positions, place, within, seed)?;
+        let out = asked.clearance < -self.settings.tolerance;
+        (!out || !posed.hem_is_nearer(place.0, -asked.clearance)).then_some(asked)
+    }
+
+    /// Asks outer vertex `i` of those over the inner layer how far it is from that.
+    pub fn ask_outer(&self, i: usize) -> Option<Asked> {
+        let (coverage, outer, inner) = (&self.pair.coverage, self.outer(), self.inner());
+        let v = coverage.over[i] as usize;
+        let (p, n) = (outer.positions[v], outer.towards_body.normals[v]);
+        let (side, posed, seed) = (self.inner_side(), inner.outside(), coverage.over_seeds[i]);
+        let mut asked = ask(side, posed, &inner.positions, (p, n), self.settings.sunk_reach, seed)?;
+        // Beneath the inner surface is inside: the depth there is what it is short of.
+        asked.clearance = -asked.clearance;
+        if asked.clearance >= -self.settings.tolerance {
+            return Some(asked);
+        }
+        // Sunk means inside: what sees its base is not, and what the inner layer does not wrap is only
+        // behind it.
+        let inside = !self.sees_its_base(i) && self.hiding.winding(self.pair.inner, p) >= 0.4;
+        (inside && !posed.hem_is_nearer(p, -asked.clearance)).then_some(asked)
+    }
+
+    /// True when the middle of the face that was nearest to outer vertex `i` at rest is in its straight
+    /// sight from the outside.
+    pub fn sees_its_base(&self, i: usize) -> bool {
+        let (side, inner) = (self.inner_side(), self.inner());
+        let seed = self.pair.coverage.over_seeds[i];
+        let Some(&corners) = side.topology.triangles.get(seed as usize) else { return false };
+        let p = self.outer().positions[self.pair.coverage.over[i] as usize];
+        let base = corners.map(|c| inner.positions[c as usize]).iter().sum::<Vec3>() / 3.0;
+        let outside = (p - base).dot(face_normal(&inner.positions, corners)) > 0.0;
+        outside && !inner.outside().tree.is_hit(p, base - p, (0.0, SHORT), |_| true)
     }
 
     /// Says of each point that is through whether it is hidden from every side.
@@ -128,12 +147,13 @@ impl<'a> PairView<'a> {
     /// True when what is through at a vertex is hidden from every side.
     pub fn is_buried(&self, spot: &ThroughSpot) -> bool {
         let (v, outer) = (spot.vertex as usize, self.pair.outer);
-        if !spot.on_outer {
-            let place = (self.inner().positions[v], self.inner().outside().normals[v]);
-            return self.hiding.is_wrapped(place, outer, 0.0) || self.hiding.is_out_of_sight(place, outer);
-        }
-        let (p, n) = (self.outer().positions[v], self.outer().towards_body.normals[v]);
-        self.hiding.is_wrapped((p, n), outer, 1.0) || self.hiding.is_out_of_sight(self.shows(spot), outer)
+        let at = match spot.on_outer {
+            false => (self.inner().positions[v], self.inner().outside().normals[v]),
+            true => (self.outer().positions[v], self.outer().towards_body.normals[v]),
+        };
+        // A sunk vertex is inside the inner layer anyway.
+        let own = if spot.on_outer { 1.0 } else { 0.0 };
+        self.hiding.is_wrapped(at, outer, own) || self.hiding.is_out_of_sight(self.shows(spot), outer)
     }
 
     /// Where what is through at a vertex shows, and the outward normal there: of a sunk vertex it is
@@ -146,11 +166,11 @@ impl<'a> PairView<'a> {
         }
     }
 
-    /// True when the place that covers a vertex at rest is in its straight sight from the inside.
-    fn is_still_beneath(&self, p: Vec3, cover: &RayHit) -> bool {
-        /// Rays stop short of the place itself.
-        const SHORT: f32 = 0.999;
-        let (side, outer) = (self.outer_side(), self.outer());
+    /// True when the place that covers covered vertex `i` at rest is in its straight sight from the
+    /// inside.
+    pub fn is_beneath_its_cover(&self, i: usize) -> bool {
+        let (side, outer, cover) = (self.outer_side(), self.outer(), &self.pair.coverage.covers[i]);
+        let p = self.inner().positions[self.pair.coverage.covered[i] as usize];
         let corners = side.topology.triangles[cover.triangle as usize];
         let place: Vec3 = mix(corners, cover.barycentric, |c| outer.positions[c as usize]);
         let way = place - p;

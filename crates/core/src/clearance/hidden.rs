@@ -18,6 +18,7 @@ pub(super) struct Hiding<'a> {
     outfit: &'a Outfit,
     buffers: &'a Buffers,
     fields: Vec<Fields<'a>>,
+    directions: [Vec3; DIRECTIONS],
 }
 
 #[derive(Default)]
@@ -28,7 +29,12 @@ struct Fields<'a> {
 
 impl<'a> Hiding<'a> {
     pub fn new(outfit: &'a Outfit, buffers: &'a Buffers) -> Self {
-        Self { outfit, buffers, fields: outfit.layers.iter().map(|_| Fields::default()).collect() }
+        Self {
+            outfit,
+            buffers,
+            fields: outfit.layers.iter().map(|_| Fields::default()).collect(),
+            directions: std::array::from_fn(direction),
+        }
     }
 
     /// Winding number of the outside of a layer at `p`.
@@ -68,8 +74,9 @@ impl<'a> Hiding<'a> {
     pub fn is_out_of_sight(&self, (p, n): (Vec3, Vec3), outer: usize) -> bool {
         let p = p + n * PROBE;
         // Most of what can be seen can be seen from straight above.
-        let above = (0..DIRECTIONS).map(direction).filter(|d| d.dot(n) > GRAZING);
-        std::iter::once(n).chain(above).all(|d| self.blocks(p, d, outer))
+        let above = self.directions.iter().copied().filter(|d| d.dot(n) > GRAZING);
+        let mut last = outer;
+        std::iter::once(n).chain(above).all(|d| self.blocks(p, d, (outer, &mut last)))
     }
 
     /// The direction from which a place is seen best: the free look nearest to the middle of all
@@ -77,19 +84,32 @@ impl<'a> Hiding<'a> {
     /// straight against the surface when there is none.
     pub fn look(&self, (p, n): (Vec3, Vec3), outer: usize) -> Vec3 {
         let lifted = p + n * PROBE;
-        let above = (0..DIRECTIONS).map(direction).filter(|d| d.dot(n) > GRAZING);
-        let free: Vec<Vec3> = above.filter(|d| !self.blocks(lifted, *d, outer)).collect();
+        let above = self.directions.iter().copied().filter(|d| d.dot(n) > GRAZING);
+        let mut last = outer;
+        let free: Vec<Vec3> = above.filter(|d| !self.blocks(lifted, *d, (outer, &mut last))).collect();
         let middle = free.iter().sum::<Vec3>().normalize_or(n);
         let score = |d: &Vec3| d.dot(middle) - (d.y.abs() - 0.5).max(0.0);
         free.into_iter().max_by(|a, b| score(a).total_cmp(&score(b))).unwrap_or(n)
     }
 
-    fn blocks(&self, p: Vec3, direction: Vec3, outer: usize) -> bool {
-        (0..self.outfit.layers.len()).any(|layer| {
+    /// True when a layer lies in the way; `last` is the one that did so last, which is asked first.
+    fn blocks(&self, p: Vec3, direction: Vec3, (outer, last): (usize, &mut usize)) -> bool {
+        let is_in_the_way = |layer: usize| {
             let side =
                 if layer == outer { self.buffers.towards_body(layer) } else { self.buffers.outside(layer) };
             side.tree.is_hit(p, direction, (0.0, f32::INFINITY), |_| true)
-        })
+        };
+        if is_in_the_way(*last) {
+            return true;
+        }
+        let mut others = (0..self.outfit.layers.len()).filter(|layer| layer != last);
+        match others.find(|layer| is_in_the_way(*layer)) {
+            Some(layer) => {
+                *last = layer;
+                true
+            }
+            None => false,
+        }
     }
 }
 

@@ -13,7 +13,8 @@
 //!   and does not count (a hem that swings with the thigh while the belly folds behind it);
 //! * an outer vertex is *sunk* when it lies inside the inner layer by the same signed distance;
 //! * where the sign says sunk, the winding number of the inner layer must agree: a point that
-//!   it does not wrap is not inside it;
+//!   it does not wrap is not inside it; nor is one that has in its straight sight, from the outside,
+//!   the middle of the face that was nearest at rest;
 //! * a poking or sunk vertex that other cloth or skin hides from every side (the layers
 //!   together wrap it by one half or more, folds of the pair's own layers included) is *buried*
 //!   and counted apart; so is one to which no straight look leads (of 64 directions spread evenly
@@ -47,5 +48,5 @@ pub use posed_layers::{Buffers, PosedLayer};
 pub use side::{PosedSide, Side};
 pub use snag::{snags, Snag};
 pub use strain::{stiffness_error, worst_strain};
-pub use through::{see, sum_up, through, Sight, Through, ThroughSpot};
+pub use through::{sum_up, InPose, Sight, Through, ThroughSpot};
 pub use walls::{settle_walls, BodySurface, Walls};

@@ -5,11 +5,12 @@
 
 use super::ask::PairView;
 use super::hidden::Hiding;
-use super::{Buffers, Outfit, PairMeasure, PairPoints, Settings, Side, Spot};
+use super::{Asked, Buffers, Outfit, PairMeasure, PairPoints, Settings, Side, Spot};
 use crate::mesh::triangle_area;
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use std::sync::atomic::{AtomicI32, Ordering};
 
 /// A vertex on the wrong side of the other layer by more than the tolerance.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -46,13 +47,117 @@ pub struct Sight {
     pub worst: Option<Spot>,
 }
 
-/// What is through in pair `pair` of `outfit`, whose two layers are posed in `buffers`.
-pub fn through(outfit: &Outfit, buffers: &Buffers, pair: usize, settings: Settings) -> Through {
-    let hiding = Hiding::new(outfit, buffers);
-    let view = PairView { outfit, buffers, pair: &outfit.pairs[pair], settings, hiding: &hiding };
-    through_of(&view, &view.ask())
+/// An outfit in a pose, ready to be asked.
+pub struct InPose<'a> {
+    outfit: &'a Outfit,
+    buffers: &'a Buffers,
+    settings: Settings,
+    hiding: Hiding<'a>,
 }
 
+impl<'a> InPose<'a> {
+    /// Of an outfit whose layers are posed in `buffers`: those that are asked, and all of them where
+    /// it is asked what is seen.
+    pub fn new(outfit: &'a Outfit, buffers: &'a Buffers, settings: Settings) -> Self {
+        Self { outfit, buffers, settings, hiding: Hiding::new(outfit, buffers) }
+    }
+
+    fn view(&self, pair: usize) -> PairView<'_> {
+        let Self { outfit, buffers, settings, hiding } = self;
+        PairView { outfit, buffers, pair: &outfit.pairs[pair], settings: *settings, hiding }
+    }
+
+    /// What is through in a pair.
+    ///
+    /// It says of every vertex what [`ask_pairs`](super::ask_pairs) says, but looks closely only where
+    /// it matters: most vertices have the place that was over or under them at rest in straight sight
+    /// and cannot be through, so of covered ones only the least clearance is wanted, of outer ones
+    /// nothing.
+    pub fn through(&self, pair: usize) -> Through {
+        through_in(&self.view(pair))
+    }
+
+    /// What is seen of what is through in a pair.
+    pub fn see(&self, pair: usize, through: &Through) -> Sight {
+        see_in(&self.view(pair), through)
+    }
+}
+
+fn through_in(view: &PairView) -> Through {
+    let settings = view.settings;
+    let coverage = &*view.pair.coverage;
+    let least = Least::default();
+    let covered = (0..coverage.covered.len()).into_par_iter().with_min_len(128);
+    let poking = covered.filter_map(|i| {
+        let asked = match view.is_beneath_its_cover(i) {
+            true => view.ask_inner(i, least.within(settings.tolerance)),
+            false => view.ask_inner(i, f32::INFINITY),
+        }?;
+        if asked.clearance >= -settings.tolerance {
+            least.at_most(asked.clearance);
+            return None;
+        }
+        Some(view.inner_spot(coverage.covered[i], &asked))
+    });
+    let mut spots: Vec<ThroughSpot> = poking.collect();
+    let over = (0..coverage.over.len()).into_par_iter().with_min_len(128);
+    let sunk = over.filter(|i| !view.sees_its_base(*i)).filter_map(|i| {
+        let asked = view.ask_outer(i).filter(|a| a.clearance < -settings.tolerance)?;
+        Some(outer_spot(coverage.over[i], &asked))
+    });
+    spots.par_extend(sunk);
+    Through { covered: coverage.covered.len() as u32, least_clearance: least.found(), spots }
+}
+
+/// The least of some clearances, found by many threads.
+struct Least(AtomicI32);
+
+impl Default for Least {
+    fn default() -> Self {
+        Self(AtomicI32::new(Self::key(f32::INFINITY)))
+    }
+}
+
+impl Least {
+    /// In the order of the numbers, negative ones too.
+    fn key(x: f32) -> i32 {
+        let bits = x.to_bits() as i32;
+        bits ^ ((bits >> 31) as u32 >> 1) as i32
+    }
+
+    fn value(&self) -> f32 {
+        let key = self.0.load(Ordering::Relaxed);
+        f32::from_bits((key ^ ((key >> 31) as u32 >> 1) as i32) as u32)
+    }
+
+    fn at_most(&self, clearance: f32) {
+        self.0.fetch_min(Self::key(clearance), Ordering::Relaxed);
+    }
+
+    /// Nothing further away than this makes it less; a hair more, so that what is found does not
+    /// depend on who came first.
+    fn within(&self, tolerance: f32) -> f32 {
+        self.value().max(tolerance) * 1.00001 + 1e-9
+    }
+
+    fn found(&self) -> Option<f32> {
+        Some(self.value()).filter(|least| least.is_finite())
+    }
+}
+
+impl PairView<'_> {
+    fn inner_spot(&self, vertex: u32, asked: &Asked) -> ThroughSpot {
+        let area = vertex_area(self.inner_side(), &self.inner().positions, vertex);
+        let Asked { clearance, normal, .. } = *asked;
+        ThroughSpot { on_outer: false, vertex, clearance, normal, area }
+    }
+}
+
+fn outer_spot(vertex: u32, asked: &Asked) -> ThroughSpot {
+    ThroughSpot { on_outer: true, vertex, clearance: asked.clearance, normal: asked.normal, area: 0.0 }
+}
+
+/// The same from points that were asked before.
 pub(super) fn through_of(view: &PairView, points: &PairPoints) -> Through {
     let (coverage, tolerance) = (&view.pair.coverage, view.settings.tolerance);
     let mut found = Through { covered: coverage.covered.len() as u32, ..Through::default() };
@@ -63,32 +168,12 @@ pub(super) fn through_of(view: &PairView, points: &PairPoints) -> Through {
             found.least_clearance = Some(least.min(asked.clearance));
             continue;
         }
-        let area = vertex_area(view.inner_side(), &view.inner().positions, vertex);
-        let (clearance, normal) = (asked.clearance, asked.normal);
-        found.spots.push(ThroughSpot { on_outer: false, vertex, clearance, normal, area });
+        found.spots.push(view.inner_spot(vertex, asked));
     }
-    for (&vertex, asked) in coverage.over.iter().zip(&points.outer) {
-        let Some(asked) = asked.filter(|a| a.clearance < -tolerance) else { continue };
-        let (clearance, normal) = (asked.clearance, asked.normal);
-        found.spots.push(ThroughSpot { on_outer: true, vertex, clearance, normal, area: 0.0 });
-    }
+    let sunk = coverage.over.iter().zip(&points.outer);
+    let sunk = sunk.filter_map(|(v, a)| Some((*v, a.filter(|a| a.clearance < -tolerance)?)));
+    found.spots.extend(sunk.map(|(vertex, asked)| outer_spot(vertex, &asked)));
     found
-}
-
-/// What is seen of what is through in some pairs of `outfit`, all of whose layers are posed in
-/// `buffers`: one answer for each, in order.
-pub fn see(
-    outfit: &Outfit,
-    buffers: &Buffers,
-    found: &[(usize, &Through)],
-    settings: Settings,
-) -> Vec<Sight> {
-    let hiding = Hiding::new(outfit, buffers);
-    let one = |&(pair, through): &(usize, &Through)| {
-        let view = PairView { outfit, buffers, pair: &outfit.pairs[pair], settings, hiding: &hiding };
-        see_in(&view, through)
-    };
-    found.par_iter().map(one).collect()
 }
 
 pub(super) fn see_in(view: &PairView, through: &Through) -> Sight {

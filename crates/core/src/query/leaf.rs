@@ -26,6 +26,13 @@ fn dot(a: Lanes, b: Lanes) -> Vec4 {
     a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 }
 
+fn cross(a: Lanes, b: Lanes) -> Lanes {
+    [a[1] * b[2] - b[1] * a[2], a[2] * b[0] - b[2] * a[0], a[0] * b[1] - b[0] * a[1]]
+}
+
+/// A hair of tolerance at the edges, so that no ray slips between two triangles.
+pub(super) const EDGE: f32 = 1e-6;
+
 /// The same vector in every lane.
 pub(super) fn splat(v: Vec3) -> Lanes {
     [Vec4::splat(v.x), Vec4::splat(v.y), Vec4::splat(v.z)]
@@ -75,6 +82,28 @@ impl Leaf {
     #[inline(always)]
     pub fn facing(&self, direction: Vec3, min_cosine: f32) -> u32 {
         dot(self.normal, splat(direction)).cmpgt(Vec4::splat(min_cosine)).bitmask()
+    }
+
+    /// Where a ray meets the plane of each lane's triangle: distance in lengths of `direction`,
+    /// barycentric coordinates of the second and third corner, and the lanes (as bits) that it meets.
+    /// The sums are those of [`super::ray_triangle`], four at once.
+    #[inline(always)]
+    pub fn met_by(&self, origin: Lanes, direction: Lanes) -> (Vec4, Vec4, Vec4, u32) {
+        let [a, b, c] = self.corner;
+        let (ab, ac) = (sub(b, a), sub(c, a));
+        let across = cross(direction, ac);
+        let determinant = dot(ab, across);
+        let inverse = Vec4::ONE / determinant;
+        let from = sub(origin, a);
+        let u = dot(from, across) * inverse;
+        let q = cross(from, ab);
+        let v = dot(direction, q) * inverse;
+        let t = dot(ac, q) * inverse;
+        let edge = Vec4::splat(-EDGE);
+        let inside = u.cmpge(edge) & v.cmpge(edge) & (u + v).cmple(Vec4::splat(1.0 + EDGE));
+        // A triangle seen edge on has no determinant, and a distance that is no number.
+        let finite = t.abs().cmplt(Vec4::INFINITY) & determinant.cmpne(Vec4::ZERO);
+        (t, u, v, (inside & finite).bitmask())
     }
 
     /// Lanes (as bits) that may be nearer to `p` than the square root of `bound`: all that are,

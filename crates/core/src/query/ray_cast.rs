@@ -1,8 +1,8 @@
 //! Rays against a mesh.
 
 use super::bounding_volume_hierarchy::{leaf_of, Bvh, Node, LEAF};
-use super::leaf::LEAF_SIZE;
-use super::traversal::Stack;
+use super::leaf::{splat, EDGE, LEAF_SIZE};
+use super::traversal::{Stack, DEEPEST};
 use glam::{Vec3, Vec4};
 
 /// Where a ray meets a triangle.
@@ -22,7 +22,6 @@ pub struct RayHit {
 /// Möller & Trumbore, “Fast, minimum storage ray/triangle intersection”, 1997, both sides,
 /// with a hair of tolerance at the edges so that no ray slips between two triangles.
 pub fn ray_triangle(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Option<(f32, [f32; 3])> {
-    const EDGE: f32 = 1e-6;
     let (ab, ac) = (b - a, c - a);
     let across = direction.cross(ac);
     let determinant = ab.dot(across);
@@ -84,6 +83,7 @@ impl Bvh {
             return None;
         }
         let ray = Ray::new(origin, direction, from);
+        let (start, along) = (splat(origin), splat(direction));
         let mut best: Option<RayHit> = None;
         let mut limit = to;
         let mut stack = Stack::at_root();
@@ -97,14 +97,18 @@ impl Bvh {
                 continue;
             }
             let (leaf, count) = leaf_of(child);
-            for lane in 0..count {
-                let corners = self.leaves[leaf].corners(lane);
-                let Some((t, barycentric)) = ray_triangle(origin, direction, corners) else { continue };
+            let (distance, u, v, met) = self.leaves[leaf].met_by(start, along);
+            let mut lanes = met & ((1 << count) - 1);
+            while lanes != 0 {
+                let lane = lanes.trailing_zeros() as usize & 3;
+                lanes &= lanes - 1;
+                let (t, u, v) = (distance[lane], u[lane], v[lane]);
                 let triangle = self.order[leaf * LEAF_SIZE + lane];
                 let nearer = t < limit || best.is_none_or(|b| t == limit && triangle < b.triangle);
-                if t >= from && t <= limit && nearer && accept(triangle, &corners) {
+                let within = t >= from && t <= limit && nearer;
+                if within && accept(triangle, &self.leaves[leaf].corners(lane)) {
                     limit = t;
-                    best = Some(RayHit { triangle, distance: t, barycentric });
+                    best = Some(RayHit { triangle, distance: t, barycentric: [1.0 - u - v, u, v] });
                 }
             }
         }
@@ -124,19 +128,28 @@ impl Bvh {
             return false;
         }
         let ray = Ray::new(origin, direction, from);
-        let mut stack = Stack::at_root();
-        while let Some((_, child)) = stack.pop() {
+        let (start, along) = (splat(origin), splat(direction));
+        let range = (Vec4::splat(from), Vec4::splat(to));
+        // Any hit will do: nothing is sorted.
+        let (mut waiting, mut count) = ([0u32; DEEPEST], 1);
+        while count > 0 {
+            count -= 1;
+            let child = waiting[count];
             if child & LEAF == 0 {
                 let node = &self.nodes[child as usize];
-                stack.push(&node.child, ray.enters(node, to), f32::INFINITY);
+                let mut near = ray.enters(node, to).cmplt(Vec4::INFINITY).bitmask();
+                while near != 0 {
+                    waiting[count] = node.child[near.trailing_zeros() as usize & 3];
+                    near &= near - 1;
+                    count += 1;
+                }
                 continue;
             }
-            let (leaf, count) = leaf_of(child);
-            let meets = |lane: usize| {
-                let hit = ray_triangle(origin, direction, self.leaves[leaf].corners(lane));
-                hit.is_some_and(|(t, _)| t >= from && t <= to) && accept(self.order[leaf * LEAF_SIZE + lane])
-            };
-            if (0..count).any(meets) {
+            let (leaf, size) = leaf_of(child);
+            let (distance, _, _, met) = self.leaves[leaf].met_by(start, along);
+            let within = distance.cmpge(range.0) & distance.cmple(range.1);
+            let lanes = met & within.bitmask() & ((1 << size) - 1);
+            if (0..size).any(|lane| lanes & 1 << lane != 0 && accept(self.order[leaf * LEAF_SIZE + lane])) {
                 return true;
             }
         }

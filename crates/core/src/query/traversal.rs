@@ -4,7 +4,7 @@ use glam::Vec4;
 
 /// Depth first over four-wide nodes: three wait for each level. This is room for a tree over 2³²
 /// triangles, a lopsided one too.
-const DEEPEST: usize = 192;
+pub(super) const DEEPEST: usize = 192;
 
 /// Nodes that wait, each with its distance.
 pub(super) struct Stack {
@@ -17,6 +17,13 @@ impl Stack {
     #[inline(always)]
     pub fn at_root() -> Self {
         Self { items: [(0.0, 0); DEEPEST], len: 1 }
+    }
+
+    /// Puts one on, wherever it is.
+    #[inline(always)]
+    pub fn put(&mut self, child: u32) {
+        self.items[self.len] = (0.0, child);
+        self.len += 1;
     }
 
     /// The one put on last: of the children of a node the nearest.

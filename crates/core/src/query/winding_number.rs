@@ -1,7 +1,9 @@
 //! Generalised winding numbers: how often a surface, open or closed, wraps round a point.
 
 use super::bounding_volume_hierarchy::{leaf_of, Bvh, LEAF};
-use glam::Vec3;
+use super::leaf::splat;
+use super::traversal::Stack;
+use glam::{Vec3, Vec4};
 
 /// Far boxes are taken as one dipole beyond this many radii.
 const FAR: f32 = 2.0;
@@ -11,19 +13,41 @@ const FAR: f32 = 2.0;
 /// Barill, Dickson, Schmidt, Levin & Jacobson, “Fast winding numbers for soups and clouds”,
 /// SIGGRAPH 2018, first order; near triangles exactly, by van Oosterom & Strackee, “The
 /// solid angle of a plane triangle”, 1983.
+///
+/// ```
+/// use glam::Vec3;
+/// use tin_cloak_core::query::{Bvh, WindingField};
+///
+/// // A tetrahedron round the origin.
+/// let p = [[1.0, 1.0, 1.0], [1.0, -1.0, -1.0], [-1.0, 1.0, -1.0], [-1.0, -1.0, 1.0]].map(Vec3::from_array);
+/// let bvh = Bvh::build(&p, &[[0, 1, 2], [0, 3, 1], [0, 2, 3], [1, 3, 2]]);
+/// let field = WindingField::new(&bvh);
+/// assert!((field.at(Vec3::ZERO) - 1.0).abs() < 1e-4);
+/// assert!(field.at(Vec3::new(0.0, 5.0, 0.0)).abs() < 0.01);
+/// ```
 #[derive(Clone, Debug)]
 pub struct WindingField<'a> {
     tree: &'a Bvh,
-    boxes: Vec<[Dipole; 4]>,
+    boxes: Vec<FourDipoles>,
 }
 
+/// The sum of some triangles, as seen from afar.
 #[derive(Clone, Copy, Debug, Default)]
 struct Dipole {
     centre: Vec3,
     /// Sum of area vectors (half the edge cross product), square metres.
     area: Vec3,
     weight: f32,
-    radius: f32,
+}
+
+/// Those of the four children of a node, side by side.
+#[derive(Clone, Copy, Debug, Default)]
+struct FourDipoles {
+    centre: [Vec4; 3],
+    area: [Vec4; 3],
+    weight: Vec4,
+    /// Squared distance beyond which it is taken as one.
+    far: Vec4,
 }
 
 /// The triangles of a child that is a leaf.
@@ -32,23 +56,53 @@ fn triangles(tree: &Bvh, child: u32) -> impl Iterator<Item = [Vec3; 3]> + Clone 
     (0..count).map(move |lane| tree.leaves[leaf].corners(lane))
 }
 
+impl FourDipoles {
+    fn set(&mut self, lane: usize, dipole: Dipole, radius: f32) {
+        for axis in 0..3 {
+            self.centre[axis][lane] = dipole.centre[axis];
+            self.area[axis][lane] = dipole.area[axis];
+        }
+        self.weight[lane] = dipole.weight;
+        // What has no area adds nothing, however near.
+        self.far[lane] = if dipole.weight > 0.0 { (FAR * radius).powi(2) } else { f32::INFINITY };
+    }
+
+    fn get(&self, lane: usize) -> Dipole {
+        let of = |v: &[Vec4; 3]| Vec3::new(v[0][lane], v[1][lane], v[2][lane]);
+        Dipole { centre: of(&self.centre), area: of(&self.area), weight: self.weight[lane] }
+    }
+
+    /// The solid angle of what is far of `p`, and which lanes are not (as bits).
+    #[inline(always)]
+    fn seen_from(&self, p: [Vec4; 3]) -> (f32, u32) {
+        let away = [0, 1, 2].map(|i| self.centre[i] - p[i]);
+        let squared = away[0] * away[0] + away[1] * away[1] + away[2] * away[2];
+        let far = squared.cmpgt(self.far);
+        let flux = self.area[0] * away[0] + self.area[1] * away[1] + self.area[2] * away[2];
+        let cubed = squared * Vec4::from_array(squared.to_array().map(f32::sqrt));
+        let angle = Vec4::select(far, flux / cubed, Vec4::ZERO);
+        ((angle.x + angle.y) + (angle.z + angle.w), !far.bitmask() & 15)
+    }
+}
+
 impl<'a> WindingField<'a> {
     /// Sums up the boxes of `tree` as it is now.
     pub fn new(tree: &'a Bvh) -> Self {
-        let mut boxes = vec![[Dipole::default(); 4]; tree.nodes.len()];
+        let mut boxes = vec![FourDipoles::default(); tree.nodes.len()];
         for n in (0..tree.nodes.len()).rev() {
             let node = &tree.nodes[n];
             for lane in 0..4 {
                 let child = node.child[lane];
-                let mut sum = if child & LEAF == 0 {
-                    Dipole::sum(boxes[child as usize].iter().copied())
+                let sum = if child & LEAF == 0 {
+                    let of = boxes[child as usize];
+                    Dipole::sum((0..4).map(move |lane| of.get(lane)))
                 } else {
                     Dipole::sum(triangles(tree, child).map(|t| Dipole::of_triangle(&t)))
                 };
                 let low = Vec3::new(node.low[0][lane], node.low[1][lane], node.low[2][lane]);
                 let high = Vec3::new(node.high[0][lane], node.high[1][lane], node.high[2][lane]);
-                sum.radius = (sum.centre - low).abs().max((high - sum.centre).abs()).length();
-                boxes[n][lane] = sum;
+                let radius = (sum.centre - low).abs().max((high - sum.centre).abs()).length();
+                boxes[n].set(lane, sum, radius);
             }
         }
         Self { tree, boxes }
@@ -59,23 +113,17 @@ impl<'a> WindingField<'a> {
         if self.tree.is_empty() {
             return 0.0;
         }
-        let mut solid_angle = 0.0;
-        // Depth first over four-wide nodes: three wait for each level.
-        let mut stack = [0u32; 192];
-        let mut waiting = 1;
-        while waiting > 0 {
-            waiting -= 1;
-            let n = stack[waiting];
+        let (mut solid_angle, place) = (0.0, splat(p));
+        let mut stack = Stack::at_root();
+        while let Some((_, n)) = stack.pop() {
             let node = &self.tree.nodes[n as usize];
-            for lane in 0..4 {
-                let (child, dipole) = (node.child[lane], &self.boxes[n as usize][lane]);
-                let away = dipole.centre - p;
-                let distance = away.length();
-                if distance > FAR * dipole.radius && dipole.weight > 0.0 {
-                    solid_angle += dipole.area.dot(away) / (distance * distance * distance);
-                } else if child & LEAF == 0 {
-                    stack[waiting] = child;
-                    waiting += 1;
+            let (far, mut near) = self.boxes[n as usize].seen_from(place);
+            solid_angle += far;
+            while near != 0 {
+                let child = node.child[near.trailing_zeros() as usize & 3];
+                near &= near - 1;
+                if child & LEAF == 0 {
+                    stack.put(child);
                 } else {
                     solid_angle += triangles(self.tree, child).map(|t| solid_angle_of(p, &t)).sum::<f32>();
                 }
@@ -88,7 +136,7 @@ impl<'a> WindingField<'a> {
 impl Dipole {
     fn of_triangle(&[a, b, c]: &[Vec3; 3]) -> Self {
         let area = (b - a).cross(c - a) * 0.5;
-        Self { centre: (a + b + c) / 3.0, area, weight: area.length(), radius: 0.0 }
+        Self { centre: (a + b + c) / 3.0, area, weight: area.length() }
     }
 
     fn sum(parts: impl Iterator<Item = Self> + Clone) -> Self {
@@ -100,7 +148,7 @@ impl Dipole {
         }
         let first = parts.clone().next().map_or(Vec3::ZERO, |d| d.centre);
         let centre = if weight > 0.0 { weighted / weight } else { first };
-        Self { centre, area, weight, radius: 0.0 }
+        Self { centre, area, weight }
     }
 }
 

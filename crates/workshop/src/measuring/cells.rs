@@ -19,7 +19,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
-use tin_cloak_core::clearance::{see, strain, sum_up, through, Buffers, Outfit, Settings, Sight, Through};
+use tin_cloak_core::clearance::{strain, sum_up, Buffers, InPose, Outfit, Settings, Sight, Through};
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_store::{KeptKey, Store};
 
@@ -346,18 +346,25 @@ struct Place<'a> {
 impl Place<'_> {
     /// Measures the cells wanted of one pose.
     fn measure(&self, wanted: &Wanted, buffers: &mut Buffers, batch: &Batch) -> Result<(), WorkshopError> {
-        let (plan, outfit, settings) = (self.plan, self.outfit, self.settings);
+        let (plan, outfit) = (self.plan, self.outfit);
         let pose = &plan.poses[wanted.pose];
         let at = (pose.matrices.as_slice(), pose.amounts.as_slice());
-        let mut needed = vec![false; outfit.layers.len()];
+        // What is seen depends on all that is worn.
+        let mut needed = vec![!wanted.sight.is_empty(); outfit.layers.len()];
         for &row in &wanted.through {
             let (outer, inner) = plan.rows[row];
             (needed[outer], needed[inner]) = (true, true);
         }
         buffers.pose_some(outfit, |layer| needed[layer], at);
+        let (buffers, in_pose) = (&*buffers, InPose::new(outfit, buffers, self.settings));
+        let mut outer: Vec<usize> = wanted.through.iter().map(|&row| plan.rows[row].0).collect();
+        outer.sort_unstable();
+        outer.dedup();
+        let strains: Vec<f32> = outer.par_iter().map(|&layer| strain(outfit, buffers, layer)).collect();
         let find = |&row: &usize| -> Result<(), WorkshopError> {
-            let through = through(outfit, buffers, self.pairs[row], settings);
-            let strain = strain(outfit, buffers, plan.rows[row].0);
+            let through = in_pose.through(self.pairs[row]);
+            // Every outer layer is among them.
+            let strain = outer.binary_search(&plan.rows[row].0).map_or(1.0, |at| strains[at]);
             batch.put(plan.through[wanted.pose][row], CellThrough { through, strain })?;
             Ok(())
         };
@@ -371,16 +378,10 @@ impl Place<'_> {
             .filter_map(|(row, f)| Some((*row, &f.as_ref()?.through)))
             .filter(|(_, t)| !t.spots.is_empty())
             .collect();
-        if shown.is_empty() {
-            return Ok(());
-        }
-        buffers.pose_some(outfit, |layer| !needed[layer], at);
-        let pairs: Vec<(usize, &Through)> = shown.iter().map(|(row, t)| (self.pairs[*row], *t)).collect();
-        let sights = see(outfit, buffers, &pairs, settings);
         batch.kept.counts.sight.fetch_add(shown.len(), Ordering::Relaxed);
-        for ((row, _), sight) in shown.iter().zip(sights) {
-            batch.put(plan.sight[wanted.pose][*row], sight)?;
-        }
-        Ok(())
+        shown.par_iter().try_for_each(|(row, through)| {
+            let sight = in_pose.see(self.pairs[*row], through);
+            batch.put(plan.sight[wanted.pose][*row], sight).map(|_| ())
+        })
     }
 }
