@@ -47,15 +47,15 @@ pub fn ask_pairs(outfit: &Outfit, buffers: &Buffers, settings: Settings, which: 
 const SHORT: f32 = 0.999;
 
 /// A pair of an outfit in a pose.
-pub(super) struct PairView<'a> {
+pub(super) struct PairView<'a, 'h> {
     pub outfit: &'a Outfit,
     pub buffers: &'a Buffers,
     pub pair: &'a Pair,
     pub settings: Settings,
-    pub hiding: &'a Hiding<'a>,
+    pub hiding: &'h Hiding<'a>,
 }
 
-impl<'a> PairView<'a> {
+impl<'a> PairView<'a, '_> {
     pub fn outer_side(&self) -> &'a Side {
         &self.outfit.layers[self.pair.outer].walls.towards_body
     }

@@ -62,7 +62,7 @@ impl<'a> InPose<'a> {
         Self { outfit, buffers, settings, hiding: Hiding::new(outfit, buffers) }
     }
 
-    fn view(&self, pair: usize) -> PairView<'_> {
+    fn view(&self, pair: usize) -> PairView<'a, '_> {
         let Self { outfit, buffers, settings, hiding } = self;
         PairView { outfit, buffers, pair: &outfit.pairs[pair], settings: *settings, hiding }
     }
@@ -145,7 +145,7 @@ impl Least {
     }
 }
 
-impl PairView<'_> {
+impl PairView<'_, '_> {
     fn inner_spot(&self, vertex: u32, asked: &Asked) -> ThroughSpot {
         let area = vertex_area(self.inner_side(), &self.inner().positions, vertex);
         let Asked { clearance, normal, .. } = *asked;
