@@ -48,7 +48,7 @@ fn binding(c: &mut Criterion) {
 fn checking(c: &mut Criterion) {
     let body = Arc::new(body());
     let mut suit = piece("bodysuit.glb", 1, &body);
-    suit.bound = Some(bind_piece(&body, &suit, &Recipe::default()).unwrap().0);
+    suit.bound = Some(Arc::new(bind_piece(&body, &suit, &Recipe::default()).unwrap().0));
     let set = range_trials(&body).and(clip_trials(&body, 11));
     let poses = &set.poses(&body)[..60];
     let dress = Dress { body, pieces: vec![suit] };

@@ -111,10 +111,11 @@ fn outfit(c: &mut Criterion) {
         });
     });
 
-    // The same as a step, with its reports and the whole board measured.
+    // The same as a step, with its reports.
     let folder = tempfile::tempdir().unwrap();
     let shop = Arc::new(Workshop::open(folder.path()).unwrap());
     let bring = |i: usize| shop.bring_in(files[i].name, &files[i].bytes, &Companions::new()).unwrap()[0].id;
+    shop.measure_behind(false);
     let id = shop.begin("bench", bring(0)).unwrap();
     for (i, piece) in pieces.iter().enumerate() {
         let step = shop.piece_step(bring(i + 1), i as u16 + 1, piece.kind).unwrap();
@@ -124,7 +125,7 @@ fn outfit(c: &mut Criterion) {
             shop.run_now(id, cure.step).unwrap();
         }
     }
-    c.bench_function("bind all as a step, with the board of 54 poses", |b| {
+    c.bench_function("bind all as a step", |b| {
         b.iter(|| {
             shop.run_now(id, Step::Bind { pieces: Vec::new() }).unwrap();
             shop.undo(id).unwrap();

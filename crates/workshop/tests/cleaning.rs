@@ -28,16 +28,16 @@ fn weight(piece: &Piece, v: usize, joint: JointId) -> f32 {
 #[test]
 fn weights_are_cleaned_in_steps_that_say_what_they_did() {
     let bench = bound(&[("quilted tunic", 1)]);
-    let board = bench.open().room.state.board.clone();
+    let board = bench.board();
     assert_eq!(
         bench.run(clean(1, Clean::Smooth { strength: 0.5, times: 3 })),
         "Smooth weights of quilted tunic, 0.5 × 3"
     );
     let said = bench.open().effect().notes;
     assert!(said[0].contains("vertices changed") && said[0].contains("the furthest goes"), "{said:?}");
-    assert_ne!(bench.open().room.state.board, board, "measured anew");
+    assert_ne!(bench.board(), board, "measured anew");
     bench.shop.undo(bench.fitting).unwrap();
-    assert_eq!(bench.open().room.state.board, board);
+    assert_eq!(bench.board(), board);
 
     bench.run(clean(1, Clean::Limit { most: 2 }));
     assert_eq!(bench.piece(1).bound.unwrap().skin.max_influences(), 2);

@@ -22,6 +22,7 @@ fn dressed(folder: &Path) -> (Arc<Workshop>, i64) {
     let shop = Arc::new(Workshop::open(folder).unwrap());
     let body = bring(&shop, "body.glb");
     let suit = bring(&shop, "bodysuit.glb");
+    shop.measure_behind(false);
     let fitting = shop.begin("Sea trial", body).unwrap();
     let step = shop.piece_step(suit, 1, PieceKind::Soft).unwrap();
     shop.run_now(fitting, step).unwrap();
@@ -45,34 +46,33 @@ fn every_step_is_measured_kept_and_can_be_taken_back() {
     );
 
     assert_eq!(shop.run_now(fitting, bind_all()).unwrap(), "Bind bodysuit");
+    let before = shop.measure_now(fitting).unwrap();
     let bound = shop.fitting(fitting).unwrap();
-    let before = bound.room.board.clone().unwrap();
     assert!(before.poses.len() >= 25 && before.pairs.len() == 1);
     assert_eq!(bound.effect().deepest_after_mm, Some(before.deepest_mm()));
 
     shop.run_now(fitting, push_all()).unwrap();
+    let after = shop.measure_now(fitting).unwrap();
     let pushed = shop.fitting(fitting).unwrap();
-    let after = pushed.room.board.clone().unwrap();
-    let poking = |b: &tin_cloak_workshop::Board| -> usize {
-        b.cells.iter().flatten().map(|c| c.poking + c.sunk).sum()
-    };
+    let poking =
+        |b: &tin_cloak_workshop::Board| -> usize { b.measured().map(|(_, _, c)| c.poking + c.sunk).sum() };
     assert!(poking(&after) * 2 < poking(&before), "{} became {}", poking(&before), poking(&after));
     assert_eq!(pushed.effect().better, after.better_and_worse(&before).0);
 
     shop.undo(fitting).unwrap();
-    assert_eq!(shop.fitting(fitting).unwrap().room.board.as_ref(), Some(&before));
+    assert_eq!(shop.board(&shop.room(fitting, None).unwrap()).unwrap(), Some(before));
     shop.undo(fitting).unwrap();
-    assert!(shop.fitting(fitting).unwrap().room.board.is_none());
+    assert!(shop.board(&shop.room(fitting, None).unwrap()).unwrap().is_none());
     shop.redo(fitting).unwrap();
     shop.redo(fitting).unwrap();
-    assert_eq!(shop.fitting(fitting).unwrap().room.board.as_ref(), Some(&after));
+    assert_eq!(shop.board(&shop.room(fitting, None).unwrap()).unwrap(), Some(Arc::clone(&after)));
     assert!(matches!(shop.redo(fitting), Err(WorkshopError::NothingToRedo)));
 
     // A second workshop over the same folder, as after a crash, finds all of it.
     drop(shop);
     let again = Workshop::open(folder.path()).unwrap();
     let open = again.fitting(fitting).unwrap();
-    assert_eq!(open.room.board.as_ref(), Some(&after));
+    assert_eq!(again.board(&open.room).unwrap(), Some(after));
     let said: Vec<&str> = open.steps.iter().map(|s| s.sentence.as_str()).collect();
     assert_eq!(said, ["Begin with body", "Add bodysuit on layer 1", "Bind bodysuit", "Push out bodysuit"]);
 }
@@ -121,7 +121,7 @@ fn one_job_at_a_time_and_a_stopped_one_changes_nothing() {
     assert_eq!(watched.state(), JobState::Stopped);
     let open = shop.fitting(fitting).unwrap();
     assert_eq!(open.steps.len(), steps);
-    assert!(open.room.board.is_none());
+    assert!(shop.board(&open.room).unwrap().is_none());
 }
 
 #[test]

@@ -224,7 +224,7 @@ fn a_cage_carries_its_pieces_and_is_not_worn() {
     let mean: f32 = off.split("by ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
     assert!(mean < 3.0, "{off}");
     assert!(bench.piece(1).bound.unwrap().skin.max_influences() <= 4);
-    let board = bench.room().board.clone().unwrap();
+    let board = bench.board();
     assert!(board.pairs.iter().all(|p| p.outer != "cage" && p.inner != "cage"));
     assert_eq!(dressed_document(&bench.room().dress).meshes.len(), 3);
     // Cleaning the cage takes the tunic along.

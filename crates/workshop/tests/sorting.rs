@@ -85,7 +85,7 @@ fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
     bench.run(Step::SetKind { piece: 2, kind: PieceKind::Stiff });
     bench.run(Step::Place { piece: 2, options: moved });
     bench.run(Step::Bind { pieces: vec![2] });
-    let before = bench.room();
+    let (before, board) = (bench.room(), bench.board());
     bench.cure(2, "are hidden by");
     let after = bench.room();
     let (old, new) = (&before.dress.pieces[1], &after.dress.pieces[1]);
@@ -98,7 +98,7 @@ fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
         assert_eq!(row(new, v), row(old, was));
     }
     // The board of the thinner plate was measured, and all is back on undo.
-    assert_ne!(before.state.board, after.state.board);
+    assert_ne!(bench.board(), board);
     assert!(bench.found(2, "are hidden by").is_none() && bench.found(2, "filed as").is_none());
     assert!(bench.refused(Step::LeaveOutUnseen { piece: 1 }).contains("can be seen"));
     bench.shop.undo(bench.fitting).unwrap();
@@ -229,41 +229,4 @@ fn easing_under_the_brush_moves_only_what_is_there() {
     };
     let look = bench.room().brush_view(1, &push).unwrap();
     assert!(look.after.sunk > look.before.sunk && look.after.deepest_mm > 5.0, "{look:?}");
-}
-
-#[test]
-fn the_board_is_measured_when_a_row_of_strokes_ends() {
-    let bench = wearing(&[("quilted tunic", 1)]);
-    bench.run(Step::Bind { pieces: Vec::new() });
-    assert!(bench.shop.measure(bench.fitting).unwrap().is_none(), "nothing to measure");
-    let before = bench.room().state.clone();
-    let stroke = BrushStroke {
-        stroke: Stroke::PullOut,
-        strength: 3.0,
-        firm_percent: 0.0,
-        reach: Reach { radius_mm: 80.0, dabs: vec![4000; 4], mirrored: true },
-    };
-    (0..2).for_each(|_| {
-        bench.run(Step::Brush { piece: 1, stroke: stroke.clone() });
-    });
-    let stale = bench.room().state.clone();
-    assert!(stale.board_is_old && stale.board == before.board);
-
-    // Another step does not wait for a measurement that is under way.
-    bench.shop.measure(bench.fitting).unwrap().unwrap();
-    bench.run(Step::Brush { piece: 1, stroke: stroke.clone() });
-    bench.shop.undo(bench.fitting).unwrap();
-    assert!(bench.room().state.board_is_old);
-
-    let job = bench.shop.measure(bench.fitting).unwrap().unwrap();
-    while bench.shop.jobs().get(job).unwrap().state() == tin_cloak_workshop::JobState::Running {
-        std::thread::sleep(std::time::Duration::from_millis(5));
-    }
-    let open = bench.shop.fitting(bench.fitting).unwrap();
-    assert!(!open.room.state.board_is_old && open.room.state.board != before.board);
-    assert_eq!(open.fitting.cursor, 5, "the step was amended, none was added");
-    assert!(open.effect().deepest_after_mm.is_some() && open.effect().notes[0].contains("vertices moved"));
-    // It holds after a restart: the state and the board are stored.
-    let again = Workshop::open(bench.folder.path()).unwrap().fitting(bench.fitting).unwrap();
-    assert_eq!(again.room.board, open.room.board);
 }

@@ -89,15 +89,14 @@ fn through_in(view: &PairView) -> Through {
     let least = Least::default();
     let covered = (0..coverage.covered.len()).into_par_iter().with_min_len(128);
     let poking = covered.filter_map(|i| {
-        let asked = match view.is_beneath_its_cover(i) {
-            true => view.ask_inner(i, least.within(settings.tolerance)),
-            false => view.ask_inner(i, f32::INFINITY),
-        }?;
+        let beneath = view.is_beneath_its_cover(i);
+        let within = if beneath { least.within(settings.tolerance) } else { f32::INFINITY };
+        let asked = view.ask_inner(i, within)?;
         if asked.clearance >= -settings.tolerance {
             least.at_most(asked.clearance);
             return None;
         }
-        Some(view.inner_spot(coverage.covered[i], &asked))
+        (!beneath).then(|| view.inner_spot(coverage.covered[i], &asked))
     });
     let mut spots: Vec<ThroughSpot> = poking.collect();
     let over = (0..coverage.over.len()).into_par_iter().with_min_len(128);

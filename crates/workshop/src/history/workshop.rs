@@ -25,6 +25,7 @@ use crate::state::motion::MotionState;
 use crate::state::recipe::{SourcePart, Takes};
 use crate::state::step::{Effect, Step};
 use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::Arc;
 use tin_cloak_formats::{Companions, PieceKind};
 use tin_cloak_store::{Asset, BlobId, Fitting, Listed, NewStep, StepRow, Store};
@@ -37,6 +38,7 @@ pub struct Workshop {
     pub(crate) crews: Crews,
     pub(crate) measurer: Measurer,
     pub(crate) counts: Counts,
+    measures_behind: AtomicBool,
 }
 
 /// A fitting with its history and its state.
@@ -84,6 +86,7 @@ impl Workshop {
             crews: Crews::hire().map_err(|e| WorkshopError::Job(format!("no threads can be had: {e}")))?,
             measurer: Measurer::default(),
             counts: Counts::default(),
+            measures_behind: AtomicBool::new(true),
         })
     }
 
@@ -99,6 +102,22 @@ impl Workshop {
 
     pub(crate) fn kept(&self) -> Kept<'_> {
         Kept { derived: self.decoder.derived(), store: &self.store, counts: &self.counts }
+    }
+
+    /// Whether the board is measured behind every step, as it is unless this is said; whoever runs
+    /// many steps in a row may want it only at the end ([`Workshop::measure_now`]).
+    pub fn measure_behind(&self, yes: bool) {
+        self.measures_behind.store(yes, Ordering::Relaxed);
+    }
+
+    /// Measures behind a step, if that is wished.
+    fn follow_up(self: &Arc<Self>, fitting: i64) {
+        if !self.measures_behind.load(Ordering::Relaxed) {
+            return;
+        }
+        if let Err(error) = self.measure(fitting) {
+            tracing::error!(%error, fitting, "the board is not measured");
+        }
     }
 
     /// The jobs.
@@ -319,7 +338,8 @@ impl Workshop {
             return Err(WorkshopError::Busy);
         }
         self.store.move_cursor(fitting, seq)?;
-        self.measure(fitting)
+        self.follow_up(fitting);
+        Ok(())
     }
 
     /// Runs a step as a job.
@@ -335,9 +355,7 @@ impl Workshop {
         let again = Arc::clone(self);
         let work = move |job: &Job| match run(job) {
             Ok(sentence) => {
-                if let Err(error) = again.measure(fitting) {
-                    tracing::error!(%error, fitting, "the board is not measured");
-                }
+                again.follow_up(fitting);
                 JobState::Done(sentence)
             }
             Err(WorkshopError::Stopped) => JobState::Stopped,

@@ -4,7 +4,7 @@
 use std::sync::{Arc, OnceLock};
 use tin_cloak_demo::DemoFile;
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{Companions, Finding, OpenFitting, Piece, PieceKind, Room, Step, Workshop};
+use tin_cloak_workshop::{Board, Companions, Finding, OpenFitting, Piece, PieceKind, Room, Step, Workshop};
 
 pub struct Bench {
     pub shop: Arc<Workshop>,
@@ -21,6 +21,7 @@ pub fn files() -> &'static [DemoFile] {
 pub fn wearing(pieces: &[(&str, u16)]) -> Bench {
     let folder = tempfile::tempdir().unwrap();
     let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+    shop.measure_behind(false);
     let bring = |name: &str| {
         let file = files().iter().find(|f| f.name == format!("{name}.glb")).unwrap();
         shop.bring_in(file.name, &file.bytes, &Companions::new()).unwrap()[0].id
@@ -51,6 +52,11 @@ impl Bench {
         self.shop.fitting(self.fitting).unwrap().room
     }
 
+    /// The board, whole.
+    pub fn board(&self) -> Arc<Board> {
+        self.shop.measure_now(self.fitting).unwrap()
+    }
+
     pub fn run(&self, step: Step) -> String {
         self.shop.run_now(self.fitting, step).unwrap()
     }
@@ -61,8 +67,8 @@ impl Bench {
 
     pub fn found(&self, subject: u32, part: &str) -> Option<Finding> {
         let room = self.room();
-        let list = room.findings().iter().find(|(s, _)| *s == subject).unwrap().1.clone();
-        list.into_iter().find(|f| f.sentence.contains(part))
+        let list = room.findings().into_iter().find(|(s, _)| *s == subject).unwrap().1;
+        list.iter().cloned().find(|f| f.sentence.contains(part))
     }
 
     pub fn cure(&self, subject: u32, part: &str) -> String {
@@ -74,6 +80,6 @@ impl Bench {
     }
 
     pub fn rest(&self, piece: u32) -> Vec<Vec3> {
-        self.piece(piece).rest
+        self.piece(piece).rest.to_vec()
     }
 }
