@@ -173,3 +173,60 @@ fn state(cell: Option<&Cell>) -> String {
     let area = if cell.poking_cm2 > 0.0 { format!(", {:.1} cm²", cell.poking_cm2) } else { String::new() };
     format!("{depth:.1} mm deep, {out} vertices out{area}")
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tin_cloak_workshop::{BoardPair, BoardPose};
+
+    fn cell(deepest_mm: f32) -> Option<Cell> {
+        Some(Cell {
+            covered: 100,
+            poking: usize::from(deepest_mm > 0.5),
+            deepest_mm,
+            poking_cm2: deepest_mm * 0.5,
+            buried: 0,
+            sunk: 0,
+            sunk_deepest_mm: 0.0,
+            least_clearance_mm: Some(1.25),
+            worst_strain: 1.0,
+            spot: (deepest_mm > 0.5).then_some(([0.1, 1.2, 0.3], [0.0, 0.0, 1.0])),
+        })
+    }
+
+    fn board(cells: Vec<Vec<Option<Cell>>>) -> Board {
+        let pose = |group: &str, time_s: f32| BoardPose { name: group.into(), group: group.into(), time_s };
+        Board {
+            pairs: vec![BoardPair { ids: [2, 0], outer: "coat".into(), inner: "Wick".into() }],
+            poses: vec![pose("rest", 0.0), pose("range", 0.0), pose("bow", 0.25), pose("bow", 0.5)],
+            cells,
+            tolerance_mm: 0.5,
+            seconds_per_pose: 0.0,
+        }
+    }
+
+    fn words(drawing: &Drawing) -> String {
+        let line =
+            |c: &CellBox| format!("{:6.1} {:8} {:4} {:6} {}", c.x, c.class, c.figure, c.change, c.title);
+        drawing.cells.iter().map(line).collect::<Vec<_>>().join("\n")
+    }
+
+    #[test]
+    fn a_board_half_measured_says_so_cell_by_cell() {
+        let old = board(vec![vec![cell(0.0)], vec![cell(3.0)], vec![cell(9.0)], vec![cell(1.0)]]);
+        let new = board(vec![vec![cell(0.0)], vec![cell(7.5)], vec![cell(0.9)], vec![None]]);
+        insta::assert_snapshot!(words(&draw(&new, Some(&old))), @"");
+    }
+
+    #[test]
+    fn what_is_not_measured_is_neither_better_nor_worse() {
+        let (old, new) = (board(vec![vec![cell(5.0)]; 4]), board(vec![vec![None]; 4]));
+        let drawing = draw(&new, Some(&old));
+        assert!(drawing
+            .cells
+            .iter()
+            .all(|c| c.class == "unknown" && c.change.is_empty() && c.figure.is_empty()));
+        assert_eq!(new.better_and_worse(&old), (0, 0));
+        assert_eq!((new.missing(), new.bad_cells(), new.worst()), (4, 0, None));
+    }
+}

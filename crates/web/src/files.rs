@@ -26,6 +26,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/handles.js", JavaScript),
     file!("js/joints.js", JavaScript),
     file!("js/layers.js", JavaScript),
+    file!("js/measuring.js", JavaScript),
     file!("js/joint-table.js", JavaScript),
     file!("js/keys.js", JavaScript),
     file!("js/notice.js", JavaScript),

@@ -26,6 +26,8 @@ pub(crate) struct Band {
 pub(crate) struct Cut {
     pub bands: Vec<Band>,
     pub skin_y: u32,
+    /// Outline of the skin.
+    pub skin_path: String,
     pub height: u32,
     pub body: String,
     pub body_words: String,
@@ -63,10 +65,20 @@ pub(crate) fn cut(room: &Room, board: Option<&Board>) -> Cut {
         });
         y += BAND + GAP;
     }
+    let right = WIDTH - 2;
     let vertices = crate::shelf::thousands(room.dress.body.mesh.positions.len() as u64);
     Cut {
         bands,
         skin_y: y,
+        skin_path: format!(
+            "M2 {y}H{right}V{}Q{right} {} {} {}H10Q2 {} 2 {}Z",
+            y + 32,
+            y + 40,
+            right - 8,
+            y + 40,
+            y + 40,
+            y + 32
+        ),
         height: y + 44,
         body: room.dress.body.name.clone(),
         body_words: format!("{vertices} vertices"),

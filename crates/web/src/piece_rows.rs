@@ -13,6 +13,8 @@ pub(crate) struct PieceRow {
     pub layer: u16,
     pub bound: bool,
     pub cage: bool,
+    /// What its button does.
+    pub cage_hint: &'static str,
     /// `ok`, `doubt` or `none`, with the reason.
     pub pip: (&'static str, String),
     pub words: String,
@@ -86,6 +88,10 @@ pub(crate) fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
         layer: piece.layer,
         bound: bound.is_some(),
         cage: piece.cage,
+        cage_hint: match piece.cage {
+            true => "It is worn and measured again",
+            false => "Other pieces may hang in it; it is not worn",
+        },
         pip: match (bound, share) {
             (None, _) => ("none", "Not bound".to_owned()),
             (_, Some(s)) if s < 0.5 => ("doubt", "Most of it found no match and was filled in".to_owned()),

@@ -70,7 +70,7 @@ fn the_pose_a_tunic_was_modelled_in_is_found() {
         turn(body, &mut pose, person.right.lower_arm, about(Vec3::X, -elbow_right));
         let matrices = body.skeleton.skin_matrices(&pose);
         let mut worn = dress.pieces[0].clone();
-        worn.bound = Some(bound.clone());
+        worn.bound = Some(Arc::new(bound.clone()));
         let modelled = worn.posed(&matrices);
         let piece = dress.pieces[0].clone().moved_to(modelled, body);
         let dress = Dress { body: Arc::clone(body), pieces: vec![piece] };
@@ -82,7 +82,8 @@ fn the_pose_a_tunic_was_modelled_in_is_found() {
             assert!(off < 3.0, "{off:.2}° off in {left} {right} {forward} {elbow_left} {elbow_right}");
         }
         let rest = carried_to_rest(&dress, 0, &found.pose).unwrap();
-        let mut off: Vec<f32> = rest.iter().zip(&seated).map(|(a, b)| a.distance(*b) * 1000.0).collect();
+        let mut off: Vec<f32> =
+            rest.iter().zip(seated.iter()).map(|(a, b)| a.distance(*b) * 1000.0).collect();
         off.sort_by(f32::total_cmp);
         // A sleeve is nearly round, so a few degrees about its own axis leave no trace in the gap.
         let (mean, most) = (off.iter().sum::<f32>() / off.len() as f32, off[off.len() * 95 / 100]);
@@ -124,7 +125,7 @@ fn findings_are_cured_by_their_buttons_and_undone() {
     let found = |subject: u32, part: &str| {
         let room = shop.fitting(fitting).unwrap().room;
         let list = room.findings().iter().find(|(s, _)| *s == subject).unwrap().1.clone();
-        list.into_iter().find(|f| f.sentence.contains(part))
+        list.iter().find(|f| f.sentence.contains(part)).cloned()
     };
 
     // A control joint that carries weight.

@@ -116,7 +116,7 @@ fn a_copy_for_the_other_side_is_the_mirror_image() {
     let room = bench.room();
     let (one, other) = (&room.dress.pieces[0], &room.dress.pieces[1]);
     assert_eq!(other.name, "lantern, other side");
-    for (a, b) in one.rest.iter().zip(&other.rest) {
+    for (a, b) in one.rest.iter().zip(other.rest.iter()) {
         assert!(b.distance(*a * Vec3::new(-1.0, 1.0, 1.0)) < 1e-5);
     }
     // Still wound outward, and mirrored twice the first again.
@@ -125,7 +125,7 @@ fn a_copy_for_the_other_side_is_the_mirror_image() {
     bench.run(Step::Mirror { piece: 2 });
     let back = bench.room().dress.pieces[1].clone();
     assert_eq!(back.topology.triangles, one.topology.triangles);
-    assert!(back.rest.iter().zip(&one.rest).all(|(a, b)| a.distance(*b) < 1e-6));
+    assert!(back.rest.iter().zip(one.rest.iter()).all(|(a, b)| a.distance(*b) < 1e-6));
 }
 
 #[test]
