@@ -215,7 +215,7 @@ mod tests {
     fn a_board_half_measured_says_so_cell_by_cell() {
         let old = board(vec![vec![cell(0.0)], vec![cell(3.0)], vec![cell(9.0)], vec![cell(1.0)]]);
         let new = board(vec![vec![cell(0.0)], vec![cell(7.5)], vec![cell(0.9)], vec![None]]);
-        insta::assert_snapshot!(words(&draw(&new, Some(&old))), @"");
+        insta::assert_snapshot!(words(&draw(&new, Some(&old))));
     }
 
     #[test]
