@@ -14,11 +14,6 @@ impl JointId {
     }
 }
 
-/// A vertex: its index in the mesh it belongs to.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
-#[serde(transparent)]
-pub struct VertexId(pub u32);
-
 /// The place of a piece in the pile: 0 is the skin, higher lies further out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(transparent)]

@@ -23,4 +23,4 @@ pub mod skin;
 pub mod trial;
 
 pub use glam;
-pub use ids::{JointId, LayerIndex, Millimetres, VertexId};
+pub use ids::{JointId, LayerIndex, Millimetres};

@@ -7,7 +7,9 @@ use common::*;
 use proptest::prelude::*;
 use serde_json::Value;
 use tin_cloak_core::bind::cage::{outside_cage, posed_cage, Caged};
-use tin_cloak_core::bind::sides::{joint_sides, keep_apart, leaning, merge_sides, one_side, Side, SideMark};
+use tin_cloak_core::bind::sides::{
+    joint_sides, keep_apart, leaning, merge_sides, one_side, BodySide, SideMark,
+};
 use tin_cloak_core::bind::{
     add_falloffs, assemblies, bind_between_ends, bind_stiff, bones, cage_around, fill, fit_weights,
     heat_weights, match_along_normal, match_surface, share_of_way, two_ends, BindError, Bone, CageSize,
@@ -145,11 +147,12 @@ fn legs_four_millimetres_apart_take_nothing_from_the_other_side() {
     let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
     let target = Target::new(&cloth.0, &topology);
     let sides = joint_sides(&two_legs(), 0.0);
-    assert_eq!(sides, [Side::Centre, Side::Left, Side::Left, Side::Right, Side::Right]);
+    assert_eq!(sides, [BodySide::Centre, BodySide::Left, BodySide::Left, BodySide::Right, BodySide::Right]);
     let wrong = |skin: &Skin| -> f32 {
         let other = |v: usize| {
             let left = v < cloth.0.len() / 2;
-            let crosses = |j: JointId| sides[j.index()] == if left { Side::Right } else { Side::Left };
+            let crosses =
+                |j: JointId| sides[j.index()] == if left { BodySide::Right } else { BodySide::Left };
             skin.row(v).filter(|e| crosses(e.0)).map(|e| e.1).sum::<f32>()
         };
         (0..cloth.0.len()).map(other).fold(0.0, f32::max)
@@ -158,11 +161,11 @@ fn legs_four_millimetres_apart_take_nothing_from_the_other_side() {
     let plain = match_surface(&Source::new(&body.0, &body.1, &skin, 5), &target, loose);
     assert!(wrong(&fill(&target, plain, 5, 4).unwrap().skin) > 0.9, "without it a leg takes from the other");
     let lean = leaning(&topology, &cloth.0, (0.0, 0.01), &[]);
-    let half = |other: Side| {
+    let half = |other: BodySide| {
         let (triangles, skin) = one_side(&body.1, &skin, &sides, other).unwrap();
         match_surface(&Source::new(&body.0, &triangles, &skin, 5), &target, loose)
     };
-    let merged = merge_sides(half(Side::Right), half(Side::Left), &lean);
+    let merged = merge_sides(half(BodySide::Right), half(BodySide::Left), &lean);
     let filled = fill(&target, merged, 5, 4).unwrap().skin;
     assert_eq!(wrong(&keep_apart(&filled, &lean, &sides).unwrap()), 0.0);
 }
@@ -204,7 +207,7 @@ fn sides_are_found_by_openings_and_said_by_hand() {
     // The left cuff's vertices beyond the middle are still of the left.
     assert!((0..16).all(|v| lean[v] == 1.0), "{:?}", &lean[..16]);
     assert!((21 * 16..22 * 16).all(|v| lean[v] == -1.0));
-    let mark = SideMark { vertex: 5, side: Side::Right, reach: 0.05 };
+    let mark = SideMark { vertex: 5, side: BodySide::Right, reach: 0.05 };
     let said = leaning(&topology, &shape.0, (0.0, 0.01), &[mark]);
     assert_eq!(said[5], -1.0);
     assert_eq!(said[15 * 16], lean[15 * 16], "what lies further keeps its side");

@@ -9,7 +9,7 @@ use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{get, post, routes, FromForm, FromFormField, Route};
 use tin_cloak_workshop::core::bind::clean::WeightGoes;
-use tin_cloak_workshop::core::bind::sides::Side;
+use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::{
     BindOptions, Chosen, Clean, FollowWish, JointChoice, JointUse, Method, Reach, SideWish, SourcePart, Step,
     Suiting, Takes,
@@ -78,8 +78,8 @@ async fn take_from(shop: &Shop, id: i64, piece: u32, form: Form<TakeFrom>) -> Re
             PartField::Shells => SourcePart::Shells(
                 names(&form.which).iter().filter_map(|n| n.parse::<u32>().ok()?.checked_sub(1)).collect(),
             ),
-            PartField::Left => SourcePart::Side(Side::Left),
-            PartField::Right => SourcePart::Side(Side::Right),
+            PartField::Left => SourcePart::Side(BodySide::Left),
+            PartField::Right => SourcePart::Side(BodySide::Right),
             PartField::Patch => {
                 let first = takes.pieces().first().copied().unwrap_or(0);
                 let vertex = form.picked.on(first, "what it takes from")?;
@@ -165,9 +165,9 @@ struct SideForm {
 #[post("/fitting/<id>/side/<piece>", data = "<form>")]
 async fn mark_side(shop: &Shop, id: i64, piece: u32, form: Form<SideForm>) -> Result<Tell, Refusal> {
     let side = match form.side {
-        SideField::Left => Side::Left,
-        SideField::Centre => Side::Centre,
-        SideField::Right => Side::Right,
+        SideField::Left => BodySide::Left,
+        SideField::Centre => BodySide::Centre,
+        SideField::Right => BodySide::Right,
     };
     let vertex = form.picked.on(piece, "this piece")?;
     changed_by(shop, id, Step::MarkSide { piece, mark: SideWish { vertex, side, reach_mm: form.reach } })

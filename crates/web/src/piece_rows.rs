@@ -152,15 +152,15 @@ fn options_row(options: &BindOptions) -> OptionsRow {
 }
 
 fn part_row(part: &SourcePart) -> (&'static str, String) {
-    use tin_cloak_workshop::core::bind::sides::Side;
+    use tin_cloak_workshop::core::bind::sides::BodySide;
     match part {
-        SourcePart::Whole | SourcePart::Side(Side::Centre) => ("whole", String::new()),
+        SourcePart::Whole | SourcePart::Side(BodySide::Centre) => ("whole", String::new()),
         SourcePart::Joints(list) => ("joints", list.join(", ")),
         SourcePart::Shells(list) => {
             ("shells", list.iter().map(|s| (s + 1).to_string()).collect::<Vec<_>>().join(", "))
         }
-        SourcePart::Side(Side::Left) => ("left", String::new()),
-        SourcePart::Side(Side::Right) => ("right", String::new()),
+        SourcePart::Side(BodySide::Left) => ("left", String::new()),
+        SourcePart::Side(BodySide::Right) => ("right", String::new()),
         SourcePart::Patch(_) => ("patch", String::new()),
     }
 }

@@ -6,7 +6,7 @@ mod common;
 
 use common::{wearing, Bench};
 use std::fmt::Write;
-use tin_cloak_workshop::core::bind::sides::Side;
+use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::clearance::stiffness_error;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::JointId;
@@ -68,7 +68,7 @@ fn every_step_says_what_it_did() {
     run(choose(1, by(Method::Heat)));
     run(choose(1, BindOptions { apart_mm: Some(10.0), ..by(Method::Inpaint) }));
     run(choose(3, BindOptions { ends: [Some("spine_2".into()), None], stretch: 0.5, ..by(Method::Ends) }));
-    run(Step::MarkSide { piece: 1, mark: SideWish { vertex: 0, side: Side::Left, reach_mm: 30.0 } });
+    run(Step::MarkSide { piece: 1, mark: SideWish { vertex: 0, side: BodySide::Left, reach_mm: 30.0 } });
     run(Step::ClearSides { piece: 1 });
     run(Step::Follow { piece: 2, shell: None, follow: FollowWish::Blend });
     run(clean(Clean::Limit { most: 2 }));
@@ -302,7 +302,7 @@ fn what_was_said_of_a_place_stays_with_it_when_faces_are_left_out() {
     let bench = wearing(&[("tin breastplate", 1)]);
     let vertex = 4785;
     let place = bench.rest(1)[vertex as usize];
-    bench.run(Step::MarkSide { piece: 1, mark: SideWish { vertex, side: Side::Right, reach_mm: 30.0 } });
+    bench.run(Step::MarkSide { piece: 1, mark: SideWish { vertex, side: BodySide::Right, reach_mm: 30.0 } });
     bench.run(Step::LeaveOutUnseen { piece: 1 });
     let kept = bench.room().state.pieces[0].recipe.sides[0].vertex;
     assert_ne!(kept, vertex, "vertices are numbered anew");

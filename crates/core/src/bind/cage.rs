@@ -24,7 +24,7 @@ const TIES: usize = 12;
 /// by the inverse fourth power of the distance, so that it fades from triangle to triangle without a jump.
 ///
 /// After Singh & Kokkevis, “Skinning characters using surface-oriented free-form deformations”, 2000.
-pub fn tie_to_cage(points: &[Vec3], cage: &[Vec3], topology: &Topology) -> Vec<Tie> {
+fn tie_to_cage(points: &[Vec3], cage: &[Vec3], topology: &Topology) -> Vec<Tie> {
     let tree = Bvh::build(cage, &topology.triangles);
     let one = |p: &Vec3| {
         let Some(hit) = tree.closest(*p, f32::INFINITY) else { return Tie::default() };

@@ -1,6 +1,6 @@
 //! A cage made round layers: a closed shell at a distance.
 
-use crate::mesh::{bounds, Topology};
+use crate::mesh::{self, bounds, Topology};
 use crate::query::{Bvh, WindingField};
 use fast_surface_nets::ndshape::{RuntimeShape, Shape};
 use fast_surface_nets::{surface_nets, SurfaceNetsBuffer};
@@ -107,14 +107,5 @@ fn without_crumbs(positions: Vec<Vec3>, triangles: Vec<[u32; 3]>) -> (Vec<Vec3>,
 /// processing approach to fair surface design”, 1995).
 fn even_out(positions: &mut Vec<Vec3>, triangles: &[[u32; 3]]) {
     let topology = Topology::of_welded(positions.len(), triangles);
-    for round in 0..2 * ROUNDS {
-        let by = if round % 2 == 0 { 0.5 } else { -0.53 };
-        let old = &*positions;
-        let moved = (0..old.len()).map(|v| {
-            let around = topology.neighbours.row(v);
-            let mean = around.iter().map(|&n| old[n as usize]).sum::<Vec3>() / around.len().max(1) as f32;
-            old[v] + (mean - old[v]) * by
-        });
-        *positions = moved.collect();
-    }
+    mesh::even_out(&topology.neighbours, positions, &[0.5, -0.53].repeat(ROUNDS));
 }

@@ -4,10 +4,11 @@ pub mod cage;
 mod cage_shell;
 pub mod clean;
 mod ends;
-mod fit;
+
 mod heat;
 mod inpaint;
 mod laplacian;
+mod non_negative_least_squares;
 mod normal;
 mod own;
 pub mod sides;
@@ -16,10 +17,10 @@ mod transfer;
 
 pub use cage_shell::{cage_around, CageSize};
 pub use ends::{bind_between_ends, share_of_way, two_ends};
-pub use fit::{fit_weights, Fitted};
 pub use heat::{bones, heat_weights, Bone};
 pub use inpaint::{fill, Filled};
 pub use laplacian::{Laplacian, SparseRows};
+pub use non_negative_least_squares::{fit_weights, Fitted};
 pub use normal::match_along_normal;
 pub use own::{add_falloffs, Falloff};
 pub use stiff::{assemblies, bind_stiff, Follow, StiffShell};

@@ -13,13 +13,13 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 #[allow(missing_docs)]
-pub enum Side {
+pub enum BodySide {
     Left,
     Centre,
     Right,
 }
 
-impl Side {
+impl BodySide {
     /// Left for right; the centre is its own.
     pub fn opposite(self) -> Self {
         match self {
@@ -32,14 +32,14 @@ impl Side {
 
 /// The side of each joint: of those with a partner across x = `plane` (metres, left is towards +X)
 /// their own; the others belong where their parent does.
-pub fn joint_sides(skeleton: &Skeleton, plane: f32) -> Vec<Side> {
+pub fn joint_sides(skeleton: &Skeleton, plane: f32) -> Vec<BodySide> {
     let places = skeleton.rest_positions();
-    let mut sides = vec![Side::Centre; skeleton.len()];
+    let mut sides = vec![BodySide::Centre; skeleton.len()];
     for j in 0..skeleton.len() {
         sides[j] = match mirror_partner(skeleton, JointId(j as u16)) {
-            Some(_) if places[j].x > plane => Side::Left,
-            Some(_) => Side::Right,
-            None => skeleton.parents[j].map_or(Side::Centre, |p| sides[p.index()]),
+            Some(_) if places[j].x > plane => BodySide::Left,
+            Some(_) => BodySide::Right,
+            None => skeleton.parents[j].map_or(BodySide::Centre, |p| sides[p.index()]),
         };
     }
     sides
@@ -51,7 +51,7 @@ pub struct SideMark {
     /// Welded vertex.
     pub vertex: u32,
     /// The side.
-    pub side: Side,
+    pub side: BodySide,
     /// How far it reaches along the surface, metres.
     pub reach: f32,
 }
@@ -76,9 +76,9 @@ pub fn leaning(
     let mut lean: Vec<f32> = signed.iter().map(|s| (s / width).clamp(-1.0, 1.0)).collect();
     for mark in marks.iter().filter(|m| (m.vertex as usize) < positions.len()) {
         let value = match mark.side {
-            Side::Left => 1.0,
-            Side::Centre => 0.0,
-            Side::Right => -1.0,
+            BodySide::Left => 1.0,
+            BodySide::Centre => 0.0,
+            BodySide::Right => -1.0,
         };
         for (v, d) in along_edges(positions, &topology.neighbours, &[mark.vertex], mark.reach) {
             let firm = ((mark.reach - d) / width.min(mark.reach * 0.5)).clamp(0.0, 1.0);
@@ -143,8 +143,8 @@ fn settle_one_sided(topology: &Topology, positions: &[Vec3], plane: f32, signed:
 pub fn one_side(
     triangles: &[[u32; 3]],
     skin: &Skin,
-    sides: &[Side],
-    other: Side,
+    sides: &[BodySide],
+    other: BodySide,
 ) -> Result<(Vec<[u32; 3]>, Skin), SkinError> {
     let barred = |j: JointId| sides[j.index()] == other;
     let held: Vec<bool> = (0..skin.vertices())
@@ -181,14 +181,14 @@ pub fn merge_sides(left: Match, right: Match, lean: &[f32]) -> Match {
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
-pub fn keep_apart(skin: &Skin, lean: &[f32], sides: &[Side]) -> Result<Skin, SkinError> {
+pub fn keep_apart(skin: &Skin, lean: &[f32], sides: &[BodySide]) -> Result<Skin, SkinError> {
     let rows = (0..skin.vertices()).map(|v| {
         let left = (1.0 + lean[v]).clamp(0.0, 1.0);
         let right = (1.0 - lean[v]).clamp(0.0, 1.0);
         let part = |j: JointId| match sides[j.index()] {
-            Side::Left => left,
-            Side::Right => right,
-            Side::Centre => 1.0,
+            BodySide::Left => left,
+            BodySide::Right => right,
+            BodySide::Centre => 1.0,
         };
         let changed = skin.row(v).any(|e| part(e.0) < 1.0);
         let row: Vec<(JointId, f32)> =

@@ -1,7 +1,7 @@
 //! Snags: connected spots of poke-through.
 
 use super::{Buffers, Outfit, PairPoints, Settings};
-use crate::mesh::Csr;
+use crate::mesh::{flood_fill, Csr};
 use glam::Vec3;
 
 /// One connected spot of a pair in a pose.
@@ -61,30 +61,17 @@ pub fn snags(outfit: &Outfit, pair: usize, points: &PairPoints, settings: Settin
     found
 }
 
+/// Spots that hang together over the surface.
 fn connected(neighbours: &Csr, spots: &[(u32, f32)]) -> Vec<Vec<(u32, f32)>> {
     const NONE: u32 = u32::MAX;
     let mut place = vec![NONE; neighbours.len()];
-    for (i, (v, _)) in spots.iter().enumerate() {
-        place[*v as usize] = i as u32;
-    }
-    let mut groups = Vec::new();
-    for start in 0..spots.len() {
-        let v = spots[start].0 as usize;
-        if place[v] == NONE {
-            continue;
-        }
-        place[v] = NONE;
-        let (mut group, mut next) = (vec![spots[start]], 0);
-        while next < group.len() {
-            for &n in neighbours.row(group[next].0 as usize) {
-                let i = std::mem::replace(&mut place[n as usize], NONE);
-                if i != NONE {
-                    group.push(spots[i as usize]);
-                }
-            }
-            next += 1;
-        }
-        groups.push(group);
-    }
-    groups
+    (0u32..).zip(spots).for_each(|(i, (v, _))| place[*v as usize] = i);
+    let next = |i: u32| {
+        let around = neighbours.row(spots[i as usize].0 as usize).iter();
+        around.map(|n| place[*n as usize]).filter(|i| *i != NONE)
+    };
+    let (group, groups) = flood_fill(spots.len(), next);
+    let mut found = vec![Vec::new(); groups];
+    group.iter().zip(spots).for_each(|(g, spot)| found[*g as usize].push(*spot));
+    found
 }

@@ -1,7 +1,9 @@
 //! Mending: making poke-through go away.
 
-mod field;
+mod best_shift;
+mod kaczmarz;
 mod push_out;
+mod swelling;
 
-pub use field::smooth as smooth_field;
 pub use push_out::{push_out, MendProgress, Mended, PieceReport, PushSettings, TrialPose};
+pub use swelling::smooth as smooth_field;

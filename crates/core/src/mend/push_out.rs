@@ -6,7 +6,9 @@
 //! together, the field is smoothed over the cloth and they are met again. Then everything is
 //! measured anew; the best state seen is kept.
 
-use super::field::{best_shift, meet, smooth, swell, Demand};
+use super::best_shift::best_shift;
+use super::kaczmarz::{meet, Demand};
+use super::swelling::{smooth, swell};
 use crate::clearance::{ask_pairs, Asked, Buffers, Outfit, PairPoints, Settings};
 use crate::deform::blended_matrix;
 use glam::{Mat3, Mat4, Vec3};

@@ -1,6 +1,6 @@
 //! Who is next to whom on a welded mesh.
 
-use super::{weld, Csr, Mesh, Weld};
+use super::{flood_fill, weld, Csr, Mesh, Weld};
 use glam::Vec3;
 use std::collections::HashMap;
 
@@ -73,7 +73,8 @@ impl Topology {
         let incident = Csr::from_pairs(vertices, corners);
 
         let (across, on_boundary) = edge_partners(&triangles, vertices, solid, sides);
-        let (shell_of_vertex, shells) = shells(&neighbours);
+        let (shell_of_vertex, shells) =
+            flood_fill(neighbours.len(), |v| neighbours.row(v as usize).iter().copied());
         Self { weld, triangles, edges, neighbours, incident, across, on_boundary, shell_of_vertex, shells }
     }
 
@@ -168,27 +169,4 @@ fn edge_partners(
         }
     }
     (across, on_boundary)
-}
-
-fn shells(neighbours: &Csr) -> (Vec<u32>, usize) {
-    let mut shell = vec![u32::MAX; neighbours.len()];
-    let mut count = 0;
-    let mut stack = Vec::new();
-    for start in 0..neighbours.len() {
-        if shell[start] != u32::MAX {
-            continue;
-        }
-        shell[start] = count;
-        stack.push(start);
-        while let Some(v) = stack.pop() {
-            for &n in neighbours.row(v) {
-                if shell[n as usize] == u32::MAX {
-                    shell[n as usize] = count;
-                    stack.push(n as usize);
-                }
-            }
-        }
-        count += 1;
-    }
-    (shell, count as usize)
 }

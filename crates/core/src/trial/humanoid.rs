@@ -66,7 +66,7 @@ impl Humanoid {
 
     /// Finds the person in `skeleton`. What cannot be found stays empty.
     pub fn find(skeleton: &Skeleton) -> Self {
-        let tree = Bvh::new(skeleton);
+        let tree = JointTree::new(skeleton);
         let mut person = by_names(skeleton, &tree);
         if !person.is_complete() {
             person.complete_from(&by_places(&tree));
@@ -106,7 +106,7 @@ impl Humanoid {
     }
 
     /// Forward is where the toes point, or failing toes, so that the left leg is on the left.
-    fn settle_forward(&mut self, tree: &Bvh) {
+    fn settle_forward(&mut self, tree: &JointTree) {
         let at = |j: Option<JointId>| j.map(|j| tree.places[j.index()]);
         let mut forward = Vec3::ZERO;
         for limbs in [&self.left, &self.right] {
@@ -127,7 +127,7 @@ impl Humanoid {
 }
 
 /// The hierarchy with what the searches ask of it.
-struct Bvh {
+struct JointTree {
     parents: Vec<Option<JointId>>,
     children: Vec<Vec<JointId>>,
     depth: Vec<usize>,
@@ -135,7 +135,7 @@ struct Bvh {
     up: Vec3,
 }
 
-impl Bvh {
+impl JointTree {
     fn new(skeleton: &Skeleton) -> Self {
         let depth = skeleton.depths();
         let world = skeleton.world(&Pose::rest(skeleton.len()));
@@ -161,7 +161,7 @@ impl Bvh {
     }
 }
 
-fn by_names(skeleton: &Skeleton, tree: &Bvh) -> Humanoid {
+fn by_names(skeleton: &Skeleton, tree: &JointTree) -> Humanoid {
     let read: Vec<_> = skeleton.names.iter().map(|n| read_name(n)).collect();
     // The first of a part down the hierarchy turns it; later ones of the name are its segments.
     let first = |role: Role, side: Option<SideOfBody>| {
@@ -210,7 +210,7 @@ fn by_names(skeleton: &Skeleton, tree: &Bvh) -> Humanoid {
 }
 
 /// A chain that does not run down the hierarchy is not a limb.
-fn in_order(mut limbs: Limbs, tree: &Bvh) -> Limbs {
+fn in_order(mut limbs: Limbs, tree: &JointTree) -> Limbs {
     let below = |upper: Option<JointId>, lower: Option<JointId>| match (upper, lower) {
         (Some(u), Some(l)) => tree.line(l).contains(&u),
         _ => true,
@@ -226,7 +226,7 @@ fn in_order(mut limbs: Limbs, tree: &Bvh) -> Limbs {
 
 /// By places alone: the lowest joints on both sides end the legs, the furthest out end the
 /// arms, the highest ends the head.
-fn by_places(tree: &Bvh) -> Humanoid {
+fn by_places(tree: &JointTree) -> Humanoid {
     let mut person = Humanoid {
         hips: None,
         spine: Vec::new(),
@@ -281,7 +281,7 @@ fn by_places(tree: &Bvh) -> Humanoid {
     person
 }
 
-fn leg_by_places(tree: &Bvh, limbs: &mut Limbs, line: &[JointId], lowest: f32, height: f32) {
+fn leg_by_places(tree: &JointTree, limbs: &mut Limbs, line: &[JointId], lowest: f32, height: f32) {
     let at = |j: JointId| tree.places[j.index()];
     let Some(&upper) = line.iter().find(|j| at(**j).x.abs() > height * 0.02) else { return };
     let foot = line.iter().copied().find(|j| at(*j).y < lowest + height * 0.09);
@@ -298,7 +298,7 @@ fn leg_by_places(tree: &Bvh, limbs: &mut Limbs, line: &[JointId], lowest: f32, h
     }
 }
 
-fn arm_by_places(tree: &Bvh, limbs: &mut Limbs, line: &[JointId], height: f32) {
+fn arm_by_places(tree: &JointTree, limbs: &mut Limbs, line: &[JointId], height: f32) {
     let at = |j: JointId| tree.places[j.index()];
     // The hand is where the fingers part, or where the last long bone ends.
     let long = |pair: &&[JointId]| at(pair[0]).distance(at(pair[1])) > height * 0.06;

@@ -9,7 +9,7 @@ use crate::error::WorkshopError;
 use crate::state::bound::Bound;
 use crate::state::recipe::{BindOptions, Method, Recipe};
 use std::time::Instant;
-use tin_cloak_core::bind::sides::{keep_apart, merge_sides, one_side, Side};
+use tin_cloak_core::bind::sides::{keep_apart, merge_sides, one_side, BodySide};
 use tin_cloak_core::bind::{
     add_falloffs, bind_between_ends, bind_stiff, bones, fill, heat_weights, match_along_normal,
     match_surface, match_vertices, BindError, Falloff, Match, MatchSettings, Source, Target,
@@ -152,10 +152,10 @@ fn apart(
     times: &mut BindTimes,
 ) -> Result<Bound, BindError> {
     let (sides, joints) = (sides_of(body), body.skeleton.len());
-    let half = |other: Side| -> Result<Match, BindError> {
+    let half = |other: BodySide| -> Result<Match, BindError> {
         let (triangles, skin) = one_side(&mesh.triangles, &mesh.skin, &sides, other)?;
         Ok(found(&Source::new(&mesh.positions, &triangles, &skin, joints), target, options))
     };
-    let merged = merge_sides(half(Side::Right)?, half(Side::Left)?, lean);
+    let merged = merge_sides(half(BodySide::Right)?, half(BodySide::Left)?, lean);
     cloth(target, |_| merged.clone(), joints, options, times)
 }

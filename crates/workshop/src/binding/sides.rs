@@ -3,11 +3,11 @@
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
 use crate::state::recipe::Recipe;
-use tin_cloak_core::bind::sides::{joint_sides, leaning, Side, SideMark};
+use tin_cloak_core::bind::sides::{joint_sides, leaning, BodySide, SideMark};
 use tin_cloak_core::intake::symmetry;
 
 /// The sides of the body's joints.
-pub(crate) fn sides_of(body: &Body) -> Vec<Side> {
+pub(crate) fn sides_of(body: &Body) -> Vec<BodySide> {
     joint_sides(&body.skeleton, symmetry(&body.rest).plane)
 }
 

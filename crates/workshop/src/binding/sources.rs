@@ -8,7 +8,7 @@ use crate::state::bound::Bound;
 use crate::state::recipe::{JointChoice, Recipe, SourcePart, Takes};
 use glam::Vec3;
 use std::collections::HashMap;
-use tin_cloak_core::bind::sides::Side;
+use tin_cloak_core::bind::sides::BodySide;
 use tin_cloak_core::intake::{move_weight_off, symmetry, JointRole};
 use tin_cloak_core::regions::main_joints;
 use tin_cloak_core::skin::{Skin, SkinError};
@@ -182,9 +182,9 @@ impl Room {
             SourcePart::Side(side) => {
                 let plane = symmetry(&body.rest).plane;
                 let is_there = |p: &Vec3| match side {
-                    Side::Left => p.x >= plane,
-                    Side::Right => p.x <= plane,
-                    Side::Centre => true,
+                    BodySide::Left => p.x >= plane,
+                    BodySide::Right => p.x <= plane,
+                    BodySide::Centre => true,
                 };
                 mesh.positions.iter().map(is_there).collect()
             }

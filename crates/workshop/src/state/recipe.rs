@@ -4,7 +4,7 @@ use crate::error::WorkshopError;
 use crate::state::fitting::{FileRef, PieceId};
 use crate::state::stroke::Reach;
 use serde::{Deserialize, Serialize};
-use tin_cloak_core::bind::sides::Side;
+use tin_cloak_core::bind::sides::BodySide;
 
 /// How cloth takes its weights.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -156,7 +156,7 @@ pub enum SourcePart {
     /// Parts (shells) of the first piece named, by number.
     Shells(Vec<u32>),
     /// One side.
-    Side(Side),
+    Side(BodySide),
     /// A patch of the first piece named, under a brush.
     Patch(Reach),
 }
@@ -190,7 +190,7 @@ pub struct SideWish {
     /// Welded vertex.
     pub vertex: u32,
     /// The side.
-    pub side: Side,
+    pub side: BodySide,
     /// How far it reaches along the surface, millimetres.
     pub reach_mm: f32,
 }
