@@ -142,7 +142,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
     let open = shop.fitting(id)?;
     let station = checked_station(station, &open)?;
     let room = &open.room;
-    let (board, before) = boards(shop, &open, against)?;
+    let [board, before] = boards(shop, &open, against)?;
     let board = board.as_deref();
     let pieces: Vec<PieceRow> = (0..room.dress.pieces.len()).map(|i| piece_row(&open, i)).collect();
     let unbound = pieces.iter().filter(|p| !p.bound).count();
@@ -207,17 +207,16 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
     })
 }
 
+/// A board, when there is anything to measure.
+type MaybeBoard = Option<Arc<Board>>;
+
 /// The board as it stands, and that of the step it is compared with.
-fn boards(
-    shop: &Workshop,
-    open: &OpenFitting,
-    against: Option<i64>,
-) -> Result<(Option<Arc<Board>>, Option<Arc<Board>>), Refusal> {
+fn boards(shop: &Workshop, open: &OpenFitting, against: Option<i64>) -> Result<[MaybeBoard; 2], Refusal> {
     let before = match against.unwrap_or(open.fitting.cursor - 1) {
         seq if seq >= 1 => shop.board(&*shop.room(open.fitting.id, Some(seq))?)?,
         _ => None,
     };
-    Ok((shop.board(&open.room)?, before))
+    Ok([shop.board(&open.room)?, before])
 }
 
 fn held(trials: &TrialSet) -> Vec<String> {

@@ -3,10 +3,11 @@
 //!
 //! Floors, from the ground up; each may use those before it only: `state`, `dress`, `making` and
 //! `measuring`, the stations (`intake`, `seating`, `binding`, `mending`, `handover`), `looking`,
-//! `shelf`, `history`. Everything is imported from where it lives; the names below are for other
+//! `shelf`, `history`; `batch` beside them for files without a store. Everything is imported from where it lives; the names below are for other
 //! crates.
 #![cfg_attr(test, allow(clippy::unwrap_used))]
 
+mod batch;
 mod binding;
 mod dress;
 mod error;
@@ -21,6 +22,8 @@ mod seating;
 mod shelf;
 mod state;
 
+pub use batch::dressed::{Dressed, Tell, TrialWish};
+pub use batch::fit::{fit_files, NamedFile, PieceFile};
 pub use binding::bind::{bind_piece, BindTimes};
 pub use binding::joint_use::JointUse;
 pub use binding::stiff::stiff_shells;

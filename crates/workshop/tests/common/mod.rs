@@ -68,7 +68,7 @@ impl Bench {
     pub fn found(&self, subject: u32, part: &str) -> Option<Finding> {
         let room = self.room();
         let list = room.findings().into_iter().find(|(s, _)| *s == subject).unwrap().1;
-        list.iter().cloned().find(|f| f.sentence.contains(part))
+        list.iter().find(|f| f.sentence.contains(part)).cloned()
     }
 
     pub fn cure(&self, subject: u32, part: &str) -> String {

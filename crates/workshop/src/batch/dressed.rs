@@ -1,0 +1,109 @@
+//! A dressed body from a file: measured, and mended.
+
+use crate::batch::fit::NamedFile;
+use crate::dress::body::{sort_document, Body};
+use crate::dress::piece::Piece;
+use crate::dress::trials::{clip_trials, range_trials, retarget_trials, TrialSet};
+use crate::dress::worn::Dress;
+use crate::error::WorkshopError;
+use crate::handover::export::export_glb;
+use crate::measuring::board::measure_board;
+use crate::measuring::report::{Report, SkippedEntry};
+use crate::mending::push_out::mend;
+use crate::state::push::MendOptions;
+use std::sync::Arc;
+use std::time::Instant;
+
+/// Frames tried of each clip.
+const CLIP_FRAMES: usize = 24;
+
+/// Which poses are tried.
+#[derive(Clone, Debug)]
+pub enum TrialWish {
+    /// The built-in poses.
+    Range,
+    /// The clips of the dressed file.
+    Clips,
+    /// The motions of another file.
+    Motion(NamedFile),
+}
+
+/// Told the share done; answers whether to go on.
+pub type Tell<'a> = &'a (dyn Fn(f32) -> bool + Sync);
+
+/// A dressed body and the poses it is tried in.
+pub struct Dressed {
+    dress: Dress,
+    trials: TrialSet,
+    started: Instant,
+}
+
+impl Dressed {
+    /// Body and bound pieces of a file; unmarked pieces get layers in the file's order.
+    ///
+    /// # Errors
+    /// When a file cannot be read, no body is told, nothing is worn, or there is no such motion.
+    pub fn open(file: &NamedFile, body_mesh: Option<&str>, wish: &TrialWish) -> Result<Self, WorkshopError> {
+        let started = Instant::now();
+        let (body, parts) = sort_document(&file.name, file.document()?, body_mesh)?;
+        let body = Arc::new(body);
+        let skinned = parts.into_iter().filter(|p| p.skin.is_some());
+        let piece = |(position, part): (u16, tin_cloak_formats::MeshPart)| {
+            let mark = part.mark.as_ref();
+            let (layer, kind) = (mark.and_then(|m| m.layer), mark.and_then(|m| m.kind));
+            Piece::new(part, layer.unwrap_or(position), kind.unwrap_or_default(), &body, true)
+        };
+        let pieces: Vec<Piece> = (1..).zip(skinned).map(piece).collect();
+        if pieces.is_empty() {
+            return Err(WorkshopError::NothingWorn { file: file.name.clone() });
+        }
+        let trials = trials(&body, wish)?;
+        let mut dress = Dress { body, pieces };
+        dress.sort();
+        Ok(Self { dress, trials, started })
+    }
+
+    /// Its report in all poses, and how many cells are out of tolerance.
+    ///
+    /// # Errors
+    /// [`WorkshopError::Stopped`] when `tell` says no.
+    pub fn measured(&self, tolerance_mm: f32, tell: Tell) -> Result<(Report, usize), WorkshopError> {
+        let board = measure_board(&self.dress, &self.trials, tolerance_mm, tell)?;
+        let mut report = Report::of_pieces(&self.dress, tolerance_mm);
+        report.add_board(&board);
+        let skipped = self.trials.skipped.iter();
+        report.skipped_poses =
+            skipped.map(|(name, why)| SkippedEntry { name: name.clone(), why: why.clone() }).collect();
+        report.seconds.total = self.started.elapsed().as_secs_f64();
+        Ok((report, board.bad_cells()))
+    }
+
+    /// Pushes all cloth out; answers the bytes of the mended GLB and what became of each piece.
+    ///
+    /// # Errors
+    /// [`WorkshopError::Stopped`] when `tell` says no.
+    pub fn mend(
+        &mut self,
+        options: MendOptions,
+        tell: Tell,
+    ) -> Result<(Vec<u8>, Vec<String>), WorkshopError> {
+        let outcome = mend(&self.dress, &[], &self.trials, options, tell)?;
+        for (piece, rest) in self.dress.pieces.iter_mut().zip(outcome.rest) {
+            if let Some(rest) = rest {
+                *piece = piece.clone().moved_to(rest, &self.dress.body);
+            }
+        }
+        Ok((export_glb(&self.dress)?, outcome.notes))
+    }
+}
+
+fn trials(body: &Body, wish: &TrialWish) -> Result<TrialSet, WorkshopError> {
+    match wish {
+        TrialWish::Range => Ok(range_trials(body)),
+        TrialWish::Clips if body.clips.is_empty() => {
+            Err(WorkshopError::NoClips { file: "the dressed file".to_owned() })
+        }
+        TrialWish::Clips => Ok(clip_trials(body, CLIP_FRAMES)),
+        TrialWish::Motion(file) => retarget_trials(body, &file.name, &file.document()?, CLIP_FRAMES),
+    }
+}
