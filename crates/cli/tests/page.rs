@@ -40,6 +40,7 @@ async fn wick_is_dressed_tried_mended_and_handed_over() {
     b.until(&format!("document.getElementById('canvas').dataset.pose !== {pose}")).await;
 
     b.step(".tape [data-station='5']").await;
+    b.whole_board().await;
     b.step("#push").await;
     let mended = b.sum().await;
     assert!(mended < sum, "{sum} mm in all cells became {mended}");

@@ -285,6 +285,7 @@ fn board_words(board: &Board, before: Option<&Board>, against: Option<i64>) -> S
     let changed = before.map_or((0, 0), |old| board.better_and_worse(old));
     match (against, changed) {
         (Some(seq), (better, worse)) => format!("against step {seq}: {better} cells better, {worse} worse"),
+        (None, _) if !board.is_whole() => format!("{} out of tolerance so far", board.bad_cells()),
         (None, (0, 0)) => format!("{} of {} cells out of tolerance", board.bad_cells(), board.size()),
         (None, (better, worse)) => format!("last step: {better} cells better, {worse} worse"),
     }

@@ -95,7 +95,22 @@ impl Browser {
 
     pub async fn press(&self, css: &str) {
         self.until(&format!("document.querySelector({css:?})")).await;
-        self.client.find(Locator::Css(css)).await.unwrap().click().await.unwrap();
+        // What is found may be renewed before it is pressed: the board fills behind the page.
+        for _ in 0..20 {
+            let found = self.client.find(Locator::Css(css)).await.unwrap();
+            match found.click().await {
+                Err(e) if e.to_string().contains("stale element") => continue,
+                done => return done.unwrap(),
+            }
+        }
+        panic!("{css} is renewed without end");
+    }
+
+    /// Waits until every cell of the board is measured.
+    pub async fn whole_board(&self) {
+        let whole =
+            "document.querySelector('#board .cell') && !document.querySelector('#board[data-missing]')";
+        self.until(whole).await;
     }
 
     /// Presses, and waits until the panels have been renewed.
@@ -172,11 +187,13 @@ impl Browser {
     }
 
     pub async fn deepest(&self) -> f64 {
+        self.whole_board().await;
         let all = "[...document.querySelectorAll('#board .cell title')].map(t => Number((/, ([\\d.]+) mm deep/.exec(t.textContent) ?? [0, 0])[1]))";
         self.value(&format!("Math.max(0, ...{all})")).await.as_f64().unwrap()
     }
 
     pub async fn sum(&self) -> f64 {
+        self.whole_board().await;
         let all = "[...document.querySelectorAll('#board .cell title')].map(t => Number((/, ([\\d.]+) mm deep/.exec(t.textContent) ?? [0, 0])[1]))";
         self.value(&format!("{all}.reduce((a, b) => a + b, 0)")).await.as_f64().unwrap()
     }

@@ -15,14 +15,17 @@ export class Measuring {
     this.events = events;
     let shown = null;
     let busy = false;
+    let last = 0;
     events.onmessage = async (message) => {
       const { running, left } = JSON.parse(message.data);
       if (!running) events.close();
-      if (running && (busy || left === shown)) return;
+      // Often enough to be watched, seldom enough to press a button that is renewed with it.
+      if (running && (busy || left === shown || performance.now() - last < 600)) return;
       busy = true;
       await this.ask();
       busy = false;
       shown = left;
+      last = performance.now();
     };
     events.onerror = () => events.close();
   }

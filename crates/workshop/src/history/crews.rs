@@ -23,8 +23,8 @@ impl Crews {
     /// When the system gives no threads.
     pub fn hire() -> Result<Self, rayon::ThreadPoolBuildError> {
         Ok(Self {
-            working: crew("working", Some(30))?,
-            measuring: crew("measuring", Some(10))?,
+            working: crew("working", Some(44))?,
+            measuring: crew("measuring", Some(36))?,
             reading: crew("reading", None)?,
             looking: crew("looking", None)?,
         })

@@ -163,10 +163,12 @@ impl Board {
         self.measured().filter(|c| c.2.is_bad()).count()
     }
 
-    /// The deepest of what pokes through a piece, millimetres, if anything of it is measured.
+    /// The deepest of what pokes through a piece, millimetres, once all cells of its rows are measured.
     pub fn deepest_under(&self, outer: PieceId) -> Option<f32> {
-        let under = self.measured().filter(|c| self.pairs[c.1].ids[0] == outer);
-        under.map(|c| c.2.depth_mm()).reduce(f32::max)
+        let rows: Vec<usize> = (0..self.pairs.len()).filter(|&r| self.pairs[r].ids[0] == outer).collect();
+        let cells = self.cells.iter().flat_map(|column| rows.iter().map(|&r| column[r].as_ref()));
+        let depths: Vec<f32> = cells.map(|cell| cell.map(Cell::depth_mm)).collect::<Option<_>>()?;
+        depths.into_iter().reduce(f32::max)
     }
 
     /// How many cells of `self` are better and worse than on `before`, by more than 0.05 mm, where
