@@ -2,9 +2,9 @@
 
 use crate::batch::fit::NamedFile;
 use crate::dress::body::{sort_document, Body};
+use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
 use crate::dress::trials::{clip_trials, range_trials, retarget_trials, TrialSet};
-use crate::dress::worn::Dress;
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::measuring::board::measure_board;

@@ -2,8 +2,8 @@
 
 use crate::binding::bind::{bind_piece, BindTimes};
 use crate::dress::body::sort_document;
+use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
-use crate::dress::worn::Dress;
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::measuring::report::Report;

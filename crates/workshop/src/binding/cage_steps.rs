@@ -3,7 +3,8 @@
 use crate::binding::caged::outside_of;
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
-use crate::state::fitting::{FileRef, PieceId, PieceState};
+use crate::state::fitting::PieceState;
+use crate::state::names::{FileRef, PieceId};
 use crate::state::recipe::Takes;
 use tin_cloak_core::bind::{cage_around, CageSize};
 use tin_cloak_core::mesh::Mesh;

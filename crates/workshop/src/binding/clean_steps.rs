@@ -6,7 +6,7 @@ use crate::making::doing::Doing;
 use crate::state::blobs::pack_bound;
 use crate::state::bound::Bound;
 use crate::state::clean::Clean;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use crate::state::step::Chosen;
 
 impl Doing<'_> {

@@ -11,7 +11,7 @@ use crate::error::WorkshopError;
 use crate::making::doing::Doing;
 use crate::state::blobs::pack_bound;
 use crate::state::bound::Bound;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use crate::state::recipe::{Method, Takes};
 use glam::Mat4;
 use std::collections::HashMap;

@@ -4,7 +4,7 @@ use crate::error::WorkshopError;
 use crate::making::doing::Doing;
 use crate::state::blobs::{pack_bound, unpack_bound};
 use crate::state::bound::Bound;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::FollowWish;
 use tin_cloak_core::JointId;

@@ -2,7 +2,7 @@
 
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use glam::Mat4;
 use tin_cloak_core::bind::clean::{difference, drop_strays, strays, Bound};
 use tin_cloak_core::skin::SkinError;

@@ -5,7 +5,7 @@ use crate::dress::body::Body;
 use crate::dress::decode::read_blob;
 use crate::error::WorkshopError;
 use crate::state::blobs::ReadBlob;
-use crate::state::fitting::FileRef;
+use crate::state::names::FileRef;
 use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::skin::SkinError;
 use tin_cloak_core::JointId;

@@ -3,7 +3,7 @@
 use crate::binding::sources::allowed_joints;
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use crate::state::recipe::{BindOptions, FollowWish, JointChoice, Recipe, SideWish, SourcePart, Takes};
 use std::collections::HashMap;
 

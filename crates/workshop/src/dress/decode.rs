@@ -2,18 +2,19 @@
 
 use crate::dress::body::{sort_document, Body};
 use crate::dress::derived::{Derived, Weighed};
+use crate::dress::dressed::Dress;
 use crate::dress::motions::{checked_pairs, keep_to_ranges};
 use crate::dress::own_joints::{own_joint_trials, with_own_joints};
 use crate::dress::piece::Piece;
 use crate::dress::room::{Contents, Room};
 use crate::dress::trials::{clip_trials, kept_trial, matched_trials, range_trials, TrialSet};
-use crate::dress::worn::Dress;
 use crate::error::WorkshopError;
 use crate::state::blobs::{unpack_bound, unpack_indices, unpack_positions, unpack_skin, ReadBlob};
 use crate::state::bound::Bound;
 use crate::state::bundle;
-use crate::state::fitting::{FileRef, FittingState, PieceState};
+use crate::state::fitting::{FittingState, PieceState};
 use crate::state::key::Key;
+use crate::state::names::FileRef;
 use std::sync::Arc;
 use tin_cloak_core::mesh::Kept;
 use tin_cloak_core::skeleton::Skeleton;

@@ -1,16 +1,16 @@
 //! A state, decoded.
 
 use crate::dress::derived::{Derived, Weighed};
+use crate::dress::dressed::Dress;
 use crate::dress::motions::{range_row, used_by_clips, RangeRow};
 use crate::dress::trials::TrialSet;
-use crate::dress::worn::{Dress, Pile, Worn};
 use crate::error::WorkshopError;
 use crate::state::fitting::{FittingState, PieceState};
 use crate::state::key::Key;
 use crate::state::recipe::Recipe;
 use glam::Vec3;
 use std::sync::{Arc, Mutex, PoisonError};
-use tin_cloak_core::clearance::{Buffers, Settings};
+use tin_cloak_core::clearance::{Buffers, Outfit, Settings};
 use tin_cloak_core::trial::{JointRange, MotionRanges};
 use tin_cloak_core::JointId;
 
@@ -58,16 +58,6 @@ impl Room {
         Self { state, dress, order, trials, contents, derived, buffers: Mutex::new(None) }
     }
 
-    /// The bound layers.
-    pub(crate) fn pile(&self) -> Arc<Pile> {
-        Pile::of(self)
-    }
-
-    /// The bound layers, ready to be measured.
-    pub(crate) fn worn(&self) -> Arc<Worn> {
-        Worn::of(self)
-    }
-
     /// What counts as trouble.
     pub(crate) fn settings(&self) -> Settings {
         Settings { tolerance: self.state.tolerance_mm * 0.001, ..Settings::default() }
@@ -79,9 +69,9 @@ impl Room {
     }
 
     /// Runs `work` with buffers that are kept from call to call.
-    pub(crate) fn with_buffers<T>(&self, worn: &Worn, work: impl FnOnce(&mut Buffers) -> T) -> T {
+    pub(crate) fn with_buffers<T>(&self, outfit: &Outfit, work: impl FnOnce(&mut Buffers) -> T) -> T {
         let kept = self.buffers.lock().unwrap_or_else(PoisonError::into_inner).take();
-        let mut buffers = kept.unwrap_or_else(|| worn.outfit.buffers());
+        let mut buffers = kept.unwrap_or_else(|| outfit.buffers());
         let answer = work(&mut buffers);
         *self.buffers.lock().unwrap_or_else(PoisonError::into_inner) = Some(buffers);
         answer

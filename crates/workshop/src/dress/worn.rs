@@ -1,67 +1,14 @@
-//! A body and its pieces, and the outfit they are measured as.
+//! What is worn and bound in a room, with the keys of what it is.
 
-use crate::dress::body::Body;
 use crate::dress::derived::{Derived, Weighed};
-use crate::dress::piece::Piece;
 use crate::dress::room::Room;
-use crate::state::fitting::PieceId;
 use crate::state::key::Key;
+use crate::state::names::PieceId;
 use rayon::prelude::*;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{pairs_to_ask, Coverage, CoverageSettings, Layer, Outfit, Pair, PosedLayer};
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::skin::Skin;
-use tin_cloak_core::LayerIndex;
-use tin_cloak_formats::PieceKind;
-
-/// A body and the pieces on it.
-#[derive(Clone, Debug)]
-pub struct Dress {
-    /// The body.
-    pub body: Arc<Body>,
-    /// The pieces, from the inside out.
-    pub pieces: Vec<Piece>,
-}
-
-impl Dress {
-    /// The bound pieces as layers to measure, with the index of each layer's piece (the body,
-    /// layer 0, has none).
-    fn layers(&self) -> (Vec<Layer>, Vec<Option<usize>>) {
-        let mut layers = vec![self.body.layer()];
-        let mut piece_of = vec![None];
-        for (i, piece) in self.pieces.iter().enumerate() {
-            let Some(bound) = piece.bound.as_ref().filter(|_| !piece.cage) else { continue };
-            layers.push(Layer {
-                layer: LayerIndex(piece.layer),
-                topology: Arc::clone(&piece.topology),
-                rest: piece.rest.to_vec(),
-                skin: bound.skin.clone(),
-                walls: piece.shared_walls(),
-                stiff: piece.kind == PieceKind::Stiff,
-                morphs: Vec::new(),
-            });
-            piece_of.push(Some(i));
-        }
-        (layers, piece_of)
-    }
-
-    /// The bound pieces as an outfit to measure, with the index of each layer's piece (the
-    /// body, layer 0, has none).
-    pub fn outfit(&self) -> (Outfit, Vec<Option<usize>>) {
-        let (layers, piece_of) = self.layers();
-        (Outfit::new(layers, CoverageSettings::default()), piece_of)
-    }
-
-    /// Puts the pieces in order from the inside out; pieces on one layer keep their order.
-    pub fn sort(&mut self) {
-        self.pieces.sort_by_key(|p| p.layer);
-    }
-
-    /// The name of a layer of the outfit.
-    pub fn layer_name(&self, piece: Option<usize>) -> &str {
-        piece.map_or(self.body.name.as_str(), |i| self.pieces[i].name.as_str())
-    }
-}
 
 /// What is worn and bound, ready to be measured.
 pub(crate) struct Worn {
@@ -125,9 +72,21 @@ impl Weighed for Pile {
     }
 }
 
+impl Room {
+    /// The bound layers.
+    pub(crate) fn pile(&self) -> Arc<Pile> {
+        Pile::of(self)
+    }
+
+    /// The bound layers, ready to be measured.
+    pub(crate) fn worn(&self) -> Arc<Worn> {
+        Worn::of(self)
+    }
+}
+
 impl Pile {
     /// What is worn in a room.
-    pub(super) fn of(room: &Room) -> Arc<Self> {
+    fn of(room: &Room) -> Arc<Self> {
         let worn = |i: &usize| room.dress.pieces[*i].bound.is_some() && !room.dress.pieces[*i].cage;
         let pieces: Vec<usize> = (0..room.dress.pieces.len()).filter(worn).collect();
         let mut key = Key::begin("pile").and_key(room.contents.body_mesh).and(&pieces);
@@ -148,7 +107,7 @@ impl Pile {
 impl Worn {
     /// What is worn in a room; trees and coverage are those of rooms before where nothing of a
     /// layer's shape has changed.
-    pub(super) fn of(room: &Room) -> Arc<Self> {
+    fn of(room: &Room) -> Arc<Self> {
         let pile = Pile::of(room);
         room.derived.get_or(Key::begin("worn").and_key(pile.key).end(), || Self::make(room, &pile.facts))
     }

@@ -1,6 +1,6 @@
 //! Handing over: one GLB with the body, the skeleton and all pieces.
 
-use crate::dress::worn::Dress;
+use crate::dress::dressed::Dress;
 use crate::error::WorkshopError;
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skin::Skin;

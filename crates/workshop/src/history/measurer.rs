@@ -1,29 +1,18 @@
-//! Boards measured behind the steps: the newest step wins, and nothing that was measured is lost.
+//! The measuring under way: a run a fitting, a newer one in the place of an older.
 
-use crate::dress::room::Room;
-use crate::error::WorkshopError;
-use crate::history::effects::told;
-use crate::history::workshop::Workshop;
-use crate::measuring::board::Board;
-use crate::measuring::cells::{board_of, measure_missing, Measuring};
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::{Duration, Instant};
 use tin_cloak_store::BlobId;
-
-/// After the pose in view the others wait this long for a newer step: of many quick touches only
-/// the last has its whole board measured.
-const REST: Duration = Duration::from_millis(150);
 
 /// The measuring of one fitting's board.
 #[derive(Debug)]
 pub(crate) struct Run {
-    state: BlobId,
-    stop: AtomicBool,
-    ended: AtomicBool,
+    pub state: BlobId,
+    pub stop: AtomicBool,
+    pub ended: AtomicBool,
     /// Poses that are left.
-    left: AtomicUsize,
+    pub left: AtomicUsize,
 }
 
 /// How far a board is.
@@ -39,17 +28,17 @@ pub struct MeasureState {
 #[derive(Debug, Default)]
 pub(crate) struct Measurer {
     runs: Mutex<HashMap<i64, Arc<Run>>>,
-    in_view: Mutex<HashMap<i64, usize>>,
+    pub in_view: Mutex<HashMap<i64, usize>>,
 }
 
 impl Measurer {
-    fn run_of(&self, fitting: i64) -> Option<Arc<Run>> {
+    pub fn run_of(&self, fitting: i64) -> Option<Arc<Run>> {
         let runs = self.runs.lock().unwrap_or_else(PoisonError::into_inner);
         runs.get(&fitting).filter(|r| !r.ended.load(Ordering::Acquire)).cloned()
     }
 
     /// A run of its own for `state`, unless there is one; another that is under way gives way.
-    fn begin(&self, fitting: i64, state: BlobId) -> Option<Arc<Run>> {
+    pub fn begin(&self, fitting: i64, state: BlobId) -> Option<Arc<Run>> {
         let mut runs = self.runs.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(old) = runs.get(&fitting).filter(|r| !r.ended.load(Ordering::Acquire)) {
             if old.state == state && !old.stop.load(Ordering::Relaxed) {
@@ -61,130 +50,5 @@ impl Measurer {
         let run = Arc::new(Run { state, stop, ended, left });
         runs.insert(fitting, Arc::clone(&run));
         Some(run)
-    }
-}
-
-impl Workshop {
-    /// The board of a room as far as it is known; none when nothing of it is bound.
-    ///
-    /// # Errors
-    /// When the store fails.
-    pub fn board(&self, room: &Room) -> Result<Option<Arc<Board>>, WorkshopError> {
-        room.is_measurable().then(|| board_of(room, self.kept())).transpose()
-    }
-
-    /// Remembers which pose of a fitting is looked at: it is measured first.
-    pub fn look_at(&self, fitting: i64, pose: usize) {
-        self.measurer.in_view.lock().unwrap_or_else(PoisonError::into_inner).insert(fitting, pose);
-    }
-
-    /// How far the board of a fitting is.
-    pub fn measuring(&self, fitting: i64) -> MeasureState {
-        let run = self.measurer.run_of(fitting);
-        run.map_or_else(MeasureState::default, |r| MeasureState {
-            running: true,
-            left: r.left.load(Ordering::Relaxed),
-        })
-    }
-
-    /// Stops the measuring of a fitting's board: what is measured by then stays.
-    pub fn stop_measuring(&self, fitting: i64) {
-        if let Some(run) = self.measurer.run_of(fitting) {
-            run.stop.store(true, Ordering::Relaxed);
-        }
-    }
-
-    /// Measures what is missing of a fitting's board, behind everything else.
-    ///
-    /// # Errors
-    /// When the fitting is not there.
-    pub fn measure(self: &Arc<Self>, fitting: i64) -> Result<(), WorkshopError> {
-        let state = self.store.state_at(fitting, None)?;
-        let Some(run) = self.measurer.begin(fitting, state) else { return Ok(()) };
-        let workshop = Arc::clone(self);
-        std::thread::spawn(move || {
-            let work = || workshop.crews.measuring.install(|| workshop.measure_run(fitting, &run));
-            match std::panic::catch_unwind(std::panic::AssertUnwindSafe(work)) {
-                Ok(Ok(()) | Err(WorkshopError::Stopped)) => {}
-                Ok(Err(error)) => tracing::error!(%error, fitting, "the board could not be measured"),
-                Err(_) => tracing::error!(fitting, "an unexpected fault while the board was measured"),
-            }
-            run.ended.store(true, Ordering::Release);
-        });
-        Ok(())
-    }
-
-    /// Measures what is missing of a fitting's board and waits for it.
-    ///
-    /// # Errors
-    /// When the fitting is not there or nothing of it is bound.
-    pub fn measure_now(&self, fitting: i64) -> Result<Arc<Board>, WorkshopError> {
-        let room = self.fitting(fitting)?.room;
-        let how = Measuring { first: &[], go_on: &|_| true };
-        if room.is_measurable() {
-            self.crews.measuring.install(|| measure_missing(&room, self.kept(), &how))?;
-            self.tell_effect(fitting, &self.store.state_at(fitting, None)?)?;
-        }
-        self.board(&room)?.ok_or(WorkshopError::BindFirst)
-    }
-
-    fn measure_run(&self, fitting: i64, run: &Run) -> Result<(), WorkshopError> {
-        let room = self.decoder.open(&self.store, &run.state)?;
-        if !room.is_measurable() {
-            return Ok(());
-        }
-        let first = self.order_of_poses(fitting)?;
-        let (begun, all) = (Instant::now(), AtomicUsize::new(0));
-        let go_on = |left: usize| {
-            run.left.store(left, Ordering::Relaxed);
-            let is_first = all.fetch_max(left, Ordering::Relaxed) <= left;
-            while !is_first && begun.elapsed() < REST && !run.stop.load(Ordering::Relaxed) {
-                std::thread::sleep(Duration::from_millis(4));
-            }
-            !run.stop.load(Ordering::Relaxed)
-        };
-        measure_missing(&room, self.kept(), &Measuring { first: &first, go_on: &go_on })?;
-        self.tell_effect(fitting, &run.state)
-    }
-
-    /// The pose in view, then those that were deepest on the board before.
-    fn order_of_poses(&self, fitting: i64) -> Result<Vec<usize>, WorkshopError> {
-        let in_view = self.measurer.in_view.lock().unwrap_or_else(PoisonError::into_inner);
-        let in_view = in_view.get(&fitting).copied();
-        let mut order: Vec<usize> = in_view.into_iter().collect();
-        let before = self.store.fitting(fitting)?.cursor - 1;
-        if before < 1 {
-            return Ok(order);
-        }
-        let room = self.decoder.open(&self.store, &self.store.state_at(fitting, Some(before))?)?;
-        let Some(board) = self.board(&room)? else { return Ok(order) };
-        let deepest = |p: usize| board.cells[p].iter().flatten().map(|c| c.depth_mm()).fold(0.0, f32::max);
-        let mut worst: Vec<(usize, f32)> = (0..board.poses.len()).map(|p| (p, deepest(p))).collect();
-        worst.retain(|w| w.1 > 0.0 && Some(w.0) != in_view);
-        worst.sort_by(|a, b| b.1.total_cmp(&a.1));
-        order.extend(worst.into_iter().map(|w| w.0));
-        Ok(order)
-    }
-
-    /// Writes down what a step did, once its board and the one before it are measured.
-    fn tell_effect(&self, fitting: i64, state: &BlobId) -> Result<(), WorkshopError> {
-        let steps = self.store.steps(fitting)?;
-        // The fitting may stand elsewhere by now: the step is found by what it made.
-        let Some(at) = steps.iter().rposition(|s| s.state == *state) else { return Ok(()) };
-        let room = self.decoder.open(&self.store, state)?;
-        let Some(board) = self.board(&room)? else { return Ok(()) };
-        let before = match at.checked_sub(1) {
-            Some(i) => self.board(&*self.decoder.open(&self.store, &steps[i].state)?)?,
-            None => None,
-        };
-        let (effect, summary) = told(&steps[at].effect, &room, &board, before.as_deref())?;
-        Ok(self.store.amend_step(fitting, steps[at].seq, state, (&effect, &summary))?)
-    }
-
-    /// How many cells were measured since the workshop was opened: what is through, and what of
-    /// that is seen.
-    pub fn cells_measured(&self) -> (usize, usize) {
-        let counts = &self.counts;
-        (counts.through.load(Ordering::Relaxed), counts.sight.load(Ordering::Relaxed))
     }
 }

@@ -1,6 +1,7 @@
 //! Fittings with their steps: run, recorded, undone; jobs and what is measured behind them.
 
 pub(crate) mod apply;
+pub(crate) mod behind;
 pub(crate) mod crews;
 pub(crate) mod effects;
 pub(crate) mod jobs;

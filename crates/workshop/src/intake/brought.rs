@@ -1,6 +1,6 @@
 //! What a piece’s file says of joints of its own.
 
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::FollowWish;
 use glam::Vec3;

@@ -1,9 +1,9 @@
 //! What is found on a piece that comes in.
 
 use crate::dress::body::Body;
+use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
-use crate::dress::worn::Dress;
 use crate::intake::finding::{counted, mm, surface, unit_words, Finding, Grade};
 use crate::intake::unseen::unseen_of;
 use crate::intake::worn_on::place_findings;

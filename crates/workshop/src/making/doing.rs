@@ -6,7 +6,7 @@ use crate::dress::room::Room;
 use crate::error::WorkshopError;
 use crate::making::draft::Draft;
 use crate::making::job::Job;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use tin_cloak_store::Store;
 
 /// Which part of the whole a phase of a job is.

@@ -4,8 +4,9 @@ use crate::dress::room::Room;
 use crate::error::WorkshopError;
 use crate::making::carried::carried_along;
 use crate::state::blobs::pack_positions;
-use crate::state::fitting::{FittingState, PieceId, PieceState};
+use crate::state::fitting::{FittingState, PieceState};
 use crate::state::motion::MotionState;
+use crate::state::names::PieceId;
 use glam::Vec3;
 use tin_cloak_store::{BlobId, Store};
 

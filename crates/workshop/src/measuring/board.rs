@@ -1,10 +1,10 @@
 //! The board: every layer pair in every trial pose, measured.
 
 use crate::dress::derived::Weighed;
+use crate::dress::dressed::Dress;
 use crate::dress::trials::{Trial, TrialSet};
-use crate::dress::worn::Dress;
 use crate::error::WorkshopError;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicUsize, Ordering};

@@ -74,7 +74,7 @@ impl Room {
         }
         self.derived.get_or(key.end(), || {
             let all: Vec<usize> = (0..worn.outfit.pairs.len()).collect();
-            Points(self.with_buffers(worn, |buffers| {
+            Points(self.with_buffers(&worn.outfit, |buffers| {
                 buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
                 ask_pairs(&worn.outfit, buffers, self.settings(), &all)
             }))

@@ -1,6 +1,6 @@
 //! The report: what other programs read.
 
-use crate::dress::worn::Dress;
+use crate::dress::dressed::Dress;
 use crate::measuring::board::{Board, Cell};
 use serde::Serialize;
 

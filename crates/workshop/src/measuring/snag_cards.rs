@@ -47,7 +47,7 @@ impl Room {
             .collect();
         found.sort_by(|a, b| b.deepest.total_cmp(&a.deepest));
         found.truncate(most);
-        let places = self.with_buffers(&worn, |buffers| {
+        let places = self.with_buffers(&worn.outfit, |buffers| {
             buffers.pose(outfit, &posed.pose.matrices, &posed.pose.amounts);
             let place = |s: &Snag| {
                 let (p, n) = s.place(outfit, buffers, &points[s.pair]);

@@ -1,7 +1,7 @@
 //! Mending a dress: push cloth out.
 
+use crate::dress::dressed::Dress;
 use crate::dress::trials::TrialSet;
-use crate::dress::worn::Dress;
 use crate::error::WorkshopError;
 use crate::state::push::MendOptions;
 use glam::Vec3;

@@ -4,7 +4,7 @@ use crate::error::WorkshopError;
 use crate::making::doing::{Doing, Phase};
 use crate::mending::push_out::mend;
 use crate::state::blobs::pack_positions;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use crate::state::push::MendOptions;
 
 impl Doing<'_> {

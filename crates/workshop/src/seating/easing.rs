@@ -1,12 +1,12 @@
 //! Easing a piece off what lies beneath.
 
 use crate::dress::chosen::chosen_vertices;
+use crate::dress::dressed::Dress;
 use crate::dress::room::Room;
 use crate::dress::shading::ViewPart;
-use crate::dress::worn::Dress;
 use crate::error::WorkshopError;
 use crate::seating::ground::{Ground, REACH};
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use crate::state::placing::EaseOptions;
 use crate::state::step::Chosen;
 use glam::Vec3;

@@ -1,10 +1,10 @@
 //! All that lies beneath a piece at rest, and the gaps to it.
 
 use crate::dress::derived::Weighed;
+use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
 use crate::dress::shading::ViewPart;
-use crate::dress::worn::Dress;
 use crate::state::key::Key;
 use glam::Vec3;
 use rayon::prelude::*;

@@ -3,7 +3,8 @@
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
 use crate::state::blobs::pack_positions;
-use crate::state::fitting::{Cut, PieceId};
+use crate::state::fitting::Cut;
+use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::{FollowWish, Recipe, SourcePart};
 use glam::Vec3;

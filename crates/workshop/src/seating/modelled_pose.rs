@@ -1,7 +1,7 @@
 //! The pose a piece was modelled in, and the way back from it.
 
+use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
-use crate::dress::worn::Dress;
 use crate::error::WorkshopError;
 use crate::seating::ground::outward_normals;
 use glam::Vec3;

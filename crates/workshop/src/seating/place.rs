@@ -1,7 +1,7 @@
 //! Moving, turning and sizing a piece.
 
+use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
-use crate::dress::worn::Dress;
 use crate::error::WorkshopError;
 use crate::state::placing::PlaceOptions;
 use glam::Vec3;

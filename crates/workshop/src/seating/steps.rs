@@ -5,7 +5,7 @@ use crate::error::WorkshopError;
 use crate::making::doing::{Doing, Phase};
 use crate::seating::easing::{eased, moved_note};
 use crate::seating::modelled_pose::{carried_to_rest, pose_notes, pose_of_piece};
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use crate::state::placing::{EaseOptions, PlaceOptions};
 use crate::state::step::Chosen;
 use crate::state::stroke::BrushStroke;

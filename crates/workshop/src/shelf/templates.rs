@@ -3,7 +3,7 @@
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
 use crate::handover::export::document_glb;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use tin_cloak_core::intake::Place;

@@ -1,6 +1,7 @@
 //! The state of a fitting after a step: small, with everything large behind blob names.
 
 use crate::state::motion::{MotionState, RangeState};
+use crate::state::names::{FileRef, PieceId};
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::Recipe;
 use serde::{Deserialize, Serialize};
@@ -8,9 +9,6 @@ use tin_cloak_core::intake::{JointRole, Place, Up};
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_formats::PieceKind;
 use tin_cloak_store::BlobId;
-
-/// Number of a piece within its fitting; never used again for another.
-pub type PieceId = u32;
 
 /// The state of a fitting after a step: small, with everything large behind blob names.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -60,15 +58,6 @@ impl FittingState {
             joints: Vec::new(),
         }
     }
-}
-
-/// A mesh of a kept file.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[allow(missing_docs)]
-pub struct FileRef {
-    pub file: BlobId,
-    pub file_name: String,
-    pub mesh: String,
 }
 
 /// A pose set by hand.

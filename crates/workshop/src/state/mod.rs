@@ -7,6 +7,7 @@ pub(crate) mod clean;
 pub(crate) mod fitting;
 pub(crate) mod key;
 pub(crate) mod motion;
+pub(crate) mod names;
 pub(crate) mod own_joint;
 pub(crate) mod placing;
 pub(crate) mod push;

@@ -1,6 +1,6 @@
 //! Motions from other files and ranges of motion, as a state keeps them.
 
-use crate::state::fitting::FileRef;
+use crate::state::names::FileRef;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::trial::JointRange;
 

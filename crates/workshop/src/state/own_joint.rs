@@ -1,7 +1,7 @@
 //! Joints that pieces bring or are given.
 
 use crate::error::WorkshopError;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::bind::Falloff;

@@ -1,7 +1,7 @@
 //! How a piece is to be bound, as its state keeps it.
 
 use crate::error::WorkshopError;
-use crate::state::fitting::{FileRef, PieceId};
+use crate::state::names::{FileRef, PieceId};
 use crate::state::stroke::Reach;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::bind::sides::BodySide;

@@ -1,7 +1,7 @@
 //! Steps: what can be done to a fitting, as values that can be kept and run again.
 
 use crate::state::clean::Clean;
-use crate::state::fitting::PieceId;
+use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::placing::{EaseOptions, PlaceOptions};
 use crate::state::push::MendOptions;

@@ -1,0 +1,57 @@
+//! A body and its pieces, and the outfit they are measured as.
+
+use crate::dress::body::Body;
+use crate::dress::piece::Piece;
+use std::sync::Arc;
+use tin_cloak_core::clearance::{CoverageSettings, Layer, Outfit};
+use tin_cloak_core::LayerIndex;
+use tin_cloak_formats::PieceKind;
+
+/// A body and the pieces on it.
+#[derive(Clone, Debug)]
+pub struct Dress {
+    /// The body.
+    pub body: Arc<Body>,
+    /// The pieces, from the inside out.
+    pub pieces: Vec<Piece>,
+}
+
+impl Dress {
+    /// The bound pieces as layers to measure, with the index of each layer's piece (the body,
+    /// layer 0, has none).
+    pub(super) fn layers(&self) -> (Vec<Layer>, Vec<Option<usize>>) {
+        let mut layers = vec![self.body.layer()];
+        let mut piece_of = vec![None];
+        for (i, piece) in self.pieces.iter().enumerate() {
+            let Some(bound) = piece.bound.as_ref().filter(|_| !piece.cage) else { continue };
+            layers.push(Layer {
+                layer: LayerIndex(piece.layer),
+                topology: Arc::clone(&piece.topology),
+                rest: piece.rest.to_vec(),
+                skin: bound.skin.clone(),
+                walls: piece.shared_walls(),
+                stiff: piece.kind == PieceKind::Stiff,
+                morphs: Vec::new(),
+            });
+            piece_of.push(Some(i));
+        }
+        (layers, piece_of)
+    }
+
+    /// The bound pieces as an outfit to measure, with the index of each layer's piece (the
+    /// body, layer 0, has none).
+    pub fn outfit(&self) -> (Outfit, Vec<Option<usize>>) {
+        let (layers, piece_of) = self.layers();
+        (Outfit::new(layers, CoverageSettings::default()), piece_of)
+    }
+
+    /// Puts the pieces in order from the inside out; pieces on one layer keep their order.
+    pub fn sort(&mut self) {
+        self.pieces.sort_by_key(|p| p.layer);
+    }
+
+    /// The name of a layer of the outfit.
+    pub fn layer_name(&self, piece: Option<usize>) -> &str {
+        piece.map_or(self.body.name.as_str(), |i| self.pieces[i].name.as_str())
+    }
+}
