@@ -96,10 +96,13 @@ impl Browser {
     pub async fn press(&self, css: &str) {
         self.until(&format!("document.querySelector({css:?})")).await;
         // What is found may be renewed before it is pressed: the board fills behind the page.
-        for _ in 0..20 {
+        let renewed = ["stale element", "not interactable"];
+        for _ in 0..40 {
             let found = self.client.find(Locator::Css(css)).await.unwrap();
             match found.click().await {
-                Err(e) if e.to_string().contains("stale element") => continue,
+                Err(e) if renewed.iter().any(|r| e.to_string().contains(r)) => {
+                    tokio::time::sleep(Duration::from_millis(50)).await;
+                }
                 done => return done.unwrap(),
             }
         }

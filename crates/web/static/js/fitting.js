@@ -199,8 +199,11 @@ async function refresh(to = station()) {
 // The board, and what else is told by what is measured.
 async function refreshBoard() {
   layers.noteFocus();
+  const stepsShown = document.querySelector(".steps").open;
   const against = compare.step === null ? "" : `&against=${compare.step}`;
   await htmx.ajax("GET", `/fitting/${fitting}/board?station=${station()}${against}`, { swap: "none" });
+  // What was open stays open while the board fills.
+  document.querySelector(".steps").open = stepsShown;
   layers.mark();
   layers.keepFocus();
   board.mark();
