@@ -40,6 +40,7 @@ async fn bound_by_another_method_mirrored_and_compared() {
     b.until("document.querySelector('.last').textContent.includes('vertices changed')").await;
 
     // Beside the first binding, in the viewport and on the board.
+    b.whole_board().await;
     b.press(".steps summary").await;
     b.step(".steps .against[data-step='4']").await;
     b.until("!document.getElementById('split').hidden").await;

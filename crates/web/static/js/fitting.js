@@ -196,14 +196,19 @@ async function refresh(to = station()) {
   screen.dataset.ready = String(Number(screen.dataset.ready ?? 0) + 1);
 }
 
+// What is open stays open while the board fills: asked of the old head at the moment it goes.
+let stepsShown = false;
+document.body.addEventListener("htmx:oobBeforeSwap", (e) => {
+  if (e.target.id === "head") stepsShown = document.querySelector(".steps").open;
+});
+
 // The board, and what else is told by what is measured.
 async function refreshBoard() {
   layers.noteFocus();
-  const stepsShown = document.querySelector(".steps").open;
   const against = compare.step === null ? "" : `&against=${compare.step}`;
+  stepsShown = document.querySelector(".steps").open;
   await htmx.ajax("GET", `/fitting/${fitting}/board?station=${station()}${against}`, { swap: "none" });
-  // What was open stays open while the board fills.
-  document.querySelector(".steps").open = stepsShown;
+  if (stepsShown) document.querySelector(".steps").open = true;
   layers.mark();
   layers.keepFocus();
   board.mark();
