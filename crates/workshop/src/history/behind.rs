@@ -101,8 +101,9 @@ impl Workshop {
 
     /// The pose in view, then those that were deepest on the board before.
     fn order_of_poses(&self, fitting: i64) -> Result<Vec<usize>, WorkshopError> {
-        let in_view = self.measurer.in_view.lock().unwrap_or_else(PoisonError::into_inner);
-        let in_view = in_view.get(&fitting).copied();
+        // Not held on: every pose that is looked at takes this lock.
+        let in_view =
+            self.measurer.in_view.lock().unwrap_or_else(PoisonError::into_inner).get(&fitting).copied();
         let mut order: Vec<usize> = in_view.into_iter().collect();
         let before = self.store.fitting(fitting)?.cursor - 1;
         if before < 1 {

@@ -343,40 +343,57 @@ struct Place<'a> {
     settings: Settings,
 }
 
+/// A row, and what is through there.
+type Found = (usize, Arc<CellThrough>);
+
 impl Place<'_> {
+    /// What is through in the cells wanted of a pose: what is known by now, and the rows to measure.
+    /// Among these are some that another pose was to measure and has not done yet.
+    fn known_and_missing(
+        &self,
+        wanted: &Wanted,
+        kept: Kept,
+    ) -> Result<(Vec<Found>, Vec<usize>), WorkshopError> {
+        let mut rows: Vec<usize> = wanted.through.iter().chain(&wanted.sight).copied().collect();
+        rows.sort_unstable();
+        rows.dedup();
+        let keys: Vec<Key> = rows.iter().map(|&row| self.plan.through[wanted.pose][row]).collect();
+        let found = kept.find::<CellThrough>(&keys)?;
+        let missing = rows.iter().zip(&found).filter(|(_, f)| f.is_none()).map(|(row, _)| *row).collect();
+        let known = rows.iter().zip(found).filter_map(|(row, f)| Some((*row, f?))).collect();
+        Ok((known, missing))
+    }
+
     /// Measures the cells wanted of one pose.
     fn measure(&self, wanted: &Wanted, buffers: &mut Buffers, batch: &Batch) -> Result<(), WorkshopError> {
         let (plan, outfit) = (self.plan, self.outfit);
         let pose = &plan.poses[wanted.pose];
         let at = (pose.matrices.as_slice(), pose.amounts.as_slice());
+        let (known, missing) = self.known_and_missing(wanted, batch.kept)?;
         // What is seen depends on all that is worn.
         let mut needed = vec![!wanted.sight.is_empty(); outfit.layers.len()];
-        for &row in &wanted.through {
+        for &row in &missing {
             let (outer, inner) = plan.rows[row];
             (needed[outer], needed[inner]) = (true, true);
         }
         buffers.pose_some(outfit, |layer| needed[layer], at);
         let (buffers, in_pose) = (&*buffers, InPose::new(outfit, buffers, self.settings));
-        let mut outer: Vec<usize> = wanted.through.iter().map(|&row| plan.rows[row].0).collect();
+        let mut outer: Vec<usize> = missing.iter().map(|&row| plan.rows[row].0).collect();
         outer.sort_unstable();
         outer.dedup();
         let strains: Vec<f32> = outer.par_iter().map(|&layer| strain(outfit, buffers, layer)).collect();
-        let find = |&row: &usize| -> Result<(), WorkshopError> {
+        let find = |&row: &usize| -> Result<Found, WorkshopError> {
             let through = in_pose.through(self.pairs[row]);
             // Every outer layer is among them.
             let strain = outer.binary_search(&plan.rows[row].0).map_or(1.0, |at| strains[at]);
-            batch.put(plan.through[wanted.pose][row], CellThrough { through, strain })?;
-            Ok(())
+            Ok((row, batch.put(plan.through[wanted.pose][row], CellThrough { through, strain })?))
         };
-        wanted.through.par_iter().try_for_each(find)?;
-        batch.kept.counts.through.fetch_add(wanted.through.len(), Ordering::Relaxed);
+        let measured: Vec<Found> = missing.par_iter().map(find).collect::<Result<_, _>>()?;
+        batch.kept.counts.through.fetch_add(missing.len(), Ordering::Relaxed);
         // Only now is it known which of them show anything.
-        let keys: Vec<Key> = wanted.sight.iter().map(|&row| plan.through[wanted.pose][row]).collect();
-        let found = batch.kept.find::<CellThrough>(&keys)?;
-        let asked = wanted.sight.iter().zip(&found);
-        let shown: Vec<(usize, &Through)> = asked
-            .filter_map(|(row, f)| Some((*row, &f.as_ref()?.through)))
-            .filter(|(_, t)| !t.spots.is_empty())
+        let shown: Vec<(usize, &Through)> = (known.iter().chain(&measured))
+            .filter(|(row, f)| wanted.sight.contains(row) && !f.through.spots.is_empty())
+            .map(|(row, f)| (*row, &f.through))
             .collect();
         batch.kept.counts.sight.fetch_add(shown.len(), Ordering::Relaxed);
         shown.par_iter().try_for_each(|(row, through)| {
