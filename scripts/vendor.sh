@@ -6,7 +6,10 @@ cd "$(dirname "$0")/.."
 out=crates/web/static/vendor
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
-fetch() { (cd "$work" && npm pack --silent "$1" >/dev/null && mkdir -p "$2" && tar xzf ./*.tgz -C "$2" --strip-components=1 && rm ./*.tgz); }
+fetch() {
+  mkdir -p "$work/$2"
+  (cd "$work" && npm pack --silent "$1" >/dev/null && tar xzf ./*.tgz -C "$2" --strip-components=1 && rm ./*.tgz)
+}
 
 fetch three@0.187.0 three
 fetch htmx.org@2.0.11 htmx
@@ -16,7 +19,8 @@ fetch @fontsource/asap-condensed@5.3.0 font
 rm -rf "$out" && mkdir -p "$out"
 cp "$work/three/build/three.module.js" "$work/three/build/three.core.js" "$out/"
 # The page has no import map (that would be an inline script): name the file itself.
-sed "s#from 'three'#from './three.module.js'#" "$work/three/examples/jsm/controls/OrbitControls.js" > "$out/orbit-controls.js"
+controls=$work/three/examples/jsm/controls/OrbitControls.js
+sed "s#from 'three'#from './three.module.js'#" "$controls" > "$out/orbit-controls.js"
 cp "$work/htmx/dist/htmx.min.js" "$out/"
 cp "$work/bootstrap/dist/css/bootstrap.min.css" "$out/"
 sed -i 's#/\*\# sourceMappingURL.*##' "$out/bootstrap.min.css"

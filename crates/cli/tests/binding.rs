@@ -78,7 +78,8 @@ async fn a_joint_of_its_own_a_cage_and_a_kept_binding() {
     assert!(count.as_u64().unwrap() < 1000, "{count}");
     b.step_by(
         "const f = document.querySelector(\".binding[data-piece='1'] form[hx-post$='/own-joint/1']\"); \
-         f.elements.name.value = 'flap'; f.elements.parent.value = 'hips'; f.elements.reach.value = '90'; f.requestSubmit()",
+         f.elements.name.value = 'flap'; f.elements.parent.value = 'hips'; f.elements.reach.value = '90'; \
+         f.requestSubmit()",
     )
     .await;
     assert_eq!(b.last_step().await, "Give quilted tunic the joint flap under hips");
@@ -96,11 +97,19 @@ async fn a_joint_of_its_own_a_cage_and_a_kept_binding() {
 
     b.step_by("document.querySelector(\"[hx-post$='/keep-template/1']\").requestSubmit()").await;
     b.press(".binding[data-piece='1'] .kept > summary").await;
-    b.until("document.querySelector(\"[hx-post$='/use-template/1'] option\")?.textContent.includes('quilted tunic')").await;
+    b.until(
+        "document.querySelector(\"[hx-post$='/use-template/1'] option\")?.textContent.includes('quilted \
+     tunic')",
+    )
+    .await;
     b.step_by("document.querySelector(\"[hx-post$='/use-template/1']\").requestSubmit()").await;
     assert_eq!(b.last_step().await, "Let quilted tunic take its weights from the kept binding quilted tunic");
 
-    b.step_by("const f = document.querySelector('.make-cage form'); f.elements.piece.checked = true; f.requestSubmit()").await;
+    b.step_by(
+        "const f = document.querySelector('.make-cage form'); f.elements.piece.checked = true; \
+     f.requestSubmit()",
+    )
+    .await;
     assert_eq!(b.last_step().await, "Make cage round 1 pieces");
     b.step("#bind").await;
     assert_eq!(b.last_step().await, "Bind cage, quilted tunic");

@@ -41,7 +41,8 @@ impl Server {
     fn ask(&self, method: &str, path: &str, kind: &str, body: &[u8]) -> (u16, String) {
         let mut stream = TcpStream::connect(("127.0.0.1", self.port)).unwrap();
         let head = format!(
-            "{method} {path} HTTP/1.1\r\nHost: 127.0.0.1:{}\r\nConnection: close\r\nContent-Type: {kind}\r\nContent-Length: {}\r\n\r\n",
+            "{method} {path} HTTP/1.1\r\nHost: 127.0.0.1:{}\r\nConnection: close\r\nContent-Type: \
+             {kind}\r\nContent-Length: {}\r\n\r\n",
             self.port,
             body.len()
         );

@@ -84,31 +84,59 @@ async fn pieces_are_sorted_by_keys_drag_and_buttons_and_moved_by_handles() {
 
     // Handles on the canvas: pulling the arm that points left moves the lantern to its left.
     b.step(".tape [data-station='2']").await;
-    b.value("(d => { d.open = true; d.querySelector('.place').open = true; })(document.querySelector(\".seat[data-piece='3']\"))").await;
+    b.value(
+        "(d => { d.open = true; d.querySelector('.place').open = true; \
+     })(document.querySelector(\".seat[data-piece='3']\"))",
+    )
+    .await;
     b.until("document.querySelectorAll('#handles .knob').length === 7").await;
     let (x, y) = b.place_of("#handles .knob.axis-left[data-does='move']").await;
     b.drag(&[(x, y), (x + 30.0, y), (x + 60.0, y)]).await;
     assert_eq!(b.last_step().await, "Place lantern");
     let moved = b.value("document.querySelector('.last .soft').textContent").await;
     assert!(moved.as_str().unwrap().contains("vertices moved, at most"), "{moved}");
-    b.step_by("document.querySelector('#canvas').focus(); document.activeElement.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowUp', shiftKey: true, bubbles: true }))").await;
+    b.step_by(
+        "document.querySelector('#canvas').focus(); document.activeElement.dispatchEvent(new \
+     KeyboardEvent('keydown', { key: 'ArrowUp', shiftKey: true, bubbles: true }))",
+    )
+    .await;
     let nudged = b.value("document.querySelector('.last .soft').textContent").await;
     assert!(nudged.as_str().unwrap().contains("at most 1.0 mm"), "{nudged}");
     b.step("[hx-post$='/copy-mirrored/3']").await;
     assert_eq!(b.last_step().await, "Copy lantern to the other side");
 
     // A pose set by hand on both sides, kept, chosen again and dropped.
-    b.value("(s => { s.value = 'upper_arm_left'; s.dispatchEvent(new Event('change', { bubbles: true })); })(document.getElementById('joint-search'))").await;
+    b.value(
+        "(s => { s.value = 'upper_arm_left'; s.dispatchEvent(new Event('change', { bubbles: true })); \
+     })(document.getElementById('joint-search'))",
+    )
+    .await;
     b.value("(c => { c.checked = true; })(document.getElementById('turn-both'))").await;
-    b.value("(s => { s.value = '-60'; s.dispatchEvent(new Event('input', { bubbles: true })); })(document.getElementById('turn-bend'))").await;
-    b.step_by("const f = document.getElementById('keep-pose'); f.elements.name.value = 'reaching'; f.requestSubmit()").await;
+    b.value(
+        "(s => { s.value = '-60'; s.dispatchEvent(new Event('input', { bubbles: true })); \
+     })(document.getElementById('turn-bend'))",
+    )
+    .await;
+    b.step_by(
+        "const f = document.getElementById('keep-pose'); f.elements.name.value = 'reaching'; \
+     f.requestSubmit()",
+    )
+    .await;
     assert_eq!(b.last_step().await, "Keep the pose “reaching”");
     b.press(".kept-pose").await;
     b.until("document.getElementById('pose-name').textContent === 'reaching'").await;
 
     // Easing shows what it would move before it does.
-    b.value("(f => { f.elements.least.value = '14'; f.elements.least.dispatchEvent(new Event('input', { bubbles: true })); })(document.querySelector(\".ease-form[data-piece='1']\"))").await;
-    b.until("[...document.querySelectorAll('.says')].some(p => /would move \\d+ vertices, at most/.test(p.textContent))").await;
+    b.value(
+        "(f => { f.elements.least.value = '14'; f.elements.least.dispatchEvent(new Event('input', { \
+     bubbles: true })); })(document.querySelector(\".ease-form[data-piece='1']\"))",
+    )
+    .await;
+    b.until(
+        "[...document.querySelectorAll('.says')].some(p => /would move \\d+ vertices, at \
+     most/.test(p.textContent))",
+    )
+    .await;
     b.step(".poses form[hx-post$='/drop-pose'] .btn").await;
     b.console_is_clean().await;
     browser.client.close().await.unwrap();
@@ -146,7 +174,11 @@ async fn groups_motions_and_ranges_of_motion() {
     b.press(".joint-table > summary").await;
     b.value("document.querySelector(\"tr[data-joint='upper_arm_left'] button\").click()").await;
     b.until("document.querySelector('.range-editor')?.dataset.joint === 'upper_arm_left'").await;
-    b.step_by("const f = document.querySelector(\".range-editor form[hx-post$='/range']\"); f.elements.forward[1].value = '80'; f.elements.piece.value = '1'; f.requestSubmit()").await;
+    b.step_by(
+        "const f = document.querySelector(\".range-editor form[hx-post$='/range']\"); \
+     f.elements.forward[1].value = '80'; f.elements.piece.value = '1'; f.requestSubmit()",
+    )
+    .await;
     assert_eq!(b.last_step().await, "quilted tunic limits upper_arm_left");
 
     // A motion is tried; with the tunic bound it has columns on the board.
@@ -176,7 +208,11 @@ async fn weights_are_taken_from_a_piece_beneath_and_cleaned() {
     b.put_on("quilted tunic", 1, "soft").await;
     b.put_on("tin breastplate", 2, "soft").await;
     b.step(".tape [data-station='3']").await;
-    b.step_by("const s = document.querySelector(\"[hx-post$='/take-from/2']\").elements.from; s.value = '1'; s.dispatchEvent(new Event('change', { bubbles: true }))").await;
+    b.step_by(
+        "const s = document.querySelector(\"[hx-post$='/take-from/2']\").elements.from; s.value = '1'; \
+     s.dispatchEvent(new Event('change', { bubbles: true }))",
+    )
+    .await;
     assert_eq!(b.last_step().await, "Let tin breastplate take its weights from quilted tunic");
     b.step("#bind").await;
     assert_eq!(b.last_step().await, "Bind quilted tunic, tin breastplate");

@@ -18,6 +18,7 @@ pub mod mesh;
 pub mod query;
 pub mod regions;
 pub mod seat;
+pub mod shapes;
 pub mod skeleton;
 pub mod skin;
 pub mod trial;

@@ -5,6 +5,14 @@ use crate::JointId;
 use std::collections::BTreeSet;
 
 /// The joint that moves each vertex most; of equals the first.
+///
+/// ```
+/// use tin_cloak_core::{regions::main_joints, shapes::Arm, JointId};
+///
+/// let arm = Arm::new();
+/// let main = main_joints(&arm.skin);
+/// assert_eq!((main[0], main[383]), (JointId(0), JointId(1)));
+/// ```
 pub fn main_joints(skin: &Skin) -> Vec<JointId> {
     (0..skin.vertices()).map(|v| skin.row(v).next().map_or(JointId(0), |e| e.0)).collect()
 }
@@ -14,6 +22,15 @@ pub fn main_joints(skin: &Skin) -> Vec<JointId> {
 /// those its neighbours have not (greedy colouring: Welsh & Powell, “An upper bound for the
 /// chromatic number of a graph”, 1967, without their order). `meshes` are edges over vertices with
 /// the main joint of each.
+///
+/// ```
+/// use tin_cloak_core::{regions::region_colours, JointId};
+///
+/// // Three joints along a strip: what touches differs.
+/// let (edges, joints) = ([[0, 1], [1, 2]], [JointId(0), JointId(1), JointId(2)]);
+/// let colours = region_colours(3, &[(&edges, &joints)], 8);
+/// assert!(colours[0] != colours[1] && colours[1] != colours[2]);
+/// ```
 pub fn region_colours(joints: usize, meshes: &[(&[[u32; 2]], &[JointId])], colours: usize) -> Vec<u8> {
     let mut touching: Vec<BTreeSet<usize>> = vec![BTreeSet::new(); joints];
     for (edges, main) in meshes {

@@ -58,7 +58,9 @@ pub enum SkeletonError {
         others: usize,
     },
     /// A bind matrix cannot be inverted or holds numbers that are not finite.
-    #[error("joint “{name}” has a singular bind matrix: freeze its scale (it is zero on some axis) and export again")]
+    #[error(
+        "joint “{name}” has a singular bind matrix: freeze its scale (it is zero on some axis) and export again"
+    )]
     SingularBind {
         /// The joint.
         name: String,
@@ -72,6 +74,13 @@ pub enum SkeletonError {
 }
 
 /// True when `m` is finite and has a usable inverse.
+///
+/// ```
+/// use tin_cloak_core::{glam::{Mat4, Vec3}, skeleton::is_invertible};
+///
+/// assert!(is_invertible(&Mat4::IDENTITY));
+/// assert!(!is_invertible(&Mat4::from_scale(Vec3::new(1.0, 0.0, 1.0))));
+/// ```
 pub fn is_invertible(m: &Mat4) -> bool {
     let determinant = glam::Mat3::from_mat4(*m).determinant();
     m.is_finite() && determinant.is_finite() && determinant.abs() > 1e-18

@@ -20,7 +20,10 @@ pub struct Skin {
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum SkinError {
     /// A vertex is held by nothing.
-    #[error("{count} vertices have no weight at all (the first is vertex {vertex}): bind them to a joint and export again")]
+    #[error(
+        "{count} vertices have no weight at all (the first is vertex {vertex}): bind them to a joint and \
+     export again"
+    )]
     NoWeight {
         /// The first such vertex.
         vertex: u32,
@@ -28,7 +31,10 @@ pub enum SkinError {
         count: usize,
     },
     /// A weight is NaN, infinite or negative.
-    #[error("the weight {weight} at vertex {vertex} is not a number from 0 to 1: normalise the weights and export again")]
+    #[error(
+        "the weight {weight} at vertex {vertex} is not a number from 0 to 1: normalise the weights and \
+     export again"
+    )]
     BadWeight {
         /// The vertex.
         vertex: u32,
@@ -178,6 +184,16 @@ impl Skin {
     }
 
     /// At most `most` influences a vertex (the heaviest), renormalised.
+    ///
+    /// ```
+    /// use tin_cloak_core::{skin::Skin, JointId};
+    ///
+    /// let row = vec![(JointId(0), 0.6), (JointId(1), 0.3), (JointId(2), 0.1)];
+    /// let skin = Skin::from_rows(&[row], 3)?.limit(2);
+    /// let kept: Vec<_> = skin.row(0).map(|(_, w)| (w * 300.0).round()).collect();
+    /// assert_eq!(kept, [200.0, 100.0]);
+    /// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+    /// ```
     pub fn limit(&self, most: usize) -> Self {
         let stride = most.clamp(1, self.stride);
         let vertices = self.vertices();

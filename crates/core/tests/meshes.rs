@@ -39,7 +39,10 @@ fn turn() -> impl Strategy<Value = (Quat, Vec3)> {
 
 proptest! {
     #[test]
-    fn what_is_left_of_a_mesh_is_as_it_was(out in prop::collection::btree_set(0u32..96, 0..95), hexes in any::<bool>()) {
+    fn what_is_left_of_a_mesh_is_as_it_was(
+        out in prop::collection::btree_set(0u32..96, 0..95),
+        hexes in any::<bool>(),
+    ) {
         let (positions, triangles) = tube(0.1, (0.0, 0.4), 8, 6, 1.0);
         let count = if hexes { 4 } else { 2 };
         let polygons = (0..96 / count).map(|i| Polygon { first: i * count, triangles: count }).collect();

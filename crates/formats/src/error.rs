@@ -16,21 +16,33 @@ pub enum ReadError {
     Truncated { detail: String },
     #[error("this is not a valid glTF file ({detail}): export it again")]
     Invalid { detail: String },
-    #[error("the file needs the extension {name}, which is not read here: export without compression or quantisation")]
+    #[error(
+        "the file needs the extension {name}, which is not read here: export without compression or \
+     quantisation"
+    )]
     Extension { name: String },
     #[error(
         "{what} {index} lies in another file, “{uri}”: add that file together with this one, or export a GLB"
     )]
     OtherFile { what: &'static str, index: usize, uri: String },
-    #[error("{what} {index} names “{uri}”, a place outside the upload: only files added together with this one are read; export a GLB")]
+    #[error(
+        "{what} {index} names “{uri}”, a place outside the upload: only files added together with this one \
+     are read; export a GLB"
+    )]
     OutsideUri { what: &'static str, index: usize, uri: String },
-    #[error("accessor {index} says it holds {count} entries, more than its data ({available} bytes) has: the file is damaged, export it again")]
+    #[error(
+        "accessor {index} says it holds {count} entries, more than its data ({available} bytes) has: the \
+     file is damaged, export it again"
+    )]
     AccessorTooLong { index: usize, count: u64, available: u64 },
     #[error(
         "accessor {index} ({what}) has the type {found}, not {wanted}: export with standard attribute types"
     )]
     AccessorType { index: usize, what: &'static str, found: String, wanted: &'static str },
-    #[error("node {node} (“{name}”) hangs beneath itself or has two parents: the node tree has a cycle; export the scene again")]
+    #[error(
+        "node {node} (“{name}”) hangs beneath itself or has two parents: the node tree has a cycle; export \
+     the scene again"
+    )]
     NodeCycle { node: usize, name: String },
     #[error(
         "the skin of “{mesh}” names {joints} joints but has {matrices} bind matrices: export the skin again"

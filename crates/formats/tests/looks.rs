@@ -131,7 +131,9 @@ fn pictures_come_along_with_a_gltf() {
     assert!(matches!(&error, ReadError::OtherFile { what: "picture", .. }), "{error}");
 }
 
-const DRESS: &str = "mtllib dress.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0.5 2 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nvt 0.5 0.5\n\
+const DRESS: &str =
+    "mtllib dress.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0.5 2 0\nvt 0 0\nvt 1 0\nvt 1 1\n\
+vt 0 1\nvt 0.5 0.5\n\
 g skirt\nusemtl wool\nf 1/1 2/2 3/3 4/4\ng collar\nusemtl tin\nf 4/4 3/3 5/5\nf 1/1 2/2 3/3 5/5 4/4\n";
 const MTL: &str =
     "newmtl wool\nKd 0.5 0.25 0.125\nmap_Kd textures/wool.png\nnewmtl tin\nKd 0.5 0.5 0.5\nd 0.5\nNs 98\n";

@@ -120,7 +120,10 @@ fn the_real_body_is_read_whole() {
 
 #[test]
 fn a_bvh_of_two_joints() {
-    let text = b"HIERARCHY\nROOT hips\n{\n OFFSET 0 90 0\n CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation\n JOINT head\n {\n  OFFSET 0 60 0\n  CHANNELS 3 Zrotation Xrotation Yrotation\n  End Site\n  {\n   OFFSET 0 20 0\n  }\n }\n}\nMOTION\nFrames: 2\nFrame Time: 0.5\n0 90 0 0 0 0 0 0 0\n0 100 0 90 0 0 0 45 0\n";
+    let text = b"HIERARCHY\nROOT hips\n{\n OFFSET 0 90 0\n CHANNELS 6 Xposition Yposition Zposition Zrotation \
+     Xrotation Yrotation\n JOINT head\n {\n  OFFSET 0 60 0\n  CHANNELS 3 Zrotation Xrotation Yrotation\n  End \
+     Site\n  {\n   OFFSET 0 20 0\n  }\n }\n}\nMOTION\nFrames: 2\nFrame Time: 0.5\n0 90 0 0 0 0 0 0 0\n0 100 0 \
+     90 0 0 0 45 0\n";
     let back = read("nod.bvh", text, &Companions::new()).unwrap();
     let skeleton = back.skeleton.unwrap();
     let head = skeleton.world(&back.clips[0].sample(&skeleton, 0.5))[1].w_axis.truncate();

@@ -25,7 +25,10 @@ pub use kept::KeptKey;
 pub enum StoreError {
     #[error("the data folder {path} cannot be used ({source}): check its permissions")]
     Folder { path: String, source: std::io::Error },
-    #[error("the database failed ({0}): if it is in use by another copy, close that one; if the disk is full, make room")]
+    #[error(
+        "the database failed ({0}): if it is in use by another copy, close that one; if the disk is full, \
+     make room"
+    )]
     Database(#[from] rusqlite::Error),
     #[error(
         "the database could not be brought up to date ({0}): keep a copy of the data folder and report this"

@@ -15,6 +15,9 @@ macro_rules! file {
 
 static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("theme.css", CSS),
+    file!("shelf.css", CSS),
+    file!("fitting.css", CSS),
+    file!("stations.css", CSS),
     file!("mark.svg", SVG),
     file!("js/fitting.js", JavaScript),
     file!("js/shelf.js", JavaScript),

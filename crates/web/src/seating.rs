@@ -54,12 +54,8 @@ async fn seat_from_pose(
     piece: u32,
     view: Json<ViewRequest>,
 ) -> Result<Json<Started>, Refusal> {
-    aside(shop, move |shop| {
-        let ViewRequest { pose, turns, .. } = view.into_inner();
-        let job = shop.start(id, Step::SeatFromPose { piece, pose, turns })?;
-        Ok(Json(Started { job }))
-    })
-    .await
+    let ViewRequest { pose, turns, .. } = view.into_inner();
+    started(shop, id, Step::SeatFromPose { piece, pose, turns }).await
 }
 
 #[derive(FromForm)]
@@ -80,6 +76,10 @@ struct Started {
     job: u64,
 }
 
+async fn started(shop: &Shop, id: i64, step: Step) -> Result<Json<Started>, Refusal> {
+    aside(shop, move |shop| Ok(Json(Started { job: shop.start(id, step)? }))).await
+}
+
 #[post("/fitting/<id>/brush/<piece>", data = "<stroke>")]
 async fn brush(
     shop: &Shop,
@@ -87,11 +87,7 @@ async fn brush(
     piece: u32,
     stroke: Json<BrushStroke>,
 ) -> Result<Json<Started>, Refusal> {
-    aside(shop, move |shop| {
-        let job = shop.start(id, Step::Brush { piece, stroke: stroke.into_inner() })?;
-        Ok(Json(Started { job }))
-    })
-    .await
+    started(shop, id, Step::Brush { piece, stroke: stroke.into_inner() }).await
 }
 
 #[post("/fitting/<id>/ease-part/<piece>", data = "<ease>")]
@@ -101,12 +97,8 @@ async fn ease_part(
     piece: u32,
     ease: Json<EaseRequest>,
 ) -> Result<Json<Started>, Refusal> {
-    aside(shop, move |shop| {
-        let EaseRequest { chosen, options } = ease.into_inner();
-        let job = shop.start(id, Step::Ease { piece, chosen, options })?;
-        Ok(Json(Started { job }))
-    })
-    .await
+    let EaseRequest { chosen, options } = ease.into_inner();
+    started(shop, id, Step::Ease { piece, chosen, options }).await
 }
 
 /// A pose set by hand, and its name.
@@ -119,12 +111,8 @@ struct KeepPose {
 
 #[post("/fitting/<id>/keep-pose", data = "<pose>")]
 async fn keep_pose(shop: &Shop, id: i64, pose: Json<KeepPose>) -> Result<Json<Started>, Refusal> {
-    aside(shop, move |shop| {
-        let KeepPose { name, view } = pose.into_inner();
-        let job = shop.start(id, Step::KeepPose { name, pose: view.pose, turns: view.turns })?;
-        Ok(Json(Started { job }))
-    })
-    .await
+    let KeepPose { name, view } = pose.into_inner();
+    started(shop, id, Step::KeepPose { name, pose: view.pose, turns: view.turns }).await
 }
 
 #[derive(FromForm)]

@@ -196,7 +196,8 @@ fn poses_are_looked_at_and_probed() {
     let server = server();
     let json = |path: &str, body: &str| server.send(path, ContentType::JSON, body);
     for map in ["plain", "weights", "regions", "matched", "sides", "clearance"] {
-        let body = format!("{{\"pose\":1,\"map\":\"{map}\",\"joint\":1,\"turns\":[{{\"joint\":1,\"bend\":10,\"twist\":0,\"lean\":0}}]}}");
+        let turn = "{\"joint\":1,\"bend\":10,\"twist\":0,\"lean\":0}";
+        let body = format!("{{\"pose\":1,\"map\":\"{map}\",\"joint\":1,\"turns\":[{turn}]}}");
         let request = server.client.post("/fitting/1/view").header(Header::new("Host", HOST));
         let answer = request.header(ContentType::JSON).body(body).dispatch();
         assert_eq!(answer.status(), Status::Ok, "{map}");
@@ -210,7 +211,8 @@ fn poses_are_looked_at_and_probed() {
     assert!(found.contains("\"name\":\"post\""), "{found}");
     let (_, _, found) = json("/fitting/1/probe", "{\"pose\":0,\"origin\":[9,9,9],\"direction\":[0,1,0]}");
     assert_eq!(found, "null");
-    let stroke = "{\"stroke\":\"pull_out\",\"strength\":2,\"firm_percent\":0,\"radius_mm\":80,\"dabs\":[40],\"mirrored\":false}";
+    let stroke = "{\"stroke\":\"pull_out\",\"strength\":2,\"firm_percent\":0,\"radius_mm\":80,\
+                  \"dabs\":[40],\"mirrored\":false}";
     let request = server.client.post("/fitting/1/brush-view/1").header(Header::new("Host", HOST));
     let answer = request.header(ContentType::JSON).body(stroke).dispatch();
     assert_eq!(answer.status(), Status::Ok);
@@ -233,4 +235,30 @@ fn a_shelf_of_two_hundred_fittings_is_listed_without_decoding_one() {
     assert_eq!(page.matches("class=\"card-link\"").count(), 201);
     // A state that cannot be understood does not keep the others from being listed.
     assert!(server.shop.listed().unwrap().iter().all(|(_, s)| s.body == "post"));
+}
+
+/// Every route with numbers of nothing and an empty body: refused, never broken.
+#[test]
+fn nonsense_is_refused_by_every_route() {
+    let server = server();
+    let routes: Vec<(rocket::http::Method, String)> =
+        server.client.rocket().routes().map(|r| (r.method, r.uri.to_string())).collect();
+    assert!(routes.len() > 60, "{} routes", routes.len());
+    for (method, uri) in routes {
+        for nothing in ["999999", "-1", "x%00y"] {
+            let mut path = String::new();
+            for (i, part) in uri.split(['<', '>']).enumerate() {
+                path.push_str(if i % 2 == 1 { nothing } else { part });
+            }
+            let path = path.split('?').next().unwrap().to_owned();
+            for kind in [ContentType::Form, ContentType::JSON] {
+                let request = server.client.req(method, path.clone()).header(Header::new("Host", HOST));
+                let answer = request.header(kind).body("{").dispatch();
+                let status = answer.status();
+                assert!(status.code < 500, "{method} {path}: {status}");
+            }
+        }
+    }
+    // The fitting is as it was.
+    assert!(server.get("/fitting/1").contains("sleeve"));
 }

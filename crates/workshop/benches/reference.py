@@ -41,7 +41,8 @@ np.add.at(weights, (np.arange(len(weights))[:, None], body["JOINTS_0"]), body["W
 
 
 def weld(mesh):
-    v, first, inverse = np.unique(np.round(mesh["POSITION"].astype(float), 6), axis=0, return_index=True, return_inverse=True)
+    places = np.round(mesh["POSITION"].astype(float), 6)
+    v, first, inverse = np.unique(places, axis=0, return_index=True, return_inverse=True)
     return v, inverse.reshape(-1)[mesh["F"]], first
 
 

@@ -55,7 +55,10 @@ pub enum WorkshopError {
     StiffIsNotEased { piece: String },
     #[error("“{piece}” covers no limb of the body: bring it near first (units, place), then find its pose")]
     NoLimbCovered { piece: String },
-    #[error("a brush reaches 0.5 to 500 mm and has at most 2000 dabs a pass; strength is up to 1000 mm, or 100 % when smoothing")]
+    #[error(
+        "a brush reaches 0.5 to 500 mm and has at most 2000 dabs a pass; strength is up to 1000 mm, or 100 \
+     % when smoothing"
+    )]
     BadBrush,
     #[error("no joint is left for it to follow: name at least one that it may")]
     NoJointLeft,
@@ -63,7 +66,10 @@ pub enum WorkshopError {
     MovesAsOne { piece: String },
     #[error("nothing on “{piece}” needs that: its weights stay as they are")]
     NothingToClean { piece: String },
-    #[error("joints a vertex are 1 to 8, weights and strength 0 to 1, times 1 to 100, and a blend is at most 500 mm wide")]
+    #[error(
+        "joints a vertex are 1 to 8, weights and strength 0 to 1, times 1 to 100, and a blend is at most \
+     500 mm wide"
+    )]
     BadClean,
     #[error(
         "“{piece}” takes its weights from “{from}”, which is not bound: bind that first, or all together"
@@ -71,13 +77,22 @@ pub enum WorkshopError {
     SourceNotBound { piece: String, from: String },
     #[error("“{piece}” would take its weights from itself in the end: choose another source")]
     TakesFromItself { piece: String },
-    #[error("joints a vertex are 1 to 8, a match lies within 0.1 to 1000 mm and 180°, sides are mixed over at most 500 mm, and stretch is 0 to 1")]
+    #[error(
+        "joints a vertex are 1 to 8, a match lies within 0.1 to 1000 mm and 180°, sides are mixed over at \
+     most 500 mm, and stretch is 0 to 1"
+    )]
     BadBinding,
     #[error("nothing is left of what “{piece}” would take its weights from: choose more of it")]
     NothingOfSource { piece: String },
-    #[error("a joint turns from its least to its most degrees within ±180, about an axis, and reaches at most 2000 mm")]
+    #[error(
+        "a joint turns from its least to its most degrees within ±180, about an axis, and reaches at most \
+     2000 mm"
+    )]
     BadOwnJoint,
-    #[error("a cage lies 1 to 200 mm off its pieces and has faces of 4 to 200 mm; for large pieces choose larger faces")]
+    #[error(
+        "a cage lies 1 to 200 mm off its pieces and has faces of 4 to 200 mm; for large pieces choose \
+     larger faces"
+    )]
     BadCage,
     #[error("“{piece}” is worn: use it as a cage first")]
     NoCage { piece: String },

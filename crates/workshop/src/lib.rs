@@ -3,8 +3,8 @@
 //!
 //! Floors, from the ground up; each may use those before it only: `state`, `dress`, `making` and
 //! `measuring`, the stations (`intake`, `seating`, `binding`, `mending`, `handover`), `looking`,
-//! `shelf`, `history`; `batch` beside them for files without a store. Everything is imported from where it lives; the names below are for other
-//! crates.
+//! `shelf`, `history`; `batch` beside them for files without a store. Everything is imported from
+//! where it lives; the names below are for other crates.
 #![cfg_attr(test, allow(clippy::unwrap_used))]
 
 mod batch;

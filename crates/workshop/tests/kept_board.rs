@@ -219,22 +219,6 @@ fn measuring_can_be_stopped_and_goes_on_where_it_was() {
     }
 }
 
-/// Poses share what is through of layers they do not move: whichever is measured first, none is left out.
-#[test]
-fn whichever_pose_is_looked_at_the_board_becomes_whole() {
-    let bench = three_layers();
-    for pose in [3, 9, 14, 20, 26] {
-        bench.run(smooth(2, 0.1 + pose as f32 * 0.01));
-        bench.shop.look_at(bench.fitting, pose);
-        bench.shop.measure(bench.fitting).unwrap();
-        while bench.shop.measuring(bench.fitting).running {
-            std::thread::sleep(Duration::from_millis(5));
-        }
-        let board = bench.shop.board(&bench.room()).unwrap().unwrap();
-        assert_eq!(board.missing(), 0, "pose {pose} of {} first", board.poses.len());
-    }
-}
-
 fn bench_size(bench: &Bench) -> usize {
     bench.shop.board(&bench.room()).unwrap().unwrap().size()
 }

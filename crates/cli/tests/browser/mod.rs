@@ -143,7 +143,8 @@ impl Browser {
     /// Where the middle of an element is on the page.
     pub async fn place_of(&self, css: &str) -> (f64, f64) {
         let box_of = format!(
-            "(r => [r.x + r.width * 0.5, r.y + r.height * 0.5])(document.querySelector({css:?}).getBoundingClientRect())"
+            "(r => [r.x + r.width * 0.5, r.y + r.height * \
+             0.5])(document.querySelector({css:?}).getBoundingClientRect())"
         );
         let middle = self.value(&box_of).await;
         (middle[0].as_f64().unwrap(), middle[1].as_f64().unwrap())
@@ -191,22 +192,26 @@ impl Browser {
 
     pub async fn deepest(&self) -> f64 {
         self.whole_board().await;
-        let all = "[...document.querySelectorAll('#board .cell title')].map(t => Number((/, ([\\d.]+) mm deep/.exec(t.textContent) ?? [0, 0])[1]))";
+        let all = "[...document.querySelectorAll('#board .cell title')].map(t => Number((/, ([\\d.]+) mm \
+         deep/.exec(t.textContent) ?? [0, 0])[1]))";
         self.value(&format!("Math.max(0, ...{all})")).await.as_f64().unwrap()
     }
 
     pub async fn sum(&self) -> f64 {
         self.whole_board().await;
-        let all = "[...document.querySelectorAll('#board .cell title')].map(t => Number((/, ([\\d.]+) mm deep/.exec(t.textContent) ?? [0, 0])[1]))";
+        let all = "[...document.querySelectorAll('#board .cell title')].map(t => Number((/, ([\\d.]+) mm \
+         deep/.exec(t.textContent) ?? [0, 0])[1]))";
         self.value(&format!("{all}.reduce((a, b) => a + b, 0)")).await.as_f64().unwrap()
     }
 
     /// Colours of the canvas, coarsely: how many pixels are nearer to madder than to anything.
     pub async fn madder_pixels(&self) -> u64 {
-        let script = "(() => { const c = document.getElementById('canvas'); const d = document.createElement('canvas'); \
+        let script = "(() => { const c = document.getElementById('canvas'); const d = \
+         document.createElement('canvas'); \
             d.width = c.width; d.height = c.height; const x = d.getContext('2d'); x.drawImage(c, 0, 0); \
             const p = x.getImageData(0, 0, d.width, d.height).data; let n = 0; \
-            for (let i = 0; i < p.length; i += 4) if (p[i] > 110 && p[i + 1] < 0.55 * p[i] && p[i + 2] < 0.7 * p[i]) n++; return n; })()";
+            for (let i = 0; i < p.length; i += 4) if (p[i] > 110 && p[i + 1] < 0.55 * p[i] && p[i + 2] < 0.7 * \
+            p[i]) n++; return n; })()";
         self.value(script).await.as_u64().unwrap()
     }
 

@@ -157,6 +157,15 @@ fn foot_and_normal(cage: &[Vec3], normals: &[Vec3], t: [u32; 3], barycentric: [f
 
 /// Which of `points` lie outside a cage further than `slack` metres, by the generalised winding
 /// number (Jacobson, Kavan & Sorkine-Hornung, 2013).
+///
+/// ```
+/// use glam::Vec3;
+/// use tin_cloak_core::{bind::cage::outside_cage, shapes::sphere};
+///
+/// let (cage, faces) = sphere(0.2, 24);
+/// let points = [Vec3::X * 0.1, Vec3::X * 0.3];
+/// assert_eq!(outside_cage(&points, &cage, &faces, 0.001), [1]);
+/// ```
 pub fn outside_cage(points: &[Vec3], cage: &[Vec3], triangles: &[[u32; 3]], slack: f32) -> Vec<u32> {
     let tree = Bvh::build(cage, triangles);
     let field = WindingField::new(&tree);
@@ -166,6 +175,15 @@ pub fn outside_cage(points: &[Vec3], cage: &[Vec3], triangles: &[[u32; 3]], slac
 }
 
 /// The cage under each of `poses`, linear blending by its weights.
+///
+/// ```
+/// use tin_cloak_core::{bind::cage::posed_cage, shapes::Arm};
+///
+/// let arm = Arm::new();
+/// let posed = posed_cage(&arm.surface.0, &arm.skin, &[arm.bent(0.0), arm.bent(90.0)]);
+/// assert!(posed[0].iter().zip(&arm.surface.0).all(|(a, b)| a.abs_diff_eq(*b, 1e-6)));
+/// assert!(posed[1][383].z > 0.2, "the far end went forward");
+/// ```
 pub fn posed_cage(cage: &[Vec3], skin: &Skin, poses: &[Vec<Mat4>]) -> Vec<Vec<Vec3>> {
     let posed = |matrices: &Vec<Mat4>| {
         let mut out = vec![Vec3::ZERO; cage.len()];

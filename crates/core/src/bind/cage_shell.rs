@@ -28,6 +28,16 @@ const MOST_CELLS: f32 = 8e6;
 /// sense for them.
 ///
 /// Surface nets (Gibson, “Constrained elastic surface nets”, 1998) of the distance to the layers.
+///
+/// ```
+/// use tin_cloak_core::bind::{cage_around, CageSize};
+/// use tin_cloak_core::shapes::sphere;
+///
+/// let (body, shirt) = (sphere(0.10, 24), sphere(0.11, 24));
+/// let size = CageSize { offset: 0.02, cell: 0.01 };
+/// let (cage, _) = cage_around(&[(&shirt.0, &shirt.1)], (&body.0, &body.1), size).unwrap();
+/// assert!(cage.iter().all(|p| (p.length() - 0.13).abs() < 0.005));
+/// ```
 pub fn cage_around(
     layers: &[(&[Vec3], &[[u32; 3]])],
     body: (&[Vec3], &[[u32; 3]]),

@@ -12,6 +12,15 @@ use glam::Vec3;
 /// The vertices of the two ends of a shell: its open loops when it has two, else all that lies
 /// within a twentieth of its length of the two vertices furthest from each other along it.
 /// Nothing for a shell of a few vertices.
+///
+/// ```
+/// use tin_cloak_core::{bind::two_ends, mesh::Topology, shapes::tube};
+///
+/// let (positions, triangles) = tube(0.02, (0.0, 0.5), 12, 20, 1.0);
+/// let hose = Topology::of_welded(positions.len(), &triangles);
+/// let ends = two_ends(&hose, &positions, 0).unwrap();
+/// assert_eq!(ends.map(|e| e.len()), [12, 12], "its two openings");
+/// ```
 pub fn two_ends(topology: &Topology, positions: &[Vec3], shell: u32) -> Option<[Vec<u32>; 2]> {
     let of_shell = |v: &u32| topology.shell_of_vertex[*v as usize] == shell;
     let mut loops = topology.boundary_loops();
@@ -36,6 +45,22 @@ pub fn two_ends(topology: &Topology, positions: &[Vec3], shell: u32) -> Option<[
 /// How far along from the first end (0) to the second (1) each vertex of their shell lies, by the
 /// harmonic function with these values on the ends: even along a straight hose of any section.
 /// Vertices of other shells have 0.
+///
+/// ```
+/// use tin_cloak_core::bind::{share_of_way, two_ends, Target};
+/// use tin_cloak_core::{mesh::Topology, shapes::tube};
+///
+/// let (positions, triangles) = tube(0.02, (0.0, 0.5), 12, 20, 1.0);
+/// let hose = Topology::of_welded(positions.len(), &triangles);
+/// let ends = two_ends(&hose, &positions, 0).unwrap();
+/// let upward = positions[ends[0][0] as usize].y < 0.25;
+/// let share = share_of_way(&Target::new(&positions, &hose), &ends)?;
+/// for (p, share) in positions.iter().zip(share) {
+///     let along = if upward { p.y / 0.5 } else { 1.0 - p.y / 0.5 };
+///     assert!((share - along).abs() < 0.01);
+/// }
+/// # Ok::<(), tin_cloak_core::bind::BindError>(())
+/// ```
 ///
 /// # Errors
 /// When the system cannot be factored.
@@ -112,6 +137,23 @@ fn between(
 /// on the source, or the joint named for it. With the joints comes the share of the length over
 /// which weights change, 0 to 1: all of it stretches evenly; little of it leaves two stiff ends that
 /// slide past each other in the middle.
+///
+/// ```
+/// use tin_cloak_core::bind::{bind_between_ends, Source, Target};
+/// use tin_cloak_core::shapes::{moved, tube, Arm};
+/// use tin_cloak_core::{glam::Vec3, mesh::Topology, JointId};
+///
+/// let arm = Arm::new();
+/// let hose = moved(tube(0.01, (0.1, 0.5), 12, 20, 1.0), Vec3::X * 0.07);
+/// let topology = Topology::of_welded(hose.0.len(), &hose.1);
+/// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
+/// let target = Target::new(&hose.0, &topology);
+/// // Both ends named; weights change over the whole length.
+/// let skin = bind_between_ends(&source, &target, ([Some(JointId(0)), Some(JointId(1))], 1.0))?;
+/// let middle = hose.0.iter().position(|p| (p.y - 0.3).abs() < 1e-4).unwrap();
+/// assert!((skin.column(JointId(1))[middle] - 0.5).abs() < 0.01);
+/// # Ok::<(), tin_cloak_core::bind::BindError>(())
+/// ```
 ///
 /// # Errors
 /// When the system cannot be factored or the source has no weights to give.

@@ -35,6 +35,14 @@ impl Bone {
 
 /// From each joint of `allowed` (one a joint) to each of its allowed children. A joint at the end
 /// of a chain goes on as its parent does, half as far.
+///
+/// ```
+/// use tin_cloak_core::{bind::bones, shapes::Arm, JointId};
+///
+/// let bones = bones(&Arm::new().skeleton, &[true, true]);
+/// assert_eq!(bones.iter().map(|b| b.joint).collect::<Vec<_>>(), [JointId(0), JointId(1)]);
+/// assert!((bones[1].to.y - 0.45).abs() < 1e-5, "the last goes on half as far");
+/// ```
 pub fn bones(skeleton: &Skeleton, allowed: &[bool]) -> Vec<Bone> {
     let places = skeleton.rest_positions();
     let mut all = Vec::new();
@@ -54,6 +62,18 @@ pub fn bones(skeleton: &Skeleton, allowed: &[bool]) -> Vec<Bone> {
 
 /// Weights of the target from `bones`, at most `most` joints a vertex. A shell that sees none of
 /// its nearest bones takes heat from them through its own faces.
+///
+/// ```
+/// use tin_cloak_core::bind::{bones, heat_weights, Target};
+/// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
+///
+/// let arm = Arm::new();
+/// let topology = Topology::of_welded(arm.surface.0.len(), &arm.surface.1);
+/// let target = Target::new(&arm.surface.0, &topology);
+/// let skin = heat_weights(&target, &bones(&arm.skeleton, &[true, true]), 2, 4)?;
+/// assert!(skin.column(JointId(0))[0] > 0.9, "the shoulder moves its own end");
+/// # Ok::<(), tin_cloak_core::bind::BindError>(())
+/// ```
 ///
 /// # Errors
 /// When there is no bone, or the system cannot be factored.

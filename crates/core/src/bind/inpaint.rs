@@ -27,6 +27,24 @@ pub struct Filled {
 /// Abdrashitov, Raichstat, Monsen & Hill, “Robust Skin Weights Transfer via Weight
 /// Inpainting”, SIGGRAPH Asia 2023 Technical Communications.
 ///
+/// ```
+/// use tin_cloak_core::bind::{fill, match_surface, MatchSettings, Source, Target};
+/// use tin_cloak_core::shapes::{tube, Arm};
+/// use tin_cloak_core::{mesh::Topology, JointId};
+///
+/// // A sleeve that goes on 0.2 m further than the arm: what is beyond it is filled in.
+/// let (arm, sleeve) = (Arm::new(), tube(0.055, (0.2, 0.8), 16, 24, 1.0));
+/// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
+/// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
+/// let target = Target::new(&sleeve.0, &topology);
+/// let settings = MatchSettings { distance: 0.02, min_cosine: 0.8 };
+/// let filled = fill(&target, match_surface(&source, &target, settings), 2, 4)?;
+/// let last = sleeve.0.len() - 1;
+/// assert!(filled.matched[0] && !filled.matched[last]);
+/// assert!(filled.skin.column(JointId(1))[last] > 0.99);
+/// # Ok::<(), tin_cloak_core::bind::BindError>(())
+/// ```
+///
 /// # Errors
 /// When the system cannot be factored or a row ends without weight.
 pub fn fill(target: &Target, matched: Match, joints: usize, most: usize) -> Result<Filled, BindError> {

@@ -78,7 +78,10 @@ pub enum BindError {
     #[error(transparent)]
     Skin(#[from] SkinError),
     /// The sparse system could not be factored.
-    #[error("the weights could not be filled in between the matched vertices ({reason}): weld the piece and remove faces without area, or bind by nearest surface")]
+    #[error(
+        "the weights could not be filled in between the matched vertices ({reason}): weld the piece and \
+     remove faces without area, or bind by nearest surface"
+    )]
     Solve {
         /// What the solver says.
         reason: String,

@@ -25,6 +25,25 @@ pub struct Fitted {
 /// Lawson & Hanson’s active sets (“Solving Least Squares Problems”, 1974, chapter 23); the heaviest
 /// `most` of a first solution are solved for again.
 ///
+/// ```
+/// use tin_cloak_core::{bind::fit_weights, deform::linear_blend, shapes::Arm, JointId};
+///
+/// // The weights that made some poses are found from the poses.
+/// let arm = Arm::new();
+/// let poses = [arm.bent(0.0), arm.bent(60.0), arm.bent(-60.0)];
+/// let moved: Vec<Vec<_>> = (poses.iter())
+///     .map(|pose| {
+///         let mut posed = arm.surface.0.clone();
+///         linear_blend(&arm.surface.0, &arm.skin, pose, &mut posed);
+///         posed
+///     })
+///     .collect();
+/// let candidates = vec![vec![(JointId(0), 0.5), (JointId(1), 0.5)]; arm.surface.0.len()];
+/// let fitted = fit_weights(&arm.surface.0, &poses, &moved, &candidates, (4, 2))?;
+/// assert!(fitted.worst < 1e-4);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
+///
 /// # Errors
 /// Never when every vertex has a candidate; see [`Skin::from_rows`].
 pub fn fit_weights(

@@ -6,6 +6,18 @@ use rayon::prelude::*;
 /// Finds where the normal of each target vertex, inward or outward, first meets a face of the
 /// source that looks the same way (within the angle of `settings`), no further than its distance;
 /// the nearer of both. What meets nothing is not accepted and has the closest point's weights.
+///
+/// ```
+/// use tin_cloak_core::bind::{match_along_normal, MatchSettings, Source, Target};
+/// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}};
+///
+/// let (arm, sleeve) = (Arm::new(), tube(0.06, (0.1, 0.5), 16, 16, 1.0));
+/// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
+/// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
+/// let settings = MatchSettings { distance: 0.02, min_cosine: 0.5 };
+/// let found = match_along_normal(&source, &Target::new(&sleeve.0, &topology), settings);
+/// assert_eq!(found.share(), 1.0);
+/// ```
 pub fn match_along_normal(source: &Source, target: &Target, settings: MatchSettings) -> Match {
     let mut found = match_surface(source, target, MatchSettings { distance: -1.0, min_cosine: 2.0 });
     let places = target.positions.par_iter().zip(&target.normals).with_min_len(256);

@@ -34,6 +34,19 @@ impl Falloff {
 /// Gives the joints of `falloffs` what they take of each vertex at `rest`; what they leave stays
 /// with the others in proportion. Where two overlap they share.
 ///
+/// ```
+/// use tin_cloak_core::bind::{add_falloffs, Falloff};
+/// use tin_cloak_core::{glam::Vec3, skin::Skin, JointId};
+///
+/// // A flap's own joint takes what is near its bone whole, and less up to its reach.
+/// let rest = [Vec3::ZERO, Vec3::X * 0.075, Vec3::X * 0.2];
+/// let skin = Skin::uniform(3, &[(JointId(0), 1.0)], 2)?;
+/// let flap = Falloff { joint: JointId(1), from: Vec3::ZERO, to: Vec3::NEG_Y * 0.1, reach: 0.1 };
+/// let taken = add_falloffs(&skin, &rest, &[flap], 2, 4)?.column(JointId(1));
+/// assert!(taken[0] == 1.0 && taken[1] > 0.0 && taken[1] < 1.0 && taken[2] == 0.0);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
+///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
 pub fn add_falloffs(

@@ -32,6 +32,17 @@ impl BodySide {
 
 /// The side of each joint: of those with a partner across x = `plane` (metres, left is towards +X)
 /// their own; the others belong where their parent does.
+///
+/// ```
+/// use tin_cloak_core::bind::sides::{joint_sides, BodySide};
+/// use tin_cloak_core::{glam::Vec3, shapes::Arm, JointId};
+///
+/// let skeleton = Arm::new().skeleton;
+/// let skeleton = skeleton.with_joint("hand_left", JointId(0), Vec3::X * 0.2);
+/// let skeleton = skeleton.with_joint("hand_right", JointId(0), Vec3::X * -0.2);
+/// let sides = joint_sides(&skeleton, 0.0);
+/// assert_eq!(sides, [BodySide::Centre, BodySide::Centre, BodySide::Left, BodySide::Right]);
+/// ```
 pub fn joint_sides(skeleton: &Skeleton, plane: f32) -> Vec<BodySide> {
     let places = skeleton.rest_positions();
     let mut sides = vec![BodySide::Centre; skeleton.len()];
@@ -63,6 +74,19 @@ pub struct SideMark {
 /// as far along the surface from the openings of the left as from those of the right, so that legs
 /// may lie on each other; without openings on both sides it is the plane. `marks` have the last
 /// word, later ones over earlier.
+///
+/// ```
+/// use tin_cloak_core::bind::sides::leaning;
+/// use tin_cloak_core::shapes::{joined, moved, sphere};
+/// use tin_cloak_core::{glam::Vec3, mesh::Topology};
+///
+/// // Two parts, one on each side.
+/// let pad = |x: f32| moved(sphere(0.05, 8), Vec3::X * x);
+/// let (positions, triangles) = joined(pad(0.2), pad(-0.2));
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let lean = leaning(&topology, &positions, (0.0, 0.02), &[]);
+/// assert!(lean[0] == 1.0 && lean[lean.len() - 1] == -1.0);
+/// ```
 pub fn leaning(
     topology: &Topology,
     positions: &[Vec3],
@@ -138,6 +162,19 @@ fn settle_one_sided(topology: &Topology, positions: &[Vec3], plane: f32, signed:
 /// What one side may take of a source: the triangles whose corners are at least half held by that
 /// side's joints or the centre's, and the weights without the other side's joints.
 ///
+/// ```
+/// use tin_cloak_core::bind::sides::{one_side, BodySide};
+/// use tin_cloak_core::{skin::Skin, JointId};
+///
+/// // Two triangles, one moved by the left joint 0, one by the right joint 1.
+/// let row = |j: u16| vec![(JointId(j), 1.0)];
+/// let skin = Skin::from_rows(&[row(0), row(0), row(0), row(1), row(1), row(1)], 2)?;
+/// let sides = [BodySide::Left, BodySide::Right];
+/// let (left, _) = one_side(&[[0, 1, 2], [3, 4, 5]], &skin, &sides, BodySide::Right)?;
+/// assert_eq!(left, [[0, 1, 2]]);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
+///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
 pub fn one_side(
@@ -161,6 +198,17 @@ pub fn one_side(
 }
 
 /// Left and right matches in one, mixed as each vertex leans.
+///
+/// ```
+/// use tin_cloak_core::bind::{sides::merge_sides, Match};
+/// use tin_cloak_core::JointId;
+///
+/// let all = |j: u16| Match { accepted: vec![true; 3], rows: vec![vec![(JointId(j), 1.0)]; 3] };
+/// let both = merge_sides(all(0), all(1), &[1.0, 0.0, -1.0]);
+/// assert_eq!(both.rows[0], [(JointId(0), 1.0)]);
+/// assert_eq!(both.rows[1], [(JointId(0), 0.5), (JointId(1), 0.5)]);
+/// assert_eq!(both.rows[2], [(JointId(1), 1.0)]);
+/// ```
 pub fn merge_sides(left: Match, right: Match, lean: &[f32]) -> Match {
     let mut merged = Match { accepted: Vec::with_capacity(lean.len()), rows: Vec::with_capacity(lean.len()) };
     let rows = left.rows.into_iter().zip(right.rows);
@@ -178,6 +226,16 @@ pub fn merge_sides(left: Match, right: Match, lean: &[f32]) -> Match {
 
 /// The weights without the other side's joints: none where a vertex leans wholly to one side, all
 /// that there is on the middle. A vertex that has nothing else keeps what it has.
+///
+/// ```
+/// use tin_cloak_core::bind::sides::{keep_apart, BodySide};
+/// use tin_cloak_core::{skin::Skin, JointId};
+///
+/// let skin = Skin::uniform(2, &[(JointId(0), 0.7), (JointId(1), 0.3)], 2)?;
+/// let apart = keep_apart(&skin, &[1.0, -1.0], &[BodySide::Left, BodySide::Right])?;
+/// assert_eq!(apart.column(JointId(0)), [1.0, 0.0]);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].

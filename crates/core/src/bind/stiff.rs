@@ -34,6 +34,18 @@ pub struct StiffShell {
 
 /// Shells no further than `near` metres from each other are one assembly: a lantern of base, posts
 /// and roof. The number of each shell's assembly, by first shell.
+///
+/// ```
+/// use tin_cloak_core::bind::assemblies;
+/// use tin_cloak_core::shapes::{joined, moved, sphere};
+/// use tin_cloak_core::{glam::Vec3, mesh::Topology};
+///
+/// let ball = |x: f32| moved(sphere(0.05, 8), Vec3::X * x);
+/// let (positions, triangles) = joined(joined(ball(0.0), ball(0.101)), ball(0.5));
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let groups = assemblies(&topology, &positions, 0.005);
+/// assert!(groups[0] == groups[1] && groups[0] != groups[2]);
+/// ```
 pub fn assemblies(topology: &Topology, positions: &[Vec3], near: f32) -> Vec<u32> {
     let mut vertices: Vec<Vec<Vec3>> = vec![Vec::new(); topology.shells];
     let mut triangles: Vec<Vec<[u32; 3]>> = vec![Vec::new(); topology.shells];
@@ -75,6 +87,22 @@ const BLENDED: usize = 4;
 /// Binds every shell with a `Follow` in `follows` (one entry a shell) as a whole; the vertices of
 /// the others have their row of `base`, or of the closest surface when there is none. Shells of one
 /// group (`groups`, one number a shell) that follow what is beneath follow the same.
+///
+/// ```
+/// use tin_cloak_core::bind::{bind_stiff, Follow, Source, Target};
+/// use tin_cloak_core::shapes::{moved, sphere, Arm};
+/// use tin_cloak_core::{glam::Vec3, mesh::Topology, JointId};
+///
+/// // A knob beside the lower arm follows the elbow alone.
+/// let (arm, knob) = (Arm::new(), moved(sphere(0.02, 8), Vec3::new(0.075, 0.5, 0.0)));
+/// let topology = Topology::of_welded(knob.0.len(), &knob.1);
+/// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
+/// let target = Target::new(&knob.0, &topology);
+/// let (skin, shells) = bind_stiff(&source, &target, (&[Some(Follow::Main)], &[0]), None)?;
+/// assert_eq!(shells[0].as_ref().unwrap().row, [(JointId(1), 1.0)]);
+/// assert_eq!(skin.max_influences(), 1);
+/// # Ok::<(), tin_cloak_core::bind::BindError>(())
+/// ```
 ///
 /// # Errors
 /// When the source has no weights to give.

@@ -32,6 +32,16 @@ pub struct PairPoints {
 }
 
 /// The points of the pairs named by `which`, in that order, with what of them nobody sees.
+///
+/// ```
+/// use tin_cloak_core::clearance::{ask_pairs, Settings};
+/// use tin_cloak_core::shapes::{outfit, sphere};
+///
+/// // A shirt 5 mm off the body all round.
+/// let outfit = outfit(&sphere(0.1, 24), &[sphere(0.105, 24)]);
+/// let asked = ask_pairs(&outfit, &outfit.buffers(), Settings::default(), &[0]);
+/// assert!(asked[0].inner.iter().flatten().all(|a| (a.clearance - 0.005).abs() < 0.001));
+/// ```
 pub fn ask_pairs(outfit: &Outfit, buffers: &Buffers, settings: Settings, which: &[usize]) -> Vec<PairPoints> {
     let hiding = Hiding::new(outfit, buffers);
     let one = |&i: &usize| {

@@ -19,6 +19,17 @@ pub struct Cause {
 ///
 /// `rest` and `posed` are the vertex of the piece (metres), `own` its weights, `beneath` those
 /// of the nearest covered layer, `matrices` the skin matrices of the pose.
+///
+/// ```
+/// use tin_cloak_core::{clearance::rank_causes, glam::Vec3, shapes::Arm, skin::Skin, JointId};
+///
+/// // The cloth follows the shoulder where the arm beneath follows the elbow.
+/// let (arm, hand) = (Arm::new(), Vec3::new(0.0, 0.5, 0.05));
+/// let skin = Skin::uniform(1, &[(JointId(0), 1.0)], 2)?;
+/// let causes = rank_causes(hand, hand, (&skin, 0), &[(JointId(1), 1.0)], &arm.bent(90.0));
+/// assert_eq!(causes[0].joint, JointId(1));
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
 pub fn rank_causes(
     rest: Vec3,
     posed: Vec3,

@@ -27,6 +27,20 @@ impl Default for CoverageSettings {
 ///
 /// The first face met decides: when it looks the other way (the near side of another limb's
 /// sleeve) the vertex is not covered by it.
+///
+/// ```
+/// use tin_cloak_core::clearance::{covered_vertices, Covering, Side};
+/// use tin_cloak_core::{mesh::vertex_normals, shapes::sphere};
+///
+/// let (body, shell) = (sphere(0.1, 16), sphere(0.11, 16));
+/// let side = Side::new(shell.0.len(), &shell.1);
+/// let posed = side.pose(&shell.0);
+/// let over = Covering { side: &side, posed: &posed, positions: &shell.0 };
+/// let all: Vec<u32> = (0..body.0.len() as u32).collect();
+/// let normals = vertex_normals(&body.0, &body.1);
+/// let covered = covered_vertices(&all, &body.0, &normals, over, (0.08, 0.02));
+/// assert_eq!(covered.len(), all.len());
+/// ```
 pub fn covered_vertices(
     candidates: &[u32],
     positions: &[Vec3],

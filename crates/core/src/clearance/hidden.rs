@@ -115,6 +115,14 @@ impl<'a> Hiding<'a> {
 
 /// The direction from which each of `places` (position in the pose, outward unit normal, index of
 /// the outer layer) of the outfit, as posed in `buffers`, is seen best.
+///
+/// ```
+/// use tin_cloak_core::{clearance::looks, glam::Vec3, shapes::{outfit, sphere}};
+///
+/// let outfit = outfit(&sphere(0.1, 24), &[sphere(0.12, 24)]);
+/// let from = looks(&outfit, &outfit.buffers(), &[(Vec3::Z * 0.12, Vec3::Z, 1)]);
+/// assert!(from[0].z > 0.9, "what lies in front is seen from the front");
+/// ```
 pub fn looks(outfit: &Outfit, buffers: &Buffers, places: &[(Vec3, Vec3, usize)]) -> Vec<Vec3> {
     let hiding = Hiding::new(outfit, buffers);
     places.iter().map(|&(p, n, outer)| hiding.look((p, n), outer)).collect()

@@ -71,6 +71,17 @@ pub struct PoseMeasure {
 }
 
 /// Measures every pair of `outfit` as posed in `buffers`.
+///
+/// ```
+/// use tin_cloak_core::clearance::{measure_pose, Settings};
+/// use tin_cloak_core::shapes::{moved, outfit, sphere};
+///
+/// // A shirt that has slid by 8 mm, 5 mm off the body: it pokes through 3 mm deep in front.
+/// let shirt = moved(sphere(0.105, 32), tin_cloak_core::glam::Vec3::Z * -0.008);
+/// let outfit = outfit(&sphere(0.1, 32), &[shirt]);
+/// let told = measure_pose(&outfit, &outfit.buffers(), Settings::default());
+/// assert!((told.pairs[0].deepest - 0.003).abs() < 0.0005, "{:?}", told.pairs[0]);
+/// ```
 pub fn measure_pose(outfit: &Outfit, buffers: &Buffers, settings: Settings) -> PoseMeasure {
     let hiding = Hiding::new(outfit, buffers);
     let one = |i: usize| {
@@ -85,6 +96,13 @@ pub fn measure_pose(outfit: &Outfit, buffers: &Buffers, settings: Settings) -> P
 }
 
 /// The strain of a layer as posed in `buffers` that is furthest from 1.
+///
+/// ```
+/// use tin_cloak_core::{clearance::strain, shapes::{outfit, sphere}};
+///
+/// let outfit = outfit(&sphere(0.1, 16), &[sphere(0.11, 16)]);
+/// assert_eq!(strain(&outfit, &outfit.buffers(), 1), 1.0, "nothing is stretched at rest");
+/// ```
 pub fn strain(outfit: &Outfit, buffers: &Buffers, layer: usize) -> f32 {
     let at_rest = &outfit.layers[layer];
     worst_strain(&at_rest.topology, &at_rest.rest, buffers.positions(layer))

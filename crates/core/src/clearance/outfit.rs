@@ -144,6 +144,15 @@ impl Outfit {
 
 /// Outer and inner layer of every pair that may cover something: all that lie on different places
 /// of the pile.
+///
+/// ```
+/// use tin_cloak_core::{clearance::pairs_to_ask, shapes::{layer, sphere}};
+///
+/// // A body, a shirt on layer 1, two things on layer 2: these make no pair with each other.
+/// let ball = sphere(0.1, 8);
+/// let layers = [0, 1, 2, 2].map(|at| layer(&ball, at, None));
+/// assert_eq!(pairs_to_ask(&layers).len(), 5);
+/// ```
 pub fn pairs_to_ask(layers: &[Layer]) -> Vec<(usize, usize)> {
     let all = (1..layers.len()).flat_map(|outer| (0..outer).map(move |inner| (outer, inner)));
     all.filter(|&(outer, inner)| layers[inner].layer < layers[outer].layer).collect()

@@ -37,6 +37,17 @@ impl Snag {
 }
 
 /// The snags of pair `pair` from its points in one pose, deepest first.
+///
+/// ```
+/// use tin_cloak_core::clearance::{ask_pairs, snags, Settings};
+/// use tin_cloak_core::shapes::{moved, outfit, sphere};
+///
+/// let shirt = moved(sphere(0.105, 32), tin_cloak_core::glam::Vec3::Z * -0.008);
+/// let outfit = outfit(&sphere(0.1, 32), &[shirt]);
+/// let points = ask_pairs(&outfit, &outfit.buffers(), Settings::default(), &[0]);
+/// let found = snags(&outfit, 0, &points[0], Settings::default());
+/// assert!(!found[0].on_outer && (found[0].deepest - 0.003).abs() < 0.0005);
+/// ```
 pub fn snags(outfit: &Outfit, pair: usize, points: &PairPoints, settings: Settings) -> Vec<Snag> {
     let p = &outfit.pairs[pair];
     let bad = |asked: &Option<super::Asked>| {

@@ -8,6 +8,15 @@ const SHORTEST: f32 = 1e-4;
 
 /// The posed edge length over rest edge length that is furthest from 1 (by ratio), over all
 /// edges; 1 when there are none.
+///
+/// ```
+/// use tin_cloak_core::{clearance::worst_strain, mesh::Topology, shapes::sphere};
+///
+/// let (rest, triangles) = sphere(0.1, 8);
+/// let topology = Topology::of_welded(rest.len(), &triangles);
+/// let twice: Vec<_> = rest.iter().map(|p| *p * 2.0).collect();
+/// assert!((worst_strain(&topology, &rest, &twice) - 2.0).abs() < 1e-5);
+/// ```
 pub fn worst_strain(topology: &Topology, rest: &[Vec3], posed: &[Vec3]) -> f32 {
     let length = |p: &[Vec3], [a, b]: [u32; 2]| p[a as usize].distance(p[b as usize]);
     let mut worst = (1.0f32, 1.0f32);
@@ -27,6 +36,16 @@ pub fn worst_strain(topology: &Topology, rest: &[Vec3], posed: &[Vec3]) -> f32 {
 
 /// The largest distance (metres) between posed vertices and their best rigid fit from rest
 /// ([`Alignment`]): 0 for a plate that does not bend, shear or shrink.
+///
+/// ```
+/// use tin_cloak_core::{clearance::stiffness_error, glam::{Quat, Vec3}, shapes::sphere};
+///
+/// let rest = sphere(0.1, 8).0;
+/// let turned: Vec<_> = rest.iter().map(|p| Quat::from_rotation_x(1.0) * *p + Vec3::Y).collect();
+/// assert!(stiffness_error(&rest, &turned) < 1e-6);
+/// let squashed: Vec<_> = rest.iter().map(|p| *p * Vec3::new(1.0, 0.5, 1.0)).collect();
+/// assert!(stiffness_error(&rest, &squashed) > 0.03);
+/// ```
 pub fn stiffness_error(rest: &[Vec3], posed: &[Vec3]) -> f32 {
     let fit = Alignment::between(rest, posed);
     rest.iter().zip(posed).map(|(r, p)| fit.rigid(*r).distance(*p)).fold(0.0, f32::max)

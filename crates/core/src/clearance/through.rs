@@ -190,6 +190,19 @@ pub(super) fn see_in(view: &PairView, through: &Through) -> Sight {
 }
 
 /// Both as figures; `worst_strain` is the outer layer's.
+///
+/// ```
+/// use tin_cloak_core::clearance::{sum_up, InPose, Settings};
+/// use tin_cloak_core::shapes::{moved, outfit, sphere};
+///
+/// let shirt = moved(sphere(0.105, 32), tin_cloak_core::glam::Vec3::Z * -0.008);
+/// let outfit = outfit(&sphere(0.1, 32), &[shirt]);
+/// let buffers = outfit.buffers();
+/// let pose = InPose::new(&outfit, &buffers, Settings::default());
+/// let through = pose.through(0);
+/// let cell = sum_up(&through, &pose.see(0, &through), 1.0);
+/// assert_eq!((cell.poking + cell.sunk + cell.buried), through.spots.len());
+/// ```
 pub fn sum_up(through: &Through, sight: &Sight, worst_strain: f32) -> PairMeasure {
     let mut m = PairMeasure {
         covered: through.covered as usize,

@@ -65,6 +65,20 @@ impl BodySurface {
 /// the body in between, another face of the piece looks the other way. Which of the two is
 /// the inside wall, and whether single cloth is wound inside out, is put to the vote of
 /// connected faces: each votes by whether its normal agrees with that of the nearest skin.
+///
+/// ```
+/// use tin_cloak_core::clearance::{settle_walls, BodySurface};
+/// use tin_cloak_core::shapes::{joined, sphere, turned_inside_out};
+/// use tin_cloak_core::mesh::Topology;
+///
+/// // A plate of two walls 4 mm apart round a body: the inner wall is what is measured against it.
+/// let body = sphere(0.1, 16);
+/// let plate = joined(sphere(0.114, 16), turned_inside_out(sphere(0.11, 16)));
+/// let topology = Topology::of_welded(plate.0.len(), &plate.1);
+/// let walls = settle_walls(&topology, &plate.0, &BodySurface::new(&body.0, &body.1));
+/// assert!(walls.double_walled > 0.99);
+/// assert_eq!(walls.towards_body.topology.triangles.len(), plate.1.len() / 2);
+/// ```
 pub fn settle_walls(topology: &Topology, positions: &[Vec3], body: &BodySurface) -> Walls {
     let faces = Faces::of(topology, positions);
     let (kind, agreement) = judge(&faces, positions, body);

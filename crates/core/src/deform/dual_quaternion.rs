@@ -31,6 +31,22 @@ impl DualQuat {
 /// of the rigid parts of `matrices`; lengths are kept where linear blending would collapse.
 ///
 /// Kavan, Collins, Žára & O'Sullivan, “Skinning with Dual Quaternions”, I3D 2007.
+///
+/// ```
+/// use tin_cloak_core::deform::{dual_quaternion_blend, linear_blend};
+/// use tin_cloak_core::glam::{Mat4, Vec3};
+/// use tin_cloak_core::{skin::Skin, JointId};
+///
+/// // Half-way between no turn and half a turn: linear blending falls together, this does not.
+/// let skin = Skin::uniform(1, &[(JointId(0), 0.5), (JointId(1), 0.5)], 2)?;
+/// let matrices = [Mat4::IDENTITY, Mat4::from_rotation_y(3.1)];
+/// let mut posed = [[Vec3::ZERO]; 2];
+/// linear_blend(&[Vec3::X], &skin, &matrices, &mut posed[0]);
+/// dual_quaternion_blend(&[Vec3::X], &skin, &matrices, &mut posed[1]);
+/// assert!(posed[0][0].length() < 0.05);
+/// assert!((posed[1][0].length() - 1.0).abs() < 1e-5);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
 pub fn dual_quaternion_blend(rest: &[Vec3], skin: &Skin, matrices: &[Mat4], posed: &mut [Vec3]) {
     let motions: Vec<DualQuat> = matrices.iter().map(DualQuat::from_rigid).collect();
     posed.par_iter_mut().with_min_len(1024).enumerate().for_each(|(v, p)| {

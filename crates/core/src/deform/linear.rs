@@ -31,6 +31,17 @@ fn blend(matrices: &[Rows], joints: &[u16], weights: &[f32]) -> Rows {
 ///
 /// Linear blend skinning as in Magnenat-Thalmann, Laperrière & Thalmann, “Joint-dependent
 /// local deformations for hand animation and object grasping”, 1988.
+///
+/// ```
+/// use tin_cloak_core::{deform::linear_blend, glam::Vec3, shapes::Arm};
+///
+/// let arm = Arm::new();
+/// let mut posed = arm.surface.0.clone();
+/// linear_blend(&arm.surface.0, &arm.skin, &arm.bent(90.0), &mut posed);
+/// // The lower arm, 0.3 m long, now points forward from the elbow.
+/// let end = posed[368..].iter().sum::<Vec3>() / 16.0;
+/// assert!(end.abs_diff_eq(Vec3::new(0.0, 0.3, 0.3), 1e-4));
+/// ```
 pub fn linear_blend(rest: &[Vec3], skin: &Skin, matrices: &[Mat4], posed: &mut [Vec3]) {
     let matrices: Vec<Rows> = matrices.iter().map(rows).collect();
     let stride = skin.stride();
@@ -48,6 +59,15 @@ pub fn linear_blend(rest: &[Vec3], skin: &Skin, matrices: &[Mat4], posed: &mut [
 }
 
 /// The blended matrix of one vertex: what carries a move in the pose back to rest.
+///
+/// ```
+/// use tin_cloak_core::{deform::blended_matrix, glam::Vec3, shapes::Arm};
+///
+/// let (arm, bent) = (Arm::new(), Arm::new().bent(90.0));
+/// let matrix = blended_matrix(&arm.skin, 383, &bent);
+/// assert_eq!(matrix, bent[1], "the far end follows the elbow alone");
+/// assert!(matrix.transform_point3(Vec3::Y * 0.6).abs_diff_eq(Vec3::new(0.0, 0.3, 0.3), 1e-5));
+/// ```
 pub fn blended_matrix(skin: &Skin, vertex: usize, matrices: &[Mat4]) -> Mat4 {
     skin.row(vertex).fold(Mat4::ZERO, |sum, (j, w)| sum + matrices[j.index()] * w)
 }

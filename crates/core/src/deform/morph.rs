@@ -43,6 +43,15 @@ impl Morph {
 }
 
 /// Adds each shape times its amount to `positions`; shapes and amounts go in pairs.
+///
+/// ```
+/// use tin_cloak_core::{deform::{add_morphs, Morph}, glam::Vec3};
+///
+/// let mut positions = [Vec3::ZERO, Vec3::X];
+/// let taller = Morph::from_dense("taller".into(), &[Vec3::ZERO, Vec3::Y]);
+/// add_morphs(&mut positions, &[taller], &[0.25]);
+/// assert_eq!(positions, [Vec3::ZERO, Vec3::new(1.0, 0.25, 0.0)]);
+/// ```
 pub fn add_morphs(positions: &mut [Vec3], morphs: &[Morph], amounts: &[f32]) {
     for (morph, &amount) in morphs.iter().zip(amounts) {
         if amount == 0.0 {

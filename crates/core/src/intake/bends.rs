@@ -29,8 +29,24 @@ const FINE: f32 = 1.0 / 15.0;
 
 /// The bends of a piece (welded `positions`, metres, weighted by `skin` as bound or as the skin
 /// beneath is) at those of `joints` (each with the joint at the bone's other end) that have fewer
-/// rows than [`ROWS_WANTED`] and edges longer than a fifteenth of the bone. Rows are the edges on the shortest way along the piece from what
-/// hardly follows the joint to what follows it whole, on the mean.
+/// rows than [`ROWS_WANTED`] and edges longer than a fifteenth of the bone. Rows are the edges on
+/// the shortest way along the piece from what hardly follows the joint to what follows it whole, on the mean.
+///
+/// ```
+/// use tin_cloak_core::shapes::{tube, Arm};
+/// use tin_cloak_core::{intake::coarse_bends, mesh::Topology, skin::Skin, JointId};
+///
+/// // A sleeve with a ring every 0.3 m has too few to bend at the elbow.
+/// let arm = Arm::new().skeleton.with_joint("hand", JointId(1), tin_cloak_core::glam::Vec3::Y * 0.6);
+/// let (positions, triangles) = tube(0.06, (0.0, 0.6), 16, 2, 1.0);
+/// let row = |y: f32| vec![(JointId(0), (1.0 - y / 0.6)), (JointId(1), y / 0.6)];
+/// let skin = Skin::from_rows(&positions.iter().map(|p| row(p.y)).collect::<Vec<_>>(), 3)?;
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let found = coarse_bends(&topology, &positions, &skin, &arm, &[(JointId(1), JointId(2))]);
+/// assert_eq!(found[0].joint, JointId(1));
+/// assert!(found[0].rows < tin_cloak_core::intake::ROWS_WANTED);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
 pub fn coarse_bends(
     topology: &Topology,
     positions: &[Vec3],

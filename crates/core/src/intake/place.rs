@@ -80,6 +80,21 @@ const SAMPLES: usize = 600;
 /// The place of a piece (`piece` welded, metres) by the joints that move the skin nearest to it,
 /// with the share of the piece that lies there. What lies off the body, or beside it without going
 /// round any part of it, is held or hung.
+///
+/// ```
+/// use tin_cloak_core::intake::{guess_place, Place};
+/// use tin_cloak_core::shapes::{tube, Arm};
+/// use tin_cloak_core::{trial::{Humanoid, Limbs}, JointId};
+///
+/// let arm = Arm::new();
+/// let mut person = Humanoid::find(&arm.skeleton);
+/// person.left = Limbs { upper_arm: Some(JointId(0)), lower_arm: Some(JointId(1)), ..Limbs::default() };
+/// let sleeve = tube(0.06, (0.1, 0.5), 16, 16, 1.0).0;
+/// let body = (&arm.surface.0[..], &arm.surface.1[..], &arm.skin);
+/// let (place, share) = guess_place(&sleeve, body, &arm.skeleton.parents, &person);
+/// assert_eq!(place, Place::Arms);
+/// assert!(share > 0.9);
+/// ```
 pub fn guess_place(
     piece: &[Vec3],
     body: (&[Vec3], &[[u32; 3]], &Skin),

@@ -55,6 +55,16 @@ pub struct JointFacts {
 /// A control joint is one whose name says so, or that stands apart from the person found in the
 /// skeleton: on a line of its own from the root, with no known limb above or below it, and
 /// carrying less than a thousandth of the skin.
+///
+/// ```
+/// use tin_cloak_core::intake::{joint_roles, JointRole};
+/// use tin_cloak_core::{glam::Vec3, shapes::Arm, JointId};
+///
+/// let arm = Arm::new();
+/// let skeleton = arm.skeleton.with_joint("elbow_pole_ctrl", JointId(0), Vec3::Z);
+/// let roles = joint_roles(&skeleton, &arm.skin);
+/// assert_eq!((roles[1].role, roles[2].role), (JointRole::Deforms, JointRole::Control));
+/// ```
 pub fn joint_roles(skeleton: &Skeleton, skin: &Skin) -> Vec<JointFacts> {
     let person = Humanoid::find(skeleton);
     let known = person.joints();
@@ -94,6 +104,15 @@ pub fn joint_roles(skeleton: &Skeleton, skin: &Skin) -> Vec<JointFacts> {
 }
 
 /// The same joint of the other side: by its place, and by its name when names tell.
+///
+/// ```
+/// use tin_cloak_core::{glam::Vec3, intake::mirror_partner, shapes::Arm, JointId};
+///
+/// let skeleton = Arm::new().skeleton;
+/// let skeleton = skeleton.with_joint("hand_left", JointId(0), Vec3::X * 0.2);
+/// let skeleton = skeleton.with_joint("hand_right", JointId(0), Vec3::X * -0.2);
+/// assert_eq!(mirror_partner(&skeleton, JointId(2)), Some(JointId(3)));
+/// ```
 pub fn mirror_partner(skeleton: &Skeleton, joint: JointId) -> Option<JointId> {
     let names: Vec<NameParts> = skeleton.names.iter().map(|n| read_name(n)).collect();
     partner(&skeleton.rest_positions(), &skeleton.depths(), &names, joint.index())
@@ -149,6 +168,16 @@ pub struct Moved {
 /// Takes the weight of `joints` away: to the other joints of the same vertex in proportion, or
 /// where there are none, to the nearest joint in `to` (by its place at rest; `positions` in
 /// metres).
+///
+/// ```
+/// use tin_cloak_core::{intake::move_weight_off, shapes::Arm, JointId};
+///
+/// let arm = Arm::new();
+/// let (gone, to) = ([JointId(1)], [JointId(0)]);
+/// let moved = move_weight_off(&arm.skin, &gone, &to, &arm.surface.0, &arm.skeleton)?;
+/// assert!(moved.skin.column(JointId(0)).iter().all(|w| *w == 1.0));
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
 ///
 /// # Errors
 /// When a vertex has no other joint and `to` is empty.

@@ -38,6 +38,19 @@ pub struct Shell {
 const BUTTON: f32 = 0.04;
 
 /// The parts of a piece (`positions` welded, metres), in the order of their numbers.
+///
+/// ```
+/// use tin_cloak_core::intake::{shells, ShellGuess};
+/// use tin_cloak_core::shapes::{joined, moved, sphere, tube};
+/// use tin_cloak_core::{glam::Vec3, mesh::Topology};
+///
+/// // A sleeve with a button.
+/// let button = moved(sphere(0.008, 8), Vec3::X * 0.07);
+/// let (positions, triangles) = joined(tube(0.06, (-0.2, 0.2), 16, 16, 1.0), button);
+/// let parts = shells(&Topology::of_welded(positions.len(), &triangles), &positions);
+/// assert_eq!((parts[0].closed, parts[1].closed), (false, true));
+/// assert_eq!((parts[0].guess, parts[1].guess), (ShellGuess::Cloth, ShellGuess::Button));
+/// ```
 pub fn shells(topology: &Topology, positions: &[Vec3]) -> Vec<Shell> {
     let mut members: Vec<Vec<Vec3>> = vec![Vec::new(); topology.shells];
     for (v, p) in positions.iter().enumerate() {

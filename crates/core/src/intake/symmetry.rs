@@ -21,6 +21,14 @@ const NEAR: f32 = 0.001;
 
 /// Compares each of `positions` (metres) with its mirror image across the middle plane square
 /// to X: the mean of the leftmost and rightmost, or x = 0 when that pairs as many.
+///
+/// ```
+/// use tin_cloak_core::{glam::Vec3, intake::symmetry, shapes::{moved, sphere}};
+///
+/// let told = symmetry(&moved(sphere(0.1, 16), Vec3::X * 0.02).0);
+/// assert!((told.plane - 0.02).abs() < 1e-5);
+/// assert_eq!(told.alone, 0);
+/// ```
 pub fn symmetry(positions: &[Vec3]) -> Symmetry {
     let (low, high) = crate::mesh::bounds(positions);
     let tree = Bvh::over_points(positions);

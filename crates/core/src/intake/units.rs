@@ -65,6 +65,15 @@ const INSIDE: f32 = 0.012;
 /// Metres a unit and upward axis of a body (`positions`) that is no person's size as it is: of the
 /// usual units the one that brings its height nearest to 1.7 m. None when it is between 0.3 and
 /// 3.5 m tall and stands upright.
+///
+/// ```
+/// use tin_cloak_core::{glam::Vec3, intake::{guess_body_size, Up}};
+///
+/// // 180 units tall, standing along Z: a person in centimetres.
+/// let (metres_a_unit, up) = guess_body_size(&[Vec3::ZERO, Vec3::new(40.0, 20.0, 180.0)]).unwrap();
+/// assert_eq!((metres_a_unit, up), (0.01, Up::Z));
+/// assert_eq!(guess_body_size(&[Vec3::ZERO, Vec3::new(0.4, 1.8, 0.2)]), None);
+/// ```
 pub fn guess_body_size(positions: &[Vec3]) -> Option<(f32, Up)> {
     const TALL: f32 = 1.7;
     let (low, high) = bounds(positions);
@@ -88,6 +97,17 @@ const BESIDE: f32 = 0.05;
 /// fortieth of the body's, and less than half of it may lie inside the body (a thing hung beside
 /// the hip is not to be shrunk into the leg). The piece stays as it is unless another is clearly
 /// better.
+///
+/// ```
+/// use tin_cloak_core::intake::guess_units;
+/// use tin_cloak_core::shapes::{moved, sphere};
+///
+/// // A bobble in centimetres, on top of a ball in metres.
+/// let (body, bobble) = (sphere(0.5, 24), moved(sphere(10.0, 8), glam::Vec3::Y * 60.0));
+/// let guess = guess_units(&bobble.0, &body.0, &body.1);
+/// assert_eq!(guess.scale, 0.01);
+/// assert!(guess.distance < 0.12);
+/// ```
 pub fn guess_units(piece: &[Vec3], body: &[Vec3], body_triangles: &[[u32; 3]]) -> UnitGuess {
     let tree = Bvh::build(body, body_triangles);
     let (low, high) = bounds(body);

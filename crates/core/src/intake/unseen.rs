@@ -17,7 +17,19 @@ const RINGS_KEPT: usize = 2;
 /// Faces (ascending) of a piece at rest (`positions` welded, metres) that the body and the piece
 /// itself hide: of the sky over the face, weighed by the cosine to its normal and looked at in 64
 /// directions, less than 15 % is free (Zhukov, Iones & Kronin, “An ambient light illumination
-/// model”, 1998). The two rings next to what is seen, or to an open edge, are kept; peepholes amid hidden faces are not.
+/// model”, 1998). The two rings next to what is seen, or to an open edge, are kept;
+/// peepholes amid hidden faces are not.
+///
+/// ```
+/// use tin_cloak_core::{intake::unseen_faces, mesh::Topology, shapes::{joined, sphere}};
+///
+/// // A ball inside a larger one: nobody sees it.
+/// let body = sphere(0.02, 8);
+/// let (positions, triangles) = joined(sphere(0.2, 16), sphere(0.1, 16));
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let hidden = unseen_faces(&topology, &positions, (&body.0, &body.1));
+/// assert_eq!(hidden.len(), triangles.len() / 2);
+/// ```
 pub fn unseen_faces(topology: &Topology, positions: &[Vec3], body: (&[Vec3], &[[u32; 3]])) -> Vec<u32> {
     let own = Bvh::build(positions, &topology.triangles);
     let body = Bvh::build(body.0, body.1);

@@ -21,6 +21,15 @@ const MOST_LOOKS: usize = 24 << 20;
 /// Overlaps are found by filling every face into a grid over the coordinates' own bounds, cell
 /// middle by cell middle (Pineda, “A parallel algorithm for polygon rasterization”, 1988): faces
 /// smaller than a cell, a thousandth of the texture, are let pass, and so are shared edges.
+///
+/// ```
+/// use tin_cloak_core::intake::look_over_uvs;
+///
+/// // Two faces on the same place of the texture.
+/// let uvs = [[0.0, 0.0], [0.5, 0.0], [0.0, 0.5]];
+/// let facts = look_over_uvs(&uvs, &[[0, 1, 2], [0, 1, 2]]);
+/// assert_eq!((facts.outside, facts.overlapping), (vec![], vec![1]));
+/// ```
 pub fn look_over_uvs(uvs: &[[f32; 2]], triangles: &[[u32; 3]]) -> UvFacts {
     let outside = |c: [f32; 2]| c.iter().any(|x| !(-HAIR..=1.0 + HAIR).contains(x));
     let corners = |t: &[u32; 3]| t.map(|v| uvs[v as usize]);

@@ -19,6 +19,15 @@ const ROUNDING: f32 = 0.02;
 /// Gives each vertex without weight that of the nearest vertex that has some (`positions` in
 /// metres, one row of joints and weights a vertex). When none has any, the rows stay as they are.
 /// Sums are only looked at: [`crate::skin::Skin`] normalises them.
+///
+/// ```
+/// use tin_cloak_core::{glam::Vec3, intake::mend_weights, JointId};
+///
+/// let mut rows = vec![vec![(JointId(0), 1.0)], vec![], vec![(JointId(1), 1.0)]];
+/// let faults = mend_weights(&mut rows, &[Vec3::ZERO, Vec3::X * 0.1, Vec3::X]);
+/// assert_eq!(faults.weightless, [1]);
+/// assert_eq!(rows[1], [(JointId(0), 1.0)], "as the nearest that has weight");
+/// ```
 pub fn mend_weights(rows: &mut [Vec<(JointId, f32)>], positions: &[Vec3]) -> WeightFaults {
     let sums: Vec<f32> = rows.iter().map(|r| r.iter().map(|e| e.1).sum()).collect();
     let held: Vec<u32> = (0..rows.len() as u32).filter(|&v| sums[v as usize] > f32::MIN_POSITIVE).collect();

@@ -87,6 +87,19 @@ pub struct Mended {
 /// Pushes the pieces `movable` (layer indices, from the inside out) off what lies beneath them
 /// in all `poses`. `progress` is told how far it is and answers whether to go on; `None` comes
 /// back when it says no. Stiff pieces move as a whole, and only when that helps.
+///
+/// ```
+/// use tin_cloak_core::mend::{push_out, PushSettings, TrialPose};
+/// use tin_cloak_core::shapes::{moved, outfit, sphere};
+/// use tin_cloak_core::glam::{Mat4, Vec3};
+///
+/// let shirt = moved(sphere(0.105, 32), Vec3::Z * -0.008);
+/// let outfit = outfit(&sphere(0.1, 32), &[shirt]);
+/// let rest = TrialPose { matrices: vec![Mat4::IDENTITY; 2], amounts: Vec::new() };
+/// let mended = push_out(&outfit, &[1], &[rest], PushSettings::default(), &|_| true).unwrap();
+/// let told = &mended.pieces[0];
+/// assert!(told.deepest_before > 0.002 && told.deepest_after == 0.0, "{told:?}");
+/// ```
 pub fn push_out(
     outfit: &Outfit,
     movable: &[usize],

@@ -37,6 +37,18 @@ pub fn swell(neighbours: &Csr, demands: &[Demand], field: &mut Vec<Vec3>) {
 
 /// Evens the field out over the cloth, `times` rings far: each vertex goes half-way to the
 /// mean of its neighbours. What lies further from any move than that stays exactly where it is.
+///
+/// ```
+/// use tin_cloak_core::{glam::Vec3, mend::smooth_field, mesh::Topology, shapes::sphere};
+///
+/// let (positions, triangles) = sphere(0.1, 16);
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let mut field = vec![Vec3::ZERO; positions.len()];
+/// field[0] = Vec3::Y;
+/// smooth_field(&topology.neighbours, &mut field, 2);
+/// assert!(field[0].y < 1.0 && field[1].y > 0.0);
+/// assert_eq!(field[positions.len() - 1], Vec3::ZERO, "further than two rings away");
+/// ```
 pub fn smooth(neighbours: &Csr, field: &mut Vec<Vec3>, times: usize) {
     even_out(neighbours, field, &vec![0.5; times]);
 }

@@ -19,6 +19,15 @@ pub struct Alignment {
 
 impl Alignment {
     /// Horn, “Closed-form solution of absolute orientation using unit quaternions”, 1987.
+    ///
+    /// ```
+    /// use tin_cloak_core::{glam::{Quat, Vec3}, mesh::Alignment, shapes::sphere};
+    ///
+    /// let from = sphere(0.1, 8).0;
+    /// let to: Vec<Vec3> = from.iter().map(|p| Quat::from_rotation_z(0.5) * *p + Vec3::Y).collect();
+    /// let found = Alignment::between(&from, &to);
+    /// assert!(from.iter().zip(&to).all(|(a, b)| found.rigid(*a).abs_diff_eq(*b, 1e-5)));
+    /// ```
     pub fn between(from: &[Vec3], to: &[Vec3]) -> Self {
         let mean =
             |list: &[Vec3]| list.iter().map(|p| p.as_dvec3()).sum::<DVec3>() / list.len().max(1) as f64;

@@ -7,6 +7,16 @@ use std::collections::{BinaryHeap, HashMap};
 
 /// Vertices within `reach` metres of any of `seeds` along edges, with their distance, nearest
 /// first (Dijkstra, “A note on two problems in connexion with graphs”, 1959).
+///
+/// ```
+/// use tin_cloak_core::{mesh::{along_edges, Topology}, shapes::tube};
+///
+/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 4, 1.0);
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let near = along_edges(&positions, &topology.neighbours, &[0], 0.101);
+/// assert_eq!(near[0], (0, 0.0));
+/// assert!(near.contains(&(8, 0.1)), "the ring above");
+/// ```
 pub fn along_edges(positions: &[Vec3], neighbours: &Csr, seeds: &[u32], reach: f32) -> Vec<(u32, f32)> {
     let mut settled: Vec<(u32, f32)> = Vec::new();
     let mut best: HashMap<u32, f32> = seeds.iter().map(|&s| (s, 0.0)).collect();
@@ -30,6 +40,16 @@ pub fn along_edges(positions: &[Vec3], neighbours: &Csr, seeds: &[u32], reach: f
 }
 
 /// The same for every vertex, infinite where no seed is on its shell.
+///
+/// ```
+/// use tin_cloak_core::mesh::{distances_along_edges, Topology};
+/// use tin_cloak_core::{glam::Vec3, shapes::{joined, moved, sphere}};
+///
+/// let (positions, triangles) = joined(sphere(0.1, 8), moved(sphere(0.1, 8), Vec3::X));
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let far = distances_along_edges(&positions, &topology.neighbours, &[0]);
+/// assert!(far[1] < 0.1 && far[positions.len() - 1].is_infinite(), "the other ball is not reached");
+/// ```
 pub fn distances_along_edges(positions: &[Vec3], neighbours: &Csr, seeds: &[u32]) -> Vec<f32> {
     let mut all = vec![f32::INFINITY; positions.len()];
     for (v, d) in along_edges(positions, neighbours, seeds, f32::INFINITY) {

@@ -44,6 +44,14 @@ impl Weld {
 /// Welds `positions` (metres) that lie within 1e-5 of the bounding-box diagonal of an
 /// earlier one. Welded vertices are numbered by their first split vertex, so the result
 /// does not depend on hashing order.
+///
+/// ```
+/// use tin_cloak_core::{glam::Vec3, mesh::weld};
+///
+/// // A seam: vertices 0 and 2 are copies.
+/// let weld = weld(&[Vec3::ZERO, Vec3::X, Vec3::ZERO]);
+/// assert_eq!((weld.count(), weld.scatter(&["a", "b"])), (2, vec!["a", "b", "a"]));
+/// ```
 pub fn weld(positions: &[Vec3]) -> Weld {
     let (low, high) = bounds(positions);
     let tolerance = ((high - low).length() * 1e-5).max(f32::MIN_POSITIVE * 1e6);

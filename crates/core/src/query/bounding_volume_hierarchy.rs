@@ -132,6 +132,15 @@ impl Bvh {
     }
 
     /// Follows moved vertices: new boxes round the same triangles.
+    ///
+    /// ```
+    /// use tin_cloak_core::{glam::Vec3, query::Bvh, shapes::{moved, sphere}};
+    ///
+    /// let ball = sphere(1.0, 16);
+    /// let mut tree = Bvh::build(&ball.0, &ball.1);
+    /// tree.refit(&moved(ball, Vec3::X * 5.0).0);
+    /// assert!(tree.closest(Vec3::ZERO, f32::INFINITY).unwrap().point.x > 3.9);
+    /// ```
     pub fn refit(&mut self, positions: &[Vec3]) {
         let leaves = self.leaves.iter_mut().zip(self.vertices.chunks_exact(LEAF_SIZE));
         leaves.for_each(|(leaf, vertices)| leaf.set_all(vertices, positions));

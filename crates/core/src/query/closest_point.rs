@@ -33,6 +33,14 @@ pub struct Closest {
 
 /// Closest point of a triangle to `p` with its barycentric coordinates and feature
 /// (Ericson, “Real-Time Collision Detection”, 2005, §5.1.5). Safe for triangles without area.
+///
+/// ```
+/// use tin_cloak_core::{glam::Vec3, query::{closest_on_triangle, Feature}};
+///
+/// let corners = [Vec3::ZERO, Vec3::X, Vec3::Y];
+/// let (point, _, feature) = closest_on_triangle(Vec3::new(0.25, 0.25, 5.0), corners);
+/// assert_eq!((point, feature), (Vec3::new(0.25, 0.25, 0.0), Feature::Face));
+/// ```
 #[inline(always)]
 pub fn closest_on_triangle(p: Vec3, [a, b, c]: [Vec3; 3]) -> (Vec3, [f32; 3], Feature) {
     let (ab, ac, ap) = (b - a, c - a, p - a);
@@ -115,6 +123,16 @@ impl Wanted for Facing {
 
 impl Bvh {
     /// The closest point to `p` nearer than `within` metres, or nothing.
+    ///
+    /// ```
+    /// use tin_cloak_core::{glam::Vec3, query::Bvh, shapes::sphere};
+    ///
+    /// let (positions, triangles) = sphere(1.0, 32);
+    /// let tree = Bvh::build(&positions, &triangles);
+    /// let hit = tree.closest(Vec3::X * 3.0, f32::INFINITY).unwrap();
+    /// assert!(hit.point.abs_diff_eq(Vec3::X, 1e-3));
+    /// assert_eq!(tree.closest(Vec3::X * 3.0, 1.0), None, "nothing within a metre");
+    /// ```
     pub fn closest(&self, p: Vec3, within: f32) -> Option<Closest> {
         self.search(p, within, &All, None)
     }

@@ -21,6 +21,15 @@ pub struct RayHit {
 ///
 /// Möller & Trumbore, “Fast, minimum storage ray/triangle intersection”, 1997, both sides,
 /// with a hair of tolerance at the edges so that no ray slips between two triangles.
+///
+/// ```
+/// use tin_cloak_core::{glam::Vec3, query::ray_triangle};
+///
+/// let corners = [Vec3::ZERO, Vec3::X, Vec3::Y];
+/// let (distance, _) = ray_triangle(Vec3::new(0.2, 0.2, -3.0), Vec3::Z, corners).unwrap();
+/// assert!((distance - 3.0).abs() < 1e-5);
+/// assert_eq!(ray_triangle(Vec3::new(2.0, 2.0, -3.0), Vec3::Z, corners), None);
+/// ```
 pub fn ray_triangle(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Option<(f32, [f32; 3])> {
     let (ab, ac) = (b - a, c - a);
     let across = direction.cross(ac);

@@ -109,6 +109,16 @@ impl<'a> WindingField<'a> {
     }
 
     /// Winding number at `p`: 1 inside a closed surface, 0 outside, between for open ones.
+    ///
+    /// ```
+    /// use tin_cloak_core::{glam::Vec3, query::{Bvh, WindingField}, shapes::sphere};
+    ///
+    /// let (positions, triangles) = sphere(1.0, 32);
+    /// let tree = Bvh::build(&positions, &triangles);
+    /// let field = WindingField::new(&tree);
+    /// assert!((field.at(Vec3::ZERO) - 1.0).abs() < 0.05);
+    /// assert!(field.at(Vec3::X * 3.0).abs() < 0.01);
+    /// ```
     pub fn at(&self, p: Vec3) -> f32 {
         if self.tree.is_empty() {
             return 0.0;

@@ -42,6 +42,16 @@ impl Brush {
 
 /// One dab at welded vertex `centre`: moves `positions` (metres) and answers which vertices
 /// moved. Distances are measured along the cloth, so that the other side of a fold is not touched.
+///
+/// ```
+/// use tin_cloak_core::{mesh::Topology, seat::{dab, Brush, Stroke}, shapes::sphere};
+///
+/// let (mut positions, triangles) = sphere(0.1, 24);
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let brush = Brush { stroke: Stroke::PullOut, radius: 0.03, strength: 0.005, firm: 0.0 };
+/// let moved = dab(&mut positions, &topology, 0, brush);
+/// assert!(moved.contains(&0) && (positions[0].y - 0.105).abs() < 1e-5);
+/// ```
 pub fn dab(positions: &mut [Vec3], topology: &Topology, centre: u32, brush: Brush) -> Vec<u32> {
     if centre as usize >= positions.len() || brush.radius <= 0.0 {
         return Vec::new();

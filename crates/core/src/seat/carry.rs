@@ -13,6 +13,16 @@ const FLAT: f32 = 1e-3;
 /// Takes each vertex back by the inverse of its own blended matrix: the rest positions that
 /// linear blend skinning brings to `posed` (metres). A vertex whose blend cannot be inverted
 /// (opposite turns cancelling out) goes back by its heaviest joint alone.
+///
+/// ```
+/// use tin_cloak_core::{deform::linear_blend, seat::carry_to_rest, shapes::Arm};
+///
+/// let (arm, bent) = (Arm::new(), Arm::new().bent(60.0));
+/// let mut posed = arm.surface.0.clone();
+/// linear_blend(&arm.surface.0, &arm.skin, &bent, &mut posed);
+/// let back = carry_to_rest(&posed, &arm.skin, &bent);
+/// assert!(back.iter().zip(&arm.surface.0).all(|(a, b)| a.abs_diff_eq(*b, 1e-5)));
+/// ```
 pub fn carry_to_rest(posed: &[Vec3], skin: &Skin, matrices: &[Mat4]) -> Vec<Vec3> {
     let back = |(v, p): (usize, &Vec3)| {
         let blend = blended_matrix(skin, v, matrices);
@@ -30,6 +40,22 @@ pub fn carry_to_rest(posed: &[Vec3], skin: &Skin, matrices: &[Mat4]) -> Vec<Vec3
 /// The first weights come from the posed body; the piece is then bound again at rest, where
 /// folds of the posed skin do not mislead, and carried back by the new weights, until the two
 /// agree.
+///
+/// ```
+/// use tin_cloak_core::shapes::{tube, Arm};
+/// use tin_cloak_core::{deform::linear_blend, mesh::Topology, seat::rest_from_pose};
+///
+/// // A sleeve modelled round the bent arm comes back straight.
+/// let (arm, bent) = (Arm::new(), Arm::new().bent(40.0));
+/// let straight = tube(0.055, (0.0, 0.6), 16, 23, 1.0);
+/// let mut modelled = straight.0.clone();
+/// linear_blend(&straight.0, &arm.skin, &bent, &mut modelled);
+/// let topology = Topology::of_welded(modelled.len(), &straight.1);
+/// let body = (&arm.surface.0[..], &arm.surface.1[..], &arm.skin);
+/// let (rest, _) = rest_from_pose(body, &bent, (&modelled, &topology), 4)?;
+/// assert!(rest.iter().zip(&straight.0).all(|(a, b)| a.distance(*b) < 0.005));
+/// # Ok::<(), tin_cloak_core::bind::BindError>(())
+/// ```
 ///
 /// # Errors
 /// When the weights cannot be solved for.

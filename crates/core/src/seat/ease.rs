@@ -61,6 +61,21 @@ impl Covering<'_> {
 /// clearance over `beneath` is as wished. Each goes straight along the normal beneath by what it
 /// lacks; the field of moves is evened out over the cloth by at most 1.5 mm more, never less, so
 /// that folds and seams keep their shape. Vertices with nothing beneath within `reach` stay.
+///
+/// ```
+/// use tin_cloak_core::clearance::{Covering, Side};
+/// use tin_cloak_core::{mesh::Topology, seat::{ease, GapWish}, shapes::sphere};
+///
+/// // A shirt 2 mm off the body is eased to 8 mm.
+/// let (body, shirt) = (sphere(0.1, 24), sphere(0.102, 24));
+/// let topology = Topology::of_welded(shirt.0.len(), &shirt.1);
+/// let (own, side) = (Side::new(shirt.0.len(), &shirt.1), Side::new(body.0.len(), &body.1));
+/// let posed = side.pose(&body.0);
+/// let beneath = Covering { side: &side, posed: &posed, positions: &body.0 };
+/// let wish = GapWish { least: 0.008, most: f32::INFINITY };
+/// let eased = ease(&shirt.0, &topology, &own, &vec![true; shirt.0.len()], beneath, wish, 0.05);
+/// assert!(eased.iter().all(|p| (0.1075..0.1105).contains(&p.length())));
+/// ```
 pub fn ease(
     positions: &[Vec3],
     topology: &Topology,

@@ -64,6 +64,26 @@ const REACH: f32 = 0.15;
 const OUTLIER: f32 = 0.03;
 
 /// Which joints lie beneath a piece at rest: their share of the weight on the skin nearest to it.
+///
+/// ```
+/// use tin_cloak_core::mesh::{vertex_normals, Topology};
+/// use tin_cloak_core::seat::{covered_joints, Sitting};
+/// use tin_cloak_core::{shapes::{tube, Arm}, JointId};
+///
+/// // A cuff at the wrist covers the elbow's half alone.
+/// let (arm, cuff) = (Arm::new(), tube(0.055, (0.5, 0.58), 16, 4, 1.0));
+/// let topology = Topology::of_welded(arm.surface.0.len(), &arm.surface.1);
+/// let sitting = Sitting {
+///     skeleton: &arm.skeleton,
+///     rest: &arm.surface.0,
+///     triangles: &arm.surface.1,
+///     incident: &topology.incident,
+///     skin: &arm.skin,
+///     piece: &cuff.0,
+///     normals: &vertex_normals(&cuff.0, &cuff.1),
+/// };
+/// assert_eq!(covered_joints(&sitting), [JointId(1)]);
+/// ```
 pub fn covered_joints(sitting: &Sitting) -> Vec<JointId> {
     let tree = Bvh::build(sitting.rest, sitting.triangles);
     let mut sums = vec![0.0f32; sitting.skeleton.len()];
@@ -83,6 +103,30 @@ fn sample(count: usize) -> impl Iterator<Item = usize> {
 
 /// Searches over the rotations of `joints`, beginning at `start`. `progress` is told the share
 /// done and answers whether to go on; nothing comes back when it says no.
+///
+/// ```
+/// use tin_cloak_core::mesh::{vertex_normals, Topology};
+/// use tin_cloak_core::seat::{find_pose, Sitting};
+/// use tin_cloak_core::shapes::{tube, Arm};
+/// use tin_cloak_core::{deform::linear_blend, skeleton::Pose, JointId};
+///
+/// // A sleeve modelled round an arm that is bent by 30°.
+/// let (arm, mut sleeve) = (Arm::new(), tube(0.055, (0.0, 0.6), 16, 23, 1.0));
+/// linear_blend(&sleeve.0.clone(), &arm.skin, &arm.bent(30.0), &mut sleeve.0);
+/// let topology = Topology::of_welded(arm.surface.0.len(), &arm.surface.1);
+/// let sitting = Sitting {
+///     skeleton: &arm.skeleton,
+///     rest: &arm.surface.0,
+///     triangles: &arm.surface.1,
+///     incident: &topology.incident,
+///     skin: &arm.skin,
+///     piece: &sleeve.0,
+///     normals: &vertex_normals(&sleeve.0, &sleeve.1),
+/// };
+/// let found = find_pose(&sitting, &[JointId(1)], &Pose::rest(2), &|_| true).unwrap();
+/// let (_, angle) = found.pose.rotations[1].to_axis_angle();
+/// assert!((angle.to_degrees() - 30.0).abs() < 3.0);
+/// ```
 pub fn find_pose(
     sitting: &Sitting,
     joints: &[JointId],

@@ -78,6 +78,22 @@ impl Clip {
     }
 
     /// The pose at `time` seconds.
+    ///
+    /// ```
+    /// use tin_cloak_core::trial::{Clip, Interpolation, Track, TrackValues};
+    /// use tin_cloak_core::{glam::Quat, shapes::Arm, JointId};
+    ///
+    /// let quarter = Quat::from_rotation_x(1.6);
+    /// let track = Track {
+    ///     joint: JointId(1),
+    ///     times: vec![0.0, 2.0],
+    ///     values: TrackValues::Rotation(vec![Quat::IDENTITY, quarter]),
+    ///     interpolation: Interpolation::Linear,
+    /// };
+    /// let clip = Clip { name: "bend".into(), tracks: vec![track] };
+    /// let pose = clip.sample(&Arm::new().skeleton, 1.0);
+    /// assert!(pose.rotations[1].angle_between(Quat::from_rotation_x(0.8)) < 1e-3);
+    /// ```
     pub fn sample(&self, skeleton: &Skeleton, time: f32) -> Pose {
         let mut pose = Pose::rest(skeleton.len());
         for track in &self.tracks {

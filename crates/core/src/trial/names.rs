@@ -53,6 +53,13 @@ pub struct NameParts {
 
 /// Reads a joint name in the common spellings (`leftUpperArm`, `upper_arm.L`, `L_UpArm_01`,
 /// `Spine2`); a namespace before the last `:` is ignored.
+///
+/// ```
+/// use tin_cloak_core::trial::{read_name, Role, SideOfBody};
+///
+/// let parts = read_name("rig:upper_arm.L");
+/// assert_eq!((parts.role, parts.side), (Some(Role::UpperArm), Some(SideOfBody::Left)));
+/// ```
 pub fn read_name(name: &str) -> NameParts {
     let tokens = tokens(name.rsplit(':').next().unwrap_or(name));
     let mut side = None;

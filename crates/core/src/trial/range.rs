@@ -76,6 +76,15 @@ const POSES: &[(&str, Recipe)] = &[
 
 /// The built-in poses for `skeleton`: rest first, then about two dozen through the joints'
 /// ranges. A pose that needs a joint the skeleton lacks is skipped and said.
+///
+/// ```
+/// use tin_cloak_core::{shapes::Arm, trial::range_poses};
+///
+/// // Two joints are no person: only rest is left, and each pose says what it lacks.
+/// let range = range_poses(&Arm::new().skeleton);
+/// assert_eq!(range.poses[0].name, "rest");
+/// assert!(!range.skipped.is_empty());
+/// ```
 pub fn range_poses(skeleton: &Skeleton) -> RangePoses {
     let person = Humanoid::find(skeleton);
     let rest = skeleton.world(&Pose::rest(skeleton.len()));

@@ -54,6 +54,18 @@ impl JointMap {
 
     /// `pose` of the source skeleton as a pose of the target: each paired joint turns in model
     /// space, away from its rest, as its source does; the hips also travel, by relative height.
+    ///
+    /// ```
+    /// use tin_cloak_core::shapes::Arm;
+    /// use tin_cloak_core::{glam::Quat, skeleton::Pose, trial::retarget::JointMap};
+    ///
+    /// // From an arm to the same arm, twice as long: the elbow turns alike.
+    /// let (from, to) = (Arm::new().skeleton, Arm::new().skeleton.placed(2.0, Quat::IDENTITY));
+    /// let mut pose = Pose::rest(2);
+    /// pose.rotations[1] = Quat::from_rotation_x(1.0);
+    /// let carried = JointMap::between(&from, &to).unwrap().carry(&from, &to, &pose);
+    /// assert!(carried.rotations[1].angle_between(pose.rotations[1]) < 1e-3);
+    /// ```
     pub fn carry(&self, from: &Skeleton, to: &Skeleton, pose: &Pose) -> Pose {
         let turn = |m: &Mat4| m.to_scale_rotation_translation().1;
         let rest_from = from.world(&Pose::rest(from.len()));

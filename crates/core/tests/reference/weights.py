@@ -44,7 +44,8 @@ for t, a in zip(T, areas):
     masses[t] += a / 3
 Q = (L + L @ sp.diags(1 / masses) @ L).tocsr()
 heights = P[:, 1]
-W = np.stack([np.clip((0.6 - heights) / 0.3, 0, 1), np.clip((heights - 0.3) / 0.4, 0, 1) * 0.5 + 0.1, np.full(len(P), 0.2)], 1)
+low, high = np.clip((0.6 - heights) / 0.3, 0, 1), np.clip((heights - 0.3) / 0.4, 0, 1)
+W = np.stack([low, high * 0.5 + 0.1, np.full(len(P), 0.2)], 1)
 W /= W.sum(1, keepdims=True)
 known = rng.random(len(P)) < 0.35
 u, k = np.flatnonzero(~known), np.flatnonzero(known)
@@ -55,7 +56,8 @@ filled /= filled.sum(1, keepdims=True)
 
 # Heat: (L + M H) w = M H p, H = 1/d^2 where the nearest bone is seen.
 B, F = lumpy(11, 16, 0.0, 1.0, 0.2, True)
-bones = [((0.0, 0.0, 0.0), (0.0, 0.35, 0.0)), ((0.0, 0.35, 0.0), (0.02, 0.7, 0.01)), ((0.02, 0.7, 0.01), (0.0, 1.0, 0.0))]
+ends = [(0.0, 0.0, 0.0), (0.0, 0.35, 0.0), (0.02, 0.7, 0.01), (0.0, 1.0, 0.0)]
+bones = list(zip(ends[:-1], ends[1:]))
 LB = -igl.cotmatrix(B, F)
 MB = np.zeros(len(B))
 for t, a in zip(F, igl.doublearea(B, F) / 2):

@@ -17,7 +17,8 @@ export async function getBytes(url) {
 }
 
 function post(url, body, signal) {
-  return fetch(url, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body), signal });
+  const headers = { "Content-Type": "application/json" };
+  return fetch(url, { method: "POST", headers, body: JSON.stringify(body), signal });
 }
 
 export async function postForJson(url, body, signal) {

@@ -31,9 +31,13 @@ export class Brush {
   // What is asked of the server: where to look first, where to do it, and how.
   stroke() {
     const kind = field("brush-stroke").value;
-    const reach = { radius_mm: Number(field("brush-radius").value), dabs: this.dabs, mirrored: field("brush-mirrored").checked };
+    const radius = Number(field("brush-radius").value);
+    const reach = { radius_mm: radius, dabs: this.dabs, mirrored: field("brush-mirrored").checked };
     const strength = Number(field("brush-strength").value);
-    if (kind === "ease") return { look: "ease-view", make: "ease-part", body: { chosen: { around: reach }, least_mm: strength, most_mm: null } };
+    if (kind === "ease") {
+      const body = { chosen: { around: reach }, least_mm: strength, most_mm: null };
+      return { look: "ease-view", make: "ease-part", body };
+    }
     const firm = Number(field("brush-firm").value);
     return { look: "brush-view", make: "brush", body: { stroke: kind, strength, firm_percent: firm, ...reach } };
   }

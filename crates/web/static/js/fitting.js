@@ -164,8 +164,10 @@ function loadSnags(pose, row) {
 async function refresh(to = station()) {
   const kept = new Map([...document.querySelectorAll("details[data-keep]")].map((d) => [d.dataset.keep, d.open]));
   layers.noteFocus();
-  const fields = new Map([...document.querySelectorAll("form[data-keep-fields]")].map((f) => [f.dataset.keepFields, new FormData(f)]));
-  await htmx.ajax("GET", `/fitting/${fitting}/panels?station=${to}${compare.step === null ? "" : `&against=${compare.step}`}`, { swap: "none" });
+  const forms = [...document.querySelectorAll("form[data-keep-fields]")];
+  const fields = new Map(forms.map((f) => [f.dataset.keepFields, new FormData(f)]));
+  const against = compare.step === null ? "" : `&against=${compare.step}`;
+  await htmx.ajax("GET", `/fitting/${fitting}/panels?station=${to}${against}`, { swap: "none" });
   for (const d of document.querySelectorAll("details[data-keep]")) {
     if (kept.has(d.dataset.keep)) d.open = kept.get(d.dataset.keep);
   }
@@ -278,7 +280,8 @@ document.getElementById("through").addEventListener("click", () => toggle("throu
 document.body.addEventListener("submit", async (e) => {
   if (e.target.id !== "keep-pose") return;
   e.preventDefault();
-  const { job } = await postForJson(`/fitting/${fitting}/keep-pose`, { name: e.target.elements.name.value, ...request() });
+  const name = e.target.elements.name.value;
+  const { job } = await postForJson(`/fitting/${fitting}/keep-pose`, { name, ...request() });
   work.watch(job);
 });
 
@@ -292,7 +295,8 @@ document.body.addEventListener("input", async (e) => {
   if (look.map !== "clearance" || look.pose !== 0) await lookAtRest();
   const { parts, figures } = await postForPreview(`/fitting/${fitting}/ease-view/${form.dataset.piece}`, body);
   scene.setView(parts, "clearance");
-  form.nextElementSibling.textContent = `would move ${figures.vertices} vertices, at most ${figures.most_mm.toFixed(1)} mm`;
+  const most = figures.most_mm.toFixed(1);
+  form.nextElementSibling.textContent = `would move ${figures.vertices} vertices, at most ${most} mm`;
 });
 
 document.body.addEventListener("fitting-changed", () => refresh());
@@ -314,8 +318,8 @@ const hover = document.getElementById("hover");
 let probing = null;
 let waiting = null;
 async function probe(x, y) {
-  const answer = await postForJson(`/fitting/${fitting}/probe`, { ...request(), ...scene.ray(x, y), hidden: scene.hiddenParts() });
-  return answer;
+  const asked = { ...request(), ...scene.ray(x, y), hidden: scene.hiddenParts() };
+  return postForJson(`/fitting/${fitting}/probe`, asked);
 }
 canvas.addEventListener("pointermove", (e) => {
   if (e.buttons !== 0 || !facts || brush.on) {

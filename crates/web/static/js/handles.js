@@ -101,13 +101,16 @@ export class Handles {
     const from = this.onScreen(middle);
     const arm = this.arm();
     for (let axis = 0; axis < 3; axis++) {
-      const arc = Array.from({ length: ARC_STEPS + 1 }, (_, i) => this.onScreen(this.arcPoint(axis, i / ARC_STEPS, arm * 0.72)));
-      list.push(shape("path", { class: `arc ${CLASSES[axis]}`, d: `M${arc.map((p) => p.map((n) => n.toFixed(1)).join(" ")).join("L")}` }));
+      const point = (i) => this.onScreen(this.arcPoint(axis, i / ARC_STEPS, arm * 0.72));
+      const arc = Array.from({ length: ARC_STEPS + 1 }, (_, i) => point(i).map((n) => n.toFixed(1)).join(" "));
+      list.push(shape("path", { class: `arc ${CLASSES[axis]}`, d: `M${arc.join("L")}` }));
       const [kx, ky] = this.onScreen(this.arcPoint(axis, 0.5, arm * 0.72));
-      list.push(shape("rect", { class: `knob ${CLASSES[axis]}`, x: kx - 5, y: ky - 5, width: 10, height: 10, transform: `rotate(45 ${kx} ${ky})`, "data-does": "turn", "data-axis": axis }, `Turn about the axis ${WORDS[axis]}`));
+      const knob = { class: `knob ${CLASSES[axis]}`, "data-axis": axis };
+      const diamond = { x: kx - 5, y: ky - 5, width: 10, height: 10, transform: `rotate(45 ${kx} ${ky})` };
+      list.push(shape("rect", { ...knob, ...diamond, "data-does": "turn" }, `Turn about the axis ${WORDS[axis]}`));
       const [x, y] = this.onScreen(middle.clone().addScaledVector(AXES[axis], arm));
       list.push(shape("line", { class: `arm ${CLASSES[axis]}`, x1: from[0], y1: from[1], x2: x, y2: y }));
-      list.push(shape("circle", { class: `knob ${CLASSES[axis]}`, cx: x, cy: y, r: 6.5, "data-does": "move", "data-axis": axis }, `Move ${WORDS[axis]}`));
+      list.push(shape("circle", { ...knob, cx: x, cy: y, r: 6.5, "data-does": "move" }, `Move ${WORDS[axis]}`));
     }
     const [x, y] = this.onScreen(this.corner());
     list.push(shape("line", { class: "arm", x1: from[0], y1: from[1], x2: x, y2: y }));

@@ -24,7 +24,8 @@ export class Joints {
 
   setJoints(joints) {
     this.names = joints.map((j) => j.name);
-    document.getElementById("joint-list").replaceChildren(...this.names.map((name) => Object.assign(document.createElement("option"), { value: name })));
+    const option = (value) => Object.assign(document.createElement("option"), { value });
+    document.getElementById("joint-list").replaceChildren(...this.names.map(option));
   }
 
   pickByName(name) {

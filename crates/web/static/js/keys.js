@@ -3,8 +3,8 @@ export function listen(actions) {
   document.addEventListener("keydown", (e) => {
     const typing = e.target.closest?.("input:not([type=range]), select, textarea, dialog[open]");
     if (e.ctrlKey || e.metaKey) {
-      const key = e.key.toLowerCase();
-      const action = key === "z" && !e.shiftKey ? actions.u : key === "y" || (key === "z" && e.shiftKey) ? actions.r : null;
+      const key = (e.shiftKey ? "Shift " : "") + e.key.toLowerCase();
+      const action = { z: actions.u, y: actions.r, "Shift z": actions.r }[key];
       if (action && !typing) {
         e.preventDefault();
         action();

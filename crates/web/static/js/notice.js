@@ -12,5 +12,7 @@ export function notice(text) {
 box.querySelector("button").addEventListener("click", () => { box.hidden = true; });
 
 // Every refused request carries its reason as text.
-document.body.addEventListener("htmx:responseError", (e) => notice(e.detail.xhr.responseText || "The request was refused."));
+document.body.addEventListener("htmx:responseError", (e) => {
+  notice(e.detail.xhr.responseText || "The request was refused.");
+});
 document.body.addEventListener("htmx:sendError", () => notice("The server does not answer: is it still running?"));

@@ -106,7 +106,9 @@ export class Scene {
   // A ray through a point of the canvas, in model space.
   ray(x, y) {
     const box = this.canvas.getBoundingClientRect();
-    const at = new THREE.Vector3(((x - box.left) / box.width) * 2 - 1, 1 - ((y - box.top) / box.height) * 2, 0.5).unproject(this.camera);
+    const right = ((x - box.left) / box.width) * 2 - 1;
+    const up = 1 - ((y - box.top) / box.height) * 2;
+    const at = new THREE.Vector3(right, up, 0.5).unproject(this.camera);
     const direction = at.sub(this.camera.position).normalize();
     return { origin: this.camera.position.toArray(), direction: direction.toArray() };
   }

@@ -5,6 +5,11 @@ import * as THREE from "../vendor/three.module.js";
 // colour too.
 export const REGIONS = ["#E3C9A0", "#33506E", "#A9C2B4", "#8C4B3A", "#F1E6C8", "#5E6F52", "#C79FA3", "#5B4B66"];
 
+// The shares of red, green and blue.
+function shares(hex) {
+  return new THREE.Vector3(...hex.match(/\w\w/g).map((c) => parseInt(c, 16) / 255));
+}
+
 const VERTEX = `
 attribute vec2 mapped;
 varying vec3 vNormal;
@@ -35,13 +40,17 @@ float line(float value, float at, float width) {
 
 vec3 weights(float w) {
   vec3 c = mix(vec3(0.965, 0.949, 0.914), vec3(0.137, 0.251, 0.420), clamp(w, 0.0, 1.0));
-  float l = max(max(line(w, 0.10, 0.8), line(w, 0.25, 0.8)), max(max(line(w, 0.50, 1.1), line(w, 0.75, 0.8)), line(w, 0.90, 0.8)));
+  float l = max(line(w, 0.10, 0.8), line(w, 0.25, 0.8));
+  l = max(l, max(line(w, 0.50, 1.1), max(line(w, 0.75, 0.8), line(w, 0.90, 0.8))));
   return mix(c, w > 0.6 ? vec3(0.85, 0.88, 0.92) : vec3(0.12, 0.165, 0.19), l * 0.6);
 }
 
 vec3 clearance(float mm) {
+  float beyond = step(tolerance * 0.999, -mm);
+  float deep = clamp(0.28 - mm / 6.0, 0.0, 1.0);
+  float slight = clamp(-mm / 3.0, 0.0, 0.28);
   vec3 c = mm < 0.0
-    ? mix(vec3(1.0), vec3(0.651, 0.184, 0.294), clamp(0.28 + -mm / 6.0, 0.0, 1.0) * step(tolerance * 0.999, -mm) + clamp(-mm / 3.0, 0.0, 0.28) * (1.0 - step(tolerance * 0.999, -mm)))
+    ? mix(vec3(1.0), vec3(0.651, 0.184, 0.294), mix(slight, deep, beyond))
     : mix(vec3(0.99), vec3(0.180, 0.490, 0.455), clamp(mm / 20.0, 0.0, 0.82));
   float each = mm / 4.0;
   float near = abs(fract(each + 0.5) - 0.5) / max(fwidth(each), 1e-6);
@@ -85,7 +94,7 @@ export function surfaceMaterial([r, g, b]) {
     uniforms: {
       colour: { value: new THREE.Vector3(r / 255, g / 255, b / 255) },
       mapKind: { value: 0 },
-      regions: { value: REGIONS.map((hex) => new THREE.Vector3(...hex.match(/\w\w/g).map((c) => parseInt(c, 16) / 255))) },
+      regions: { value: REGIONS.map(shares) },
       tolerance: { value: 0.5 },
       opacity: { value: 1 },
     },
@@ -113,5 +122,6 @@ export function outlineMaterial() {
 }
 
 export function linesMaterial() {
-  return new THREE.LineBasicMaterial({ color: new THREE.Color().setRGB(0.122, 0.165, 0.188), transparent: true, opacity: 0.35 });
+  const color = new THREE.Color().setRGB(0.122, 0.165, 0.188);
+  return new THREE.LineBasicMaterial({ color, transparent: true, opacity: 0.35 });
 }

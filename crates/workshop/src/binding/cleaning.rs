@@ -120,7 +120,8 @@ pub(crate) fn cleaned(
     notes.insert(
         0,
         format!(
-            "{vertices} vertices changed, weight {weight:.1} went elsewhere; in the trial poses the furthest goes {:.1} mm",
+            "{vertices} vertices changed, weight {weight:.1} went elsewhere; in the trial poses the furthest \
+             goes {:.1} mm",
             furthest * 1000.0
         ),
     );

@@ -58,7 +58,8 @@ fn wrong_units(piece: &Piece, id: u32, guess: UnitGuess) -> Finding {
     let up = if guess.up == Up::Z { ", Z up" } else { "" };
     let size = tin_cloak_core::mesh::bounds(&piece.rest);
     let text = format!(
-        "seems to be modelled {unit}{up}: it is {:.2} m across and lies {:.0} mm from the body on the mean, {:.0} mm after the cure",
+        "seems to be modelled {unit}{up}: it is {:.2} m across and lies {:.0} mm from the body on the mean, \
+         {:.0} mm after the cure",
         (size.1 - size.0).max_element(),
         guess.distance_now * 1000.0,
         guess.distance * 1000.0
@@ -158,7 +159,11 @@ fn kind_and_shells(piece: &Piece, state: &PieceState) -> Vec<Finding> {
     let mut found = Vec::new();
     if parts.len() > 1 {
         let open = parts.iter().filter(|s| !s.closed).count();
-        let text = format!("{} connected parts, {open} open: looks like {cloth} of cloth, {stiff} stiff, {buttons} small as buttons", parts.len());
+        let text = format!(
+            "{} connected parts, {open} open: looks like {cloth} of cloth, {stiff} stiff, \
+         {buttons} small as buttons",
+            parts.len()
+        );
         found.push(Finding::new(Grade::Note, text));
     }
     let wanted = match (cloth, stiff + buttons) {
@@ -202,7 +207,8 @@ fn coarse(dress: &Dress, piece: &Piece) -> Vec<Finding> {
     let one = |bend: tin_cloak_core::intake::CoarseBend| {
         let name = &body.skeleton.names[bend.joint.index()];
         let text = format!(
-            "too coarse to bend smoothly at {name}: {:.1} rows of edges where {} are wanted; a loop more there would help",
+            "too coarse to bend smoothly at {name}: {:.1} rows of edges where {} are wanted; a loop more there \
+             would help",
             bend.rows,
             tin_cloak_core::intake::ROWS_WANTED
         );

@@ -22,7 +22,8 @@ pub(crate) fn unseen_of(body: &Body, piece: &Piece, id: u32) -> Option<Finding> 
         return None;
     }
     let text = format!(
-        "{} of its {all} faces ({:.0} %) are hidden by the body or the piece itself: nobody sees them, and they only make work",
+        "{} of its {all} faces ({:.0} %) are hidden by the body or the piece itself: nobody sees them, and they \
+         only make work",
         faces.len(),
         share * 100.0
     );

@@ -402,3 +402,59 @@ impl Place<'_> {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::history::workshop::Workshop;
+    use crate::state::placing::PlaceOptions;
+    use crate::state::step::Step;
+    use tin_cloak_formats::{Companions, PieceKind};
+
+    /// Wick in two pairs of breeches, the outer one too narrow, which the poses of his arms do not
+    /// move, and a tunic, which they do.
+    fn dressed(shop: &Arc<Workshop>) -> Arc<Room> {
+        let files = tin_cloak_demo::wardrobe().unwrap();
+        let bring = |name: &str| {
+            let file = files.iter().find(|f| f.name == name).unwrap();
+            shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id
+        };
+        shop.measure_behind(false);
+        let fitting = shop.begin("Wick", bring("wick.glb")).unwrap();
+        for (layer, name) in [(1, "breeches.glb"), (2, "breeches.glb"), (3, "quilted tunic.glb")] {
+            let step = shop.piece_step(bring(name), layer, PieceKind::Soft).unwrap();
+            shop.run_now(fitting, step).unwrap();
+        }
+        let options = PlaceOptions { size_percent: [97.0, 100.0, 97.0], ..PlaceOptions::NONE };
+        shop.run_now(fitting, Step::Place { piece: 2, options }).unwrap();
+        shop.run_now(fitting, Step::Bind { pieces: Vec::new() }).unwrap();
+        shop.room(fitting, None).unwrap()
+    }
+
+    /// Poses share what is through of layers they do not move. Here each pose is measured before the
+    /// one that was to measure what they share, which is what two threads may do.
+    #[test]
+    fn a_pose_measures_what_another_was_to_and_has_not_yet() {
+        let folder = tempfile::tempdir().unwrap();
+        let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+        let room = dressed(&shop);
+        let kept = shop.kept();
+        let plan = Plan::of(&room, kept).unwrap();
+        let known = Known::of(&plan, kept).unwrap();
+        let order: Vec<usize> = (0..12).collect();
+        let list = wanted(&plan, &known, &order);
+        let leans = |w: &Wanted| w.sight.iter().any(|row| !w.through.contains(row));
+        assert!(list.iter().any(leans), "some pose relies on another for what is through");
+        let worn = room.worn();
+        let pairs = rows(&worn.outfit);
+        let at = Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, settings: room.settings() };
+        let batch = Batch { kept, values: Mutex::new(Vec::new()) };
+        let mut buffers = worn.outfit.buffers();
+        for wanted in list.iter().rev() {
+            at.measure(wanted, &mut buffers, &batch).unwrap();
+        }
+        batch.flush().unwrap();
+        let board = board_of(&room, kept).unwrap();
+        assert!(order.iter().all(|&pose| board.cells[pose].iter().all(Option::is_some)));
+    }
+}

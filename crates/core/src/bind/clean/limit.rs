@@ -8,6 +8,21 @@ use glam::{Mat4, Vec3};
 /// going (its weight given to the others in proportion) takes the vertex least far from where all
 /// of them had it, in the worst of the `poses` (skin matrices). Without poses the lightest goes.
 ///
+/// ```
+/// use tin_cloak_core::bind::clean::{limit_by_motion, Bound};
+/// use tin_cloak_core::{mesh::Topology, shapes::Arm};
+///
+/// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let chosen = vec![true; positions.len()];
+/// let locked = [false, false];
+/// let (positions, topology) = (&positions, &topology);
+/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let limited = limit_by_motion(bound, &[Arm::new().bent(90.0)], 1)?;
+/// assert_eq!((skin.max_influences(), limited.max_influences()), (2, 1));
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
+///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
 pub fn limit_by_motion(bound: Bound, poses: &[Vec<Mat4>], most: usize) -> Result<Skin, SkinError> {

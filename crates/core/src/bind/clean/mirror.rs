@@ -35,6 +35,26 @@ const NEAR: f32 = 0.01;
 /// (one a joint; a joint without one is its own). Within `blend` of the plane both sides are mixed,
 /// half and half on it, so that no crease appears down the middle.
 ///
+/// ```
+/// use tin_cloak_core::bind::clean::{mirror, Bound, MirrorPlane};
+/// use tin_cloak_core::{mesh::Topology, shapes::sphere, skin::Skin, JointId};
+///
+/// // Joint 0 is the left one, joint 1 its partner; all of the ball follows joint 0.
+/// let (positions, triangles) = sphere(0.1, 16);
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let skin = Skin::uniform(positions.len(), &[(JointId(0), 1.0)], 2)?;
+/// let chosen = vec![true; positions.len()];
+/// let (locked, topology) = ([false, false], &topology);
+/// let bound =
+///     Bound { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let plane = MirrorPlane { x: 0.0, from_left: true, blend: 0.001 };
+/// let mirrored = mirror(bound, plane, &[Some(JointId(1)), Some(JointId(0))])?.skin;
+/// for (p, right) in positions.iter().zip(mirrored.column(JointId(1))) {
+///     assert!(p.x.abs() < 0.002 || right == f32::from(p.x < 0.0));
+/// }
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
+///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
 pub fn mirror(bound: Bound, plane: MirrorPlane, partners: &[Option<JointId>]) -> Result<Mirrored, SkinError> {

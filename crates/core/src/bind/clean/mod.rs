@@ -104,6 +104,17 @@ pub struct Difference {
 }
 
 /// Compares weights `before` and `after` a change of a piece at `rest`.
+///
+/// ```
+/// use tin_cloak_core::{bind::clean::difference, shapes::Arm, skin::Skin, JointId};
+///
+/// // What if the whole arm followed the shoulder?
+/// let arm = Arm::new();
+/// let stiff = Skin::uniform(arm.surface.0.len(), &[(JointId(0), 1.0)], 2)?;
+/// let told = difference(&arm.surface.0, &arm.skin, &stiff, &[arm.bent(90.0)]);
+/// assert!(told.vertices > 180 && told.furthest > 0.4);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
 pub fn difference(rest: &[Vec3], before: &Skin, after: &Skin, poses: &[Vec<Mat4>]) -> Difference {
     let one = |v: usize| -> Option<Difference> {
         let (a, b): (Row, Row) = (before.row(v).collect(), after.row(v).collect());

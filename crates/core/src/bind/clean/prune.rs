@@ -6,6 +6,20 @@ use crate::skin::{Skin, SkinError};
 /// Drops weights below `least` (0 to 1) of the chosen vertices; the others of the vertex take
 /// their place in proportion. The heaviest always stays.
 ///
+/// ```
+/// use tin_cloak_core::bind::clean::{prune, Bound};
+/// use tin_cloak_core::{mesh::Topology, shapes::sphere, skin::Skin, JointId};
+///
+/// let (positions, triangles) = sphere(0.1, 8);
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let skin = Skin::uniform(positions.len(), &[(JointId(0), 0.97), (JointId(1), 0.03)], 2)?;
+/// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
+/// let (positions, topology) = (&positions, &topology);
+/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// assert_eq!(prune(bound, 0.05)?.row(0).collect::<Vec<_>>(), [(JointId(0), 1.0)]);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
+///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
 pub fn prune(bound: Bound, least: f32) -> Result<Skin, SkinError> {

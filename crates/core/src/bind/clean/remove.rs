@@ -22,6 +22,20 @@ pub enum WeightGoes {
 
 /// Takes all weight of `gone` (one a joint) off the chosen vertices; `parents` are the skeleton's.
 ///
+/// ```
+/// use tin_cloak_core::bind::clean::{remove_joints, Bound, WeightGoes};
+/// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
+///
+/// let Arm { skeleton, surface: (positions, triangles), skin } = Arm::new();
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
+/// let (positions, topology) = (&positions, &topology);
+/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let skin = remove_joints(bound, &[false, true], &skeleton.parents, WeightGoes::ToParent)?;
+/// assert!(skin.column(JointId(0)).iter().all(|w| *w == 1.0));
+/// # Ok::<(), tin_cloak_core::bind::BindError>(())
+/// ```
+///
 /// # Errors
 /// When weights cannot be filled in.
 pub fn remove_joints(

@@ -15,6 +15,23 @@ const CARRIED: usize = 12;
 /// Sums are taken in an order that depends on the values alone, so that a symmetric piece comes
 /// out symmetric to the bit.
 ///
+/// ```
+/// use tin_cloak_core::bind::clean::{smooth, Bound};
+/// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
+///
+/// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
+/// let (positions, topology) = (&positions, &topology);
+/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let softer = smooth(bound, 1.0, 4)?;
+/// let mixed = |s: &tin_cloak_core::skin::Skin| {
+///     s.column(JointId(1)).iter().filter(|w| **w > 0.0 && **w < 1.0).count()
+/// };
+/// assert!(mixed(&softer) > mixed(&skin), "the change is spread wider");
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
+///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
 pub fn smooth(bound: Bound, strength: f32, times: usize) -> Result<Skin, SkinError> {

@@ -24,6 +24,24 @@ const MEANT: f32 = 0.2;
 /// Regions are the connected vertices that the joint moves with more than half a percent; each
 /// connected part of the piece has its own main region. Only chosen vertices and joints that are
 /// not locked are looked at.
+///
+/// ```
+/// use tin_cloak_core::bind::clean::{strays, Bound};
+/// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
+///
+/// // A little of the elbow at the very top of the arm, where nothing else of it is.
+/// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
+/// let mut rows = vec![None; positions.len()];
+/// rows[3] = Some(vec![(JointId(0), 0.9), (JointId(1), 0.1)]);
+/// let skin = skin.replaced(rows, 2)?;
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
+/// let (positions, topology) = (&positions, &topology);
+/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let found = strays(bound);
+/// assert_eq!((found[0].joint, &found[0].vertices[..]), (JointId(1), &[3][..]));
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
 pub fn strays(bound: Bound) -> Vec<Stray> {
     let mut of_joint: Vec<Vec<(u32, f32)>> = vec![Vec::new(); bound.joints()];
     for v in 0..bound.positions.len() {
@@ -83,6 +101,23 @@ fn islands(bound: &Bound, region: &[(u32, f32)], island_of: &mut [u32]) -> Vec<S
 
 /// Weights without the `strays`: the other joints of each vertex take their place in proportion.
 /// A vertex that nothing else moves keeps what it has.
+///
+/// ```
+/// use tin_cloak_core::bind::clean::{drop_strays, Bound, Stray};
+/// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
+///
+/// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
+/// let mut rows = vec![None; positions.len()];
+/// rows[3] = Some(vec![(JointId(0), 0.9), (JointId(1), 0.1)]);
+/// let skin = skin.replaced(rows, 2)?;
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
+/// let (positions, topology) = (&positions, &topology);
+/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let stray = Stray { joint: JointId(1), vertices: vec![3], weight: 0.1 };
+/// assert_eq!(drop_strays(bound, &[stray])?.column(JointId(0))[3], 1.0);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].

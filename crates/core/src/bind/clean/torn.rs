@@ -14,6 +14,23 @@ const SPREADS: f32 = 12.0;
 /// twelve times the median absolute deviation beyond the median of the piece (Hampel, “The
 /// influence curve and its role in robust estimation”, 1974), and further than any neighbour's
 /// own: one bad vertex makes those round it look bad too, but less.
+///
+/// ```
+/// use tin_cloak_core::bind::clean::{torn_vertices, Bound};
+/// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
+///
+/// // One vertex of the lower arm follows the shoulder.
+/// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
+/// let mut rows = vec![None; positions.len()];
+/// rows[320] = Some(vec![(JointId(0), 1.0)]);
+/// let skin = skin.replaced(rows, 2)?;
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
+/// let (positions, topology) = (&positions, &topology);
+/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// assert_eq!(torn_vertices(bound), [320]);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
 pub fn torn_vertices(bound: Bound) -> Vec<u32> {
     let all = 0..bound.positions.len();
     let off: Vec<f32> =
@@ -48,6 +65,22 @@ fn median(mut values: Vec<f32>) -> f32 {
 
 /// Fills the weights of the `torn` vertices in from all round them, as binding fills in what did
 /// not match (see [`fill`]).
+///
+/// ```
+/// use tin_cloak_core::bind::clean::{mend_torn, Bound};
+/// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
+///
+/// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
+/// let mut rows = vec![None; positions.len()];
+/// rows[320] = Some(vec![(JointId(0), 1.0)]);
+/// let skin = skin.replaced(rows, 2)?;
+/// let topology = Topology::of_welded(positions.len(), &triangles);
+/// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
+/// let (positions, topology) = (&positions, &topology);
+/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// assert!(mend_torn(bound, &[320])?.column(JointId(1))[320] > 0.99);
+/// # Ok::<(), tin_cloak_core::bind::BindError>(())
+/// ```
 ///
 /// # Errors
 /// As [`fill`].
