@@ -260,5 +260,5 @@ fn nonsense_is_refused_by_every_route() {
         }
     }
     // The fitting is as it was.
-    assert!(server.get("/fitting/1").contains("sleeve"));
+    assert!(server.get("/fitting/1").1.contains("sleeve"));
 }
