@@ -135,7 +135,8 @@ impl<'a> WindingField<'a> {
                 if child & LEAF == 0 {
                     stack.put(child);
                 } else {
-                    solid_angle += triangles(self.tree, child).map(|t| solid_angle_of(p, &t)).sum::<f32>();
+                    let (leaf, count) = leaf_of(child);
+                    solid_angle += self.tree.leaves[leaf].solid_angle(count, place);
                 }
             }
         }
@@ -160,12 +161,4 @@ impl Dipole {
         let centre = if weight > 0.0 { weighted / weight } else { first };
         Self { centre, area, weight }
     }
-}
-
-fn solid_angle_of(p: Vec3, corners: &[Vec3; 3]) -> f32 {
-    let [a, b, c] = corners.map(|v| v - p);
-    let (la, lb, lc) = (a.length(), b.length(), c.length());
-    let numerator = a.dot(b.cross(c));
-    let denominator = la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb;
-    2.0 * numerator.atan2(denominator)
 }
