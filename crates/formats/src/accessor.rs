@@ -25,6 +25,9 @@ fn check_extent(accessor: &Accessor) -> Result<(), ReadError> {
     let too_long = |available| Err(ReadError::AccessorTooLong { index, count, available });
     match accessor.view() {
         Some(view) => {
+            if let Some(stride) = view.stride().filter(|s| *s < accessor.size()) {
+                return Err(ReadError::Stride { index, stride, size: accessor.size() });
+            }
             let stride = view.stride().map_or(size, |s| s as u64);
             if !fits(accessor.offset() as u64, stride.max(1), size, count, view.length() as u64) {
                 return too_long(view.length() as u64);

@@ -4,14 +4,16 @@
 //! memory): a HIERARCHY of joints with offsets and channels, then a MOTION of one line a frame.
 //! Lengths have no unit; a figure taller than 20 is taken to be in centimetres.
 
+use crate::budget::Amount;
+use crate::names::tidy;
 use crate::{Document, ReadError};
 use tin_cloak_core::glam::{Quat, Vec3};
 use tin_cloak_core::skeleton::{LocalTransform, Skeleton};
 use tin_cloak_core::trial::{Clip, Interpolation, Track, TrackValues};
 use tin_cloak_core::JointId;
 
-/// More channels or frames than this is no motion anyone recorded.
-const MOST_VALUES: usize = 64 << 20;
+/// A frame is no longer than this, seconds.
+const LONGEST_FRAME: f32 = 60.0;
 
 #[derive(Clone, Copy)]
 enum Channel {
@@ -100,7 +102,7 @@ fn read_hierarchy(words: &mut Words) -> Result<Hierarchy, ReadError> {
         let word = words.next()?.to_ascii_uppercase();
         match word.as_str() {
             "ROOT" | "JOINT" => {
-                let name = words.next()?.to_owned();
+                let name = tidy(words.next()?);
                 words.expect("{")?;
                 if h.names.len() >= usize::from(u16::MAX) {
                     return Err(words.bad("there are too many joints"));
@@ -157,10 +159,15 @@ fn read_motion(words: &mut Words, channels: usize) -> Result<(Vec<f32>, Vec<f32>
     let frames = words.number()?.max(0.0) as usize;
     words.expect("Frame")?;
     words.expect("Time:")?;
-    let step = words.number()?.max(1e-4);
-    if frames == 0 || frames.saturating_mul(channels) > MOST_VALUES {
+    let step = words.number()?;
+    if !(step > 0.0 && step <= LONGEST_FRAME) {
+        return Err(words.bad(&format!("a frame of {step} s is not a motion: a frame takes up to 60 s")));
+    }
+    if frames == 0 || channels == 0 {
         return Err(words.bad(&format!("{frames} frames of {channels} channels are not a motion")));
     }
+    // Times and values, each of which a track has again.
+    Amount::Values.check((frames as u64).saturating_mul(channels as u64).saturating_mul(2))?;
     let mut values = Vec::new();
     for _ in 0..frames * channels {
         values.push(words.number()?);
@@ -171,9 +178,9 @@ fn read_motion(words: &mut Words, channels: usize) -> Result<(Vec<f32>, Vec<f32>
 fn tracks(h: &Hierarchy, times: &[f32], values: &[f32], scale: f32) -> Vec<Track> {
     let per_frame = h.channels.len();
     let mut tracks = Vec::new();
-    for j in 0..h.names.len() {
-        let own: Vec<(usize, Channel)> =
-            h.channels.iter().enumerate().filter(|(_, c)| c.0 == j).map(|(i, c)| (i, c.1)).collect();
+    let mut of_joint: Vec<Vec<(usize, Channel)>> = vec![Vec::new(); h.names.len()];
+    h.channels.iter().enumerate().for_each(|(i, (joint, channel))| of_joint[*joint].push((i, *channel)));
+    for (j, own) in of_joint.iter().enumerate() {
         let frame = |f: usize, i: usize| values[f * per_frame + i];
         let turn = |f: usize| {
             own.iter().fold(Quat::IDENTITY, |q, (i, c)| match c {

@@ -97,6 +97,17 @@ pub struct Document {
     pub skeleton: Option<Skeleton>,
     /// Motions of those joints.
     pub clips: Vec<Clip>,
+    /// Motions whose keys cannot be played.
+    pub unsound_clips: Vec<UnsoundClip>,
+}
+
+/// A motion that is left out, whole: half of it would be another motion.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct UnsoundClip {
+    /// Its name.
+    pub name: String,
+    /// What is wrong, and where.
+    pub why: String,
 }
 
 impl Document {

@@ -58,6 +58,16 @@ pub enum ReadError {
     NoMesh,
     #[error("line {line} of the OBJ cannot be read ({detail}): export it again")]
     Obj { line: String, detail: String },
+    #[error(
+        "the file adds up to {count} {what}, and {most} are read at most: leave out what is not needed \
+         (meshes drawn many times count each time) and export again"
+    )]
+    TooMuch { what: &'static str, count: u64, most: u64 },
+    #[error(
+        "accessor {index} steps {stride} bytes from one element of {size} bytes to the next: the file is \
+         damaged, export it again"
+    )]
+    Stride { index: usize, stride: usize, size: usize },
     #[error("line {line} of the BVH cannot be read ({detail}): export it again")]
     Bvh { line: usize, detail: String },
 }

@@ -1,20 +1,21 @@
 //! glTF 2.0 in.
 
 use crate::accessor::{check_all, check_type};
+use crate::budget::{self, Amount};
+use crate::clip_in;
+use crate::names::{or_number, tidy};
 use crate::scene_graph::{Joints, RawSkin, SceneGraph};
 use crate::{marks, Companions, Document, Look, Materials, MeshPart, ReadError};
 use base64::Engine;
 use gltf::accessor::{DataType, Dimensions};
-use gltf::animation::util::ReadOutputs;
 use gltf::mesh::Mode;
 use gltf::{Gltf, Semantic};
 use std::sync::Arc;
 use tin_cloak_core::deform::Morph;
-use tin_cloak_core::glam::{Mat3, Mat4, Quat, Vec3};
+use tin_cloak_core::glam::{Mat3, Mat4, Vec3};
 use tin_cloak_core::intake::mend_weights;
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skin::Skin;
-use tin_cloak_core::trial::{Clip, Interpolation, Track, TrackValues};
 use tin_cloak_core::JointId;
 
 type Buffers = [Vec<u8>];
@@ -23,6 +24,7 @@ pub(crate) fn read_gltf(bytes: &[u8], companions: &Companions) -> Result<Documen
     let Gltf { document, blob } = parse(bytes)?;
     let buffers = load_buffers(&document, blob, companions)?;
     check_all(&document, &buffers)?;
+    budget::check_gltf(&document)?;
     let materials = Arc::new(read_materials(bytes, &document, &buffers, companions)?);
     let graph = SceneGraph::new(&document)?;
     let raw: Vec<RawSkin> = document.skins().map(|s| raw_skin(&s, &buffers)).collect::<Result<_, _>>()?;
@@ -42,11 +44,15 @@ pub(crate) fn read_gltf(bytes: &[u8], companions: &Companions) -> Result<Documen
     if meshes.is_empty() {
         return Err(ReadError::NoMesh);
     }
-    let clips = match &joints {
-        Some(j) => document.animations().filter_map(|a| read_clip(&a, j, &buffers)).collect(),
-        None => Vec::new(),
-    };
-    Ok(Document { meshes, skeleton: joints.map(|j| j.skeleton), clips, ..Document::default() })
+    let (mut clips, mut unsound_clips) = (Vec::new(), Vec::new());
+    for animation in document.animations() {
+        let Some(joints) = &joints else { break };
+        match clip_in::read_clip(&animation, joints, &buffers) {
+            Ok(clip) => clips.extend(clip),
+            Err(unsound) => unsound_clips.push(unsound),
+        }
+    }
+    Ok(Document { meshes, skeleton: joints.map(|j| j.skeleton), clips, unsound_clips, ..Document::default() })
 }
 
 fn parse(bytes: &[u8]) -> Result<Gltf, ReadError> {
@@ -152,16 +158,21 @@ fn read_materials(
         Err(_) => serde_json::from_slice(bytes),
     }
     .unwrap_or_default();
+    let mut taken = 0;
+    let mut take = |bytes: Vec<u8>| {
+        taken += bytes.len() as u64;
+        Amount::PictureBytes.check(taken).map(|()| bytes)
+    };
     Materials::of_gltf(&root, |index, image| {
         if let Some(uri) = image.get("uri").and_then(|u| u.as_str()) {
-            return load_uri("picture", index, uri, companions);
+            return take(load_uri("picture", index, uri, companions)?);
         }
         let view = image.get("bufferView").and_then(|v| v.as_u64());
         let view = view.and_then(|v| document.views().nth(v as usize));
         let view =
             view.ok_or_else(|| ReadError::Invalid { detail: format!("picture {index} is nowhere") })?;
         // Every view was checked to lie within its buffer.
-        Ok(buffers[view.buffer().index()][view.offset()..view.offset() + view.length()].to_vec())
+        take(buffers[view.buffer().index()][view.offset()..view.offset() + view.length()].to_vec())
     })
 }
 
@@ -206,7 +217,7 @@ fn read_part(
     buffers: &Buffers,
 ) -> Result<Option<MeshPart>, ReadError> {
     let Some(mesh) = node.mesh() else { return Ok(None) };
-    let name = node.name().or(mesh.name()).map_or_else(|| format!("mesh {}", mesh.index()), str::to_owned);
+    let name = or_number(node.name().or(mesh.name()), "mesh", mesh.index());
     let bound = node.skin().and_then(|s| joints.and_then(|j| j.skins.get(s.index()).map(|b| (b, j))));
     let mut all = Gathered::default();
     for primitive in mesh.primitives() {
@@ -477,50 +488,5 @@ fn target_names(mesh: &gltf::Mesh) -> Vec<String> {
     let Some(extras) = mesh.extras().as_ref() else { return Vec::new() };
     let value: serde_json::Value = serde_json::from_str(extras.get()).unwrap_or_default();
     let list = value.get("targetNames").and_then(|n| n.as_array()).cloned().unwrap_or_default();
-    list.iter().filter_map(|n| n.as_str().map(str::to_owned)).collect()
-}
-
-/// The rotations and translations of joints; other channels, and ones whose data is not what
-/// it should be, are left out.
-fn read_clip(animation: &gltf::Animation, joints: &Joints, buffers: &Buffers) -> Option<Clip> {
-    let name = animation.name().map_or_else(|| format!("clip {}", animation.index() + 1), str::to_owned);
-    let mut tracks = Vec::new();
-    for channel in animation.channels() {
-        let Some(&joint) = joints.of_node.get(&channel.target().node().index()) else { continue };
-        let sampler = channel.sampler();
-        let floats = |a: &gltf::Accessor| a.data_type() == DataType::F32;
-        if !floats(&sampler.input()) || sampler.input().dimensions() != Dimensions::Scalar {
-            continue;
-        }
-        let wanted = match channel.target().property() {
-            gltf::animation::Property::Translation => Dimensions::Vec3,
-            gltf::animation::Property::Rotation => Dimensions::Vec4,
-            _ => continue,
-        };
-        if sampler.output().dimensions() != wanted {
-            continue;
-        }
-        let reader = channel.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
-        let (Some(times), Some(outputs)) = (reader.read_inputs(), reader.read_outputs()) else { continue };
-        let times: Vec<f32> = times.collect();
-        let (interpolation, per_key) = match sampler.interpolation() {
-            gltf::animation::Interpolation::Step => (Interpolation::Step, 1),
-            gltf::animation::Interpolation::Linear => (Interpolation::Linear, 1),
-            gltf::animation::Interpolation::CubicSpline => (Interpolation::Cubic, 3),
-        };
-        let values = match outputs {
-            ReadOutputs::Translations(t) => TrackValues::Translation(t.map(Vec3::from).collect()),
-            ReadOutputs::Rotations(r) => TrackValues::Rotation(r.into_f32().map(Quat::from_array).collect()),
-            _ => continue,
-        };
-        let (count, finite) = match &values {
-            TrackValues::Translation(v) => (v.len(), v.iter().all(|x| x.is_finite())),
-            TrackValues::Rotation(v) => (v.len(), v.iter().all(|x| x.is_finite())),
-        };
-        let ascending = times.windows(2).all(|w| w[0] <= w[1]) && times.iter().all(|t| t.is_finite());
-        if finite && ascending && !times.is_empty() && count >= times.len() * per_key {
-            tracks.push(Track { joint, times, values, interpolation });
-        }
-    }
-    (!tracks.is_empty()).then_some(Clip { name, tracks })
+    list.iter().filter_map(|n| n.as_str().map(tidy)).collect()
 }

@@ -5,7 +5,9 @@
 #![cfg_attr(test, allow(clippy::unwrap_used))]
 
 mod accessor;
+mod budget;
 mod bvh_in;
+mod clip_in;
 mod companions;
 mod document;
 mod error;
@@ -14,10 +16,11 @@ mod gltf_out;
 mod look;
 mod marks;
 mod mtl_in;
+mod names;
 mod obj_in;
 mod scene_graph;
 
-pub use document::{Document, Mark, MeshPart, PieceKind};
+pub use document::{Document, Mark, MeshPart, PieceKind, UnsoundClip};
 pub use error::ReadError;
 pub use gltf_out::{write_glb, GlbPart, GlbScene, WriteError};
 pub use look::{Look, MaterialRun, Materials, Picture};
@@ -29,6 +32,10 @@ pub use companions::{wanted, Companions};
 /// # Errors
 /// One sentence that says what is wrong, where, and what to do.
 pub fn read(name: &str, bytes: &[u8], companions: &Companions) -> Result<Document, ReadError> {
+    read_any(name, bytes, companions).map_err(ReadError::shortened)
+}
+
+fn read_any(name: &str, bytes: &[u8], companions: &Companions) -> Result<Document, ReadError> {
     let start = bytes.iter().position(|b| !b.is_ascii_whitespace()).map_or(&[][..], |i| &bytes[i..]);
     if bytes.is_empty() {
         return Err(ReadError::Empty);

@@ -1,5 +1,6 @@
 //! The node tree: world matrices, and the joints of all skins as one skeleton.
 
+use crate::names::or_number;
 use crate::ReadError;
 use std::collections::BTreeMap;
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
@@ -9,6 +10,8 @@ use tin_cloak_core::JointId;
 /// Nodes in an order with parents first, their parents and world matrices.
 pub(crate) struct SceneGraph {
     pub order: Vec<usize>,
+    /// Where each node stands in it.
+    rank: Vec<usize>,
     pub parents: Vec<Option<usize>>,
     pub world: Vec<Mat4>,
     pub local: Vec<LocalTransform>,
@@ -18,10 +21,7 @@ pub(crate) struct SceneGraph {
 impl SceneGraph {
     pub fn new(document: &gltf::Document) -> Result<Self, ReadError> {
         let count = document.nodes().len();
-        let names: Vec<String> = document
-            .nodes()
-            .map(|n| n.name().map_or_else(|| format!("node {}", n.index()), str::to_owned))
-            .collect();
+        let names: Vec<String> = document.nodes().map(|n| or_number(n.name(), "node", n.index())).collect();
         let mut parents = vec![None; count];
         for node in document.nodes() {
             for child in node.children() {
@@ -40,7 +40,9 @@ impl SceneGraph {
             order.extend(&children[order[next]]);
             next += 1;
         }
-        if let Some(lost) = (0..count).find(|n| !order.contains(n)).filter(|_| order.len() < count) {
+        let mut rank = vec![usize::MAX; count];
+        order.iter().enumerate().for_each(|(at, &n)| rank[n] = at);
+        if let Some(lost) = rank.iter().position(|at| *at == usize::MAX) {
             return Err(cycle(lost, &names));
         }
         let local: Vec<LocalTransform> = document.nodes().map(|n| local_of(&n)).collect();
@@ -49,7 +51,7 @@ impl SceneGraph {
             let parent = parents[n].map_or(Mat4::IDENTITY, |p| world[p]);
             world[n] = parent * local[n].matrix();
         }
-        Ok(Self { order, parents, world, local, names })
+        Ok(Self { order, rank, parents, world, local, names })
     }
 }
 
@@ -167,11 +169,7 @@ fn mesh_to_world(graph: &SceneGraph, skin: &RawSkin) -> Result<ToWorld, ReadErro
             return Err(SkeletonError::SingularBind { name: graph.names[node].clone() }.into());
         }
     }
-    let first = skin
-        .joints
-        .iter()
-        .zip(&skin.inverse_bind)
-        .min_by_key(|(node, _)| graph.order.iter().position(|n| n == *node));
+    let first = skin.joints.iter().zip(&skin.inverse_bind).min_by_key(|(node, _)| graph.rank[**node]);
     let matrix = first.map_or(Mat4::IDENTITY, |(&node, bind)| graph.world[node] * *bind);
     if !is_invertible(&matrix) {
         let name = first.map_or_else(String::new, |(&n, _)| graph.names[n].clone());

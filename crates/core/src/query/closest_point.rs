@@ -161,10 +161,11 @@ impl Bvh {
             return None;
         }
         let mut nearest = Nearest { p, bound: within * within, best: None };
-        if let Some((leaf, lane)) = seed.map(|at| (at / LEAF_SIZE, at % LEAF_SIZE)) {
-            if wanted.takes(&self.leaves[leaf]) & 1 << lane != 0 {
-                nearest.offer(self.order[leaf * LEAF_SIZE + lane], self.leaves[leaf].corners(lane));
-            }
+        let seed = seed.map(|at| (at / LEAF_SIZE, at % LEAF_SIZE));
+        if let Some((leaf, lane)) =
+            seed.filter(|(leaf, lane)| wanted.takes(&self.leaves[*leaf]) & 1 << lane != 0)
+        {
+            nearest.offer(self.order[leaf * LEAF_SIZE + lane], self.leaves[leaf].corners(lane));
         }
         let place = splat(p);
         let [px, py, pz] = place;
