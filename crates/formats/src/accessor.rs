@@ -22,6 +22,15 @@ pub(crate) fn check_all(document: &gltf::Document, buffers: &[Vec<u8>]) -> Resul
 
 fn check_extent(accessor: &Accessor) -> Result<(), ReadError> {
     let (index, count, size) = (accessor.index(), accessor.count() as u64, accessor.size() as u64);
+    // The library takes it for granted that there is one, and that sparse ones lie close.
+    let sparse_is_odd = accessor.sparse().is_some_and(|s| {
+        s.count() == 0 || s.indices().view().stride().is_some() || s.values().view().stride().is_some()
+    });
+    if count == 0 || sparse_is_odd {
+        return Err(ReadError::Invalid {
+            detail: format!("accessor {index} has no element where it should"),
+        });
+    }
     let too_long = |available| Err(ReadError::AccessorTooLong { index, count, available });
     match accessor.view() {
         Some(view) => {

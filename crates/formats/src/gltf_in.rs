@@ -60,6 +60,7 @@ fn parse(bytes: &[u8]) -> Result<Gltf, ReadError> {
     let Gltf { document, blob } = Gltf::from_slice_without_validation(bytes).map_err(refuse)?;
     let json = document.into_json();
     check_position_accessors(&json)?;
+    check_channels(&json)?;
     Ok(Gltf { document: gltf::Document::from_json(json).map_err(refuse)?, blob })
 }
 
@@ -74,6 +75,19 @@ fn check_position_accessors(json: &gltf::json::Root) -> Result<(), ReadError> {
             let there = json.accessors.len();
             let detail =
                 format!("mesh {mesh} has its positions in accessor {accessor}, and there are {there}");
+            return Err(ReadError::Invalid { detail });
+        }
+    }
+    Ok(())
+}
+
+/// Nor does it look at what the channels of a motion name.
+fn check_channels(json: &gltf::json::Root) -> Result<(), ReadError> {
+    let all = json.animations.iter().enumerate();
+    for (a, channel) in all.flat_map(|(a, animation)| animation.channels.iter().map(move |c| (a, c))) {
+        let path = matches!(channel.target.path, gltf::json::validation::Checked::Valid(_));
+        if channel.target.node.value() >= json.nodes.len() || !path {
+            let detail = format!("animation {a} moves something of a node that is not there");
             return Err(ReadError::Invalid { detail });
         }
     }

@@ -17,6 +17,16 @@ pub(crate) fn materials(list: &[tobj::Material], companions: &Companions) -> Mat
     all
 }
 
+/// The lines of a library that the parser takes: it trusts every colour to have three numbers.
+pub(crate) fn readable(library: &[u8]) -> Vec<u8> {
+    let text = String::from_utf8_lossy(library);
+    let takes = |line: &&str| {
+        let mut words = line.split_whitespace();
+        !matches!(words.next(), Some("Ka" | "Kd" | "Ks" | "Ke")) || words.count() >= 3
+    };
+    text.lines().filter(takes).collect::<Vec<_>>().join("\n").into_bytes()
+}
+
 fn one(material: &tobj::Material, companions: &Companions, all: &mut Materials) -> Value {
     let [r, g, b] = material.diffuse.unwrap_or([0.8; 3]);
     let alpha = material.dissolve.unwrap_or(1.0);

@@ -17,7 +17,7 @@ pub(crate) fn read_obj(name: &str, bytes: &[u8], companions: &Companions) -> Res
         let name = path.to_string_lossy();
         let file = name.rsplit(['/', '\\']).next().and_then(|n| companions.get(n));
         let file = file.ok_or(tobj::LoadError::OpenFileFailed)?;
-        tobj::load_mtl_buf(&mut std::io::Cursor::new(file))
+        tobj::load_mtl_buf(&mut std::io::Cursor::new(mtl_in::readable(file)))
     };
     let (models, materials) = tobj::load_obj_buf(&mut source, &options, library)
         .map_err(|e| ReadError::Obj { line: first_bad_line(bytes), detail: e.to_string() })?;

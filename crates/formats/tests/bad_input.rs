@@ -196,6 +196,101 @@ fn bad_obj_and_bvh_lines_are_named() {
     assert!(text.contains("line 5") && text.contains("spin"), "{text}");
 }
 
+#[test]
+fn a_small_file_that_adds_up_to_gigabytes() {
+    // Twenty thousand nodes that draw one mesh of 300 vertices.
+    let (mut json, mut bin) = triangle();
+    let first = bin.len();
+    bin.resize(first + 300 * 12, 0);
+    json["buffers"][0]["byteLength"] = json!(bin.len());
+    json["bufferViews"].as_array_mut().unwrap().push(json!({
+        "buffer": 0, "byteOffset": first, "byteLength": 300 * 12
+    }));
+    json["accessors"].as_array_mut().unwrap().push(json!({
+        "bufferView": 5, "componentType": 5126, "count": 300, "type": "VEC3", "min": [0, 0, 0], "max": [0, 0, 0]
+    }));
+    json["meshes"] = json!([{"primitives": [{"attributes": {"POSITION": 5}}]}]);
+    json["nodes"] = json!(vec![json!({"mesh": 0}); 20_000]);
+    json["scenes"][0]["nodes"] = json!([0]);
+    json.as_object_mut().unwrap().remove("skins");
+    let text = refusal(&glb(&json, &bin));
+    assert!(text.contains("adds up to 6000000 vertices, and 4000000 are read"), "{text}");
+    // Primitives that share their vertices still have faces of their own.
+    json["nodes"] = json!([{"mesh": 0}]);
+    json["meshes"][0]["primitives"] = json!(vec![json!({"attributes": {"POSITION": 5}}); 200_000]);
+    assert!(refusal(&glb(&json, &bin)).contains("adds up to 60000000 vertices"));
+}
+
+#[test]
+fn a_stride_shorter_than_its_element() {
+    let text = changed(|json, _| json["bufferViews"][0]["byteStride"] = json!(4));
+    assert!(text.contains("steps 4 bytes") && text.contains("12 bytes"), "{text}");
+}
+
+#[test]
+fn a_name_that_fills_the_screen() {
+    let (mut json, mut bin) = triangle();
+    json["nodes"][0]["name"] = json!("long\n".repeat(25_000));
+    let part = read("a.glb", &glb(&json, &bin), &Companions::new()).unwrap().meshes.remove(0);
+    assert!(part.name.chars().count() <= 201 && !part.name.contains('\n'));
+    bin[36] = 99;
+    assert!(refusal(&glb(&json, &bin)).len() < 1000);
+}
+
+/// The triangle with a clip that turns its tip: keys at 0 and 1 s.
+fn turning(keys: [[f32; 4]; 2], times: [f32; 2]) -> Vec<u8> {
+    let (mut json, mut bin) = triangle();
+    let first = bin.len();
+    times.iter().chain(keys.iter().flatten()).for_each(|f| bin.extend(f.to_le_bytes()));
+    json["buffers"][0]["byteLength"] = json!(bin.len());
+    let views = json["bufferViews"].as_array_mut().unwrap();
+    views.push(json!({"buffer": 0, "byteOffset": first, "byteLength": 8}));
+    views.push(json!({"buffer": 0, "byteOffset": first + 8, "byteLength": 32}));
+    let accessors = json["accessors"].as_array_mut().unwrap();
+    accessors.push(json!({"bufferView": 5, "componentType": 5126, "count": 2, "type": "SCALAR"}));
+    accessors.push(json!({"bufferView": 6, "componentType": 5126, "count": 2, "type": "VEC4"}));
+    json["animations"] = json!([{"name": "turn", "samplers": [{"input": 5, "output": 6}],
+        "channels": [{"sampler": 0, "target": {"node": 2, "path": "rotation"}}]}]);
+    glb(&json, &bin)
+}
+
+#[test]
+fn a_motion_that_cannot_be_played_is_left_out_whole_and_told() {
+    let rest = [0.0, 0.0, 0.0, 1.0];
+    let read = |bytes: &[u8]| read("a.glb", bytes, &Companions::new()).unwrap();
+    assert_eq!(read(&turning([rest, rest], [0.0, 1.0])).clips.len(), 1);
+    for (keys, times, says) in [
+        ([[0.0; 4], rest], [0.0, 1.0], "the rotation of “tip” at 0 s is zero"),
+        ([rest, [f32::NAN; 4]], [0.0, 1.0], "at 1 s is zero, endless or no number"),
+        ([rest, [3e38; 4]], [0.0, 1.0], "at 1 s is zero, endless or no number"),
+        ([rest, rest], [0.0, f32::NAN], "has a key at NaN s"),
+        ([rest, rest], [0.0, 3e38], "has a key at 3"),
+        ([rest, rest], [1.0, 0.5], "has a key at 0.5 s after one at 1 s"),
+    ] {
+        let document = read(&turning(keys, times));
+        assert!(document.clips.is_empty());
+        let unsound = &document.unsound_clips[0];
+        assert!(unsound.name == "turn" && unsound.why.contains(says), "{}", unsound.why);
+    }
+}
+
+#[test]
+fn bvh_motions_that_nobody_recorded() {
+    let of = |channels: &str, frames: &str, step: &str| {
+        let text = format!(
+            "HIERARCHY\nROOT hips\n{{\nOFFSET 0 90 0\n{channels}\nEnd Site\n{{\nOFFSET 0 9 0\n}}\n}}\n\
+             MOTION\nFrames: {frames}\nFrame Time: {step}\n0 0 0\n"
+        );
+        read("a.bvh", text.as_bytes(), &Companions::new()).map_err(|e| e.to_string())
+    };
+    let turns = "CHANNELS 3 Zrotation Xrotation Yrotation";
+    assert!(of(turns, "1", "0.04").is_ok());
+    assert!(of("", "1000000000000", "0.04").unwrap_err().contains("frames of 0 channels"));
+    assert!(of(turns, "1000000000000", "0.04").unwrap_err().contains("adds up to"));
+    assert!(of(turns, "1", "1e38").unwrap_err().contains("takes up to 60 s"));
+    assert!(of(turns, "1", "0").unwrap_err().contains("takes up to 60 s"));
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(400))]
 
