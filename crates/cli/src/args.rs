@@ -17,7 +17,7 @@ pub(crate) struct Cli {
 const EXAMPLES: &str = "Examples:
   tin-cloak demo
       the application with made-up clothes to try, on http://127.0.0.1:8610
-  tin-cloak fit --body body.glb --piece shirt.glb --piece plate.glb@layer=2,kind=stiff --out dressed.glb
+  tin-cloak fit --body body.glb --piece shirt.glb --piece plate.glb@layer=2,kind=stiff,weights=new --out dressed.glb
       bind two pieces to a body and write one skinned GLB
   tin-cloak check dressed.glb --report report.json
       measure poke-through in every trial pose; exit status 1 when there is any
@@ -150,13 +150,15 @@ impl From<MethodArg> for Method {
     }
 }
 
-/// `FILE[@layer=2,kind=stiff,joint=NAME]`.
+/// `FILE[@layer=2,kind=stiff,joint=NAME,weights=keep,mesh=NAME]`.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct PieceArg {
     pub file: PathBuf,
     pub layer: Option<u16>,
     pub kind: Option<PieceKind>,
     pub joint: Option<String>,
+    pub keeps: Option<bool>,
+    pub mesh: Option<String>,
 }
 
 impl FromStr for PieceArg {
@@ -166,7 +168,8 @@ impl FromStr for PieceArg {
         // An @ may be part of a path: options follow the last one only if they look like options.
         let split = text.rsplit_once('@').filter(|(_, o)| o.split(',').all(|p| p.contains('=')));
         let (file, options) = split.unwrap_or((text, ""));
-        let mut piece = Self { file: file.into(), layer: None, kind: None, joint: None };
+        let mut piece =
+            Self { file: file.into(), layer: None, kind: None, joint: None, keeps: None, mesh: None };
         for option in options.split(',').filter(|o| !o.is_empty()) {
             let (key, value) = option.split_once('=').unwrap_or((option, ""));
             match key {
@@ -184,7 +187,18 @@ impl FromStr for PieceArg {
                     });
                 }
                 "joint" => piece.joint = Some(value.to_owned()),
-                _ => return Err(format!("“{key}” is not an option of a piece: give layer, kind or joint")),
+                "mesh" => piece.mesh = Some(value.to_owned()),
+                "weights" => {
+                    piece.keeps = Some(match value {
+                        "keep" => true,
+                        "new" => false,
+                        _ => return Err(format!("weights={value}: give keep or new")),
+                    });
+                }
+                _ => {
+                    let known = "layer, kind, joint, weights or mesh";
+                    return Err(format!("“{key}” is not an option of a piece: give {known}"));
+                }
             }
         }
         Ok(piece)
@@ -203,6 +217,9 @@ mod tests {
             (plate.layer, plate.kind, plate.joint.as_deref()),
             (Some(3), Some(PieceKind::Stiff), Some("chest"))
         );
+        let skinned: PieceArg = "set.glb@weights=keep,mesh=left boot".parse().unwrap();
+        assert_eq!((skinned.keeps, skinned.mesh.as_deref()), (Some(true), Some("left boot")));
+        assert!("x.glb@weights=old".parse::<PieceArg>().is_err());
         let plain: PieceArg = "odd@name.glb".parse().unwrap();
         assert_eq!(plain.file, PathBuf::from("odd@name.glb"));
         assert!("x.glb@layer=0".parse::<PieceArg>().is_err());

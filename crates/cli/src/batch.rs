@@ -40,8 +40,8 @@ fn save_report(path: Option<&Path>, report: &Report) -> Result<(), Box<dyn std::
 
 pub(crate) fn fit(args: &Fit) -> Outcome {
     let piece = |arg: &PieceArg| -> Result<PieceFile, FileError> {
-        let (layer, kind, joint) = (arg.layer, arg.kind, arg.joint.clone());
-        Ok(PieceFile { file: load(&arg.file)?, layer, kind, joint })
+        let PieceArg { file, layer, kind, joint, keeps, mesh } = arg.clone();
+        Ok(PieceFile { file: load(&file)?, layer, kind, joint, keeps, mesh })
     };
     let body = load(&args.body)?;
     let files: Vec<PieceFile> = args.pieces.iter().map(piece).collect::<Result<_, _>>()?;

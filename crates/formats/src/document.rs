@@ -25,7 +25,7 @@ pub enum PieceKind {
 
 /// The mark of this program in a mesh node's extras:
 /// `{"tin_cloak": {"role": "body" | "piece", "layer": 1, "kind": "soft"}}`.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Mark {
     /// `body` or `piece`.
     pub role: String,
@@ -41,6 +41,26 @@ pub struct Mark {
     /// How it was bound, when this program bound it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub method: Option<String>,
+    /// The joints of the skeleton that are this piece's own.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub joints: Vec<MarkedJoint>,
+}
+
+/// A joint of the skeleton that belongs to a piece.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct MarkedJoint {
+    /// Its name.
+    pub name: String,
+    /// The joint it hangs from.
+    pub parent: String,
+    /// The end of its bone at rest, metres in model space.
+    pub tip: [f32; 3],
+    /// What it turns about: unit, in model space.
+    pub axis: [f32; 3],
+    /// Least and most degrees about it.
+    pub range: [f32; 2],
+    /// How far from its bone cloth follows it, millimetres.
+    pub reach_mm: f32,
 }
 
 /// One mesh of a file.

@@ -7,6 +7,7 @@ mod aside;
 mod binary;
 mod binding;
 mod board_svg;
+mod came;
 mod files;
 mod fitting;
 mod gate;
@@ -56,6 +57,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", seating::routes())
         .mount("/", binding::routes())
         .mount("/", own_joints::routes())
+        .mount("/", came::routes())
         .mount("/", motions::routes())
         .mount("/", look::routes())
         .mount("/", jobs::routes())

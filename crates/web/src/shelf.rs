@@ -35,6 +35,8 @@ pub(crate) struct AssetCard {
     pub groups: usize,
     /// How it moves, as its file says, or cloth.
     pub kind: &'static str,
+    /// Its layer, when its file says so.
+    pub layer: Option<u16>,
 }
 
 #[derive(Template)]
@@ -89,6 +91,7 @@ pub(crate) fn asset_card(asset: &Asset) -> AssetCard {
         why: facts.why,
         groups: facts.groups_to_sort,
         kind: kind_key(facts.kind.unwrap_or_default()),
+        layer: facts.layer,
     }
 }
 

@@ -25,6 +25,8 @@ pub enum WorkshopError {
     NothingWorn { file: String },
     #[error("“{piece}”: {source}")]
     Bind { piece: String, source: BindError },
+    #[error("the motion “{clip}” of {file} cannot be played: {why}; export it again, or try other poses")]
+    UnsoundClip { file: String, clip: String, why: String },
     #[error("none of the trial’s joints match the body’s: rename them, or use another file ({file})")]
     NoMatchingJoints { file: String },
     #[error("{file} holds no motion of a skeleton: export at least one clip")]
@@ -82,6 +84,13 @@ pub enum WorkshopError {
      most 500 mm, and stretch is 0 to 1"
     )]
     BadBinding,
+    #[error("“{piece}” came without weights: bind it in another way")]
+    CameWithout { piece: String },
+    #[error(
+        "“{piece}” keeps its weights only where nine in ten of the joints that move it are the body's: \
+         {missing} are not; say weights=new"
+    )]
+    CameUnmatched { piece: String, missing: String },
     #[error("nothing is left of what “{piece}” would take its weights from: choose more of it")]
     NothingOfSource { piece: String },
     #[error(

@@ -28,6 +28,7 @@ pub use binding::bind::{bind_piece, BindTimes};
 pub use binding::joint_use::JointUse;
 pub use binding::stiff::stiff_shells;
 pub use dress::body::{sort_document, Body};
+pub use dress::came::Came;
 pub use dress::dressed::Dress;
 pub use dress::motions::{MotionJoints, RangeRow};
 pub use dress::piece::Piece;

@@ -3,19 +3,21 @@
 use crate::batch::fit::NamedFile;
 use crate::dress::body::{sort_document, Body};
 use crate::dress::dressed::Dress;
+use crate::dress::motions::{keep_to_ranges, SaidRanges};
+use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
-use crate::dress::trials::{clip_trials, range_trials, retarget_trials, TrialSet};
+use crate::dress::trials::{clip_trials, retarget_trials, TrialSet, CLIP_FRAMES};
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
+use crate::intake::brought::brought;
 use crate::measuring::board::measure_board;
 use crate::measuring::report::{Report, SkippedEntry};
 use crate::mending::push_out::mend;
 use crate::state::push::MendOptions;
 use std::sync::Arc;
 use std::time::Instant;
-
-/// Frames tried of each clip.
-const CLIP_FRAMES: usize = 24;
+use tin_cloak_core::intake::Place;
+use tin_cloak_formats::{MeshPart, UnsoundClip};
 
 /// Which poses are tried.
 #[derive(Clone, Debug)]
@@ -46,18 +48,26 @@ impl Dressed {
     pub fn open(file: &NamedFile, body_mesh: Option<&str>, wish: &TrialWish) -> Result<Self, WorkshopError> {
         let started = Instant::now();
         let (body, parts) = sort_document(&file.name, file.document()?, body_mesh)?;
-        let body = Arc::new(body);
-        let skinned = parts.into_iter().filter(|p| p.skin.is_some());
-        let piece = |(position, part): (u16, tin_cloak_formats::MeshPart)| {
+        let skinned: Vec<MeshPart> = parts.into_iter().filter(|p| p.skin.is_some()).collect();
+        let skeleton = body.skeleton.clone();
+        let own = |(id, part): (u32, &MeshPart)| brought(part, Some(&skeleton), &skeleton, id).joints;
+        let joints: Vec<_> = (1..).zip(&skinned).flat_map(own).collect();
+        let body = Arc::new(with_own_joints(body, &joints)?);
+        let piece = |(position, part): (u16, MeshPart)| {
             let mark = part.mark.as_ref();
             let (layer, kind) = (mark.and_then(|m| m.layer), mark.and_then(|m| m.kind));
-            Piece::new(part, layer.unwrap_or(position), kind.unwrap_or_default(), &body, true)
+            let place = mark.and_then(|m| Place::of_word(m.place.as_ref()?));
+            let mut piece =
+                Piece::new(part, layer.unwrap_or(position), kind.unwrap_or_default(), &body, true);
+            (piece.id, piece.place) = (u32::from(position), place);
+            piece
         };
         let pieces: Vec<Piece> = (1..).zip(skinned).map(piece).collect();
         if pieces.is_empty() {
             return Err(WorkshopError::NothingWorn { file: file.name.clone() });
         }
-        let trials = trials(&body, wish)?;
+        let mut trials = trials(&file.name, &body, wish)?;
+        keep_to_ranges(&body, &SaidRanges::default(), &mut trials);
         let mut dress = Dress { body, pieces };
         dress.sort();
         Ok(Self { dress, trials, started })
@@ -97,12 +107,14 @@ impl Dressed {
     }
 }
 
-fn trials(body: &Body, wish: &TrialWish) -> Result<TrialSet, WorkshopError> {
+fn trials(file: &str, body: &Body, wish: &TrialWish) -> Result<TrialSet, WorkshopError> {
     match wish {
-        TrialWish::Range => Ok(range_trials(body)),
-        TrialWish::Clips if body.clips.is_empty() => {
-            Err(WorkshopError::NoClips { file: "the dressed file".to_owned() })
+        TrialWish::Range => Ok(body_trials(body)),
+        TrialWish::Clips if !body.unsound_clips.is_empty() => {
+            let UnsoundClip { name, why } = body.unsound_clips[0].clone();
+            Err(WorkshopError::UnsoundClip { file: file.to_owned(), clip: name, why })
         }
+        TrialWish::Clips if body.clips.is_empty() => Err(WorkshopError::NoClips { file: file.to_owned() }),
         TrialWish::Clips => Ok(clip_trials(body, CLIP_FRAMES)),
         TrialWish::Motion(file) => retarget_trials(body, &file.name, &file.document()?, CLIP_FRAMES),
     }

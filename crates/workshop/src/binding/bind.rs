@@ -35,6 +35,16 @@ pub fn bind_piece(body: &Body, piece: &Piece, recipe: &Recipe) -> Result<(Bound,
     bind_piece_to(&source, body, (piece, &[]), recipe)
 }
 
+/// The weights that the file of `piece` brings, on joints of `body`.
+///
+/// # Errors
+/// When its file has none, or none of its joints is matched.
+pub(crate) fn as_it_came(piece: &Piece, body: &Body, recipe: &Recipe) -> Result<Bound, WorkshopError> {
+    let came = piece.came.as_ref().ok_or_else(|| WorkshopError::CameWithout { piece: piece.name.clone() })?;
+    let skin = came.on(&body.skeleton, &recipe.came, &piece.name)?;
+    Ok(Bound::by(Method::Came.word(), skin))
+}
+
 /// Weights for `piece` from any skinned surface at rest; its own joints take their part of the cloth.
 ///
 /// # Errors

@@ -1,6 +1,6 @@
 //! Binding pieces in an order in which each comes after those it takes its weights from.
 
-use crate::binding::bind::bind_piece_to;
+use crate::binding::bind::{as_it_came, bind_piece_to};
 use crate::binding::caged::bind_in_cage;
 use crate::binding::kept::template_source;
 use crate::binding::stiff::{stiff_as_one, stiff_shells, stiffness};
@@ -41,6 +41,13 @@ impl Doing<'_> {
             let piece = &self.room.dress.pieces[index];
             let id = self.room.piece_state(index).id;
             let recipe = self.draft.piece(id)?.recipe.clone();
+            if recipe.options.method == Method::Came {
+                let bound = as_it_came(piece, &body, &recipe)?;
+                self.keep_bound((id, piece), &bound, (&body, &trials))?;
+                names.push(piece.name.clone());
+                done.insert(index, bound);
+                continue;
+            }
             let source = match &recipe.takes {
                 Takes::Template(file) => {
                     let blob = |id: &_| self.draft.blob(self.store, id);
@@ -83,13 +90,23 @@ impl Doing<'_> {
             if cage.is_some() {
                 bound.skin = stiff_as_one(&source, &body, piece, &recipe, &bound.skin)?;
             }
-            self.draft.notes.extend(bind_note(piece, &bound, (&body, &trials)));
-            let blob = self.draft.keep(pack_bound(&bound)?);
-            self.draft.piece(id)?.bound = Some(blob);
+            self.keep_bound((id, piece), &bound, (&body, &trials))?;
             names.push(piece.name.clone());
             done.insert(index, bound);
         }
         Ok(names)
+    }
+
+    fn keep_bound(
+        &mut self,
+        (id, piece): (PieceId, &Piece),
+        bound: &Bound,
+        of: (&Body, &TrialSet),
+    ) -> Result<(), WorkshopError> {
+        self.draft.notes.extend(bind_note(piece, bound, of));
+        let blob = self.draft.keep(pack_bound(bound)?);
+        self.draft.piece(id)?.bound = Some(blob);
+        Ok(())
     }
 
     /// The chosen pieces, and those bound ones that hang in a cage among them.
@@ -186,6 +203,9 @@ fn bind_note(piece: &Piece, bound: &Bound, (body, trials): (&Body, &TrialSet)) -
             bound.matched_share * 100.0,
             bound.skin.max_influences()
         )),
+        Some(Method::Came) => {
+            said.push(format!("as it came, at most {} joints a vertex", bound.skin.max_influences()));
+        }
         Some(m) => said.push(format!("by {}", m.sentence())),
         // A cage has told of itself.
         None => {}

@@ -63,11 +63,17 @@ impl Doing<'_> {
         for joint in self.draft.state.joints.iter_mut().filter(|j| j.parent == gone.name) {
             joint.parent.clone_from(&gone.parent);
         }
-        let own = self.room.dress.body.skeleton.len() - self.room.state.joints.len();
+        let skeleton = &self.room.dress.body.skeleton;
+        let of_file = self.decoder.body(self.store, &self.room.state.body)?.skeleton.len();
         // Joints taken out earlier in the same step stood further back.
-        let number = own + at;
-        let parent = self.room.dress.body.skeleton.find(&gone.parent).unwrap_or(JointId(0));
-        let total = own + self.draft.state.joints.len();
+        let number = skeleton.find(&gone.name).map_or(skeleton.len(), JointId::index);
+        if number < of_file {
+            // The body has it from its file: it stays, and is the body's now.
+            return Ok(());
+        }
+        let parent = skeleton.find(&gone.parent).unwrap_or(JointId(0));
+        let not_of_file = |j: &&OwnJoint| skeleton.find(&j.name).is_none_or(|j| j.index() >= of_file);
+        let total = of_file + self.draft.state.joints.iter().filter(not_of_file).count();
         let renumbered = |j: JointId| match j.index() {
             j if j == number => parent,
             j if j > number => JointId(j as u16 - 1),

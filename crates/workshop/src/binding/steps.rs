@@ -4,7 +4,9 @@ use crate::binding::sources::allowed_joints;
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
 use crate::state::names::PieceId;
-use crate::state::recipe::{BindOptions, FollowWish, JointChoice, Recipe, SideWish, SourcePart, Takes};
+use crate::state::recipe::{
+    BindOptions, CamePair, FollowWish, JointChoice, Method, Recipe, SideWish, SourcePart, Takes,
+};
 use std::collections::HashMap;
 
 impl Doing<'_> {
@@ -34,6 +36,23 @@ impl Doing<'_> {
         let name = self.with_recipe(piece, |r| r.options = options.clone())?;
         let apart = options.apart_mm.map_or(String::new(), |mm| format!(", sides apart over {mm} mm"));
         Ok(format!("Bind {name} by {}{apart}", options.method.sentence()))
+    }
+
+    pub fn match_came(&mut self, piece: PieceId, pairs: &[CamePair]) -> Result<String, WorkshopError> {
+        let worn = self.worn_piece(piece)?.1;
+        let without = || WorkshopError::CameWithout { piece: worn.name.clone() };
+        let came = worn.came.clone().ok_or_else(without)?;
+        // Refused before anything is changed when a joint is not there.
+        came.on(&self.room.dress.body.skeleton, pairs, &worn.name)?;
+        let known = |own: &String| came.skeleton.find(own).is_some();
+        if let Some((own, _)) = pairs.iter().find(|p| !known(&p.0)) {
+            return Err(WorkshopError::NoSuchJoint { joint: own.clone() });
+        }
+        self.draft.piece(piece)?.recipe.came = pairs.to_vec();
+        self.draft.piece(piece)?.recipe.options.method = Method::Came;
+        let index = self.worn_piece(piece)?.0;
+        self.bind_in_order(vec![index], HashMap::new())?;
+        Ok(format!("Match the joints that {} came with", self.draft.piece(piece)?.name()))
     }
 
     pub fn follow(

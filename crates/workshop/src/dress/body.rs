@@ -3,6 +3,7 @@
 use crate::dress::derived::Weighed;
 use crate::dress::shading::Shading;
 use crate::error::WorkshopError;
+use crate::state::own_joint::OwnJoint;
 use glam::{Mat4, Quat, Vec3};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{BodySurface, Layer, Walls};
@@ -13,7 +14,7 @@ use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::Clip;
 use tin_cloak_core::LayerIndex;
-use tin_cloak_formats::{Document, Look, MeshPart};
+use tin_cloak_formats::{Document, Look, MeshPart, UnsoundClip};
 
 /// A rigged body.
 #[derive(Clone, Debug)]
@@ -30,10 +31,14 @@ pub struct Body {
     pub morphs: Vec<Morph>,
     /// Motions.
     pub clips: Vec<Clip>,
+    /// Motions of its file that cannot be played.
+    pub unsound_clips: Vec<UnsoundClip>,
     /// Texture coordinates and materials.
     pub look: Look,
     /// What was wrong with the weights of its file and has been put right.
     pub weight_faults: WeightFaults,
+    /// Joints of the skeleton that belong to pieces.
+    pub own_joints: Vec<OwnJoint>,
     /// Roles of joints that a person has set.
     pub set_roles: Vec<(String, JointRole)>,
     /// Adjacency over welded vertices.
@@ -92,6 +97,8 @@ impl Body {
             clips,
             look: part.look,
             weight_faults: part.weight_faults,
+            unsound_clips: Vec::new(),
+            own_joints: Vec::new(),
             set_roles: Vec::new(),
         })
     }
@@ -158,7 +165,7 @@ pub fn sort_document(
     document: Document,
     body_mesh: Option<&str>,
 ) -> Result<(Body, Vec<MeshPart>), WorkshopError> {
-    let Document { mut meshes, skeleton, clips, .. } = document;
+    let Document { mut meshes, skeleton, clips, unsound_clips, .. } = document;
     let names = || meshes.iter().map(|m| format!("“{}”", m.name)).collect::<Vec<_>>().join(", ");
     let marked = |m: &MeshPart| m.mark.as_ref().is_some_and(|k| k.role == "body");
     let index = match body_mesh {
@@ -172,5 +179,5 @@ pub fn sort_document(
         },
     };
     let body = Body::new(file, meshes.remove(index), skeleton, clips)?;
-    Ok((body, meshes))
+    Ok((Body { unsound_clips, ..body }, meshes))
 }

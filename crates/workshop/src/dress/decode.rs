@@ -3,11 +3,11 @@
 use crate::dress::body::{sort_document, Body};
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::dressed::Dress;
-use crate::dress::motions::{checked_pairs, keep_to_ranges};
-use crate::dress::own_joints::{own_joint_trials, with_own_joints};
+use crate::dress::motions::{checked_pairs, keep_to_ranges, SaidRanges};
+use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
 use crate::dress::room::{Contents, Room};
-use crate::dress::trials::{clip_trials, kept_trial, matched_trials, range_trials, TrialSet};
+use crate::dress::trials::{clip_trials, kept_trial, matched_trials, TrialSet, CLIP_FRAMES};
 use crate::error::WorkshopError;
 use crate::state::blobs::{unpack_bound, unpack_indices, unpack_positions, unpack_skin, ReadBlob};
 use crate::state::bound::Bound;
@@ -20,9 +20,6 @@ use tin_cloak_core::mesh::Kept;
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
 use tin_cloak_store::{BlobId, Store};
-
-/// Frames tried of each of the body's clips.
-const CLIP_FRAMES: usize = 12;
 
 /// Decodes states; what it has decoded is kept among the derived values.
 #[derive(Default)]
@@ -148,15 +145,14 @@ impl Decoder {
         body: &Body,
     ) -> Result<Arc<TrialSet>, WorkshopError> {
         self.derived.try_get_or(trials_key(state), || {
-            let mut set = range_trials(body);
-            set.trials.extend(own_joint_trials(body, state));
+            let mut set = body_trials(body);
             set = set.and(clip_trials(body, CLIP_FRAMES));
             for motion in &state.motions {
                 let document = read_stored(store, &motion.source)?;
                 let pairs = checked_pairs(body, &motion.source.file_name, &document, &motion.pairs)?;
                 set = set.and(matched_trials(body, &document, &pairs, CLIP_FRAMES));
             }
-            keep_to_ranges(body, state, &mut set);
+            keep_to_ranges(body, &SaidRanges::of(state), &mut set);
             set.trials.extend(state.poses.iter().map(|kept| kept_trial(kept, body.skeleton.len())));
             Ok(set)
         })
@@ -187,7 +183,7 @@ impl Decoder {
     /// When its file cannot be read.
     pub fn piece(&self, blob: ReadBlob, piece: &PieceState) -> Result<Arc<Piece>, WorkshopError> {
         self.derived.try_get_or(Key::of("piece as cut", &(&piece.source, &piece.cut)), || {
-            let mut part = self.rigged_part(blob, &piece.source)?.0;
+            let (mut part, skeleton) = self.rigged_part(blob, &piece.source)?;
             let mut kept = Kept::all_of(&part.mesh);
             if let Some(id) = &piece.cut.left_out {
                 (part, kept) = part.without(&unpack_indices(&blob(id)?));
@@ -195,9 +191,14 @@ impl Decoder {
             if piece.cut.mirrored {
                 part.mesh = part.mesh.mirrored(0.0);
             }
-            let mut piece = Piece::unsettled(part, 1, PieceKind::Soft, false);
-            piece.kept = Arc::new(kept);
-            Ok::<_, WorkshopError>(piece)
+            let skin = part.skin.take();
+            let mut made = Piece::unsettled(part, 1, PieceKind::Soft, false);
+            made.kept = Arc::new(kept);
+            made = made.with_came(skin, skeleton.map(Arc::new));
+            if let Some(came) = made.came.as_mut().filter(|_| piece.cut.mirrored) {
+                Arc::make_mut(came).mirrored = true;
+            }
+            Ok::<_, WorkshopError>(made)
         })
     }
 
@@ -218,6 +219,7 @@ impl Decoder {
         let mut piece = (*shaped).clone();
         (piece.layer, piece.kind, piece.place) = (of.layer, of.kind, of.place);
         piece.name = of.name().to_owned();
+        piece.id = of.id;
         piece.cage = of.cage;
         piece.shell_kinds.clone_from(&of.shells);
         if let Some(id) = &of.bound {

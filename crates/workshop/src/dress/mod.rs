@@ -1,6 +1,7 @@
 //! What a state decodes to: body, pieces, poses, and the one cache of what is derived from them.
 
 pub(crate) mod body;
+pub(crate) mod came;
 pub(crate) mod chosen;
 pub(crate) mod decode;
 pub(crate) mod derived;

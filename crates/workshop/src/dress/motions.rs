@@ -1,10 +1,11 @@
 //! Motions from other files on a body, and the ranges of motion that the trials keep to.
 
 use crate::dress::body::Body;
-use crate::dress::trials::{Trial, TrialSet};
+use crate::dress::trials::{skeleton_of, Trial, TrialSet};
 use crate::error::WorkshopError;
 use crate::state::fitting::FittingState;
 use crate::state::motion::{MotionState, RangeState};
+use crate::state::names::PieceId;
 use std::collections::BTreeMap;
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::trial::retarget::JointMap;
@@ -54,11 +55,6 @@ pub(crate) fn checked_pairs(
     Ok(ids)
 }
 
-fn skeleton_of<'a>(file: &str, document: &'a Document) -> Result<&'a Skeleton, WorkshopError> {
-    let skeleton = document.skeleton.as_ref().filter(|_| !document.clips.is_empty());
-    skeleton.ok_or_else(|| WorkshopError::NoClips { file: file.to_owned() })
-}
-
 /// What a motion's joints can be matched to.
 pub struct MotionJoints {
     /// Its name.
@@ -95,18 +91,32 @@ pub struct RangeRow {
     pub narrowed_by: Vec<u32>,
 }
 
-/// The range of a joint in a state; none when it is no known part of a person.
+/// What is said of ranges: by hand, and by each piece.
+#[derive(Clone, Default)]
+pub(crate) struct SaidRanges<'a> {
+    pub by_hand: &'a [RangeState],
+    pub by_piece: Vec<(PieceId, &'a [RangeState])>,
+}
+
+impl<'a> SaidRanges<'a> {
+    pub fn of(state: &'a FittingState) -> Self {
+        let by_piece = state.pieces.iter().map(|p| (p.id, &*p.limits)).collect();
+        Self { by_hand: &state.ranges, by_piece }
+    }
+}
+
+/// The range of a joint; none when it is no known part of a person.
 pub(crate) fn range_row(
     ranges: &MotionRanges,
     skeleton: &Skeleton,
-    state: &FittingState,
+    said: &SaidRanges,
     joint: JointId,
 ) -> Option<RangeRow> {
     let name = &skeleton.names[joint.index()];
     let of = |list: &[RangeState]| list.iter().find(|r| r.joint == *name).map(|r| r.range);
-    let by_hand = of(&state.ranges);
+    let by_hand = of(said.by_hand);
     let own = by_hand.or(ranges.default_of(joint))?;
-    let limits: Vec<_> = state.pieces.iter().filter_map(|p| Some((p.id, of(&p.limits)?))).collect();
+    let limits: Vec<_> = said.by_piece.iter().filter_map(|(id, list)| Some((*id, of(list)?))).collect();
     Some(RangeRow {
         own,
         by_hand: by_hand.is_some(),
@@ -115,13 +125,13 @@ pub(crate) fn range_row(
     })
 }
 
-/// Holds the built-in poses within the ranges of a state, and says which clips leave them.
-pub(crate) fn keep_to_ranges(body: &Body, state: &FittingState, set: &mut TrialSet) {
+/// Holds the built-in poses within the ranges that are said, and says which clips leave them.
+pub(crate) fn keep_to_ranges(body: &Body, said: &SaidRanges, set: &mut TrialSet) {
     let skeleton = &body.skeleton;
     let ranges = MotionRanges::of(skeleton);
     let all = (0..skeleton.len()).map(|j| JointId(j as u16));
     let limits: Vec<(JointId, JointRange)> =
-        all.filter_map(|j| Some((j, range_row(&ranges, skeleton, state, j)?.worn))).collect();
+        all.filter_map(|j| Some((j, range_row(&ranges, skeleton, said, j)?.worn))).collect();
     let mut beyond: BTreeMap<(String, JointId), f32> = BTreeMap::new();
     for trial in &mut set.trials {
         match trial.group.as_str() {

@@ -1,20 +1,26 @@
 //! A piece in memory: a garment, a plate, anything worn.
 
 use crate::dress::body::Body;
+use crate::dress::came::Came;
 use crate::dress::derived::Weighed;
 use crate::dress::shading::Shading;
 use crate::state::bound::Bound;
+use crate::state::names::PieceId;
 use glam::{Mat4, Vec3};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{settle_walls, Walls};
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::intake::Place;
 use tin_cloak_core::mesh::{Kept, Mesh, Topology};
+use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_core::skin::Skin;
 use tin_cloak_formats::{Look, MeshPart, PieceKind};
 
 /// A piece: a garment, a plate, anything worn.
 #[derive(Clone, Debug)]
 pub struct Piece {
+    /// Its number.
+    pub id: PieceId,
     /// Its name.
     pub name: String,
     /// Place in the pile; 1 lies next to the skin.
@@ -41,6 +47,8 @@ pub struct Piece {
     pub rest: Arc<Vec<Vec3>>,
     /// Its weights, once bound.
     pub bound: Option<Arc<Bound>>,
+    /// The weights of its file, when it has some.
+    pub came: Option<Arc<Came>>,
     walls: Arc<Walls>,
 }
 
@@ -59,7 +67,7 @@ impl Piece {
     }
 
     /// The same before it is settled which way is out: all faces as they are wound.
-    pub(super) fn unsettled(part: MeshPart, layer: u16, kind: PieceKind, skeleton_matches: bool) -> Self {
+    pub(crate) fn unsettled(part: MeshPart, layer: u16, kind: PieceKind, skeleton_matches: bool) -> Self {
         let topology = Topology::of(&part.mesh);
         let rest = topology.weld.gather(&part.mesh.positions);
         let walls = Walls::as_wound(&topology);
@@ -67,6 +75,7 @@ impl Piece {
         let skin = part.skin.filter(|_| skeleton_matches).map(|skin| skin.gather(&topology.weld));
         let bound = skin.map(|skin| Arc::new(Bound::by(&method, skin)));
         Self {
+            id: 0,
             name: part.name,
             layer,
             kind,
@@ -80,8 +89,19 @@ impl Piece {
             topology: Arc::new(topology),
             rest: Arc::new(rest),
             bound,
+            came: None,
             walls: Arc::new(walls),
         }
+    }
+
+    /// The piece with the weights that its file brings, over joints of the file's skeleton.
+    pub(crate) fn with_came(mut self, skin: Option<Skin>, skeleton: Option<Arc<Skeleton>>) -> Self {
+        let came = |(skin, skeleton): (Skin, Arc<Skeleton>)| {
+            let skin = skin.gather(&self.topology.weld);
+            Arc::new(Came { skin, skeleton, mirrored: false })
+        };
+        self.came = skin.zip(skeleton).map(came);
+        self
     }
 
     /// Welded positions under the joints' `matrices`; at rest while it is not bound.

@@ -2,7 +2,7 @@
 
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::dressed::Dress;
-use crate::dress::motions::{range_row, used_by_clips, RangeRow};
+use crate::dress::motions::{range_row, used_by_clips, RangeRow, SaidRanges};
 use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::state::fitting::{FittingState, PieceState};
@@ -80,7 +80,7 @@ impl Room {
     /// The range of motion of a joint, when it is a known part of a person, and what the clips
     /// use of it.
     pub fn range_of(&self, ranges: &MotionRanges, joint: JointId) -> Option<(RangeRow, Option<JointRange>)> {
-        let row = range_row(ranges, &self.dress.body.skeleton, &self.state, joint)?;
+        let row = range_row(ranges, &self.dress.body.skeleton, &SaidRanges::of(&self.state), joint)?;
         Some((row, used_by_clips(ranges, &self.trials, joint)))
     }
 

@@ -80,6 +80,9 @@ impl TrialSet {
     }
 }
 
+/// Frames tried of each clip.
+pub const CLIP_FRAMES: usize = 12;
+
 /// Rest and the built-in range poses.
 pub fn range_trials(body: &Body) -> TrialSet {
     let found = range_poses(&body.skeleton);
@@ -98,7 +101,8 @@ pub fn range_trials(body: &Body) -> TrialSet {
 /// The body's own clips, `frames` poses each.
 pub fn clip_trials(body: &Body, frames: usize) -> TrialSet {
     let poses = body.clips.iter().flat_map(|c| c.frames(&body.skeleton, frames));
-    TrialSet { trials: poses.map(of_clip).collect(), ..TrialSet::default() }
+    let skipped = body.unsound_clips.iter().map(|c| (c.name.clone(), c.why.clone())).collect();
+    TrialSet { trials: poses.map(of_clip).collect(), skipped, ..TrialSet::default() }
 }
 
 /// A pose set by hand, in a group of its own kind.
@@ -117,6 +121,19 @@ fn of_clip(p: NamedPose) -> Trial {
     Trial { group: p.name.clone(), name: p.name, time: p.time, pose: p.pose, held: Vec::new() }
 }
 
+/// The joints of a motion.
+///
+/// # Errors
+/// When the file has no motion, or one that cannot be played.
+pub(crate) fn skeleton_of<'a>(file: &str, document: &'a Document) -> Result<&'a Skeleton, WorkshopError> {
+    if let Some(clip) = document.unsound_clips.first() {
+        let (file, clip, why) = (file.to_owned(), clip.name.clone(), clip.why.clone());
+        return Err(WorkshopError::UnsoundClip { file, clip, why });
+    }
+    let skeleton = document.skeleton.as_ref().filter(|_| !document.clips.is_empty());
+    skeleton.ok_or_else(|| WorkshopError::NoClips { file: file.to_owned() })
+}
+
 /// The clips of another file on this body, joint by joint, `frames` poses each.
 ///
 /// # Errors
@@ -127,12 +144,9 @@ pub fn retarget_trials(
     document: &Document,
     frames: usize,
 ) -> Result<TrialSet, WorkshopError> {
-    let file = file.to_owned();
-    let Some(from) = document.skeleton.as_ref().filter(|_| !document.clips.is_empty()) else {
-        return Err(WorkshopError::NoClips { file });
-    };
+    let from = skeleton_of(file, document)?;
     let Some(map) = retarget::JointMap::between(from, &body.skeleton) else {
-        return Err(WorkshopError::NoMatchingJoints { file });
+        return Err(WorkshopError::NoMatchingJoints { file: file.to_owned() });
     };
     Ok(carried(body, from, document, &map, frames))
 }

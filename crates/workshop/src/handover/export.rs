@@ -2,6 +2,7 @@
 
 use crate::dress::dressed::Dress;
 use crate::error::WorkshopError;
+use crate::state::own_joint::OwnJoint;
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_formats::{write_glb, Document, GlbPart, GlbScene, Mark, MeshPart};
@@ -37,6 +38,12 @@ pub fn dressed_document(dress: &Dress) -> Document {
                 kind: Some(piece.kind),
                 place: piece.place.map(|p| p.word().to_owned()),
                 method,
+                joints: body
+                    .own_joints
+                    .iter()
+                    .filter(|j| j.piece == piece.id)
+                    .map(OwnJoint::marked)
+                    .collect(),
                 ..mark("piece")
             }),
             look: (*piece.look).clone(),

@@ -39,6 +39,7 @@ impl Doing<'_> {
             Step::SetRole { joint, role } => self.set_role(joint, *role),
             Step::Bind { pieces } => self.bind(pieces),
             Step::ChooseMethod { piece, options } => self.choose_method(*piece, options),
+            Step::MatchCame { piece, pairs } => self.match_came(*piece, pairs),
             Step::TakeFrom { piece, takes, part } => self.take_from(*piece, takes, part),
             Step::Follow { piece, shell, follow } => self.follow(*piece, *shell, follow),
             Step::MarkSide { piece, mark } => self.mark_side(*piece, *mark),
@@ -80,7 +81,9 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::RemoveMotion { .. } => "Leaving the motion out",
         Step::SetRange { .. } => "Setting the range",
         Step::SetRole { .. } => "Filing the joint",
-        Step::Bind { .. } | Step::ChooseMethod { .. } | Step::Follow { .. } => "Binding and measuring",
+        Step::Bind { .. } | Step::ChooseMethod { .. } | Step::MatchCame { .. } | Step::Follow { .. } => {
+            "Binding and measuring"
+        }
         Step::MarkSide { .. } | Step::ClearSides { .. } => "Keeping sides apart",
         Step::MakeCage { .. } | Step::UseAsCage { .. } => "Making the cage",
         Step::AddJoint { .. } => "Adding the joint",

@@ -1,5 +1,6 @@
 //! What a piece’s file says of joints of its own.
 
+use crate::dress::came::known_joints;
 use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::FollowWish;
@@ -29,28 +30,35 @@ pub(crate) fn brought(
     let mut found = Brought { joints: Vec::new(), follows: Vec::new() };
     let (Some(own), Some(skin)) = (skeleton, &part.skin) else { return found };
     let moves = |j: usize| !skin.column(JointId(j as u16)).iter().all(|w| *w <= 0.0);
-    let is_new = |j: usize| body.find(&own.names[j]).is_none();
+    let marks = part.mark.as_ref().map_or(&[][..], |m| &m.joints);
+    let marked = |j: usize| marks.iter().find(|m| m.name == own.names[j]);
+    // A body that comes from a dressed file has the joints of its pieces already.
+    let known = known_joints(own, body);
+    let is_new = |j: usize| known[j].is_none() || marked(j).is_some();
     let place = |j: usize| own.inverse_bind[j].inverse().w_axis.truncate();
     let children = own.children();
     let mut taken = vec![false; own.len()];
-    for j in (0..own.len()).filter(|&j| is_new(j) && moves(j)) {
+    for j in (0..own.len()).filter(|&j| is_new(j) && (moves(j) || marked(j).is_some())) {
         // The nearest joint above that is known: of the body, or one taken before.
         let up = |k: &usize| own.parents[*k].map(JointId::index);
-        let known = std::iter::successors(up(&j), up).find(|&k| taken[k] || !is_new(k));
-        let Some(parent) = known else { continue };
+        let above = std::iter::successors(up(&j), up).find(|&k| taken[k] || !is_new(k));
+        let Some(above) = above else { continue };
+        let parent =
+            known[above].filter(|_| !taken[above]).map_or(&own.names[above], |k| &body.names[k.index()]);
         taken[j] = true;
         let below = children[j].first().map(|c| place(c.index()));
         let tip = below.unwrap_or(place(j) - Vec3::Y * 0.1);
-        found.joints.push(OwnJoint {
+        let joint = OwnJoint {
             name: own.names[j].clone(),
-            parent: own.names[parent].clone(),
+            parent: parent.clone(),
             piece,
             place: place(j),
             tip,
             axis: Vec3::X,
             range: [-30.0, 30.0],
             reach_mm: 0.0,
-        });
+        };
+        found.joints.push(marked(j).map_or(joint.clone(), |mark| joint.with_mark(mark)));
     }
     let topology = Topology::of(&part.mesh);
     let welded = skin.gather(&topology.weld);
@@ -68,7 +76,9 @@ pub(crate) fn brought(
             .filter(|&v| weights[v] >= 0.5 && !whole[topology.shell_of_vertex[v] as usize])
             .map(|v| line.distance(rest[v]))
             .fold(0.0, f32::max);
-        joint.reach_mm = half / 0.75 * 1000.0;
+        if marked(j.index()).is_none() {
+            joint.reach_mm = half / 0.75 * 1000.0;
+        }
     }
     found
 }

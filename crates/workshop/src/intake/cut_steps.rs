@@ -50,7 +50,12 @@ impl Doing<'_> {
         let rest: Vec<Vec3> = left.iter().map(|&v| before.rest[v as usize]).collect();
         state.rest = Some(self.draft.keep(pack_positions(&rest)));
         if let Some(bound) = &before.bound {
-            let bound = Bound { skin: bound.skin.pick(left), ..(**bound).clone() };
+            let is_filled = |v: &u32| bound.filled.binary_search(&left[*v as usize]).is_ok();
+            let filled: Vec<u32> = (0..left.len() as u32).filter(is_filled).collect();
+            let matched = bound.filled.is_empty().then_some(bound.matched_share);
+            let matched_share = matched.unwrap_or(1.0 - filled.len() as f32 / left.len().max(1) as f32);
+            let skin = bound.skin.pick(left);
+            let bound = Bound { skin, filled, matched_share, ..(**bound).clone() };
             state.bound = Some(self.draft.keep(pack_bound(&bound)?));
         }
         let was = |v: usize| before.topology.shell_of_vertex[left[v] as usize];

@@ -16,6 +16,10 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
     found.extend(idle_limbs(body));
     found.extend(influences(body));
     found.extend(faulty_weights(body));
+    found.extend(body.unsound_clips.iter().map(|clip| {
+        let text = format!("the clip {} cannot be played: {}; mend it and export again", clip.name, clip.why);
+        Finding::new(Grade::Trouble, text)
+    }));
     let facts = look_over(&body.topology, &body.rest);
     found.extend(openings_of_body(&facts));
     found.extend(surface(&facts, &body.rest, &body.topology.triangles));

@@ -1,12 +1,15 @@
 //! Steps that put pieces on, take them off and sort them.
 
+use crate::dress::came::ENOUGH;
 use crate::error::WorkshopError;
 use crate::intake::brought::brought;
 use crate::intake::of_piece::kind_word;
 use crate::making::doing::Doing;
+use crate::state::blobs::pack_bound;
+use crate::state::bound::Bound;
 use crate::state::fitting::PieceState;
 use crate::state::names::{FileRef, PieceId};
-use crate::state::recipe::{FollowWish, SourcePart, Takes};
+use crate::state::recipe::{FollowWish, Method, SourcePart, Takes};
 use tin_cloak_core::intake::Place;
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_formats::PieceKind;
@@ -43,8 +46,30 @@ impl Doing<'_> {
         };
         piece.recipe.follows = own.follows.into_iter().filter(|f| taken(&f.1)).collect();
         self.draft.state.next_piece += 1;
+        self.keep_as_it_came(&mut piece)?;
         self.draft.state.pieces.push(piece);
         Ok(format!("Add {mesh} on layer {layer}"))
+    }
+
+    /// A piece that comes skinned keeps its weights where its joints are known.
+    fn keep_as_it_came(&mut self, piece: &mut PieceState) -> Result<(), WorkshopError> {
+        let blob = |id: &BlobId| self.draft.blob(self.store, id);
+        let Some(came) = self.decoder.piece(&blob, piece)?.came.clone() else { return Ok(()) };
+        let skeleton = self.with_joints_so_far()?;
+        let pairs = came.guessed_pairs(&skeleton);
+        let (name, carrying) = (piece.name().to_owned(), came.carrying().len());
+        let matched = format!("{} of the {carrying} joints that move it are the body's", pairs.len());
+        if came.matched_share(&pairs) < ENOUGH {
+            self.draft.notes.push(format!("{name}: {matched}; its own weights wait at Binding, as it came"));
+            piece.recipe.came = pairs;
+            return Ok(());
+        }
+        let skin = came.on(&skeleton, &pairs, &name)?;
+        self.draft.notes.push(format!("{name} keeps its weights: {matched}"));
+        piece.recipe.options.method = Method::Came;
+        piece.recipe.came = pairs;
+        piece.bound = Some(self.draft.keep(pack_bound(&Bound::by(Method::Came.word(), skin))?));
+        Ok(())
     }
 
     /// The skeleton of the draft.

@@ -46,6 +46,8 @@ pub struct AssetFacts {
     pub materials: usize,
     /// How it moves, when its file says so.
     pub kind: Option<PieceKind>,
+    /// Its layer, when its file says so.
+    pub layer: Option<u16>,
     /// Why its role was guessed; empty once a person has said.
     pub why: String,
     /// Groups its file has, when nobody has said yet whether they are one piece or several.
@@ -105,6 +107,7 @@ fn facts_of(document: &Document, part: &MeshPart) -> AssetFacts {
         joints: document.skeleton.as_ref().filter(|_| part.skin.is_some()).map(|s| s.len()),
         materials: materials.len(),
         kind: part.mark.as_ref().and_then(|m| m.kind),
+        layer: part.mark.as_ref().and_then(|m| m.layer),
         ..AssetFacts::default()
     }
 }

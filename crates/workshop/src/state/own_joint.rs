@@ -6,6 +6,7 @@ use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::bind::Falloff;
 use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_formats::MarkedJoint;
 
 /// A joint of a piece's own.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -29,6 +30,25 @@ pub struct OwnJoint {
 }
 
 impl OwnJoint {
+    /// The same as a file has it, whose skeleton says where it is.
+    pub(crate) fn marked(&self) -> MarkedJoint {
+        MarkedJoint {
+            name: self.name.clone(),
+            parent: self.parent.clone(),
+            tip: self.tip.to_array(),
+            axis: self.axis.to_array(),
+            range: self.range,
+            reach_mm: self.reach_mm,
+        }
+    }
+
+    /// The joint as a file says of it.
+    pub(crate) fn with_mark(self, mark: &MarkedJoint) -> Self {
+        let axis = Vec3::from(mark.axis).try_normalize().unwrap_or(self.axis);
+        let tip = Vec3::from(mark.tip);
+        Self { parent: mark.parent.clone(), tip, axis, range: mark.range, reach_mm: mark.reach_mm, ..self }
+    }
+
     /// Refused when a name, a number or the parent makes no sense on `skeleton`.
     pub(crate) fn checked(&self, skeleton: &Skeleton) -> Result<(), WorkshopError> {
         let name = self.name.trim();

@@ -23,12 +23,14 @@ pub enum Method {
     Heat,
     /// From one end to the other of a hose or strap.
     Ends,
+    /// The weights of the piece's own file.
+    Came,
 }
 
 impl Method {
     /// All of them, in the order people choose from.
-    pub const ALL: [Self; 6] =
-        [Self::Inpaint, Self::Normal, Self::Surface, Self::Vertex, Self::Heat, Self::Ends];
+    pub const ALL: [Self; 7] =
+        [Self::Inpaint, Self::Normal, Self::Surface, Self::Vertex, Self::Heat, Self::Ends, Self::Came];
 
     /// The word used in files and on the command line.
     pub fn word(self) -> &'static str {
@@ -39,6 +41,7 @@ impl Method {
             Self::Vertex => "vertex",
             Self::Heat => "heat",
             Self::Ends => "ends",
+            Self::Came => "came",
         }
     }
 
@@ -51,6 +54,7 @@ impl Method {
             Self::Vertex => "nearest vertex",
             Self::Heat => "heat from the skeleton",
             Self::Ends => "end to end",
+            Self::Came => "as it came",
         }
     }
 
@@ -64,6 +68,9 @@ impl Method {
         Self::ALL.into_iter().find(|m| m.word() == word)
     }
 }
+
+/// A joint of a piece's file and the joint of the body that stands for it, by name.
+pub type CamePair = (String, String);
 
 /// How to bind.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -211,6 +218,8 @@ pub struct Recipe {
     pub follows: Vec<(Option<u32>, FollowWish)>,
     /// Where sides were said.
     pub sides: Vec<SideWish>,
+    /// Joints of the piece's file, and the body's that stand for them.
+    pub came: Vec<CamePair>,
 }
 
 impl Recipe {

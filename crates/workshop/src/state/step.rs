@@ -5,7 +5,7 @@ use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::placing::{EaseOptions, PlaceOptions};
 use crate::state::push::MendOptions;
-use crate::state::recipe::{BindOptions, FollowWish, JointChoice, SideWish, SourcePart, Takes};
+use crate::state::recipe::{BindOptions, CamePair, FollowWish, JointChoice, SideWish, SourcePart, Takes};
 use crate::state::stroke::{BrushStroke, Reach};
 use crate::state::turn::Turn;
 use serde::{Deserialize, Serialize};
@@ -85,6 +85,9 @@ pub enum Step {
     Bind { pieces: Vec<PieceId> },
     /// By which method a piece takes its weights; a bound one is bound again.
     ChooseMethod { piece: PieceId, options: BindOptions },
+    /// Which joint of the body stands for each joint of a piece's file; the piece has its file's
+    /// weights then.
+    MatchCame { piece: PieceId, pairs: Vec<CamePair> },
     /// Whose weights a piece takes, and which part of them; its weights are taken off.
     TakeFrom { piece: PieceId, takes: Takes, part: SourcePart },
     /// What stiff parts of a piece follow (one by number, or all); a bound one is bound again.
