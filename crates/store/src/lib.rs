@@ -382,6 +382,23 @@ impl Store {
         })
     }
 
+    /// Moves the cursor a step back (`by` −1) or on (1), and says where it is then; nothing when there
+    /// is no such step. Two who do so at once go two steps.
+    ///
+    /// # Errors
+    /// When there is no such fitting.
+    pub fn step_cursor(&self, fitting_id: i64, by: i64) -> Result<Option<i64>> {
+        self.write(|t| {
+            let seq = fitting(t, fitting_id)?.cursor + by;
+            let moved = t.execute(
+                "UPDATE fittings SET cursor = ?2, changed = ?3 WHERE id = ?1
+                 AND EXISTS (SELECT 1 FROM steps WHERE fitting = ?1 AND seq = ?2)",
+                params![fitting_id, seq, now()],
+            )?;
+            Ok((moved > 0).then_some(seq))
+        })
+    }
+
     /// Moves the cursor to another recorded step.
     ///
     /// # Errors

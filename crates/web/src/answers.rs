@@ -20,6 +20,11 @@ impl Refusal {
         Self { status, text: text.into() }
     }
 
+    /// True when what is kept cannot be read.
+    pub fn is_of_the_store(&self) -> bool {
+        self.status == Status::InternalServerError
+    }
+
     /// Several as one, with the first one's status; nothing when there are none.
     pub fn all(list: Vec<Self>) -> Option<Self> {
         let text = list.iter().map(|r| r.text.as_str()).collect::<Vec<_>>().join(" ");

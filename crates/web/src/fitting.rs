@@ -14,7 +14,7 @@ use rocket::http::Status;
 use rocket::{get, routes, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
-use tin_cloak_workshop::{Asset, Board, Effect, OpenFitting, SnagCard, TrialSet, Workshop};
+use tin_cloak_workshop::{Asset, Board, Effect, Fitting, OpenFitting, SnagCard, TrialSet, Workshop};
 
 /// Names of the stations, in the order of work.
 const STATIONS: [&str; 6] = ["Intake", "Seating", "Binding", "Trials", "Mending", "Handover"];
@@ -293,12 +293,25 @@ fn board_words(board: &Board, before: Option<&Board>, against: Option<i64>) -> S
 
 #[get("/fitting/<id>?<station>", rank = 2)]
 async fn fitting(shop: &Shop, id: i64, station: Option<usize>) -> Page {
-    aside(shop, move |shop| page(&FittingPage { s: shown(shop, id, station, None)? })).await
+    aside(shop, move |shop| match shown(shop, id, station, None) {
+        Ok(s) => page(&FittingPage { s }),
+        Err(why) if why.is_of_the_store() => page(&Broken { f: shop.stored(id)?, why: why.to_string() }),
+        Err(why) => Err(why),
+    })
+    .await
 }
 
 #[get("/fitting/<id>/panels?<station>&<against>")]
 async fn panels(shop: &Shop, id: i64, station: Option<usize>, against: Option<i64>) -> Page {
     aside(shop, move |shop| page(&Panels { s: shown(shop, id, station, against)?, swap: true })).await
+}
+
+/// A fitting whose state cannot be read.
+#[derive(Template)]
+#[template(path = "broken.html")]
+struct Broken {
+    f: Fitting,
+    why: String,
 }
 
 #[derive(Template)]

@@ -43,11 +43,18 @@ impl Gate {
             return None;
         }
         let origin = request.headers().get_one("Origin");
-        let foreign = origin.is_some_and(|o| o.split_once("://").is_none_or(|(_, h)| !self.knows(h)));
+        // Some browsers send only the page a write comes from.
+        let from = origin.or(request.headers().get_one("Referer"));
+        let foreign = from.is_some_and(|f| !host_of(f).is_some_and(|h| self.knows(h)));
         let site = request.headers().get_one("Sec-Fetch-Site");
         let cross = site.is_some_and(|s| s != "same-origin" && s != "none");
         (foreign || cross).then_some("/refused/origin")
     }
+}
+
+/// Host and port of an address.
+fn host_of(address: &str) -> Option<&str> {
+    address.split_once("://")?.1.split(['/', '?', '#']).next()
 }
 
 #[rocket::async_trait]

@@ -1,6 +1,6 @@
 //! The Shelf: fittings, bodies and pieces.
 
-use crate::answers::{page, Page, Refusal, Tell};
+use crate::answers::{page, sentence, Page, Refusal, Tell};
 use crate::aside::{aside, Shop};
 use crate::looked_over::kind_key;
 use askama::Template;
@@ -8,7 +8,7 @@ use rocket::form::Form;
 use rocket::http::{ContentType, Status};
 use rocket::response::Redirect;
 use rocket::{delete, get, post, routes, FromForm, FromFormField, Route};
-use tin_cloak_workshop::{Asset, AssetFacts, AssetRole, Fitting, Summary};
+use tin_cloak_workshop::{Asset, AssetFacts, AssetRole, Fitting, Summary, WorkshopError};
 
 struct FittingCard {
     id: i64,
@@ -19,6 +19,8 @@ struct FittingCard {
     bad: bool,
     changed: String,
     cursor: i64,
+    /// Why it cannot be read.
+    broken: Option<String>,
 }
 
 pub(crate) struct AssetCard {
@@ -119,7 +121,11 @@ fn ago(seconds: i64) -> String {
     }
 }
 
-fn fitting_card((fitting, summary): (Fitting, Summary)) -> FittingCard {
+fn fitting_card((fitting, summary): (Fitting, Result<Summary, WorkshopError>)) -> FittingCard {
+    let (summary, broken) = match summary {
+        Ok(summary) => (summary, None),
+        Err(why) => (Summary::default(), Some(sentence(&why.to_string()))),
+    };
     let nothing = summary.pieces.is_empty();
     FittingCard {
         id: fitting.id,
@@ -130,6 +136,7 @@ fn fitting_card((fitting, summary): (Fitting, Summary)) -> FittingCard {
         bad: summary.bad > 0,
         changed: ago(fitting.changed),
         cursor: fitting.cursor,
+        broken,
     }
 }
 
@@ -229,6 +236,22 @@ async fn discard(shop: &Shop, id: i64) -> Result<String, Refusal> {
     .await
 }
 
+/// Takes back the step that cannot be read.
+#[post("/fitting/<id>/take-back")]
+async fn take_back(shop: &Shop, id: i64) -> Result<Redirect, Refusal> {
+    aside(shop, move |shop| {
+        shop.undo(id)?;
+        Ok(Redirect::to(format!("/fitting/{id}")))
+    })
+    .await
+}
+
+/// All that is kept of a fitting, as text.
+#[get("/fitting/<id>/kept.json")]
+async fn kept_text(shop: &Shop, id: i64) -> Result<(ContentType, String), Refusal> {
+    aside(shop, move |shop| Ok((ContentType::JSON, shop.kept_text(id)?))).await
+}
+
 /// The fitting as it stands, drawn small.
 #[get("/fitting/<id>/picture.png")]
 async fn picture_of(shop: &Shop, id: i64) -> Result<(ContentType, Vec<u8>), Refusal> {
@@ -236,7 +259,7 @@ async fn picture_of(shop: &Shop, id: i64) -> Result<(ContentType, Vec<u8>), Refu
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![shelf, begin, discard, picture_of, sort, sort_groups]
+    routes![shelf, begin, discard, take_back, kept_text, picture_of, sort, sort_groups]
 }
 
 #[cfg(test)]

@@ -85,6 +85,8 @@ fn writes_from_elsewhere_are_refused() {
     assert_eq!(answer.status(), Status::Forbidden);
     assert_eq!(answer.into_string().unwrap(), "changes are taken from this application's own pages only");
     assert_eq!(server.post(&path, &[("Origin", "null")]).status(), Status::Forbidden);
+    let page = [("Referer", "http://evil.example/a?b=http://127.0.0.1:8610/")];
+    assert_eq!(server.post(&path, &page).status(), Status::Forbidden, "a foreign page, without its origin");
     assert_eq!(server.post(&path, &[("Sec-Fetch-Site", "cross-site")]).status(), Status::Forbidden);
     let own = [("Origin", "http://127.0.0.1:8610"), ("Sec-Fetch-Site", "same-origin")];
     assert_ne!(server.post(&path, &own).status(), Status::Forbidden);

@@ -12,7 +12,7 @@ const HOST: &str = "127.0.0.1:8610";
 struct Server {
     client: Client,
     shop: Arc<Workshop>,
-    _folder: tempfile::TempDir,
+    folder: tempfile::TempDir,
 }
 
 /// A small fitting, kept by an earlier build: a post of two joints and a sleeve round it, bound.
@@ -24,7 +24,7 @@ fn server() -> Server {
     shop.measure_behind(false);
     let address = "127.0.0.1".parse().unwrap();
     let client = Client::untracked(application(Arc::clone(&shop), address, 8610, &[])).unwrap();
-    Server { client, shop, _folder: folder }
+    Server { client, shop, folder }
 }
 
 impl Server {
@@ -234,7 +234,7 @@ fn a_shelf_of_two_hundred_fittings_is_listed_without_decoding_one() {
     assert_eq!(status, Status::Ok);
     assert_eq!(page.matches("class=\"card-link\"").count(), 201);
     // A state that cannot be understood does not keep the others from being listed.
-    assert!(server.shop.listed().unwrap().iter().all(|(_, s)| s.body == "post"));
+    assert!(server.shop.listed().unwrap().iter().all(|(_, s)| s.as_ref().is_ok_and(|s| s.body == "post")));
 }
 
 /// Every route with numbers of nothing and an empty body: refused, never broken.
@@ -261,4 +261,50 @@ fn nonsense_is_refused_by_every_route() {
     }
     // The fitting is as it was.
     assert!(server.get("/fitting/1").1.contains("sleeve"));
+}
+
+/// One fitting whose state is damaged: the Shelf and the others stand, and it can be taken back, kept
+/// as text, or thrown away.
+#[test]
+fn a_fitting_that_cannot_be_read_breaks_nothing_else() {
+    let server = server();
+    let body = server.shop.assets().unwrap().into_iter().find(|a| a.role == "body").unwrap().id;
+    let good = server.shop.begin("sound", body).unwrap();
+    let database = server.folder.path().join("tin-cloak.sqlite");
+    let damage = |what: &str| {
+        let store = rusqlite::Connection::open(&database).unwrap();
+        store.execute(&format!("UPDATE steps SET {what} WHERE fitting = 1 AND seq = (SELECT cursor FROM fittings WHERE id = 1)"), []).unwrap();
+    };
+    damage("summary = '{\"body\": 7'");
+    let (status, shelf) = server.get("/");
+    assert_eq!(status, Status::Ok);
+    assert!(shelf.contains("sound") && shelf.contains("Take the last step back"), "{shelf}");
+    // Its state is a picture now.
+    damage("state = (SELECT file FROM assets LIMIT 1)");
+    let (status, text) = server.get("/fitting/1");
+    assert_eq!(status, Status::Ok);
+    assert!(text.contains("cannot be shown") && text.contains("kept.json"), "{text}");
+    assert_eq!(server.get("/fitting/1/panels").0, Status::InternalServerError);
+    assert_eq!(server.get(&format!("/fitting/{good}")).0, Status::Ok);
+    assert!(server.get("/fitting/1/kept.json").1.contains("\"stands_at\""));
+    let (status, _, _) = server.post("/fitting/1/take-back", "");
+    assert_eq!(status, Status::SeeOther);
+    assert!(server.get("/fitting/1").1.contains("id=\"board\""), "the step before it is sound");
+    assert_eq!(server.get("/").0, Status::Ok);
+}
+
+/// Undo asked twice at the same moment is two steps back.
+#[test]
+fn two_undos_at_once_are_two_steps_back() {
+    let server = server();
+    let steps = server.shop.fitting(1).unwrap().fitting.cursor;
+    assert!(steps >= 3, "{steps}");
+    std::thread::scope(|s| {
+        (0..2).for_each(|_| drop(s.spawn(|| server.shop.undo(1).unwrap())));
+    });
+    assert_eq!(server.shop.fitting(1).unwrap().fitting.cursor, steps - 2);
+    std::thread::scope(|s| {
+        (0..5).for_each(|_| drop(s.spawn(|| drop(server.shop.redo(1)))));
+    });
+    assert_eq!(server.shop.fitting(1).unwrap().fitting.cursor, steps);
 }

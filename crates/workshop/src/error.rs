@@ -84,6 +84,8 @@ pub enum WorkshopError {
      most 500 mm, and stretch is 0 to 1"
     )]
     BadBinding,
+    #[error("the step would make a number that is no number: nothing was changed; try smaller amounts")]
+    NotFinite,
     #[error("“{piece}” came without weights: bind it in another way")]
     CameWithout { piece: String },
     #[error(

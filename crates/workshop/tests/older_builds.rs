@@ -17,6 +17,7 @@ fn opened() -> (Arc<Workshop>, tempfile::TempDir) {
 fn a_fitting_of_the_first_schema_is_listed_opened_measured_and_worked_on() {
     let (shop, folder) = opened();
     let (fitting, summary) = shop.listed().unwrap().remove(0);
+    let summary = summary.unwrap();
     assert_eq!((fitting.name.as_str(), fitting.cursor), ("kept by an older build", 5));
     assert_eq!(
         (summary.body.as_str(), summary.pieces, summary.deepest_mm),
@@ -45,7 +46,7 @@ fn a_fitting_of_the_first_schema_is_listed_opened_measured_and_worked_on() {
     let now = shop.fitting(fitting.id).unwrap();
     assert_eq!(now.effect().deepest_after_mm, Some(board.deepest_mm()));
     assert_eq!(now.effect().notes, open.effect().notes, "what it said then it still says");
-    assert_eq!(shop.listed().unwrap()[0].1.deepest_mm, Some(board.deepest_mm()));
+    assert_eq!(shop.listed().unwrap().remove(0).1.unwrap().deepest_mm, Some(board.deepest_mm()));
 
     // Undone to the first step, done again, gone on with.
     (0..4).for_each(|_| shop.undo(fitting.id).unwrap());

@@ -42,6 +42,9 @@ pub struct Workshop {
     measures_behind: AtomicBool,
 }
 
+/// A fitting, and what lists say of it or why it cannot be read.
+pub type ListedFitting = (Fitting, Result<Summary, WorkshopError>);
+
 /// A fitting with its history and its state.
 pub struct OpenFitting {
     /// Name and cursor.
@@ -147,11 +150,12 @@ impl Workshop {
         Ok(self.store.fittings()?)
     }
 
-    /// All fittings with what lists say of them, the last changed first; none is decoded.
+    /// All fittings with what lists say of them, or why one cannot be read, the last changed first;
+    /// none is decoded.
     ///
     /// # Errors
     /// When the store fails.
-    pub fn listed(&self) -> Result<Vec<(Fitting, Summary)>, WorkshopError> {
+    pub fn listed(&self) -> Result<Vec<ListedFitting>, WorkshopError> {
         let summary = |listed: &Listed| -> Result<Summary, WorkshopError> {
             if !listed.summary.is_empty() {
                 return Ok(serde_json::from_str(&listed.summary)?);
@@ -159,7 +163,7 @@ impl Workshop {
             // Kept by an older build.
             Ok(Summary::of(&serde_json::from_slice(&self.store.blob(&listed.state)?)?, None))
         };
-        self.store.listed()?.into_iter().map(|l| Ok((l.fitting.clone(), summary(&l)?))).collect()
+        Ok(self.store.listed()?.into_iter().map(|l| (l.fitting.clone(), summary(&l))).collect())
     }
 
     /// All bodies and pieces brought in.
@@ -311,11 +315,7 @@ impl Workshop {
     /// # Errors
     /// When there is none, or a job is running on the fitting.
     pub fn undo(self: &Arc<Self>, fitting: i64) -> Result<(), WorkshopError> {
-        let open = self.fitting(fitting)?;
-        if !open.can_undo() {
-            return Err(WorkshopError::NothingToUndo);
-        }
-        self.go_to(fitting, open.fitting.cursor - 1)
+        self.go_by(fitting, -1, WorkshopError::NothingToUndo)
     }
 
     /// Does the next undone step again.
@@ -323,11 +323,17 @@ impl Workshop {
     /// # Errors
     /// When there is none, or a job is running on the fitting.
     pub fn redo(self: &Arc<Self>, fitting: i64) -> Result<(), WorkshopError> {
-        let open = self.fitting(fitting)?;
-        if !open.can_redo() {
-            return Err(WorkshopError::NothingToRedo);
+        self.go_by(fitting, 1, WorkshopError::NothingToRedo)
+    }
+
+    /// A step back or on, however many ask for it at once.
+    fn go_by(self: &Arc<Self>, fitting: i64, by: i64, none: WorkshopError) -> Result<(), WorkshopError> {
+        if self.jobs.running(fitting).is_some() {
+            return Err(WorkshopError::Busy);
         }
-        self.go_to(fitting, open.fitting.cursor + 1)
+        self.store.step_cursor(fitting, by)?.ok_or(none)?;
+        self.follow_up(fitting);
+        Ok(())
     }
 
     /// Goes to any recorded step.
@@ -426,6 +432,32 @@ impl Workshop {
         Ok(png)
     }
 
+    /// What is kept of a fitting itself.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn stored(&self, id: i64) -> Result<Fitting, WorkshopError> {
+        Ok(self.store.fitting(id)?)
+    }
+
+    /// All that is kept of a fitting, as text: its steps, and the state after each.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn kept_text(&self, fitting: i64) -> Result<String, WorkshopError> {
+        let of = self.store.fitting(fitting)?;
+        let text = |bytes: Vec<u8>| String::from_utf8_lossy(&bytes).into_owned();
+        let mut steps = Vec::new();
+        for step in self.store.steps(fitting)? {
+            let state = self.store.blob(&step.state).map(text).unwrap_or_default();
+            steps.push(serde_json::json!({
+                "number": step.seq, "sentence": step.sentence, "step": step.step, "state": state
+            }));
+        }
+        let all = serde_json::json!({ "name": of.name, "stands_at": of.cursor, "steps": steps });
+        Ok(serde_json::to_string_pretty(&all)?)
+    }
+
     /// The dressed body as one GLB.
     ///
     /// # Errors
@@ -447,13 +479,18 @@ fn new_step(
     (state, board): (&FittingState, Option<&Board>),
     blobs: Vec<Vec<u8>>,
 ) -> Result<NewStep, WorkshopError> {
+    let kept = serde_json::to_string(state)?;
+    // A number that is not finite would be written as nothing, and never be read again.
+    if serde_json::from_str::<FittingState>(&kept).ok().as_ref() != Some(state) {
+        return Err(WorkshopError::NotFinite);
+    }
     let deepest = board.map(Board::deepest_mm);
     let effect = Effect { deepest_before_mm: deepest, deepest_after_mm: deepest, notes, ..Effect::default() };
     Ok(NewStep {
         step: serde_json::to_string(step)?,
         sentence,
         effect: serde_json::to_string(&effect)?,
-        state: serde_json::to_string(state)?,
+        state: kept,
         summary: serde_json::to_string(&Summary::of(state, board))?,
         blobs,
     })
