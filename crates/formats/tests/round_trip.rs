@@ -8,7 +8,7 @@ use tin_cloak_core::skeleton::{LocalTransform, Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::{Clip, Interpolation, Track, TrackValues};
 use tin_cloak_core::JointId;
-use tin_cloak_formats::{read, write_glb, Companions, GlbPart, GlbScene, Look, Mark, PieceKind};
+use tin_cloak_formats::{read, write_glb, Companions, GlbPart, GlbScene, Look, Mark, MarkedJoint, PieceKind};
 
 fn cube() -> Mesh {
     let positions = (0..8).map(|i| Vec3::new((i & 1) as f32, (i >> 1 & 1) as f32, (i >> 2) as f32)).collect();
@@ -65,6 +65,14 @@ fn a_dressed_scene_comes_back_equal() {
         kind: Some(PieceKind::Stiff),
         place: Some("torso".into()),
         method: None,
+        joints: vec![MarkedJoint {
+            name: "flap".to_owned(),
+            parent: "root".to_owned(),
+            tip: [0.0, 0.5, 0.25],
+            axis: [1.0, 0.0, 0.0],
+            range: [-20.0, 35.0],
+            reach_mm: 90.0,
+        }],
     };
     let part = GlbPart {
         name: "box",

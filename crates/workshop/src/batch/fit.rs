@@ -123,7 +123,7 @@ impl Worn {
 
     fn bind(&self, body: &Body) -> Result<(Bound, BindTimes), WorkshopError> {
         match self.recipe.options.method {
-            Method::Came => Ok((as_it_came(&self.piece, body, &self.recipe)?, BindTimes::default())),
+            Method::Came => Ok((as_it_came((&self.piece, &[]), body, &self.recipe)?, BindTimes::default())),
             _ => bind_piece(body, &self.piece, &self.recipe),
         }
     }

@@ -35,13 +35,26 @@ pub fn bind_piece(body: &Body, piece: &Piece, recipe: &Recipe) -> Result<(Bound,
     bind_piece_to(&source, body, (piece, &[]), recipe)
 }
 
-/// The weights that the file of `piece` brings, on joints of `body`.
+/// The weights that the file of `piece` brings, on joints of `body`; joints it was given since take
+/// their part.
 ///
 /// # Errors
 /// When its file has none, or none of its joints is matched.
-pub(crate) fn as_it_came(piece: &Piece, body: &Body, recipe: &Recipe) -> Result<Bound, WorkshopError> {
+pub(crate) fn as_it_came(
+    (piece, own): (&Piece, &[Falloff]),
+    body: &Body,
+    recipe: &Recipe,
+) -> Result<Bound, WorkshopError> {
     let came = piece.came.as_ref().ok_or_else(|| WorkshopError::CameWithout { piece: piece.name.clone() })?;
-    let skin = came.on(&body.skeleton, &recipe.came, &piece.name)?;
+    let mut skin = came.on(&body.skeleton, &recipe.came, &piece.name)?;
+    if !own.is_empty() {
+        let fail = |e: tin_cloak_core::skin::SkinError| WorkshopError::Bind {
+            piece: piece.name.clone(),
+            source: e.into(),
+        };
+        let most = skin.max_influences().max(recipe.options.max_influences);
+        skin = add_falloffs(&skin, &piece.rest, own, body.skeleton.len(), most).map_err(fail)?;
+    }
     Ok(Bound::by(Method::Came.word(), skin))
 }
 

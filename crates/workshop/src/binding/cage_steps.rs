@@ -58,6 +58,7 @@ impl Doing<'_> {
         self.draft.state.pieces.push(cage);
         for &index in &chosen {
             let piece = self.draft.piece(self.room.piece_state(index).id)?;
+            piece.recipe.leave_came();
             (piece.recipe.takes, piece.bound) = (Takes::Cage(id), None);
         }
         self.draft

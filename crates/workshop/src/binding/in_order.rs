@@ -42,7 +42,8 @@ impl Doing<'_> {
             let id = self.room.piece_state(index).id;
             let recipe = self.draft.piece(id)?.recipe.clone();
             if recipe.options.method == Method::Came {
-                let bound = as_it_came(piece, &body, &recipe)?;
+                let own: Vec<Falloff> = self.falloffs_of(id, &body, |name| !piece.came_with(name));
+                let bound = as_it_came((piece, &own), &body, &recipe)?;
                 self.keep_bound((id, piece), &bound, (&body, &trials))?;
                 names.push(piece.name.clone());
                 done.insert(index, bound);
@@ -55,14 +56,7 @@ impl Doing<'_> {
                 }
                 _ => self.room.source_of(&body, (index, &recipe), &done)?,
             };
-            let own: Vec<Falloff> = self
-                .draft
-                .state
-                .joints
-                .iter()
-                .filter(|j| j.piece == id)
-                .filter_map(|j| j.falloff(&body.skeleton))
-                .collect();
+            let own: Vec<Falloff> = self.falloffs_of(id, &body, |_| true);
             let cage = match recipe.takes {
                 Takes::Cage(id) => self.room.index_of(id),
                 _ => None,
@@ -95,6 +89,12 @@ impl Doing<'_> {
             done.insert(index, bound);
         }
         Ok(names)
+    }
+
+    /// What the joints of a piece's own take of its cloth, of those that `counts` takes by name.
+    fn falloffs_of(&self, id: PieceId, body: &Body, counts: impl Fn(&str) -> bool) -> Vec<Falloff> {
+        let own = self.draft.state.joints.iter().filter(|j| j.piece == id && counts(&j.name));
+        own.filter_map(|j| j.falloff(&body.skeleton)).collect()
     }
 
     fn keep_bound(
@@ -204,7 +204,11 @@ fn bind_note(piece: &Piece, bound: &Bound, (body, trials): (&Body, &TrialSet)) -
             bound.skin.max_influences()
         )),
         Some(Method::Came) => {
-            said.push(format!("as it came, at most {} joints a vertex", bound.skin.max_influences()));
+            let most = bound.skin.max_influences();
+            said.push(match most {
+                1 => "as it came, one joint a vertex".to_owned(),
+                _ => format!("as it came, at most {most} joints a vertex"),
+            });
         }
         Some(m) => said.push(format!("by {}", m.sentence())),
         // A cage has told of itself.

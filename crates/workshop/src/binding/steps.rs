@@ -70,6 +70,7 @@ impl Doing<'_> {
             self.room.dress.body.skeleton.find(joint).ok_or_else(missing)?;
         }
         let name = self.with_recipe(piece, |r| {
+            r.leave_came();
             // Said of all of it, it holds for every part.
             r.follows.retain(|f| shell.is_some() && f.0 != shell);
             r.follows.push((shell, follow.clone()));
@@ -93,6 +94,7 @@ impl Doing<'_> {
             return Err(WorkshopError::BadBrush);
         }
         let name = self.with_recipe(piece, |r| {
+            r.leave_came();
             r.sides.push(mark);
             // Said of a piece whose sides are not kept apart, it means that they shall be.
             r.options.apart_mm.get_or_insert(10.0);
@@ -119,6 +121,7 @@ impl Doing<'_> {
             sources.push(self.worn_piece(id)?.1.name.clone());
         }
         let p = self.draft.piece(piece)?;
+        p.recipe.leave_came();
         (p.recipe.takes, p.recipe.part, p.bound) = (takes.clone(), part.clone(), None);
         self.sources_first(vec![index])?;
         if let Takes::Cage(cage) = takes {
@@ -150,6 +153,7 @@ impl Doing<'_> {
         // Refused here rather than when it is bound.
         allowed_joints(&self.room.dress.body, choice)?;
         let p = self.draft.piece(piece)?;
+        p.recipe.leave_came();
         (p.recipe.joints, p.bound) = (choice.cloned(), None);
         Ok(match choice {
             Some(JointChoice { only: true, joints }) => {

@@ -104,6 +104,11 @@ impl Piece {
         self
     }
 
+    /// True when its file has a joint of that name.
+    pub(crate) fn came_with(&self, joint: &str) -> bool {
+        self.came.as_ref().is_some_and(|c| c.skeleton.find(joint).is_some())
+    }
+
     /// Welded positions under the joints' `matrices`; at rest while it is not bound.
     pub fn posed(&self, matrices: &[Mat4]) -> Vec<Vec3> {
         let mut posed = self.rest.to_vec();

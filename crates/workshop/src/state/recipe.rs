@@ -223,6 +223,13 @@ pub struct Recipe {
 }
 
 impl Recipe {
+    /// For a piece that is no longer to have the weights it came with.
+    pub fn leave_came(&mut self) {
+        if self.options.method == Method::Came {
+            self.options.method = Method::default();
+        }
+    }
+
     /// What a stiff part follows, when that was said.
     pub fn follow_of(&self, shell: u32) -> Option<&FollowWish> {
         let of = |wanted: Option<u32>| self.follows.iter().find(|f| f.0 == wanted).map(|f| &f.1);
