@@ -273,7 +273,8 @@ fn a_fitting_that_cannot_be_read_breaks_nothing_else() {
     let database = server.folder.path().join("tin-cloak.sqlite");
     let damage = |what: &str| {
         let store = rusqlite::Connection::open(&database).unwrap();
-        store.execute(&format!("UPDATE steps SET {what} WHERE fitting = 1 AND seq = (SELECT cursor FROM fittings WHERE id = 1)"), []).unwrap();
+        let last = "fitting = 1 AND seq = (SELECT cursor FROM fittings WHERE id = 1)";
+        store.execute(&format!("UPDATE steps SET {what} WHERE {last}"), []).unwrap();
     };
     damage("summary = '{\"body\": 7'");
     let (status, shelf) = server.get("/");
