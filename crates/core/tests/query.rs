@@ -12,8 +12,54 @@ fn points() -> impl Strategy<Value = Vec<[f32; 3]>> {
     prop::collection::vec(prop::array::uniform3(-0.3f32..0.3), 1..20)
 }
 
+/// The winding number by the whole sum, in double precision (van Oosterom & Strackee, “The solid angle
+/// of a plane triangle”, 1983).
+fn winding_by_sum(positions: &[Vec3], triangles: &[[u32; 3]], p: Vec3) -> f64 {
+    let at = |v: u32| (positions[v as usize] - p).as_dvec3();
+    let one = |t: &[u32; 3]| {
+        let [a, b, c] = t.map(at);
+        let (la, lb, lc) = (a.length(), b.length(), c.length());
+        let along = la * lb * lc + a.dot(b) * lc + b.dot(c) * la + c.dot(a) * lb;
+        2.0 * a.dot(b.cross(c)).atan2(along)
+    };
+    triangles.iter().map(one).sum::<f64>() / (4.0 * std::f64::consts::PI)
+}
+
+/// Two triangles and four: what lies in one leaf is summed exactly, near and far, also where a
+/// triangle fills half the sky.
+#[test]
+fn near_triangles_are_summed_exactly() {
+    let ring = [Vec3::X, Vec3::Y, Vec3::NEG_X, Vec3::NEG_Y, Vec3::Z * 0.3];
+    for triangles in
+        [vec![[0, 1, 4]], vec![[0, 1, 4], [1, 2, 4]], vec![[0, 1, 4], [1, 2, 4], [2, 3, 4], [3, 0, 4]]]
+    {
+        let tree = Bvh::build(&ring, &triangles);
+        let field = WindingField::new(&tree);
+        for p in
+            [Vec3::ZERO, Vec3::Z * 0.299, Vec3::new(0.2, 0.1, 0.2), Vec3::new(0.5, 0.4, -0.01), Vec3::Z * 0.8]
+        {
+            let (found, sum) = (f64::from(field.at(p)), winding_by_sum(&ring, &triangles, p));
+            assert!((found - sum).abs() < 1e-5, "{found} for {sum} at {p}");
+        }
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(32))]
+
+    /// Far boxes are taken as one, so the sum is near, and inside stays inside.
+    #[test]
+    fn winding_numbers_are_near_the_whole_sum(queries in points()) {
+        let (positions, triangles) = joined(sphere(0.1, 24), tube(0.15, (-0.2, 0.2), 24, 8, 0.6));
+        let tree = Bvh::build(&positions, &triangles);
+        let field = WindingField::new(&tree);
+        for q in queries.iter().map(|q| Vec3::from(*q)) {
+            let (found, sum) = (f64::from(field.at(q)), winding_by_sum(&positions, &triangles, q));
+            prop_assert!((found - sum).abs() < 0.05, "{} for {} at {}", found, sum, q);
+            let decided = (sum.abs() - 0.5).abs() > 0.06;
+            prop_assert!(!decided || (found > 0.5) == (sum > 0.5));
+        }
+    }
 
     #[test]
     fn closest_is_what_looking_at_every_triangle_finds(queries in points(), turn in 0.0f32..3.0) {

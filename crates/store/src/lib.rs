@@ -568,4 +568,26 @@ mod tests {
         store.sort_assets(&[sorted(one[0].id)]).unwrap();
         assert_eq!(store.assets().unwrap()[0].role, "body");
     }
+    #[test]
+    fn a_step_back_is_a_step_back_however_many_ask() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(folder.path()).unwrap();
+        let id = store.create_fitting("one", &step(1)).unwrap();
+        for n in 1..6 {
+            store.add_step(id, i64::from(n), &step(n + 1)).unwrap();
+        }
+        std::thread::scope(|s| {
+            let back: Vec<_> = (0..3).map(|_| s.spawn(|| store.step_cursor(id, -1).unwrap())).collect();
+            let mut places: Vec<i64> = back.into_iter().map(|t| t.join().unwrap().unwrap()).collect();
+            places.sort_unstable();
+            assert_eq!(places, [3, 4, 5]);
+        });
+        assert_eq!(store.fitting(id).unwrap().cursor, 3);
+        assert_eq!(store.step_cursor(id, 1).unwrap(), Some(4));
+        store.move_cursor(id, 1).unwrap();
+        assert_eq!(store.step_cursor(id, -1).unwrap(), None, "there is nothing before the first");
+        store.move_cursor(id, 6).unwrap();
+        assert_eq!(store.step_cursor(id, 1).unwrap(), None);
+        assert!(store.step_cursor(99, 1).is_err());
+    }
 }

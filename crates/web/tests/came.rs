@@ -1,0 +1,97 @@
+//! A real body's suit, skinned, brought in by the page: its weights are kept, shown and matched anew.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use rocket::http::{ContentType, Header, Status};
+use rocket::local::blocking::Client;
+use std::sync::Arc;
+use tin_cloak_web::application;
+use tin_cloak_workshop::{fit_files, BindOptions, Companions, JobState, NamedFile, PieceFile, Workshop};
+
+const HOST: &str = "127.0.0.1:8610";
+
+fn open_human(name: &str) -> NamedFile {
+    let path = format!("{}/../../testdata/open-human/{name}", env!("CARGO_MANIFEST_DIR"));
+    NamedFile { name: name.to_owned(), bytes: std::fs::read(path).unwrap() }
+}
+
+struct Server {
+    client: Client,
+    shop: Arc<Workshop>,
+    fitting: i64,
+    _folder: tempfile::TempDir,
+}
+
+impl Server {
+    fn get(&self, path: &str) -> (Status, String) {
+        let path = format!("/fitting/{}/{path}", self.fitting);
+        let answer = self.client.get(path).header(Header::new("Host", HOST)).dispatch();
+        (answer.status(), answer.into_string().unwrap_or_default())
+    }
+
+    /// Sends a step and waits for it: its sentence, or why not.
+    fn step(&self, path: &str, form: &str) -> Result<String, String> {
+        let path = format!("/fitting/{}/{path}", self.fitting);
+        let request = self.client.post(path).header(Header::new("Host", HOST)).header(ContentType::Form);
+        let answer = request.body(form).dispatch();
+        let Some(told) = answer.headers().get_one("HX-Trigger").map(str::to_owned) else {
+            return Err(answer.into_string().unwrap_or_default());
+        };
+        let told: serde_json::Value = serde_json::from_str(&told).unwrap();
+        let job = self.shop.jobs().get(told["job-started"]["job"].as_u64().unwrap()).unwrap();
+        loop {
+            match job.state() {
+                JobState::Running => std::thread::sleep(std::time::Duration::from_millis(2)),
+                JobState::Done(sentence) => return Ok(sentence),
+                JobState::Failed(why) => return Err(why),
+                JobState::Stopped => return Err("stopped".to_owned()),
+            }
+        }
+    }
+}
+
+/// The open human in a suit that was bound before, from one file.
+fn dressed() -> Server {
+    let (layer, kind, joint, keeps, mesh) = (Some(3), None, None, None, None);
+    let suit = PieceFile { file: open_human("bodysuit.glb"), layer, kind, joint, keeps, mesh };
+    let body = open_human("body.glb");
+    let bytes = fit_files((&body, None), &[suit], &BindOptions::default()).unwrap().0;
+    let folder = tempfile::tempdir().unwrap();
+    let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+    shop.measure_behind(false);
+    let assets = shop.bring_in("dressed.glb", &bytes, &Companions::new()).unwrap();
+    let fitting = shop.begin("Human", assets.iter().find(|a| a.role == "body").unwrap().id).unwrap();
+    let address = "127.0.0.1".parse().unwrap();
+    let client = Client::untracked(application(Arc::clone(&shop), address, 8610, &[])).unwrap();
+    Server { client, shop, fitting, _folder: folder }
+}
+
+#[test]
+fn a_skinned_suit_keeps_its_weights_in_the_page() {
+    let server = dressed();
+    let page = server.get("panels?station=1").1;
+    let form = &page[page.find("data-asset=\"bodysuit\"").expect("the suit is offered")..];
+    assert!(form[..900].contains("value=\"3\""), "on the layer that its file says");
+    let asset = server.shop.assets().unwrap().into_iter().find(|a| a.role == "piece").unwrap().id;
+    let said = server.step("add", &format!("asset={asset}&layer=3&kind=soft")).unwrap();
+    assert_eq!(said, "Add bodysuit on layer 3");
+    let panels = server.get("panels?station=3").1;
+    assert!(panels.contains("as it came") && panels.contains("Joints it came with"), "bound already");
+
+    let (status, table) = server.get("came/1");
+    assert_eq!(status, Status::Ok);
+    let rows = table.matches("<select").count();
+    assert!(rows > 50 && table.matches(" selected>").count() == rows, "every joint is known");
+    assert_eq!(server.get("came/9").0, Status::NotFound);
+
+    // All of it on the first joint of the body, by hand; and back.
+    let first = server.shop.room(server.fitting, None).unwrap().dress.body.skeleton.names[0].clone();
+    let all = vec![format!("of_body={first}"); rows].join("&");
+    assert_eq!(server.step("came/1", &all).unwrap(), "Match the joints that bodysuit came with");
+    let bound = server.shop.room(server.fitting, None).unwrap().dress.pieces[0].bound.clone().unwrap();
+    assert_eq!(bound.skin.max_influences(), 1);
+    assert!(server.step("came/1", "of_body=tail").unwrap_err().contains("tail"));
+    assert!(server.step("came/1", "of_body=").unwrap_err().contains("joints"));
+    server.shop.undo(server.fitting).unwrap();
+    let bound = server.shop.room(server.fitting, None).unwrap().dress.pieces[0].bound.clone().unwrap();
+    assert!(bound.skin.max_influences() > 1 && bound.method == "came");
+}
