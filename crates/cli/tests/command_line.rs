@@ -146,3 +146,30 @@ fn bad_input_is_one_clear_line_and_status_two() {
     assert_eq!(run(&["fit"]).status.code(), Some(2));
     assert!(String::from_utf8(run(&["--help"]).stdout).unwrap().contains("Exit status"));
 }
+
+/// A garment of a dressed file is taken by name, with the weights it came with or new ones.
+#[test]
+fn weights_that_came_are_kept_or_made_anew() {
+    let folder = tempfile::tempdir().unwrap();
+    let (dressed, again) = (folder.path().join("dressed.glb"), folder.path().join("again.glb"));
+    let told = folder.path().join("fit.json");
+    let body = data("body.glb");
+    let fit = |piece: &str, out: &Path| {
+        run(&["fit", "--body", &body, "--piece", piece, "--out", text(out), "--report", text(&told)])
+    };
+    assert_eq!(fit(&data("bodysuit.glb"), &dressed).status.code(), Some(0));
+    for (options, method) in [("", "came"), (",weights=keep", "came"), (",weights=new", "inpaint")] {
+        let out = fit(&format!("{}@mesh=bodysuit{options}", text(&dressed)), &again);
+        assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
+        assert_eq!(report(&told)["pieces"][0]["method"], method, "{options}");
+    }
+    for (piece, says) in [
+        (format!("{}@mesh=hat", text(&dressed)), "hat"),
+        (format!("{}@weights=keep", data("bodysuit.glb")), "came without weights"),
+        (format!("{}@weights=some", text(&dressed)), "give keep or new"),
+    ] {
+        let out = fit(&piece, &again);
+        assert_eq!(out.status.code(), Some(2), "{piece}");
+        assert!(String::from_utf8_lossy(&out.stderr).contains(says), "{piece}");
+    }
+}
