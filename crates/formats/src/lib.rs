@@ -32,7 +32,11 @@ pub use companions::{wanted, Companions};
 /// # Errors
 /// One sentence that says what is wrong, where, and what to do.
 pub fn read(name: &str, bytes: &[u8], companions: &Companions) -> Result<Document, ReadError> {
-    read_any(name, bytes, companions).map_err(ReadError::shortened)
+    let mut document = read_any(name, bytes, companions).map_err(ReadError::shortened)?;
+    names::make_unique(document.meshes.iter_mut().chain(&mut document.groups).map(|m| &mut m.name));
+    names::make_unique(document.clips.iter_mut().map(|c| &mut c.name));
+    names::make_unique(document.skeleton.iter_mut().flat_map(|s| &mut s.names));
+    Ok(document)
 }
 
 fn read_any(name: &str, bytes: &[u8], companions: &Companions) -> Result<Document, ReadError> {

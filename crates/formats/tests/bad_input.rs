@@ -237,6 +237,26 @@ fn a_name_that_fills_the_screen() {
     assert!(refusal(&glb(&json, &bin)).len() < 1000);
 }
 
+#[test]
+fn things_of_one_name_are_told_apart() {
+    let (mut json, bin) = triangle();
+    json["nodes"][1]["name"] = json!("tip");
+    let twice = json["nodes"][0].clone();
+    json["nodes"].as_array_mut().unwrap().extend([twice.clone(), twice]);
+    let document = read("a.glb", &glb(&json, &bin), &Companions::new()).unwrap();
+    let names: Vec<&str> = document.meshes.iter().map(|m| m.name.as_str()).collect();
+    assert_eq!(names, ["flag", "flag 2", "flag 3"]);
+    assert_eq!(document.skeleton.as_ref().unwrap().names, ["tip", "tip 2"]);
+    assert!(document.take("flag 2").is_ok());
+    // Written and read again, nothing is numbered twice.
+    json["nodes"][3]["name"] = json!("flag 2");
+    let again = read("a.glb", &glb(&json, &bin), &Companions::new()).unwrap();
+    assert_eq!(
+        again.meshes.iter().map(|m| m.name.as_str()).collect::<Vec<_>>(),
+        ["flag", "flag 2", "flag 3"]
+    );
+}
+
 /// The triangle with a clip that turns its tip: keys at 0 and 1 s.
 fn turning(keys: [[f32; 4]; 2], times: [f32; 2]) -> Vec<u8> {
     let (mut json, mut bin) = triangle();
