@@ -406,29 +406,56 @@ impl Place<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::history::workshop::Workshop;
-    use crate::state::placing::PlaceOptions;
-    use crate::state::step::Step;
-    use tin_cloak_formats::{Companions, PieceKind};
+    use crate::dress::decode::Decoder;
+    use crate::state::blobs::{pack_bound, pack_positions};
+    use crate::state::bound::Bound;
+    use crate::state::fitting::{FittingState, PieceState};
+    use crate::state::names::FileRef;
+    use glam::Vec3;
+    use tin_cloak_core::bind::{nearest_surface, Source, Target};
+    use tin_cloak_formats::{read, Companions, PieceKind};
+    use tin_cloak_store::{BlobId, NewAsset};
+
+    fn bring(store: &Store, name: &str) -> FileRef {
+        let files = tin_cloak_demo::wardrobe().unwrap();
+        let bytes = &files.iter().find(|f| f.name == name).unwrap().bytes;
+        let mesh = read(name, bytes, &Companions::new()).unwrap().meshes[0].name.clone();
+        let (role, summary) = ("piece".to_owned(), "{}".to_owned());
+        let new = NewAsset { name: mesh.clone(), role, mesh: mesh.clone(), summary };
+        let file = store.add_assets(name, bytes, &[new]).unwrap().remove(0).file;
+        FileRef { file, file_name: name.to_owned(), mesh }
+    }
 
     /// Wick in two pairs of breeches, the outer one too narrow, which the poses of his arms do not
     /// move, and a tunic, which they do.
-    fn dressed(shop: &Arc<Workshop>) -> Arc<Room> {
-        let files = tin_cloak_demo::wardrobe().unwrap();
-        let bring = |name: &str| {
-            let file = files.iter().find(|f| f.name == name).unwrap();
-            shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id
+    fn dressed(store: &Store) -> Room {
+        let decoder = Decoder::default();
+        let mut state = FittingState::of_body(bring(store, "wick.glb"));
+        let body = decoder.body(store, &state.body).unwrap();
+        let source =
+            Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, body.skeleton.len());
+        let mut blobs: Vec<(BlobId, Vec<u8>)> = Vec::new();
+        let mut keep = |bytes: Vec<u8>| {
+            let id = BlobId::of(&bytes);
+            blobs.push((id.clone(), bytes));
+            Some(id)
         };
-        shop.measure_behind(false);
-        let fitting = shop.begin("Wick", bring("wick.glb")).unwrap();
-        for (layer, name) in [(1, "breeches.glb"), (2, "breeches.glb"), (3, "quilted tunic.glb")] {
-            let step = shop.piece_step(bring(name), layer, PieceKind::Soft).unwrap();
-            shop.run_now(fitting, step).unwrap();
+        for (id, name, wide) in
+            [(1, "breeches.glb", 1.0), (2, "breeches.glb", 0.97), (3, "quilted tunic.glb", 1.0)]
+        {
+            let mut piece = PieceState::new(id, bring(store, name), id as u16, PieceKind::Soft);
+            let made = decoder.piece(&|blob| Ok(store.blob(blob)?), &piece).unwrap();
+            let rest: Vec<Vec3> = made.rest.iter().map(|p| *p * Vec3::new(wide, 1.0, wide)).collect();
+            let skin = nearest_surface(&source, &Target::new(&rest, &made.topology)).unwrap();
+            piece.rest = keep(pack_positions(&rest));
+            piece.bound = keep(pack_bound(&Bound::by("surface", skin)).unwrap());
+            state.pieces.push(piece);
         }
-        let options = PlaceOptions { size_percent: [97.0, 100.0, 97.0], ..PlaceOptions::NONE };
-        shop.run_now(fitting, Step::Place { piece: 2, options }).unwrap();
-        shop.run_now(fitting, Step::Bind { pieces: Vec::new() }).unwrap();
-        shop.room(fitting, None).unwrap()
+        let blob = |id: &BlobId| match blobs.iter().find(|b| b.0 == *id) {
+            Some((_, bytes)) => Ok(bytes.clone()),
+            None => Ok(store.blob(id)?),
+        };
+        decoder.build(store, state, &blob).unwrap()
     }
 
     /// Poses share what is through of layers they do not move. Here each pose is measured before the
@@ -436,9 +463,9 @@ mod tests {
     #[test]
     fn a_pose_measures_what_another_was_to_and_has_not_yet() {
         let folder = tempfile::tempdir().unwrap();
-        let shop = Arc::new(Workshop::open(folder.path()).unwrap());
-        let room = dressed(&shop);
-        let kept = shop.kept();
+        let store = Store::open(folder.path()).unwrap();
+        let room = dressed(&store);
+        let kept = Kept { derived: &room.derived, store: &store, counts: &Counts::default() };
         let plan = Plan::of(&room, kept).unwrap();
         let known = Known::of(&plan, kept).unwrap();
         let order: Vec<usize> = (0..12).collect();
