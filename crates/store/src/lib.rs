@@ -568,6 +568,7 @@ mod tests {
         store.sort_assets(&[sorted(one[0].id)]).unwrap();
         assert_eq!(store.assets().unwrap()[0].role, "body");
     }
+
     #[test]
     fn a_step_back_is_a_step_back_however_many_ask() {
         let folder = tempfile::tempdir().unwrap();

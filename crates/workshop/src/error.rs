@@ -27,7 +27,7 @@ pub enum WorkshopError {
     Bind { piece: String, source: BindError },
     #[error("the motion “{clip}” of {file} cannot be played: {why}; export it again, or try other poses")]
     UnsoundClip { file: String, clip: String, why: String },
-    #[error("none of the trial’s joints match the body’s: rename them, or use another file ({file})")]
+    #[error("none of the joints match the body’s: rename them, or use another file ({file})")]
     NoMatchingJoints { file: String },
     #[error("{file} holds no motion of a skeleton: export at least one clip")]
     NoClips { file: String },

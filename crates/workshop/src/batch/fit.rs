@@ -147,7 +147,7 @@ fn pieces_of(
         let mark = part.mark.clone();
         let layer = file.layer.or(mark.as_ref().and_then(|m| m.layer)).unwrap_or(position);
         let kind = file.kind.or(mark.and_then(|m| m.kind)).unwrap_or(PieceKind::Soft);
-        let id = joints.len() as u32 + u32::from(position) * 1000 + pieces.len() as u32;
+        let id = u32::from(position) * 1000 + pieces.len() as u32;
         let mut follows: Vec<_> =
             file.joint.iter().map(|name| (None, FollowWish::Joint(name.clone()))).collect();
         if file.keeps != Some(false) {
