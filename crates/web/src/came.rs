@@ -2,22 +2,20 @@
 
 use crate::answers::{page, Page, Refusal, Tell};
 use crate::aside::{aside, Shop};
+use crate::joint_match::{JointMatch, Words};
 use crate::steps::changed_as;
-use askama::Template;
 use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{get, post, routes, FromForm, Route};
 use tin_cloak_workshop::{Room, Step};
 
-#[derive(Template)]
-#[template(path = "came.html")]
-struct CameTable {
-    fitting: i64,
-    piece: u32,
-    joints: Vec<String>,
-    /// Joint of the piece's file, and the body's that stands for it.
-    rows: Vec<(String, String)>,
-}
+const WORDS: Words = Words {
+    joint: "joint of its file",
+    is: "is",
+    none: "the joint above it",
+    field: "of_body",
+    button: "Keep its weights so",
+};
 
 /// The joints of a piece's file that move it.
 fn carrying(room: &Room, piece: u32) -> Result<Vec<String>, Refusal> {
@@ -37,7 +35,7 @@ async fn came_table(shop: &Shop, id: i64, piece: u32) -> Page {
         let of_body = |name: &String| pairs.iter().find(|p| p.0 == *name).map(|p| p.1.clone());
         let rows = own.into_iter().map(|n| (n.clone(), of_body(&n).unwrap_or_default())).collect();
         let joints = room.dress.body.skeleton.names.clone();
-        page(&CameTable { fitting: id, piece, joints, rows })
+        page(&JointMatch { action: format!("/fitting/{id}/came/{piece}"), words: WORDS, joints, rows })
     })
     .await
 }

@@ -12,6 +12,7 @@ mod files;
 mod fitting;
 mod gate;
 mod jobs;
+mod joint_match;
 mod layers_svg;
 mod look;
 mod looked_over;

@@ -3,6 +3,7 @@
 use crate::answers::{page, Page, Refusal, Tell};
 use crate::aside::aside;
 use crate::aside::Shop;
+use crate::joint_match::{JointMatch, Words};
 use crate::steps::{changed_as, changed_by};
 use askama::Template;
 use rocket::form::Form;
@@ -168,15 +169,8 @@ async fn remove_motion(shop: &Shop, id: i64, motion: usize) -> Result<Tell, Refu
     changed_by(shop, id, Step::RemoveMotion { motion }).await
 }
 
-#[derive(Template)]
-#[template(path = "motion.html")]
-struct MotionTable {
-    fitting: i64,
-    motion: usize,
-    joints: Vec<String>,
-    /// Joint of the body, and the motion's joint that moves it.
-    rows: Vec<(String, String)>,
-}
+const WORDS: Words =
+    Words { joint: "joint of the body", is: "follows", none: "nothing", field: "source", button: "Match so" };
 
 fn motion_at(shop: &Workshop, room: &Room, motion: usize) -> Result<MotionJoints, Refusal> {
     let gone = || Refusal::new(Status::NotFound, "There is no such motion here: reload the page.");
@@ -190,7 +184,12 @@ async fn motion_table(shop: &Shop, id: i64, motion: usize) -> Page {
         let MotionJoints { joints, source_of, .. } = motion_at(shop, &room, motion)?;
         let names = room.dress.body.skeleton.names.iter().cloned();
         let rows = names.zip(source_of.into_iter().map(Option::unwrap_or_default)).collect();
-        page(&MotionTable { fitting: id, motion, joints, rows })
+        page(&JointMatch {
+            action: format!("/fitting/{id}/motion/{motion}/match"),
+            words: WORDS,
+            joints,
+            rows,
+        })
     })
     .await
 }
