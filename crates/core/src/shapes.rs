@@ -94,6 +94,7 @@ pub fn layer(shape: &Shape, index: u16, body: Option<&Shape>) -> Layer {
         rest: shape.0.clone(),
         walls: Arc::new(walls),
         stiff: false,
+        rigid: Arc::default(),
         morphs: Vec::new(),
     }
 }

@@ -33,7 +33,7 @@ impl Ground {
 fn eased(cloth: &Shape, ground: &Ground, wish: GapWish, chosen: &[bool]) -> Vec<Vec3> {
     let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
     let side = Side::new(cloth.0.len(), &cloth.1);
-    ease(&cloth.0, &topology, &side, chosen, ground.covering(), wish, 0.08)
+    ease(&cloth.0, &topology, &side, (chosen, &[]), ground.covering(), wish, 0.08)
 }
 
 #[test]

@@ -96,5 +96,5 @@ fn keyed(
             interpolation: Interpolation::Linear,
         })
         .collect();
-    Clip { name: name.to_owned(), tracks }
+    Clip { name: name.to_owned(), tracks, ..Clip::default() }
 }

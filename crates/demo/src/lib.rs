@@ -131,6 +131,7 @@ fn wick_of(shape: &Shape3) -> Result<DemoFile, DemoError> {
         mesh: &mesh,
         skin: Some(&skin),
         morphs: &morphs,
+        amounts: &[],
         mark: Some(mark),
         look: &Look::default(),
         colour: [0.82, 0.62, 0.45],
@@ -156,7 +157,8 @@ fn piece(
         ..Mark::default()
     });
     let (skeleton, skin) = handed.rig.as_ref().map_or((None, None), |r| (Some(&r.0), Some(&r.1)));
-    let part = GlbPart { name, mesh: &mesh, skin, morphs: &[], mark, look: &Look::default(), colour };
+    let part =
+        GlbPart { name, mesh: &mesh, skin, morphs: &[], amounts: &[], mark, look: &Look::default(), colour };
     let bytes = write_glb(&GlbScene { parts: vec![part], skeleton, clips: &[] })?;
     Ok(DemoFile { name: file, bytes })
 }

@@ -52,7 +52,7 @@ pub(crate) fn read_bvh(name: &str, bytes: &[u8]) -> Result<Document, ReadError> 
     let tracks = tracks(&hierarchy, &times, &values, scale);
     let skeleton = Skeleton::at_rest(hierarchy.names, hierarchy.parents, rest)?;
     let stem = name.rsplit(['/', '\\']).next().unwrap_or(name);
-    let clip = Clip { name: stem.trim_end_matches(".bvh").to_owned(), tracks };
+    let clip = Clip { name: stem.trim_end_matches(".bvh").to_owned(), tracks, ..Clip::default() };
     Ok(Document { skeleton: Some(skeleton), clips: vec![clip], ..Document::default() })
 }
 

@@ -6,42 +6,72 @@ use crate::UnsoundClip;
 use gltf::accessor::{DataType, Dimensions};
 use gltf::animation::util::ReadOutputs;
 use gltf::animation::{Channel, Property};
+use std::collections::BTreeMap;
 use tin_cloak_core::glam::{Quat, Vec3};
-use tin_cloak_core::trial::{Clip, Interpolation, Track, TrackValues};
+use tin_cloak_core::trial::{Clip, Interpolation, ShapeTrack, Track, TrackValues};
 
 /// No motion is longer, seconds.
 const LONGEST: f32 = 86_400.0;
 
-/// The rotations and translations of joints; none when nothing of it moves a joint.
+/// The tracks of joints, and of the shapes of meshes; none when it has neither. `parts` has the name of
+/// the mesh of each node.
 ///
 /// # Errors
 /// When a key cannot be played.
 pub(crate) fn read_clip(
     animation: &gltf::Animation,
     joints: &Joints,
+    parts: &BTreeMap<usize, String>,
     buffers: &[Vec<u8>],
 ) -> Result<Option<Clip>, UnsoundClip> {
     let name = or_number(animation.name(), "clip", animation.index() + 1);
-    let mut tracks = Vec::new();
+    let (mut tracks, mut shapes) = (Vec::new(), Vec::new());
     for channel in animation.channels() {
-        let Some(&joint) = joints.of_node.get(&channel.target().node().index()) else { continue };
+        let node = channel.target().node().index();
+        if channel.target().property() == Property::MorphTargetWeights {
+            let Some(mesh) = parts.get(&node) else { continue };
+            let mesh = mesh.clone();
+            match read_track(&channel, Dimensions::Scalar, buffers) {
+                Ok((times, Values::Amounts(amounts), interpolation)) => {
+                    shapes.push(ShapeTrack { mesh, times, amounts, interpolation });
+                }
+                Ok(_) => {}
+                Err(why) => {
+                    return Err(UnsoundClip {
+                        name,
+                        why: format!("what it does with shapes of “{mesh}” {why}"),
+                    })
+                }
+            }
+            continue;
+        }
+        let Some(&joint) = joints.of_node.get(&node) else { continue };
         let (what, wanted) = match channel.target().property() {
             Property::Translation => ("translation", Dimensions::Vec3),
             Property::Rotation => ("rotation", Dimensions::Vec4),
-            _ => continue,
+            _ => ("size", Dimensions::Vec3),
         };
         match read_track(&channel, wanted, buffers) {
-            Ok((times, values, interpolation)) => tracks.push(Track { joint, times, values, interpolation }),
+            Ok((times, Values::OfJoint(values), interpolation)) => {
+                tracks.push(Track { joint, times, values, interpolation });
+            }
+            Ok(_) => {}
             Err(why) => {
                 let joint = &joints.skeleton.names[joint.index()];
                 return Err(UnsoundClip { name, why: format!("the {what} of “{joint}” {why}") });
             }
         }
     }
-    Ok((!tracks.is_empty()).then_some(Clip { name, tracks }))
+    Ok((!(tracks.is_empty() && shapes.is_empty())).then_some(Clip { name, tracks, shapes }))
 }
 
-type Keys = (Vec<f32>, TrackValues, Interpolation);
+/// What the keys of a channel hold.
+enum Values {
+    OfJoint(TrackValues),
+    Amounts(Vec<f32>),
+}
+
+type Keys = (Vec<f32>, Values, Interpolation);
 
 /// The keys of a channel, or what is wrong with them.
 fn read_track(channel: &Channel, wanted: Dimensions, buffers: &[Vec<u8>]) -> Result<Keys, String> {
@@ -66,11 +96,29 @@ fn read_track(channel: &Channel, wanted: Dimensions, buffers: &[Vec<u8>]) -> Res
     let values = match outputs {
         ReadOutputs::Translations(t) => TrackValues::Translation(t.map(Vec3::from).collect()),
         ReadOutputs::Rotations(r) => TrackValues::Rotation(r.into_f32().map(Quat::from_array).collect()),
-        _ => return Err("has values of another sort".to_owned()),
+        ReadOutputs::Scales(s) => TrackValues::Scale(s.map(Vec3::from).collect()),
+        ReadOutputs::MorphTargetWeights(w) => {
+            check_times(&times)?;
+            let amounts: Vec<f32> = w.into_f32().collect();
+            check_amounts(&times, &amounts, per_key)?;
+            return Ok((times, Values::Amounts(amounts), interpolation));
+        }
     };
     check_times(&times)?;
     check_values(&times, &values, per_key)?;
-    Ok((times, values, interpolation))
+    Ok((times, Values::OfJoint(values), interpolation))
+}
+
+/// Whole rows of finite amounts for every key.
+fn check_amounts(times: &[f32], amounts: &[f32], per_key: usize) -> Result<(), String> {
+    let rows = times.len() * per_key;
+    if amounts.is_empty() || amounts.len() % rows != 0 {
+        return Err(format!("has {} amounts for {} keys", amounts.len(), times.len()));
+    }
+    match amounts.iter().position(|a| !a.is_finite() || a.abs() > 1e6) {
+        Some(i) => Err(format!("at {} s is endless or no number", times[i * times.len() / amounts.len()])),
+        None => Ok(()),
+    }
 }
 
 fn check_times(times: &[f32]) -> Result<(), String> {
@@ -88,7 +136,7 @@ fn check_times(times: &[f32]) -> Result<(), String> {
 
 fn check_values(times: &[f32], values: &TrackValues, per_key: usize) -> Result<(), String> {
     let count = match values {
-        TrackValues::Translation(v) => v.len(),
+        TrackValues::Translation(v) | TrackValues::Scale(v) => v.len(),
         TrackValues::Rotation(v) => v.len(),
     };
     if count < times.len() * per_key {
@@ -98,7 +146,9 @@ fn check_values(times: &[f32], values: &TrackValues, per_key: usize) -> Result<(
     let is_value = |i: usize| per_key == 1 || i % 3 == 1;
     let far = 1e6;
     let bad = (0..times.len() * per_key).find(|&i| match values {
-        TrackValues::Translation(v) => !(v[i].is_finite() && v[i].abs().max_element() < far),
+        TrackValues::Translation(v) | TrackValues::Scale(v) => {
+            !(v[i].is_finite() && v[i].abs().max_element() < far)
+        }
         TrackValues::Rotation(v) => {
             let length = v[i].length();
             !length.is_finite() || length > far || (is_value(i) && length < 1e-6)

@@ -1,7 +1,7 @@
 //! What a file holds, in core types.
 
 use crate::Look;
-use glam::Vec3;
+use glam::Quat;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::intake::WeightFaults;
@@ -38,6 +38,9 @@ pub struct Mark {
     /// Where on the body it is worn, as `feet`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub place: Option<String>,
+    /// The connected parts of the mesh that are the body, by number; all of them when nothing is said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shells: Option<Vec<u32>>,
     /// How it was bound, when this program bound it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub method: Option<String>,
@@ -74,6 +77,8 @@ pub struct MeshPart {
     pub skin: Option<Skin>,
     /// Its shapes.
     pub morphs: Vec<Morph>,
+    /// How much of each shape is there when nothing says otherwise; missing ones are 0.
+    pub amounts: Vec<f32>,
     /// This program's mark, if the node carries one.
     pub mark: Option<Mark>,
     /// Texture coordinates, colours and materials.
@@ -83,19 +88,22 @@ pub struct MeshPart {
 }
 
 impl MeshPart {
+    /// Every point multiplied by `scale` and then turned.
+    pub fn place(&mut self, scale: f32, turn: Quat) {
+        self.mesh.positions.iter_mut().for_each(|p| *p = turn * (*p * scale));
+        self.mesh.normals.iter_mut().for_each(|n| *n = turn * *n);
+        self.morphs.iter_mut().flat_map(|m| &mut m.offsets).for_each(|o| *o = turn * (*o * scale));
+    }
+
     /// The part without the triangles named in `left_out` (ascending) and without the vertices
     /// that nothing uses then; with what is left.
     pub fn without(&self, left_out: &[u32]) -> (Self, Kept) {
         let (mesh, kept) = self.mesh.without(left_out);
-        let morph = |m: &Morph| {
-            let dense = m.to_dense(self.mesh.positions.len());
-            let left: Vec<Vec3> = kept.vertices.iter().map(|&v| dense[v as usize]).collect();
-            Morph { driver: m.driver, ..Morph::from_dense(m.name.clone(), &left) }
-        };
         let part = Self {
             name: self.name.clone(),
             skin: self.skin.as_ref().map(|s| s.pick(&kept.vertices)),
-            morphs: self.morphs.iter().map(morph).collect(),
+            morphs: self.morphs.iter().map(|m| m.pick(&kept.vertices)).collect(),
+            amounts: self.amounts.clone(),
             mark: self.mark.clone(),
             look: self.look.pick(&kept),
             weight_faults: WeightFaults::default(),

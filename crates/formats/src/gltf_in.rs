@@ -3,7 +3,7 @@
 use crate::accessor::{check_all, check_type};
 use crate::budget::{self, Amount};
 use crate::clip_in;
-use crate::names::{or_number, tidy};
+use crate::names::{make_unique, or_number, tidy};
 use crate::scene_graph::{Joints, RawSkin, SceneGraph};
 use crate::{marks, Companions, Document, Look, Materials, MeshPart, ReadError};
 use base64::Engine;
@@ -30,11 +30,12 @@ pub(crate) fn read_gltf(bytes: &[u8], companions: &Companions) -> Result<Documen
     let raw: Vec<RawSkin> = document.skins().map(|s| raw_skin(&s, &buffers)).collect::<Result<_, _>>()?;
     let joints = if raw.is_empty() { None } else { Some(Joints::new(&graph, &raw)?) };
 
-    let mut meshes = Vec::new();
+    let (mut meshes, mut nodes) = (Vec::new(), Vec::new());
     for &n in &graph.order {
         let Some(node) = document.nodes().nth(n) else { continue };
         if node.mesh().is_some() {
             let part = read_part(&node, graph.world[n], joints.as_ref(), &buffers)?;
+            nodes.extend(part.iter().map(|_| n));
             meshes.extend(part.map(|mut part| {
                 part.look.materials = Arc::clone(&materials);
                 part
@@ -44,10 +45,12 @@ pub(crate) fn read_gltf(bytes: &[u8], companions: &Companions) -> Result<Documen
     if meshes.is_empty() {
         return Err(ReadError::NoMesh);
     }
+    make_unique(meshes.iter_mut().map(|m: &mut MeshPart| &mut m.name));
+    let parts = nodes.into_iter().zip(meshes.iter().map(|m| m.name.clone())).collect();
     let (mut clips, mut unsound_clips) = (Vec::new(), Vec::new());
     for animation in document.animations() {
         let Some(joints) = &joints else { break };
-        match clip_in::read_clip(&animation, joints, &buffers) {
+        match clip_in::read_clip(&animation, joints, &parts, &buffers) {
             Ok(clip) => clips.extend(clip),
             Err(unsound) => unsound_clips.push(unsound),
         }
@@ -275,6 +278,7 @@ fn read_part(
         name,
         mesh: geometry,
         skin,
+        amounts: amounts_of(node, &mesh, morphs.len()),
         morphs,
         mark: marks::read_mark(node),
         look,
@@ -496,6 +500,15 @@ fn check_attributes(primitive: &gltf::Primitive) -> Result<(), ReadError> {
         }
     }
     Ok(())
+}
+
+/// How much of each shape is there by default: as the node says, else the mesh.
+fn amounts_of(node: &gltf::Node, mesh: &gltf::Mesh, shapes: usize) -> Vec<f32> {
+    let said = node.weights().or(mesh.weights()).unwrap_or_default();
+    let sound = |a: &f32| if a.is_finite() && a.abs() <= 1e3 { *a } else { 0.0 };
+    let mut amounts: Vec<f32> = said.iter().map(sound).collect();
+    amounts.resize(shapes, 0.0);
+    amounts
 }
 
 fn target_names(mesh: &gltf::Mesh) -> Vec<String> {

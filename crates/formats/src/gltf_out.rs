@@ -13,7 +13,7 @@ use tin_cloak_core::glam::{Mat4, Vec3};
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
-use tin_cloak_core::trial::{Clip, Interpolation, TrackValues};
+use tin_cloak_core::trial::{Clip, Interpolation, ShapeTrack, TrackValues};
 
 /// One mesh to write.
 #[derive(Clone, Debug)]
@@ -26,6 +26,8 @@ pub struct GlbPart<'a> {
     pub skin: Option<&'a Skin>,
     /// Its shapes.
     pub morphs: &'a [Morph],
+    /// How much of each is there when nothing says otherwise; missing ones are 0.
+    pub amounts: &'a [f32],
     /// What goes into the node's extras.
     pub mark: Option<Mark>,
     /// Texture coordinates, colours and materials.
@@ -70,16 +72,16 @@ pub fn write_glb(scene: &GlbScene) -> Result<Vec<u8>, WriteError> {
         roots.extend(w.joints(s));
         w.skin(s)
     });
-    let mut driven = Vec::new();
+    let mut shaped = Vec::new();
     for part in &scene.parts {
         let node = w.part(part, skin.zip(scene.skeleton));
         roots.push(node);
-        if part.morphs.iter().any(|m| m.driver.is_some()) {
-            driven.push((node, part.morphs));
+        if !part.morphs.is_empty() {
+            shaped.push((node, part));
         }
     }
     for clip in scene.clips {
-        w.clip(clip, scene.skeleton, &driven);
+        w.clip(clip, scene.skeleton, &shaped);
     }
     w.finish(roots)
 }
@@ -243,7 +245,10 @@ impl Writer {
         let mesh = self.root.push(json::Mesh {
             name: Some(part.name.to_owned()),
             primitives,
-            weights: has_targets.then(|| vec![0.0; part.morphs.len()]),
+            weights: has_targets.then(|| {
+                let amount = |i: usize| part.amounts.get(i).copied().unwrap_or(0.0);
+                (0..part.morphs.len()).map(amount).collect()
+            }),
             extensions: None,
             extras: extras(has_targets.then(|| {
                 let names: Vec<&str> = part.morphs.iter().map(|m| m.name.as_str()).collect();
@@ -326,7 +331,7 @@ impl Writer {
         &mut self,
         clip: &Clip,
         skeleton: Option<&Skeleton>,
-        driven: &[(json::Index<json::Node>, &[Morph])],
+        shaped: &[(json::Index<json::Node>, &GlbPart)],
     ) {
         let mut animation = Animation::default();
         for track in clip.tracks.iter().filter(|t| !t.times.is_empty()) {
@@ -335,6 +340,7 @@ impl Writer {
                 TrackValues::Translation(v) => {
                     (self.vec3(v, None, false), json::animation::Property::Translation)
                 }
+                TrackValues::Scale(v) => (self.vec3(v, None, false), json::animation::Property::Scale),
                 TrackValues::Rotation(v) => {
                     let bytes: Vec<u8> =
                         v.iter().flat_map(|q| q.to_array()).flat_map(f32::to_le_bytes).collect();
@@ -342,23 +348,14 @@ impl Writer {
                     (self.accessor(&bytes, kind, v.len(), None, None), json::animation::Property::Rotation)
                 }
             };
-            let interpolation = match track.interpolation {
-                Interpolation::Step => json::animation::Interpolation::Step,
-                Interpolation::Linear => json::animation::Interpolation::Linear,
-                Interpolation::Cubic => json::animation::Interpolation::CubicSpline,
-            };
             let node = json::Index::new(u32::from(track.joint.0));
-            animation.add(node, path, (input, output), interpolation);
+            animation.add(node, path, (input, output), interpolation(track.interpolation));
         }
-        let times = clip.key_times();
-        if let Some(skeleton) = skeleton.filter(|_| !times.is_empty()) {
-            for &(node, morphs) in driven {
-                let amounts = |t: &f32| driven_amounts(morphs, &clip.sample(skeleton, *t));
-                let amounts: Vec<f32> = times.iter().flat_map(amounts).collect();
-                let data = (self.times(&times), self.scalars(&amounts, None));
-                let path = json::animation::Property::MorphTargetWeights;
-                animation.add(node, path, data, json::animation::Interpolation::Linear);
-            }
+        for &(node, part) in shaped {
+            let Some(keys) = shape_keys(clip, skeleton, part) else { continue };
+            let data = (self.times(&keys.times), self.scalars(&keys.amounts, None));
+            let path = json::animation::Property::MorphTargetWeights;
+            animation.add(node, path, data, interpolation(keys.interpolation));
         }
         if !animation.channels.is_empty() {
             self.root.push(json::Animation {
@@ -440,6 +437,41 @@ impl Animation {
             extras: Default::default(),
         });
     }
+}
+
+fn interpolation(of: Interpolation) -> json::animation::Interpolation {
+    match of {
+        Interpolation::Step => json::animation::Interpolation::Step,
+        Interpolation::Linear => json::animation::Interpolation::Linear,
+        Interpolation::Cubic => json::animation::Interpolation::CubicSpline,
+    }
+}
+
+/// The amounts of a part's shapes over a clip: as they came, or, where the pose drives one of them,
+/// at every key of either, so that driven shapes play anywhere.
+fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Option<ShapeTrack> {
+    let shapes = part.morphs.len();
+    let came = clip.shapes.iter().find(|s| s.mesh == part.name && s.shapes() == shapes);
+    let is_driven = part.morphs.iter().any(|m| m.driver.is_some());
+    let Some(skeleton) = skeleton.filter(|_| is_driven) else { return came.cloned() };
+    let mut times = clip.key_times();
+    times.extend(came.iter().flat_map(|c| &c.times));
+    times.sort_by(f32::total_cmp);
+    times.dedup();
+    if times.is_empty() {
+        return None;
+    }
+    let amounts = |&time: &f32| {
+        let driven = driven_amounts(part.morphs, &clip.sample(skeleton, time));
+        let own = came.map_or_else(|| part.amounts.to_vec(), |c| c.at(time));
+        let one = |(i, m): (usize, &Morph)| match m.driver {
+            Some(_) => driven[i],
+            None => own.get(i).copied().unwrap_or(0.0),
+        };
+        part.morphs.iter().enumerate().map(one).collect::<Vec<f32>>()
+    };
+    let amounts = times.iter().flat_map(amounts).collect();
+    Some(ShapeTrack { mesh: part.name.to_owned(), times, amounts, interpolation: Interpolation::Linear })
 }
 
 /// Four joints and their weights a vertex.

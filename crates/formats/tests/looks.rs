@@ -53,6 +53,7 @@ fn glb(looks: &[&Look]) -> Vec<u8> {
         mesh: &mesh,
         skin: None,
         morphs: &[],
+        amounts: &[],
         mark: None,
         look,
         colour: [0.5; 3],

@@ -212,8 +212,14 @@ fn assert_sound(document: &Document) {
             assert!(track.joint.index() < joints && track.times.windows(2).all(|w| w[0] <= w[1]));
             match &track.values {
                 TrackValues::Rotation(v) => assert!(v.iter().all(|q| q.is_finite())),
-                TrackValues::Translation(v) => assert!(v.iter().all(|t| t.is_finite())),
+                TrackValues::Translation(v) | TrackValues::Scale(v) => {
+                    assert!(v.iter().all(|t| t.is_finite()))
+                }
             }
+        }
+        for shapes in &clip.shapes {
+            assert!(shapes.times.windows(2).all(|w| w[0] <= w[1]));
+            assert!(shapes.at(clip.duration() * 0.5).iter().all(|a| a.is_finite()));
         }
         let pose = clip.sample(document.skeleton.as_ref().unwrap(), clip.duration() * 0.5);
         assert!(pose.rotations.iter().all(|q| q.is_finite()));

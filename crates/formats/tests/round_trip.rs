@@ -6,7 +6,7 @@ use tin_cloak_core::glam::{Quat, Vec3};
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skeleton::{LocalTransform, Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
-use tin_cloak_core::trial::{Clip, Interpolation, Track, TrackValues};
+use tin_cloak_core::trial::{Clip, Interpolation, ShapeTrack, Track, TrackValues};
 use tin_cloak_core::JointId;
 use tin_cloak_formats::{read, write_glb, Companions, GlbPart, GlbScene, Look, Mark, MarkedJoint, PieceKind};
 
@@ -46,7 +46,19 @@ fn wave() -> Clip {
                 TrackValues::Translation(vec![Vec3::Y, Vec3::Y * 2.0]),
                 Interpolation::Step,
             ),
+            track(
+                JointId(2),
+                vec![0.0, 1.0],
+                TrackValues::Scale(vec![Vec3::ONE, Vec3::new(1.0, 2.0, 0.5)]),
+                Interpolation::Linear,
+            ),
         ],
+        shapes: vec![ShapeTrack {
+            mesh: "box".into(),
+            times: vec![0.25, 0.75],
+            amounts: vec![0.0, 0.125, 0.0, 0.875],
+            interpolation: Interpolation::Linear,
+        }],
     }
 }
 
@@ -59,12 +71,15 @@ fn a_dressed_scene_comes_back_equal() {
     let driver = Driver { joint: JointId(2), axis: Vec3::Y, from: 0.5, full: 2.0 };
     let (vertices, offsets) = (vec![3, 7], vec![Vec3::X, Vec3::NEG_Z]);
     let morph = Morph { name: "hand bent".into(), vertices, offsets, driver: Some(driver) };
+    let wide = Morph::from_dense("wide".into(), &[Vec3::X; 8]);
+    let morphs = [morph.clone(), wide.clone()];
     let mark = Mark {
         role: "piece".into(),
         layer: Some(2),
         kind: Some(PieceKind::Stiff),
         place: Some("torso".into()),
         method: None,
+        shells: Some(vec![0, 2]),
         joints: vec![MarkedJoint {
             name: "flap".to_owned(),
             parent: "root".to_owned(),
@@ -78,7 +93,8 @@ fn a_dressed_scene_comes_back_equal() {
         name: "box",
         mesh: &mesh,
         skin: Some(&skin),
-        morphs: std::slice::from_ref(&morph),
+        morphs: &morphs,
+        amounts: &[0.0, 0.5],
         mark: Some(mark.clone()),
         look: &Look::default(),
         colour: [0.5; 3],
@@ -93,7 +109,8 @@ fn a_dressed_scene_comes_back_equal() {
     assert_eq!(part.mesh.polygons, mesh.polygons);
     let read = part.morphs[0].driver.unwrap();
     assert!((read.from - 0.5).abs() < 1e-6 && (read.full - 2.0).abs() < 1e-6, "degrees in between");
-    assert_eq!(part.morphs, [Morph { driver: Some(read), ..morph }]);
+    assert_eq!(part.morphs, [Morph { driver: Some(read), ..morph }, wide]);
+    assert_eq!(part.amounts, [0.0, 0.5]);
     assert_eq!((read.joint, read.axis), (driver.joint, driver.axis));
     assert_eq!(part.mark, Some(mark));
     for v in 0..8 {
@@ -106,9 +123,52 @@ fn a_dressed_scene_comes_back_equal() {
         assert!(a.abs_diff_eq(b, 1e-6));
     }
     assert_eq!(back.clips.len(), 1);
-    assert_eq!(back.clips[0].tracks.len(), 2);
+    assert_eq!(back.clips[0].tracks.len(), 3);
+    assert_eq!(back.clips[0].tracks[2], clip.tracks[2], "sizes go out as they came");
+    // Keyed wherever the joints or the shapes are: what is driven by the pose, the rest as it came.
+    let keyed = &back.clips[0].shapes[0];
+    assert_eq!((keyed.mesh.as_str(), keyed.times.as_slice()), ("box", &[0.0, 0.25, 0.5, 0.75, 1.0][..]));
+    for &time in &keyed.times {
+        assert_eq!(keyed.at(time)[1], clip.shapes[0].at(time)[1]);
+    }
     let (a, b) = (clip.sample(&skeleton, 0.3), back.clips[0].sample(&other, 0.3));
     assert!(a.rotations.iter().zip(&b.rotations).all(|(x, y)| x.dot(*y).abs() > 0.999_999));
+}
+
+/// Without a shape that a pose drives, the keys of shapes go out to the bit, however they are joined.
+#[test]
+fn keys_of_shapes_go_out_as_they_came() {
+    let (mesh, skeleton) = (cube(), skeleton());
+    let morphs = [Morph::from_dense("wide".into(), &[Vec3::X; 8])];
+    let keys = |interpolation, amounts| ShapeTrack {
+        mesh: "box".into(),
+        times: vec![0.0, 2.0],
+        amounts,
+        interpolation,
+    };
+    let tracks = [
+        keys(Interpolation::Step, vec![0.0, 1.0]),
+        keys(Interpolation::Cubic, vec![0.0, 0.25, 0.5, 0.5, 1.0, 0.0]),
+    ];
+    for track in tracks {
+        let clip = Clip { name: "grow".into(), tracks: Vec::new(), shapes: vec![track] };
+        let look = Look::default();
+        let part = GlbPart {
+            name: "box",
+            mesh: &mesh,
+            skin: None,
+            morphs: &morphs,
+            amounts: &[],
+            mark: None,
+            look: &look,
+            colour: [0.5; 3],
+        };
+        let clips = std::slice::from_ref(&clip);
+        let scene = GlbScene { parts: vec![part], skeleton: Some(&skeleton), clips };
+        let back = read("x.glb", &write_glb(&scene).unwrap(), &Companions::new()).unwrap();
+        assert_eq!(back.clips, [clip]);
+        assert!(!back.clips[0].moves_joints(), "it is not tried");
+    }
 }
 
 #[test]

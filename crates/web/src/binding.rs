@@ -179,6 +179,11 @@ async fn clear_sides(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> 
     changed_by(shop, id, Step::ClearSides { piece }).await
 }
 
+#[post("/fitting/<id>/forget-cleaning/<piece>")]
+async fn forget_cleaning(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::ForgetCleaning { piece }).await
+}
+
 #[derive(FromForm)]
 struct Joints {
     only: bool,
@@ -359,6 +364,7 @@ pub(crate) fn routes() -> Vec<Route> {
         mark_side,
         clear_sides,
         clean,
+        forget_cleaning,
         make_cage,
         use_as_cage,
         templates_for,

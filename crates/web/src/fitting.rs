@@ -3,6 +3,7 @@
 use crate::answers::{page, Page, Refusal};
 use crate::aside::{aside, Shop};
 use crate::board_svg::{draw, Drawing};
+use crate::body_parts::{body_mesh_rows, BodyMeshRow};
 use crate::layers_svg::{cut, Cut, WIDTH};
 use crate::looked_over::{
     finding_groups, joint_rows, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow, SortRow,
@@ -79,6 +80,7 @@ struct Shown {
     all_cells: usize,
     worst: String,
     tolerance: f32,
+    body_meshes: Vec<BodyMeshRow>,
     findings: Vec<FindingGroup>,
     joint_rows: Vec<JointRow>,
     seats: Vec<SeatRow>,
@@ -191,6 +193,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
         }),
         board: board.map(|b| draw(b, before.as_deref())),
         tolerance: room.state.tolerance_mm,
+        body_meshes: if station == 1 { body_mesh_rows(room) } else { Vec::new() },
         findings,
         joint_rows: if station == 1 { joint_rows(room) } else { Vec::new() },
         seats,

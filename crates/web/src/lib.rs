@@ -7,6 +7,7 @@ mod aside;
 mod binary;
 mod binding;
 mod board_svg;
+mod body_parts;
 mod came;
 mod files;
 mod fitting;
@@ -54,6 +55,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", upload::routes())
         .mount("/", fitting::routes())
         .mount("/", steps::routes())
+        .mount("/", body_parts::routes())
         .mount("/", sorting::routes())
         .mount("/", seating::routes())
         .mount("/", binding::routes())

@@ -3,14 +3,15 @@
 use crate::answers::Refusal;
 use crate::aside::{look_aside, Shop};
 use crate::binary::{pack_mesh, pack_view, Binary};
+use crate::looked_over::seat_words;
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{get, post, routes, Route};
 use serde::{Deserialize, Serialize};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::{
-    BrushStroke, Chosen, Cut, EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart, ViewRequest,
-    WorkshopError,
+    BodyPart, BrushStroke, Chosen, Cut, EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart,
+    ViewRequest, WorkshopError,
 };
 
 /// sRGB colour of a part: 0 the body, then the pieces from the inside out.
@@ -68,7 +69,11 @@ async fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFact
                 colour: colour(&room, i),
                 key: match piece {
                     Some((_, state)) => key(&state.source, &state.cut),
-                    None => key(&room.state.body, &Cut::default()),
+                    None => format!(
+                        "{}{}",
+                        key(&room.state.body, &Cut::default()),
+                        parts_key(&room.state.body_parts)
+                    ),
                 },
                 bound: piece.is_none_or(|p| p.0.bound.is_some()),
                 cage: piece.is_some_and(|p| p.0.cage),
@@ -98,6 +103,13 @@ fn key(file: &FileRef, cut: &Cut) -> String {
     let left_out = cut.left_out.as_ref().map_or("", |id| &id.as_str()[..16]);
     let side = if cut.mirrored { "m" } else { "" };
     format!("{}-{mesh}-{left_out}{side}", &file.file.as_str()[..16])
+}
+
+/// Tells bodies of one file apart that are made of different meshes.
+fn parts_key(parts: &[BodyPart]) -> String {
+    let text = |p: &BodyPart| format!("-{}{:?}", p.mesh, p.shells.as_deref().unwrap_or_default());
+    let all: String = parts.iter().map(text).collect();
+    all.bytes().map(|b| format!("{b:02x}")).collect()
 }
 
 /// The faces of a part; `key` names the mesh, so that the answer may be kept.
@@ -193,6 +205,22 @@ async fn ease_view(shop: &Shop, id: i64, piece: u32, ease: Json<EaseRequest>) ->
     preview(shop, id, move |room: &Room| room.ease_view(piece, &ease.chosen, ease.options)).await
 }
 
+/// One of a piece's own shapes, and how much of it is worn: 0 for none, 1 for all.
+#[derive(Deserialize)]
+pub(crate) struct WornShape {
+    pub shape: usize,
+    pub amount: f32,
+}
+
+#[post("/fitting/<id>/shape-view/<piece>", data = "<worn>")]
+async fn shape_view(shop: &Shop, id: i64, piece: u32, worn: Json<WornShape>) -> Result<Binary, Refusal> {
+    let work = move |room: &Room| {
+        let (part, report) = room.shape_view(piece, worn.shape, worn.amount)?;
+        Ok((part, seat_words(&report)))
+    };
+    preview(shop, id, work).await
+}
+
 pub(crate) fn routes() -> Vec<Route> {
-    routes![scene, mesh, view, probe, brush_view, ease_view]
+    routes![scene, mesh, view, probe, brush_view, ease_view, shape_view]
 }

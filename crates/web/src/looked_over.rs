@@ -5,7 +5,7 @@ use std::sync::Arc;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::ShellGuess;
 use tin_cloak_workshop::core::trial::SideOfBody;
-use tin_cloak_workshop::{stiff_shells, Grade, PieceKind, Room, GAP_BARS};
+use tin_cloak_workshop::{stiff_shells, Grade, PieceKind, Room, SeatReport, GAP_BARS};
 
 /// What was found on the body or a piece.
 pub(crate) struct FindingGroup {
@@ -55,7 +55,7 @@ fn unbroken(text: &str) -> String {
 }
 
 /// A place and the direction from which to look at it.
-fn spot(room: &Room, place: Vec3) -> String {
+pub(crate) fn spot(room: &Room, place: Vec3) -> String {
     [place, room.look_at_place(place)].map(|v| v.to_array().map(|x| format!("{x:.4}")).join(",")).join(",")
 }
 
@@ -111,6 +111,40 @@ pub(crate) struct SeatRow {
     pub seated: bool,
     pub words: String,
     pub bars: Vec<Bar>,
+    pub shapes: Vec<ShapeRow>,
+}
+
+/// One of a piece's own shapes.
+pub(crate) struct ShapeRow {
+    pub name: String,
+    pub percent: f32,
+    /// How it would sit with all of it.
+    pub whole: String,
+}
+
+/// More shapes than this are not tried beforehand.
+const MOST_TRIED: usize = 6;
+
+fn shape_rows(room: &Room, index: usize) -> Vec<ShapeRow> {
+    let piece = &room.dress.pieces[index];
+    let row = |(n, shape): (usize, &tin_cloak_workshop::core::deform::Morph)| {
+        let tried = (n < MOST_TRIED).then(|| room.seat_with_shape(index, n, 1.0).ok()).flatten();
+        ShapeRow {
+            name: shape.name.clone(),
+            percent: piece.amounts.get(n).copied().unwrap_or(0.0) * 100.0,
+            whole: tried.map_or(String::new(), |r| seat_words(&r)),
+        }
+    };
+    piece.shapes.iter().enumerate().map(row).collect()
+}
+
+/// How a piece sits, in words.
+pub(crate) fn seat_words(report: &SeatReport) -> String {
+    match report.measured {
+        0 => "nothing lies beneath it within 80 mm".to_owned(),
+        _ if report.sunk == 0 => format!("seated: {:.1} mm clear on the mean", report.mean_mm),
+        _ => format!("{} sunk, {:.1} mm at most", report.sunk, report.deepest_mm),
+    }
 }
 
 /// Height of the histogram and width of a bar, pixels.
@@ -120,18 +154,14 @@ const BAR: f32 = 31.0;
 pub(crate) fn seat_rows(room: &Room) -> Vec<SeatRow> {
     let row = |index: usize| {
         let report = room.seat_report(index);
-        let words = match report.measured {
-            0 => "nothing lies beneath it within 80 mm".to_owned(),
-            _ if report.sunk == 0 => format!("seated: {:.1} mm clear on the mean", report.mean_mm),
-            _ => format!("{} sunk, {:.1} mm at most", report.sunk, report.deepest_mm),
-        };
         SeatRow {
             id: room.piece_state(index).id,
             name: room.dress.pieces[index].name.clone(),
             stiff: room.dress.pieces[index].kind == PieceKind::Stiff,
             seated: report.is_seated(),
-            words,
+            words: seat_words(&report),
             bars: bars(&report.bars),
+            shapes: shape_rows(room, index),
         }
     };
     (0..room.dress.pieces.len()).map(row).collect()

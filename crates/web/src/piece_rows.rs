@@ -31,6 +31,8 @@ pub(crate) struct PieceRow {
     pub follows: Vec<FollowRow>,
     /// How many parts are stiff, and how many there are.
     pub stiff: (usize, usize),
+    /// How often its weights were cleaned.
+    pub cleaned: usize,
     pub marks: usize,
     /// Of the joints that move it in its file, how many are matched and how many there are.
     pub came: Option<(usize, usize)>,
@@ -115,6 +117,7 @@ pub(crate) fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
         follows: if stiff_count > 0 { follow_rows(recipe, piece.kind) } else { Vec::new() },
         stiff: (stiff_count, stiff.len()),
         marks: recipe.sides.len(),
+        cleaned: state.cleaned.len(),
         came: piece.came.as_ref().map(|c| (recipe.came.len(), c.carrying().len())),
         own,
     }

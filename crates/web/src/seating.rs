@@ -3,7 +3,7 @@
 use crate::answers::{Refusal, Tell};
 use crate::aside::aside;
 use crate::aside::Shop;
-use crate::look::EaseRequest;
+use crate::look::{EaseRequest, WornShape};
 use crate::steps::changed_by;
 use rocket::form::Form;
 use rocket::http::Status;
@@ -115,6 +115,13 @@ async fn keep_pose(shop: &Shop, id: i64, pose: Json<KeepPose>) -> Result<Json<St
     started(shop, id, Step::KeepPose { name, pose: view.pose, turns: view.turns }).await
 }
 
+/// The slider of a shape; it was moved to where it is now.
+#[post("/fitting/<id>/wear/<piece>", data = "<worn>")]
+async fn wear(shop: &Shop, id: i64, piece: u32, worn: Json<WornShape>) -> Result<Json<Started>, Refusal> {
+    let WornShape { shape, amount } = worn.into_inner();
+    started(shop, id, Step::WearShape { piece, shape, amount }).await
+}
+
 #[derive(FromForm)]
 struct DropPose {
     name: String,
@@ -126,5 +133,5 @@ async fn drop_pose(shop: &Shop, id: i64, form: Form<DropPose>) -> Result<Tell, R
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![place, find_pose, seat_from_pose, ease, ease_part, brush, keep_pose, drop_pose]
+    routes![place, find_pose, seat_from_pose, ease, ease_part, brush, keep_pose, drop_pose, wear]
 }

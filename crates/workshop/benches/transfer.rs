@@ -63,7 +63,7 @@ fn growing(c: &mut Criterion) {
     let document = read("body.glb", &load("body.glb"), &Companions::new()).unwrap();
     let body = sort_document("body.glb", document, None).unwrap().0;
     let suit = part("bodysuit.glb", &load("bodysuit.glb")).mesh;
-    let place = weld(&suit.positions);
+    let place = weld(&suit.positions, &suit.triangles);
     let (fine, mut faces) = refined(place.gather(&suit.positions), place.triangles(&suit.triangles));
     let low = |t: &[u32; 3]| t.iter().map(|&v| fine[v as usize].y).fold(f32::INFINITY, f32::min);
     faces.sort_by(|a, b| low(a).total_cmp(&low(b)));

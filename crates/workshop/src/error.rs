@@ -11,6 +11,10 @@ pub enum WorkshopError {
     Read { file: String, source: ReadError },
     #[error("{file} has no skin: the body needs a skeleton with weights; export it with its skin")]
     BodyWithoutSkin { file: String },
+    #[error("“{mesh}” is worn as a piece here: take it off before it becomes a part of the body")]
+    BodyIsWorn { mesh: String },
+    #[error("nothing of “{mesh}” is left for the body: choose at least one of its parts")]
+    NoBodyLeft { mesh: String },
     #[error("{file} does not say which mesh is the body: name it with --body-mesh ({meshes})")]
     WhichBody { file: String, meshes: String },
     #[error("{file} has no mesh named “{mesh}” (it has {meshes})")]
@@ -51,6 +55,8 @@ pub enum WorkshopError {
     BindFirst,
     #[error("the numbers of the placement make no sense: sizes are above 0 %, the rest any number")]
     BadPlacement,
+    #[error("a shape is worn between −100 and 200 %")]
+    BadAmount,
     #[error("a clearance is at most 200 mm, and “at most” is not below “at least”")]
     BadEase,
     #[error("“{piece}” is stiff and would bend: move or size it instead")]

@@ -129,6 +129,7 @@ fn strange(off: bool) -> Vec<u8> {
         mesh: &part.mesh,
         skin: part.skin.as_ref(),
         morphs: &[],
+        amounts: &[],
         mark: None,
         look: &part.look,
         colour: [0.5; 3],
@@ -184,6 +185,8 @@ fn joints_nobody_knows_are_matched_by_hand() {
     assert_eq!(bench.piece(1).bound.unwrap().method, Method::Inpaint.word());
     let options = BindOptions { method: Method::Came, ..BindOptions::default() };
     bench.run(Step::ChooseMethod { piece: 1, options });
+    assert!(bench.piece(1).bound.unwrap().skin != bound.skin, "what was cleaned is done again");
+    bench.run(Step::ForgetCleaning { piece: 1 });
     assert!(bench.piece(1).bound.unwrap().skin == bound.skin);
 }
 

@@ -48,7 +48,7 @@ fn places_are_guessed_said_and_doubted() {
     bench.run(Step::MoveToLayer { piece: 3, layer: 1 });
     assert!(bench.found(1, "shares the torso on layer 1 with tin breastplate").is_some());
     // What was said goes out with the file.
-    let mark = dressed_document(&bench.room().dress).meshes.remove(2).mark.unwrap();
+    let mark = dressed_document(&bench.room().dress).unwrap().meshes.remove(2).mark.unwrap();
     assert_eq!(mark.place.as_deref(), Some("feet"));
 }
 
@@ -60,7 +60,7 @@ fn parts_of_a_mixed_piece_are_filed_one_by_one() {
     assert_eq!(stiff_shells(&bench.room().dress.pieces[0]), [true; 8]);
     assert_eq!(
         bench.run(Step::SetShell { piece: 1, shell: 1, stiff: false }),
-        "File part 2 of lantern as cloth"
+        "File part 2 of lantern as cloth; bound again as its recipe says"
     );
     let stiff = stiff_shells(&bench.room().dress.pieces[0]);
     assert_eq!(stiff.iter().filter(|s| !**s).count(), 1);
@@ -71,7 +71,7 @@ fn parts_of_a_mixed_piece_are_filed_one_by_one() {
 fn a_thing_that_hangs_off_is_brought_near() {
     let bench = wearing(&[("quilted tunic", 1), ("lantern", 2)]);
     assert!(bench.found(1, "comes nearer than").is_none());
-    assert_eq!(bench.cure(2, "nothing of it comes nearer than"), "Place lantern");
+    assert_eq!(bench.cure(2, "nothing of it comes nearer than"), "Place lantern; its weights stay");
     assert!(bench.found(2, "comes nearer than").is_none());
     let gap = bench.room().seat_report(1);
     assert!(gap.sunk == 0 && gap.measured > 0, "{gap:?}");
@@ -110,7 +110,8 @@ fn a_copy_for_the_other_side_is_the_mirror_image() {
     let bench = wearing(&[("lantern", 1)]);
     let joints = vec!["upper_leg_left".to_owned(), "hips".to_owned()];
     bench.run(Step::ChooseJoints { piece: 1, choice: Some(JointChoice { only: true, joints }) });
-    assert_eq!(bench.run(Step::CopyMirrored { piece: 1 }), "Copy lantern to the other side");
+    let said = bench.run(Step::CopyMirrored { piece: 1 });
+    assert_eq!(said, "Copy lantern to the other side; bound again as its recipe says");
     let copied = bench.room().state.pieces[1].recipe.joints.clone().unwrap();
     assert_eq!(copied.joints, ["upper_leg_right", "hips"]);
     let room = bench.room();

@@ -59,6 +59,9 @@ pub struct PairMeasure {
     pub worst_strain: f32,
     /// The deepest spot, poking or sunk.
     pub worst: Option<Spot>,
+    /// True when the pair cannot be measured in the pose (see [`super::Through`]): the figures say
+    /// nothing then.
+    pub unmeasurable: bool,
 }
 
 /// All pairs in one pose.

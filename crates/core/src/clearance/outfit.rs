@@ -25,6 +25,8 @@ pub struct Layer {
     pub walls: Arc<Walls>,
     /// True when it must move as a whole.
     pub stiff: bool,
+    /// The stiff part of each vertex, [`crate::mend::CLOTH`] for none; empty when all of it is cloth.
+    pub rigid: Arc<Vec<u32>>,
     /// Shapes over welded vertices, driven by the pose (correctives); most layers have none.
     pub morphs: Vec<Morph>,
 }

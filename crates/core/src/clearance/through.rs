@@ -5,7 +5,7 @@
 
 use super::ask::PairView;
 use super::hidden::Hiding;
-use super::{Asked, Buffers, Outfit, PairMeasure, PairPoints, Settings, Side, Spot};
+use super::{Asked, Buffers, Coverage, Outfit, PairMeasure, PairPoints, Settings, Side, Spot};
 use crate::mesh::triangle_area;
 use glam::Vec3;
 use rayon::prelude::*;
@@ -36,6 +36,9 @@ pub struct Through {
     pub least_clearance: Option<f32>,
     /// The others, and the sunk ones of the outer layer.
     pub spots: Vec<ThroughSpot>,
+    /// True when the pair cannot be measured in the pose: a vertex of it is nowhere (its position no
+    /// number), or nothing of it could be asked.
+    pub unmeasurable: bool,
 }
 
 /// What of it is seen.
@@ -105,7 +108,25 @@ fn through_in(view: &PairView) -> Through {
         Some(outer_spot(coverage.over[i], &asked))
     });
     spots.par_extend(sunk);
-    Through { covered: coverage.covered.len() as u32, least_clearance: least.found(), spots }
+    let found = Through {
+        covered: coverage.covered.len() as u32,
+        least_clearance: least.found(),
+        spots,
+        unmeasurable: false,
+    };
+    found.judged(view)
+}
+
+impl Through {
+    /// Says whether it was measured at all.
+    fn judged(mut self, view: &PairView) -> Self {
+        let Coverage { covered, over, .. } = &*view.pair.coverage;
+        let lost = |list: &[u32], at: &[Vec3]| list.iter().any(|&v| !at[v as usize].is_finite());
+        let nothing = self.least_clearance.is_none() && self.spots.is_empty();
+        self.unmeasurable =
+            nothing || lost(covered, &view.inner().positions) || lost(over, &view.outer().positions);
+        self
+    }
 }
 
 /// The least of some clearances, found by many threads.
@@ -172,7 +193,7 @@ pub(super) fn through_of(view: &PairView, points: &PairPoints) -> Through {
     let sunk = coverage.over.iter().zip(&points.outer);
     let sunk = sunk.filter_map(|(v, a)| Some((*v, a.filter(|a| a.clearance < -tolerance)?)));
     found.spots.extend(sunk.map(|(vertex, asked)| outer_spot(vertex, &asked)));
-    found
+    found.judged(view)
 }
 
 pub(super) fn see_in(view: &PairView, through: &Through) -> Sight {
@@ -215,6 +236,7 @@ pub fn sum_up(through: &Through, sight: &Sight, worst_strain: f32) -> PairMeasur
         least_clearance: through.least_clearance,
         worst_strain,
         worst: sight.worst,
+        unmeasurable: through.unmeasurable,
     };
     for (spot, buried) in through.spots.iter().zip(&sight.buried) {
         if *buried {

@@ -32,6 +32,31 @@ impl Morph {
         Self { driver: self.driver, ..Self::from_dense(self.name.clone(), &weld.gather(&dense)) }
     }
 
+    /// The shape of the mirror image across a plane x = constant.
+    pub fn mirrored(&self) -> Self {
+        self.turned(|_, o| Vec3::new(-o.x, o.y, o.z))
+    }
+
+    /// The shape with each offset replaced by what `turn` makes of it, given its vertex.
+    pub fn turned(&self, turn: impl Fn(u32, Vec3) -> Vec3) -> Self {
+        let offsets = self.vertices.iter().zip(&self.offsets).map(|(v, o)| turn(*v, *o)).collect();
+        Self { offsets, ..self.clone() }
+    }
+
+    /// The shape over split vertices, from one over welded ones.
+    pub fn scatter(&self, weld: &Weld) -> Self {
+        let split = weld.scatter(&self.to_dense(weld.count()));
+        Self { driver: self.driver, ..Self::from_dense(self.name.clone(), &split) }
+    }
+
+    /// The shape over the vertices that are `kept`, by their old numbers.
+    pub fn pick(&self, kept: &[u32]) -> Self {
+        let end = kept.iter().chain(&self.vertices).max().map_or(0, |v| *v as usize + 1);
+        let dense = self.to_dense(end);
+        let left: Vec<Vec3> = kept.iter().map(|&v| dense[v as usize]).collect();
+        Self { driver: self.driver, ..Self::from_dense(self.name.clone(), &left) }
+    }
+
     /// One offset a vertex, for `vertices` vertices.
     pub fn to_dense(&self, vertices: usize) -> Vec<Vec3> {
         let mut dense = vec![Vec3::ZERO; vertices];

@@ -8,6 +8,7 @@
 
 use super::best_shift::best_shift;
 use super::kaczmarz::{meet, Demand};
+use super::rigid::{keep_rigid, move_with_partners};
 use super::swelling::{smooth, swell};
 use crate::clearance::{ask_pairs, Asked, Buffers, Outfit, PairPoints, Settings};
 use crate::deform::blended_matrix;
@@ -130,6 +131,8 @@ struct Work<'a> {
     /// Those and the pairs in which it lies beneath: what it can make better or worse.
     touching: Vec<usize>,
     start: Vec<Vec3>,
+    /// The measured vertex that each goes with; empty when all are measured.
+    partners: Vec<u32>,
     poses: &'a [TrialPose],
     settings: PushSettings,
 }
@@ -190,7 +193,10 @@ impl<'a> Work<'a> {
         let over = pairs.clone().filter(|(_, p)| p.outer == layer).map(|(i, _)| i).collect();
         let touching = pairs.filter(|(_, p)| p.outer == layer || p.inner == layer).map(|(i, _)| i).collect();
         let start = outfit.layers[layer].rest.clone();
-        Self { outfit: outfit.clone(), layer, over, touching, start, poses, settings }
+        let walls = &outfit.layers[layer].walls;
+        let two = walls.away_from_body.is_some();
+        let partners = if two { walls.towards_body.measured_partners(&start) } else { Vec::new() };
+        Self { outfit: outfit.clone(), layer, over, touching, start, partners, poses, settings }
     }
 
     /// Works on the poses in which something is wrong, then measures all; poses that have gone
@@ -248,6 +254,13 @@ impl<'a> Work<'a> {
         Some(())
     }
 
+    /// Both walls of a plate go together, and what is stiff keeps its shape.
+    fn keep_whole(&mut self) {
+        let layer = &mut self.outfit.layers[self.layer];
+        move_with_partners(&self.partners, &self.start, &mut layer.rest);
+        keep_rigid(&layer.rigid, &self.start, &mut layer.rest, self.settings.limit);
+    }
+
     /// Compares the cost round each vertex with the best known; moves that did not help go back.
     fn take_back_in_vain(&mut self, local: &[f32], held: &mut Held) {
         const HAIR: f32 = 1e-6;
@@ -274,6 +287,7 @@ impl<'a> Work<'a> {
                 held.place[v] = *p;
             }
         }
+        self.keep_whole();
     }
 
     /// Measures the poses `which`.
@@ -406,17 +420,19 @@ impl<'a> Work<'a> {
         for ((p, start), d) in layer.rest.iter_mut().zip(&self.start).zip(&field) {
             *p = *start + d.clamp_length_max(self.settings.limit);
         }
+        self.keep_whole();
     }
 
     fn shift(&mut self, demands: &[Demand]) {
         let layer = &mut self.outfit.layers[self.layer];
         let topology = &layer.topology;
-        let shell_of = |d: &Demand| topology.shell_of_vertex[d.vertices[0] as usize] as usize;
-        let mut of_shell = vec![Vec::new(); topology.shells];
-        demands.iter().for_each(|d| of_shell[shell_of(d)].push(*d));
-        let shifts: Vec<Vec3> = of_shell.iter().map(|d| best_shift(d)).collect();
+        // Shells of one assembly go together.
+        let parts = if layer.rigid.is_empty() { &topology.shell_of_vertex } else { &*layer.rigid };
+        let mut of_part = vec![Vec::new(); topology.shells];
+        demands.iter().for_each(|d| of_part[parts[d.vertices[0] as usize] as usize].push(*d));
+        let shifts: Vec<Vec3> = of_part.iter().map(|d| best_shift(d)).collect();
         for (v, (p, start)) in layer.rest.iter_mut().zip(&self.start).enumerate() {
-            let shift = shifts[topology.shell_of_vertex[v] as usize];
+            let shift = shifts[parts[v] as usize];
             *p = *start + (*p + shift - *start).clamp_length_max(self.settings.limit);
         }
     }

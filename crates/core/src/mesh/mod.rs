@@ -141,7 +141,7 @@ impl Mesh {
     /// Which vertices are shaded as one: welded in place and with normals within about 2°.
     /// Keeps hard edges hard when normals are computed anew for a moved mesh.
     pub fn shading_groups(&self) -> Weld {
-        let place = weld(&self.positions);
+        let place = weld(&self.positions, &self.triangles);
         let mut group_of = vec![u32::MAX; self.positions.len()];
         let mut first = Vec::new();
         for members in (0..place.count()).map(|w| place.members.row(w)) {
@@ -230,7 +230,7 @@ impl Mesh {
 }
 
 fn welded_normals(positions: &[Vec3], triangles: &[[u32; 3]]) -> Vec<Vec3> {
-    let place = weld(positions);
+    let place = weld(positions, triangles);
     let welded = place.triangles(triangles);
     let normals = vertex_normals(&place.gather(positions), &welded);
     place.of_vertex.iter().map(|&w| normals[w as usize]).collect()

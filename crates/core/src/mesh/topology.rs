@@ -1,11 +1,15 @@
 //! Who is next to whom on a welded mesh.
 
 use super::{flood_fill, weld, Csr, Mesh, Weld};
+use crate::deform::Morph;
 use glam::Vec3;
 use std::collections::HashMap;
 
 /// No triangle on the other side of an edge.
 pub const NO_TRIANGLE: u32 = u32::MAX;
+
+/// Copies of a vertex that a shape takes no further apart than this stay one, metres.
+const SAME: f32 = 2e-4;
 
 /// Adjacency of a mesh over its welded vertices, as flat arrays.
 #[derive(Clone, Debug, Default)]
@@ -34,7 +38,20 @@ pub struct Topology {
 impl Topology {
     /// The topology of `mesh`, welding what lies in the same place.
     pub fn of(mesh: &Mesh) -> Self {
-        let place = weld(&mesh.positions);
+        Self::of_shaped(mesh, &[])
+    }
+
+    /// The same, keeping apart what lies in one place at rest and comes apart in one of the `shapes`.
+    pub fn of_shaped(mesh: &Mesh, shapes: &[Morph]) -> Self {
+        let mut place = weld(&mesh.positions, &mesh.triangles);
+        let dense: Vec<Vec<Vec3>> = shapes.iter().map(|s| s.to_dense(mesh.positions.len())).collect();
+        if !dense.is_empty() {
+            let apart = |a: u32, b: u32| {
+                let far = |d: &Vec<Vec3>| d[a as usize].distance_squared(d[b as usize]) > SAME * SAME;
+                dense.iter().any(far)
+            };
+            place = place.taken_apart(apart);
+        }
         let triangles = place.triangles(&mesh.triangles);
         Self::over(place, triangles)
     }

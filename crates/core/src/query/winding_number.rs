@@ -86,7 +86,8 @@ impl FourDipoles {
 }
 
 impl<'a> WindingField<'a> {
-    /// Sums up the boxes of `tree` as it is now.
+    /// Sums up the boxes of `tree` as it is now; on this thread alone, since it is called for from
+    /// within parallel loops.
     pub fn new(tree: &'a Bvh) -> Self {
         let mut boxes = vec![FourDipoles::default(); tree.nodes.len()];
         for n in (0..tree.nodes.len()).rev() {

@@ -1,12 +1,11 @@
 //! Easing a piece off the layer beneath, or drawing it in.
 
 use crate::clearance::{Covering, Side};
-use crate::mend::smooth_field;
+use crate::mend::{keep_rigid, smooth_field};
 use crate::mesh::{vertex_normals_into, Topology};
 use crate::query::WindingField;
 use glam::Vec3;
 use rayon::prelude::*;
-use std::sync::OnceLock;
 
 /// How far a moved vertex may go beyond what it needs, so that the change is smooth, metres.
 const EXTRA: f32 = 0.0015;
@@ -47,20 +46,24 @@ impl Covering<'_> {
     /// means wrapped: a vertex that is only behind the nearest face (winding number below 0.4, as
     /// in the poses) has no gap to tell.
     pub fn gaps(&self, positions: &[Vec3], normals: &[Vec3], reach: f32) -> Vec<Option<Gap>> {
-        let field = OnceLock::new();
-        let wrapped = |p: Vec3| field.get_or_init(|| WindingField::new(&self.posed.tree)).at(p) >= 0.4;
-        let one = |(p, n): (&Vec3, &Vec3)| {
-            let gap = if *n == Vec3::ZERO { None } else { self.gap(*p, *n, reach) };
-            gap.filter(|g| g.clearance >= 0.0 || wrapped(*p))
-        };
-        positions.par_iter().zip(normals).with_min_len(256).map(one).collect()
+        let one = |(p, n): (&Vec3, &Vec3)| if *n == Vec3::ZERO { None } else { self.gap(*p, *n, reach) };
+        let mut gaps: Vec<Option<Gap>> =
+            positions.par_iter().zip(normals).with_min_len(256).map(one).collect();
+        let is_behind = |g: &Option<Gap>| g.is_some_and(|g| g.clearance < 0.0);
+        if gaps.iter().any(is_behind) {
+            let field = WindingField::new(&self.posed.tree);
+            let behind = gaps.par_iter_mut().zip(positions).with_min_len(256);
+            behind.filter(|(g, p)| is_behind(g) && field.at(**p) < 0.4).for_each(|(g, _)| *g = None);
+        }
+        gaps
     }
 }
 
 /// Moves the `chosen` vertices of a piece (welded, metres; `side` its measured faces) until their
 /// clearance over `beneath` is as wished. Each goes straight along the normal beneath by what it
 /// lacks; the field of moves is evened out over the cloth by at most 1.5 mm more, never less, so
-/// that folds and seams keep their shape. Vertices with nothing beneath within `reach` stay.
+/// that folds and seams keep their shape. Vertices with nothing beneath within `reach` stay; stiff
+/// parts (`rigid`, see [`keep_rigid`]) go as one each.
 ///
 /// ```
 /// use tin_cloak_core::clearance::{Covering, Side};
@@ -73,14 +76,15 @@ impl Covering<'_> {
 /// let posed = side.pose(&body.0);
 /// let beneath = Covering { side: &side, posed: &posed, positions: &body.0 };
 /// let wish = GapWish { least: 0.008, most: f32::INFINITY };
-/// let eased = ease(&shirt.0, &topology, &own, &vec![true; shirt.0.len()], beneath, wish, 0.05);
+/// let cloth = (&vec![true; shirt.0.len()][..], &[][..]);
+/// let eased = ease(&shirt.0, &topology, &own, cloth, beneath, wish, 0.05);
 /// assert!(eased.iter().all(|p| (0.1075..0.1105).contains(&p.length())));
 /// ```
 pub fn ease(
     positions: &[Vec3],
     topology: &Topology,
     side: &Side,
-    chosen: &[bool],
+    (chosen, rigid): (&[bool], &[u32]),
     beneath: Covering,
     wish: GapWish,
     reach: f32,
@@ -101,6 +105,7 @@ pub fn ease(
         // Evened out once; what is left after that is small and goes straight.
         let field = if round == 0 { evened(topology, &needs, chosen) } else { needs };
         out.iter_mut().zip(&field).for_each(|(p, d)| *p += *d);
+        keep_rigid(rigid, positions, &mut out, f32::INFINITY);
     }
     out
 }

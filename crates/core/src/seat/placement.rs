@@ -1,6 +1,6 @@
 //! Placing a piece: size, then turn, then shift, about a middle.
 
-use glam::{Quat, Vec3};
+use glam::{Mat3, Quat, Vec3};
 use serde::{Deserialize, Serialize};
 
 /// A similarity about `middle`: p ↦ middle + shift + turn · (scale ∘ (p − middle)).
@@ -26,6 +26,16 @@ impl Placement {
         self.middle + self.shift + self.turn * (self.scale * (p - self.middle))
     }
 
+    /// What it does to a direction.
+    pub fn linear(&self) -> Mat3 {
+        Mat3::from_quat(self.turn) * Mat3::from_diagonal(self.scale)
+    }
+
+    /// True when sizes stay what they are.
+    pub fn is_rigid(&self) -> bool {
+        self.scale == Vec3::ONE
+    }
+
     /// True when it turns the surface inside out.
     pub fn mirrors(&self) -> bool {
         self.scale.x * self.scale.y * self.scale.z < 0.0
@@ -47,7 +57,9 @@ mod tests {
         };
         assert_eq!(turned.apply(middle), middle);
         assert!((turned.apply(middle + Vec3::X).distance(middle) - 0.01).abs() < 1e-6);
-        assert!(!turned.mirrors());
+        assert!(!turned.mirrors() && !turned.is_rigid());
+        let moved = turned.apply(middle + Vec3::Y) - middle;
+        assert!(moved.abs_diff_eq(turned.linear() * Vec3::Y, 1e-6));
         assert!(Placement { scale: Vec3::new(-1.0, 1.0, 1.0), ..Placement::NONE }.mirrors());
     }
 }

@@ -24,6 +24,8 @@ pub enum TrackValues {
     Rotation(Vec<Quat>),
     /// Metres.
     Translation(Vec<Vec3>),
+    /// Factors along the joint's own axes. No pose is made with them: they are kept to go out again.
+    Scale(Vec<Vec3>),
 }
 
 /// One joint's rotation or translation over time.
@@ -39,6 +41,59 @@ pub struct Track {
     pub interpolation: Interpolation,
 }
 
+/// Amounts of a mesh's shapes over time, as a file has them. No pose is made with them: they are kept
+/// to go out again.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct ShapeTrack {
+    /// Name of the mesh.
+    pub mesh: String,
+    /// Key times, seconds, ascending.
+    pub times: Vec<f32>,
+    /// One amount a shape for each key (three times as many with cubic interpolation).
+    pub amounts: Vec<f32>,
+    /// Between the keys.
+    pub interpolation: Interpolation,
+}
+
+impl ShapeTrack {
+    /// How many shapes it has amounts of.
+    pub fn shapes(&self) -> usize {
+        self.amounts.len() / (self.times.len() * self.per_key()).max(1)
+    }
+
+    fn per_key(&self) -> usize {
+        if self.interpolation == Interpolation::Cubic {
+            3
+        } else {
+            1
+        }
+    }
+
+    /// The amount of each shape at `time` seconds; cubic keys are joined by straight lines.
+    ///
+    /// ```
+    /// use tin_cloak_core::trial::{Interpolation, ShapeTrack};
+    ///
+    /// let (times, amounts) = (vec![0.0, 1.0], vec![0.0, 1.0, 1.0, 0.5]);
+    /// let track = ShapeTrack { mesh: "coat".into(), times, amounts, interpolation: Interpolation::Linear };
+    /// assert_eq!(track.at(0.5), [0.5, 0.75]);
+    /// ```
+    pub fn at(&self, time: f32) -> Vec<f32> {
+        let (shapes, per_key) = (self.shapes(), self.per_key());
+        let (key, share, _) = around(&self.times, time);
+        let value = |key: usize, shape: usize| {
+            // Of tangent, value, tangent the one in the middle.
+            let at = (key * per_key + per_key / 2) * shapes + shape;
+            self.amounts.get(at).copied().unwrap_or(0.0)
+        };
+        let held = self.interpolation == Interpolation::Step && share < 1.0;
+        let share = if held { 0.0 } else { share };
+        let next = (key + 1).min(self.times.len().saturating_sub(1));
+        let between = |s: usize| value(key, s) + (value(next, s) - value(key, s)) * share;
+        (0..shapes).map(between).collect()
+    }
+}
+
 /// A named motion.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Clip {
@@ -46,6 +101,8 @@ pub struct Clip {
     pub name: String,
     /// Its tracks.
     pub tracks: Vec<Track>,
+    /// What it does with shapes.
+    pub shapes: Vec<ShapeTrack>,
 }
 
 impl Clip {
@@ -59,9 +116,15 @@ impl Clip {
             match &mut track.values {
                 TrackValues::Rotation(list) => list.iter_mut().for_each(|q| *q = turn * *q),
                 TrackValues::Translation(list) => list.iter_mut().for_each(|p| *p = turn * (*p * scale)),
+                TrackValues::Scale(_) => {}
             }
         }
         clip
+    }
+
+    /// True when it moves a joint: one that only changes shapes or sizes is not tried.
+    pub fn moves_joints(&self) -> bool {
+        self.tracks.iter().any(|t| !matches!(t.values, TrackValues::Scale(_)))
     }
 
     /// Time of the last key, seconds.
@@ -90,7 +153,7 @@ impl Clip {
     ///     values: TrackValues::Rotation(vec![Quat::IDENTITY, quarter]),
     ///     interpolation: Interpolation::Linear,
     /// };
-    /// let clip = Clip { name: "bend".into(), tracks: vec![track] };
+    /// let clip = Clip { name: "bend".into(), tracks: vec![track], ..Clip::default() };
     /// let pose = clip.sample(&Arm::new().skeleton, 1.0);
     /// assert!(pose.rotations[1].angle_between(Quat::from_rotation_x(0.8)) < 1e-3);
     /// ```
@@ -107,6 +170,7 @@ impl Clip {
                 TrackValues::Translation(v) => {
                     pose.translations[j] = track.translation(v, time) - rest.translation;
                 }
+                TrackValues::Scale(_) => {}
             }
         }
         pose

@@ -9,7 +9,7 @@ mod range;
 pub mod retarget;
 
 pub use aim::PoseBuilder;
-pub use clip::{Clip, Interpolation, Track, TrackValues};
+pub use clip::{Clip, Interpolation, ShapeTrack, Track, TrackValues};
 pub use humanoid::{Humanoid, Limbs};
 pub use motion_range::{JointRange, MotionRanges, FREE};
 pub use names::{read_name, Helper, NameParts, Role, SideOfBody};

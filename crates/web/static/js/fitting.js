@@ -299,6 +299,27 @@ document.body.addEventListener("input", async (e) => {
   form.nextElementSibling.textContent = `would move ${figures.vertices} vertices, at most ${most} mm`;
 });
 
+// What more or less of a shape would do is shown while its slider is moved; where it is let go it stays.
+document.body.addEventListener("input", async (e) => {
+  const slider = e.target.closest(".worn-shape input");
+  if (!slider) return;
+  slider.nextElementSibling.textContent = `${slider.value} %`;
+  const body = { shape: Number(slider.dataset.shape), amount: Number(slider.value) / 100 };
+  if (look.map !== "clearance" || look.pose !== 0) await lookAtRest();
+  const { parts, figures } = await postForPreview(`/fitting/${fitting}/shape-view/${slider.dataset.piece}`, body);
+  // Another place of the slider may have been asked meanwhile.
+  if (Number(slider.value) / 100 !== body.amount) return;
+  scene.setView(parts, "clearance");
+  slider.closest(".worn-shapes").querySelector(".would").textContent = `now: ${figures}`;
+});
+document.body.addEventListener("change", async (e) => {
+  const slider = e.target.closest(".worn-shape input");
+  if (!slider) return;
+  const body = { shape: Number(slider.dataset.shape), amount: Number(slider.value) / 100 };
+  const { job } = await postForJson(`/fitting/${fitting}/wear/${slider.dataset.piece}`, body);
+  work.watch(job);
+});
+
 document.body.addEventListener("fitting-changed", () => refresh());
 listenForFiles(() => refresh());
 listenToJointTable((name) => {

@@ -44,6 +44,7 @@ impl Doing<'_> {
             mesh: &mesh,
             skin: None,
             morphs: &[],
+            amounts: &[],
             mark: None,
             look: &look,
             colour: [0.6, 0.6, 0.6],
@@ -77,12 +78,17 @@ impl Doing<'_> {
     pub fn use_as_cage(&mut self, piece: PieceId, cage: bool) -> Result<String, WorkshopError> {
         let name = self.worn_piece(piece)?.1.name.clone();
         let hanging = |p: &&mut PieceState| p.recipe.takes == Takes::Cage(piece);
+        let mut loose = Vec::new();
         if !cage {
             for p in self.draft.state.pieces.iter_mut().filter(hanging) {
-                (p.recipe.takes, p.bound) = (Takes::Body, None);
+                p.recipe.takes = Takes::Body;
+                loose.push(p.id);
             }
         }
         self.draft.piece(piece)?.cage = cage;
+        for id in loose {
+            self.bound_again(id)?;
+        }
         Ok(if cage { format!("Use {name} as a cage") } else { format!("Wear {name} again") })
     }
 

@@ -1,11 +1,15 @@
 //! Steps that clean weights.
 
 use crate::binding::cleaning::cleaned;
+use crate::dress::body::Body;
+use crate::dress::piece::Piece;
+use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
 use crate::state::blobs::pack_bound;
 use crate::state::bound::Bound;
 use crate::state::clean::Clean;
+use crate::state::fitting::Cleaned;
 use crate::state::names::PieceId;
 use crate::state::step::Chosen;
 
@@ -17,14 +21,53 @@ impl Doing<'_> {
         chosen: &Chosen,
         locked: &[String],
     ) -> Result<String, WorkshopError> {
-        let (index, worn) = self.worn_piece(piece)?;
+        let (_, worn) = self.worn_piece(piece)?;
         let (name, old) = (worn.name.clone(), worn.bound.clone());
-        let (skin, notes) = cleaned(self.room, index, clean, chosen, locked)?;
-        let bound = Bound { skin, ..(*old.ok_or(WorkshopError::BindFirst)?).clone() };
+        let old = old.ok_or(WorkshopError::BindFirst)?;
+        let what = Cleaned { clean: clean.clone(), chosen: chosen.clone(), locked: locked.to_vec() };
+        let with = (&*self.room.dress.body, &*self.room.trials);
+        let (skin, notes) = cleaned((worn, &old.skin), with, &what)?;
+        let bound = Bound { skin, ..(*old).clone() };
         self.draft.notes.extend(notes);
         let blob = self.draft.keep(pack_bound(&bound)?);
-        self.draft.piece(piece)?.bound = Some(blob);
+        let p = self.draft.piece(piece)?;
+        p.bound = Some(blob);
+        p.cleaned.push(what);
         self.bind_hanging(piece, bound)?;
         Ok(clean.sentence(&name))
+    }
+
+    pub fn forget_cleaning(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
+        let p = self.draft.piece(piece)?;
+        let name = p.name().to_owned();
+        if p.cleaned.is_empty() {
+            return Err(WorkshopError::NothingToClean { piece: name });
+        }
+        p.cleaned.clear();
+        let weights = self.bound_again(piece)?;
+        Ok(format!("Forget what was cleaned on {name}{weights}"))
+    }
+
+    /// Does again on fresh weights what was cleaned on a piece. What cannot be done is said.
+    pub(super) fn clean_again(
+        &mut self,
+        (id, piece): (PieceId, &Piece),
+        bound: &mut Bound,
+        with: (&Body, &TrialSet),
+    ) -> Result<(), WorkshopError> {
+        for what in self.draft.piece(id)?.cleaned.clone() {
+            match cleaned((piece, &bound.skin), with, &what) {
+                Ok((skin, _)) => {
+                    bound.skin = skin;
+                    self.draft.notes.push(format!("again: {}", what.clean.sentence(&piece.name)));
+                }
+                Err(WorkshopError::NothingToClean { .. }) => {}
+                Err(why) => {
+                    let note = format!("not done again: {}: {why}", what.clean.sentence(&piece.name));
+                    self.draft.notes.push(note);
+                }
+            }
+        }
+        Ok(())
     }
 }

@@ -1,11 +1,13 @@
 //! Cleaning the weights of a bound piece.
 
 use crate::binding::stiff::stiff_shells;
+use crate::dress::body::Body;
 use crate::dress::chosen::chosen_vertices;
-use crate::dress::room::Room;
+use crate::dress::piece::Piece;
+use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::state::clean::Clean;
-use crate::state::step::Chosen;
+use crate::state::fitting::Cleaned;
 use tin_cloak_core::bind::clean::{self, difference, Bound, Difference, MirrorPlane};
 use tin_cloak_core::bind::BindError;
 use tin_cloak_core::glam::Mat4;
@@ -13,19 +15,15 @@ use tin_cloak_core::intake::{mirror_partner, symmetry};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 
-/// New weights of piece `index`, and what was done in words.
+/// New weights of a piece that has `before`, and what was done in words.
 ///
 /// # Errors
 /// When it is not bound, moves as one, a number makes no sense, or there is nothing to do.
 pub(crate) fn cleaned(
-    room: &Room,
-    index: usize,
-    what: &Clean,
-    chosen: &Chosen,
-    locked: &[String],
+    (piece, before): (&Piece, &Skin),
+    (body, trials): (&Body, &TrialSet),
+    Cleaned { clean: what, chosen, locked }: &Cleaned,
 ) -> Result<(Skin, Vec<String>), WorkshopError> {
-    let (body, piece) = (&room.dress.body, &room.dress.pieces[index]);
-    let before = piece.bound.as_ref().ok_or(WorkshopError::BindFirst)?;
     let skeleton = &body.skeleton;
     let find = |name: &String| {
         let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
@@ -46,12 +44,12 @@ pub(crate) fn cleaned(
     let bound = Bound {
         positions: &piece.rest,
         topology: &piece.topology,
-        skin: &before.skin,
+        skin: before,
         chosen: &vertices,
         locked: &held,
-        most: before.skin.max_influences().max(USUAL),
+        most: before.max_influences().max(USUAL),
     };
-    let poses: Vec<Vec<Mat4>> = room.trials.trials.iter().map(|t| skeleton.skin_matrices(&t.pose)).collect();
+    let poses: Vec<Vec<Mat4>> = trials.trials.iter().map(|t| skeleton.skin_matrices(&t.pose)).collect();
     let fail = |source: BindError| WorkshopError::Bind { piece: piece.name.clone(), source };
     let weights = |source: tin_cloak_core::skin::SkinError| fail(source.into());
     let mut notes = Vec::new();
@@ -77,7 +75,7 @@ pub(crate) fn cleaned(
             let found = clean::strays(bound);
             for stray in found.iter().take(MOST_NAMED) {
                 let alone = clean::drop_strays(bound, std::slice::from_ref(stray)).map_err(weights)?;
-                let harm = difference(&piece.rest, &before.skin, &alone, &poses).furthest;
+                let harm = difference(&piece.rest, before, &alone, &poses).furthest;
                 let name = &skeleton.names[stray.joint.index()];
                 let count = stray.vertices.len();
                 notes
@@ -113,7 +111,7 @@ pub(crate) fn cleaned(
             outcome.skin
         }
     };
-    let Difference { vertices, weight, furthest } = difference(&piece.rest, &before.skin, &skin, &poses);
+    let Difference { vertices, weight, furthest } = difference(&piece.rest, before, &skin, &poses);
     if vertices == 0 {
         return Err(WorkshopError::NothingToClean { piece: piece.name.clone() });
     }

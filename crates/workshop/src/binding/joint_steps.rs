@@ -64,7 +64,8 @@ impl Doing<'_> {
             joint.parent.clone_from(&gone.parent);
         }
         let skeleton = &self.room.dress.body.skeleton;
-        let of_file = self.decoder.body(self.store, &self.room.state.body)?.skeleton.len();
+        let of_file =
+            self.decoder.body(self.store, &self.room.state.body, &self.room.state.body_parts)?.skeleton.len();
         // Joints taken out earlier in the same step stood further back.
         let number = skeleton.find(&gone.name).map_or(skeleton.len(), JointId::index);
         if number < of_file {

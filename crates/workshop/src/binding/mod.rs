@@ -1,5 +1,6 @@
 //! How pieces take their weights, and how those are cleaned.
 
+pub(crate) mod again;
 pub(crate) mod bind;
 pub(crate) mod cage_steps;
 pub(crate) mod caged;

@@ -122,11 +122,12 @@ impl Doing<'_> {
         }
         let p = self.draft.piece(piece)?;
         p.recipe.leave_came();
-        (p.recipe.takes, p.recipe.part, p.bound) = (takes.clone(), part.clone(), None);
+        (p.recipe.takes, p.recipe.part) = (takes.clone(), part.clone());
         self.sources_first(vec![index])?;
         if let Takes::Cage(cage) = takes {
             self.tell_outside(piece, *cage)?;
         }
+        let weights = self.bound_again(piece)?;
         let source = match takes {
             Takes::Cage(_) => format!("the cage {}", sources.join(", ")),
             Takes::Body => self.room.dress.body.name.clone(),
@@ -141,7 +142,7 @@ impl Doing<'_> {
             SourcePart::Side(side) => format!(", its {} side", format!("{side:?}").to_lowercase()),
             SourcePart::Patch(_) => ", a patch of it".to_owned(),
         };
-        Ok(format!("Let {name} take its weights from {source}{only}"))
+        Ok(format!("Let {name} take its weights from {source}{only}{weights}"))
     }
 
     pub fn choose_joints(
@@ -154,15 +155,13 @@ impl Doing<'_> {
         allowed_joints(&self.room.dress.body, choice)?;
         let p = self.draft.piece(piece)?;
         p.recipe.leave_came();
-        (p.recipe.joints, p.bound) = (choice.cloned(), None);
-        Ok(match choice {
-            Some(JointChoice { only: true, joints }) => {
-                format!("Let {name} follow {} alone", joints.join(", "))
-            }
-            Some(JointChoice { joints, .. }) => {
-                format!("Let {name} follow all joints but {}", joints.join(", "))
-            }
-            None => format!("Let {name} follow all joints that deform"),
-        })
+        p.recipe.joints = choice.cloned();
+        let weights = self.bound_again(piece)?;
+        let which = match choice {
+            Some(JointChoice { only: true, joints }) => format!("{} alone", joints.join(", ")),
+            Some(JointChoice { joints, .. }) => format!("all joints but {}", joints.join(", ")),
+            None => "all joints that deform".to_owned(),
+        };
+        Ok(format!("Let {name} follow {which}{weights}"))
     }
 }

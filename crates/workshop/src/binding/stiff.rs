@@ -12,6 +12,7 @@ use tin_cloak_core::bind::{assemblies, bind_stiff, BindError, Follow, Source, Ta
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::intake::{shells, ShellGuess};
+use tin_cloak_core::mend::CLOTH;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 use tin_cloak_formats::PieceKind;
@@ -75,6 +76,17 @@ pub(crate) fn groups(piece: &Piece) -> Vec<u32> {
         PieceKind::Stiff => assemblies(&piece.topology, &piece.rest, TOUCHING),
         PieceKind::Soft | PieceKind::Mixed => (0..piece.topology.shells as u32).collect(),
     }
+}
+
+/// The stiff part of each vertex of a piece; empty when nothing of it is stiff.
+pub(crate) fn rigid_parts(piece: &Piece) -> Vec<u32> {
+    let stiff = stiff_shells(piece);
+    if !stiff.contains(&true) {
+        return Vec::new();
+    }
+    let groups = groups(piece);
+    let part = |&s: &u32| if stiff[s as usize] { groups[s as usize] } else { CLOTH };
+    piece.topology.shell_of_vertex.iter().map(part).collect()
 }
 
 /// Weights made in another way, with the stiff parts of a piece as one each.

@@ -1,8 +1,10 @@
 //! A rigged body in memory.
 
 use crate::dress::derived::Weighed;
+use crate::dress::members::{joined, Beside, BodyMesh, Member};
 use crate::dress::shading::Shading;
 use crate::error::WorkshopError;
+use crate::state::fitting::BodyPart;
 use crate::state::own_joint::OwnJoint;
 use glam::{Mat4, Quat, Vec3};
 use std::sync::Arc;
@@ -33,6 +35,14 @@ pub struct Body {
     pub clips: Vec<Clip>,
     /// Motions of its file that cannot be played.
     pub unsound_clips: Vec<UnsoundClip>,
+    /// How much of each shape its file has by default.
+    pub amounts: Vec<f32>,
+    /// The meshes it is joined from; none when it is all of one mesh.
+    pub(crate) members: Vec<Member>,
+    /// The meshes of its file that it is made of.
+    pub meshes: Vec<BodyMesh>,
+    /// Other skinned meshes of its file.
+    pub beside: Vec<Beside>,
     /// Texture coordinates and materials.
     pub look: Look,
     /// What was wrong with the weights of its file and has been put right.
@@ -94,6 +104,10 @@ impl Body {
             skin,
             skeleton,
             morphs: part.morphs,
+            amounts: part.amounts,
+            members: Vec::new(),
+            meshes: Vec::new(),
+            beside: Vec::new(),
             clips,
             look: part.look,
             weight_faults: part.weight_faults,
@@ -114,12 +128,18 @@ impl Body {
         place(&mut self.mesh.positions);
         place(&mut self.rest);
         self.mesh.normals.iter_mut().for_each(|n| *n = turn * *n);
+        self.members.iter_mut().for_each(|m| m.place(scale, turn));
         let morphs = self.morphs.iter_mut().chain(&mut self.welded_morphs);
         morphs.for_each(|m| place(&mut m.offsets));
         self.clips = self.clips.iter().map(|c| c.placed(&self.skeleton, scale, turn)).collect();
         self.skeleton = self.skeleton.placed(scale, turn);
         self.surface = Arc::new(BodySurface::new(&self.rest, &self.topology.triangles));
         self
+    }
+
+    /// Which meshes of its file it is made of, and which parts of them.
+    pub fn parts(&self) -> Vec<BodyPart> {
+        self.meshes.iter().map(|m| m.part.clone()).collect()
     }
 
     /// What each joint is for: as guessed, or as a person has set it.
@@ -150,12 +170,14 @@ impl Body {
             skin: self.welded_skin.clone(),
             walls: Arc::clone(&self.walls),
             stiff: false,
+            rigid: Arc::default(),
             morphs: self.welded_morphs.clone(),
         }
     }
 }
 
-/// Which mesh of a document is the body (marked, or named by `body_mesh`), and the others.
+/// The body of a document (the meshes that are marked as one, or the one named by `body_mesh`), and the
+/// other meshes.
 ///
 /// # Errors
 /// When the named mesh is not there, or nothing says which is the body and it is not the
@@ -165,19 +187,59 @@ pub fn sort_document(
     document: Document,
     body_mesh: Option<&str>,
 ) -> Result<(Body, Vec<MeshPart>), WorkshopError> {
-    let Document { mut meshes, skeleton, clips, unsound_clips, .. } = document;
-    let names = || meshes.iter().map(|m| format!("“{}”", m.name)).collect::<Vec<_>>().join(", ");
-    let marked = |m: &MeshPart| m.mark.as_ref().is_some_and(|k| k.role == "body");
-    let index = match body_mesh {
-        Some(name) => meshes.iter().position(|m| m.name == name).ok_or_else(|| {
-            WorkshopError::NoSuchMesh { file: file.to_owned(), mesh: name.to_owned(), meshes: names() }
-        })?,
-        None => match meshes.iter().position(marked) {
-            Some(i) => i,
-            None if meshes.len() == 1 => 0,
-            None => return Err(WorkshopError::WhichBody { file: file.to_owned(), meshes: names() }),
-        },
+    let meshes = &document.meshes;
+    let marked = marked_parts(meshes);
+    let parts = match body_mesh {
+        Some(name) if marked.iter().any(|p| p.mesh == name) => marked,
+        Some(name) => vec![BodyPart::whole(name)],
+        None if !marked.is_empty() => marked,
+        None if meshes.len() == 1 => vec![BodyPart::whole(&meshes[0].name)],
+        None => return Err(WorkshopError::WhichBody { file: file.to_owned(), meshes: names_of(meshes) }),
     };
-    let body = Body::new(file, meshes.remove(index), skeleton, clips)?;
-    Ok((Body { unsound_clips, ..body }, meshes))
+    body_of(file, document, &parts)
+}
+
+/// The meshes that are marked as a body's, the first first.
+pub(crate) fn marked_parts(meshes: &[MeshPart]) -> Vec<BodyPart> {
+    let part = |m: &MeshPart| {
+        let mark = m.mark.as_ref().filter(|k| k.role == "body")?;
+        Some(BodyPart { mesh: m.name.clone(), shells: mark.shells.clone() })
+    };
+    meshes.iter().filter_map(part).collect()
+}
+
+fn names_of(meshes: &[MeshPart]) -> String {
+    meshes.iter().map(|m| format!("“{}”", m.name)).collect::<Vec<_>>().join(", ")
+}
+
+/// The body made of the named meshes of a document, and the other meshes.
+///
+/// # Errors
+/// When one is not there or not skinned.
+pub(crate) fn body_of(
+    file: &str,
+    document: Document,
+    parts: &[BodyPart],
+) -> Result<(Body, Vec<MeshPart>), WorkshopError> {
+    let Document { mut meshes, skeleton, clips, unsound_clips, .. } = document;
+    let meshes_there = names_of(&meshes);
+    let mut list = Vec::new();
+    for part in parts {
+        let at = meshes.iter().position(|m| m.name == part.mesh).ok_or_else(|| {
+            let (file, mesh) = (file.to_owned(), part.mesh.clone());
+            WorkshopError::NoSuchMesh { file, mesh, meshes: meshes_there.clone() }
+        })?;
+        list.push((meshes.remove(at), part.shells.clone()));
+    }
+    let theirs: Vec<&MeshPart> = list.iter().map(|l| &l.0).collect();
+    let skinned = meshes.iter().filter(|m| m.skin.is_some());
+    let beside = skinned.map(|m| Beside::of(m, &theirs)).collect();
+    let made_of = list.iter().zip(parts).map(|((mesh, _), part)| BodyMesh::of(mesh, part)).collect();
+    let joints = skeleton.as_ref().map_or(0, Skeleton::len);
+    let (part, members) = match list.as_slice() {
+        [(_, None)] => (list.remove(0).0, Vec::new()),
+        _ => joined(file, list, joints)?,
+    };
+    let body = Body::new(file, part, skeleton, clips)?;
+    Ok((Body { unsound_clips, members, meshes: made_of, beside, ..body }, meshes))
 }

@@ -1,6 +1,6 @@
 //! States in memory: what files and blobs decode to, each part by the content it comes from.
 
-use crate::dress::body::{sort_document, Body};
+use crate::dress::body::{body_of, Body};
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::dressed::Dress;
 use crate::dress::motions::{checked_pairs, keep_to_ranges, SaidRanges};
@@ -12,7 +12,7 @@ use crate::error::WorkshopError;
 use crate::state::blobs::{unpack_bound, unpack_indices, unpack_positions, unpack_skin, ReadBlob};
 use crate::state::bound::Bound;
 use crate::state::bundle;
-use crate::state::fitting::{FittingState, PieceState};
+use crate::state::fitting::{BodyPart, FittingState, PieceState};
 use crate::state::key::Key;
 use crate::state::names::FileRef;
 use std::sync::Arc;
@@ -36,17 +36,23 @@ impl Weighed for Bound {
 /// All that settles the shape of a state's body.
 fn body_key(state: &FittingState) -> Key {
     let weights = (&state.body_skin, &state.roles, &state.joints);
-    Key::of("body", &(&state.body, &state.body_size, weights))
+    Key::of("body", &(body_mesh(state), weights))
+}
+
+/// All that settles where the body is at rest.
+fn body_mesh(state: &FittingState) -> impl serde::Serialize + '_ {
+    (&state.body, &state.body_parts, &state.body_size)
 }
 
 /// All that settles the shape of a piece and its walls, which go by the body at rest.
 fn shape_key(state: &FittingState, piece: &PieceState) -> Key {
-    Key::of("piece", &(&piece.source, &piece.cut, &piece.rest, &state.body, &state.body_size))
+    let worn = (&piece.source, &piece.cut, &piece.rest, &piece.shapes, &piece.amounts);
+    Key::of("piece", &(worn, body_mesh(state)))
 }
 
 fn trials_key(state: &FittingState) -> Key {
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
-    let body = (&state.body, &state.body_size, &state.joints);
+    let body = (body_mesh(state), &state.joints);
     Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, limits))
 }
 
@@ -87,7 +93,7 @@ impl Decoder {
         order.sort_by_key(|&i| pieces[i].layer);
         let contents = Contents {
             body: body_key(&state),
-            body_mesh: Key::of("body mesh", &(&state.body, &state.body_size, &state.body_skin)),
+            body_mesh: Key::of("body mesh", &(body_mesh(&state), &state.body_skin)),
             shapes: order.iter().map(|&i| shape_key(&state, &state.pieces[i])).collect(),
         };
         let pieces = order.iter().map(|&i| pieces[i].clone()).collect();
@@ -95,14 +101,21 @@ impl Decoder {
         Ok(Room::new((state, order), dress, (trials, contents), Arc::clone(&self.derived)))
     }
 
-    /// A body as its file has it.
+    /// A body as its file has it, of the meshes named; of the one that `file` names when none is.
     ///
     /// # Errors
     /// When the file cannot be read or has no such body.
-    pub fn body(&self, store: &Store, file: &FileRef) -> Result<Arc<Body>, WorkshopError> {
-        self.derived.try_get_or(Key::of("body of file", file), || {
+    pub fn body(
+        &self,
+        store: &Store,
+        file: &FileRef,
+        parts: &[BodyPart],
+    ) -> Result<Arc<Body>, WorkshopError> {
+        self.derived.try_get_or(Key::of("body of file", &(file, parts)), || {
             let document = read_stored(store, file)?;
-            Ok(sort_document(&file.file_name, document, Some(&file.mesh))?.0)
+            let whole = [BodyPart::whole(&file.mesh)];
+            let parts = if parts.is_empty() { &whole } else { parts };
+            Ok(body_of(&file.file_name, document, parts)?.0)
         })
     }
 
@@ -116,7 +129,7 @@ impl Decoder {
         state: &FittingState,
         blob: ReadBlob,
     ) -> Result<Arc<Body>, WorkshopError> {
-        let body = self.body(store, &state.body)?;
+        let body = self.body(store, &state.body, &state.body_parts)?;
         let as_in_file = state.body_skin.is_none() && state.body_size.is_none();
         if as_in_file && state.roles.is_empty() && state.joints.is_empty() {
             return Ok(body);
@@ -190,6 +203,7 @@ impl Decoder {
             }
             if piece.cut.mirrored {
                 part.mesh = part.mesh.mirrored(0.0);
+                part.morphs.iter_mut().for_each(|m| *m = m.mirrored());
             }
             let skin = part.skin.take();
             let mut made = Piece::unsettled(part, 1, PieceKind::Soft, false);
@@ -210,11 +224,14 @@ impl Decoder {
         (state, body): (&FittingState, &Body),
     ) -> Result<Piece, WorkshopError> {
         let shaped = self.derived.try_get_or(shape_key(state, of), || {
-            let base = (*self.piece(blob, of)?).clone();
-            Ok::<_, WorkshopError>(match &of.rest {
-                None => base.settled(body),
-                Some(rest) => base.moved_to(unpack_positions(&blob(rest)?), body),
-            })
+            let mut base = (*self.piece(blob, of)?).clone();
+            if let Some(id) = &of.shapes {
+                base = base.with_offsets(&unpack_positions(&blob(id)?));
+            }
+            if let Some(id) = &of.rest {
+                base.unshaped = Arc::new(unpack_positions(&blob(id)?));
+            }
+            Ok::<_, WorkshopError>(base.wearing(&of.amounts).settled(body))
         })?;
         let mut piece = (*shaped).clone();
         (piece.layer, piece.kind, piece.place) = (of.layer, of.kind, of.place);

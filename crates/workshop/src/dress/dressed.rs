@@ -31,6 +31,7 @@ impl Dress {
                 skin: bound.skin.clone(),
                 walls: piece.shared_walls(),
                 stiff: piece.kind == PieceKind::Stiff,
+                rigid: Arc::default(),
                 morphs: Vec::new(),
             });
             piece_of.push(Some(i));

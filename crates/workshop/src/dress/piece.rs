@@ -4,12 +4,13 @@ use crate::dress::body::Body;
 use crate::dress::came::Came;
 use crate::dress::derived::Weighed;
 use crate::dress::shading::Shading;
+use crate::error::WorkshopError;
 use crate::state::bound::Bound;
 use crate::state::names::PieceId;
 use glam::{Mat4, Vec3};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{settle_walls, Walls};
-use tin_cloak_core::deform::linear_blend;
+use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
 use tin_cloak_core::intake::Place;
 use tin_cloak_core::mesh::{Kept, Mesh, Topology};
 use tin_cloak_core::skeleton::Skeleton;
@@ -43,8 +44,14 @@ pub struct Piece {
     pub topology: Arc<Topology>,
     /// Which vertices are shaded as one.
     pub shading: Arc<Shading>,
-    /// Welded rest positions as they are now, metres.
+    /// Welded rest positions as they are now, metres: with its own shapes as far as they are worn.
     pub rest: Arc<Vec<Vec3>>,
+    /// The same without its shapes.
+    pub unshaped: Arc<Vec<Vec3>>,
+    /// Its own shapes, over welded vertices.
+    pub shapes: Arc<Vec<Morph>>,
+    /// How much of each is worn; missing ones are 0.
+    pub amounts: Vec<f32>,
     /// Its weights, once bound.
     pub bound: Option<Arc<Bound>>,
     /// The weights of its file, when it has some.
@@ -68,13 +75,15 @@ impl Piece {
 
     /// The same before it is settled which way is out: all faces as they are wound.
     pub(crate) fn unsettled(part: MeshPart, layer: u16, kind: PieceKind, skeleton_matches: bool) -> Self {
-        let topology = Topology::of(&part.mesh);
+        let topology = Topology::of_shaped(&part.mesh, &part.morphs);
         let rest = topology.weld.gather(&part.mesh.positions);
+        let shapes = part.morphs.iter().map(|m| m.gather(&topology.weld)).collect();
         let walls = Walls::as_wound(&topology);
         let method = part.mark.as_ref().and_then(|m| m.method.clone()).unwrap_or_else(|| "file".to_owned());
         let skin = part.skin.filter(|_| skeleton_matches).map(|skin| skin.gather(&topology.weld));
         let bound = skin.map(|skin| Arc::new(Bound::by(&method, skin)));
-        Self {
+        let rest = Arc::new(rest);
+        let piece = Self {
             id: 0,
             name: part.name,
             layer,
@@ -87,11 +96,64 @@ impl Piece {
             mesh: Arc::new(part.mesh),
             look: Arc::new(part.look),
             topology: Arc::new(topology),
-            rest: Arc::new(rest),
+            unshaped: Arc::clone(&rest),
+            rest,
+            shapes: Arc::new(shapes),
+            amounts: Vec::new(),
             bound,
             came: None,
             walls: Arc::new(walls),
+        };
+        piece.wearing(&part.amounts)
+    }
+
+    /// The piece with so much of each of its shapes.
+    pub(crate) fn wearing(mut self, amounts: &[f32]) -> Self {
+        amounts.clone_into(&mut self.amounts);
+        self.amounts.truncate(self.shapes.len());
+        self.rest = Arc::clone(&self.unshaped);
+        if self.amounts.iter().any(|a| *a != 0.0) {
+            let mut rest = self.unshaped.to_vec();
+            add_morphs(&mut rest, &self.shapes, amounts);
+            self.rest = Arc::new(rest);
         }
+        self
+    }
+
+    /// The piece with other offsets of its shapes: all vertices of the first, then of the next.
+    pub(crate) fn with_offsets(mut self, offsets: &[Vec3]) -> Self {
+        let each = offsets.chunks(self.unshaped.len().max(1));
+        let shape = |(m, dense): (&Morph, &[Vec3])| Morph {
+            driver: m.driver,
+            ..Morph::from_dense(m.name.clone(), dense)
+        };
+        self.shapes = Arc::new(self.shapes.iter().zip(each).map(shape).collect());
+        self
+    }
+
+    /// The amounts of its shapes with another of one.
+    ///
+    /// # Errors
+    /// When it has no such shape, or the amount makes no sense.
+    pub(crate) fn with_amount(&self, shape: usize, amount: f32) -> Result<Vec<f32>, WorkshopError> {
+        if shape >= self.shapes.len() {
+            return Err(WorkshopError::Missing { what: "shape", id: shape as i64 });
+        }
+        if !(-1.0..=2.0).contains(&amount) {
+            return Err(WorkshopError::BadAmount);
+        }
+        let mut amounts = self.amounts.clone();
+        amounts.resize(self.shapes.len(), 0.0);
+        amounts[shape] = amount;
+        Ok(amounts)
+    }
+
+    /// What is worn of its shapes, taken off positions that it has with them.
+    pub(crate) fn without_shapes(&self, rest: &[Vec3]) -> Vec<Vec3> {
+        let mut bare = rest.to_vec();
+        let off: Vec<f32> = self.amounts.iter().map(|a| -a).collect();
+        add_morphs(&mut bare, &self.shapes, &off);
+        bare
     }
 
     /// The piece with the weights that its file brings, over joints of the file's skeleton.
@@ -131,7 +193,8 @@ impl Piece {
     /// The piece with its vertices at `rest` (welded, metres): which walls face the body is
     /// settled anew.
     pub fn moved_to(self, rest: Vec<Vec3>, body: &Body) -> Self {
-        Self { rest: Arc::new(rest), ..self }.settled(body)
+        let unshaped = Arc::new(self.without_shapes(&rest));
+        Self { rest: Arc::new(rest), unshaped, ..self }.settled(body)
     }
 
     /// The piece with its walls told apart, as it lies on the body.

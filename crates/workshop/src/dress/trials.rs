@@ -100,7 +100,7 @@ pub fn range_trials(body: &Body) -> TrialSet {
 
 /// The body's own clips, `frames` poses each.
 pub fn clip_trials(body: &Body, frames: usize) -> TrialSet {
-    let poses = body.clips.iter().flat_map(|c| c.frames(&body.skeleton, frames));
+    let poses = body.clips.iter().filter(|c| c.moves_joints()).flat_map(|c| c.frames(&body.skeleton, frames));
     let skipped = body.unsound_clips.iter().map(|c| (c.name.clone(), c.why.clone())).collect();
     TrialSet { trials: poses.map(of_clip).collect(), skipped, ..TrialSet::default() }
 }

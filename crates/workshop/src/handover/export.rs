@@ -1,10 +1,11 @@
 //! Handing over: one GLB with the body, the skeleton and all pieces.
 
 use crate::dress::dressed::Dress;
+use crate::dress::piece::Piece;
 use crate::error::WorkshopError;
 use crate::state::own_joint::OwnJoint;
 use tin_cloak_core::mesh::Mesh;
-use tin_cloak_core::skin::Skin;
+use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_formats::{write_glb, Document, GlbPart, GlbScene, Mark, MeshPart};
 
 /// Colours of the pieces in the file, linear; taken in turn.
@@ -12,19 +13,29 @@ const COLOURS: [[f32; 3]; 5] =
     [[0.52, 0.44, 0.30], [0.14, 0.11, 0.09], [0.42, 0.45, 0.48], [0.20, 0.28, 0.30], [0.35, 0.16, 0.10]];
 
 /// The dress as a document: every mesh at rest with its weights and marks. Pieces that are not
-/// bound yet go out unskinned.
-pub fn dressed_document(dress: &Dress) -> Document {
+/// bound yet go out unskinned. A body of several meshes goes out as it came.
+///
+/// # Errors
+/// Never in practice: the weights of the body are sound.
+pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
     let body = &dress.body;
     let mark = |role: &str| Mark { role: role.to_owned(), ..Mark::default() };
-    let mut meshes = vec![MeshPart {
-        name: body.name.clone(),
-        mesh: body.mesh.clone(),
-        skin: Some(body.skin.clone()),
-        morphs: body.morphs.clone(),
-        mark: Some(mark("body")),
-        look: body.look.clone(),
-        ..MeshPart::default()
-    }];
+    let joints = body.skeleton.len();
+    let fail = |e: SkinError| WorkshopError::Bind { piece: body.name.clone(), source: e.into() };
+    let came = body.members.iter().map(|m| m.as_it_came(&body.skin, joints).map_err(fail));
+    let mut meshes: Vec<MeshPart> = came.collect::<Result<_, _>>()?;
+    if body.members.is_empty() {
+        meshes.push(MeshPart {
+            name: body.name.clone(),
+            mesh: body.mesh.clone(),
+            skin: Some(body.skin.clone()),
+            morphs: body.morphs.clone(),
+            amounts: body.amounts.clone(),
+            mark: Some(mark("body")),
+            look: body.look.clone(),
+            ..MeshPart::default()
+        });
+    }
     for piece in dress.pieces.iter().filter(|p| !p.cage) {
         let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
         let method = piece.bound.as_ref().map(|b| b.method.clone());
@@ -32,7 +43,8 @@ pub fn dressed_document(dress: &Dress) -> Document {
             name: piece.name.clone(),
             mesh: moved_mesh(piece),
             skin,
-            morphs: Vec::new(),
+            morphs: piece.shapes.iter().map(|m| m.scatter(&piece.topology.weld)).collect(),
+            amounts: piece.amounts.clone(),
             mark: Some(Mark {
                 layer: Some(piece.layer),
                 kind: Some(piece.kind),
@@ -51,12 +63,12 @@ pub fn dressed_document(dress: &Dress) -> Document {
         });
     }
     let (skeleton, clips) = (Some(body.skeleton.clone()), body.clips.clone());
-    Document { meshes, skeleton, clips, ..Document::default() }
+    Ok(Document { meshes, skeleton, clips, ..Document::default() })
 }
 
 /// The piece's mesh with its vertices where they are now; normals follow, hard edges stay hard.
-fn moved_mesh(piece: &crate::dress::piece::Piece) -> Mesh {
-    let positions = piece.split_positions();
+fn moved_mesh(piece: &Piece) -> Mesh {
+    let positions = piece.topology.weld.scatter(&piece.unshaped);
     if positions == piece.mesh.positions {
         return (*piece.mesh).clone();
     }
@@ -73,7 +85,7 @@ fn moved_mesh(piece: &crate::dress::piece::Piece) -> Mesh {
 /// # Errors
 /// When it does not fit the format.
 pub fn export_glb(dress: &Dress) -> Result<Vec<u8>, WorkshopError> {
-    document_glb(&dressed_document(dress))
+    document_glb(&dressed_document(dress)?)
 }
 
 /// A document as the bytes of one GLB.
@@ -87,6 +99,7 @@ pub(crate) fn document_glb(document: &Document) -> Result<Vec<u8>, WorkshopError
             mesh: &m.mesh,
             skin: m.skin.as_ref(),
             morphs: &m.morphs,
+            amounts: &m.amounts,
             mark: m.mark.clone(),
             look: &m.look,
             colour: if i == 0 { [0.82, 0.62, 0.45] } else { COLOURS[(i - 1) % COLOURS.len()] },

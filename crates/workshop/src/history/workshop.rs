@@ -1,5 +1,6 @@
 //! The workshop: fittings in a store, steps run, measured and recorded.
 
+use crate::dress::body::marked_parts;
 use crate::dress::decode::{read_stored, Decoder};
 use crate::dress::motions::MotionJoints;
 use crate::dress::room::Room;
@@ -228,13 +229,17 @@ impl Workshop {
     pub fn begin(&self, name: &str, asset: i64) -> Result<i64, WorkshopError> {
         let asset = self.asset(asset)?;
         let body = file_of(&asset);
-        self.decoder.body(&self.store, &body)?;
+        let known = read_stored(&self.store, &body)?;
+        let marked = marked_parts(&known.meshes);
+        let several = marked.len() > 1 || marked.iter().any(|p| p.shells.is_some());
+        let parts = if several { marked } else { Vec::new() };
+        self.decoder.body(&self.store, &body, &parts)?;
         let step = Step::Begin {
             file: body.file.clone(),
             file_name: body.file_name.clone(),
             mesh: body.mesh.clone(),
         };
-        let state = FittingState::of_body(body);
+        let state = FittingState { body_parts: parts, ..FittingState::of_body(body) };
         let sentence = format!("Begin with {}", asset.name);
         let new = new_step(&step, sentence, Vec::new(), (&state, None), Vec::new())?;
         Ok(self.store.create_fitting(name, &new)?)

@@ -6,9 +6,10 @@ use crate::error::WorkshopError;
 use crate::intake::controls::without_controls;
 use crate::making::doing::Doing;
 use crate::state::blobs::pack_skin;
-use crate::state::fitting::KeptPose;
+use crate::state::fitting::{BodyPart, KeptPose};
 use crate::state::motion::{set_range, MotionState};
 use crate::state::names::{FileRef, PieceId};
+use crate::state::recipe::{SourcePart, Takes};
 use crate::state::turn::Turn;
 use tin_cloak_core::intake::{JointRole, Up};
 use tin_cloak_core::trial::JointRange;
@@ -24,6 +25,44 @@ impl Doing<'_> {
         self.draft.notes.push(note);
         self.draft.state.body_skin = Some(self.draft.keep(pack_skin(&skin)?));
         Ok(format!("Move weight of {} off its control joints", body.name))
+    }
+
+    pub fn set_body_parts(&mut self, parts: &[BodyPart]) -> Result<String, WorkshopError> {
+        let state = &self.room.state;
+        let worn = |p: &&BodyPart| {
+            state.pieces.iter().any(|w| w.source.file == state.body.file && w.source.mesh == p.mesh)
+        };
+        if let Some(part) = parts.iter().find(worn) {
+            return Err(WorkshopError::BodyIsWorn { mesh: part.mesh.clone() });
+        }
+        let first =
+            parts.first().ok_or_else(|| WorkshopError::NoBodyLeft { mesh: state.body.mesh.clone() })?;
+        let body = self.decoder.body(self.store, &state.body, parts)?;
+        let whole = parts.len() == 1 && first.shells.is_none() && first.mesh == state.body.mesh;
+        self.draft.state.body_parts = if whole { Vec::new() } else { parts.to_vec() };
+        // Places on the body that were named by number are elsewhere now.
+        for p in &mut self.draft.state.pieces {
+            let on_body = matches!(p.recipe.takes, Takes::Body | Takes::Beneath);
+            if on_body && matches!(p.recipe.part, SourcePart::Shells(_) | SourcePart::Patch(_)) {
+                p.recipe.part = SourcePart::Whole;
+                let note =
+                    format!("{} takes from all of the body again: its part was named by number", p.name());
+                self.draft.notes.push(note);
+            }
+        }
+        if self.draft.state.body_skin.take().is_some() {
+            let blob = |id: &BlobId| self.draft.blob(self.store, id);
+            let drafted = self.decoder.body_in_state(self.store, &self.draft.state, &blob)?;
+            let (skin, note) = without_controls(&drafted, &self.room.trials)?;
+            self.draft.notes.push(note);
+            self.draft.state.body_skin = Some(self.draft.keep(pack_skin(&skin)?));
+        }
+        self.draft.notes.push(format!("the body has {} vertices", body.mesh.positions.len()));
+        let names = |p: &BodyPart| match &p.shells {
+            None => p.mesh.clone(),
+            Some(list) => format!("{} of the parts of {}", list.len(), p.mesh),
+        };
+        Ok(format!("Take as the body {}", parts.iter().map(names).collect::<Vec<_>>().join(", ")))
     }
 
     pub fn size_body(&mut self, scale: f32, up: Up) -> Result<String, WorkshopError> {

@@ -2,10 +2,11 @@
 
 use crate::dress::body::Body;
 use crate::intake::finding::{counted, mm, surface, unit_words, Finding, Grade};
+use crate::state::fitting::BodyPart;
 use crate::state::step::Step;
 use glam::Vec3;
 use tin_cloak_core::intake::{guess_body_size, look_over, symmetry, JointRole, SurfaceFacts, Up};
-use tin_cloak_core::trial::{Humanoid, Limbs};
+use tin_cloak_core::trial::{Clip, Humanoid, Limbs, ShapeTrack, TrackValues};
 use tin_cloak_core::JointId;
 
 /// Looks over the body of a dress.
@@ -20,6 +21,8 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
         let text = format!("the clip {} cannot be played: {}; mend it and export again", clip.name, clip.why);
         Finding::new(Grade::Trouble, text)
     }));
+    found.extend(in_several_meshes(body));
+    found.extend(tracks_kept_only(body));
     let facts = look_over(&body.topology, &body.rest);
     found.extend(openings_of_body(&facts));
     found.extend(surface(&facts, &body.rest, &body.topology.triangles));
@@ -68,6 +71,49 @@ fn size_of_body(body: &Body) -> Option<Finding> {
     };
     let step = Step::SizeBody { scale, up };
     Some(Finding::new(Grade::Trouble, text).cured_by("Bring the body to metres, Y up", step))
+}
+
+/// The meshes of its file that most likely are the rest of it.
+fn in_several_meshes(body: &Body) -> Vec<Finding> {
+    let mut found = Vec::new();
+    let (parts, closing) = (body.parts(), body.beside.iter().filter(|b| b.closes));
+    let names: Vec<&str> = closing.map(|b| b.name.as_str()).collect();
+    if !names.is_empty() {
+        let text = format!(
+            "{} {} an open edge of the body: most likely the rest of it",
+            names.join(", "),
+            if names.len() == 1 { "closes" } else { "close" }
+        );
+        let more = names.iter().map(|name| BodyPart::whole(name));
+        let step = Step::SetBodyParts { parts: parts.iter().cloned().chain(more).collect() };
+        found.push(Finding::new(Grade::Doubt, text).cured_by("Join them to one body", step));
+    }
+    if parts.len() > 1 {
+        let names: Vec<&str> = parts.iter().map(|p| p.mesh.as_str()).collect();
+        let text = format!("measured as one body, they go out as they came: {}", names.join(", "));
+        found.push(Finding::new(Grade::Note, text));
+    }
+    found
+}
+
+/// What its clips have that no pose is made with.
+fn tracks_kept_only(body: &Body) -> Option<Finding> {
+    let sized = |c: &&Clip| c.tracks.iter().any(|t| matches!(t.values, TrackValues::Scale(_)));
+    // What the pose drives is tried.
+    let driven = |n: usize| body.morphs.get(n).is_some_and(|m| m.driver.is_some());
+    let of_body = |mesh: &String| body.meshes.iter().any(|m| m.part.mesh == *mesh);
+    let keyed = |t: &ShapeTrack| {
+        let kept = |i: usize| !of_body(&t.mesh) || !driven(i % t.shapes());
+        t.amounts.iter().enumerate().any(|(i, a)| *a != 0.0 && kept(i))
+    };
+    let shaped = |c: &&Clip| c.shapes.iter().any(keyed);
+    let names = body.clips.iter().filter(|c| sized(c) || shaped(c)).map(|c| c.name.as_str());
+    let names: Vec<&str> = names.collect();
+    (!names.is_empty()).then(|| {
+        let text =
+            format!("sizes and shapes keyed in {} are not tried; they go out as they came", names.join(", "));
+        Finding::new(Grade::Note, text)
+    })
 }
 
 fn controls_with_weight(body: &Body) -> Option<Finding> {

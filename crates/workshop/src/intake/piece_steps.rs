@@ -28,6 +28,9 @@ impl Doing<'_> {
         let mut piece = PieceState::new(id, source, layer, kind);
         let blob = |id: &BlobId| self.draft.blob(self.store, id);
         let (part, skeleton) = self.decoder.rigged_part(&blob, &piece.source)?;
+        if part.amounts.iter().any(|a| *a != 0.0) {
+            piece.amounts.clone_from(&part.amounts);
+        }
         piece.place = part.mark.as_ref().and_then(|m| Place::of_word(m.place.as_ref()?));
         let own = brought(&part, skeleton.as_ref(), &self.room.dress.body.skeleton, id);
         for joint in own.joints {
@@ -137,9 +140,9 @@ impl Doing<'_> {
     }
 
     pub fn set_kind(&mut self, piece: PieceId, kind: PieceKind) -> Result<String, WorkshopError> {
-        let p = self.draft.piece(piece)?;
-        (p.kind, p.bound) = (kind, None);
-        Ok(format!("File {} as {}", p.name(), kind_word(kind)))
+        self.draft.piece(piece)?.kind = kind;
+        let weights = self.bound_again(piece)?;
+        Ok(format!("File {} as {}{weights}", self.draft.piece(piece)?.name(), kind_word(kind)))
     }
 
     pub fn set_place(&mut self, piece: PieceId, place: Place) -> Result<String, WorkshopError> {
@@ -157,9 +160,10 @@ impl Doing<'_> {
         p.shells.retain(|s| s.0 != shell);
         p.shells.push((shell, stiff));
         p.shells.sort_unstable();
-        p.bound = None;
+        let name = p.name().to_owned();
+        let weights = self.bound_again(piece)?;
         let word = if stiff { "stiff" } else { "cloth" };
-        Ok(format!("File part {} of {} as {word}", shell + 1, p.name()))
+        Ok(format!("File part {} of {name} as {word}{weights}", shell + 1))
     }
 }
 

@@ -2,7 +2,7 @@
 
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
-use crate::making::carried::carried_along;
+use crate::making::carried::{carried_along, Turned};
 use crate::state::blobs::pack_positions;
 use crate::state::fitting::{FittingState, PieceState};
 use crate::state::motion::MotionState;
@@ -39,23 +39,39 @@ impl Draft {
         }
     }
 
-    /// New rest positions for a piece of the room; its own joints go along.
+    /// New rest positions for a piece of the room, its shapes as far as it wears them among them; its own
+    /// joints go along, and its shapes turn with it.
     pub(crate) fn reseat(
         &mut self,
         room: &Room,
         index: usize,
         rest: &[Vec3],
+        turned: &Turned,
     ) -> Result<&mut PieceState, WorkshopError> {
-        let blob = self.keep(pack_positions(rest));
-        let id = room.piece_state(index).id;
-        let before = &room.dress.pieces[index].rest;
-        for joint in self.state.joints.iter_mut().filter(|j| j.piece == id) {
-            joint.place = carried_along(joint.place, before, rest);
-            joint.tip = carried_along(joint.tip, before, rest);
-        }
+        let (worn, id) = (&room.dress.pieces[index], room.piece_state(index).id);
+        let before = &worn.rest;
+        let bare = match turned.offsets(worn, rest) {
+            None => worn.without_shapes(rest),
+            Some(offsets) => {
+                let shapes = Some(self.keep(pack_positions(&offsets)));
+                self.piece(id)?.shapes = shapes;
+                worn.clone().with_offsets(&offsets).without_shapes(rest)
+            }
+        };
+        let blob = self.keep(pack_positions(&bare));
+        self.carry_joints((room, index), before, rest);
         let piece = self.piece(id)?;
         piece.rest = Some(blob);
         Ok(piece)
+    }
+
+    /// Takes the own joints of a piece of the room along with vertices that move.
+    pub(crate) fn carry_joints(&mut self, (room, index): (&Room, usize), before: &[Vec3], after: &[Vec3]) {
+        let id = room.piece_state(index).id;
+        for joint in self.state.joints.iter_mut().filter(|j| j.piece == id) {
+            joint.place = carried_along(joint.place, before, after);
+            joint.tip = carried_along(joint.tip, before, after);
+        }
     }
 
     pub(crate) fn motion(&mut self, index: usize) -> Result<&mut MotionState, WorkshopError> {

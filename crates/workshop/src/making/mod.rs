@@ -4,3 +4,4 @@ pub(crate) mod carried;
 pub(crate) mod doing;
 pub(crate) mod draft;
 pub(crate) mod job;
+pub(crate) mod renumbered;

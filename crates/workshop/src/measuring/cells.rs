@@ -431,7 +431,7 @@ mod tests {
     fn dressed(store: &Store) -> Room {
         let decoder = Decoder::default();
         let mut state = FittingState::of_body(bring(store, "wick.glb"));
-        let body = decoder.body(store, &state.body).unwrap();
+        let body = decoder.body(store, &state.body, &[]).unwrap();
         let source =
             Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, body.skeleton.len());
         let mut blobs: Vec<(BlobId, Vec<u8>)> = Vec::new();

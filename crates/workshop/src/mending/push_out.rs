@@ -1,10 +1,12 @@
 //! Mending a dress: push cloth out.
 
+use crate::binding::stiff::rigid_parts;
 use crate::dress::dressed::Dress;
 use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::state::push::MendOptions;
 use glam::Vec3;
+use std::sync::Arc;
 use tin_cloak_core::clearance::Settings;
 use tin_cloak_core::mend::{push_out, PieceReport, PushSettings};
 
@@ -29,9 +31,13 @@ pub fn mend(
     options: MendOptions,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<MendOutcome, WorkshopError> {
-    let (outfit, piece_of) = dress.outfit();
+    let (mut outfit, piece_of) = dress.outfit();
     let chosen = |piece: &Option<usize>| piece.is_some_and(|p| pieces.is_empty() || pieces.contains(&p));
     let movable: Vec<usize> = (1..piece_of.len()).filter(|&l| chosen(&piece_of[l])).collect();
+    for &layer in &movable {
+        let rigid = piece_of[layer].map_or_else(Vec::new, |p| rigid_parts(&dress.pieces[p]));
+        outfit.layers[layer].rigid = Arc::new(rigid);
+    }
     let settings = PushSettings {
         measure: Settings { tolerance: options.tolerance_mm * 0.001, ..Settings::default() },
         margin: options.margin_mm * 0.001,

@@ -1,9 +1,9 @@
 //! Steps that push pieces out.
 
 use crate::error::WorkshopError;
+use crate::making::carried::Turned;
 use crate::making::doing::{Doing, Phase};
 use crate::mending::push_out::mend;
-use crate::state::blobs::pack_positions;
 use crate::state::names::PieceId;
 use crate::state::push::MendOptions;
 
@@ -19,8 +19,7 @@ impl Doing<'_> {
         let outcome = mend(dress, &bound, &self.room.trials, options, &|s| phase.tell(s))?;
         for (index, rest) in outcome.rest.iter().enumerate() {
             if let Some(rest) = rest {
-                let blob = self.draft.keep(pack_positions(rest));
-                self.draft.piece(self.room.piece_state(index).id)?.rest = Some(blob);
+                self.draft.reseat(self.room, index, rest, &Turned::Not)?;
             }
         }
         self.draft.notes.extend(outcome.notes);

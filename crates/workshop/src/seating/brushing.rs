@@ -1,5 +1,6 @@
 //! Hand work with a brush.
 
+use crate::binding::stiff::rigid_parts;
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
 use crate::dress::shading::ViewPart;
@@ -7,7 +8,9 @@ use crate::error::WorkshopError;
 use crate::state::stroke::BrushStroke;
 use glam::Vec3;
 use serde::Serialize;
+use tin_cloak_core::mend::{keep_rigid, move_with_partners};
 use tin_cloak_core::seat::{dab, Brush, Gap, Stroke};
+use tin_cloak_formats::PieceKind;
 
 /// What lies under a brush.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
@@ -33,8 +36,11 @@ impl BrushStroke {
     /// Rest positions of `piece` after the pass.
     ///
     /// # Errors
-    /// When a number makes no sense or a vertex is not there.
+    /// When the piece is stiff, a number makes no sense or a vertex is not there.
     pub fn applied(&self, piece: &Piece) -> Result<Vec<Vec3>, WorkshopError> {
+        if piece.kind == PieceKind::Stiff {
+            return Err(WorkshopError::StiffIsNotEased { piece: piece.name.clone() });
+        }
         let strength = match self.stroke {
             Stroke::Smooth => self.strength * 0.01,
             _ => self.strength * 0.001,
@@ -48,8 +54,25 @@ impl BrushStroke {
         for centre in self.reach.centres(&piece.rest)? {
             dab(&mut positions, &piece.topology, centre, brush);
         }
+        if piece.walls().away_from_body.is_some() {
+            both_walls(piece, &mut positions);
+        }
+        keep_rigid(&rigid_parts(piece), &piece.rest, &mut positions, f32::INFINITY);
         Ok(positions)
     }
+}
+
+/// Takes the wall of a plate that the brush did not touch along with the one that it did.
+fn both_walls(piece: &Piece, positions: &mut [Vec3]) {
+    let partners = piece.walls().towards_body.measured_partners(&piece.rest);
+    let moved = |v: usize, positions: &[Vec3]| positions[v] - piece.rest[v];
+    for (v, &partner) in partners.iter().enumerate() {
+        let (own, other) = (moved(v, positions), moved(partner as usize, positions));
+        if own.length_squared() > other.length_squared() {
+            positions[partner as usize] = piece.rest[partner as usize] + own;
+        }
+    }
+    move_with_partners(&partners, &piece.rest, positions);
 }
 
 impl Room {

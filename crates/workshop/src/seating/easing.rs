@@ -1,5 +1,6 @@
 //! Easing a piece off what lies beneath.
 
+use crate::binding::stiff::rigid_parts;
 use crate::dress::chosen::chosen_vertices;
 use crate::dress::dressed::Dress;
 use crate::dress::room::Room;
@@ -36,7 +37,8 @@ pub fn eased(
     let wish = GapWish { least: options.least_mm * 0.001, most: most * 0.001 };
     let ground = Ground::beneath(dress, index);
     let side = &piece.walls().towards_body;
-    Ok(ease(&piece.rest, &piece.topology, side, chosen, ground.covering(), wish, REACH))
+    let rigid = rigid_parts(piece);
+    Ok(ease(&piece.rest, &piece.topology, side, (chosen, &rigid), ground.covering(), wish, REACH))
 }
 
 /// How many vertices moved, and how far at most, millimetres.

@@ -2,14 +2,20 @@
 
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
-use crate::state::blobs::pack_positions;
-use crate::state::fitting::Cut;
+use crate::state::blobs::{pack_bound, pack_positions};
+use crate::state::bound::Bound;
+use crate::state::clean::Clean;
+use crate::state::fitting::{Cleaned, PieceState};
 use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::{FollowWish, Recipe, SourcePart};
 use glam::Vec3;
 use tin_cloak_core::intake::{mirror_partner, symmetry};
+use tin_cloak_core::JointId;
 use tin_cloak_store::BlobId;
+
+/// A joint no further from the plane of symmetry than this lies in the middle, metres.
+const MIDDLE: f32 = 0.02;
 
 impl Doing<'_> {
     /// The body's own plane of symmetry: x, metres.
@@ -17,13 +23,58 @@ impl Doing<'_> {
         symmetry(&self.room.dress.body.rest).plane
     }
 
-    /// The mirror image of a piece as it is now: its cut and its shape.
-    fn image(&mut self, piece: PieceId) -> Result<(Cut, BlobId), WorkshopError> {
+    /// The mirror image of a piece as it is now: its cut, its shape, its shapes, its recipe and what was
+    /// cleaned; its weights are left to be settled.
+    fn image(&mut self, piece: PieceId) -> Result<PieceState, WorkshopError> {
         let plane = self.plane();
         let (index, worn) = self.worn_piece(piece)?;
-        let image: Vec<Vec3> = worn.rest.iter().map(|p| Vec3::new(2.0 * plane - p.x, p.y, p.z)).collect();
-        let cut = self.room.piece_state(index).cut.clone();
-        Ok((Cut { mirrored: !cut.mirrored, ..cut }, self.draft.keep(pack_positions(&image))))
+        let across = |p: &Vec3| Vec3::new(2.0 * plane - p.x, p.y, p.z);
+        let image: Vec<Vec3> = worn.unshaped.iter().map(across).collect();
+        let all = worn.rest.len();
+        let offsets = worn.shapes.iter().flat_map(|s| s.mirrored().to_dense(all)).collect::<Vec<_>>();
+        let mut state = self.room.piece_state(index).clone();
+        state.cut.mirrored = !state.cut.mirrored;
+        if state.shapes.is_some() {
+            state.shapes = Some(self.draft.keep(pack_positions(&offsets)));
+        }
+        state.rest = Some(self.draft.keep(pack_positions(&image)));
+        state.recipe = self.other_recipe(piece)?;
+        state.cleaned.iter_mut().for_each(|c| self.clean_other_side(c));
+        Ok(state)
+    }
+
+    /// What was cleaned, on the other side.
+    fn clean_other_side(&self, cleaned: &mut Cleaned) {
+        let across = |list: &mut Vec<String>| list.iter_mut().for_each(|n| *n = self.other_joint(n));
+        across(&mut cleaned.locked);
+        match &mut cleaned.clean {
+            Clean::RemoveJoints { joints, .. } => across(joints),
+            Clean::Mirror { from_left, .. } => *from_left = !*from_left,
+            Clean::Limit { .. } | Clean::Prune { .. } | Clean::Smooth { .. } => {}
+            Clean::MendTorn | Clean::DropStrays => {}
+        }
+    }
+
+    /// The weights of a piece for its mirror image: each joint for its partner. None when a joint that
+    /// moves it has no partner and does not lie in the middle.
+    fn weights_across(&mut self, piece: PieceId) -> Result<Option<BlobId>, WorkshopError> {
+        let (plane, body) = (self.plane(), &self.room.dress.body);
+        let Some(bound) = self.worn_piece(piece)?.1.bound.clone() else { return Ok(None) };
+        let places = body.skeleton.rest_positions();
+        let own = |j: JointId| body.own_joints.iter().any(|o| o.name == body.skeleton.names[j.index()]);
+        let middle = |j: JointId| (places[j.index()].x - plane).abs() < MIDDLE;
+        let partner = |j: JointId| mirror_partner(&body.skeleton, j);
+        let used = |j: &JointId| bound.skin.column(*j).iter().any(|w| *w > 0.0);
+        let mut all = (0..body.skeleton.len()).map(|j| JointId(j as u16)).filter(used);
+        if !all.all(|j| partner(j).is_some() || own(j) || middle(j)) {
+            return Ok(None);
+        }
+        let fail = |e: tin_cloak_core::skin::SkinError| WorkshopError::Bind {
+            piece: body.name.clone(),
+            source: e.into(),
+        };
+        let skin = bound.skin.renumbered(|j| partner(j).unwrap_or(j), body.skeleton.len()).map_err(fail)?;
+        Ok(Some(self.draft.keep(pack_bound(&Bound { skin, ..(*bound).clone() })?)))
     }
 
     /// The recipe of the mirror image of a piece: each joint for its partner, each side for the other.
@@ -73,10 +124,8 @@ impl Doing<'_> {
     }
 
     pub fn mirror(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
-        let (cut, rest) = self.image(piece)?;
-        let recipe = self.other_recipe(piece)?;
-        let p = self.draft.piece(piece)?;
-        (p.cut, p.rest, p.bound, p.recipe) = (cut, Some(rest), None, recipe);
+        let image = self.image(piece)?;
+        *self.draft.piece(piece)? = image;
         for image in self.images_of_joints(piece) {
             self.draft
                 .state
@@ -85,18 +134,27 @@ impl Doing<'_> {
                 .filter(|j| j.name == image.name)
                 .for_each(|j| *j = image.clone());
         }
-        let p = self.draft.piece(piece)?;
-        Ok(format!("Mirror {}", p.name()))
+        let weights = self.settle_image(piece, piece)?;
+        Ok(format!("Mirror {}{weights}", self.draft.piece(piece)?.name()))
+    }
+
+    /// The weights of the mirror image `of` a piece; the end of the step's sentence.
+    fn settle_image(&mut self, of: PieceId, image: PieceId) -> Result<&'static str, WorkshopError> {
+        match self.weights_across(of)? {
+            Some(weights) => {
+                self.draft.piece(image)?.bound = Some(weights);
+                Ok("; its weights are mirrored")
+            }
+            None => self.bound_again(image),
+        }
     }
 
     pub fn copy_mirrored(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
-        let (cut, rest) = self.image(piece)?;
-        let recipe = self.other_recipe(piece)?;
         let id = self.draft.state.next_piece;
-        let mut copy = self.draft.piece(piece)?.clone();
+        let mut copy = self.image(piece)?;
         let name = copy.name().to_owned();
         copy.own_name = Some(other_side(&name));
-        (copy.id, copy.cut, copy.rest, copy.bound, copy.recipe) = (id, cut, Some(rest), None, recipe);
+        copy.id = id;
         copy.limits.clear();
         let images = self.images_of_joints(piece);
         for image in &images {
@@ -114,9 +172,10 @@ impl Doing<'_> {
             }
         }
         self.draft.state.next_piece += 1;
-        let sentence = format!("Copy {name} to the other side");
         self.draft.state.pieces.push(copy);
-        Ok(sentence)
+        // Joints of its own have other numbers.
+        let weights = if images.is_empty() { self.settle_image(piece, id)? } else { self.bound_again(id)? };
+        Ok(format!("Copy {name} to the other side{weights}"))
     }
 }
 

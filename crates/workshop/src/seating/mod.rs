@@ -8,3 +8,4 @@ pub(crate) mod modelled_pose;
 pub(crate) mod place;
 pub(crate) mod sits;
 pub(crate) mod steps;
+pub(crate) mod worn_shape;

@@ -2,6 +2,7 @@
 
 use crate::dress::chosen::chosen_vertices;
 use crate::error::WorkshopError;
+use crate::making::carried::Turned;
 use crate::making::doing::{Doing, Phase};
 use crate::seating::easing::{eased, moved_note};
 use crate::seating::modelled_pose::{carried_to_rest, pose_notes, pose_of_piece};
@@ -18,16 +19,19 @@ impl Doing<'_> {
         let placement = options.placement(&self.room.dress, worn)?;
         let rest: Vec<Vec3> = worn.rest.iter().map(|p| placement.apply(*p)).collect();
         let name = worn.name.clone();
-        self.reseat(index, &rest)?;
-        self.draft.piece(piece)?.bound = None;
-        Ok(format!("Place {name}"))
+        self.reseat(index, &rest, &Turned::By(placement.linear()))?;
+        // Moved or turned as a whole it is the same thing elsewhere; sized, or brought to another
+        // joint, it lies over something else.
+        let same = placement.is_rigid() && options.onto.is_none();
+        let weights = if same { self.weights_stay(piece)? } else { self.bound_again(piece)? };
+        Ok(format!("Place {name}{weights}"))
     }
 
     /// New rest positions, with how far they moved.
-    fn reseat(&mut self, index: usize, rest: &[Vec3]) -> Result<(), WorkshopError> {
+    fn reseat(&mut self, index: usize, rest: &[Vec3], turned: &Turned) -> Result<(), WorkshopError> {
         let worn = &self.room.dress.pieces[index];
         self.draft.notes.push(moved_note(&worn.name, &worn.rest, rest));
-        self.draft.reseat(self.room, index, rest)?;
+        self.draft.reseat(self.room, index, rest, turned)?;
         Ok(())
     }
 
@@ -39,8 +43,9 @@ impl Doing<'_> {
         let (found, joints) = pose_of_piece(dress, index, &|s| phase.tell(s))?;
         let rest = carried_to_rest(dress, index, &found.pose)?;
         self.draft.notes.extend(pose_notes(dress, &found, &joints));
-        self.draft.reseat(self.room, index, &rest)?.bound = None;
-        Ok(format!("Find the pose of {name} and take it to rest"))
+        self.draft.reseat(self.room, index, &rest, &Turned::Locally)?;
+        let weights = self.bound_again(piece)?;
+        Ok(format!("Find the pose of {name} and take it to rest{weights}"))
     }
 
     pub fn seat_from_pose(
@@ -52,9 +57,22 @@ impl Doing<'_> {
         let (index, worn) = self.worn_piece(piece)?;
         let name = worn.name.clone();
         let rest = carried_to_rest(&self.room.dress, index, &self.room.pose_of(pose, turns)?)?;
-        self.reseat(index, &rest)?;
-        self.draft.piece(piece)?.bound = None;
-        Ok(format!("Take {name} from the pose set by hand to rest"))
+        self.reseat(index, &rest, &Turned::Locally)?;
+        let weights = self.bound_again(piece)?;
+        Ok(format!("Take {name} from the pose set by hand to rest{weights}"))
+    }
+
+    pub fn wear_shape(&mut self, piece: PieceId, shape: usize, amount: f32) -> Result<String, WorkshopError> {
+        let (room, index) = (self.room, self.worn_piece(piece)?.0);
+        let worn = &room.dress.pieces[index];
+        let amounts = worn.with_amount(shape, amount)?;
+        let (name, shape) = (worn.name.clone(), worn.shapes[shape].name.clone());
+        let rest = worn.clone().wearing(&amounts).rest;
+        self.draft.notes.push(moved_note(&name, &worn.rest, &rest));
+        self.draft.carry_joints((room, index), &worn.rest, &rest);
+        self.draft.piece(piece)?.amounts = amounts;
+        let weights = self.weights_stay(piece)?;
+        Ok(format!("Wear {name} with {:.0} % of its shape {shape}{weights}", amount * 100.0))
     }
 
     pub fn ease(
@@ -67,7 +85,7 @@ impl Doing<'_> {
         let name = worn.name.clone();
         let vertices = chosen_vertices(worn, chosen)?;
         let rest = eased(&self.room.dress, index, &vertices, options)?;
-        self.reseat(index, &rest)?;
+        self.reseat(index, &rest, &Turned::Not)?;
         let part = if *chosen == Chosen::Everything { "" } else { "part of " };
         Ok(match options.most_mm {
             None => format!("Ease {part}{name} off to {} mm", options.least_mm),
@@ -79,7 +97,7 @@ impl Doing<'_> {
         let (index, worn) = self.worn_piece(piece)?;
         let name = worn.name.clone();
         let rest = stroke.applied(worn)?;
-        self.reseat(index, &rest)?;
+        self.reseat(index, &rest, &Turned::Not)?;
         Ok(format!("{} {name}", stroke.word()))
     }
 }

@@ -1,5 +1,6 @@
 //! What a file that came in holds: bodies, pieces, motions, and what is better left out.
 
+use crate::dress::members::Beside;
 use crate::error::WorkshopError;
 use serde::{Deserialize, Serialize};
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
@@ -76,7 +77,13 @@ pub(crate) fn found_in(stem: &str, document: &Document) -> Result<Vec<NewAsset>,
     let body = guess_body(document);
     let mut found = Vec::new();
     for (i, part) in document.meshes.iter().enumerate() {
-        let (role, why) = guess(part, body == Some(i), document.meshes.len());
+        let closes = body.filter(|b| *b != i && part.skin.is_some()).map(|b| &document.meshes[b]);
+        let (role, why) = match closes {
+            Some(body) if part.mark.is_none() && Beside::of(part, &[body]).closes => {
+                (AssetRole::LeftOut, "it closes the body’s open edge: joined to it at Intake")
+            }
+            _ => guess(part, body == Some(i), document.meshes.len()),
+        };
         let mut facts = facts_of(document, part);
         facts.why = why.to_owned();
         facts.clips = if role == AssetRole::Body { document.clips.len() } else { 0 };
@@ -141,6 +148,9 @@ fn guess(part: &MeshPart, is_body: bool, meshes: usize) -> (AssetRole, &'static 
     const HELPERS: [&str; 9] =
         ["ctrl", "control", "widget", "helper", "ground", "floor", "backdrop", "camera", "light"];
     let name = part.name.to_ascii_lowercase();
+    if is_marked(part, "body") && !is_body {
+        return (AssetRole::LeftOut, "a part of the body");
+    }
     if part.mark.is_some() {
         return (if is_body { AssetRole::Body } else { AssetRole::Piece }, "");
     }

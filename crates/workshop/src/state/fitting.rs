@@ -1,9 +1,11 @@
 //! The state of a fitting after a step: small, with everything large behind blob names.
 
+use crate::state::clean::Clean;
 use crate::state::motion::{MotionState, RangeState};
 use crate::state::names::{FileRef, PieceId};
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::Recipe;
+use crate::state::step::Chosen;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
 use tin_cloak_core::skeleton::Pose;
@@ -15,6 +17,9 @@ use tin_cloak_store::BlobId;
 #[allow(missing_docs)]
 pub struct FittingState {
     pub body: FileRef,
+    /// The meshes of its file that are the body; none when it is all of the one named.
+    #[serde(default)]
+    pub body_parts: Vec<BodyPart>,
     /// Weights of the body, when they are no longer the file's.
     #[serde(default)]
     pub body_skin: Option<BlobId>,
@@ -46,6 +51,7 @@ impl FittingState {
     pub fn of_body(body: FileRef) -> Self {
         Self {
             body,
+            body_parts: Vec::new(),
             body_skin: None,
             body_size: None,
             pieces: Vec::new(),
@@ -58,6 +64,34 @@ impl FittingState {
             joints: Vec::new(),
         }
     }
+}
+
+/// A mesh that is the body, or a part of it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct BodyPart {
+    /// Its name in the body's file.
+    pub mesh: String,
+    /// The connected parts of it that are meant, by number; all when nothing is said.
+    #[serde(default)]
+    pub shells: Option<Vec<u32>>,
+}
+
+impl BodyPart {
+    /// All of a mesh.
+    pub fn whole(mesh: &str) -> Self {
+        Self { mesh: mesh.to_owned(), shells: None }
+    }
+}
+
+/// What was cleaned on a bound piece, so that it can be done again on new weights.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct Cleaned {
+    pub clean: Clean,
+    #[serde(default)]
+    pub chosen: Chosen,
+    #[serde(default)]
+    pub locked: Vec<String>,
 }
 
 /// A pose set by hand.
@@ -102,7 +136,16 @@ pub struct PieceState {
     /// How it is to be bound.
     #[serde(default)]
     pub recipe: Recipe,
-    /// Rest positions, when they are no longer the file's.
+    /// How much of each of its own shapes it wears, by number; missing ones are 0.
+    #[serde(default)]
+    pub amounts: Vec<f32>,
+    /// Its own shapes, when they are no longer the file's: offsets of all vertices, shape by shape.
+    #[serde(default)]
+    pub shapes: Option<BlobId>,
+    /// What was cleaned on its weights since it was bound, in order.
+    #[serde(default)]
+    pub cleaned: Vec<Cleaned>,
+    /// Rest positions without its shapes, when they are no longer the file's.
     pub rest: Option<BlobId>,
     /// Weights, once bound.
     pub bound: Option<BlobId>,
@@ -125,6 +168,9 @@ impl PieceState {
             shells: Vec::new(),
             cage: false,
             recipe: Recipe::default(),
+            amounts: Vec::new(),
+            shapes: None,
+            cleaned: Vec::new(),
             rest: None,
             bound: None,
             limits: Vec::new(),

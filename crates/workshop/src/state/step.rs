@@ -1,6 +1,7 @@
 //! Steps: what can be done to a fitting, as values that can be kept and run again.
 
 use crate::state::clean::Clean;
+use crate::state::fitting::BodyPart;
 use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::placing::{EaseOptions, PlaceOptions};
@@ -38,13 +39,13 @@ pub enum Step {
     RemovePiece { piece: PieceId },
     /// A piece goes to another layer.
     MoveToLayer { piece: PieceId, layer: u16 },
-    /// A piece is filed as another kind; its weights are taken off.
+    /// A piece is filed as another kind; a bound one is bound again.
     SetKind { piece: PieceId, kind: PieceKind },
     /// A piece goes over another, or next to the skin; the pieces further out make room.
     PutOver { piece: PieceId, over: Option<PieceId> },
     /// Where on the body a piece is worn.
     SetPlace { piece: PieceId, place: Place },
-    /// A part of a mixed piece is stiff, or cloth; the piece's weights are taken off.
+    /// A part of a mixed piece is stiff, or cloth; a bound piece is bound again.
     SetShell { piece: PieceId, shell: u32, stiff: bool },
     /// Faces that nobody will see are left out.
     LeaveOutUnseen { piece: PieceId },
@@ -52,7 +53,8 @@ pub enum Step {
     Mirror { piece: PieceId },
     /// The mirror image of a piece is put on beside it.
     CopyMirrored { piece: PieceId },
-    /// A piece is moved, turned and sized; its weights are taken off.
+    /// A piece is moved, turned and sized; its weights stay when it keeps its size and goes to no other
+    /// joint, else it is bound again.
     Place { piece: PieceId, options: PlaceOptions },
     /// A piece is taken back to rest from the pose it was modelled in, which is searched for.
     FindPose { piece: PieceId },
@@ -60,8 +62,12 @@ pub enum Step {
     SeatFromPose { piece: PieceId, pose: usize, turns: Vec<Turn> },
     /// A piece is eased off what lies beneath, or drawn in.
     Ease { piece: PieceId, chosen: Chosen, options: EaseOptions },
+    /// So much of one of a piece's own shapes is worn: 0 for none, 1 for all of it.
+    WearShape { piece: PieceId, shape: usize, amount: f32 },
     /// Dabs of a brush on a piece.
     Brush { piece: PieceId, stroke: BrushStroke },
+    /// Which meshes of the body's file, and which parts of them, are the body.
+    SetBodyParts { parts: Vec<BodyPart> },
     /// Weight on control joints of the body goes to joints that deform.
     ClearControls,
     /// The body is brought to metres and Y up: multiplied by `scale`, then turned.
@@ -88,7 +94,7 @@ pub enum Step {
     /// Which joint of the body stands for each joint of a piece's file; the piece has its file's
     /// weights then.
     MatchCame { piece: PieceId, pairs: Vec<CamePair> },
-    /// Whose weights a piece takes, and which part of them; its weights are taken off.
+    /// Whose weights a piece takes, and which part of them; a bound one is bound again.
     TakeFrom { piece: PieceId, takes: Takes, part: SourcePart },
     /// What stiff parts of a piece follow (one by number, or all); a bound one is bound again.
     Follow { piece: PieceId, shell: Option<u32>, follow: FollowWish },
@@ -106,7 +112,7 @@ pub enum Step {
     ChangeJoint { joint: OwnJoint },
     /// A joint of a piece's own is taken out; its weight goes to its parent.
     RemoveJoint { name: String },
-    /// Which of the body's joints a piece may follow; its weights are taken off.
+    /// Which of the body's joints a piece may follow; a bound one is bound again.
     ChooseJoints { piece: PieceId, choice: Option<JointChoice> },
     /// The weights of a bound piece are cleaned; those of `locked` joints stay.
     Clean {
@@ -117,6 +123,8 @@ pub enum Step {
         #[serde(default)]
         locked: Vec<String>,
     },
+    /// What was cleaned on a piece is forgotten; it is bound again.
+    ForgetCleaning { piece: PieceId },
     /// Cloth is pushed off what pokes through it in all trial poses.
     PushOut { pieces: Vec<PieceId>, chosen: Chosen, options: MendOptions },
 }
