@@ -1,0 +1,171 @@
+//! The meshes of a file that are one body: joined to be measured, and told apart to go out as they came.
+
+use crate::error::WorkshopError;
+use crate::state::fitting::BodyPart;
+use glam::{Quat, Vec3};
+use tin_cloak_core::deform::Morph;
+use tin_cloak_core::mesh::{Kept, Mesh, Polygon, Topology};
+use tin_cloak_core::query::Bvh;
+use tin_cloak_core::skin::{Skin, SkinError};
+use tin_cloak_core::JointId;
+use tin_cloak_formats::{Mark, MeshPart};
+
+/// A mesh of a joined body.
+#[derive(Clone, Debug)]
+pub(crate) struct Member {
+    /// The mesh as its file has it, sized and turned with the body.
+    part: MeshPart,
+    /// Which of it is the body.
+    kept: Kept,
+    /// Its connected parts that are the body, when not all are.
+    shells: Option<Vec<u32>>,
+    /// Where its vertices begin in the body.
+    first: usize,
+}
+
+impl Member {
+    pub fn place(&mut self, scale: f32, turn: Quat) {
+        self.part.place(scale, turn);
+    }
+
+    /// The mesh as it came, with the weights that `skin` of the body has for it now.
+    /// (of `joints` joints).
+    ///
+    /// # Errors
+    /// Never in practice: the rows are those of sound weights.
+    pub fn as_it_came(&self, skin: &Skin, joints: usize) -> Result<MeshPart, SkinError> {
+        let mut part = self.part.clone();
+        part.mark = Some(Mark { role: "body".to_owned(), shells: self.shells.clone(), ..Mark::default() });
+        let Some(own) = &part.skin else { return Ok(part) };
+        let row = |skin: &Skin, v: usize| skin.row(v).collect::<Vec<_>>();
+        let mut rows: Vec<Vec<(JointId, f32)>> = (0..own.vertices()).map(|v| row(own, v)).collect();
+        for (n, &v) in self.kept.vertices.iter().enumerate() {
+            rows[v as usize] = row(skin, self.first + n);
+        }
+        part.skin = Some(Skin::from_rows(&rows, joints)?);
+        Ok(part)
+    }
+}
+
+/// One mesh of those of a list, each with the connected parts of it that are meant (none for all), and
+/// what each brought. Shapes of one name are one shape.
+///
+/// # Errors
+/// When one has no weights, or nothing of one is left.
+pub(crate) fn joined(
+    file: &str,
+    list: Vec<(MeshPart, Option<Vec<u32>>)>,
+    joints: usize,
+) -> Result<(MeshPart, Vec<Member>), WorkshopError> {
+    let without = || WorkshopError::BodyWithoutSkin { file: file.to_owned() };
+    let name = list.first().map_or_else(String::new, |l| l.0.name.clone());
+    let mut all = MeshPart { name, ..MeshPart::default() };
+    let (mut members, mut rows) = (Vec::new(), Vec::new());
+    for (part, shells) in list {
+        let first = all.mesh.positions.len();
+        let kept = body_of(&part, shells.as_deref());
+        if kept.faces.is_empty() {
+            return Err(WorkshopError::NoBodyLeft { mesh: part.name });
+        }
+        let left_out: Vec<u32> =
+            (0..part.mesh.triangles.len() as u32).filter(|f| kept.faces.binary_search(f).is_err()).collect();
+        let (body, _) = part.without(&left_out);
+        let skin = body.skin.as_ref().ok_or_else(without)?;
+        rows.extend((0..skin.vertices()).map(|v| skin.row(v).collect::<Vec<_>>()));
+        append(&mut all.mesh, &body.mesh);
+        body.morphs.iter().for_each(|m| add_shape(&mut all.morphs, m, first as u32));
+        let new = |v: &u32| kept.vertices.binary_search(v).ok().map(|n| (first + n) as u32);
+        let faults = &mut all.weight_faults;
+        faults.weightless.extend(part.weight_faults.weightless.iter().filter_map(new));
+        faults.unnormalised += part.weight_faults.unnormalised;
+        members.push(Member { part, kept, shells, first });
+    }
+    let fail = |source: SkinError| WorkshopError::Bind { piece: all.name.clone(), source: source.into() };
+    all.skin = Some(Skin::from_rows(&rows, joints).map_err(fail)?);
+    Ok((all, members))
+}
+
+fn append(all: &mut Mesh, more: &Mesh) {
+    let (vertices, faces) = (all.positions.len() as u32, all.triangles.len() as u32);
+    all.positions.extend(&more.positions);
+    all.normals.extend(&more.normals);
+    all.triangles.extend(more.triangles.iter().map(|t| t.map(|v| v + vertices)));
+    all.polygons.extend(more.polygons.iter().map(|p| Polygon { first: p.first + faces, ..*p }));
+}
+
+/// Vertices of `more` are numbered from `first` on.
+fn add_shape(shapes: &mut Vec<Morph>, more: &Morph, first: u32) {
+    let at = shapes.iter().position(|s| s.name == more.name).unwrap_or_else(|| {
+        shapes.push(Morph { vertices: Vec::new(), offsets: Vec::new(), ..more.clone() });
+        shapes.len() - 1
+    });
+    shapes[at].vertices.extend(more.vertices.iter().map(|v| v + first));
+    shapes[at].offsets.extend(&more.offsets);
+}
+
+/// The vertices and faces of the connected parts named.
+fn body_of(part: &MeshPart, shells: Option<&[u32]>) -> Kept {
+    let Some(shells) = shells else { return Kept::all_of(&part.mesh) };
+    let topology = Topology::of(&part.mesh);
+    let shell = |t: &[u32; 3]| topology.shell_of_vertex[t[0] as usize];
+    let is_in = |f: &u32| shells.contains(&shell(&topology.triangles[*f as usize]));
+    let faces: Vec<u32> = (0..topology.triangles.len() as u32).filter(is_in).collect();
+    let mut used = vec![false; part.mesh.positions.len()];
+    faces.iter().flat_map(|&f| part.mesh.triangles[f as usize]).for_each(|v| used[v as usize] = true);
+    Kept { vertices: (0..used.len() as u32).filter(|v| used[*v as usize]).collect(), faces }
+}
+
+/// A mesh that a body is made of.
+#[derive(Clone, Debug, PartialEq)]
+pub struct BodyMesh {
+    /// Which it is, and which of its parts are the body.
+    pub part: BodyPart,
+    /// Its connected parts: how many vertices each has, and its middle, metres.
+    pub shells: Vec<(usize, Vec3)>,
+}
+
+impl BodyMesh {
+    pub(crate) fn of(mesh: &MeshPart, part: &BodyPart) -> Self {
+        let topology = Topology::of(&mesh.mesh);
+        let rest = topology.weld.gather(&mesh.mesh.positions);
+        let mut shells = vec![(0, Vec3::ZERO); topology.shells];
+        for (p, &shell) in rest.iter().zip(&topology.shell_of_vertex) {
+            let (count, sum) = &mut shells[shell as usize];
+            (*count, *sum) = (*count + 1, *sum + *p);
+        }
+        shells.iter_mut().for_each(|(count, sum)| *sum /= (*count).max(1) as f32);
+        Self { part: part.clone(), shells }
+    }
+}
+
+/// Another skinned mesh of the body's file.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Beside {
+    /// Its name.
+    pub name: String,
+    /// How many vertices it has.
+    pub vertices: usize,
+    /// True when it closes an open edge of the body: most likely the rest of it.
+    pub closes: bool,
+}
+
+/// Vertices no further apart than this lie on one seam, metres.
+const SEAM: f32 = 0.002;
+
+impl Beside {
+    /// What `part` is to a body of these meshes.
+    pub(crate) fn of(part: &MeshPart, body: &[&MeshPart]) -> Self {
+        let own = open_edge(part);
+        let theirs: Vec<Vec3> = body.iter().flat_map(|b| open_edge(b)).collect();
+        let tree = Bvh::over_points(&theirs);
+        let met = own.iter().filter(|p| tree.closest(**p, SEAM).is_some()).count();
+        let closes = met >= 6 && met * 3 >= own.len().min(theirs.len());
+        Self { name: part.name.clone(), vertices: part.mesh.positions.len(), closes }
+    }
+}
+
+fn open_edge(part: &MeshPart) -> Vec<Vec3> {
+    let topology = Topology::of(&part.mesh);
+    let rest = topology.weld.gather(&part.mesh.positions);
+    (0..rest.len()).filter(|&v| topology.on_boundary[v]).map(|v| rest[v]).collect()
+}

@@ -1,0 +1,126 @@
+//! Everything that goes by the number of a vertex or a part, for a piece of which something is left out.
+//! This is the one place that knows what does.
+
+use crate::dress::piece::Piece;
+use crate::error::WorkshopError;
+use crate::making::doing::Doing;
+use crate::state::blobs::{pack_bound, pack_positions};
+use crate::state::bound::Bound;
+use crate::state::fitting::PieceState;
+use crate::state::recipe::{Recipe, SourcePart};
+use crate::state::step::Chosen;
+use crate::state::stroke::Reach;
+use glam::Vec3;
+
+/// A piece before and after something of it was left out.
+pub(crate) struct Renumbered<'a> {
+    pub before: &'a Piece,
+    pub after: &'a Piece,
+    /// The vertex before of each vertex after, welded ones.
+    pub left: &'a [u32],
+}
+
+impl Renumbered<'_> {
+    fn pick<T: Copy>(&self, list: &[T]) -> Vec<T> {
+        self.left.iter().map(|&v| list[v as usize]).collect()
+    }
+
+    /// Weights, and which of them were filled in.
+    fn bound(&self, bound: &Bound) -> Bound {
+        let is_filled = |v: &u32| bound.filled.binary_search(&self.left[*v as usize]).is_ok();
+        let filled: Vec<u32> = (0..self.left.len() as u32).filter(is_filled).collect();
+        let matched = bound.filled.is_empty().then_some(bound.matched_share);
+        let matched_share = matched.unwrap_or(1.0 - filled.len() as f32 / self.left.len().max(1) as f32);
+        Bound { skin: bound.skin.pick(self.left), filled, matched_share, ..bound.clone() }
+    }
+
+    /// The offsets of its shapes, shape by shape.
+    fn offsets(&self) -> Vec<Vec3> {
+        let all = self.before.rest.len();
+        self.before.shapes.iter().flat_map(|s| self.pick(&s.to_dense(all))).collect()
+    }
+
+    fn new_vertex(&self, old: u32) -> Option<u32> {
+        self.left.iter().position(|&v| v == old).map(|v| v as u32)
+    }
+
+    fn new_part(&self, old: u32) -> Option<u32> {
+        let was = |v: &usize| self.before.topology.shell_of_vertex[self.left[*v] as usize] == old;
+        (0..self.left.len()).find(was).map(|v| self.after.topology.shell_of_vertex[v])
+    }
+
+    /// A part may fall into several: each is what it was.
+    fn shells(&self, said: &[(u32, bool)]) -> Vec<(u32, bool)> {
+        let (was, is) = (&self.before.topology.shell_of_vertex, &self.after.topology.shell_of_vertex);
+        let known = |(new, &old): (usize, &u32)| {
+            let said = said.iter().find(|s| s.0 == was[old as usize])?;
+            Some((is[new], said.1))
+        };
+        let mut shells: Vec<(u32, bool)> = self.left.iter().enumerate().filter_map(known).collect();
+        shells.sort_unstable();
+        shells.dedup();
+        shells
+    }
+
+    fn recipe(&self, recipe: &mut Recipe) {
+        let follows = std::mem::take(&mut recipe.follows);
+        let new = |part: Option<u32>| part.map_or(Some(None), |old| self.new_part(old).map(Some));
+        recipe.follows = follows.into_iter().filter_map(|(part, f)| Some((new(part)?, f))).collect();
+        recipe.sides.retain_mut(|side| {
+            let new = self.new_vertex(side.vertex);
+            side.vertex = new.unwrap_or(0);
+            new.is_some()
+        });
+    }
+
+    fn reach(&self, reach: &mut Reach) {
+        reach.dabs = reach.dabs.iter().filter_map(|&v| self.new_vertex(v)).collect();
+    }
+
+    /// The part of the piece that another takes its weights from; false when nothing of it is left.
+    fn source(&self, part: &mut SourcePart) -> bool {
+        match part {
+            SourcePart::Shells(list) => {
+                *list = list.iter().filter_map(|&old| self.new_part(old)).collect();
+                !list.is_empty()
+            }
+            SourcePart::Patch(reach) => {
+                self.reach(reach);
+                !reach.dabs.is_empty()
+            }
+            SourcePart::Whole | SourcePart::Joints(_) | SourcePart::Side(_) => true,
+        }
+    }
+}
+
+impl Doing<'_> {
+    /// Puts what is left of a piece in its place: shape, shapes, weights, parts, sides, what was cleaned,
+    /// and what others take from it.
+    pub(crate) fn renumber(&mut self, mut state: PieceState, new: &Renumbered) -> Result<(), WorkshopError> {
+        state.rest = Some(self.draft.keep(pack_positions(&new.pick(&new.before.unshaped))));
+        if state.shapes.is_some() {
+            state.shapes = Some(self.draft.keep(pack_positions(&new.offsets())));
+        }
+        if let Some(bound) = &new.before.bound {
+            state.bound = Some(self.draft.keep(pack_bound(&new.bound(bound))?));
+        }
+        state.shells = new.shells(&state.shells);
+        new.recipe(&mut state.recipe);
+        for cleaned in &mut state.cleaned {
+            if let Chosen::Around(reach) = &mut cleaned.chosen {
+                new.reach(reach);
+            }
+        }
+        for other in &mut self.draft.state.pieces {
+            let takes = other.recipe.takes.pieces().first() == Some(&state.id);
+            if takes && !new.source(&mut other.recipe.part) {
+                other.recipe.part = SourcePart::Whole;
+                let note = format!("{} takes from all of {}: its part is gone", other.name(), state.name());
+                self.draft.notes.push(note);
+            }
+        }
+        let piece = self.draft.piece(state.id)?;
+        *piece = state;
+        Ok(())
+    }
+}

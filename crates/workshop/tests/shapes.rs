@@ -1,0 +1,175 @@
+//! A piece's own shapes: kept, worn, measured, moved with it, cut and handed over.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::{files, wearing, Bench};
+use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
+use tin_cloak_workshop::core::deform::Morph;
+use tin_cloak_workshop::core::glam::{Mat4, Quat, Vec3};
+use tin_cloak_workshop::core::mesh::Mesh;
+use tin_cloak_workshop::{
+    export_glb, read, BrushStroke, Chosen, Companions, EaseOptions, MeshPart, PieceKind, PlaceOptions, Reach,
+    Step,
+};
+
+/// The mesh of a file of the demo's.
+fn part_of(name: &str) -> MeshPart {
+    let file = files().iter().find(|f| f.name == name).unwrap();
+    read(file.name, &file.bytes, &Companions::new()).unwrap().meshes.remove(0)
+}
+
+fn written(part: &MeshPart, morphs: &[Morph], amounts: &[f32]) -> Vec<u8> {
+    let part = GlbPart {
+        name: "tunic",
+        mesh: &part.mesh,
+        skin: None,
+        morphs,
+        amounts,
+        mark: None,
+        look: &part.look,
+        colour: [0.5; 3],
+    };
+    write_glb(&GlbScene { parts: vec![part], skeleton: None, clips: &[] }).unwrap()
+}
+
+/// The tunic with a looser fit that its modeller left in, and a collar that stands up.
+fn with_shapes(amounts: &[f32]) -> Vec<u8> {
+    let part = part_of("quilted tunic.glb");
+    let loose: Vec<Vec3> = part.mesh.normals.iter().map(|n| *n * 0.012).collect();
+    let high = |p: &Vec3| if p.y > 1.3 { Vec3::new(0.0, 0.02, 0.004) } else { Vec3::ZERO };
+    let collar: Vec<Vec3> = part.mesh.positions.iter().map(high).collect();
+    let shapes = [Morph::from_dense("loose".into(), &loose), Morph::from_dense("collar up".into(), &collar)];
+    written(&part, &shapes, amounts)
+}
+
+fn put_on(bytes: &[u8]) -> Bench {
+    let bench = wearing(&[("breeches", 1)]);
+    let asset = bench.shop.bring_in("tunic.glb", bytes, &Companions::new()).unwrap()[0].id;
+    bench.run(bench.shop.piece_step(asset, 2, PieceKind::Soft).unwrap());
+    bench.bind_all();
+    bench
+}
+
+fn wear(shape: usize, amount: f32) -> Step {
+    Step::WearShape { piece: 2, shape, amount }
+}
+
+#[test]
+fn a_shape_is_worn_measured_taken_off_and_handed_over() {
+    let bench = put_on(&with_shapes(&[]));
+    let (tight, before) = (bench.rest(2), bench.board());
+    let mean = |bench: &Bench| {
+        let room = bench.room();
+        room.seat_report(room.index_of(2).unwrap()).mean_mm
+    };
+    let close = mean(&bench);
+    let room = bench.room();
+    let tried = room.seat_with_shape(room.index_of(2).unwrap(), 0, 1.0).unwrap();
+    assert_eq!(bench.run(wear(0, 1.0)), "Wear tunic with 100 % of its shape loose; its weights stay");
+    assert!((mean(&bench) - tried.mean_mm).abs() < 1e-3, "as it was shown beforehand");
+    assert!((mean(&bench) - close - 12.0).abs() < 1.5, "{} after {close}", mean(&bench));
+    let loose = bench.board();
+    assert_ne!(loose.cells, before.cells, "it is measured as it is worn");
+    // It goes out as a shape with its amount, over the mesh as it came.
+    let out = read("x.glb", &export_glb(&bench.room().dress).unwrap(), &Companions::new()).unwrap();
+    let tunic = out.meshes.iter().find(|m| m.name == "tunic").unwrap();
+    let came = part_of("quilted tunic.glb");
+    assert_eq!(tunic.mesh.positions, came.mesh.positions);
+    assert_eq!(tunic.mesh.normals, came.mesh.normals, "normals of what nobody touched stay the author's");
+    let names: Vec<&str> = tunic.morphs.iter().map(|m| m.name.as_str()).collect();
+    assert_eq!((names, tunic.amounts.as_slice()), (vec!["loose", "collar up"], &[1.0, 0.0][..]));
+    // And back to the bit.
+    bench.run(wear(0, 0.0));
+    assert_eq!(bench.rest(2), tight);
+    assert!(bench.refused(wear(2, 1.0)).contains("no shape 2"));
+    assert!(bench.refused(wear(0, f32::NAN)).contains("−100 and 200 %"));
+}
+
+#[test]
+fn the_amount_of_the_file_is_worn_from_the_start() {
+    let (worn, bare) = (put_on(&with_shapes(&[0.5])), put_on(&with_shapes(&[])));
+    assert_eq!(worn.piece(2).amounts, [0.5, 0.0]);
+    let far = worn.rest(2).iter().zip(bare.rest(2)).map(|(a, b)| a.distance(b)).fold(0.0, f32::max);
+    assert!((far - 0.006).abs() < 1e-4, "{far}");
+}
+
+/// Turned, eased, brushed and mirrored, a shape still does to the piece what it did.
+#[test]
+fn shapes_go_where_the_piece_goes() {
+    let bench = put_on(&with_shapes(&[]));
+    let offsets = |bench: &Bench| bench.piece(2).shapes[0].to_dense(bench.rest(2).len());
+    let first = offsets(&bench);
+    bench.run(wear(0, 0.5));
+    let turned =
+        PlaceOptions { turn_degrees: [0.0, 90.0, 0.0], size_percent: [200.0; 3], ..PlaceOptions::NONE };
+    bench.run(Step::Place { piece: 2, options: turned });
+    let turn = Quat::from_rotation_y(std::f32::consts::FRAC_PI_2);
+    let apart = |a: &[Vec3], b: &[Vec3]| a.iter().zip(b).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+    let wanted: Vec<Vec3> = first.iter().map(|o| turn * *o * 2.0).collect();
+    assert!(apart(&offsets(&bench), &wanted) < 1e-6);
+    let worn = bench.rest(2);
+    bench.run(wear(0, 0.0));
+    let bare = bench.rest(2);
+    let half: Vec<Vec3> = bare.iter().zip(&wanted).map(|(p, o)| *p + *o * 0.5).collect();
+    assert!(apart(&worn, &half) < 1e-5, "worn by half of it, turned");
+    for _ in 0..2 {
+        bench.shop.undo(bench.fitting).unwrap();
+    }
+    let before = bench.rest(2);
+    bench.run(Step::Mirror { piece: 2 });
+    let plane = 2.0 * (before[0].x + bench.rest(2)[0].x) * 0.5;
+    let image: Vec<Vec3> = before.iter().map(|p| Vec3::new(plane - p.x, p.y, p.z)).collect();
+    assert!(apart(&bench.rest(2), &image) < 1e-5, "its shape is mirrored with it");
+    bench.shop.undo(bench.fitting).unwrap();
+    let options = EaseOptions { least_mm: 20.0, most_mm: None };
+    bench.run(Step::Ease { piece: 2, chosen: Chosen::Everything, options });
+    assert_eq!(offsets(&bench), first, "easing leaves the shape as it is");
+    let reach = Reach { radius_mm: 60.0, dabs: vec![5], mirrored: false };
+    let stroke = BrushStroke { stroke: Default::default(), strength: 5.0, firm_percent: 0.0, reach };
+    let eased = bench.rest(2);
+    bench.run(Step::Brush { piece: 2, stroke });
+    assert!(apart(&eased, &bench.rest(2)) < 0.0051, "the brush moved what is worn");
+}
+
+/// A jacket whose front edges lie on each other at rest and come apart in its shape.
+#[test]
+fn a_seam_that_a_shape_opens_is_not_welded() {
+    let p = |x: f32, y: f32| Vec3::new(x, 1.2 + y, 0.3);
+    let positions = vec![
+        p(-0.1, 0.0),
+        p(0.0, 0.0),
+        p(0.0, 0.1),
+        p(-0.1, 0.1),
+        p(0.0, 0.0),
+        p(0.1, 0.0),
+        p(0.1, 0.1),
+        p(0.0, 0.1),
+    ];
+    let triangles = vec![[0, 1, 2], [0, 2, 3], [4, 5, 6], [4, 6, 7]];
+    let mesh = Mesh::new("jacket", positions, Vec::new(), triangles, Vec::new()).unwrap();
+    let mut open = vec![Vec3::ZERO; 8];
+    (open[4], open[7]) = (Vec3::X * 0.02, Vec3::X * 0.02);
+    let part = MeshPart { mesh, ..MeshPart::default() };
+    let shape = |name: &str, dense: &[Vec3]| Morph::from_dense(name.into(), dense);
+    let shells = |shapes: &[Morph]| {
+        let bench = wearing(&[]);
+        let bytes = written(&part, shapes, &[]);
+        let asset = bench.shop.bring_in("jacket.glb", &bytes, &Companions::new()).unwrap()[0].id;
+        bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());
+        bench.piece(1).topology.shells
+    };
+    assert_eq!(shells(&[]), 1, "a seam is one");
+    assert_eq!(shells(&[shape("open", &open)]), 2);
+    assert_eq!(shells(&[shape("higher", &[Vec3::Y * 0.01; 8])]), 1, "both sides go alike");
+}
+
+#[test]
+fn shapes_are_posed() {
+    let bench = put_on(&with_shapes(&[1.0]));
+    let piece = bench.piece(2);
+    let joints = bench.room().dress.body.skeleton.len();
+    let up = vec![Mat4::from_translation(Vec3::Y); joints];
+    let posed = piece.posed(&up);
+    assert!(posed.iter().zip(piece.rest.iter()).all(|(a, b)| a.distance(*b + Vec3::Y) < 1e-4));
+}
