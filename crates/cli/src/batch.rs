@@ -108,11 +108,11 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
     let tolerance_mm = args.trial.tolerance_mm;
     let options = MendOptions { tolerance_mm, margin_mm: args.margin_mm, limit_mm: args.limit_mm };
     let progress = Progress::new("mending");
-    let (bytes, notes) = dressed.mend(options, &|s| progress.tell(s))?;
+    let (bytes, outcome) = dressed.mend(options, &|s| progress.tell(s))?;
     progress.done();
     save(&args.out, &bytes)?;
     let (mut report, _) = measured(&dressed, tolerance_mm)?;
-    report.notes = notes;
+    report.notes.extend(outcome.notes());
     save_report(args.report.as_deref(), &report)?;
     report.notes.iter().for_each(|n| println!("{n}"));
     say_worst(&report);

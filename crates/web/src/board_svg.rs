@@ -9,7 +9,7 @@ pub(crate) struct CellBox {
     pub x: f32,
     pub y: f32,
     pub width: f32,
-    /// `unknown`, `clear`, `slight`, `deep`, `worst`.
+    /// `unknown`, `unmeasurable`, `clear`, `slight`, `deep`, `worst`.
     pub class: &'static str,
     /// The figure, where there is room.
     pub figure: String,
@@ -123,6 +123,7 @@ fn cell(
     let depth = cell.map_or(0.0, Cell::depth_mm);
     let bad = cell.is_some_and(Cell::is_bad);
     let figure = match depth {
+        _ if cell.is_some_and(|c| c.unmeasurable) && width >= 6.0 => "?".to_owned(),
         _ if !bad || width < 17.0 => String::new(),
         d if d < 9.95 => format!("{d:.1}"),
         d => format!("{d:.0}"),
@@ -130,7 +131,11 @@ fn cell(
     let (pair, column) = (&board.pairs[row], &board.poses[pose]);
     let time = if column.time_s > 0.0 { format!(" at {:.2} s", column.time_s) } else { String::new() };
     let old = before.and_then(|(old, matching)| matching.cell(old, pose, row)).filter(|_| cell.is_some());
-    let compared = old.map(|old| depth - old.depth_mm()).filter(|c| c.abs() > 0.05);
+    let told = |c: &Cell| !c.unmeasurable;
+    let compared = old
+        .filter(|old| told(old) && cell.is_some_and(told))
+        .map(|old| depth - old.depth_mm())
+        .filter(|c| c.abs() > 0.05);
     let note = compared.map_or(String::new(), |c| format!(" ({c:+.1} mm since the last step)"));
     let spot = cell.and_then(|c| c.spot).map_or(String::new(), |(p, n)| {
         p.iter().chain(&n).map(|v| format!("{v:.4}")).collect::<Vec<_>>().join(",")
@@ -157,6 +162,7 @@ fn cell(
 fn class(cell: Option<&Cell>) -> &'static str {
     match cell {
         None => "unknown",
+        Some(cell) if cell.unmeasurable => "unmeasurable",
         Some(cell) if !cell.is_bad() => "clear",
         Some(cell) if cell.depth_mm() < 2.0 => "slight",
         Some(cell) if cell.depth_mm() < 6.0 => "deep",
@@ -166,6 +172,9 @@ fn class(cell: Option<&Cell>) -> &'static str {
 
 fn state(cell: Option<&Cell>) -> String {
     let Some(cell) = cell else { return "not measured yet".to_owned() };
+    if cell.unmeasurable {
+        return "cannot be measured".to_owned();
+    }
     if !cell.is_bad() {
         return cell.least_clearance_mm.map_or("clear".to_owned(), |c| format!("clear, least gap {c:.1} mm"));
     }
@@ -190,6 +199,7 @@ mod tests {
             sunk_deepest_mm: 0.0,
             least_clearance_mm: Some(1.25),
             worst_strain: 1.0,
+            unmeasurable: deepest_mm < 0.0,
             spot: (deepest_mm > 0.5).then_some(([0.1, 1.2, 0.3], [0.0, 0.0, 1.0])),
         })
     }
@@ -214,7 +224,8 @@ mod tests {
     #[test]
     fn a_board_half_measured_says_so_cell_by_cell() {
         let old = board(vec![vec![cell(0.0)], vec![cell(3.0)], vec![cell(9.0)], vec![cell(1.0)]]);
-        let new = board(vec![vec![cell(0.0)], vec![cell(7.5)], vec![cell(0.9)], vec![None]]);
+        let new = board(vec![vec![cell(-1.0)], vec![cell(7.5)], vec![cell(0.9)], vec![None]]);
+        assert_eq!((new.unmeasurable_cells(), new.is_clear()), (1, false));
         insta::assert_snapshot!(words(&draw(&new, Some(&old))));
     }
 

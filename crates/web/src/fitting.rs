@@ -77,6 +77,7 @@ struct Shown {
     board_words: String,
     deepest: Option<f32>,
     bad_cells: usize,
+    unmeasurable: usize,
     all_cells: usize,
     worst: String,
     tolerance: f32,
@@ -187,6 +188,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
         measuring: shop.measuring(id).running,
         deepest: board.map(Board::deepest_mm),
         bad_cells: board.map_or(0, Board::bad_cells),
+        unmeasurable: board.map_or(0, Board::unmeasurable_cells),
         all_cells: board.map_or(0, Board::size),
         worst: worst.zip(board).map_or(String::new(), |((p, r), b)| {
             format!("{} through {}, {}", b.pairs[r].inner, b.pairs[r].outer, room.trials.trials[p].label())
@@ -249,7 +251,7 @@ fn stations(open: &OpenFitting, board: Option<&Board>, on: usize, unseated: Opti
     let any = !pieces.is_empty();
     let bound = any && pieces.iter().all(|p| p.bound.is_some());
     let bad = board.is_some_and(|b| b.bad_cells() > 0);
-    let clear = board.is_some_and(|b| b.bad_cells() == 0 && b.is_whole());
+    let clear = board.is_some_and(Board::is_clear);
     let mark = |number: usize| match number {
         1 => looked_at(open.room.has_trouble()),
         2 => looked_at(unseated),

@@ -54,7 +54,7 @@ pub use making::job::{Job, JobState};
 pub use measuring::board::{measure_board, Board, BoardPair, BoardPose, Cell, Matching};
 pub use measuring::report::{Report, SkippedEntry};
 pub use measuring::snag_cards::SnagCard;
-pub use mending::push_out::{mend, MendOutcome};
+pub use mending::push_out::{mend, Claim, MendOutcome};
 pub use seating::brushing::{BrushLook, UnderBrush};
 pub use seating::easing::HowFar;
 pub use seating::ground::Ground;

@@ -140,7 +140,8 @@ fn pieces_are_filed_moved_and_taken_off() {
     shop.run_now(fitting, bind_all()).unwrap();
     shop.run_now(fitting, Step::SetKind { piece: ids[1], kind: PieceKind::Stiff }).unwrap();
     let open = shop.fitting(fitting).unwrap();
-    assert!(open.room.dress.pieces[0].bound.is_none(), "filed anew, it must be bound anew");
+    let bound = open.room.dress.pieces[0].bound.as_ref().unwrap();
+    assert_eq!(bound.method, "stiff", "filed anew, it is bound anew");
     shop.run_now(fitting, Step::RemovePiece { piece: ids[1] }).unwrap();
     assert_eq!(shop.fitting(fitting).unwrap().room.dress.pieces.len(), 1);
     let gone = shop.run_now(fitting, Step::RemovePiece { piece: ids[1] });

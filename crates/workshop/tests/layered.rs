@@ -205,3 +205,38 @@ fn two_walls_stay_two_walls() {
         assert!((posed / at_rest - 1.0).abs() < 0.01, "{posed} for {at_rest}");
     }
 }
+
+/// Eased, brushed and pushed, the scales of a cloak keep the shape they came in, each by itself.
+#[test]
+fn scales_on_cloth_keep_the_shape_they_came_in() {
+    let bench = one_of_each();
+    let came = |piece: &Piece| piece.topology.weld.gather(&piece.mesh.positions);
+    let worst = |bench: &Bench| {
+        let worn = bench.piece(CLOAK);
+        let (stiff, came) = (tin_cloak_workshop::stiff_shells(&worn), came(&worn));
+        let of = |part: u32| {
+            let own = |v: &usize| worn.topology.shell_of_vertex[*v] == part;
+            let list: Vec<usize> = (0..worn.rest.len()).filter(own).collect();
+            let pick = |from: &[Vec3]| list.iter().map(|&v| from[v]).collect::<Vec<_>>();
+            stiffness_error(&pick(&came), &pick(&worn.rest)) * 1000.0
+        };
+        (0..stiff.len() as u32).filter(|s| stiff[*s as usize]).map(of).fold(0.0, f32::max)
+    };
+    let eased = EaseOptions { least_mm: 70.0, most_mm: None };
+    let reach = |at: u32| Reach { radius_mm: 120.0, dabs: vec![at], mirrored: true };
+    let stroke =
+        BrushStroke { stroke: Stroke::PullOut, strength: 20.0, firm_percent: 0.0, reach: reach(900) };
+    let steps = [
+        Step::Ease { piece: CLOAK, chosen: Chosen::Everything, options: eased },
+        Step::Brush { piece: CLOAK, stroke },
+        Step::PushOut { pieces: vec![CLOAK], chosen: Chosen::Everything, options: MendOptions::default() },
+    ];
+    for step in steps {
+        let before = bench.rest(CLOAK);
+        let said = bench.run(step);
+        let moved = before.iter().zip(bench.rest(CLOAK)).filter(|(a, b)| a.distance(*b) > 1e-4).count();
+        assert!(moved > 10, "{said}: {moved} moved");
+        assert!(worst(&bench) < 0.02, "{said}: {} mm out of shape", worst(&bench));
+        bench.shop.undo(bench.fitting).unwrap();
+    }
+}

@@ -72,7 +72,8 @@ fn whatever_comes_first_the_fitting_is_whole() {
             for pose in 0..20 {
                 let room = shop.room(fitting, None).unwrap();
                 let view = ViewRequest { pose, map: MapKind::Clearance, ..ViewRequest::default() };
-                assert_eq!(room.view(&view).unwrap().len(), 3);
+                // It may have gone back to before a piece was put on.
+                assert_eq!(room.view(&view).unwrap().len(), room.dress.pieces.len() + 1);
                 shop.look_at(fitting, pose);
             }
         });

@@ -57,7 +57,7 @@ export class Board {
 
   // Cells out of tolerance, deepest first.
   worstFirst() {
-    return this.cells().filter((c) => !c.matches(".clear, .unknown")).sort((a, b) => this.depth(b) - this.depth(a));
+    return this.cells().filter((c) => !c.matches(".clear, .unknown, .unmeasurable")).sort((a, b) => this.depth(b) - this.depth(a));
   }
 
   chooseWorst() {

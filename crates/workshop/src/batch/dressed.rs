@@ -12,7 +12,7 @@ use crate::handover::export::export_glb;
 use crate::intake::brought::brought;
 use crate::measuring::board::measure_board;
 use crate::measuring::report::{Report, SkippedEntry};
-use crate::mending::push_out::mend;
+use crate::mending::push_out::{mend, MendOutcome};
 use crate::state::push::MendOptions;
 use std::sync::Arc;
 use std::time::Instant;
@@ -73,7 +73,7 @@ impl Dressed {
         Ok(Self { dress, trials, started })
     }
 
-    /// Its report in all poses, and how many cells are out of tolerance.
+    /// Its report in all poses, and how many cells are out of tolerance or cannot be measured.
     ///
     /// # Errors
     /// [`WorkshopError::Stopped`] when `tell` says no.
@@ -85,10 +85,10 @@ impl Dressed {
         report.skipped_poses =
             skipped.map(|(name, why)| SkippedEntry { name: name.clone(), why: why.clone() }).collect();
         report.seconds.total = self.started.elapsed().as_secs_f64();
-        Ok((report, board.bad_cells()))
+        Ok((report, board.bad_cells() + board.unmeasurable_cells()))
     }
 
-    /// Pushes all cloth out; answers the bytes of the mended GLB and what became of each piece.
+    /// Pushes all cloth out; answers the bytes of the mended GLB and what is claimed of each piece.
     ///
     /// # Errors
     /// [`WorkshopError::Stopped`] when `tell` says no.
@@ -96,14 +96,10 @@ impl Dressed {
         &mut self,
         options: MendOptions,
         tell: Tell,
-    ) -> Result<(Vec<u8>, Vec<String>), WorkshopError> {
+    ) -> Result<(Vec<u8>, MendOutcome), WorkshopError> {
         let outcome = mend(&self.dress, &[], &self.trials, options, tell)?;
-        for (piece, rest) in self.dress.pieces.iter_mut().zip(outcome.rest) {
-            if let Some(rest) = rest {
-                *piece = piece.clone().moved_to(rest, &self.dress.body);
-            }
-        }
-        Ok((export_glb(&self.dress)?, outcome.notes))
+        self.dress = self.dress.moved(&outcome.rest);
+        Ok((export_glb(&self.dress)?, outcome))
     }
 }
 

@@ -13,6 +13,7 @@ use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::intake::{shells, ShellGuess};
 use tin_cloak_core::mend::CLOTH;
+use tin_cloak_core::mesh::Alignment;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 use tin_cloak_formats::PieceKind;
@@ -38,8 +39,8 @@ pub fn stiff_shells(piece: &Piece) -> Vec<bool> {
     }
 }
 
-/// The worst distance (millimetres) of a stiff part's vertices from its shape at rest, over all
-/// poses, and the pose; nothing when no part is stiff.
+/// The worst distance (millimetres) of a stiff part's vertices from the shape it came in (whatever its
+/// size is now), over all poses, and the pose; nothing when no part is stiff.
 pub(crate) fn stiffness(
     piece: &Piece,
     skin: &Skin,
@@ -58,7 +59,13 @@ pub(crate) fn stiffness(
         return None;
     }
     let pick = |list: &[Vec3], part: &[usize]| -> Vec<Vec3> { part.iter().map(|&v| list[v]).collect() };
-    let rest: Vec<Vec<Vec3>> = parts.iter().map(|s| pick(&piece.rest, s)).collect();
+    let came = piece.topology.weld.gather(&piece.mesh.positions);
+    let sized = |s: &Vec<usize>| {
+        let (came, rest) = (pick(&came, s), pick(&piece.rest, s));
+        let scale = Alignment::between(&came, &rest).scale;
+        came.into_iter().map(|p| p * scale).collect()
+    };
+    let rest: Vec<Vec<Vec3>> = parts.iter().map(sized).collect();
     let worst_in = |trial: &Trial| {
         let mut posed = vec![Vec3::ZERO; piece.rest.len()];
         linear_blend(&piece.rest, skin, &body.skeleton.skin_matrices(&trial.pose), &mut posed);

@@ -2,6 +2,7 @@
 
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
+use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{CoverageSettings, Layer, Outfit};
 use tin_cloak_core::LayerIndex;
@@ -44,6 +45,15 @@ impl Dress {
     pub fn outfit(&self) -> (Outfit, Vec<Option<usize>>) {
         let (layers, piece_of) = self.layers();
         (Outfit::new(layers, CoverageSettings::default()), piece_of)
+    }
+
+    /// The dress with pieces at other rest positions (welded, metres), where some are given.
+    pub(crate) fn moved(&self, rest: &[Option<Vec<Vec3>>]) -> Self {
+        let one = |(piece, rest): (&Piece, &Option<Vec<Vec3>>)| match rest {
+            Some(rest) => piece.clone().moved_to(rest.clone(), &self.body),
+            None => piece.clone(),
+        };
+        Self { body: Arc::clone(&self.body), pieces: self.pieces.iter().zip(rest).map(one).collect() }
     }
 
     /// Puts the pieces in order from the inside out; pieces on one layer keep their order.

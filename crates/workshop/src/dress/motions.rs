@@ -169,7 +169,7 @@ fn excesses(ranges: &MotionRanges, trial: &Trial, limits: &[(JointId, JointRange
 
 /// The angles a joint goes through in the clips of a set; none when there are no clips.
 pub(crate) fn used_by_clips(ranges: &MotionRanges, set: &TrialSet, joint: JointId) -> Option<JointRange> {
-    let of_clips = set.trials.iter().filter(|t| !t.is_still());
+    let of_clips = set.trials.iter().filter(|t| !t.is_still);
     of_clips.filter_map(|t| ranges.angles(joint, &t.pose)).fold(None, |all, [f, s, t]| {
         let one = JointRange { forward: [f; 2], sideways: [s; 2], turn: [t; 2] };
         Some(all.map_or(one, |a: JointRange| a.reaching([f, s, t])))

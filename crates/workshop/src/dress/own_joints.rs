@@ -43,7 +43,8 @@ fn own_joint_trials(body: &Body) -> Vec<Trial> {
             let Some(j) = skeleton.find(&joint.name) else { continue };
             pose.rotations[j.index()] = turn_about(skeleton, j, joint.axis, joint.range[end]);
         }
-        Trial { name: name.to_owned(), group: "range".to_owned(), time: 0.0, pose, held: Vec::new() }
+        let (name, group) = (name.to_owned(), "range".to_owned());
+        Trial { name, group, time: 0.0, pose, is_still: true, held: Vec::new() }
     };
     vec![turned(0, "own joints back"), turned(1, "own joints out")]
 }

@@ -22,6 +22,8 @@ pub struct Trial {
     pub time: f32,
     /// The pose.
     pub pose: Pose,
+    /// True for a pose that is no frame of a clip.
+    pub is_still: bool,
     /// Joints that were held within their range of motion.
     pub held: Vec<String>,
 }
@@ -29,15 +31,13 @@ pub struct Trial {
 /// The group of poses set by hand.
 const BY_HAND: &str = "by hand";
 
-impl Trial {
-    /// True for a pose that is no frame of a clip.
-    pub fn is_still(&self) -> bool {
-        ["rest", "range", BY_HAND].contains(&self.group.as_str())
-    }
+/// The groups of poses that are no frames of a clip; no clip is called so.
+const STILL: [&str; 3] = ["rest", "range", BY_HAND];
 
+impl Trial {
     /// Its name, with the time for a frame of a clip.
     pub fn label(&self) -> String {
-        if self.is_still() {
+        if self.is_still {
             return self.name.clone();
         }
         format!("{}, {:.2} s", self.name, self.time)
@@ -71,9 +71,25 @@ impl TrialSet {
         self.trials.iter().map(trial).collect()
     }
 
-    /// Both sets, one after the other.
+    /// Both sets, one after the other. Of motions of one name the later gets a number: poses are known
+    /// by their group.
     pub fn and(mut self, other: Self) -> Self {
-        self.trials.extend(other.trials);
+        let taken: Vec<String> = self.trials.iter().map(|t| t.group.clone()).collect();
+        let is_taken = |name: &str| taken.iter().any(|t| t == name);
+        let theirs: Vec<String> = other.trials.iter().map(|t| t.group.clone()).collect();
+        let free = |name: &str| {
+            let numbered = (2..).map(|n| format!("{name} {n}"));
+            let is_free = |n: &String| !is_taken(n) && !theirs.contains(n);
+            { numbered }.find(is_free).unwrap_or_default()
+        };
+        let renamed = |mut trial: Trial| {
+            if !trial.is_still && is_taken(&trial.group) {
+                trial.group = free(&trial.group);
+                trial.name.clone_from(&trial.group);
+            }
+            trial
+        };
+        self.trials.extend(other.trials.into_iter().map(renamed));
         self.skipped.extend(other.skipped);
         self.beyond.extend(other.beyond);
         self
@@ -92,7 +108,14 @@ pub fn range_trials(body: &Body) -> TrialSet {
         .enumerate()
         .map(|(i, p)| {
             let group = if i == 0 { "rest" } else { "range" };
-            Trial { name: p.name, group: group.to_owned(), time: p.time, pose: p.pose, held: Vec::new() }
+            Trial {
+                name: p.name,
+                group: group.to_owned(),
+                time: p.time,
+                pose: p.pose,
+                is_still: true,
+                held: Vec::new(),
+            }
         })
         .collect();
     TrialSet { trials, skipped: found.skipped, ..TrialSet::default() }
@@ -114,11 +137,14 @@ pub(crate) fn kept_trial(kept: &KeptPose, joints: usize) -> Trial {
     let rest = Pose::rest(joints);
     pose.rotations.extend_from_slice(rest.rotations.get(pose.rotations.len()..).unwrap_or_default());
     pose.translations.extend_from_slice(rest.translations.get(pose.translations.len()..).unwrap_or_default());
-    Trial { name, group, time: 0.0, pose, held: Vec::new() }
+    Trial { name, group, time: 0.0, pose, is_still: true, held: Vec::new() }
 }
 
 fn of_clip(p: NamedPose) -> Trial {
-    Trial { group: p.name.clone(), name: p.name, time: p.time, pose: p.pose, held: Vec::new() }
+    let own = STILL.contains(&p.name.as_str());
+    let group = if own { format!("{} (motion)", p.name) } else { p.name };
+    let (name, is_still) = (group.clone(), false);
+    Trial { group, name, time: p.time, pose: p.pose, is_still, held: Vec::new() }
 }
 
 /// The joints of a motion.

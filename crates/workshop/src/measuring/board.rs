@@ -46,6 +46,10 @@ pub struct Cell {
     pub sunk_deepest_mm: f32,
     pub least_clearance_mm: Option<f32>,
     pub worst_strain: f32,
+    /// True when it cannot be measured in the pose: a vertex is nowhere, or nothing could be asked. It
+    /// is not clear then, and the figures say nothing.
+    #[serde(default)]
+    pub unmeasurable: bool,
     /// Where the worst is, in the pose (metres), and from which direction it is seen best.
     pub spot: Option<([f32; 3], [f32; 3])>,
 }
@@ -76,6 +80,7 @@ impl From<&PairMeasure> for Cell {
             sunk_deepest_mm: mm(m.sunk_deepest),
             least_clearance_mm: m.least_clearance.map(mm),
             worst_strain: (m.worst_strain * 1000.0).round() / 1000.0,
+            unmeasurable: m.unmeasurable,
             spot: m.worst.map(|s| (s.position.to_array(), s.look.to_array())),
         }
     }
@@ -158,6 +163,16 @@ impl Board {
         bad.map(|c| c.2.depth_mm()).fold(0.0, f32::max)
     }
 
+    /// How many cells cannot be measured.
+    pub fn unmeasurable_cells(&self) -> usize {
+        self.measured().filter(|c| c.2.unmeasurable).count()
+    }
+
+    /// True when every cell is measured, and nothing is out of tolerance.
+    pub fn is_clear(&self) -> bool {
+        self.is_whole() && self.bad_cells() == 0 && self.unmeasurable_cells() == 0
+    }
+
     /// How many cells are out of tolerance.
     pub fn bad_cells(&self) -> usize {
         self.measured().filter(|c| c.2.is_bad()).count()
@@ -177,7 +192,8 @@ impl Board {
         let matching = Matching::between(self, before);
         let (mut better, mut worse) = (0, 0);
         for (p, r, cell) in self.measured() {
-            let Some(old) = matching.cell(before, p, r) else { continue };
+            let old = matching.cell(before, p, r).filter(|old| !old.unmeasurable && !cell.unmeasurable);
+            let Some(old) = old else { continue };
             let change = cell.depth_mm() - old.depth_mm();
             better += usize::from(change < -0.05);
             worse += usize::from(change > 0.05);

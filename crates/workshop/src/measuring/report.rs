@@ -133,6 +133,11 @@ impl Report {
             inner: board.pairs[r].inner.clone(),
             deepest_mm: board.deepest_mm(),
         });
+        if board.unmeasurable_cells() > 0 {
+            let cells = board.unmeasurable_cells();
+            self.notes
+                .push(format!("{cells} of {} cells cannot be measured: see “unmeasurable”", board.size()));
+        }
         self.seconds.per_pose_mean = board.seconds_per_pose;
     }
 }

@@ -1,9 +1,11 @@
-//! Mending a dress: push cloth out.
+//! Mending a dress: push cloth out, and say what a fresh measure of the result says.
 
 use crate::binding::stiff::rigid_parts;
 use crate::dress::dressed::Dress;
 use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
+use crate::measuring::board::{measure_board, Board};
+use crate::state::names::PieceId;
 use crate::state::push::MendOptions;
 use glam::Vec3;
 use std::sync::Arc;
@@ -15,12 +17,62 @@ use tin_cloak_core::mend::{push_out, PieceReport, PushSettings};
 pub struct MendOutcome {
     /// New rest positions (welded) of each piece of the dress; `None` where nothing moved.
     pub rest: Vec<Option<Vec<Vec3>>>,
-    /// A sentence for each piece that was tried.
-    pub notes: Vec<String>,
+    /// What is claimed of each piece that was tried.
+    pub claims: Vec<Claim>,
 }
 
+impl MendOutcome {
+    /// A sentence for each piece that was tried.
+    pub fn notes(&self) -> Vec<String> {
+        self.claims.iter().map(Claim::sentence).collect()
+    }
+}
+
+/// What is claimed of a piece: the figures of a board of the dress before and after.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Claim {
+    /// Its place in the dress.
+    pub piece: usize,
+    /// Its name.
+    pub name: String,
+    /// Deepest of what shows through it in any pose before, millimetres.
+    pub before_mm: f32,
+    /// And after.
+    pub after_mm: f32,
+    /// How many spots showed before, over all poses.
+    pub spots_before: usize,
+    /// And after.
+    pub spots_after: usize,
+    /// Vertices moved.
+    pub moved: usize,
+    /// Furthest move, millimetres.
+    pub furthest_mm: f32,
+    /// Why something is left, in plain words.
+    pub left: String,
+}
+
+impl Claim {
+    fn sentence(&self) -> String {
+        let Self { name, left, .. } = self;
+        let depth = format!("{:.1} mm → {:.1} mm", self.before_mm, self.after_mm);
+        let moved = match self.moved {
+            0 => "nothing moved".to_owned(),
+            n => format!("{n} vertices moved, at most {:.1} mm", self.furthest_mm),
+        };
+        match self.spots_after {
+            _ if self.spots_before == 0 && self.spots_after == 0 => format!("{name}: was clear already"),
+            0 => format!("{name}: {depth}, {moved}"),
+            n => format!("{name}: {depth}, {moved}; {n} spots are left: {left}"),
+        }
+    }
+}
+
+/// Of the whole work, what the two boards take.
+const MEASURING: f32 = 0.1;
+
 /// Pushes the named `pieces` (indices into the dress; all bound ones when empty) off what
-/// pokes through them in every pose of `trials`.
+/// pokes through them in every pose of `trials`. A piece that a fresh measure of the whole finds
+/// deeper than before keeps its shape.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
@@ -44,31 +96,66 @@ pub fn mend(
         limit: options.limit_mm * 0.001,
         ..PushSettings::default()
     };
+    let board = |dress: &Dress, from: f32| {
+        measure_board(dress, trials, options.tolerance_mm, &|s| progress(from + s * MEASURING))
+    };
+    let before = board(dress, 0.0)?;
     let poses = trials.poses(&dress.body);
-    let mended = push_out(&outfit, &movable, &poses, settings, &|p| progress(p.share))
-        .ok_or(WorkshopError::Stopped)?;
+    let share = |s: f32| progress(MEASURING + s * (1.0 - 2.0 * MEASURING));
+    let mended =
+        push_out(&outfit, &movable, &poses, settings, &|p| share(p.share)).ok_or(WorkshopError::Stopped)?;
     let mut rest = vec![None; dress.pieces.len()];
-    let mut notes = Vec::new();
-    for report in &mended.pieces {
-        let Some(piece) = piece_of[report.layer] else { continue };
-        if report.moved > 0 {
+    for report in mended.pieces.iter().filter(|r| r.moved > 0) {
+        if let Some(piece) = piece_of[report.layer] {
             rest[piece] = Some(mended.rest[report.layer].clone());
         }
-        notes.push(note(&dress.pieces[piece].name, report));
     }
-    Ok(MendOutcome { rest, notes })
+    let mut after = board(&dress.moved(&rest), 1.0 - MEASURING)?;
+    let mut worse = Vec::new();
+    for report in &mended.pieces {
+        let (then, now) = (showing(&before, report.layer), showing(&after, report.layer));
+        let piece = piece_of[report.layer].filter(|_| now.0 > then.0 + HAIR_MM && report.moved > 0);
+        worse.extend(piece);
+    }
+    if !worse.is_empty() {
+        worse.iter().for_each(|&p| rest[p] = None);
+        after = board(&dress.moved(&rest), 1.0 - MEASURING)?;
+    }
+    let claim = |report: &PieceReport| {
+        let piece = piece_of[report.layer]?;
+        let (before_mm, spots_before) = showing(&before, report.layer);
+        let (after_mm, spots_after) = showing(&after, report.layer);
+        let back = worse.contains(&piece);
+        let left = match &report.left {
+            _ if back => "pushing made it deeper, so it keeps its shape".to_owned(),
+            Some(why) => why.clone(),
+            None => "it came up where the shape that was pushed lies over something else".to_owned(),
+        };
+        Some(Claim {
+            piece,
+            name: dress.pieces[piece].name.clone(),
+            before_mm,
+            after_mm,
+            spots_before,
+            spots_after,
+            moved: if back { 0 } else { report.moved },
+            furthest_mm: if back { 0.0 } else { report.furthest * 1000.0 },
+            left,
+        })
+    };
+    let claims = mended.pieces.iter().filter_map(claim).collect();
+    Ok(MendOutcome { rest, claims })
 }
 
-pub(crate) fn note(name: &str, r: &PieceReport) -> String {
-    let mm = |metres: f32| format!("{:.1} mm", metres * 1000.0);
-    let depth = format!("{} → {}", mm(r.deepest_before), mm(r.deepest_after));
-    let moved = match r.moved {
-        0 => "nothing moved".to_owned(),
-        n => format!("{n} vertices moved, at most {}", mm(r.furthest)),
-    };
-    match &r.left {
-        _ if r.count_before == 0 => format!("{name}: was clear already"),
-        None => format!("{name}: {depth}, {moved}"),
-        Some(why) => format!("{name}: {depth}, {moved}; {} spots are left: {why}", r.count_after),
-    }
+/// Deeper by less than this is not deeper, millimetres.
+const HAIR_MM: f32 = 0.05;
+
+/// Deepest of what shows through a layer on a board, and how many spots of it show.
+fn showing(board: &Board, layer: usize) -> (f32, usize) {
+    let own = |r: &usize| board.pairs[*r].ids[0] == layer as PieceId;
+    let rows: Vec<usize> = (0..board.pairs.len()).filter(own).collect();
+    let cells = board.measured().filter(|(_, r, cell)| rows.contains(r) && cell.is_bad());
+    cells.fold((0.0, 0), |(deepest, spots), (_, _, cell)| {
+        (cell.depth_mm().max(deepest), spots + cell.poking + cell.sunk)
+    })
 }

@@ -22,7 +22,7 @@ impl Doing<'_> {
                 self.draft.reseat(self.room, index, rest, &Turned::Not)?;
             }
         }
-        self.draft.notes.extend(outcome.notes);
+        self.draft.notes.extend(outcome.notes());
         let names: Vec<&str> = bound.iter().map(|&i| dress.pieces[i].name.as_str()).collect();
         Ok(format!("Push out {}", names.join(", ")))
     }

@@ -1,10 +1,12 @@
 //! The pose a piece was modelled in, and the way back from it.
 
+use crate::binding::stiff::rigid_parts;
 use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
 use crate::error::WorkshopError;
 use crate::seating::ground::outward_normals;
 use glam::Vec3;
+use tin_cloak_core::mend::keep_rigid;
 use tin_cloak_core::query::Bvh;
 use tin_cloak_core::seat::{covered_joints, find_pose, rest_from_pose, FoundPose, Sitting};
 use tin_cloak_core::skeleton::Pose;
@@ -72,7 +74,9 @@ pub fn carried_to_rest(dress: &Dress, index: usize, pose: &Pose) -> Result<Vec<V
     let matrices = body.skeleton.skin_matrices(pose);
     let carried = rest_from_pose(surface, &matrices, (&piece.rest, &piece.topology), 4);
     let fail = |source| WorkshopError::Bind { piece: piece.name.clone(), source };
-    Ok(carried.map_err(fail)?.0)
+    let mut rest = carried.map_err(fail)?.0;
+    keep_rigid(&rigid_parts(piece), &piece.rest, &mut rest, f32::INFINITY);
+    Ok(rest)
 }
 
 /// What was found, for people.

@@ -1,0 +1,175 @@
+//! A body in several meshes, or among other things in one: joined by a step, handed over as it came.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::{files, Bench};
+use std::sync::Arc;
+use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::mesh::Mesh;
+use tin_cloak_workshop::core::shapes::{moved, sphere};
+use tin_cloak_workshop::core::skin::Skin;
+use tin_cloak_workshop::core::JointId;
+use tin_cloak_workshop::{
+    export_glb, read, BodyPart, Companions, Document, Dressed, MeshPart, NamedFile, PieceKind, Step,
+    TrialWish, Workshop,
+};
+
+fn wick() -> Document {
+    let file = files().iter().find(|f| f.name == "wick.glb").unwrap();
+    read(file.name, &file.bytes, &Companions::new()).unwrap()
+}
+
+/// The body of the demo cut at the neck and the hips, each with its own name.
+fn in_three() -> Vec<MeshPart> {
+    let body = wick().meshes.remove(0);
+    let height = |f: &[u32; 3]| f.iter().map(|&v| body.mesh.positions[v as usize].y).sum::<f32>() / 3.0;
+    let which = |f: &[u32; 3]| match height(f) {
+        y if y > 1.45 => 2,
+        y if y > 0.9 => 0,
+        _ => 1,
+    };
+    let part = |(n, name): (usize, &str)| {
+        let out = |f: &u32| which(&body.mesh.triangles[*f as usize]) != n;
+        let left_out: Vec<u32> = (0..body.mesh.triangles.len() as u32).filter(out).collect();
+        MeshPart { name: name.into(), mark: None, ..body.without(&left_out).0 }
+    };
+    ["trunk", "limbs", "head"].into_iter().enumerate().map(part).collect()
+}
+
+fn written(parts: &[MeshPart]) -> Vec<u8> {
+    let Document { skeleton, clips, .. } = wick();
+    let one = |m: &'_ MeshPart| GlbPart {
+        name: Box::leak(m.name.clone().into_boxed_str()),
+        mesh: Box::leak(Box::new(m.mesh.clone())),
+        skin: m.skin.clone().map(|s| &*Box::leak(Box::new(s))),
+        morphs: Box::leak(Box::new(m.morphs.clone())),
+        amounts: &[],
+        mark: None,
+        look: Box::leak(Box::new(m.look.clone())),
+        colour: [0.5; 3],
+    };
+    let parts = parts.iter().map(one).collect();
+    write_glb(&GlbScene { parts, skeleton: skeleton.as_ref(), clips: &clips }).unwrap()
+}
+
+/// A fitting of the first body of a file, with two pieces on when that is wished.
+fn begun(bytes: &[u8], pieces: bool) -> Bench {
+    let folder = tempfile::tempdir().unwrap();
+    let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+    shop.measure_behind(false);
+    let assets = shop.bring_in("body.glb", bytes, &Companions::new()).unwrap();
+    let body = assets.iter().find(|a| a.role == "body").unwrap();
+    assert!(assets.iter().filter(|a| a.id != body.id).all(|a| a.role == "left out"), "{assets:?}");
+    let fitting = shop.begin("Wick", body.id).unwrap();
+    let bench = Bench { shop, fitting, folder };
+    for (name, layer) in [("breeches.glb", 1), ("quilted tunic.glb", 2)].into_iter().filter(|_| pieces) {
+        let file = files().iter().find(|f| f.name == name).unwrap();
+        let asset = bench.shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id;
+        bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
+    }
+    bench
+}
+
+#[test]
+fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
+    let parts = in_three();
+    let bench = begun(&written(&parts), false);
+    let alone = bench.room().dress.body.mesh.positions.len();
+    let said = bench.cure(0, "most likely the rest of it");
+    assert!(said.starts_with("Take as the body trunk, "), "{said}");
+    assert_eq!(
+        bench.room().dress.body.mesh.positions.len(),
+        parts.iter().map(|p| p.mesh.positions.len()).sum::<usize>()
+    );
+    assert!(bench.found(0, "measured as one body").is_some());
+    bench.shop.undo(bench.fitting).unwrap();
+    assert_eq!(bench.room().dress.body.mesh.positions.len(), alone);
+    bench.shop.redo(bench.fitting).unwrap();
+
+    // Dressed, it is measured as the body in one mesh is.
+    let whole = begun(&written(&[MeshPart { mark: None, ..wick().meshes.remove(0) }]), true);
+    for (name, layer) in [("breeches.glb", 1), ("quilted tunic.glb", 2)] {
+        let file = files().iter().find(|f| f.name == name).unwrap();
+        let asset = bench.shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id;
+        bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
+    }
+    bench.bind_all();
+    whole.bind_all();
+    let (ours, theirs) = (bench.board(), whole.board());
+    assert_eq!(ours.cells.len(), theirs.cells.len());
+    for ((p, r, a), (_, _, b)) in ours.measured().zip(theirs.measured()) {
+        let apart = (a.depth_mm() - b.depth_mm()).abs();
+        assert!(apart < 0.2, "{}, row {r}: {} for {}", ours.poses[p].name, a.depth_mm(), b.depth_mm());
+    }
+
+    // Handed over, each mesh is what it was; read again, they are one body.
+    let bytes = export_glb(&bench.room().dress).unwrap();
+    let out = read("dressed.glb", &bytes, &Companions::new()).unwrap();
+    for part in &parts {
+        let same = out.meshes.iter().find(|m| m.name == part.name).unwrap();
+        assert_eq!(same.mesh.positions, part.mesh.positions, "{}", part.name);
+        assert_eq!(same.mesh.normals.len(), part.mesh.normals.len());
+        let shapes =
+            |m: &MeshPart| m.morphs.iter().map(|s| (s.name.clone(), s.vertices.len())).collect::<Vec<_>>();
+        assert_eq!(shapes(same), shapes(part));
+        let (a, b) = (same.skin.as_ref().unwrap(), part.skin.as_ref().unwrap());
+        for joint in (0..bench.room().dress.body.skeleton.len() as u16).map(JointId) {
+            assert!(a.column(joint).iter().zip(b.column(joint)).all(|(x, y)| (x - y).abs() < 1e-5));
+        }
+    }
+    let file = NamedFile { name: "dressed.glb".into(), bytes };
+    let (report, _) =
+        Dressed::open(&file, None, &TrialWish::Range).unwrap().measured(0.5, &|_| true).unwrap();
+    for (pose, theirs) in report.poses.iter().enumerate() {
+        for (row, entry) in theirs.pairs.iter().enumerate() {
+            let cell = ours.cells[pose][row].as_ref().unwrap();
+            assert!((entry.cell.depth_mm() - cell.depth_mm()).abs() < 0.01, "{}", theirs.name);
+        }
+    }
+}
+
+/// The body and a ball that floats beside it, in one mesh.
+fn with_a_ball() -> MeshPart {
+    let mut part = wick().meshes.remove(0);
+    let (positions, triangles) = moved(sphere(0.1, 16), Vec3::new(0.8, 1.0, 0.0));
+    let first = part.mesh.positions.len() as u32;
+    let old = part.skin.take().unwrap();
+    let mut rows: Vec<Vec<_>> = (0..old.vertices()).map(|v| old.row(v).collect()).collect();
+    rows.resize(rows.len() + positions.len(), vec![(JointId(0), 1.0)]);
+    let joints = wick().skeleton.unwrap().len();
+    part.skin = Some(Skin::from_rows(&rows, joints).unwrap());
+    let all: Vec<Vec3> = part.mesh.positions.iter().copied().chain(positions).collect();
+    let faces = part.mesh.triangles.iter().copied().chain(triangles.iter().map(|t| t.map(|v| v + first)));
+    part.mesh = Mesh::new("body", all, Vec::new(), faces.collect(), Vec::new()).unwrap();
+    MeshPart { name: "wick".into(), mark: None, look: Default::default(), ..part }
+}
+
+#[test]
+fn of_a_mesh_that_holds_more_the_bodys_parts_are_chosen() {
+    let part = with_a_ball();
+    let bench = begun(&written(std::slice::from_ref(&part)), false);
+    let body = Arc::clone(&bench.room().dress.body);
+    let shells = &body.meshes[0].shells;
+    let ball = (0..shells.len()).find(|&s| shells[s].1.x > 0.5).unwrap() as u32;
+    let kept: Vec<u32> = (0..shells.len() as u32).filter(|s| *s != ball).collect();
+    let only = |shells: &[u32]| Step::SetBodyParts {
+        parts: vec![BodyPart { mesh: "wick".into(), shells: Some(shells.to_vec()) }],
+    };
+    bench.run(only(&kept));
+    let room = bench.room();
+    assert!(room.dress.body.rest.iter().all(|p| p.x < 0.75), "the ball is not measured");
+    // It goes out with the mesh, and is left out again when that comes in.
+    let bytes = export_glb(&room.dress).unwrap();
+    let out = read("x.glb", &bytes, &Companions::new()).unwrap();
+    assert_eq!(out.meshes[0].mesh.positions, part.mesh.positions);
+    let again = begun(&bytes, false);
+    assert_eq!(again.room().dress.body.rest, room.dress.body.rest);
+    // What makes no sense is refused and changes nothing.
+    assert!(bench.refused(only(&[])).contains("nothing of “wick” is left"));
+    let parts = vec![BodyPart::whole("tail")];
+    assert!(bench.refused(Step::SetBodyParts { parts }).contains("no mesh named “tail”"));
+    assert!(bench.refused(Step::SetBodyParts { parts: Vec::new() }).contains("nothing of"));
+    assert_eq!(bench.room().dress.body.rest, room.dress.body.rest);
+}

@@ -1,0 +1,82 @@
+//! What pushing out claims of a piece is what a fresh measure of the result says.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::files;
+use tin_cloak_workshop::{
+    fit_files, BindOptions, Dressed, MendOptions, NamedFile, PieceFile, PieceKind, Report, TrialWish,
+};
+
+fn named(name: &str) -> NamedFile {
+    let file = files().iter().find(|f| f.name == format!("{name}.glb")).unwrap();
+    NamedFile { name: file.name.to_owned(), bytes: file.bytes.clone() }
+}
+
+fn of_disk(name: &str) -> NamedFile {
+    let path = format!("{}/../../testdata/open-human/{name}", env!("CARGO_MANIFEST_DIR"));
+    NamedFile { name: name.to_owned(), bytes: std::fs::read(path).unwrap() }
+}
+
+fn dressed(body: &NamedFile, pieces: &[(NamedFile, PieceKind)]) -> NamedFile {
+    let piece = |(n, (file, kind)): (usize, &(NamedFile, PieceKind))| PieceFile {
+        file: file.clone(),
+        layer: Some(n as u16 + 1),
+        kind: Some(*kind),
+        joint: None,
+        keeps: Some(false),
+        mesh: None,
+    };
+    let files: Vec<PieceFile> = pieces.iter().enumerate().map(piece).collect();
+    let options = BindOptions::default();
+    NamedFile { name: "dressed.glb".into(), bytes: fit_files((body, None), &files, &options).unwrap().0 }
+}
+
+/// Deepest of what shows through a piece in a report, millimetres.
+fn deepest(report: &Report, piece: &str) -> f32 {
+    let cells = report.poses.iter().flat_map(|p| &p.pairs).filter(|e| e.outer == piece);
+    cells.map(|e| &e.cell).filter(|c| c.is_bad()).map(|c| c.depth_mm()).fold(0.0, f32::max)
+}
+
+fn assert_claims_hold(outfit: &str, file: &NamedFile) {
+    let check = |file: &NamedFile| {
+        let open = Dressed::open(file, None, &TrialWish::Clips).unwrap();
+        open.measured(0.5, &|_| true).unwrap().0
+    };
+    let before = check(file);
+    let mut open = Dressed::open(file, None, &TrialWish::Clips).unwrap();
+    let (bytes, outcome) = open.mend(MendOptions::default(), &|_| true).unwrap();
+    let after = check(&NamedFile { name: "mended.glb".into(), bytes });
+    for claim in &outcome.claims {
+        let (was, is) = (deepest(&before, &claim.name), deepest(&after, &claim.name));
+        assert!((claim.before_mm - was).abs() < 0.011, "{outfit}: {claim:?} began at {was} mm");
+        assert!((claim.after_mm - is).abs() < 0.011, "{outfit}: {claim:?}, and the check says {is} mm");
+        let sentence = outcome.notes().into_iter().find(|n| n.starts_with(&claim.name)).unwrap();
+        assert!(claim.spots_after > 0 || !sentence.contains("are left"), "{outfit}: {sentence}");
+        assert!(is <= was + 0.06 || claim.moved == 0, "{outfit}: {claim:?} is deeper than {was} mm");
+    }
+}
+
+#[test]
+fn claims_equal_checks_on_ten_outfits() {
+    use PieceKind::{Mixed, Soft, Stiff};
+    let wick = named("wick");
+    let outfits: [&[(&str, PieceKind)]; 8] = [
+        &[("breeches", Soft)],
+        &[("quilted tunic", Soft)],
+        &[("breeches", Soft), ("quilted tunic", Soft)],
+        &[("boots", Soft), ("breeches", Soft)],
+        &[("quilted tunic", Soft), ("tin breastplate", Stiff)],
+        &[("quilted tunic", Soft), ("left pauldron", Stiff)],
+        &[("quilted tunic", Soft), ("coat buttons", Mixed)],
+        &[("breeches", Soft), ("oil hose", Soft)],
+    ];
+    for pieces in outfits {
+        let files: Vec<_> = pieces.iter().map(|(name, kind)| (named(name), *kind)).collect();
+        assert_claims_hold(&format!("{pieces:?}"), &dressed(&wick, &files));
+    }
+    let body = of_disk("body.glb");
+    let suit = (of_disk("bodysuit.glb"), Soft);
+    assert_claims_hold("suit", &dressed(&body, std::slice::from_ref(&suit)));
+    assert_claims_hold("suit and skirt", &dressed(&body, &[suit, (of_disk("skirt.obj"), Soft)]));
+}
