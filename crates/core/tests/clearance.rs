@@ -201,3 +201,15 @@ fn snags_are_connected_spots() {
     assert_eq!(found.iter().filter(|s| !s.on_outer).count(), 2);
     assert!((found[0].deepest - 0.006).abs() < 1e-3);
 }
+
+/// A joint that goes nowhere takes its vertices along: that is no clear pose.
+#[test]
+fn a_pose_that_is_no_place_cannot_be_measured() {
+    let outfit = outfit(&sphere(0.10, 24), &[sphere(0.11, 24)]);
+    assert!(!only(&outfit).unmeasurable);
+    for bad in [f32::NAN, f32::INFINITY] {
+        let nowhere = vec![Mat4::from_translation(Vec3::new(bad, 0.0, 0.0)); still().len()];
+        let told = measure(&outfit, &nowhere).pairs;
+        assert!(told[0].unmeasurable && told[0].poking + told[0].sunk == 0, "{:?}", told[0]);
+    }
+}

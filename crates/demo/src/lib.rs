@@ -24,8 +24,10 @@ mod sdf;
 mod skeleton;
 mod tunic;
 
+use glam::Vec3;
 use remesh::Shape3;
 use skeleton::Side;
+use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::{Mesh, MeshError, Topology};
 use tin_cloak_core::skeleton::{Skeleton, SkeletonError};
 use tin_cloak_core::skin::{Skin, SkinError};
@@ -75,7 +77,8 @@ pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
     let coat = coat::coat_as_modelled(&shape, coat)?;
     let mut files = vec![wick_of(&shape)?];
     let plain = Handed::default();
-    files.push(piece("quilted tunic.glb", "quilted tunic", tunic, [0.42, 0.34, 0.22], &plain)?);
+    let two_cuts = Handed { roomier: 0.008, ..Handed::default() };
+    files.push(piece("quilted tunic.glb", "quilted tunic", tunic, [0.42, 0.34, 0.22], &two_cuts)?);
     // Filed wrongly by whoever handed them over.
     let under_hands = Handed { place: Some("hands"), ..Handed::default() };
     files.push(piece("boots.glb", "boots", boots, [0.12, 0.09, 0.07], &under_hands)?);
@@ -115,6 +118,8 @@ struct Handed {
     kind: Option<PieceKind>,
     /// Joints of its own under joints of the body, and who follows them.
     rig: Option<(Skeleton, Skin)>,
+    /// How far out its surface goes in a shape that its modeller left in, metres; 0 for none.
+    roomier: f32,
 }
 
 fn wick_of(shape: &Shape3) -> Result<DemoFile, DemoError> {
@@ -157,8 +162,11 @@ fn piece(
         ..Mark::default()
     });
     let (skeleton, skin) = handed.rig.as_ref().map_or((None, None), |r| (Some(&r.0), Some(&r.1)));
-    let part =
-        GlbPart { name, mesh: &mesh, skin, morphs: &[], amounts: &[], mark, look: &Look::default(), colour };
+    let out: Vec<Vec3> = mesh.normals.iter().map(|n| *n * handed.roomier).collect();
+    let shape = (handed.roomier > 0.0).then(|| Morph::from_dense("roomier".to_owned(), &out));
+    let morphs: Vec<Morph> = shape.into_iter().collect();
+    let look = Look::default();
+    let part = GlbPart { name, mesh: &mesh, skin, morphs: &morphs, amounts: &[], mark, look: &look, colour };
     let bytes = write_glb(&GlbScene { parts: vec![part], skeleton, clips: &[] })?;
     Ok(DemoFile { name: file, bytes })
 }

@@ -55,6 +55,8 @@ pub enum WorkshopError {
     BindFirst,
     #[error("the numbers of the placement make no sense: sizes are above 0 %, the rest any number")]
     BadPlacement,
+    #[error("nothing of “{piece}” lies far from the rest")]
+    NothingStrayed { piece: String },
     #[error("a shape is worn between −100 and 200 %")]
     BadAmount,
     #[error("a clearance is at most 200 mm, and “at most” is not below “at least”")]

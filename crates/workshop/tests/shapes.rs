@@ -173,3 +173,28 @@ fn shapes_are_posed() {
     let posed = piece.posed(&up);
     assert!(posed.iter().zip(piece.rest.iter()).all(|(a, b)| a.distance(*b + Vec3::Y) < 1e-4));
 }
+
+/// One vertex 2 km away: said, left out at a press, and meanwhile nothing else is welded otherwise.
+#[test]
+fn a_vertex_that_strayed_changes_nothing_of_the_others() {
+    let part = part_of("quilted tunic.glb");
+    let old = part.mesh.positions.len() as u32;
+    let far = [Vec3::new(2000.0, 1.0, 0.0), Vec3::new(2000.0, 1.1, 0.0)];
+    let positions: Vec<Vec3> = part.mesh.positions.iter().copied().chain(far).collect();
+    let mut triangles = part.mesh.triangles.clone();
+    triangles.push([0, old, old + 1]);
+    let mesh = Mesh::new("tunic", positions, Vec::new(), triangles, Vec::new()).unwrap();
+    let bench = wearing(&[]);
+    let bytes = written(&MeshPart { mesh, ..MeshPart::default() }, &[], &[]);
+    let asset = bench.shop.bring_in("tunic.glb", &bytes, &Companions::new()).unwrap()[0].id;
+    bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());
+    let whole = wearing(&[("quilted tunic", 1)]);
+    assert_eq!(bench.rest(1).len(), whole.rest(1).len() + 2, "as many are welded as without it");
+    let said = bench.cure(1, "2 vertices lie 2000 m away from the others");
+    assert_eq!(said, "Leave out what strayed from tunic");
+    assert_eq!(bench.rest(1), whole.rest(1));
+    bench.bind_all();
+    whole.bind_all();
+    assert_eq!(bench.piece(1).bound.unwrap().skin, whole.piece(1).bound.unwrap().skin);
+    assert!(bench.refused(Step::LeaveOutStrays { piece: 1 }).contains("nothing of “tunic” lies far"));
+}

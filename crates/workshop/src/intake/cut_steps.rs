@@ -8,15 +8,36 @@ use crate::making::renumbered::Renumbered;
 use crate::state::blobs::{pack_indices, unpack_indices};
 use crate::state::fitting::{Cut, PieceState};
 use crate::state::names::PieceId;
+use tin_cloak_core::intake::strays;
 use tin_cloak_store::BlobId;
 
 impl Doing<'_> {
     pub fn leave_out_unseen(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
-        let (index, worn) = self.worn_piece(piece)?;
+        let worn = self.worn_piece(piece)?.1;
         let faces = unseen(&self.room.dress.body, worn);
         if faces.is_empty() || faces.len() == worn.topology.triangles.len() {
             return Err(WorkshopError::NothingUnseen { piece: worn.name.clone() });
         }
+        let name = self.leave_out(piece, &faces)?;
+        Ok(format!("Leave out what nobody sees of {name}"))
+    }
+
+    pub fn leave_out_strays(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
+        let worn = self.worn_piece(piece)?.1;
+        let lost = strays(&worn.rest);
+        let corner =
+            |f: &u32| worn.topology.triangles[*f as usize].iter().any(|v| lost.binary_search(v).is_ok());
+        let faces: Vec<u32> = (0..worn.topology.triangles.len() as u32).filter(corner).collect();
+        if lost.is_empty() || faces.len() == worn.topology.triangles.len() {
+            return Err(WorkshopError::NothingStrayed { piece: worn.name.clone() });
+        }
+        let name = self.leave_out(piece, &faces)?;
+        Ok(format!("Leave out what strayed from {name}"))
+    }
+
+    /// Leaves faces of a piece out, and vertices that no face has then; answers its name.
+    fn leave_out(&mut self, piece: PieceId, faces: &[u32]) -> Result<String, WorkshopError> {
+        let (index, worn) = self.worn_piece(piece)?;
         let before = worn.clone();
         let mut left_out: Vec<u32> = faces.iter().map(|&f| before.kept.faces[f as usize]).collect();
         let state = self.room.piece_state(index);
@@ -33,7 +54,7 @@ impl Doing<'_> {
         self.renumber(state, &Renumbered { before: &before, after: &after, left: &left })?;
         let note = format!("{name}: {} faces left out, {} in all", faces.len(), left_out.len());
         self.draft.notes.push(note);
-        Ok(format!("Leave out what nobody sees of {name}"))
+        Ok(name)
     }
 }
 

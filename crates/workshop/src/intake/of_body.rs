@@ -2,6 +2,7 @@
 
 use crate::dress::body::Body;
 use crate::intake::finding::{counted, mm, surface, unit_words, Finding, Grade};
+use crate::intake::of_piece::strayed;
 use crate::state::fitting::BodyPart;
 use crate::state::step::Step;
 use glam::Vec3;
@@ -12,6 +13,7 @@ use tin_cloak_core::JointId;
 /// Looks over the body of a dress.
 pub fn look_over_body(body: &Body) -> Vec<Finding> {
     let mut found = Vec::new();
+    found.extend(strayed(&body.rest));
     found.extend(size_of_body(body));
     found.extend(controls_with_weight(body));
     found.extend(idle_limbs(body));

@@ -13,7 +13,7 @@ use crate::state::placing::{EaseOptions, PlaceOptions};
 use crate::state::step::{Chosen, Step};
 use glam::Vec3;
 use tin_cloak_core::intake::{
-    coarse_bends, guess_units, look_over, look_over_uvs, shells, ShellGuess, UnitGuess, Up,
+    coarse_bends, guess_units, look_over, look_over_uvs, shells, strays, ShellGuess, UnitGuess, Up,
 };
 use tin_cloak_core::seat::Gap;
 use tin_cloak_core::skin::Skin;
@@ -29,6 +29,10 @@ pub fn look_over_piece(room: &Room, index: usize) -> Vec<Finding> {
     if piece.cage {
         return found;
     }
+    if let Some(lost) = strayed(&piece.rest) {
+        found.push(lost.cured_by("Leave them out", Step::LeaveOutStrays { piece: id }));
+        return found;
+    }
     let guess = guess_units(&piece.rest, &body.rest, &body.topology.triangles);
     if !guess.is_as_it_is() {
         found.push(wrong_units(piece, id, guess));
@@ -41,6 +45,7 @@ pub fn look_over_piece(room: &Room, index: usize) -> Vec<Finding> {
     found.extend(unseen_of(body, piece, id));
     found.extend(uvs_of(piece));
     found.extend(coarse(dress, piece));
+    found.extend(own_shapes(piece));
     let facts = look_over(&piece.topology, &piece.rest);
     found.extend(surface(&facts, &piece.rest, &piece.topology.triangles));
     if piece.is_double_walled() {
@@ -51,6 +56,29 @@ pub fn look_over_piece(room: &Room, index: usize) -> Vec<Finding> {
     }
     found.sort_by_key(|f| f.grade);
     found
+}
+
+/// Vertices of a body or a piece that lie nowhere near the others.
+pub(crate) fn strayed(rest: &[Vec3]) -> Option<Finding> {
+    let lost = strays(rest);
+    let first = rest[*lost.first()? as usize];
+    let near = rest.iter().zip(0u32..).find(|(_, v)| lost.binary_search(v).is_err()).map_or(first, |n| *n.0);
+    let text = format!(
+        "{} {:.0} m away from the others",
+        counted(lost.len(), "vertex lies", "vertices lie"),
+        first.distance(near)
+    );
+    Some(Finding::new(Grade::Trouble, text).at(near))
+}
+
+/// Shapes that its modeller left in.
+fn own_shapes(piece: &Piece) -> Option<Finding> {
+    let names: Vec<&str> = piece.shapes.iter().map(|s| s.name.as_str()).collect();
+    (!names.is_empty()).then(|| {
+        let shapes = counted(names.len(), "shape", "shapes");
+        let text = format!("brings {shapes} of its own, to be worn at Seating: {}", names.join(", "));
+        Finding::new(Grade::Note, text)
+    })
 }
 
 fn wrong_units(piece: &Piece, id: u32, guess: UnitGuess) -> Finding {

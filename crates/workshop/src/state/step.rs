@@ -49,6 +49,8 @@ pub enum Step {
     SetShell { piece: PieceId, shell: u32, stiff: bool },
     /// Faces that nobody will see are left out.
     LeaveOutUnseen { piece: PieceId },
+    /// Vertices that lie nowhere near the others are left out, with their faces.
+    LeaveOutStrays { piece: PieceId },
     /// A piece is replaced by its mirror image.
     Mirror { piece: PieceId },
     /// The mirror image of a piece is put on beside it.
