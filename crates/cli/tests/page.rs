@@ -7,7 +7,6 @@ mod browser;
 use browser::*;
 use rocket::tokio;
 use serde_json::json;
-use std::time::Duration;
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn wick_is_dressed_tried_mended_and_handed_over() {
@@ -89,8 +88,7 @@ async fn a_body_and_garments_of_ones_own() {
     b.press("#to-worst").await;
     b.until("document.querySelector('.snag')").await;
     b.until("document.getElementById('canvas').dataset.map === 'clearance'").await;
-    tokio::time::sleep(Duration::from_millis(1500)).await;
-    assert!(b.madder_pixels().await > 30, "the poke-through is drawn in madder");
+    b.until_madder(30).await;
     // Kept: another visit finds the same board.
     let sum = b.sum().await;
     b.client.refresh().await.unwrap();

@@ -60,7 +60,7 @@ async fn pieces_are_sorted_by_keys_drag_and_buttons_and_moved_by_handles() {
     b.step_by(&cure("File it under feet")).await;
     assert_eq!(b.last_step().await, "File boots under feet");
     b.step_by(&cure("Bring it to 4.0 mm off")).await;
-    assert_eq!(b.last_step().await, "Place lantern");
+    assert_eq!(b.last_step().await, "Place lantern; its weights stay");
 
     // Keys on the layer in focus, which keeps it.
     b.value("document.querySelector(\".band[data-part='3']\").focus()").await;
@@ -69,7 +69,7 @@ async fn pieces_are_sorted_by_keys_drag_and_buttons_and_moved_by_handles() {
     b.key_step("w").await;
     assert_eq!(b.last_step().await, "File lantern under head");
     b.key_step("k").await;
-    assert_eq!(b.last_step().await, "File lantern as mixed");
+    assert_eq!(b.last_step().await, "File lantern as mixed; bound again as its recipe says");
     b.step("#undo").await;
     b.step("#undo").await;
 
@@ -92,7 +92,7 @@ async fn pieces_are_sorted_by_keys_drag_and_buttons_and_moved_by_handles() {
     b.until("document.querySelectorAll('#handles .knob').length === 7").await;
     let (x, y) = b.place_of("#handles .knob.axis-left[data-does='move']").await;
     b.drag(&[(x, y), (x + 30.0, y), (x + 60.0, y)]).await;
-    assert_eq!(b.last_step().await, "Place lantern");
+    assert_eq!(b.last_step().await, "Place lantern; its weights stay");
     let moved = b.value("document.querySelector('.last .soft').textContent").await;
     assert!(moved.as_str().unwrap().contains("vertices moved, at most"), "{moved}");
     b.step_by(
@@ -103,7 +103,7 @@ async fn pieces_are_sorted_by_keys_drag_and_buttons_and_moved_by_handles() {
     let nudged = b.value("document.querySelector('.last .soft').textContent").await;
     assert!(nudged.as_str().unwrap().contains("at most 1.0 mm"), "{nudged}");
     b.step("[hx-post$='/copy-mirrored/3']").await;
-    assert_eq!(b.last_step().await, "Copy lantern to the other side");
+    assert_eq!(b.last_step().await, "Copy lantern to the other side; bound again as its recipe says");
 
     // A pose set by hand on both sides, kept, chosen again and dropped.
     b.value(

@@ -31,7 +31,9 @@ use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::{Mesh, MeshError, Topology};
 use tin_cloak_core::skeleton::{Skeleton, SkeletonError};
 use tin_cloak_core::skin::{Skin, SkinError};
-use tin_cloak_formats::{write_glb, GlbPart, GlbScene, Look, Mark, PieceKind, WriteError};
+use tin_cloak_formats::{
+    read, write_glb, Companions, GlbPart, GlbScene, Look, Mark, PieceKind, ReadError, WriteError,
+};
 
 /// A file of the demo.
 #[derive(Clone, Debug)]
@@ -57,6 +59,9 @@ pub enum DemoError {
     /// Its weights did.
     #[error(transparent)]
     Skin(#[from] SkinError),
+    /// What was written could not be read.
+    #[error(transparent)]
+    Read(#[from] ReadError),
     /// A file could not be written.
     #[error(transparent)]
     Write(#[from] WriteError),
@@ -108,6 +113,38 @@ pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
 /// When his mesh or file cannot be made.
 pub fn wick() -> Result<DemoFile, DemoError> {
     wick_of(&body::mesh())
+}
+
+/// Wick as some hand bodies over: trunk, limbs and head as meshes of their own, none of them marked.
+///
+/// # Errors
+/// When his mesh or file cannot be made.
+pub fn wick_in_three() -> Result<DemoFile, DemoError> {
+    let whole = read("wick.glb", &wick()?.bytes, &Companions::new())?;
+    let body = &whole.meshes[0];
+    let height = |f: &[u32; 3]| f.iter().map(|&v| body.mesh.positions[v as usize].y).sum::<f32>() / 3.0;
+    let which = |f: u32| match height(&body.mesh.triangles[f as usize]) {
+        y if y > 1.45 => 2,
+        y if y > 0.9 => 0,
+        _ => 1,
+    };
+    let faces = 0..body.mesh.triangles.len() as u32;
+    let part = |n: usize| body.without(&faces.clone().filter(|f| which(*f) != n).collect::<Vec<_>>()).0;
+    let parts = [part(0), part(1), part(2)];
+    let named = ["trunk", "limbs", "head"].into_iter().zip(&parts);
+    let parts = named.map(|(name, part)| GlbPart {
+        name,
+        mesh: &part.mesh,
+        skin: part.skin.as_ref(),
+        morphs: &part.morphs,
+        amounts: &[],
+        mark: None,
+        look: &part.look,
+        colour: [0.82, 0.62, 0.45],
+    });
+    let skeleton = whole.skeleton.as_ref();
+    let bytes = write_glb(&GlbScene { parts: parts.collect(), skeleton, clips: &whole.clips })?;
+    Ok(DemoFile { name: "wick in three.glb", bytes })
 }
 
 /// What comes with a piece besides its mesh.

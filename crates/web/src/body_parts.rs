@@ -3,6 +3,7 @@
 use crate::answers::{Refusal, Tell};
 use crate::aside::Shop;
 use crate::looked_over::spot;
+use crate::shelf::thousands;
 use crate::steps::changed_as;
 use rocket::form::Form;
 use rocket::{post, routes, FromForm, Route};
@@ -35,13 +36,13 @@ pub(crate) fn body_mesh_rows(room: &Room) -> Vec<BodyMeshRow> {
     let shell = |part: &BodyPart, (n, (vertices, middle)): (usize, &(usize, Vec3))| ShellRow {
         number: n as u32,
         chosen: part.shells.as_ref().is_none_or(|list| list.contains(&(n as u32))),
-        words: format!("{vertices} vertices"),
+        words: format!("{} vertices", thousands(*vertices as u64)),
         spot: spot(room, *middle),
     };
     let own = |m: &BodyMesh| BodyMeshRow {
         name: m.part.mesh.clone(),
         chosen: true,
-        words: format!("{} vertices", m.shells.iter().map(|s| s.0).sum::<usize>()),
+        words: format!("{} vertices", thousands(m.shells.iter().map(|s| s.0 as u64).sum())),
         shells: match m.shells.len() {
             0..=MOST_SHELLS => m.shells.iter().enumerate().map(|s| shell(&m.part, s)).collect(),
             _ => Vec::new(),
@@ -51,8 +52,8 @@ pub(crate) fn body_mesh_rows(room: &Room) -> Vec<BodyMeshRow> {
         name: b.name.clone(),
         chosen: false,
         words: match b.closes {
-            true => format!("{} vertices, closes an open edge", b.vertices),
-            false => format!("{} vertices", b.vertices),
+            true => format!("{} vertices, closes an open edge", thousands(b.vertices as u64)),
+            false => format!("{} vertices", thousands(b.vertices as u64)),
         },
         shells: Vec::new(),
     });

@@ -215,6 +215,15 @@ impl Browser {
         self.value(script).await.as_u64().unwrap()
     }
 
+    /// Waits until so many pixels are madder: poke-through is drawn.
+    pub async fn until_madder(&self, least: u64) {
+        let end = Instant::now() + Duration::from_secs(120);
+        while self.madder_pixels().await <= least {
+            assert!(Instant::now() < end, "no poke-through is drawn in madder");
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+    }
+
     /// Fails on any error the console holds.
     pub async fn console_is_clean(&self) {
         let entries = self.client.issue_cmd(ConsoleLog).await.unwrap();

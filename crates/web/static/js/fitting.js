@@ -180,8 +180,11 @@ async function refresh(to = station()) {
       if (field.selectedIndex === -1) field.selectedIndex = 0;
     }
   }
+  const before = facts;
   facts = await getJson(`/fitting/${fitting}/scene`);
   await scene.setParts(facts);
+  // A body of other size, or of other meshes, is looked at anew.
+  if (before && String([before.low, before.high]) !== String([facts.low, facts.high])) scene.seeWhole();
   joints.setJoints(facts.joints);
   if (look.pose >= facts.poses.length) setPose(0);
   setPoses();
@@ -312,12 +315,17 @@ document.body.addEventListener("input", async (e) => {
   scene.setView(parts, "clearance");
   slider.closest(".worn-shapes").querySelector(".would").textContent = `now: ${figures}`;
 });
-document.body.addEventListener("change", async (e) => {
+let letGo = null;
+document.body.addEventListener("change", (e) => {
   const slider = e.target.closest(".worn-shape input");
   if (!slider) return;
-  const body = { shape: Number(slider.dataset.shape), amount: Number(slider.value) / 100 };
-  const { job } = await postForJson(`/fitting/${fitting}/wear/${slider.dataset.piece}`, body);
-  work.watch(job);
+  // Moved by keys it changes with each: it is one step when the hand rests.
+  clearTimeout(letGo);
+  letGo = setTimeout(async () => {
+    const body = { shape: Number(slider.dataset.shape), amount: Number(slider.value) / 100 };
+    const { job } = await postForJson(`/fitting/${fitting}/wear/${slider.dataset.piece}`, body);
+    work.watch(job);
+  }, 350);
 });
 
 document.body.addEventListener("fitting-changed", () => refresh());
@@ -470,8 +478,11 @@ for (let n = 1; n <= 6; n++) actions[n] = () => goTo(n);
 listen(actions);
 
 async function begin() {
+  const before = facts;
   facts = await getJson(`/fitting/${fitting}/scene`);
   await scene.setParts(facts);
+  // A body of other size, or of other meshes, is looked at anew.
+  if (before && String([before.low, before.high]) !== String([facts.low, facts.high])) scene.seeWhole();
   joints.setJoints(facts.joints);
   setPoses();
   scene.resize();
