@@ -50,8 +50,14 @@ pub(crate) fn fit(args: &Fit) -> Outcome {
         max_influences: usize::from(args.max_influences),
         ..BindOptions::default()
     };
-    let (bytes, report) = fit_files((&body, args.body_mesh.as_deref()), &files, &options)?;
+    let (bytes, mut report) = fit_files((&body, args.body_mesh.as_deref()), &files, &options)?;
     save(&args.out, &bytes)?;
+    if args.report.is_some() {
+        // Measured as `check` would measure it.
+        let made = NamedFile { name: args.out.display().to_string(), bytes };
+        let dressed = Dressed::open(&made, None, &TrialWish::Range)?;
+        report.take_poses(measured(&dressed, report.tolerance_mm)?.0);
+    }
     save_report(args.report.as_deref(), &report)?;
     for p in &report.pieces {
         let (share, ms) = (p.matched_share * 100.0, p.seconds.total * 1e3);

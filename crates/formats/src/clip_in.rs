@@ -112,7 +112,7 @@ fn read_track(channel: &Channel, wanted: Dimensions, buffers: &[Vec<u8>]) -> Res
 /// Whole rows of finite amounts for every key.
 fn check_amounts(times: &[f32], amounts: &[f32], per_key: usize) -> Result<(), String> {
     let rows = times.len() * per_key;
-    if amounts.is_empty() || amounts.len() % rows != 0 {
+    if amounts.is_empty() || !amounts.len().is_multiple_of(rows) {
         return Err(format!("has {} amounts for {} keys", amounts.len(), times.len()));
     }
     match amounts.iter().position(|a| !a.is_finite() || a.abs() > 1e6) {

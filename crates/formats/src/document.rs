@@ -8,7 +8,7 @@ use tin_cloak_core::intake::WeightFaults;
 use tin_cloak_core::mesh::{Kept, Mesh};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
-use tin_cloak_core::trial::Clip;
+use tin_cloak_core::trial::{Clip, JointRange};
 
 /// How a piece moves.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -44,9 +44,25 @@ pub struct Mark {
     /// How it was bound, when this program bound it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub method: Option<String>,
+    /// How far joints may turn: of a body as set by hand, of a piece as it allows; by name.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub ranges: Vec<(String, JointRange)>,
+    /// Poses set by hand that a body is tried in.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub poses: Vec<MarkedPose>,
     /// The joints of the skeleton that are this piece's own.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub joints: Vec<MarkedJoint>,
+}
+
+/// A pose set by hand.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct MarkedPose {
+    /// Its name.
+    pub name: String,
+    /// Joints that are not at rest: name, turn in the joint's own rest frame (a unit quaternion, x y z
+    /// w) and offset in the parent's (metres).
+    pub joints: Vec<(String, [f32; 4], [f32; 3])>,
 }
 
 /// A joint of the skeleton that belongs to a piece.

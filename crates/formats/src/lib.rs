@@ -20,7 +20,7 @@ mod names;
 mod obj_in;
 mod scene_graph;
 
-pub use document::{Document, Mark, MarkedJoint, MeshPart, PieceKind, UnsoundClip};
+pub use document::{Document, Mark, MarkedJoint, MarkedPose, MeshPart, PieceKind, UnsoundClip};
 pub use error::ReadError;
 pub use gltf_out::{write_glb, GlbPart, GlbScene, WriteError};
 pub use look::{Look, MaterialRun, Materials, Picture};

@@ -6,9 +6,11 @@ use tin_cloak_core::glam::{Quat, Vec3};
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skeleton::{LocalTransform, Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
-use tin_cloak_core::trial::{Clip, Interpolation, ShapeTrack, Track, TrackValues};
+use tin_cloak_core::trial::{Clip, Interpolation, JointRange, ShapeTrack, Track, TrackValues};
 use tin_cloak_core::JointId;
-use tin_cloak_formats::{read, write_glb, Companions, GlbPart, GlbScene, Look, Mark, MarkedJoint, PieceKind};
+use tin_cloak_formats::{
+    read, write_glb, Companions, GlbPart, GlbScene, Look, Mark, MarkedJoint, MarkedPose, PieceKind,
+};
 
 fn cube() -> Mesh {
     let positions = (0..8).map(|i| Vec3::new((i & 1) as f32, (i >> 1 & 1) as f32, (i >> 2) as f32)).collect();
@@ -80,6 +82,14 @@ fn a_dressed_scene_comes_back_equal() {
         place: Some("torso".into()),
         method: None,
         shells: Some(vec![0, 2]),
+        ranges: vec![(
+            "arm".into(),
+            JointRange { forward: [-10.0, 90.0], sideways: [0.0, 45.0], turn: [-5.0, 5.0] },
+        )],
+        poses: vec![MarkedPose {
+            name: "reaching".into(),
+            joints: vec![("hand".into(), [0.0, 0.6, 0.0, 0.8], [0.0, 0.25, 0.0])],
+        }],
         joints: vec![MarkedJoint {
             name: "flap".to_owned(),
             parent: "root".to_owned(),

@@ -34,6 +34,7 @@ pub use dress::members::{Beside, BodyMesh};
 pub use dress::motions::{MotionJoints, RangeRow};
 pub use dress::piece::Piece;
 pub use dress::room::Room;
+pub use dress::said::Said;
 pub use dress::shading::{Shading, ViewPart};
 pub use dress::trials::{clip_trials, range_trials, retarget_trials, Trial, TrialSet};
 pub use error::WorkshopError;

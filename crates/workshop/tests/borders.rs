@@ -24,7 +24,7 @@ fn wick_with_a_zero_key() -> Vec<u8> {
             break;
         }
     }
-    export_glb(&Dress { body: Arc::new(body), pieces: Vec::new() }).unwrap()
+    export_glb(&Dress { body: Arc::new(body), pieces: Vec::new(), said: Arc::default() }).unwrap()
 }
 
 fn bring(shop: &Workshop, name: &str, bytes: &[u8]) -> i64 {

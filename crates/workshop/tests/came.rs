@@ -8,10 +8,11 @@ use std::sync::Arc;
 use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::skeleton::Skeleton;
+use tin_cloak_workshop::core::trial::{JointRange, FREE};
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     export_glb, fit_files, read, AssetRole, BindOptions, Board, Chosen, Clean, Companions, Dressed, Method,
-    NamedFile, PieceFile, PieceKind, Step, TrialWish, Workshop,
+    NamedFile, PieceFile, PieceKind, Step, TrialWish, Turn, Workshop,
 };
 
 fn named(name: &str) -> NamedFile {
@@ -27,6 +28,13 @@ fn worn() -> Bench {
     bench.bind_all();
     let clean = Clean::Smooth { strength: 0.4, times: 2 };
     bench.run(Step::Clean { piece: 2, clean, chosen: Chosen::Everything, locked: Vec::new() });
+    // A pose set by hand, a range set by hand, and what the plate leaves of another.
+    let arm = bench.room().dress.body.skeleton.find("upper_arm_left").unwrap();
+    let turns = vec![Turn { joint: arm.0, bend: 40.0, both_sides: true, ..Turn::default() }];
+    bench.run(Step::KeepPose { name: "reaching".into(), pose: 3, turns });
+    let range = |forward| Some(JointRange { forward, ..FREE });
+    bench.run(Step::SetRange { joint: "upper_leg_left".into(), range: range([-5.0, 30.0]), piece: None });
+    bench.run(Step::SetRange { joint: "upper_arm_left".into(), range: range([-20.0, 35.0]), piece: Some(3) });
     bench
 }
 
@@ -79,6 +87,8 @@ fn our_own_dressed_file_comes_in_again_as_it_went_out() {
             assert!(apart < 1e-5, "{name}, joint {}: {apart}", joint.0);
         }
     }
+    let state = second.room().state.clone();
+    assert_eq!((state.ranges.len(), state.poses.len(), state.pieces[2].limits.len()), (1, 1, 1));
     assert_same(&bench.board(), &second.board());
     // And once more: nothing is added each time.
     let bytes = export_glb(&second.room().dress).unwrap();
@@ -93,7 +103,7 @@ fn the_page_and_the_command_line_measure_alike() {
     let board = bench.board();
     for (wish, of) in [(TrialWish::Range, "range"), (TrialWish::Clips, "clips")] {
         let (report, _) = Dressed::open(&file, None, &wish).unwrap().measured(0.5, &|_| true).unwrap();
-        let is_range = |group: &str| group == "rest" || group == "range";
+        let is_range = |group: &str| ["rest", "range", "by hand"].contains(&group);
         let ours: Vec<usize> =
             (0..board.poses.len()).filter(|p| is_range(&board.poses[*p].group) == (of == "range")).collect();
         assert_eq!(report.poses.len(), ours.len(), "{of}");

@@ -9,8 +9,8 @@ use std::sync::Arc;
 use tin_cloak_workshop::core::skeleton::Skeleton;
 use tin_cloak_workshop::core::trial::{Clip, TrackValues};
 use tin_cloak_workshop::{
-    bind_piece, clip_trials, export_glb, measure_board, range_trials, read, sort_document, Board, Body,
-    Companions, Document, Dress, Piece, PieceKind, Recipe,
+    bind_piece, clip_trials, export_glb, measure_board, range_trials, read, retarget_trials, sort_document,
+    Board, Body, Companions, Document, Dress, Piece, PieceKind, Recipe, Trial,
 };
 
 fn document(name: &str) -> Document {
@@ -48,7 +48,8 @@ fn wick_under(scale: f32) -> Body {
     let mut body = sort_document("wick.glb", document("wick.glb"), None).unwrap().0;
     body.clips = clips_under(&body.clips, &body.skeleton, scale);
     body.skeleton = under_scale(&body.skeleton, scale);
-    let bytes = export_glb(&Dress { body: Arc::new(body), pieces: Vec::new() }).unwrap();
+    let bytes =
+        export_glb(&Dress { body: Arc::new(body), pieces: Vec::new(), said: Arc::default() }).unwrap();
     let again = read("wick.glb", &bytes, &Companions::new()).unwrap();
     sort_document("wick.glb", again, None).unwrap().0
 }
@@ -62,7 +63,7 @@ fn dressed(body: Body) -> Dress {
         piece
     };
     let pieces = [(1, "breeches.glb"), (2, "quilted tunic.glb")].map(put_on).to_vec();
-    Dress { body: Arc::new(body), pieces }
+    Dress { body: Arc::new(body), pieces, said: Arc::default() }
 }
 
 fn board_of(dress: &Dress) -> Board {
@@ -103,5 +104,33 @@ fn what_is_known_of_a_person_does_not_change_with_the_scale() {
     let (a, b) = (range_trials(&plain).poses(&plain), range_trials(&scaled).poses(&scaled));
     for (a, b) in a.iter().zip(&b) {
         assert!(a.matrices.iter().zip(&b.matrices).all(|(m, n)| m.abs_diff_eq(*n, 2e-3)));
+    }
+}
+
+/// A motion of another file arrives at the right size, whatever the root is scaled by: of the motion's
+/// skeleton, of the body's, of both.
+#[test]
+fn motions_arrive_at_their_size_on_a_scaled_root() {
+    let places = |body: &Body, motion: &Body| {
+        let document = Document {
+            skeleton: Some(motion.skeleton.clone()),
+            clips: motion.clips.clone(),
+            ..Document::default()
+        };
+        let set = retarget_trials(body, "motion.glb", &document, 5).unwrap();
+        let world = |t: &Trial| body.skeleton.world(&t.pose);
+        let at = |t: &Trial| world(t).iter().map(|m| m.w_axis.truncate()).collect::<Vec<_>>();
+        set.trials.iter().map(at).collect::<Vec<_>>()
+    };
+    let plain = sort_document("wick.glb", document("wick.glb"), None).unwrap().0;
+    let wanted = places(&plain, &plain);
+    let travels = wanted.iter().flatten().zip(wanted[0].iter().cycle()).any(|(a, b)| a.distance(*b) > 0.05);
+    assert!(travels, "something moves at all");
+    for (of_body, of_motion) in [(0.01, 1.0), (1.0, 0.01), (2.54, 0.01)] {
+        let under = |scale: f32| if scale == 1.0 { plain.clone() } else { wick_under(scale) };
+        let found = places(&under(of_body), &under(of_motion));
+        for (a, b) in found.iter().flatten().zip(wanted.iter().flatten()) {
+            assert!(a.distance(*b) < 1e-3, "{of_body} {of_motion}: {a} for {b}");
+        }
     }
 }

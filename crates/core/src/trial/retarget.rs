@@ -70,7 +70,8 @@ impl JointMap {
         let turn = |m: &Mat4| m.to_scale_rotation_translation().1;
         let rest_from = from.world(&Pose::rest(from.len()));
         let posed_from = from.world(pose);
-        let rest_to: Vec<Quat> = to.world(&Pose::rest(to.len())).iter().map(turn).collect();
+        let at_rest_to = to.world(&Pose::rest(to.len()));
+        let rest_to: Vec<Quat> = at_rest_to.iter().map(turn).collect();
         let mut world: Vec<Quat> = Vec::with_capacity(to.len());
         let mut out = Pose::rest(to.len());
         for j in 0..to.len() {
@@ -85,8 +86,11 @@ impl JointMap {
         if let Some((source, target)) = self.hips {
             let place = |m: &[Mat4]| m[source.index()].w_axis.truncate();
             let travel: Vec3 = (place(&posed_from) - place(&rest_from)) * self.scale;
-            let above = to.parents[target.index()].map_or(Quat::IDENTITY, |p| world[p.index()]);
-            out.translations[target.index()] = above.inverse() * travel;
+            let parent = to.parents[target.index()].map(JointId::index);
+            let above = parent.map_or(Quat::IDENTITY, |p| world[p]);
+            // What is above may be sized, as in an armature in centimetres: the way is in its units.
+            let size = parent.map_or(Vec3::ONE, |p| at_rest_to[p].to_scale_rotation_translation().0);
+            out.translations[target.index()] = (above.inverse() * travel) / size;
         }
         out
     }

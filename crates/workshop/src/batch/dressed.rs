@@ -6,7 +6,8 @@ use crate::dress::dressed::Dress;
 use crate::dress::motions::{keep_to_ranges, SaidRanges};
 use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
-use crate::dress::trials::{clip_trials, retarget_trials, TrialSet, CLIP_FRAMES};
+use crate::dress::said::{limits_of, ranges_of, Said};
+use crate::dress::trials::{clip_trials, kept_trial, retarget_trials, TrialSet, CLIP_FRAMES};
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::intake::brought::brought;
@@ -22,7 +23,7 @@ use tin_cloak_formats::{MeshPart, UnsoundClip};
 /// Which poses are tried.
 #[derive(Clone, Debug)]
 pub enum TrialWish {
-    /// The built-in poses.
+    /// The built-in poses, and those set by hand that the file carries.
     Range,
     /// The clips of the dressed file.
     Clips,
@@ -47,7 +48,10 @@ impl Dressed {
     /// When a file cannot be read, no body is told, nothing is worn, or there is no such motion.
     pub fn open(file: &NamedFile, body_mesh: Option<&str>, wish: &TrialWish) -> Result<Self, WorkshopError> {
         let started = Instant::now();
-        let (body, parts) = sort_document(&file.name, file.document()?, body_mesh)?;
+        let document = file.document()?;
+        let marks = document.meshes.iter().filter_map(|m| m.mark.as_ref());
+        let mark = marks.clone().find(|m| m.role == "body").cloned();
+        let (body, parts) = sort_document(&file.name, document, body_mesh)?;
         let skinned: Vec<MeshPart> = parts.into_iter().filter(|p| p.skin.is_some()).collect();
         let skeleton = body.skeleton.clone();
         let own = |(id, part): (u32, &MeshPart)| brought(part, Some(&skeleton), &skeleton, id).joints;
@@ -56,19 +60,25 @@ impl Dressed {
         let piece = |(position, part): (u16, MeshPart)| {
             let mark = part.mark.as_ref();
             let (layer, kind) = (mark.and_then(|m| m.layer), mark.and_then(|m| m.kind));
+            let limits = ranges_of(mark, &body.skeleton);
             let place = mark.and_then(|m| Place::of_word(m.place.as_ref()?));
             let mut piece =
                 Piece::new(part, layer.unwrap_or(position), kind.unwrap_or_default(), &body, true);
-            (piece.id, piece.place) = (u32::from(position), place);
+            (piece.id, piece.place, piece.limits) = (u32::from(position), place, limits);
             piece
         };
         let pieces: Vec<Piece> = (1..).zip(skinned).map(piece).collect();
         if pieces.is_empty() {
             return Err(WorkshopError::NothingWorn { file: file.name.clone() });
         }
+        let said = Said::of_mark(mark.as_ref(), &body.skeleton);
         let mut trials = trials(&file.name, &body, wish)?;
-        keep_to_ranges(&body, &SaidRanges::default(), &mut trials);
-        let mut dress = Dress { body, pieces };
+        let ranges = SaidRanges { by_hand: &said.ranges, by_piece: limits_of(&pieces) };
+        keep_to_ranges(&body, &ranges, &mut trials);
+        if matches!(wish, TrialWish::Range) {
+            trials.trials.extend(said.poses.iter().map(|p| kept_trial(p, body.skeleton.len())));
+        }
+        let mut dress = Dress { body, pieces, said: Arc::new(said) };
         dress.sort();
         Ok(Self { dress, trials, started })
     }

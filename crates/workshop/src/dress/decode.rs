@@ -7,6 +7,7 @@ use crate::dress::motions::{checked_pairs, keep_to_ranges, SaidRanges};
 use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
 use crate::dress::room::{Contents, Room};
+use crate::dress::said::Said;
 use crate::dress::trials::{clip_trials, kept_trial, matched_trials, TrialSet, CLIP_FRAMES};
 use crate::error::WorkshopError;
 use crate::state::blobs::{unpack_bound, unpack_indices, unpack_positions, unpack_skin, ReadBlob};
@@ -97,7 +98,7 @@ impl Decoder {
             shapes: order.iter().map(|&i| shape_key(&state, &state.pieces[i])).collect(),
         };
         let pieces = order.iter().map(|&i| pieces[i].clone()).collect();
-        let dress = Dress { body, pieces };
+        let dress = Dress { body, pieces, said: Arc::new(Said::of_state(&state)) };
         Ok(Room::new((state, order), dress, (trials, contents), Arc::clone(&self.derived)))
     }
 
@@ -239,6 +240,7 @@ impl Decoder {
         piece.id = of.id;
         piece.cage = of.cage;
         piece.shell_kinds.clone_from(&of.shells);
+        piece.limits.clone_from(&of.limits);
         if let Some(id) = &of.bound {
             let bound = self.derived.try_get_or(Key::of("bound", id), || unpack_bound(&blob(id)?))?;
             piece.bound = Some(bound);

@@ -2,6 +2,7 @@
 
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
+use crate::dress::said::Said;
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{CoverageSettings, Layer, Outfit};
@@ -15,6 +16,8 @@ pub struct Dress {
     pub body: Arc<Body>,
     /// The pieces, from the inside out.
     pub pieces: Vec<Piece>,
+    /// What was said of the poses it is tried in.
+    pub said: Arc<Said>,
 }
 
 impl Dress {
@@ -53,7 +56,7 @@ impl Dress {
             Some(rest) => piece.clone().moved_to(rest.clone(), &self.body),
             None => piece.clone(),
         };
-        Self { body: Arc::clone(&self.body), pieces: self.pieces.iter().zip(rest).map(one).collect() }
+        Self { pieces: self.pieces.iter().zip(rest).map(one).collect(), ..self.clone() }
     }
 
     /// Puts the pieces in order from the inside out; pieces on one layer keep their order.

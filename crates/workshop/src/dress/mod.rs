@@ -11,6 +11,7 @@ pub(crate) mod motions;
 pub(crate) mod own_joints;
 pub(crate) mod piece;
 pub(crate) mod room;
+pub(crate) mod said;
 pub(crate) mod shading;
 pub(crate) mod trials;
 pub(crate) mod turned;

@@ -6,6 +6,7 @@ use crate::dress::derived::Weighed;
 use crate::dress::shading::Shading;
 use crate::error::WorkshopError;
 use crate::state::bound::Bound;
+use crate::state::motion::RangeState;
 use crate::state::names::PieceId;
 use glam::{Mat4, Vec3};
 use std::sync::Arc;
@@ -32,6 +33,8 @@ pub struct Piece {
     pub place: Option<Place>,
     /// Parts that were said to be stiff, or not, by number.
     pub shell_kinds: Vec<(u32, bool)>,
+    /// What it leaves of the ranges of motion.
+    pub limits: Vec<RangeState>,
     /// True for a cage: other pieces hang in it, nobody wears it.
     pub cage: bool,
     /// Which of its file's vertices and faces it has.
@@ -90,6 +93,7 @@ impl Piece {
             kind,
             place: None,
             shell_kinds: Vec::new(),
+            limits: Vec::new(),
             cage: false,
             kept: Arc::new(Kept::all_of(&part.mesh)),
             shading: Arc::new(Shading::of(&part.mesh)),

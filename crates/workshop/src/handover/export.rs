@@ -2,6 +2,7 @@
 
 use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
+use crate::dress::said::marked_ranges;
 use crate::error::WorkshopError;
 use crate::state::own_joint::OwnJoint;
 use tin_cloak_core::mesh::Mesh;
@@ -36,6 +37,9 @@ pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
             ..MeshPart::default()
         });
     }
+    if let Some(mark) = meshes.first_mut().and_then(|m| m.mark.as_mut()) {
+        dress.said.mark(mark, &body.skeleton);
+    }
     for piece in dress.pieces.iter().filter(|p| !p.cage) {
         let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
         let method = piece.bound.as_ref().map(|b| b.method.clone());
@@ -48,6 +52,7 @@ pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
             mark: Some(Mark {
                 layer: Some(piece.layer),
                 kind: Some(piece.kind),
+                ranges: marked_ranges(&piece.limits),
                 place: piece.place.map(|p| p.word().to_owned()),
                 method,
                 joints: body

@@ -4,6 +4,7 @@ use crate::dress::body::marked_parts;
 use crate::dress::decode::{read_stored, Decoder};
 use crate::dress::motions::MotionJoints;
 use crate::dress::room::Room;
+use crate::dress::said::Said;
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::history::apply::title;
@@ -233,13 +234,20 @@ impl Workshop {
         let marked = marked_parts(&known.meshes);
         let several = marked.len() > 1 || marked.iter().any(|p| p.shells.is_some());
         let parts = if several { marked } else { Vec::new() };
-        self.decoder.body(&self.store, &body, &parts)?;
+        let whole = self.decoder.body(&self.store, &body, &parts)?;
+        let of_body = known.meshes.iter().filter(|m| m.mark.as_ref().is_some_and(|k| k.role == "body"));
+        let said = Said::of_mark(of_body.clone().next().and_then(|m| m.mark.as_ref()), &whole.skeleton);
         let step = Step::Begin {
             file: body.file.clone(),
             file_name: body.file_name.clone(),
             mesh: body.mesh.clone(),
         };
-        let state = FittingState { body_parts: parts, ..FittingState::of_body(body) };
+        let state = FittingState {
+            body_parts: parts,
+            ranges: said.ranges,
+            poses: said.poses,
+            ..FittingState::of_body(body)
+        };
         let sentence = format!("Begin with {}", asset.name);
         let new = new_step(&step, sentence, Vec::new(), (&state, None), Vec::new())?;
         Ok(self.store.create_fitting(name, &new)?)

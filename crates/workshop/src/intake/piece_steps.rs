@@ -1,6 +1,7 @@
 //! Steps that put pieces on, take them off and sort them.
 
 use crate::dress::came::ENOUGH;
+use crate::dress::said::ranges_of;
 use crate::error::WorkshopError;
 use crate::intake::brought::brought;
 use crate::intake::of_piece::kind_word;
@@ -31,6 +32,7 @@ impl Doing<'_> {
         if part.amounts.iter().any(|a| *a != 0.0) {
             piece.amounts.clone_from(&part.amounts);
         }
+        piece.limits = ranges_of(part.mark.as_ref(), &self.room.dress.body.skeleton);
         piece.place = part.mark.as_ref().and_then(|m| Place::of_word(m.place.as_ref()?));
         let own = brought(&part, skeleton.as_ref(), &self.room.dress.body.skeleton, id);
         for joint in own.joints {

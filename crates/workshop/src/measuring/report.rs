@@ -107,6 +107,15 @@ impl Report {
         Self { tolerance_mm, pieces, ..Self::default() }
     }
 
+    /// Takes what `other` has measured in poses.
+    pub fn take_poses(&mut self, other: Self) {
+        (self.poses, self.worst) = (other.poses, other.worst);
+        self.skipped_poses = other.skipped_poses;
+        self.notes.extend(other.notes);
+        self.seconds.per_pose_mean = other.seconds.per_pose_mean;
+        self.seconds.total += other.seconds.total;
+    }
+
     /// Adds a measured board.
     pub fn add_board(&mut self, board: &Board) {
         self.poses = board
