@@ -324,6 +324,8 @@ struct Broken {
 struct Snags {
     pose: String,
     cards: Vec<SnagCard>,
+    /// How many smaller ones there are.
+    more: usize,
 }
 
 /// The snags of a pose, of one board row when it is named.
@@ -331,9 +333,9 @@ struct Snags {
 async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
     aside(shop, move |shop| {
         let room = shop.room(id, None)?;
-        let cards = room.snag_cards(pose, row, 12)?;
+        let (cards, more) = room.snag_cards(pose, row, 12)?;
         let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.label());
-        page(&Snags { pose, cards })
+        page(&Snags { pose, cards, more })
     })
     .await
 }

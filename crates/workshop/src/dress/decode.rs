@@ -63,7 +63,7 @@ impl Decoder {
     /// # Errors
     /// When a blob is not there or cannot be understood.
     pub fn open(&self, store: &Store, id: &BlobId) -> Result<Arc<Room>, WorkshopError> {
-        self.derived.try_get_or(Key::of("room", id), || {
+        self.derived.try_get_or_once(Key::of("room", id), || {
             let state: FittingState = serde_json::from_slice(&store.blob(id)?)?;
             self.build(store, state, &|id| Ok(store.blob(id)?))
         })

@@ -2,13 +2,18 @@
 //! measured cells. By content, bounded in bytes.
 //!
 //! Nothing is computed inside a lock: two who ask for the same value at once may both make it, and
-//! get equal ones.
+//! get equal ones. What is dear and asked for by many at once, as a room after a restart, is made by
+//! the first of them; the others wait a while, but never for ever: workers that wait for each other
+//! would.
 
 use crate::state::key::Key;
 use quick_cache::sync::Cache;
 use quick_cache::{OptionsBuilder, Weighter};
 use std::any::Any;
-use std::sync::Arc;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::thread::ThreadId;
+use std::time::{Duration, Instant};
 
 /// A value that says how large it is.
 pub(crate) trait Weighed {
@@ -50,7 +55,16 @@ impl Weighter<Key, Entry> for ByBytes {
 }
 
 /// Derived values by their keys.
-pub(crate) struct Derived(Cache<Key, Entry, ByBytes>);
+pub(crate) struct Derived {
+    values: Cache<Key, Entry, ByBytes>,
+    /// Dear values in the making, and who makes them.
+    making: Mutex<HashMap<Key, ThreadId>>,
+}
+
+/// Who waits for another's value waits no longer than this, then makes it too.
+const LONGEST_WAIT: Duration = Duration::from_secs(5);
+/// And looks so often.
+const LOOK_AGAIN: Duration = Duration::from_millis(2);
 
 /// What is kept in memory at most, bytes.
 const MOST_BYTES: u64 = 1 << 30;
@@ -75,25 +89,54 @@ impl Derived {
             .shards(4)
             .build()
             .unwrap_or_else(|e| unreachable!("every option is given: {e}"));
-        Self(Cache::with_options(options, ByBytes, Default::default(), Default::default()))
+        let values = Cache::with_options(options, ByBytes, Default::default(), Default::default());
+        Self { values, making: Mutex::default() }
     }
 
     /// The value of a key, when it is here.
     pub fn get<T: Send + Sync + 'static>(&self, key: Key) -> Option<Arc<T>> {
-        self.0.get(&key).and_then(|entry| entry.value.downcast().ok())
+        self.values.get(&key).and_then(|entry| entry.value.downcast().ok())
     }
 
     /// Puts a value in.
     pub fn put<T: Weighed + Send + Sync + 'static>(&self, key: Key, value: T) -> Arc<T> {
         let value = Arc::new(value);
         let bytes = value.bytes() as u64 + OVERHEAD;
-        self.0.insert(key, Entry { bytes, value: Arc::clone(&value) as Arc<dyn Any + Send + Sync> });
+        self.values.insert(key, Entry { bytes, value: Arc::clone(&value) as Arc<dyn Any + Send + Sync> });
         value
     }
 
     /// The value of a key; made now when it is not here.
     pub fn get_or<T: Weighed + Send + Sync + 'static>(&self, key: Key, make: impl FnOnce() -> T) -> Arc<T> {
         self.get(key).unwrap_or_else(|| self.put(key, make()))
+    }
+
+    /// The same for a dear value: made once, however many ask at once.
+    ///
+    /// # Errors
+    /// Those of `make`; nothing is kept then.
+    pub fn try_get_or_once<T: Weighed + Send + Sync + 'static, E>(
+        &self,
+        key: Key,
+        make: impl FnOnce() -> Result<T, E>,
+    ) -> Result<Arc<T>, E> {
+        let since = Instant::now();
+        while !self.begin(key) && since.elapsed() < LONGEST_WAIT {
+            if let Some(known) = self.get(key) {
+                return Ok(known);
+            }
+            std::thread::sleep(LOOK_AGAIN);
+        }
+        let made = self.try_get_or(key, make);
+        self.making.lock().unwrap_or_else(PoisonError::into_inner).remove(&key);
+        made
+    }
+
+    /// True when nobody else is making the value: this thread does from now on. A worker that has taken
+    /// up other work while it waited for its own may come upon itself; it does not wait then.
+    fn begin(&self, key: Key) -> bool {
+        let me = std::thread::current().id();
+        *self.making.lock().unwrap_or_else(PoisonError::into_inner).entry(key).or_insert(me) == me
     }
 
     /// The same where making may fail.
@@ -131,6 +174,30 @@ mod tests {
         assert_eq!(made.load(Ordering::Relaxed), 2);
         assert!(derived.get::<Vec<u16>>(one).is_none());
         assert_eq!(derived.try_get_or(Key::of("bytes", &3), || Err::<Vec<u8>, _>("no")), Err("no"));
+    }
+
+    #[test]
+    fn a_dear_value_is_made_once_by_the_first_who_asks() {
+        let (derived, made) = (Derived::default(), AtomicUsize::new(0));
+        let make = || {
+            made.fetch_add(1, Ordering::Relaxed);
+            std::thread::sleep(Duration::from_millis(60));
+            Ok::<_, ()>(vec![7u8])
+        };
+        let key = Key::of("dear", &1);
+        std::thread::scope(|s| {
+            for _ in 0..6 {
+                s.spawn(|| assert_eq!(*derived.try_get_or_once(key, make).unwrap(), [7]));
+            }
+        });
+        assert_eq!(made.load(Ordering::Relaxed), 1);
+        // One that fails, or asks for itself, leaves nobody waiting.
+        let other = Key::of("dear", &2);
+        assert!(derived.try_get_or_once(other, || Err::<Vec<u8>, ()>(())).is_err());
+        let inner = || derived.try_get_or_once(other, make).map(|v| v.to_vec());
+        let begun = Instant::now();
+        assert_eq!(*derived.try_get_or_once(other, inner).unwrap(), [7]);
+        assert!(begun.elapsed() < Duration::from_secs(1));
     }
 
     #[test]

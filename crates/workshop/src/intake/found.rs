@@ -6,15 +6,21 @@ use crate::intake::of_body::look_over_body;
 use crate::intake::of_piece::look_over_piece;
 use crate::state::key::Key;
 use rayon::prelude::*;
+use std::convert::Infallible;
 use std::sync::Arc;
 
 impl Room {
     /// What was found on the body (number 0) and on each piece, by its number.
     pub fn findings(&self) -> Vec<(u32, Arc<Vec<Finding>>)> {
-        let body = self.derived.get_or(self.body_findings_key(), || look_over_body(&self.dress.body));
+        // Several pages may ask at once after a restart.
+        let once = |key: Key, look: &dyn Fn() -> Vec<Finding>| {
+            let made = self.derived.try_get_or_once(key, || Ok::<_, Infallible>(look()));
+            made.unwrap_or_else(|never| match never {})
+        };
+        let body = once(self.body_findings_key(), &|| look_over_body(&self.dress.body));
         let piece = |index: usize| {
             let look = || look_over_piece(self, index);
-            (self.piece_state(index).id, self.derived.get_or(self.piece_findings_key(index), look))
+            (self.piece_state(index).id, once(self.piece_findings_key(index), &look))
         };
         let pieces: Vec<_> = (0..self.dress.pieces.len()).into_par_iter().map(piece).collect();
         std::iter::once((0, body)).chain(pieces).collect()

@@ -26,7 +26,8 @@ pub struct SnagCard {
 }
 
 impl Room {
-    /// The snags of a pose, deepest first; of one board row when `row` is given.
+    /// The deepest snags of a pose, at most so many, deepest first, and how many there are besides; of one
+    /// board row when `row` is given.
     ///
     /// # Errors
     /// When the pose is not there.
@@ -35,7 +36,7 @@ impl Room {
         pose: usize,
         row: Option<usize>,
         most: usize,
-    ) -> Result<Vec<SnagCard>, WorkshopError> {
+    ) -> Result<(Vec<SnagCard>, usize), WorkshopError> {
         let (worn, posed) = (self.worn(), self.posed(pose, &[])?);
         let points = self.points(&worn, &posed);
         let (outfit, points) = (&worn.outfit, &points.0);
@@ -46,6 +47,7 @@ impl Room {
             .flat_map(|pair| snags(outfit, pair, &points[pair], self.settings()))
             .collect();
         found.sort_by(|a, b| b.deepest.total_cmp(&a.deepest));
+        let more = found.len().saturating_sub(most);
         found.truncate(most);
         let places = self.with_buffers(&worn.outfit, |buffers| {
             buffers.pose(outfit, &posed.pose.matrices, &posed.pose.amounts);
@@ -57,11 +59,8 @@ impl Room {
             let seen_from = looks(outfit, buffers, &places);
             places.into_iter().map(|p| p.0).zip(seen_from).collect::<Vec<_>>()
         });
-        Ok(found
-            .iter()
-            .zip(places)
-            .map(|(s, seen)| self.snag_card((&worn, &posed), points, s, seen))
-            .collect())
+        let card = |(s, seen): (&Snag, _)| self.snag_card((&worn, &posed), points, s, seen);
+        Ok((found.iter().zip(places).map(card).collect(), more))
     }
 
     fn snag_card(
