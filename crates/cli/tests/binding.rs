@@ -108,7 +108,8 @@ async fn a_joint_of_its_own_a_cage_and_a_kept_binding() {
     )
     .await;
     b.step_by("document.querySelector(\"[hx-post$='/use-template/1']\").requestSubmit()").await;
-    assert_eq!(b.last_step().await, "Let quilted tunic take its weights from the kept binding quilted tunic; bound again as its recipe says");
+    let said = "Let quilted tunic take its weights from the kept binding quilted tunic; bound again as its recipe says";
+    assert_eq!(b.last_step().await, said);
 
     b.step_by(
         "const f = document.querySelector('.make-cage form'); f.elements.piece.checked = true; \

@@ -326,3 +326,72 @@ proptest! {
         let _ = read("upload.glb", &bytes, &Companions::new());
     }
 }
+
+/// Every refusal of a file, as people read it.
+#[test]
+fn every_refusal_of_a_file() {
+    let attribute = |name: &'static str| {
+        move |json: &mut Value, _: &mut Vec<u8>| {
+            json["meshes"][0]["primitives"][0]["attributes"][name] = json!(3)
+        }
+    };
+    let text = |name: &str, text: &[u8]| read(name, text, &Companions::new()).unwrap_err().to_string();
+    let whole = || {
+        let (json, bin) = triangle();
+        glb(&json, &bin)
+    };
+    let said = [
+        ("empty", refusal(b"")),
+        ("a text", refusal(b"solid cube, honest")),
+        ("cut short", refusal(&whole()[..60])),
+        ("no glTF", refusal(b"{\"hello\": 1}")),
+        (
+            "compressed",
+            changed(|json, _| {
+                json["extensionsRequired"] = json!(["KHR_draco_mesh_compression"]);
+                json["extensionsUsed"] = json!(["KHR_draco_mesh_compression"]);
+            }),
+        ),
+        ("a buffer elsewhere", changed(|json, _| json["buffers"][0]["uri"] = json!("flag.bin"))),
+        ("a buffer outside", changed(|json, _| json["buffers"][0]["uri"] = json!("../flag.bin"))),
+        ("too many entries", changed(|json, _| json["accessors"][0]["count"] = json!(4_000_000_000u64))),
+        (
+            "no such accessor",
+            changed(|json, _| {
+                json["meshes"][0]["primitives"][0]["attributes"]["POSITION"] = json!(99);
+            }),
+        ),
+        ("short steps", changed(|json, _| json["bufferViews"][0]["byteStride"] = json!(4))),
+        ("positions of two numbers", changed(|json, _| json["accessors"][0]["type"] = json!("VEC2"))),
+        ("normals of indices", changed(attribute("NORMAL"))),
+        ("joints of floats", changed(|json, _| json["accessors"][1]["componentType"] = json!(5126))),
+        ("a circle of nodes", changed(|json, _| json["nodes"][2]["children"] = json!([1]))),
+        ("few bind matrices", changed(|json, _| json["accessors"][4]["count"] = json!(1))),
+        ("a flat bind matrix", changed(|_, bin| bin[104..168].fill(0))),
+        ("no such joint", changed(|_, bin| bin[36] = 99)),
+        ("no weights", changed(|_, bin| bin[48..96].fill(0))),
+        ("a place that is none", changed(|_, bin| bin[12..16].copy_from_slice(&f32::NAN.to_le_bytes()))),
+        ("no such vertex", changed(|_, bin| bin[98] = 200)),
+        ("points alone", changed(|json, _| json["meshes"][0]["primitives"][0]["mode"] = json!(0))),
+        (
+            "a thousand thousand nodes",
+            changed(|json, _| {
+                json["nodes"] = vec![json!({"mesh": 0}); 100_001].into();
+                json["skins"] = json!([]);
+            }),
+        ),
+        (
+            "a motion of a node that is not there",
+            changed(|json, _| {
+                let sampler = json!({"input": 3, "output": 2});
+                let channel = json!({"sampler": 0, "target": {"node": 77, "path": "rotation"}});
+                json["animations"] = json!([{"samplers": [sampler], "channels": [channel]}]);
+            }),
+        ),
+        ("an OBJ", text("a.obj", b"v 0 0 0\nv 1 0 0\nv 0 spam 0\nf 1 2 3\n")),
+        ("an OBJ of points", text("a.obj", b"v 0 0 0\nv 1 0 0\n")),
+        ("a BVH", text("a.bvh", b"HIERARCHY\nROOT hips\n{\nOFFSET 0 0 0\nCHANNELS 1 Spin\n}\n")),
+    ];
+    let lines: Vec<String> = said.iter().map(|(what, text)| format!("{what}: {text}")).collect();
+    insta::assert_snapshot!(lines.join("\n"));
+}

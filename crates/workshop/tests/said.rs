@@ -5,9 +5,13 @@ mod common;
 
 use common::{wearing, Bench};
 use std::fmt::Write;
+use tin_cloak_workshop::core::bind::sides::BodySide;
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::intake::{JointRole, Up};
+use tin_cloak_workshop::core::trial::{JointRange, FREE};
 use tin_cloak_workshop::{
-    BindOptions, Board, BrushStroke, Chosen, Clean, EaseOptions, FollowWish, Grade, MendOptions, PieceKind,
-    PlaceOptions, Reach, Report, SourcePart, Step, Takes, Turn,
+    BindOptions, Board, BodyPart, BrushStroke, Chosen, Clean, EaseOptions, FollowWish, Grade, JointChoice,
+    MendOptions, OwnJoint, PieceKind, PlaceOptions, Reach, Report, SideWish, SourcePart, Step, Takes, Turn,
 };
 
 fn findings(bench: &Bench) -> String {
@@ -161,6 +165,57 @@ fn refusals_say_what_is_wrong_and_the_cure() {
         },
     );
     refuse("all is seen", Step::LeaveOutUnseen { piece: 1 });
+    refuse("nothing strayed", Step::LeaveOutStrays { piece: 1 });
+    refuse("no shape", Step::WearShape { piece: 1, shape: 7, amount: 1.0 });
+    refuse("too much of a shape", Step::WearShape { piece: 1, shape: 0, amount: 9.0 });
+    refuse("no body", Step::SetBodyParts { parts: Vec::new() });
+    refuse("no such mesh", Step::SetBodyParts { parts: vec![BodyPart::whole("tail")] });
+    let none = BodyPart { mesh: "Wick".into(), shells: Some(vec![40]) };
+    refuse("none of its parts", Step::SetBodyParts { parts: vec![none] });
+    refuse("a giant", Step::SizeBody { scale: 1e9, up: Up::Y });
+    refuse("nothing was cleaned", Step::ForgetCleaning { piece: 1 });
+    refuse("came without", Step::MatchCame { piece: 1, pairs: Vec::new() });
+    let choice = |only, joints: &[&str]| {
+        let joints = joints.iter().map(|j| (*j).to_owned()).collect();
+        Step::ChooseJoints { piece: 1, choice: Some(JointChoice { only, joints }) }
+    };
+    refuse("joints of nobody", choice(true, &["tail"]));
+    refuse("no joint at all", choice(true, &[]));
+    refuse(
+        "upside down range",
+        Step::SetRange {
+            joint: "upper_arm_left".into(),
+            range: Some(JointRange { forward: [50.0, -50.0], ..FREE }),
+            piece: None,
+        },
+    );
+    refuse("range of nobody", Step::SetRange { joint: "tail".into(), range: None, piece: None });
+    refuse("role of nobody", Step::SetRole { joint: "tail".into(), role: JointRole::Twist });
+    let own = |name: &str, parent: &str, reach_mm: f32| Step::AddJoint {
+        joint: OwnJoint {
+            name: name.into(),
+            parent: parent.into(),
+            piece: 1,
+            place: Vec3::Y,
+            tip: Vec3::ONE,
+            axis: Vec3::X,
+            range: [-10.0, 10.0],
+            reach_mm,
+        },
+    };
+    refuse("a joint without a name", own(" ", "hips", 10.0));
+    refuse("a joint there already", own("hips", "spine_1", 10.0));
+    refuse("a joint of nobody", own("flap", "tail", 10.0));
+    refuse("a joint that reaches far", own("flap", "hips", 1e9));
+    refuse("take out what is not there", Step::RemoveJoint { name: "flap".into() });
+    refuse("the body's own joint", Step::RemoveJoint { name: "hips".into() });
+    let mark = |vertex, reach_mm| SideWish { vertex, side: BodySide::Left, reach_mm };
+    refuse("a side nowhere", Step::MarkSide { piece: 1, mark: mark(4_000_000, 10.0) });
+    refuse("a side of no reach", Step::MarkSide { piece: 1, mark: mark(0, -1.0) });
+    refuse("no motion", Step::RemoveMotion { motion: 3 });
+    let takes = |takes| Step::TakeFrom { piece: 2, takes, part: SourcePart::Whole };
+    refuse("take from nobody", takes(Takes::Pieces(vec![77])));
+    refuse("follow part 99", Step::Follow { piece: 2, shell: Some(99), follow: FollowWish::Main });
     insta::assert_snapshot!(said);
     assert_eq!(bench.open().steps.len(), 4, "nothing was recorded of all that");
 }

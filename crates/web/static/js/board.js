@@ -57,7 +57,8 @@ export class Board {
 
   // Cells out of tolerance, deepest first.
   worstFirst() {
-    return this.cells().filter((c) => !c.matches(".clear, .unknown, .unmeasurable")).sort((a, b) => this.depth(b) - this.depth(a));
+    const out = this.cells().filter((c) => !c.matches(".clear, .unknown, .unmeasurable"));
+    return out.sort((a, b) => this.depth(b) - this.depth(a));
   }
 
   chooseWorst() {

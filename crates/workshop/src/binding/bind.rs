@@ -2,9 +2,10 @@
 
 use crate::binding::sides::{leaning_of, sides_of};
 use crate::binding::sources::{allowed_joints, SourceMesh};
-use crate::binding::stiff::{find_joint, follows, groups, on_cloth};
+use crate::binding::stiff::{find_joint, follows, on_cloth};
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
+use crate::dress::stiff_parts::groups;
 use crate::error::WorkshopError;
 use crate::state::bound::Bound;
 use crate::state::recipe::{BindOptions, Method, Recipe};

@@ -9,9 +9,9 @@ use crate::making::doing::Doing;
 use crate::state::blobs::pack_bound;
 use crate::state::bound::Bound;
 use crate::state::clean::Clean;
-use crate::state::fitting::Cleaned;
+use crate::state::clean::Cleaned;
 use crate::state::names::PieceId;
-use crate::state::step::Chosen;
+use crate::state::stroke::Chosen;
 
 impl Doing<'_> {
     pub fn clean(

@@ -1,13 +1,13 @@
 //! Cleaning the weights of a bound piece.
 
-use crate::binding::stiff::stiff_shells;
 use crate::dress::body::Body;
 use crate::dress::chosen::chosen_vertices;
 use crate::dress::piece::Piece;
+use crate::dress::stiff_parts::stiff_shells;
 use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::state::clean::Clean;
-use crate::state::fitting::Cleaned;
+use crate::state::clean::Cleaned;
 use tin_cloak_core::bind::clean::{self, difference, Bound, Difference, MirrorPlane};
 use tin_cloak_core::bind::BindError;
 use tin_cloak_core::glam::Mat4;

@@ -3,9 +3,10 @@
 use crate::binding::bind::{as_it_came, bind_piece_to};
 use crate::binding::caged::bind_in_cage;
 use crate::binding::kept::template_source;
-use crate::binding::stiff::{stiff_as_one, stiff_shells, stiffness};
+use crate::binding::stiff::{stiff_as_one, stiffness};
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
+use crate::dress::stiff_parts::stiff_shells;
 use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;

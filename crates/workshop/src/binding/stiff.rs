@@ -3,41 +3,20 @@
 use crate::binding::sources::SourceMesh;
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
+use crate::dress::stiff_parts::{groups, stiff_shells};
 use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
 use crate::state::recipe::{FollowWish, Recipe};
 use glam::Vec3;
 use rayon::prelude::*;
-use tin_cloak_core::bind::{assemblies, bind_stiff, BindError, Follow, Source, Target};
+use tin_cloak_core::bind::{bind_stiff, BindError, Follow, Source, Target};
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::intake::{shells, ShellGuess};
-use tin_cloak_core::mend::CLOTH;
 use tin_cloak_core::mesh::Alignment;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 use tin_cloak_formats::PieceKind;
-
-/// Parts of a stiff piece no further from each other than this are one thing, metres.
-const TOUCHING: f32 = 0.005;
-
-/// Which shells of a piece are stiff, by its kind; of a mixed piece those that were said to be, and
-/// the closed ones of which nothing was said.
-pub fn stiff_shells(piece: &Piece) -> Vec<bool> {
-    match piece.kind {
-        PieceKind::Soft => vec![false; piece.topology.shells],
-        PieceKind::Stiff => vec![true; piece.topology.shells],
-        PieceKind::Mixed => {
-            let mut stiff = piece.topology.closed_shells();
-            for &(shell, said) in &piece.shell_kinds {
-                if let Some(one) = stiff.get_mut(shell as usize) {
-                    *one = said;
-                }
-            }
-            stiff
-        }
-    }
-}
 
 /// The worst distance (millimetres) of a stiff part's vertices from the shape it came in (whatever its
 /// size is now), over all poses, and the pose; nothing when no part is stiff.
@@ -75,25 +54,6 @@ pub(crate) fn stiffness(
     let errors: Vec<f32> = trials.trials.par_iter().map(worst_in).collect();
     let worst = (0..errors.len()).max_by(|&a, &b| errors[a].total_cmp(&errors[b]).then(b.cmp(&a)))?;
     Some((errors[worst], trials.trials[worst].label()))
-}
-
-/// Parts of a stiff piece that touch are one thing; those on cloth go each by itself.
-pub(crate) fn groups(piece: &Piece) -> Vec<u32> {
-    match piece.kind {
-        PieceKind::Stiff => assemblies(&piece.topology, &piece.rest, TOUCHING),
-        PieceKind::Soft | PieceKind::Mixed => (0..piece.topology.shells as u32).collect(),
-    }
-}
-
-/// The stiff part of each vertex of a piece; empty when nothing of it is stiff.
-pub(crate) fn rigid_parts(piece: &Piece) -> Vec<u32> {
-    let stiff = stiff_shells(piece);
-    if !stiff.contains(&true) {
-        return Vec::new();
-    }
-    let groups = groups(piece);
-    let part = |&s: &u32| if stiff[s as usize] { groups[s as usize] } else { CLOTH };
-    piece.topology.shell_of_vertex.iter().map(part).collect()
 }
 
 /// Weights made in another way, with the stiff parts of a piece as one each.

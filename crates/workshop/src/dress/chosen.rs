@@ -2,7 +2,7 @@
 
 use crate::dress::piece::Piece;
 use crate::error::WorkshopError;
-use crate::state::step::Chosen;
+use crate::state::stroke::Chosen;
 use crate::state::stroke::Reach;
 use glam::Vec3;
 use tin_cloak_core::mesh::{along_edges, Topology};

@@ -13,6 +13,7 @@ pub(crate) mod piece;
 pub(crate) mod room;
 pub(crate) mod said;
 pub(crate) mod shading;
+pub(crate) mod stiff_parts;
 pub(crate) mod trials;
 pub(crate) mod turned;
 pub(crate) mod worn;

@@ -2,7 +2,7 @@
 
 use crate::state::step::Step;
 use glam::Vec3;
-use tin_cloak_core::intake::SurfaceFacts;
+use tin_cloak_core::intake::{strays, SurfaceFacts};
 
 /// How much a finding matters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -102,4 +102,17 @@ pub(crate) fn surface(facts: &SurfaceFacts, positions: &[Vec3], triangles: &[[u3
         found.push(Finding::new(Grade::Doubt, text).at(positions[a as usize]));
     }
     found
+}
+
+/// Vertices of a body or a piece that lie nowhere near the others.
+pub(crate) fn strayed(rest: &[Vec3]) -> Option<Finding> {
+    let lost = strays(rest);
+    let first = rest[*lost.first()? as usize];
+    let near = rest.iter().zip(0u32..).find(|(_, v)| lost.binary_search(v).is_err()).map_or(first, |n| *n.0);
+    let text = format!(
+        "{} {:.0} m away from the others",
+        counted(lost.len(), "vertex lies", "vertices lie"),
+        first.distance(near)
+    );
+    Some(Finding::new(Grade::Trouble, text).at(near))
 }

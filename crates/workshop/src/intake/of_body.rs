@@ -1,8 +1,8 @@
 //! What is found on a body that comes in.
 
 use crate::dress::body::Body;
+use crate::intake::finding::strayed;
 use crate::intake::finding::{counted, mm, surface, unit_words, Finding, Grade};
-use crate::intake::of_piece::strayed;
 use crate::state::fitting::BodyPart;
 use crate::state::step::Step;
 use glam::Vec3;

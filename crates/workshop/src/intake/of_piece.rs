@@ -4,16 +4,17 @@ use crate::dress::body::Body;
 use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
-use crate::intake::finding::{counted, mm, surface, unit_words, Finding, Grade};
+use crate::intake::finding::{counted, mm, strayed, surface, unit_words, Finding, Grade};
 use crate::intake::unseen::unseen_of;
 use crate::intake::worn_on::place_findings;
 use crate::seating::sits::SeatReport;
 use crate::state::fitting::PieceState;
 use crate::state::placing::{EaseOptions, PlaceOptions};
-use crate::state::step::{Chosen, Step};
+use crate::state::step::Step;
+use crate::state::stroke::Chosen;
 use glam::Vec3;
 use tin_cloak_core::intake::{
-    coarse_bends, guess_units, look_over, look_over_uvs, shells, strays, ShellGuess, UnitGuess, Up,
+    coarse_bends, guess_units, look_over, look_over_uvs, shells, ShellGuess, UnitGuess, Up,
 };
 use tin_cloak_core::seat::Gap;
 use tin_cloak_core::skin::Skin;
@@ -56,19 +57,6 @@ pub fn look_over_piece(room: &Room, index: usize) -> Vec<Finding> {
     }
     found.sort_by_key(|f| f.grade);
     found
-}
-
-/// Vertices of a body or a piece that lie nowhere near the others.
-pub(crate) fn strayed(rest: &[Vec3]) -> Option<Finding> {
-    let lost = strays(rest);
-    let first = rest[*lost.first()? as usize];
-    let near = rest.iter().zip(0u32..).find(|(_, v)| lost.binary_search(v).is_err()).map_or(first, |n| *n.0);
-    let text = format!(
-        "{} {:.0} m away from the others",
-        counted(lost.len(), "vertex lies", "vertices lie"),
-        first.distance(near)
-    );
-    Some(Finding::new(Grade::Trouble, text).at(near))
 }
 
 /// Shapes that its modeller left in.
@@ -208,7 +196,7 @@ fn kind_and_shells(piece: &Piece, state: &PieceState) -> Vec<Finding> {
             PieceKind::Stiff => ("every part of it is closed, as plates are", "File it as stiff"),
             PieceKind::Mixed => ("some parts are open and some closed", "File it as mixed"),
         };
-        let text = format!("filed as {}, but {looks}", crate::intake::of_piece::kind_word(piece.kind));
+        let text = format!("filed as {}, but {looks}", kind_word(piece.kind));
         let step = Step::SetKind { piece: state.id, kind: wanted };
         found.push(Finding::new(Grade::Doubt, text).cured_by(label, step));
     }

@@ -8,7 +8,7 @@ use crate::state::blobs::{pack_bound, pack_positions};
 use crate::state::bound::Bound;
 use crate::state::fitting::PieceState;
 use crate::state::recipe::{Recipe, SourcePart};
-use crate::state::step::Chosen;
+use crate::state::stroke::Chosen;
 use crate::state::stroke::Reach;
 use glam::Vec3;
 

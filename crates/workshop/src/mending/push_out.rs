@@ -1,7 +1,7 @@
 //! Mending a dress: push cloth out, and say what a fresh measure of the result says.
 
-use crate::binding::stiff::rigid_parts;
 use crate::dress::dressed::Dress;
+use crate::dress::stiff_parts::rigid_parts;
 use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::measuring::board::{measure_board, Board};

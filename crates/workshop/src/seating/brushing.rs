@@ -1,9 +1,9 @@
 //! Hand work with a brush.
 
-use crate::binding::stiff::rigid_parts;
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
 use crate::dress::shading::ViewPart;
+use crate::dress::stiff_parts::rigid_parts;
 use crate::error::WorkshopError;
 use crate::state::stroke::BrushStroke;
 use glam::Vec3;

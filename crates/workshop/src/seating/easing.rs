@@ -1,15 +1,15 @@
 //! Easing a piece off what lies beneath.
 
-use crate::binding::stiff::rigid_parts;
 use crate::dress::chosen::chosen_vertices;
 use crate::dress::dressed::Dress;
 use crate::dress::room::Room;
 use crate::dress::shading::ViewPart;
+use crate::dress::stiff_parts::rigid_parts;
 use crate::error::WorkshopError;
 use crate::seating::ground::{Ground, REACH};
 use crate::state::names::PieceId;
 use crate::state::placing::EaseOptions;
-use crate::state::step::Chosen;
+use crate::state::stroke::Chosen;
 use glam::Vec3;
 use serde::Serialize;
 use tin_cloak_core::seat::{ease, GapWish};

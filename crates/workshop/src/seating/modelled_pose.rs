@@ -1,8 +1,8 @@
 //! The pose a piece was modelled in, and the way back from it.
 
-use crate::binding::stiff::rigid_parts;
 use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
+use crate::dress::stiff_parts::rigid_parts;
 use crate::error::WorkshopError;
 use crate::seating::ground::outward_normals;
 use glam::Vec3;

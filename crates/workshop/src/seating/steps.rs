@@ -8,8 +8,8 @@ use crate::seating::easing::{eased, moved_note};
 use crate::seating::modelled_pose::{carried_to_rest, pose_notes, pose_of_piece};
 use crate::state::names::PieceId;
 use crate::state::placing::{EaseOptions, PlaceOptions};
-use crate::state::step::Chosen;
 use crate::state::stroke::BrushStroke;
+use crate::state::stroke::Chosen;
 use crate::state::turn::Turn;
 use glam::Vec3;
 

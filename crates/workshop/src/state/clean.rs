@@ -1,5 +1,6 @@
 //! What is cleaned on a piece, and how.
 
+use crate::state::stroke::Chosen;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::bind::clean::WeightGoes;
 
@@ -38,4 +39,15 @@ impl Clean {
             Self::Mirror { from_left: false, .. } => format!("Mirror weights of {name}, right to left"),
         }
     }
+}
+
+/// What was cleaned on a bound piece, so that it can be done again on new weights.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct Cleaned {
+    pub clean: Clean,
+    #[serde(default)]
+    pub chosen: Chosen,
+    #[serde(default)]
+    pub locked: Vec<String>,
 }

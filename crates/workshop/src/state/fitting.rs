@@ -1,11 +1,10 @@
 //! The state of a fitting after a step: small, with everything large behind blob names.
 
-use crate::state::clean::Clean;
+use crate::state::clean::Cleaned;
 use crate::state::motion::{MotionState, RangeState};
 use crate::state::names::{FileRef, PieceId};
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::Recipe;
-use crate::state::step::Chosen;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
 use tin_cloak_core::skeleton::Pose;
@@ -81,17 +80,6 @@ impl BodyPart {
     pub fn whole(mesh: &str) -> Self {
         Self { mesh: mesh.to_owned(), shells: None }
     }
-}
-
-/// What was cleaned on a bound piece, so that it can be done again on new weights.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[allow(missing_docs)]
-pub struct Cleaned {
-    pub clean: Clean,
-    #[serde(default)]
-    pub chosen: Chosen,
-    #[serde(default)]
-    pub locked: Vec<String>,
 }
 
 /// A pose set by hand.

@@ -7,24 +7,13 @@ use crate::state::own_joint::OwnJoint;
 use crate::state::placing::{EaseOptions, PlaceOptions};
 use crate::state::push::MendOptions;
 use crate::state::recipe::{BindOptions, CamePair, FollowWish, JointChoice, SideWish, SourcePart, Takes};
-use crate::state::stroke::{BrushStroke, Reach};
+use crate::state::stroke::{BrushStroke, Chosen};
 use crate::state::turn::Turn;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
 use tin_cloak_core::trial::JointRange;
 use tin_cloak_formats::PieceKind;
 use tin_cloak_store::BlobId;
-
-/// Which vertices a step works on.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Chosen {
-    /// All of them.
-    #[default]
-    Everything,
-    /// Those under a brush.
-    Around(Reach),
-}
 
 /// One recorded, undoable change.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]

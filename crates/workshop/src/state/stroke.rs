@@ -14,6 +14,17 @@ pub struct Reach {
     pub mirrored: bool,
 }
 
+/// Which vertices a step works on.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Chosen {
+    /// All of them.
+    #[default]
+    Everything,
+    /// Those under a brush.
+    Around(Reach),
+}
+
 /// One pass of the brush.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct BrushStroke {
