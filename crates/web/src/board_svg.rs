@@ -123,7 +123,7 @@ fn cell(
     let depth = cell.map_or(0.0, Cell::depth_mm);
     let bad = cell.is_some_and(Cell::is_bad);
     let figure = match depth {
-        _ if cell.is_some_and(|c| c.unmeasurable) && width >= 6.0 => "?".to_owned(),
+        _ if cell.is_some_and(|c| !c.measurable) && width >= 6.0 => "?".to_owned(),
         _ if !bad || width < 17.0 => String::new(),
         d if d < 9.95 => format!("{d:.1}"),
         d => format!("{d:.0}"),
@@ -131,7 +131,7 @@ fn cell(
     let (pair, column) = (&board.pairs[row], &board.poses[pose]);
     let time = if column.time_s > 0.0 { format!(" at {:.2} s", column.time_s) } else { String::new() };
     let old = before.and_then(|(old, matching)| matching.cell(old, pose, row)).filter(|_| cell.is_some());
-    let told = |c: &Cell| !c.unmeasurable;
+    let told = |c: &Cell| c.measurable;
     let compared = old
         .filter(|old| told(old) && cell.is_some_and(told))
         .map(|old| depth - old.depth_mm())
@@ -162,7 +162,7 @@ fn cell(
 fn class(cell: Option<&Cell>) -> &'static str {
     match cell {
         None => "unknown",
-        Some(cell) if cell.unmeasurable => "unmeasurable",
+        Some(cell) if !cell.measurable => "unmeasurable",
         Some(cell) if !cell.is_bad() => "clear",
         Some(cell) if cell.depth_mm() < 2.0 => "slight",
         Some(cell) if cell.depth_mm() < 6.0 => "deep",
@@ -172,7 +172,7 @@ fn class(cell: Option<&Cell>) -> &'static str {
 
 fn state(cell: Option<&Cell>) -> String {
     let Some(cell) = cell else { return "not measured yet".to_owned() };
-    if cell.unmeasurable {
+    if !cell.measurable {
         return "cannot be measured".to_owned();
     }
     if !cell.is_bad() {
@@ -199,7 +199,7 @@ mod tests {
             sunk_deepest_mm: 0.0,
             least_clearance_mm: Some(1.25),
             worst_strain: 1.0,
-            unmeasurable: deepest_mm < 0.0,
+            measurable: deepest_mm >= 0.0,
             spot: (deepest_mm > 0.5).then_some(([0.1, 1.2, 0.3], [0.0, 0.0, 1.0])),
         })
     }

@@ -8,9 +8,12 @@ mod leaf;
 mod ray_cast;
 mod surface_area_heuristic;
 mod traversal;
+mod tree_pair;
+mod triangle_pair;
 mod winding_number;
 
 pub use bounding_volume_hierarchy::Bvh;
 pub use closest_point::{closest_on_triangle, Closest, Feature};
 pub use ray_cast::{ray_triangle, RayHit};
+pub use triangle_pair::{common_stretch, triangles_meet};
 pub use winding_number::WindingField;

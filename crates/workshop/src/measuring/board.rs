@@ -46,10 +46,10 @@ pub struct Cell {
     pub sunk_deepest_mm: f32,
     pub least_clearance_mm: Option<f32>,
     pub worst_strain: f32,
-    /// True when it cannot be measured in the pose: a vertex is nowhere, or nothing could be asked. It
+    /// False when it cannot be measured in the pose: a vertex is nowhere, or nothing could be asked. It
     /// is not clear then, and the figures say nothing.
-    #[serde(default)]
-    pub unmeasurable: bool,
+    #[serde(default = "yes")]
+    pub measurable: bool,
     /// Where the worst is, in the pose (metres), and from which direction it is seen best.
     pub spot: Option<([f32; 3], [f32; 3])>,
 }
@@ -80,10 +80,14 @@ impl From<&PairMeasure> for Cell {
             sunk_deepest_mm: mm(m.sunk_deepest),
             least_clearance_mm: m.least_clearance.map(mm),
             worst_strain: (m.worst_strain * 1000.0).round() / 1000.0,
-            unmeasurable: m.unmeasurable,
+            measurable: !m.unmeasurable,
             spot: m.worst.map(|s| (s.position.to_array(), s.look.to_array())),
         }
     }
+}
+
+fn yes() -> bool {
+    true
 }
 
 /// The board: what is known of every layer pair in every trial pose.
@@ -165,7 +169,7 @@ impl Board {
 
     /// How many cells cannot be measured.
     pub fn unmeasurable_cells(&self) -> usize {
-        self.measured().filter(|c| c.2.unmeasurable).count()
+        self.measured().filter(|c| !c.2.measurable).count()
     }
 
     /// True when every cell is measured, and nothing is out of tolerance.
@@ -192,7 +196,7 @@ impl Board {
         let matching = Matching::between(self, before);
         let (mut better, mut worse) = (0, 0);
         for (p, r, cell) in self.measured() {
-            let old = matching.cell(before, p, r).filter(|old| !old.unmeasurable && !cell.unmeasurable);
+            let old = matching.cell(before, p, r).filter(|old| old.measurable && cell.measurable);
             let Some(old) = old else { continue };
             let change = cell.depth_mm() - old.depth_mm();
             better += usize::from(change < -0.05);

@@ -145,7 +145,7 @@ impl Report {
         if board.unmeasurable_cells() > 0 {
             let cells = board.unmeasurable_cells();
             self.notes
-                .push(format!("{cells} of {} cells cannot be measured: see “unmeasurable”", board.size()));
+                .push(format!("{cells} of {} cells cannot be measured: see “measurable”", board.size()));
         }
         self.seconds.per_pose_mean = board.seconds_per_pose;
     }

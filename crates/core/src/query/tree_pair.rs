@@ -1,0 +1,133 @@
+//! Two trees against each other: all pairs of triangles that meet.
+
+use super::bounding_volume_hierarchy::{leaf_of, Node, LEAF};
+use super::triangle_pair::triangles_meet;
+use super::Bvh;
+use glam::{Vec3, Vec4};
+use rayon::prelude::*;
+
+/// A box, four lanes alike.
+#[derive(Clone, Copy)]
+struct Wide {
+    low: [Vec4; 3],
+    high: [Vec4; 3],
+}
+
+impl Wide {
+    fn of_lane(node: &Node, lane: usize) -> Self {
+        let one = |v: &[Vec4; 3]| [0, 1, 2].map(|axis| Vec4::splat(v[axis][lane]));
+        Self { low: one(&node.low), high: one(&node.high) }
+    }
+
+    /// Lanes (as bits) of a node whose boxes it touches.
+    fn touches(&self, node: &Node) -> u32 {
+        let axis = |i: usize| self.low[i].cmple(node.high[i]) & self.high[i].cmpge(node.low[i]);
+        (axis(0) & axis(1) & axis(2)).bitmask()
+    }
+}
+
+/// Two children that wait to be looked into, one of each tree.
+type Waiting = (u32, u32);
+
+/// So many pairs are handed to the threads.
+const AT_ONCE: usize = 256;
+
+impl Bvh {
+    /// Pairs of a triangle of this tree and one of `other` that meet and that `wanted` lets pass, sorted.
+    ///
+    /// ```
+    /// use tin_cloak_core::{glam::Vec3, query::Bvh, shapes::{moved, sphere}};
+    ///
+    /// let (one, other) = (sphere(0.1, 16), moved(sphere(0.1, 16), Vec3::X * 0.15));
+    /// let (a, b) = (Bvh::build(&one.0, &one.1), Bvh::build(&other.0, &other.1));
+    /// assert!(!a.meeting(&b, |_, _| true).is_empty());
+    /// let far = moved(other, Vec3::X);
+    /// assert!(a.meeting(&Bvh::build(&far.0, &far.1), |_, _| true).is_empty());
+    /// ```
+    pub fn meeting(&self, other: &Self, wanted: impl Fn(u32, u32) -> bool + Sync) -> Vec<(u32, u32)> {
+        if self.is_empty() || other.is_empty() {
+            return Vec::new();
+        }
+        // Breadth first until there is work for all, then each by itself.
+        let mut front: Vec<Waiting> = vec![(0, 0)];
+        let mut leaves = Vec::new();
+        while !front.is_empty() && front.len() < AT_ONCE {
+            let next = std::mem::take(&mut front);
+            next.into_iter().for_each(|pair| self.open(other, pair, &mut front, &mut leaves));
+        }
+        let deep = front.into_par_iter().flat_map_iter(|pair| {
+            let (mut stack, mut found) = (vec![pair], Vec::new());
+            while let Some(pair) = stack.pop() {
+                self.open(other, pair, &mut stack, &mut found);
+            }
+            found
+        });
+        leaves.par_extend(deep);
+        let test = |&pair: &Waiting| self.leaves_meet(other, pair, &wanted);
+        let mut found: Vec<(u32, u32)> = leaves.par_iter().with_min_len(64).flat_map_iter(test).collect();
+        found.sort_unstable();
+        found
+    }
+
+    /// Puts the children of a pair that touch on `inner`, or on `leaves` when both are leaves.
+    fn open(&self, other: &Self, (a, b): Waiting, inner: &mut Vec<Waiting>, leaves: &mut Vec<Waiting>) {
+        let mut put = |a: u32, b: u32| {
+            let both = a & LEAF != 0 && b & LEAF != 0;
+            if both {
+                leaves.push((a, b));
+            } else {
+                inner.push((a, b));
+            }
+        };
+        let lanes = |bits: u32| (0..4).filter(move |lane| bits >> lane & 1 == 1);
+        match (a & LEAF == 0, b & LEAF == 0) {
+            (true, true) => {
+                let (n, m) = (&self.nodes[a as usize], &other.nodes[b as usize]);
+                for i in (0..4).filter(|i| n.child[*i] != LEAF) {
+                    lanes(Wide::of_lane(n, i).touches(m)).for_each(|k| put(n.child[i], m.child[k]));
+                }
+            }
+            (true, false) => {
+                let (n, own) = (&self.nodes[a as usize], other.leaf_box(b));
+                lanes(own.touches(n)).for_each(|i| put(n.child[i], b));
+            }
+            (false, true) => {
+                let (own, m) = (self.leaf_box(a), &other.nodes[b as usize]);
+                lanes(own.touches(m)).for_each(|k| put(a, m.child[k]));
+            }
+            (false, false) => leaves.push((a, b)),
+        }
+    }
+
+    fn leaf_box(&self, child: u32) -> Wide {
+        let place = self.leaves[leaf_of(child).0].bounds().0;
+        let wide = |v: Vec3| [Vec4::splat(v.x), Vec4::splat(v.y), Vec4::splat(v.z)];
+        Wide { low: wide(place.low), high: wide(place.high) }
+    }
+
+    fn leaves_meet(
+        &self,
+        other: &Self,
+        (a, b): Waiting,
+        wanted: &impl Fn(u32, u32) -> bool,
+    ) -> Vec<(u32, u32)> {
+        let ((la, na), (lb, nb)) = (leaf_of(a), leaf_of(b));
+        let mut found = Vec::new();
+        for i in 0..na {
+            let (t, own) = (self.order[la * 4 + i], self.leaves[la].corners(i));
+            for k in 0..nb {
+                let (u, theirs) = (other.order[lb * 4 + k], other.leaves[lb].corners(k));
+                if boxes_touch(own, theirs) && wanted(t, u) && triangles_meet(own, theirs) {
+                    found.push((t, u));
+                }
+            }
+        }
+        found
+    }
+}
+
+fn boxes_touch(a: [Vec3; 3], b: [Vec3; 3]) -> bool {
+    let low = |t: [Vec3; 3]| t[0].min(t[1]).min(t[2]);
+    let high = |t: [Vec3; 3]| t[0].max(t[1]).max(t[2]);
+    low(a).cmple(high(b)).all() && high(a).cmpge(low(b)).all()
+}
