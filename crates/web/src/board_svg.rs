@@ -9,7 +9,7 @@ pub(crate) struct CellBox {
     pub x: f32,
     pub y: f32,
     pub width: f32,
-    /// `unknown`, `unmeasurable`, `clear`, `slight`, `deep`, `worst`.
+    /// `unknown`, `unmeasurable`, `clear`, `crossing`, `slight`, `deep`, `worst`.
     pub class: &'static str,
     /// The figure, where there is room.
     pub figure: String,
@@ -163,6 +163,7 @@ fn class(cell: Option<&Cell>) -> &'static str {
     match cell {
         None => "unknown",
         Some(cell) if !cell.measurable => "unmeasurable",
+        Some(cell) if cell.only_crosses() => "crossing",
         Some(cell) if !cell.is_bad() => "clear",
         Some(cell) if cell.depth_mm() < 2.0 => "slight",
         Some(cell) if cell.depth_mm() < 6.0 => "deep",
@@ -174,6 +175,15 @@ fn state(cell: Option<&Cell>) -> String {
     let Some(cell) = cell else { return "not measured yet".to_owned() };
     if !cell.measurable {
         return "cannot be measured".to_owned();
+    }
+    if cell.only_crosses() {
+        let Cell { crossing_mm, crossing_faces, .. } = cell;
+        return format!(
+            "nothing out in sight, but {crossing_faces} faces run through over {crossing_mm:.0} mm"
+        );
+    }
+    if cell.contact_mm > cell.deepest_mm.max(cell.sunk_deepest_mm) {
+        return format!("{:.1} mm deep, in each other as they were not at rest", cell.contact_mm);
     }
     if !cell.is_bad() {
         return cell.least_clearance_mm.map_or("clear".to_owned(), |c| format!("clear, least gap {c:.1} mm"));
@@ -199,6 +209,10 @@ mod tests {
             sunk_deepest_mm: 0.0,
             least_clearance_mm: Some(1.25),
             worst_strain: 1.0,
+            crossing_mm: 12.0,
+            crossing_faces: if deepest_mm == 9.0 { 4 } else { 0 },
+            at_rest: false,
+            contact_mm: 0.0,
             measurable: deepest_mm >= 0.0,
             spot: (deepest_mm > 0.5).then_some(([0.1, 1.2, 0.3], [0.0, 0.0, 1.0])),
         })

@@ -37,7 +37,7 @@ pub struct Spot {
 }
 
 /// A layer pair in one pose. Lengths in metres, areas in square metres.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct PairMeasure {
     /// Covered inner vertices.
     pub covered: usize,

@@ -25,6 +25,7 @@
 mod ask;
 mod cause;
 mod coverage;
+mod crossing;
 mod face_kinds;
 mod hidden;
 mod measure;
@@ -40,6 +41,7 @@ mod walls;
 pub use ask::{ask_pairs, Asked, PairPoints};
 pub use cause::{rank_causes, Cause};
 pub use coverage::{covered_vertices, CoverageSettings, Covering};
+pub use crossing::{meeting_faces, AtRest, Crossing};
 pub(crate) use hidden::look_directions;
 pub use hidden::looks;
 pub use measure::{measure_pose, strain, PairMeasure, PoseMeasure, Settings, Spot};

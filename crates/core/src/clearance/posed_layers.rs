@@ -1,6 +1,7 @@
 //! Layers in a pose: positions, and search trees that are refitted from pose to pose.
 
 use super::{Layer, Outfit, PosedSide};
+use crate::query::Bvh;
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -19,6 +20,8 @@ pub struct PosedLayer {
     shaped: Vec<Vec3>,
     pub(super) towards_body: PosedSide,
     away_from_body: Option<PosedSide>,
+    /// Over all faces, where the measured side has not all of them.
+    whole: Option<Bvh>,
 }
 
 impl PosedLayer {
@@ -29,13 +32,16 @@ impl PosedLayer {
             shaped: Vec::new(),
             towards_body: layer.walls.towards_body.pose(&layer.rest),
             away_from_body: layer.walls.away_from_body.as_ref().map(|s| s.pose(&layer.rest)),
+            whole: (!layer.walls.measures_all(&layer.topology))
+                .then(|| Bvh::build(&layer.rest, &layer.topology.triangles)),
         }
     }
 
     /// Bytes it takes up, about.
     pub fn bytes(&self) -> usize {
         let sides = std::iter::once(&self.towards_body).chain(&self.away_from_body);
-        self.positions.len() * 24 + sides.map(PosedSide::bytes).sum::<usize>()
+        let whole = self.whole.as_ref().map_or(0, Bvh::bytes);
+        self.positions.len() * 24 + sides.map(PosedSide::bytes).sum::<usize>() + whole
     }
 
     pub(super) fn outside(&self) -> &PosedSide {
@@ -63,6 +69,12 @@ impl Buffers {
 
     pub(super) fn outside(&self, layer: usize) -> &PosedSide {
         self.layers[layer].outside()
+    }
+
+    /// The tree over all faces of a layer, by their numbers in its topology.
+    pub(super) fn whole(&self, layer: usize) -> &Bvh {
+        let layer = &self.layers[layer];
+        layer.whole.as_ref().unwrap_or(&layer.towards_body.tree)
     }
 
     /// Poses every layer by `matrices`; `amounts` drives the body's shapes.
@@ -99,5 +111,8 @@ fn pose_layer(layer: &Layer, posed: &mut PosedLayer, matrices: &[Mat4], amounts:
     posed.towards_body.follow(&layer.walls.towards_body, &posed.positions);
     if let (Some(side), Some(at)) = (&layer.walls.away_from_body, &mut posed.away_from_body) {
         at.follow(side, &posed.positions);
+    }
+    if let Some(tree) = &mut posed.whole {
+        tree.refit(&posed.positions);
     }
 }

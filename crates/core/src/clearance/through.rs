@@ -4,8 +4,11 @@
 //! layers and the pose alone, what is seen on all that is worn.
 
 use super::ask::PairView;
+use super::crossing::crossing;
 use super::hidden::Hiding;
-use super::{Asked, Buffers, Coverage, Outfit, PairMeasure, PairPoints, Settings, Side, Spot};
+use super::{
+    Asked, AtRest, Buffers, Coverage, Crossing, Outfit, PairMeasure, PairPoints, Settings, Side, Spot,
+};
 use crate::mesh::triangle_area;
 use glam::Vec3;
 use rayon::prelude::*;
@@ -78,6 +81,12 @@ impl<'a> InPose<'a> {
     /// nothing.
     pub fn through(&self, pair: usize) -> Through {
         through_in(&self.view(pair))
+    }
+
+    /// How the layers `(outer, inner)` run through each other; `deep` asks also how deep, for layers of
+    /// which nothing lies over the other at rest.
+    pub fn crossing(&self, layers: (usize, usize), rest: &AtRest, deep: bool) -> Crossing {
+        crossing((self.outfit, self.buffers, &self.hiding), layers, rest, deep)
     }
 
     /// What is seen of what is through in a pair.

@@ -26,6 +26,12 @@ impl Walls {
         self.away_from_body.as_ref().unwrap_or(&self.towards_body)
     }
 
+    /// True when the faces towards the body are all there are, in their order.
+    pub(super) fn measures_all(&self, topology: &Topology) -> bool {
+        self.away_from_body.is_none()
+            && self.towards_body.topology.triangles.len() == topology.triangles.len()
+    }
+
     /// All faces as they are wound, for a body.
     pub fn as_wound(topology: &Topology) -> Self {
         Self {

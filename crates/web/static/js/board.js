@@ -57,7 +57,7 @@ export class Board {
 
   // Cells out of tolerance, deepest first.
   worstFirst() {
-    const out = this.cells().filter((c) => !c.matches(".clear, .unknown, .unmeasurable"));
+    const out = this.cells().filter((c) => !c.matches(".clear, .crossing, .unknown, .unmeasurable"));
     return out.sort((a, b) => this.depth(b) - this.depth(a));
   }
 

@@ -8,7 +8,7 @@ use crate::state::names::PieceId;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicUsize, Ordering};
-use tin_cloak_core::clearance::{measure_pose, Outfit, PairMeasure, Settings};
+use tin_cloak_core::clearance::{measure_pose, AtRest, Crossing, InPose, Outfit, PairMeasure, Settings};
 use tin_cloak_core::mend::TrialPose;
 
 /// A row: an outer layer over an inner one.
@@ -46,6 +46,19 @@ pub struct Cell {
     pub sunk_deepest_mm: f32,
     pub least_clearance_mm: Option<f32>,
     pub worst_strain: f32,
+    /// Length of the curves in which the two surfaces run through each other, millimetres.
+    #[serde(default)]
+    pub crossing_mm: f32,
+    /// Faces of the outer one that do.
+    #[serde(default)]
+    pub crossing_faces: u32,
+    /// True when that is nothing that rest has not.
+    #[serde(default)]
+    pub at_rest: bool,
+    /// Of layers of which nothing lies over the other at rest: how deep they are in each other, beyond the
+    /// tolerance, where rest does not have them so.
+    #[serde(default)]
+    pub contact_mm: f32,
     /// False when it cannot be measured in the pose: a vertex is nowhere, or nothing could be asked. It
     /// is not clear then, and the figures say nothing.
     #[serde(default = "yes")]
@@ -55,21 +68,49 @@ pub struct Cell {
 }
 
 impl Cell {
-    /// Deepest of poking and sunk: what the board shows.
+    /// Deepest of poking, sunk and contact: what the board shows.
     pub fn depth_mm(&self) -> f32 {
-        self.deepest_mm.max(self.sunk_deepest_mm)
+        self.deepest_mm.max(self.sunk_deepest_mm).max(self.contact_mm)
     }
 
     /// True when anything visible is out of tolerance.
     pub fn is_bad(&self) -> bool {
-        self.poking + self.sunk > 0
+        self.poking + self.sunk > 0 || self.contact_mm > 0.0
     }
+
+    /// True when nothing is out of tolerance, and yet the surfaces run through each other as they did not
+    /// at rest: what does so is hidden, or lies between vertices.
+    pub fn only_crosses(&self) -> bool {
+        !self.is_bad() && self.crossing_faces > 0 && !self.at_rest
+    }
+
+    /// The cell of a pair with how its surfaces run through each other; `contact` when nothing of the one
+    /// lies over the other at rest.
+    pub(crate) fn of(measure: &PairMeasure, crossing: &Crossing, contact: Option<f32>) -> Self {
+        let mut cell = Self::from(measure);
+        cell.crossing_mm = hundredths(crossing.length);
+        cell.crossing_faces = crossing.faces;
+        cell.at_rest = crossing.is_of_rest();
+        if let Some(tolerance_mm) = contact {
+            let depth = hundredths(crossing.depth);
+            cell.contact_mm = if depth > tolerance_mm { depth } else { 0.0 };
+            cell.measurable = true;
+        }
+        if cell.spot.is_none() && (cell.only_crosses() || cell.contact_mm > 0.0) {
+            cell.spot = crossing.spot.map(|s| (s.position.to_array(), s.look.to_array()));
+        }
+        cell
+    }
+}
+
+/// A hundredth of a millimetre is finer than anything that follows from it.
+fn hundredths(metres: f32) -> f32 {
+    (metres * 1e5).round() / 100.0
 }
 
 impl From<&PairMeasure> for Cell {
     fn from(m: &PairMeasure) -> Self {
-        // A hundredth of a millimetre is finer than anything that follows from it.
-        let mm = |metres: f32| (metres * 1e5).round() / 100.0;
+        let mm = hundredths;
         Self {
             covered: m.covered,
             poking: m.poking,
@@ -80,6 +121,10 @@ impl From<&PairMeasure> for Cell {
             sunk_deepest_mm: mm(m.sunk_deepest),
             least_clearance_mm: m.least_clearance.map(mm),
             worst_strain: (m.worst_strain * 1000.0).round() / 1000.0,
+            crossing_mm: 0.0,
+            crossing_faces: 0,
+            at_rest: false,
+            contact_mm: 0.0,
             measurable: !m.unmeasurable,
             spot: m.worst.map(|s| (s.position.to_array(), s.look.to_array())),
         }
@@ -129,6 +174,23 @@ impl Board {
         let poses: Vec<BoardPose> = trials.trials.iter().map(pose).collect();
         let cells = vec![vec![None; pairs.len()]; poses.len()];
         Self { pairs, poses, cells, tolerance_mm, seconds_per_pose: 0.0 }
+    }
+
+    /// Without the rows from `first` on in which nothing has run through anything so far: layers that rest
+    /// does not show together.
+    pub(crate) fn without_idle_rows(mut self, first: usize) -> Self {
+        let busy = |r: usize| {
+            let known = self.cells.iter().filter_map(|column| column[r].as_ref());
+            known.into_iter().any(|c| c.is_bad() || c.only_crosses())
+        };
+        let stays: Vec<bool> = (0..self.pairs.len()).map(|r| r < first || busy(r)).collect();
+        let mut at = stays.iter();
+        self.pairs.retain(|_| *at.next().unwrap_or(&true));
+        for column in &mut self.cells {
+            let mut at = stays.iter();
+            column.retain(|_| *at.next().unwrap_or(&true));
+        }
+        self
     }
 
     /// The measured cells with column and row.
@@ -247,8 +309,12 @@ pub fn measure_board(
     let layers: Vec<(PieceId, &str)> = piece_of.iter().enumerate().map(number).collect();
     let order = rows(&outfit);
     let pair = |&r: &usize| (outfit.pairs[r].outer, outfit.pairs[r].inner);
-    let pairs: Vec<(usize, usize)> = order.iter().map(pair).collect();
+    let mut pairs: Vec<(usize, usize)> = order.iter().map(pair).collect();
+    let covered = pairs.len();
+    pairs.extend(contacts(outfit.layers.len(), &pairs));
     let mut board = Board::empty(&pairs, &layers, trials, tolerance_mm);
+    let still = outfit.buffers();
+    let at_rest: Vec<AtRest> = pairs.par_iter().map(|p| AtRest::of(&outfit, &still, *p)).collect();
     let done = AtomicUsize::new(0);
     let poses = trials.poses(&dress.body);
     let pool = outfit.pool();
@@ -258,14 +324,29 @@ pub fn measure_board(
         }
         pool.with(|buffers| {
             buffers.pose(&outfit, &pose.matrices, &pose.amounts);
-            let pairs = measure_pose(&outfit, buffers, settings).pairs;
-            Some(order.iter().map(|&r| Some(Cell::from(&pairs[r]))).collect())
+            let measured = measure_pose(&outfit, buffers, settings).pairs;
+            let in_pose = InPose::new(&outfit, buffers, settings);
+            let cell = |r: usize| {
+                let crossing = in_pose.crossing(pairs[r], &at_rest[r], r >= covered);
+                Some(match order.get(r) {
+                    Some(&pair) => Cell::of(&measured[pair], &crossing, None),
+                    None => Cell::of(&PairMeasure::default(), &crossing, Some(tolerance_mm)),
+                })
+            };
+            Some((0..pairs.len()).into_par_iter().map(cell).collect())
         })
     };
     let measured: Option<Vec<Vec<Option<Cell>>>> = poses.par_iter().map(one).collect();
     board.cells = measured.ok_or(WorkshopError::Stopped)?;
     board.seconds_per_pose = started.elapsed().as_secs_f64() / poses.len().max(1) as f64;
-    Ok(board)
+    Ok(board.without_idle_rows(covered))
+}
+
+/// The pairs of layers that are not among `rows`: rest does not show them together, a pose may. In the
+/// order of rows.
+pub(crate) fn contacts(layers: usize, rows: &[(usize, usize)]) -> Vec<(usize, usize)> {
+    let all = (1..layers).rev().flat_map(|outer| (0..outer).rev().map(move |inner| (outer, inner)));
+    all.filter(|pair| !rows.contains(pair)).collect()
 }
 
 /// Pairs as the board lists them: outermost first, and over it the nearest layer beneath first.

@@ -10,7 +10,7 @@ use crate::dress::derived::{Derived, Weighed};
 use crate::dress::room::Room;
 use crate::dress::worn::{LayerFacts, Pile};
 use crate::error::WorkshopError;
-use crate::measuring::board::{rows, Board, Cell};
+use crate::measuring::board::{contacts, rows, Board, Cell};
 use crate::state::key::Key;
 use crate::state::names::PieceId;
 use rayon::prelude::*;
@@ -19,13 +19,15 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
-use tin_cloak_core::clearance::{strain, sum_up, Buffers, InPose, Outfit, Settings, Sight, Through};
+use tin_cloak_core::clearance::{
+    strain, sum_up, AtRest, Buffers, Crossing, InPose, Outfit, Settings, Sight, Through,
+};
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_store::{KeptKey, Store};
 
 /// Goes up when the same layers would be measured otherwise: what was kept before is then left
 /// alone.
-const MEASURE: u32 = 3;
+const MEASURE: u32 = 4;
 
 /// What is through in a cell, whoever sees it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -33,11 +35,18 @@ pub(crate) struct CellThrough {
     through: Through,
     /// Of the outer layer.
     strain: f32,
+    crossing: Crossing,
 }
 
 impl Weighed for CellThrough {
     fn bytes(&self) -> usize {
         std::mem::size_of_val(&*self.through.spots) + 32
+    }
+}
+
+impl Weighed for AtRest {
+    fn bytes(&self) -> usize {
+        AtRest::bytes(self)
     }
 }
 
@@ -60,8 +69,12 @@ pub(crate) struct Counts {
 pub(crate) struct Plan {
     pile: Arc<Pile>,
     poses: Vec<TrialPose>,
-    /// Outer and inner layer of each row.
+    /// Outer and inner layer of each row; behind those with something of one over the other at rest come
+    /// all other pairs.
     rows: Vec<(usize, usize)>,
+    /// Where those begin.
+    covered: usize,
+    tolerance_mm: f32,
     /// By pose, then row.
     through: Vec<Vec<Key>>,
     sight: Vec<Vec<Key>>,
@@ -96,16 +109,18 @@ impl Plan {
             let rows = rows_of(room, &pile, kept)?;
             let whole = Key::begin("board").and_key(key).end();
             let tolerance = Key::of("settings", &(MEASURE, room.state.tolerance_mm));
-            Ok(Self::make((pile, poses), rows, tolerance, whole))
+            Ok(Self::make((pile, poses), rows, (tolerance, room.state.tolerance_mm), whole))
         })
     }
 
     fn make(
         (pile, poses): (Arc<Pile>, Vec<TrialPose>),
-        rows: Vec<(usize, usize)>,
-        settings: Key,
+        mut rows: Vec<(usize, usize)>,
+        (settings, tolerance_mm): (Key, f32),
         whole: Key,
     ) -> Self {
+        let covered = rows.len();
+        rows.extend(contacts(pile.facts.len(), &rows));
         let (mut through, mut sight) = (Vec::new(), Vec::new());
         for pose in &poses {
             let posed: Vec<Key> = pile.facts.iter().map(|f| f.posed(pose)).collect();
@@ -125,7 +140,7 @@ impl Plan {
             sight.push(keys.iter().map(|k| Key::begin("sight").and_key(*k).and_key(all).end()).collect());
             through.push(keys);
         }
-        Self { pile, poses, rows, through, sight, whole }
+        Self { pile, poses, rows, covered, tolerance_mm, through, sight, whole }
     }
 }
 
@@ -199,7 +214,7 @@ impl Known {
         })
     }
 
-    fn cell(&self, pose: usize, row: usize) -> Option<Cell> {
+    fn cell(&self, plan: &Plan, pose: usize, row: usize) -> Option<Cell> {
         let found = self.through[pose][row].as_ref()?;
         let nothing = Sight::default();
         let sight = match &self.sight[pose][row] {
@@ -207,7 +222,8 @@ impl Known {
             None if found.through.spots.is_empty() => &nothing,
             None => return None,
         };
-        Some(Cell::from(&sum_up(&found.through, sight, found.strain)))
+        let contact = (row >= plan.covered).then_some(plan.tolerance_mm);
+        Some(Cell::of(&sum_up(&found.through, sight, found.strain), &found.crossing, contact))
     }
 }
 
@@ -226,9 +242,10 @@ pub(crate) fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopEr
     let known = Known::of(&plan, kept)?;
     for (pose, column) in board.cells.iter_mut().enumerate() {
         for (row, cell) in column.iter_mut().enumerate() {
-            *cell = known.cell(pose, row);
+            *cell = known.cell(&plan, pose, row);
         }
     }
+    let board = board.without_idle_rows(plan.covered);
     Ok(if board.is_whole() { kept.derived.put(plan.whole, board) } else { Arc::new(board) })
 }
 
@@ -293,7 +310,9 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
     }
     let worn = room.worn();
     let pairs = rows(&worn.outfit);
-    let at = Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, settings: room.settings() };
+    let rest = rest_of(room, &plan, &worn.outfit);
+    let at =
+        Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, rest: &rest, settings: room.settings() };
     let (pool, left) = (worn.outfit.pool(), AtomicUsize::new(wanted.len()));
     let batch = Batch { kept, values: Mutex::new(Vec::new()) };
     let one = |w: &Wanted| {
@@ -310,6 +329,17 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
     };
     batch.flush()?;
     outcome
+}
+
+/// What of each row crosses at rest.
+fn rest_of(room: &Room, plan: &Plan, outfit: &Outfit) -> Vec<Arc<AtRest>> {
+    let still = outfit.buffers();
+    let one = |&(outer, inner): &(usize, usize)| {
+        let shape = |layer: usize| plan.pile.facts[layer].shape;
+        let key = Key::begin("crosses at rest").and_key(shape(outer)).and_key(shape(inner)).end();
+        room.derived.get_or(key, || AtRest::of(outfit, &still, (outer, inner)))
+    };
+    plan.rows.par_iter().map(one).collect()
 }
 
 /// Values on their way into the store.
@@ -340,6 +370,8 @@ struct Place<'a> {
     outfit: &'a Outfit,
     /// The pair of each row.
     pairs: &'a [usize],
+    /// What of each row crosses at rest.
+    rest: &'a [Arc<AtRest>],
     settings: Settings,
 }
 
@@ -383,10 +415,12 @@ impl Place<'_> {
         outer.dedup();
         let strains: Vec<f32> = outer.par_iter().map(|&layer| strain(outfit, buffers, layer)).collect();
         let find = |&row: &usize| -> Result<Found, WorkshopError> {
-            let through = in_pose.through(self.pairs[row]);
+            // Of layers that rest does not show together nothing is asked but whether they meet.
+            let through = self.pairs.get(row).map_or_else(Through::default, |&pair| in_pose.through(pair));
+            let crossing = in_pose.crossing(plan.rows[row], &self.rest[row], row >= plan.covered);
             // Every outer layer is among them.
             let strain = outer.binary_search(&plan.rows[row].0).map_or(1.0, |at| strains[at]);
-            Ok((row, batch.put(plan.through[wanted.pose][row], CellThrough { through, strain })?))
+            Ok((row, batch.put(plan.through[wanted.pose][row], CellThrough { through, strain, crossing })?))
         };
         let measured: Vec<Found> = missing.par_iter().map(find).collect::<Result<_, _>>()?;
         batch.kept.counts.through.fetch_add(missing.len(), Ordering::Relaxed);
@@ -474,7 +508,14 @@ mod tests {
         assert!(list.iter().any(leans), "some pose relies on another for what is through");
         let worn = room.worn();
         let pairs = rows(&worn.outfit);
-        let at = Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, settings: room.settings() };
+        let rest = rest_of(&room, &plan, &worn.outfit);
+        let at = Place {
+            plan: &plan,
+            outfit: &worn.outfit,
+            pairs: &pairs,
+            rest: &rest,
+            settings: room.settings(),
+        };
         let batch = Batch { kept, values: Mutex::new(Vec::new()) };
         let mut buffers = worn.outfit.buffers();
         for wanted in list.iter().rev() {
