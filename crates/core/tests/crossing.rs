@@ -1,7 +1,7 @@
 //! Crossings of posed layers whose answers are known by arithmetic.
 #![allow(missing_docs, clippy::unwrap_used)]
 
-use tin_cloak_core::clearance::{AtRest, Crossing, InPose, Outfit, Settings};
+use tin_cloak_core::clearance::{measure_pose, AtRest, Crossing, InPose, Outfit, Settings};
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_core::shapes::{layer, moved, outfit, sphere, tube, Shape};
 use tin_cloak_core::skin::Skin;
@@ -92,4 +92,32 @@ fn the_layers_of_an_outfit_that_only_lie_over_each_other_do_not_cross() {
     for pair in [(1, 0), (2, 0), (2, 1)] {
         assert_eq!(pose.crossing(pair, &AtRest::of(&outfit, &buffers, pair), true), Crossing::default());
     }
+}
+
+/// A hand comes out of a wide cuff and folds back over its hem: vertices that were covered lie outside the
+/// cloth, and nothing has come through. Pressed to the side within the cuff, it has.
+#[test]
+fn a_hand_folded_back_over_its_cuff_is_not_through() {
+    let arm = tube(0.03, (0.0, 0.3), 48, 60, 1.0);
+    let cuff = tube(0.04, (0.05, 0.2), 64, 40, 1.0);
+    let mut layers = vec![layer(&arm, 0, None), layer(&cuff, 1, Some(&arm))];
+    let joint = |y: f32| JointId(u16::from(y > 0.131) + u16::from(y > 0.161));
+    let rows: Vec<_> = arm.0.iter().map(|p| vec![(joint(p.y), 1.0)]).collect();
+    layers[0].skin = Skin::from_rows(&rows, 4).unwrap();
+    layers[1].skin = Skin::uniform(layers[1].rest.len(), &[(JointId(3), 1.0)], 4).unwrap();
+    let outfit = Outfit::new(layers, Default::default());
+    let told = |[wrist, hand, cloth]: [Vec3; 3]| {
+        let mut buffers = outfit.buffers();
+        let places = [Vec3::ZERO, wrist, hand, cloth].map(Mat4::from_translation);
+        buffers.pose(&outfit, &places, &[]);
+        measure_pose(&outfit, &buffers, Settings::default()).pairs.remove(0)
+    };
+    // The cuff slides back, the wrist goes up and over its hem, the hand down outside.
+    let (over, down) = (Vec3::new(0.085, 0.03, 0.0), Vec3::new(0.085, -0.15, 0.0));
+    let folded = told([over, down, Vec3::Y * -0.1]);
+    assert!(folded.covered > 1000);
+    assert_eq!((folded.poking, folded.sunk, folded.buried), (0, 0, 0), "{folded:?}");
+    let aside = Vec3::X * 0.02;
+    let pressed = told([aside, aside, Vec3::ZERO]);
+    assert!(pressed.poking > 20 && (pressed.deepest - 0.01).abs() < 0.0015, "{pressed:?}");
 }

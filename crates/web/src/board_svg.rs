@@ -6,6 +6,10 @@ use tin_cloak_workshop::{Board, Cell, Matching};
 pub(crate) struct CellBox {
     pub pose: usize,
     pub row: usize,
+    /// Where its row stands, from above.
+    pub line: usize,
+    /// True when its row is clear throughout and folded away.
+    pub folded: bool,
     pub x: f32,
     pub y: f32,
     pub width: f32,
@@ -31,12 +35,35 @@ pub(crate) struct Heading {
 pub(crate) struct RowName {
     pub y: f32,
     pub text: String,
+    pub folded: bool,
+}
+
+/// The rows of a board in the order they are drawn: the worst first, and last those in which nothing is
+/// wrong anywhere, which can be folded away. While the board is not whole they keep their order, so that
+/// none moves under the hand.
+fn lines(board: &Board) -> (Vec<usize>, usize) {
+    let of_row = |r: usize| board.cells.iter().filter_map(move |column| column[r].as_ref());
+    let depth = |r: usize| of_row(r).filter(|c| c.is_bad()).map(Cell::depth_mm).fold(0.0, f32::max);
+    let is_clear = |r: &usize| of_row(*r).all(|c| c.measurable && !c.is_bad() && !c.only_crosses());
+    let mut rows: Vec<usize> = (0..board.pairs.len()).collect();
+    if !board.is_whole() {
+        return (rows, board.pairs.len());
+    }
+    rows.sort_by(|a, b| is_clear(a).cmp(&is_clear(b)).then(depth(*b).total_cmp(&depth(*a))));
+    let shown = rows.iter().filter(|r| !is_clear(r)).count();
+    // With nothing wrong at all there is nothing to fold for.
+    let shown = if shown == 0 { rows.len() } else { shown };
+    (rows, shown)
 }
 
 /// The whole drawing.
 pub(crate) struct Drawing {
     pub width: f32,
+    /// With the rows that are folded away, and without.
     pub height: f32,
+    pub folded_height: f32,
+    /// How many rows those are.
+    pub clear_rows: usize,
     pub row_height: f32,
     pub headings: Vec<Heading>,
     pub rows: Vec<RowName>,
@@ -57,7 +84,8 @@ const GAP: f32 = 12.0;
 
 /// Draws `board`; cells are compared with `before` when it is given.
 pub(crate) fn draw(board: &Board, before: Option<&Board>) -> Drawing {
-    let row_height = (142.0 / board.pairs.len().max(1) as f32).clamp(13.0, 24.0);
+    let (order, shown) = lines(board);
+    let row_height = (142.0 / shown.max(1) as f32).clamp(13.0, 24.0);
     let mut groups: Vec<(&str, Vec<usize>)> = Vec::new();
     for (p, pose) in board.poses.iter().enumerate() {
         match groups.last_mut() {
@@ -78,26 +106,27 @@ pub(crate) fn draw(board: &Board, before: Option<&Board>) -> Drawing {
         let width = weight(group) * unit;
         headings.push(Heading { x, text: heading(group, list.len()) });
         for &pose in list {
-            for row in 0..board.pairs.len() {
-                let y = TOP + row as f32 * row_height;
-                cells.push(cell(board, before.as_ref(), (pose, row), (x, y, width)));
+            for (line, &row) in order.iter().enumerate() {
+                let y = TOP + line as f32 * row_height;
+                let drawn = cell(board, before.as_ref(), (pose, row), (x, y, width));
+                cells.push(CellBox { line, folded: line >= shown, ..drawn });
             }
             x += width;
         }
         x += GAP;
     }
-    let rows = board
-        .pairs
-        .iter()
-        .enumerate()
-        .map(|(r, p)| RowName {
-            y: TOP + r as f32 * row_height + row_height * 0.5 + 4.0,
-            text: format!("{} over {}", p.outer, p.inner),
-        })
-        .collect();
+    let name = |(line, &row): (usize, &usize)| RowName {
+        y: TOP + line as f32 * row_height + row_height * 0.5 + 4.0,
+        text: format!("{} over {}", board.pairs[row].outer, board.pairs[row].inner),
+        folded: line >= shown,
+    };
+    let rows = order.iter().enumerate().map(name).collect();
+    let height = |rows: usize| TOP + row_height * rows as f32 + 2.0;
     Drawing {
         width: WIDTH,
-        height: TOP + row_height * board.pairs.len() as f32 + 2.0,
+        height: height(order.len()),
+        folded_height: height(shown),
+        clear_rows: order.len() - shown,
         row_height,
         headings,
         rows,
@@ -144,6 +173,8 @@ fn cell(
     CellBox {
         pose,
         row,
+        line: row,
+        folded: false,
         x,
         y,
         width: (width - if width > 8.0 { 2.0 } else { 0.0 }).max(1.0),
@@ -241,6 +272,26 @@ mod tests {
         let new = board(vec![vec![cell(-1.0)], vec![cell(7.5)], vec![cell(0.9)], vec![None]]);
         assert_eq!((new.unmeasurable_cells(), new.is_clear()), (1, false));
         insta::assert_snapshot!(words(&draw(&new, Some(&old))));
+    }
+
+    #[test]
+    fn the_worst_rows_come_first_and_clear_ones_are_folded() {
+        let pair =
+            |outer: u32| BoardPair { ids: [outer, 0], outer: format!("{outer}"), inner: "Wick".into() };
+        let mut all = board(vec![vec![cell(0.0), cell(1.0), cell(0.2), cell(7.0)]; 4]);
+        all.pairs = (1..=4).map(pair).collect();
+        let drawing = draw(&all, None);
+        let names: Vec<(&str, bool)> = drawing.rows.iter().map(|r| (r.text.as_str(), r.folded)).collect();
+        let wanted =
+            [("4 over Wick", false), ("2 over Wick", false), ("1 over Wick", true), ("3 over Wick", true)];
+        assert_eq!((names.as_slice(), drawing.clear_rows), (&wanted[..], 2));
+        assert!(drawing.folded_height < drawing.height);
+        let first = drawing.cells.iter().find(|c| c.line == 0).unwrap();
+        assert_eq!((first.row, first.class), (3, "worst"));
+        // While it is measured nothing moves, and nothing is folded.
+        all.cells[2][0] = None;
+        let drawing = draw(&all, None);
+        assert!(drawing.clear_rows == 0 && drawing.cells.iter().all(|c| c.line == c.row));
     }
 
     #[test]

@@ -90,9 +90,23 @@ impl<'a> PairView<'a, '_> {
             let out = asked.clearance < -self.settings.tolerance;
             (!out || !self.is_beneath_its_cover(i)).then_some(asked)
         };
-        PairPoints {
+        let mut points = PairPoints {
             inner: (0..covered.len()).into_par_iter().with_min_len(128).map(inner).collect(),
             outer: (0..over.len()).into_par_iter().with_min_len(128).map(|i| self.ask_outer(i)).collect(),
+        };
+        self.leave_out_uncounted(false, covered, &mut points.inner);
+        self.leave_out_uncounted(true, over, &mut points.outer);
+        points
+    }
+
+    /// Takes the answers of those on the wrong side away that got there round an open edge.
+    fn leave_out_uncounted(&self, on_outer: bool, list: &[u32], points: &mut [Option<Asked>]) {
+        let tolerance = self.settings.tolerance;
+        let is_out = |a: &Option<Asked>| a.is_some_and(|a| a.clearance < -tolerance);
+        let at: Vec<usize> = (0..points.len()).filter(|&i| is_out(&points[i])).collect();
+        let wrong: Vec<u32> = at.iter().map(|&i| list[i]).collect();
+        for (i, counts) in at.into_iter().zip(self.counts(on_outer, &wrong)) {
+            points[i] = points[i].filter(|_| counts);
         }
     }
 

@@ -20,6 +20,9 @@
 //!   and counted apart; so is one to which no straight look leads (of 64 directions spread evenly
 //!   over the sphere, those above the surface are tried; for a sunk vertex the inner surface over
 //!   it is what would be seen);
+//! * a poking or sunk vertex counts only where it is reached through a crossing: joined over vertices on
+//!   the wrong side to faces of the two layers that run through each other, not round an open edge (a
+//!   hand bent over its cuff); a part all of which lies on the wrong side counts too;
 //! * a double-walled piece is measured by the wall that faces what lies beneath.
 
 mod ask;
@@ -32,6 +35,7 @@ mod measure;
 mod outfit;
 mod outward;
 mod posed_layers;
+mod reached;
 mod side;
 mod snag;
 mod strain;

@@ -117,6 +117,11 @@ fn through_in(view: &PairView) -> Through {
         Some(outer_spot(coverage.over[i], &asked))
     });
     spots.par_extend(sunk);
+    for on_outer in [false, true] {
+        let wrong: Vec<u32> = spots.iter().filter(|s| s.on_outer == on_outer).map(|s| s.vertex).collect();
+        let mut counts = view.counts(on_outer, &wrong).into_iter();
+        spots.retain(|s| s.on_outer != on_outer || counts.next() == Some(true));
+    }
     let found = Through {
         covered: coverage.covered.len() as u32,
         least_clearance: least.found(),

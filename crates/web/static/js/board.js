@@ -4,9 +4,14 @@ export class Board {
     this.onChoose = onChoose;
     this.pose = null;
     this.row = null;
+    this.unfolded = false;
     document.body.addEventListener("click", (e) => {
       const cell = e.target.closest?.("#board .cell");
       if (cell) this.choose(cell);
+      if (e.target.closest?.("#clear-rows")) {
+        this.unfolded = !this.unfolded;
+        this.mark();
+      }
     });
   }
 
@@ -27,7 +32,19 @@ export class Board {
     this.onChoose({ pose: this.pose, row: this.row, spot, title: cell.querySelector("title").textContent });
   }
 
+  // Rows that are clear throughout are folded away, or not, as was wished last.
+  fold() {
+    const svg = document.querySelector("#board svg.board");
+    document.getElementById("board").classList.toggle("unfolded", this.unfolded);
+    document.getElementById("clear-rows")?.setAttribute("aria-pressed", this.unfolded);
+    if (!svg) return;
+    const height = this.unfolded ? svg.dataset.whole : svg.dataset.folded;
+    svg.setAttribute("height", height);
+    svg.setAttribute("viewBox", `0 0 ${svg.getAttribute("width")} ${height}`);
+  }
+
   mark() {
+    this.fold();
     const here = document.querySelector("#board .here");
     const cell = this.pose === null ? null : this.at(this.pose, this.row);
     if (!here) return;
@@ -46,8 +63,9 @@ export class Board {
       this.choose(cells[0]);
       return;
     }
-    const next = this.at(this.pose + poses, this.row + rows);
-    if (next) this.choose(next);
+    const line = Number(this.at(this.pose, this.row)?.dataset.line ?? 0) + rows;
+    const next = document.querySelector(`#board .cell[data-pose="${this.pose + poses}"][data-line="${line}"]`);
+    if (next && (this.unfolded || !next.matches(".folded"))) this.choose(next);
   }
 
   depth(cell) {

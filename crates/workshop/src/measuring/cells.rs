@@ -423,7 +423,8 @@ impl Place<'_> {
             Ok((row, batch.put(plan.through[wanted.pose][row], CellThrough { through, strain, crossing })?))
         };
         let measured: Vec<Found> = missing.par_iter().map(find).collect::<Result<_, _>>()?;
-        batch.kept.counts.through.fetch_add(missing.len(), Ordering::Relaxed);
+        let counted = missing.iter().filter(|row| **row < plan.covered).count();
+        batch.kept.counts.through.fetch_add(counted, Ordering::Relaxed);
         // Only now is it known which of them show anything.
         let shown: Vec<(usize, &Through)> = (known.iter().chain(&measured))
             .filter(|(row, f)| wanted.sight.contains(row) && !f.through.spots.is_empty())
