@@ -104,7 +104,8 @@ pub(crate) fn draw(board: &Board, before: Option<&Board>) -> Drawing {
     let mut x = NAMES;
     for (group, list) in &groups {
         let width = weight(group) * unit;
-        headings.push(Heading { x, text: heading(group, list.len()) });
+        let span = width * list.len() as f32;
+        headings.push(Heading { x, text: heading(group, list.len(), span + GAP) });
         for &pose in list {
             for (line, &row) in order.iter().enumerate() {
                 let y = TOP + line as f32 * row_height;
@@ -134,11 +135,19 @@ pub(crate) fn draw(board: &Board, before: Option<&Board>) -> Drawing {
     }
 }
 
-fn heading(group: &str, frames: usize) -> String {
-    match group {
+/// A group's name, with how much is in it where there is room for that.
+fn heading(group: &str, frames: usize, room: f32) -> String {
+    let long = match group {
         "rest" => "rest".to_owned(),
         "range" => format!("range of motion, {frames} poses"),
         clip => format!("{clip}, {frames} frames"),
+    };
+    // About so wide a letter at this size.
+    const LETTER: f32 = 5.2;
+    if long.chars().count() as f32 * LETTER <= room {
+        long
+    } else {
+        group.to_owned()
     }
 }
 

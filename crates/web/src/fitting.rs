@@ -337,9 +337,9 @@ fn contact_card(board: &Board, pose: usize, row: usize) -> Option<SnagCard> {
     Some(SnagCard {
         outer: pair.outer.clone(),
         inner: pair.inner.clone(),
-        place: format!("they meet over {:.0} mm", cell.crossing_mm),
+        place: format!("{} faces meet over {:.0} mm", cell.crossing_faces, cell.crossing_mm),
         deepest_mm: cell.contact_mm,
-        vertices: cell.crossing_faces as usize,
+        vertices: 0,
         point,
         look,
         causes: Vec::new(),

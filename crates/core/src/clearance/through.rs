@@ -40,7 +40,7 @@ pub struct Through {
     /// The others, and the sunk ones of the outer layer.
     pub spots: Vec<ThroughSpot>,
     /// True when the pair cannot be measured in the pose: a vertex of it is nowhere (its position no
-    /// number), or nothing of it could be asked.
+    /// number). Where every vertex has an open edge nearest, the crossing still tells.
     pub unmeasurable: bool,
 }
 
@@ -136,9 +136,7 @@ impl Through {
     fn judged(mut self, view: &PairView) -> Self {
         let Coverage { covered, over, .. } = &*view.pair.coverage;
         let lost = |list: &[u32], at: &[Vec3]| list.iter().any(|&v| !at[v as usize].is_finite());
-        let nothing = self.least_clearance.is_none() && self.spots.is_empty();
-        self.unmeasurable =
-            nothing || lost(covered, &view.inner().positions) || lost(over, &view.outer().positions);
+        self.unmeasurable = lost(covered, &view.inner().positions) || lost(over, &view.outer().positions);
         self
     }
 }

@@ -59,8 +59,8 @@ pub struct Cell {
     /// tolerance, where rest does not have them so.
     #[serde(default)]
     pub contact_mm: f32,
-    /// False when it cannot be measured in the pose: a vertex is nowhere, or nothing could be asked. It
-    /// is not clear then, and the figures say nothing.
+    /// False when it cannot be measured in the pose: a vertex is nowhere. It is not clear then, and the
+    /// figures say nothing.
     #[serde(default = "yes")]
     pub measurable: bool,
     /// Where the worst is, in the pose (metres), and from which direction it is seen best.
