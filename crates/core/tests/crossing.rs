@@ -64,7 +64,7 @@ fn a_hand_through_a_cuff_bent_over_it_crosses_only_where_it_runs_through() {
         pose[0] = Mat4::from_translation(about)
             * Mat4::from_quat(Quat::from_rotation_z(degrees.to_radians()))
             * Mat4::from_translation(-about);
-        posed(&hand, &[cuff.clone()], &pose, (1, 0)).1
+        posed(&hand, std::slice::from_ref(&cuff), &pose, (1, 0)).1
     };
     assert_eq!(turned(15.0), Crossing::default());
     assert!(turned(80.0).new_length > 0.05, "{:?}", turned(80.0));
