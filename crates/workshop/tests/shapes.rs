@@ -4,13 +4,14 @@
 mod common;
 
 use common::{files, wearing, Bench};
-use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
+use tin_cloak_formats::{write_glb, GlbPart, GlbScene, Look, MaterialRun, Materials};
 use tin_cloak_workshop::core::deform::Morph;
 use tin_cloak_workshop::core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_workshop::core::mesh::Mesh;
+use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    export_glb, read, BrushStroke, Chosen, Companions, EaseOptions, MeshPart, PieceKind, PlaceOptions, Reach,
-    Step,
+    export_glb, read, AssetRole, BrushStroke, Chosen, Companions, EaseOptions, MeshPart, PieceKind,
+    PlaceOptions, Reach, Step,
 };
 
 /// The mesh of a file of the demo's.
@@ -197,4 +198,87 @@ fn a_vertex_that_strayed_changes_nothing_of_the_others() {
     whole.bind_all();
     assert_eq!(bench.piece(1).bound.unwrap().skin, whole.piece(1).bound.unwrap().skin);
     assert!(bench.refused(Step::LeaveOutStrays { piece: 1 }).contains("nothing of “tunic” lies far"));
+}
+
+/// A pauldron with weights, a joint of its own, a shape and two materials, as its file has it.
+fn all_in_one() -> (Vec<u8>, MeshPart) {
+    let file = files().iter().find(|f| f.name == "left pauldron.glb").unwrap();
+    let mut document = read(file.name, &file.bytes, &Companions::new()).unwrap();
+    let mut part = document.meshes.remove(0);
+    let material = |name: &str, red: f32| {
+        let colour = serde_json::json!([red, 0.4, 0.3, 1.0]);
+        serde_json::json!({ "name": name, "pbrMetallicRoughness": { "baseColorFactor": colour } })
+    };
+    let materials =
+        Materials { materials: vec![material("tin", 0.5), material("rust", 0.9)], ..Materials::default() };
+    let run = |first, material| MaterialRun { first, material: Some(material) };
+    part.look = Look { runs: vec![run(0, 0), run(300, 1)], materials: materials.into(), ..Look::default() };
+    let flared: Vec<Vec3> = part.mesh.normals.iter().map(|n| *n * 0.006).collect();
+    part.morphs = vec![Morph::from_dense("flared".into(), &flared)];
+    let written = GlbPart {
+        name: "pauldron",
+        mesh: &part.mesh,
+        skin: part.skin.as_ref(),
+        morphs: &part.morphs,
+        amounts: &[0.25],
+        mark: None,
+        look: &part.look,
+        colour: [0.5; 3],
+    };
+    let skeleton = document.skeleton.as_ref();
+    (write_glb(&GlbScene { parts: vec![written], skeleton, clips: &[] }).unwrap(), part)
+}
+
+#[test]
+fn a_piece_with_everything_goes_out_as_it_came() {
+    let (bytes, came) = all_in_one();
+    let bench = wearing(&[("quilted tunic", 1)]);
+    let asset = bench.shop.bring_in("pauldron.glb", &bytes, &Companions::new()).unwrap()[0].id;
+    bench.shop.sort(asset, AssetRole::Piece).unwrap();
+    bench.run(bench.shop.piece_step(asset, 2, PieceKind::Stiff).unwrap());
+    let out = read("x.glb", &export_glb(&bench.room().dress).unwrap(), &Companions::new()).unwrap();
+    let part = out.meshes.iter().find(|m| m.name == "pauldron").unwrap();
+    assert_eq!((&part.mesh.positions, &part.mesh.triangles), (&came.mesh.positions, &came.mesh.triangles));
+    assert_eq!((&part.morphs, part.amounts.as_slice()), (&came.morphs, &[0.25][..]));
+    let names = |p: &MeshPart| {
+        let name = |r: &MaterialRun| p.look.materials.materials[r.material.unwrap() as usize]["name"].clone();
+        p.look.runs.iter().map(|r| (r.first, name(r))).collect::<Vec<_>>()
+    };
+    assert_eq!(names(part), names(&came));
+    // Each joint has the weights it had; the one the body lacks is there under the name it came with.
+    let skeleton = out.skeleton.as_ref().unwrap();
+    let own = read("pauldron.glb", &bytes, &Companions::new()).unwrap().skeleton.unwrap();
+    assert!(bench.room().dress.body.own_joints.iter().any(|j| j.name == "pauldron_hinge_left"));
+    for (j, name) in own.names.iter().enumerate() {
+        let before = came.skin.as_ref().unwrap().column(JointId(j as u16));
+        if before.iter().all(|w| *w == 0.0) {
+            continue;
+        }
+        let after = part.skin.as_ref().unwrap().column(skeleton.find(name).unwrap());
+        assert!(before.iter().zip(&after).all(|(a, b)| (a - b).abs() < 1e-5), "{name}");
+    }
+}
+
+/// Faces left out take their part of a shape with them, of one that was turned too.
+#[test]
+fn a_shape_goes_through_a_cut() {
+    let part = part_of("tin breastplate.glb");
+    let flared: Vec<Vec3> = part.mesh.normals.iter().map(|n| *n * 0.004).collect();
+    let bytes = written(&part, &[Morph::from_dense("flared".into(), &flared)], &[0.5]);
+    for turned in [0.0, 30.0] {
+        let bench = wearing(&[]);
+        let asset = bench.shop.bring_in("plate.glb", &bytes, &Companions::new()).unwrap()[0].id;
+        bench.run(bench.shop.piece_step(asset, 1, PieceKind::Stiff).unwrap());
+        let options = PlaceOptions { turn_degrees: [0.0, turned, 0.0], ..PlaceOptions::NONE };
+        bench.run(Step::Place { piece: 1, options });
+        let old = bench.piece(1);
+        let shape = old.shapes[0].to_dense(old.rest.len());
+        bench.run(Step::LeaveOutUnseen { piece: 1 });
+        let new = bench.piece(1);
+        assert!(new.rest.len() < old.rest.len() && new.amounts == [0.5]);
+        for (p, offset) in new.rest.iter().zip(new.shapes[0].to_dense(new.rest.len())) {
+            let was = old.rest.iter().position(|q| q == p).unwrap();
+            assert!(offset.distance(shape[was]) < 1e-7);
+        }
+    }
 }
