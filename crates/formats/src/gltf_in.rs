@@ -269,6 +269,7 @@ fn read_part(
             Morph::from_dense(name, dense)
         })
         .collect();
+    make_unique(morphs.iter_mut().map(|m| &mut m.name));
     if let Some(joints) = joints {
         marks::read_drivers(node, &mut morphs, &joints.skeleton);
     }

@@ -328,24 +328,6 @@ struct Snags {
     more: usize,
 }
 
-/// What a cell says of layers that are in each other as they were not at rest, or that run through each
-/// other with nothing out in sight: its one place.
-fn contact_card(board: &Board, pose: usize, row: usize) -> Option<SnagCard> {
-    let cell = board.cells.get(pose)?.get(row)?.as_ref()?;
-    let (point, look) = cell.spot.filter(|_| cell.contact_mm > 0.0 || cell.only_crosses())?;
-    let pair = &board.pairs[row];
-    Some(SnagCard {
-        outer: pair.outer.clone(),
-        inner: pair.inner.clone(),
-        place: format!("{} faces meet over {:.0} mm", cell.crossing_faces, cell.crossing_mm),
-        deepest_mm: cell.contact_mm,
-        vertices: 0,
-        point,
-        look,
-        causes: Vec::new(),
-    })
-}
-
 /// The snags of a pose, of one board row when it is named.
 #[get("/fitting/<id>/snags?<pose>&<row>")]
 async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
@@ -353,7 +335,7 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
         let room = shop.room(id, None)?;
         let (mut cards, more) = room.snag_cards(pose, row, 12)?;
         if let Some(row) = row.filter(|_| cards.is_empty()) {
-            cards.extend(shop.board(&room)?.and_then(|board| contact_card(&board, pose, row)));
+            cards.extend(shop.board(&room)?.and_then(|board| board.crossing_card(pose, row)));
         }
         let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.label());
         page(&Snags { pose, cards, more })

@@ -1,11 +1,13 @@
 //! A real body's suit, skinned, brought in by the page: its weights are kept, shown and matched anew.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+mod common;
+
 use rocket::http::{ContentType, Header, Status};
 use rocket::local::blocking::Client;
 use std::sync::Arc;
 use tin_cloak_web::application;
-use tin_cloak_workshop::{fit_files, BindOptions, Companions, JobState, NamedFile, PieceFile, Workshop};
+use tin_cloak_workshop::{fit_files, BindOptions, Companions, NamedFile, PieceFile, Workshop};
 
 const HOST: &str = "127.0.0.1:8610";
 
@@ -36,16 +38,7 @@ impl Server {
         let Some(told) = answer.headers().get_one("HX-Trigger").map(str::to_owned) else {
             return Err(answer.into_string().unwrap_or_default());
         };
-        let told: serde_json::Value = serde_json::from_str(&told).unwrap();
-        let job = self.shop.jobs().get(told["job-started"]["job"].as_u64().unwrap()).unwrap();
-        loop {
-            match job.state() {
-                JobState::Running => std::thread::sleep(std::time::Duration::from_millis(2)),
-                JobState::Done(sentence) => return Ok(sentence),
-                JobState::Failed(why) => return Err(why),
-                JobState::Stopped => return Err("stopped".to_owned()),
-            }
-        }
+        common::outcome(&self.shop, &told)
     }
 }
 

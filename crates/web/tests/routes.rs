@@ -1,11 +1,13 @@
 //! Every page, fragment and answer of a fitting, asked as the page asks for it.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+mod common;
+
 use rocket::http::{ContentType, Header, Status};
 use rocket::local::blocking::Client;
 use std::sync::Arc;
 use tin_cloak_web::application;
-use tin_cloak_workshop::{JobState, Workshop};
+use tin_cloak_workshop::Workshop;
 
 const HOST: &str = "127.0.0.1:8610";
 
@@ -49,16 +51,7 @@ impl Server {
     fn step(&self, path: &str, form: &str) -> Result<String, String> {
         let (status, trigger, text) = self.post(path, form);
         assert_eq!(status, Status::NoContent, "{path}: {text}");
-        let told: serde_json::Value = serde_json::from_str(&trigger.unwrap()).unwrap();
-        let job = self.shop.jobs().get(told["job-started"]["job"].as_u64().unwrap()).unwrap();
-        loop {
-            match job.state() {
-                JobState::Running => std::thread::sleep(std::time::Duration::from_millis(2)),
-                JobState::Done(sentence) => return Ok(sentence),
-                JobState::Failed(why) => return Err(why),
-                JobState::Stopped => return Err("stopped".to_owned()),
-            }
-        }
+        common::outcome(&self.shop, &trigger.unwrap())
     }
 }
 

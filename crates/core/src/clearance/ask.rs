@@ -94,18 +94,29 @@ impl<'a> PairView<'a, '_> {
             inner: (0..covered.len()).into_par_iter().with_min_len(128).map(inner).collect(),
             outer: (0..over.len()).into_par_iter().with_min_len(128).map(|i| self.ask_outer(i)).collect(),
         };
-        self.leave_out_uncounted(false, covered, &mut points.inner);
-        self.leave_out_uncounted(true, over, &mut points.outer);
+        let is_out = |a: &Option<Asked>| self.is_out(a);
+        if points.inner.iter().chain(&points.outer).any(is_out) {
+            let meeting = self.meeting();
+            self.leave_out_uncounted((false, covered), &meeting, &mut points.inner);
+            self.leave_out_uncounted((true, over), &meeting, &mut points.outer);
+        }
         points
     }
 
+    fn is_out(&self, asked: &Option<Asked>) -> bool {
+        asked.is_some_and(|a| a.clearance < -self.settings.tolerance)
+    }
+
     /// Takes the answers of those on the wrong side away that got there round an open edge.
-    fn leave_out_uncounted(&self, on_outer: bool, list: &[u32], points: &mut [Option<Asked>]) {
-        let tolerance = self.settings.tolerance;
-        let is_out = |a: &Option<Asked>| a.is_some_and(|a| a.clearance < -tolerance);
-        let at: Vec<usize> = (0..points.len()).filter(|&i| is_out(&points[i])).collect();
+    fn leave_out_uncounted(
+        &self,
+        (on_outer, list): (bool, &[u32]),
+        meeting: &[(u32, u32)],
+        points: &mut [Option<Asked>],
+    ) {
+        let at: Vec<usize> = (0..points.len()).filter(|&i| self.is_out(&points[i])).collect();
         let wrong: Vec<u32> = at.iter().map(|&i| list[i]).collect();
-        for (i, counts) in at.into_iter().zip(self.counts(on_outer, &wrong)) {
+        for (i, counts) in at.into_iter().zip(self.counts(on_outer, &wrong, meeting)) {
             points[i] = points[i].filter(|_| counts);
         }
     }

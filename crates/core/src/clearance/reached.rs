@@ -67,9 +67,14 @@ impl Asking<'_, '_, '_> {
 }
 
 impl<'a> PairView<'a, '_> {
+    /// The faces of the two layers that meet, as pairs.
+    pub fn meeting(&self) -> Vec<(u32, u32)> {
+        meeting_faces(self.buffers, (self.pair.outer, self.pair.inner))
+    }
+
     /// For each of the vertices on the wrong side, of the outer layer or of the inner one, whether it
-    /// counts as through.
-    pub fn counts(&self, on_outer: bool, wrong: &[u32]) -> Vec<bool> {
+    /// counts as through; `meeting` as above.
+    pub fn counts(&self, on_outer: bool, wrong: &[u32], meeting: &[(u32, u32)]) -> Vec<bool> {
         if wrong.is_empty() {
             return Vec::new();
         }
@@ -79,7 +84,6 @@ impl<'a> PairView<'a, '_> {
             false => (self.pair.inner, &coverage.covered),
         };
         let topology = &*self.outfit.layers[layer].topology;
-        let meeting = meeting_faces(self.buffers, (self.pair.outer, self.pair.inner));
         let faces = meeting.iter().map(|p| if on_outer { p.0 } else { p.1 });
         let mut asking = Asking { view: self, on_outer, list, known: HashMap::new() };
         let reached = asking.from(topology, faces);

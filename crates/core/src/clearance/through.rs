@@ -117,9 +117,10 @@ fn through_in(view: &PairView) -> Through {
         Some(outer_spot(coverage.over[i], &asked))
     });
     spots.par_extend(sunk);
+    let meeting = if spots.is_empty() { Vec::new() } else { view.meeting() };
     for on_outer in [false, true] {
         let wrong: Vec<u32> = spots.iter().filter(|s| s.on_outer == on_outer).map(|s| s.vertex).collect();
-        let mut counts = view.counts(on_outer, &wrong).into_iter();
+        let mut counts = view.counts(on_outer, &wrong, &meeting).into_iter();
         spots.retain(|s| s.on_outer != on_outer || counts.next() == Some(true));
     }
     let found = Through {

@@ -478,11 +478,8 @@ for (let n = 1; n <= 6; n++) actions[n] = () => goTo(n);
 listen(actions);
 
 async function begin() {
-  const before = facts;
   facts = await getJson(`/fitting/${fitting}/scene`);
   await scene.setParts(facts);
-  // A body of other size, or of other meshes, is looked at anew.
-  if (before && String([before.low, before.high]) !== String([facts.low, facts.high])) scene.seeWhole();
   joints.setJoints(facts.joints);
   setPoses();
   scene.resize();

@@ -49,8 +49,7 @@ impl Dressed {
     pub fn open(file: &NamedFile, body_mesh: Option<&str>, wish: &TrialWish) -> Result<Self, WorkshopError> {
         let started = Instant::now();
         let document = file.document()?;
-        let marks = document.meshes.iter().filter_map(|m| m.mark.as_ref());
-        let mark = marks.clone().find(|m| m.role == "body").cloned();
+        let mark = document.meshes.iter().filter_map(|m| m.mark.as_ref()).find(|m| m.role == "body").cloned();
         let (body, parts) = sort_document(&file.name, document, body_mesh)?;
         let skinned: Vec<MeshPart> = parts.into_iter().filter(|p| p.skin.is_some()).collect();
         let skeleton = body.skeleton.clone();

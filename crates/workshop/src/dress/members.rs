@@ -28,8 +28,7 @@ impl Member {
         self.part.place(scale, turn);
     }
 
-    /// The mesh as it came, with the weights that `skin` of the body has for it now.
-    /// (of `joints` joints).
+    /// The mesh as it came, with the weights that `skin` of the body (over `joints` joints) has for it now.
     ///
     /// # Errors
     /// Never in practice: the rows are those of sound weights.
@@ -107,8 +106,10 @@ fn add_shape(shapes: &mut Vec<Morph>, more: &Morph, first: u32) {
 fn body_of(part: &MeshPart, shells: Option<&[u32]>) -> Kept {
     let Some(shells) = shells else { return Kept::all_of(&part.mesh) };
     let topology = Topology::of(&part.mesh);
+    let mut meant = vec![false; topology.shells];
+    shells.iter().filter_map(|s| meant.get_mut(*s as usize).map(|m| *m = true)).for_each(drop);
     let shell = |t: &[u32; 3]| topology.shell_of_vertex[t[0] as usize];
-    let is_in = |f: &u32| shells.contains(&shell(&topology.triangles[*f as usize]));
+    let is_in = |f: &u32| meant[shell(&topology.triangles[*f as usize]) as usize];
     let faces: Vec<u32> = (0..topology.triangles.len() as u32).filter(is_in).collect();
     let mut used = vec![false; part.mesh.positions.len()];
     faces.iter().flat_map(|&f| part.mesh.triangles[f as usize]).for_each(|v| used[v as usize] = true);
@@ -152,14 +153,22 @@ pub struct Beside {
 /// Vertices no further apart than this lie on one seam, metres.
 const SEAM: f32 = 0.002;
 
+/// The open edge of a body, ready to be asked.
+pub(crate) struct OpenEdge(Bvh);
+
+impl OpenEdge {
+    /// Of a body of these meshes.
+    pub fn of(body: &[&MeshPart]) -> Self {
+        Self(Bvh::over_points(&body.iter().flat_map(|b| open_edge(b)).collect::<Vec<Vec3>>()))
+    }
+}
+
 impl Beside {
-    /// What `part` is to a body of these meshes.
-    pub(crate) fn of(part: &MeshPart, body: &[&MeshPart]) -> Self {
+    /// What `part` is to a body with that open edge.
+    pub(crate) fn of(part: &MeshPart, body: &OpenEdge) -> Self {
         let own = open_edge(part);
-        let theirs: Vec<Vec3> = body.iter().flat_map(|b| open_edge(b)).collect();
-        let tree = Bvh::over_points(&theirs);
-        let met = own.iter().filter(|p| tree.closest(**p, SEAM).is_some()).count();
-        let closes = met >= 6 && met * 3 >= own.len().min(theirs.len());
+        let met = own.iter().filter(|p| body.0.closest(**p, SEAM).is_some()).count();
+        let closes = met >= 6 && met * 3 >= own.len().min(body.0.len());
         Self { name: part.name.clone(), vertices: part.mesh.positions.len(), closes }
     }
 }

@@ -4,9 +4,15 @@ use crate::dress::piece::Piece;
 use crate::state::fitting::{FittingState, KeptPose};
 use crate::state::motion::RangeState;
 use glam::{Quat, Vec3};
+use std::collections::{HashMap, HashSet};
 use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::trial::JointRange;
 use tin_cloak_formats::{Mark, MarkedPose};
+
+/// So many poses of a file are tried at most: each costs a column of the board.
+const MOST_POSES: usize = 500;
+/// The name of a pose is at most this long, in letters.
+pub(crate) const LONGEST_NAME: usize = 60;
 
 /// What a person has said of the poses a dress is tried in.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -25,7 +31,13 @@ impl Said {
     /// As the mark of a body says, on `skeleton`. What makes no sense there is left out.
     pub(crate) fn of_mark(mark: Option<&Mark>, skeleton: &Skeleton) -> Self {
         let Some(mark) = mark else { return Self::default() };
-        let poses = mark.poses.iter().map(|p| unmarked(p, skeleton)).collect();
+        // From the last to the first, so that of joints of one name the first is meant, as in `Skeleton::find`.
+        let joints: HashMap<&str, usize> =
+            skeleton.names.iter().enumerate().rev().map(|(j, name)| (name.as_str(), j)).collect();
+        let mut names = HashSet::new();
+        let sound = |p: &&MarkedPose| (1..=LONGEST_NAME).contains(&p.name.chars().count());
+        let poses = mark.poses.iter().filter(sound).filter(|p| names.insert(&p.name)).take(MOST_POSES);
+        let poses = poses.map(|p| unmarked(p, &joints, Pose::rest(skeleton.len()))).collect();
         Self { ranges: ranges_of(Some(mark), skeleton), poses }
     }
 
@@ -62,14 +74,43 @@ fn marked(kept: &KeptPose, skeleton: &Skeleton) -> MarkedPose {
     MarkedPose { name: kept.name.clone(), joints: joints.collect() }
 }
 
-fn unmarked(marked: &MarkedPose, skeleton: &Skeleton) -> KeptPose {
-    let mut pose = Pose::rest(skeleton.len());
+fn unmarked(marked: &MarkedPose, joints: &HashMap<&str, usize>, mut pose: Pose) -> KeptPose {
     for (name, turn, way) in &marked.joints {
         let (turn, way) = (Quat::from_array(*turn), Vec3::from(*way));
         let sound = turn.is_finite() && turn.length() > 1e-6 && way.is_finite() && way.length() < 1e3;
-        if let Some(joint) = skeleton.find(name).filter(|_| sound) {
-            (pose.rotations[joint.index()], pose.translations[joint.index()]) = (turn.normalize(), way);
+        if let Some(&joint) = joints.get(name.as_str()).filter(|_| sound) {
+            (pose.rotations[joint], pose.translations[joint]) = (turn.normalize(), way);
         }
     }
     KeptPose { name: marked.name.clone(), pose }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use tin_cloak_core::skeleton::LocalTransform;
+    use tin_cloak_core::JointId;
+
+    fn posed(name: &str, joint: &str) -> MarkedPose {
+        MarkedPose { name: name.to_owned(), joints: vec![(joint.to_owned(), [0.0, 0.0, 1.0, 0.0], [0.0; 3])] }
+    }
+
+    #[test]
+    fn a_files_poses_are_bounded_and_told_apart_even_where_joints_share_a_name() {
+        let names = ["hip", "knee", "knee"].map(str::to_owned).to_vec();
+        let parents = vec![None, Some(JointId(0)), Some(JointId(1))];
+        let rest = vec![LocalTransform::IDENTITY; 3];
+        let skeleton = Skeleton::at_rest(names, parents, rest).unwrap();
+        let mut poses: Vec<_> = (0..2000).map(|n| posed(&format!("pose {n}"), "knee")).collect();
+        poses.extend([posed("", "knee"), posed(&"x".repeat(LONGEST_NAME + 1), "knee")]);
+        poses.rotate_right(2);
+        poses.insert(0, posed("pose 7", "no such joint"));
+        let said = Said::of_mark(Some(&Mark { poses, ..Mark::default() }), &skeleton);
+        assert_eq!(said.poses.len(), MOST_POSES);
+        assert_eq!((said.poses[0].name.as_str(), said.poses[1].name.as_str()), ("pose 7", "pose 0"));
+        assert_eq!(said.poses.iter().filter(|p| p.name == "pose 7").count(), 1);
+        assert!(said.poses.iter().all(|p| p.pose.rotations.len() == 3));
+        let turned = Quat::from_xyzw(0.0, 0.0, 1.0, 0.0);
+        assert_eq!(said.poses[1].pose.rotations, [Quat::IDENTITY, turned, Quat::IDENTITY]);
+    }
 }

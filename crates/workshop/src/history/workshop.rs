@@ -235,8 +235,8 @@ impl Workshop {
         let several = marked.len() > 1 || marked.iter().any(|p| p.shells.is_some());
         let parts = if several { marked } else { Vec::new() };
         let whole = self.decoder.body(&self.store, &body, &parts)?;
-        let of_body = known.meshes.iter().filter(|m| m.mark.as_ref().is_some_and(|k| k.role == "body"));
-        let said = Said::of_mark(of_body.clone().next().and_then(|m| m.mark.as_ref()), &whole.skeleton);
+        let mark = known.meshes.iter().filter_map(|m| m.mark.as_ref()).find(|m| m.role == "body");
+        let said = Said::of_mark(mark, &whole.skeleton);
         let step = Step::Begin {
             file: body.file.clone(),
             file_name: body.file_name.clone(),

@@ -2,6 +2,7 @@
 
 use crate::dress::decode::read_stored;
 use crate::dress::motions::{checked_pairs, checked_range, guessed_pairs};
+use crate::dress::said::LONGEST_NAME;
 use crate::error::WorkshopError;
 use crate::intake::controls::without_controls;
 use crate::making::doing::Doing;
@@ -14,9 +15,6 @@ use crate::state::turn::Turn;
 use tin_cloak_core::intake::{JointRole, Up};
 use tin_cloak_core::trial::JointRange;
 use tin_cloak_store::BlobId;
-
-/// A name is at most this long.
-const LONGEST_NAME: usize = 60;
 
 impl Doing<'_> {
     pub fn clear_controls(&mut self) -> Result<String, WorkshopError> {

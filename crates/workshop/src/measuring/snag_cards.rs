@@ -3,6 +3,7 @@
 use crate::dress::room::Room;
 use crate::dress::worn::Worn;
 use crate::error::WorkshopError;
+use crate::measuring::board::Board;
 use crate::measuring::posed::Posed;
 use glam::{Mat3, Vec3};
 use serde::Serialize;
@@ -23,6 +24,26 @@ pub struct SnagCard {
     pub look: [f32; 3],
     /// Joint or shape and millimetres, largest first.
     pub causes: Vec<(String, f32)>,
+}
+
+impl Board {
+    /// What a cell says of layers that are in each other as they were not at rest, or that run through each
+    /// other with nothing out in sight: its one place. None where no cell says so.
+    pub fn crossing_card(&self, pose: usize, row: usize) -> Option<SnagCard> {
+        let cell = self.cells.get(pose)?.get(row)?.as_ref()?;
+        let (point, look) = cell.spot.filter(|_| cell.contact_mm > 0.0 || cell.only_crosses())?;
+        let pair = &self.pairs[row];
+        Some(SnagCard {
+            outer: pair.outer.clone(),
+            inner: pair.inner.clone(),
+            place: format!("{} faces meet over {:.0} mm", cell.crossing_faces, cell.crossing_mm),
+            deepest_mm: cell.contact_mm,
+            vertices: 0,
+            point,
+            look,
+            causes: Vec::new(),
+        })
+    }
 }
 
 impl Room {

@@ -1,6 +1,6 @@
 //! What a file that came in holds: bodies, pieces, motions, and what is better left out.
 
-use crate::dress::members::Beside;
+use crate::dress::members::{Beside, OpenEdge};
 use crate::error::WorkshopError;
 use serde::{Deserialize, Serialize};
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
@@ -75,11 +75,12 @@ pub(crate) fn found_in(stem: &str, document: &Document) -> Result<Vec<NewAsset>,
         return Ok(vec![new_asset(stem, AssetRole::Motion, &facts)?]);
     }
     let body = guess_body(document);
+    let edge = body.map(|b| OpenEdge::of(&[&document.meshes[b]]));
     let mut found = Vec::new();
     for (i, part) in document.meshes.iter().enumerate() {
-        let closes = body.filter(|b| *b != i && part.skin.is_some()).map(|b| &document.meshes[b]);
-        let (role, why) = match closes {
-            Some(body) if part.mark.is_none() && Beside::of(part, &[body]).closes => {
+        let apart = body.is_some_and(|b| b != i) && part.skin.is_some() && part.mark.is_none();
+        let (role, why) = match &edge {
+            Some(edge) if apart && Beside::of(part, edge).closes => {
                 (AssetRole::LeftOut, "it closes the body’s open edge: joined to it at Intake")
             }
             _ => guess(part, body == Some(i), document.meshes.len()),

@@ -1,0 +1,17 @@
+//! Waiting for a step that was sent.
+
+use tin_cloak_workshop::{JobState, Workshop};
+
+/// Waits for the job that an answer's trigger tells of: its sentence, or why not.
+pub fn outcome(shop: &Workshop, trigger: &str) -> Result<String, String> {
+    let told: serde_json::Value = serde_json::from_str(trigger).unwrap();
+    let job = shop.jobs().get(told["job-started"]["job"].as_u64().unwrap()).unwrap();
+    loop {
+        match job.state() {
+            JobState::Running => std::thread::sleep(std::time::Duration::from_millis(2)),
+            JobState::Done(sentence) => return Ok(sentence),
+            JobState::Failed(why) => return Err(why),
+            JobState::Stopped => return Err("stopped".to_owned()),
+        }
+    }
+}
