@@ -5,7 +5,8 @@ use crate::progress::Progress;
 use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_workshop::{
-    fit_files, BindOptions, Dressed, MendOptions, NamedFile, PieceFile, Report, TrialWish, WorkshopError,
+    fit_files, through_in_words, BindOptions, Dressed, MendOptions, NamedFile, PieceFile, Report, TrialWish,
+    WorkshopError,
 };
 
 type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
@@ -91,7 +92,9 @@ fn measured(dressed: &Dressed, tolerance_mm: f32) -> Result<(Report, usize), Wor
 
 fn say_worst(report: &Report) {
     match &report.worst {
-        Some(w) => println!("deepest {:.2} mm: {} through {}, {}", w.deepest_mm, w.inner, w.outer, w.pose),
+        Some(w) => {
+            println!("deepest {:.2} mm: {}, {}", w.deepest_mm, through_in_words(&w.outer, &w.inner), w.pose)
+        }
         None => println!("clear: nothing pokes through by more than {} mm", report.tolerance_mm),
     }
     for skipped in &report.skipped_poses {

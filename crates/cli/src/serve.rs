@@ -4,7 +4,11 @@ use crate::args::Serve;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::sync::Arc;
-use tin_cloak_workshop::{Companions, Workshop};
+use tin_cloak_workshop::{Companions, Step, Workshop};
+
+/// The demo's fittings.
+const BARE: &str = "Lamplighter, to dress";
+const DRESSED: &str = "Lamplighter, night round";
 
 type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
 
@@ -29,9 +33,11 @@ pub(crate) fn demo(args: &Serve) -> Outcome {
     outcome
 }
 
-/// Makes the demo's files and its fitting in an empty store.
+/// Makes the demo's files in an empty store, and two fittings: one bare, to dress, and one dressed and
+/// bound, whose board is measured while the page is being opened.
 fn fill(folder: &Path) -> Result<(), Box<dyn std::error::Error>> {
-    let workshop = Workshop::open(folder)?;
+    let workshop = Arc::new(Workshop::open(folder)?);
+    workshop.measure_behind(false);
     if !workshop.fittings()?.is_empty() {
         return Err(format!(
             "{} holds fittings already: demo wants a fresh folder; use `serve --data` for this one",
@@ -40,12 +46,18 @@ fn fill(folder: &Path) -> Result<(), Box<dyn std::error::Error>> {
         .into());
     }
     eprintln!("making Wick and his clothes …");
+    let mut wick = None;
     for file in tin_cloak_demo::wardrobe()? {
         let assets = workshop.bring_in(file.name, &file.bytes, &Companions::new())?;
-        if let Some(body) = assets.iter().find(|a| a.role == "body") {
-            workshop.begin("Lamplighter, night round", body.id)?;
-        }
+        wick = wick.or(assets.iter().find(|a| a.role == "body").map(|a| a.id));
     }
+    let wick = wick.ok_or("the demo has no body")?;
+    workshop.begin(BARE, wick)?;
+    let dressed = workshop.begin(DRESSED, wick)?;
+    eprintln!("dressing him …");
+    workshop.run_now(dressed, workshop.put_on_step(dressed, &[])?)?;
+    workshop.run_now(dressed, Step::CureAll)?;
+    workshop.run_now(dressed, Step::Bind { pieces: Vec::new() })?;
     Ok(())
 }
 

@@ -17,7 +17,10 @@ fn posed(body: &Shape, pieces: &[Shape], matrices: &[Mat4], pair: (usize, usize)
     let outfit = Outfit::new(layers, Default::default());
     let mut buffers = outfit.buffers();
     let rest = AtRest::of(&outfit, &buffers, pair);
-    let told = |buffers: &_| InPose::new(&outfit, buffers, Settings::default()).crossing(pair, &rest, true);
+    let told = |buffers: &_| {
+        let pose = InPose::new(&outfit, buffers, Settings::default());
+        pose.crossing(pair, &pose.meeting(pair, &rest), &rest, true)
+    };
     let at_rest = told(&buffers);
     buffers.pose(&outfit, matrices, &[]);
     (at_rest, told(&buffers))
@@ -90,7 +93,9 @@ fn the_layers_of_an_outfit_that_only_lie_over_each_other_do_not_cross() {
     let buffers = outfit.buffers();
     let pose = InPose::new(&outfit, &buffers, Settings::default());
     for pair in [(1, 0), (2, 0), (2, 1)] {
-        assert_eq!(pose.crossing(pair, &AtRest::of(&outfit, &buffers, pair), true), Crossing::default());
+        let rest = AtRest::of(&outfit, &buffers, pair);
+        let meeting = pose.meeting(pair, &rest);
+        assert_eq!(pose.crossing(pair, &meeting, &rest, true), Crossing::default());
     }
 }
 

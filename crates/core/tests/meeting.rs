@@ -24,7 +24,7 @@ fn block(half: Vec3) -> Shape {
 
 /// Length of the curve in which two surfaces run through each other.
 fn curve(a: &Shape, b: &Shape) -> f32 {
-    let pairs = tree(a).meeting(&tree(b), |_, _| true);
+    let pairs = tree(a).meeting(&tree(b));
     let stretch = |&(t, u): &(u32, u32)| common_stretch(corners(a, t), corners(b, u));
     pairs.iter().filter_map(stretch).map(|[p, q]| p.distance(q)).sum()
 }
@@ -43,7 +43,7 @@ fn a_ball_in_a_ball_that_grows_meets_it_only_while_it_passes() {
     let shell = sphere(0.1, 24);
     for (radius, meets) in [(0.09, false), (0.0975, false), (0.1, true), (0.102, false), (0.11, false)] {
         let ball = sphere(radius, 24);
-        let found = tree(&ball).meeting(&tree(&shell), |_, _| true);
+        let found = tree(&ball).meeting(&tree(&shell));
         assert_eq!(!found.is_empty(), meets, "{radius}");
     }
     // Aside they meet in a circle: radius of the lens of two spheres 4 cm apart is √(r² − d²/4).
@@ -60,7 +60,7 @@ fn a_needle_between_vertices_is_found() {
         vec![Vec3::new(0.01, 0.2, 0.01), Vec3::new(0.012, 0.02, 0.012), Vec3::new(0.011, 0.2, 0.013)],
         vec![[0, 1, 2]],
     );
-    assert!(!tree(&needle).meeting(&tree(&skin), |_, _| true).is_empty());
+    assert!(!tree(&needle).meeting(&tree(&skin)).is_empty());
 }
 
 #[test]
@@ -112,6 +112,6 @@ proptest! {
                 }
             }
         }
-        prop_assert_eq!(tree(&a).meeting(&tree(&b), |_, _| true), all);
+        prop_assert_eq!(tree(&a).meeting(&tree(&b)), all);
     }
 }

@@ -7,7 +7,7 @@ mod common;
 use common::*;
 use proptest::prelude::*;
 use tin_cloak_core::clearance::{
-    ask_pairs, measure_pose, strain, sum_up, InPose, Outfit, PairMeasure, Settings, Through,
+    ask_pairs, measure_pose, meeting_faces, strain, sum_up, InPose, Outfit, PairMeasure, Settings, Through,
 };
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_core::mesh::{even_out, flood_fill, mix, Topology};
@@ -33,7 +33,8 @@ fn measured(o: &Outfit, matrices: &[Mat4]) -> Vec<(Through, PairMeasure)> {
     buffers.pose(o, matrices, &[]);
     let at = InPose::new(o, &buffers, Settings::default());
     let one = |pair: usize| {
-        let through = at.through(pair);
+        let layers = (o.pairs[pair].outer, o.pairs[pair].inner);
+        let through = at.through(pair, &meeting_faces(&buffers, layers), None);
         let sight = at.see(pair, &through);
         let m = sum_up(&through, &sight, strain(o, &buffers, o.pairs[pair].outer));
         (through, m)

@@ -1,6 +1,6 @@
 //! The board as a drawing.
 
-use tin_cloak_workshop::{Board, Cell, Matching};
+use tin_cloak_workshop::{through_in_words, Board, Cell, Matching};
 
 /// A cell of the drawing.
 pub(crate) struct CellBox {
@@ -118,7 +118,7 @@ pub(crate) fn draw(board: &Board, before: Option<&Board>) -> Drawing {
     }
     let name = |(line, &row): (usize, &usize)| RowName {
         y: TOP + line as f32 * row_height + row_height * 0.5 + 4.0,
-        text: format!("{} over {}", board.pairs[row].outer, board.pairs[row].inner),
+        text: board.pairs[row].label(),
         folded: line >= shown,
     };
     let rows = order.iter().enumerate().map(name).collect();
@@ -178,7 +178,7 @@ fn cell(
     let spot = cell.and_then(|c| c.spot).map_or(String::new(), |(p, n)| {
         p.iter().chain(&n).map(|v| format!("{v:.4}")).collect::<Vec<_>>().join(",")
     });
-    let state = state(cell);
+    let (state, through) = (state(cell), through_in_words(&pair.outer, &pair.inner));
     CellBox {
         pose,
         row,
@@ -189,7 +189,7 @@ fn cell(
         width: (width - if width > 8.0 { 2.0 } else { 0.0 }).max(1.0),
         class: class(cell),
         figure,
-        title: format!("{}{time}: {} through {}, {state}{note}", column.name, pair.inner, pair.outer),
+        title: format!("{}{time}: {through}, {state}{note}", column.name),
         spot,
         change: match compared {
             Some(c) if c < 0.0 => "better",
@@ -253,6 +253,7 @@ mod tests {
             crossing_faces: if deepest_mm == 9.0 { 4 } else { 0 },
             at_rest: false,
             contact_mm: 0.0,
+            edge_deepest_mm: 0.0,
             measurable: deepest_mm >= 0.0,
             spot: (deepest_mm > 0.5).then_some(([0.1, 1.2, 0.3], [0.0, 0.0, 1.0])),
         })

@@ -15,7 +15,10 @@ use rocket::http::Status;
 use rocket::{get, routes, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
-use tin_cloak_workshop::{Asset, Board, Effect, Fitting, OpenFitting, SnagCard, TrialSet, Workshop};
+use tin_cloak_workshop::{
+    harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, SnagCard, TrialSet,
+    Workshop,
+};
 
 /// Names of the stations, in the order of work.
 const STATIONS: [&str; 6] = ["Intake", "Seating", "Binding", "Trials", "Mending", "Handover"];
@@ -52,6 +55,8 @@ struct Shown {
     methods: Vec<(&'static str, &'static str)>,
     unbound: usize,
     library: Vec<AssetCard>,
+    /// Cures that lose nothing.
+    harmless: usize,
     /// What is worn, outermost first.
     sorted: Vec<SortRow>,
     places: [&'static str; 9],
@@ -191,7 +196,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
         unmeasurable: board.map_or(0, Board::unmeasurable_cells),
         all_cells: board.map_or(0, Board::size),
         worst: worst.zip(board).map_or(String::new(), |((p, r), b)| {
-            format!("{} through {}, {}", b.pairs[r].inner, b.pairs[r].outer, room.trials.trials[p].label())
+            let pair = &b.pairs[r];
+            format!("{}, {}", through_in_words(&pair.outer, &pair.inner), room.trials.trials[p].label())
         }),
         board: board.map(|b| draw(b, before.as_deref())),
         tolerance: room.state.tolerance_mm,
@@ -206,6 +212,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
         pieces,
         methods: methods(),
         library,
+        harmless: if station == 1 { harmless_cures(room).len() } else { 0 },
         sorted: if station == 1 { sort_rows(room) } else { Vec::new() },
         places: Place::ALL.map(Place::word),
         to_sort,

@@ -66,6 +66,16 @@ async fn add(shop: &Shop, id: i64, form: Form<AddPiece>) -> Result<Tell, Refusal
     .await
 }
 
+#[post("/fitting/<id>/put-on-all")]
+async fn put_on_all(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| Ok(shop.put_on_step(id, &[])?)).await
+}
+
+#[post("/fitting/<id>/cure-all")]
+async fn cure_all(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::CureAll).await
+}
+
 #[post("/fitting/<id>/remove/<piece>")]
 async fn remove(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::RemovePiece { piece }).await
@@ -197,5 +207,5 @@ async fn export(shop: &Shop, id: i64) -> Result<Download, Refusal> {
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![add, remove, cure, bind, push, undo, redo, go_to, export]
+    routes![add, put_on_all, cure_all, remove, cure, bind, push, undo, redo, go_to, export]
 }

@@ -47,6 +47,10 @@ pub enum WorkshopError {
     Missing { what: &'static str, id: i64 },
     #[error("there is nothing to undo")]
     NothingToUndo,
+    #[error("nothing was found that can be cured without losing anything: see the list at Intake")]
+    NoCures,
+    #[error("everything on the shelf is worn: bring files in to put on more")]
+    NothingToPutOn,
     #[error("there is nothing to do again")]
     NothingToRedo,
     #[error("there is no piece to bind: add one first")]

@@ -47,7 +47,7 @@ fn crossing_faces_are_those_of_the_reference() {
     let pairs: Vec<Posed> = serde_json::from_slice(&std::fs::read(path).unwrap()).unwrap();
     assert_eq!(pairs.len(), 20);
     for pair in &pairs {
-        let found = pair.a.tree().meeting(&pair.b.tree(), |_, _| true);
+        let found = pair.a.tree().meeting(&pair.b.tree());
         assert!(found == pair.meeting, "{}: {} for {}", pair.name, found.len(), pair.meeting.len());
     }
     assert!(pairs.iter().map(|p| p.meeting.len()).sum::<usize>() > 500);
@@ -56,7 +56,7 @@ fn crossing_faces_are_those_of_the_reference() {
 /// The faces of two posed surfaces near where they meet, at most so many of each.
 fn near(name: String, a: (&[Vec3], &[[u32; 3]]), b: (&[Vec3], &[[u32; 3]])) -> Option<Posed> {
     let (ta, tb) = (Bvh::build(a.0, a.1), Bvh::build(b.0, b.1));
-    let found = ta.meeting(&tb, |_, _| true);
+    let found = ta.meeting(&tb);
     let middle = |m: (&[Vec3], &[[u32; 3]]), f: u32| {
         m.1[f as usize].iter().map(|&v| m.0[v as usize]).sum::<Vec3>() / 3.0
     };

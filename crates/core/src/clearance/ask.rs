@@ -1,7 +1,9 @@
 //! The vertices of a layer pair, asked one by one in a pose.
 
 use super::hidden::Hiding;
-use super::{Buffers, Coverage, Outfit, Pair, PosedLayer, PosedSide, Settings, Side, ThroughSpot};
+use super::{
+    AtRest, Buffers, Coverage, Outfit, Pair, PosedLayer, PosedSide, Settings, Side, StretchSpot, ThroughSpot,
+};
 use crate::mesh::{face_normal, mix};
 use glam::Vec3;
 use rayon::prelude::*;
@@ -29,6 +31,21 @@ pub struct PairPoints {
     /// One a vertex of the outer layer over the inner one; `None` where an open edge was nearest
     /// or nothing of the inner layer was in reach.
     pub outer: Vec<Option<Asked>>,
+}
+
+impl PairPoints {
+    /// Of what is wrong at rest already only what the pose adds; `coverage` is the pair's.
+    pub fn beyond(&mut self, coverage: &Coverage, rest: &AtRest) {
+        let lower = |on_outer: bool, list: &[u32], points: &mut [Option<Asked>]| {
+            for (&v, asked) in list.iter().zip(points) {
+                if let Some(asked) = asked.as_mut().filter(|a| a.clearance < 0.0) {
+                    asked.clearance = (asked.clearance + rest.depth(on_outer, v)).min(0.0);
+                }
+            }
+        };
+        lower(false, &coverage.covered, &mut self.inner);
+        lower(true, &coverage.over, &mut self.outer);
+    }
 }
 
 /// The points of the pairs named by `which`, in that order, with what of them nobody sees.
@@ -123,10 +140,15 @@ impl<'a> PairView<'a, '_> {
 
     /// Asks covered vertex `i` what lies over it within so many metres.
     pub fn ask_inner(&self, i: usize, within: f32) -> Option<Asked> {
-        let (coverage, outer, inner) = (&self.pair.coverage, self.outer(), self.inner());
+        let (coverage, inner) = (&self.pair.coverage, self.inner());
         let v = coverage.covered[i] as usize;
-        let place = (inner.positions[v], inner.outside().normals[v]);
-        let (side, posed, seed) = (self.outer_side(), &outer.towards_body, coverage.covered_seeds[i]);
+        self.ask_inner_at((inner.positions[v], inner.outside().normals[v]), within, coverage.covered_seeds[i])
+    }
+
+    /// The same of a place of the inner layer with its outward normal, beginning at face `seed`.
+    pub fn ask_inner_at(&self, place: (Vec3, Vec3), within: f32, seed: u32) -> Option<Asked> {
+        let (side, outer) = (self.outer_side(), self.outer());
+        let posed = &outer.towards_body;
         let asked = ask(side, posed, &outer.positions, place, within, seed)?;
         let out = asked.clearance < -self.settings.tolerance;
         (!out || !posed.hem_is_nearer(place.0, -asked.clearance)).then_some(asked)
@@ -134,19 +156,26 @@ impl<'a> PairView<'a, '_> {
 
     /// Asks outer vertex `i` of those over the inner layer how far it is from that.
     pub fn ask_outer(&self, i: usize) -> Option<Asked> {
-        let (coverage, outer, inner) = (&self.pair.coverage, self.outer(), self.inner());
+        let (coverage, outer) = (&self.pair.coverage, self.outer());
         let v = coverage.over[i] as usize;
-        let (p, n) = (outer.positions[v], outer.towards_body.normals[v]);
-        let (side, posed, seed) = (self.inner_side(), inner.outside(), coverage.over_seeds[i]);
+        let place = (outer.positions[v], outer.towards_body.normals[v]);
+        let asked = self.ask_outer_at(place, coverage.over_seeds[i])?;
+        // What sees its base is not inside.
+        (asked.clearance >= -self.settings.tolerance || !self.sees_its_base(i)).then_some(asked)
+    }
+
+    /// The same of a place of the outer layer with its outward normal, beginning at face `seed`.
+    pub fn ask_outer_at(&self, (p, n): (Vec3, Vec3), seed: u32) -> Option<Asked> {
+        let (side, inner) = (self.inner_side(), self.inner());
+        let posed = inner.outside();
         let mut asked = ask(side, posed, &inner.positions, (p, n), self.settings.sunk_reach, seed)?;
         // Beneath the inner surface is inside: the depth there is what it is short of.
         asked.clearance = -asked.clearance;
         if asked.clearance >= -self.settings.tolerance {
             return Some(asked);
         }
-        // Sunk means inside: what sees its base is not, and what the inner layer does not wrap is only
-        // behind it.
-        let inside = !self.sees_its_base(i) && self.hiding.winding(self.pair.inner, p) >= 0.4;
+        // Sunk means inside: what the inner layer does not wrap is only behind it.
+        let inside = self.hiding.winding(self.pair.inner, p) >= 0.4;
         (inside && !posed.hem_is_nearer(p, -asked.clearance)).then_some(asked)
     }
 
@@ -181,14 +210,33 @@ impl<'a> PairView<'a, '_> {
 
     /// True when what is through at a vertex is hidden from every side.
     pub fn is_buried(&self, spot: &ThroughSpot) -> bool {
-        let (v, outer) = (spot.vertex as usize, self.pair.outer);
+        let v = spot.vertex as usize;
         let at = match spot.on_outer {
             false => (self.inner().positions[v], self.inner().outside().normals[v]),
             true => (self.outer().positions[v], self.outer().towards_body.normals[v]),
         };
-        // A sunk vertex is inside the inner layer anyway.
-        let own = if spot.on_outer { 1.0 } else { 0.0 };
-        self.hiding.is_wrapped(at, outer, own) || self.hiding.is_out_of_sight(self.shows(spot), outer)
+        self.is_hidden(spot.on_outer, at, self.shows(spot))
+    }
+
+    /// The same of a stretch of an edge.
+    pub fn is_stretch_buried(&self, spot: &StretchSpot) -> bool {
+        self.is_hidden(spot.on_outer, (spot.position, spot.own_normal), Self::stretch_shows(spot))
+    }
+
+    /// Of what is through at a place with its normal, and shows at another.
+    fn is_hidden(&self, on_outer: bool, at: (Vec3, Vec3), shows: (Vec3, Vec3)) -> bool {
+        // What is sunk is inside the inner layer anyway.
+        let own = if on_outer { 1.0 } else { 0.0 };
+        let outer = self.pair.outer;
+        self.hiding.is_wrapped(at, outer, own) || self.hiding.is_out_of_sight(shows, outer)
+    }
+
+    /// Where a stretch that is through shows, and the outward normal there.
+    pub fn stretch_shows(spot: &StretchSpot) -> (Vec3, Vec3) {
+        match spot.on_outer {
+            false => (spot.position, spot.own_normal),
+            true => (spot.position - spot.normal * spot.clearance, spot.normal),
+        }
     }
 
     /// Where what is through at a vertex shows, and the outward normal there: of a sunk vertex it is

@@ -2,14 +2,21 @@
 //!
 //! What crosses at rest already is told apart: of a crossing in a pose a pair of faces is *of rest* when
 //! both lie within two rings of faces that cross at rest. The rest of it is *new*.
+//!
+//! A layer may cross itself (a leg the other, a sleeve the flank): the pair is then that layer twice, and
+//! faces of one neighbourhood are not against themselves (see [`super::Neighbourhood`]).
 
+use super::ask::PairView;
 use super::hidden::Hiding;
-use super::{Buffers, Outfit, Spot};
-use crate::mesh::{Csr, Topology};
+use super::inside::Inside;
+use super::neighbourhood::Neighbourhood;
+use super::through::through_in;
+use super::{Buffers, Outfit, Pair, Settings, Spot};
+use crate::mesh::Csr;
 use crate::query::common_stretch;
 use glam::Vec3;
-use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 
 /// How two layers run through each other in a pose. Metres.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -35,10 +42,14 @@ impl Crossing {
 }
 
 /// The vertices of two layers near what crosses at rest.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default)]
 pub struct AtRest {
     outer: Vec<bool>,
     inner: Vec<bool>,
+    /// Of a layer against itself.
+    own: Option<Neighbourhood>,
+    /// Vertices (of the outer layer or not) on the wrong side, and how deep, metres.
+    wrong: HashMap<(bool, u32), f32>,
 }
 
 /// Faces of the layers `(outer, inner)` that meet as posed in `buffers`, as pairs of their numbers in the
@@ -56,15 +67,20 @@ pub struct AtRest {
 /// assert!(meeting_faces(&buffers, (2, 0)).is_empty());
 /// ```
 pub fn meeting_faces(buffers: &Buffers, (outer, inner): (usize, usize)) -> Vec<(u32, u32)> {
-    buffers.whole(outer).meeting(buffers.whole(inner), |_, _| true)
+    buffers.whole(outer).meeting(buffers.whole(inner))
 }
 
 impl AtRest {
     /// Of the layers `(outer, inner)` of an outfit, whose `buffers` are at rest.
     pub fn of(outfit: &Outfit, buffers: &Buffers, (outer, inner): (usize, usize)) -> Self {
-        let pairs = meeting_faces(buffers, (outer, inner));
+        let own = (outer == inner).then(|| Neighbourhood::of(&outfit.layers[outer]));
+        let mut rest = Self { own, ..Self::default() };
+        let pairs = meeting((outfit, buffers), (outer, inner), &rest);
+        if let Some(pair) = outfit.pairs.iter().find(|p| (p.outer, p.inner) == (outer, inner)) {
+            rest.wrong = wrong_in((outfit, buffers), pair, &pairs);
+        }
         if pairs.is_empty() {
-            return Self::default();
+            return rest;
         }
         let zone = |layer: usize, faces: &mut dyn Iterator<Item = u32>| {
             let topology = &outfit.layers[layer].topology;
@@ -73,21 +89,55 @@ impl AtRest {
             (0..RINGS).for_each(|_| grow(&topology.neighbours, &mut near));
             near
         };
-        Self {
-            outer: zone(outer, &mut pairs.iter().map(|p| p.0)),
-            inner: zone(inner, &mut pairs.iter().map(|p| p.1)),
-        }
+        rest.outer = zone(outer, &mut pairs.iter().map(|p| p.0));
+        rest.inner = zone(inner, &mut pairs.iter().map(|p| p.1));
+        rest
+    }
+
+    /// How deep a vertex of the outer layer or of the inner one is on the wrong side at rest, metres; 0 when
+    /// it is not.
+    pub fn depth(&self, on_outer: bool, vertex: u32) -> f32 {
+        self.wrong.get(&(on_outer, vertex)).copied().unwrap_or(0.0)
     }
 
     /// Bytes it takes up.
     pub fn bytes(&self) -> usize {
-        self.outer.len() + self.inner.len()
+        self.outer.len()
+            + self.inner.len()
+            + self.wrong.len() * 16
+            + self.own.as_ref().map_or(0, Neighbourhood::bytes)
     }
 
     fn has(&self, outer: [u32; 3], inner: [u32; 3]) -> bool {
         let near = |zone: &[bool], t: [u32; 3]| t.iter().any(|v| zone.get(*v as usize) == Some(&true));
-        near(&self.outer, outer) && near(&self.inner, inner)
+        let so = |a, b| near(&self.outer, a) && near(&self.inner, b);
+        so(outer, inner) || (self.own.is_some() && so(inner, outer))
     }
+}
+
+/// The faces of two layers that meet; of a layer against itself those of other neighbourhoods.
+pub(super) fn meeting(
+    (outfit, buffers): (&Outfit, &Buffers),
+    (outer, inner): (usize, usize),
+    rest: &AtRest,
+) -> Vec<(u32, u32)> {
+    let Some(own) = &rest.own else { return meeting_faces(buffers, (outer, inner)) };
+    let layer = &outfit.layers[outer];
+    let mut found = buffers.whole(outer).meeting_itself(&|f, g| !own.share_corner(layer, f, g));
+    found.retain(|&(f, g)| !own.has(layer, f, g));
+    found
+}
+
+/// The vertices of a pair on the wrong side at rest by anything, and how deep.
+fn wrong_in(
+    (outfit, buffers): (&Outfit, &Buffers),
+    pair: &Pair,
+    meeting: &[(u32, u32)],
+) -> HashMap<(bool, u32), f32> {
+    let settings = Settings { tolerance: 0.0, ..Settings::default() };
+    let hiding = Hiding::new(outfit, buffers);
+    let found = through_in(&PairView { outfit, buffers, pair, settings, hiding: &hiding }, meeting);
+    found.spots.iter().map(|s| ((s.on_outer, s.vertex), -s.clearance)).collect()
 }
 
 /// What crosses within so many rings of faces that cross at rest is of rest.
@@ -105,10 +155,9 @@ fn grow(neighbours: &Csr, near: &mut [bool]) {
 pub(super) fn crossing(
     (outfit, buffers, hiding): (&Outfit, &Buffers, &Hiding),
     (outer, inner): (usize, usize),
-    rest: &AtRest,
+    (pairs, rest): (&[(u32, u32)], &AtRest),
     deep: bool,
 ) -> Crossing {
-    let pairs = meeting_faces(buffers, (outer, inner));
     if pairs.is_empty() {
         return Crossing::default();
     }
@@ -117,20 +166,18 @@ pub(super) fn crossing(
         (t, t.map(|v| buffers.positions(layer)[v as usize]))
     };
     let (mut told, mut new, mut longest) = (Crossing::default(), Vec::new(), (0.0, None));
-    let mut last = None;
-    for &(f, g) in &pairs {
+    told.faces = faces_of_outer(pairs, outer == inner);
+    for &(f, g) in pairs {
         let ((t, a), (u, b)) = (corners(outer, f), corners(inner, g));
         let stretch = common_stretch(a, b);
         let length = stretch.map_or(0.0, |[p, q]| p.distance(q));
         told.length += length;
-        told.faces += u32::from(last != Some(f));
-        last = Some(f);
         if rest.has(t, u) {
             continue;
         }
         // What touches in a plane or a point only has no length, and is there all the same.
         told.new_length += length.max(f32::MIN_POSITIVE);
-        new.push((f, g));
+        new.push((t, u));
         if longest.1.is_none() || length > longest.0 {
             let normal = (a[1] - a[0]).cross(a[2] - a[0]).normalize_or(Vec3::Y);
             let middle = stretch.map_or(a[0], |[p, q]| (p + q) * 0.5);
@@ -138,63 +185,25 @@ pub(super) fn crossing(
         }
     }
     told.spot = longest.1;
-    if deep && !new.is_empty() {
-        let inside = |layer: usize, other: usize, faces: &mut dyn Iterator<Item = u32>| {
-            let topology = &outfit.layers[layer].topology;
-            deepest((topology, buffers.positions(layer)), faces, &|p| {
-                (hiding.winding(other, p) >= WRAPPED)
-                    .then(|| buffers.whole(other).closest(p, f32::INFINITY).map(|hit| hit.point.distance(p)))
-                    .flatten()
-            })
-        };
-        let own = inside(outer, inner, &mut new.iter().map(|p| p.0));
-        let theirs = inside(inner, outer, &mut new.iter().map(|p| p.1));
-        // Pressed into each other by so much: the shorter way out counts.
-        let deepest = match (own, theirs) {
-            (Some(a), Some(b)) => Some(if b.0 < a.0 { (b, false) } else { (a, true) }),
-            (a, b) => a.map(|a| (a, true)).or(b.map(|b| (b, false))),
-        };
-        if let Some(((depth, vertex), on_outer)) = deepest {
+    if deep {
+        let inside = Inside::of((outfit, buffers, hiding), (outer, inner), &new);
+        if let Some((depth, on_outer, vertex)) = inside.deepest(&new) {
             let layer = if on_outer { outer } else { inner };
             let look = told.spot.map_or(Vec3::Y, |s| s.look);
-            told.depth = depth;
             let position = buffers.positions(layer)[vertex as usize];
-            told.spot = Some(Spot { on_outer, vertex, position, look });
+            (told.depth, told.spot) = (depth, Some(Spot { on_outer, vertex, position, look }));
         }
     }
     told
 }
 
-/// Inside is what a layer winds round by this or more.
-const WRAPPED: f32 = 0.5;
-
-/// The deepest of the vertices inside that are reached from some faces over the surface, and how deep;
-/// `depth` says it of a place that is inside.
-fn deepest(
-    (topology, positions): (&Topology, &[Vec3]),
-    faces: &mut dyn Iterator<Item = u32>,
-    depth: &(dyn Fn(Vec3) -> Option<f32> + Sync),
-) -> Option<(f32, u32)> {
-    let mut front: Vec<u32> = faces.flat_map(|f| topology.triangles[f as usize]).collect();
-    front.sort_unstable();
-    front.dedup();
-    let mut seen = vec![false; positions.len()];
-    front.iter().for_each(|v| seen[*v as usize] = true);
-    let mut worst: Option<(f32, u32)> = None;
-    while !front.is_empty() {
-        let ask = |&v: &u32| Some((depth(positions[v as usize])?, v));
-        let inside: Vec<(f32, u32)> = front.par_iter().with_min_len(64).filter_map(ask).collect();
-        front.clear();
-        for (depth, v) in inside {
-            if worst.is_none_or(|w| depth > w.0) {
-                worst = Some((depth, v));
-            }
-            for &n in topology.neighbours.row(v as usize) {
-                if !std::mem::replace(&mut seen[n as usize], true) {
-                    front.push(n);
-                }
-            }
-        }
+/// How many faces of the outer layer are among pairs that are sorted; of a layer against itself all.
+fn faces_of_outer(pairs: &[(u32, u32)], itself: bool) -> u32 {
+    let mut faces: Vec<u32> = pairs.iter().map(|p| p.0).collect();
+    if itself {
+        faces.extend(pairs.iter().map(|p| p.1));
+        faces.sort_unstable();
     }
-    worst
+    faces.dedup();
+    faces.len() as u32
 }

@@ -53,6 +53,8 @@ pub struct PairMeasure {
     pub sunk: usize,
     /// Depth of the deepest of them; 0 when none is sunk.
     pub sunk_deepest: f32,
+    /// Depth of the deepest stretch of an edge, between vertices, in sight; 0 when there is none.
+    pub edge_deepest: f32,
     /// Least clearance of a covered vertex that is not buried; `None` when none could be asked.
     pub least_clearance: Option<f32>,
     /// The strain of the outer layer furthest from 1.

@@ -23,6 +23,9 @@
 //! * a poking or sunk vertex counts only where it is reached through a crossing: joined over vertices on
 //!   the wrong side to faces of the two layers that run through each other, not round an open edge (a
 //!   hand bent over its cuff); a part all of which lies on the wrong side counts too;
+//! * a stretch of an edge between two places where it runs through the other layer is asked like a vertex:
+//!   where both layers are coarse, what pokes may lie between vertices;
+//! * what is wrong at rest already is told of rest; of another pose only what it adds to that;
 //! * a double-walled piece is measured by the wall that faces what lies beneath.
 
 mod ask;
@@ -31,7 +34,9 @@ mod coverage;
 mod crossing;
 mod face_kinds;
 mod hidden;
+mod inside;
 mod measure;
+mod neighbourhood;
 mod outfit;
 mod outward;
 mod posed_layers;
@@ -39,6 +44,7 @@ mod reached;
 mod side;
 mod snag;
 mod strain;
+mod stretches;
 mod through;
 mod walls;
 
@@ -49,10 +55,12 @@ pub use crossing::{meeting_faces, AtRest, Crossing};
 pub(crate) use hidden::look_directions;
 pub use hidden::looks;
 pub use measure::{measure_pose, strain, PairMeasure, PoseMeasure, Settings, Spot};
+pub use neighbourhood::Neighbourhood;
 pub use outfit::{pairs_to_ask, BufferPool, Coverage, Layer, Outfit, Pair};
 pub use posed_layers::{Buffers, PosedLayer};
 pub use side::{PosedSide, Side};
 pub use snag::{snags, Snag};
 pub use strain::{stiffness_error, worst_strain};
+pub use stretches::StretchSpot;
 pub use through::{sum_up, InPose, Sight, Through, ThroughSpot};
 pub use walls::{settle_walls, BodySurface, Walls};

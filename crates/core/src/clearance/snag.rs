@@ -73,7 +73,7 @@ pub fn snags(outfit: &Outfit, pair: usize, points: &PairPoints, settings: Settin
 }
 
 /// Spots that hang together over the surface.
-fn connected(neighbours: &Csr, spots: &[(u32, f32)]) -> Vec<Vec<(u32, f32)>> {
+pub(super) fn connected(neighbours: &Csr, spots: &[(u32, f32)]) -> Vec<Vec<(u32, f32)>> {
     const NONE: u32 = u32::MAX;
     let mut place = vec![NONE; neighbours.len()];
     (0u32..).zip(spots).for_each(|(i, (v, _))| place[*v as usize] = i);

@@ -4,10 +4,11 @@
 //! layers and the pose alone, what is seen on all that is worn.
 
 use super::ask::PairView;
-use super::crossing::crossing;
+use super::crossing::{crossing, meeting};
 use super::hidden::Hiding;
 use super::{
     Asked, AtRest, Buffers, Coverage, Crossing, Outfit, PairMeasure, PairPoints, Settings, Side, Spot,
+    StretchSpot,
 };
 use crate::mesh::triangle_area;
 use glam::Vec3;
@@ -37,8 +38,10 @@ pub struct Through {
     pub covered: u32,
     /// Least clearance of those that are not through, metres; none when none could be asked.
     pub least_clearance: Option<f32>,
-    /// The others, and the sunk ones of the outer layer.
+    /// The others, and the sunk ones of the outer layer; of one that rest has so already, what the pose adds.
     pub spots: Vec<ThroughSpot>,
+    /// Stretches of edges between vertices, likewise.
+    pub stretches: Vec<StretchSpot>,
     /// True when the pair cannot be measured in the pose: a vertex of it is nowhere (its position no
     /// number). Where every vertex has an open edge nearest, the crossing still tells.
     pub unmeasurable: bool,
@@ -51,6 +54,8 @@ pub struct Sight {
     pub buried: Vec<bool>,
     /// The deepest spot in sight, poking or sunk.
     pub worst: Option<Spot>,
+    /// The deepest stretch of an edge in sight, and how deep, metres.
+    pub stretch: Option<(Spot, f32)>,
 }
 
 /// An outfit in a pose, ready to be asked.
@@ -73,20 +78,37 @@ impl<'a> InPose<'a> {
         PairView { outfit, buffers, pair: &outfit.pairs[pair], settings: *settings, hiding }
     }
 
-    /// What is through in a pair.
+    /// The faces of the layers `(outer, inner)` that meet, as pairs; of a layer against itself those that
+    /// are of other neighbourhoods.
+    pub fn meeting(&self, layers: (usize, usize), rest: &AtRest) -> Vec<(u32, u32)> {
+        meeting((self.outfit, self.buffers), layers, rest)
+    }
+
+    /// What is through in a pair, of which the faces that meet are known; `rest` is given where only what
+    /// the pose adds to it counts.
     ///
     /// It says of every vertex what [`ask_pairs`](super::ask_pairs) says, but looks closely only where
     /// it matters: most vertices have the place that was over or under them at rest in straight sight
     /// and cannot be through, so of covered ones only the least clearance is wanted, of outer ones
     /// nothing.
-    pub fn through(&self, pair: usize) -> Through {
-        through_in(&self.view(pair))
+    pub fn through(&self, pair: usize, meeting: &[(u32, u32)], rest: Option<&AtRest>) -> Through {
+        let found = through_in(&self.view(pair), meeting);
+        match rest {
+            Some(rest) => found.beyond(rest, self.settings.tolerance),
+            None => found,
+        }
     }
 
-    /// How the layers `(outer, inner)` run through each other; `deep` asks also how deep, for layers of
-    /// which nothing lies over the other at rest.
-    pub fn crossing(&self, layers: (usize, usize), rest: &AtRest, deep: bool) -> Crossing {
-        crossing((self.outfit, self.buffers, &self.hiding), layers, rest, deep)
+    /// How the layers `(outer, inner)` run through each other, whose faces meet so; `deep` asks also how
+    /// deep, for layers of which nothing lies over the other at rest.
+    pub fn crossing(
+        &self,
+        layers: (usize, usize),
+        meeting: &[(u32, u32)],
+        rest: &AtRest,
+        deep: bool,
+    ) -> Crossing {
+        crossing((self.outfit, self.buffers, &self.hiding), layers, (meeting, rest), deep)
     }
 
     /// What is seen of what is through in a pair.
@@ -95,7 +117,7 @@ impl<'a> InPose<'a> {
     }
 }
 
-fn through_in(view: &PairView) -> Through {
+pub(super) fn through_in(view: &PairView, meeting: &[(u32, u32)]) -> Through {
     let settings = view.settings;
     let coverage = &*view.pair.coverage;
     let least = Least::default();
@@ -117,22 +139,41 @@ fn through_in(view: &PairView) -> Through {
         Some(outer_spot(coverage.over[i], &asked))
     });
     spots.par_extend(sunk);
-    let meeting = if spots.is_empty() { Vec::new() } else { view.meeting() };
     for on_outer in [false, true] {
         let wrong: Vec<u32> = spots.iter().filter(|s| s.on_outer == on_outer).map(|s| s.vertex).collect();
-        let mut counts = view.counts(on_outer, &wrong, &meeting).into_iter();
+        let mut counts = view.counts(on_outer, &wrong, meeting).into_iter();
         spots.retain(|s| s.on_outer != on_outer || counts.next() == Some(true));
     }
     let found = Through {
         covered: coverage.covered.len() as u32,
         least_clearance: least.found(),
         spots,
+        stretches: view.stretches(meeting),
         unmeasurable: false,
     };
     found.judged(view)
 }
 
 impl Through {
+    /// True when nothing is through.
+    pub fn is_empty(&self) -> bool {
+        self.spots.is_empty() && self.stretches.is_empty()
+    }
+
+    /// Only what it adds to rest, where that is more than the tolerance (metres).
+    fn beyond(mut self, rest: &AtRest, tolerance: f32) -> Self {
+        for spot in &mut self.spots {
+            spot.clearance += rest.depth(spot.on_outer, spot.vertex);
+        }
+        for stretch in &mut self.stretches {
+            let depth = stretch.edge.map(|v| rest.depth(stretch.on_outer, v));
+            stretch.clearance += depth[0].max(depth[1]);
+        }
+        self.spots.retain(|s| s.clearance < -tolerance);
+        self.stretches.retain(|s| s.clearance < -tolerance);
+        self
+    }
+
     /// Says whether it was measured at all.
     fn judged(mut self, view: &PairView) -> Self {
         let Coverage { covered, over, .. } = &*view.pair.coverage;
@@ -206,6 +247,7 @@ pub(super) fn through_of(view: &PairView, points: &PairPoints) -> Through {
     let sunk = coverage.over.iter().zip(&points.outer);
     let sunk = sunk.filter_map(|(v, a)| Some((*v, a.filter(|a| a.clearance < -tolerance)?)));
     found.spots.extend(sunk.map(|(vertex, asked)| outer_spot(vertex, &asked)));
+    found.stretches = view.stretches(&view.meeting());
     found.judged(view)
 }
 
@@ -220,20 +262,32 @@ pub(super) fn see_in(view: &PairView, through: &Through) -> Sight {
         let look = view.hiding.look(place, view.pair.outer);
         Spot { on_outer: spot.on_outer, vertex: spot.vertex, position: place.0, look }
     });
-    Sight { buried, worst }
+    Sight { buried, worst, stretch: stretch_in_sight(view, &through.stretches) }
+}
+
+/// The deepest stretch in sight, with its depth.
+fn stretch_in_sight(view: &PairView, stretches: &[StretchSpot]) -> Option<(Spot, f32)> {
+    let mut deepest: Vec<&StretchSpot> = stretches.iter().collect();
+    deepest.sort_by(|a, b| a.clearance.total_cmp(&b.clearance));
+    let seen = deepest.into_iter().find(|s| !view.is_stretch_buried(s))?;
+    let place = PairView::stretch_shows(seen);
+    let look = view.hiding.look(place, view.pair.outer);
+    let spot = Spot { on_outer: seen.on_outer, vertex: seen.edge[0], position: place.0, look };
+    Some((spot, -seen.clearance))
 }
 
 /// Both as figures; `worst_strain` is the outer layer's.
 ///
 /// ```
-/// use tin_cloak_core::clearance::{sum_up, InPose, Settings};
+/// use tin_cloak_core::clearance::{sum_up, AtRest, InPose, Settings};
 /// use tin_cloak_core::shapes::{moved, outfit, sphere};
 ///
 /// let shirt = moved(sphere(0.105, 32), tin_cloak_core::glam::Vec3::Z * -0.008);
 /// let outfit = outfit(&sphere(0.1, 32), &[shirt]);
 /// let buffers = outfit.buffers();
 /// let pose = InPose::new(&outfit, &buffers, Settings::default());
-/// let through = pose.through(0);
+/// let rest = AtRest::of(&outfit, &buffers, (1, 0));
+/// let through = pose.through(0, &pose.meeting((1, 0), &rest), None);
 /// let cell = sum_up(&through, &pose.see(0, &through), 1.0);
 /// assert_eq!((cell.poking + cell.sunk + cell.buried), through.spots.len());
 /// ```
@@ -248,6 +302,7 @@ pub fn sum_up(through: &Through, sight: &Sight, worst_strain: f32) -> PairMeasur
         sunk_deepest: 0.0,
         least_clearance: through.least_clearance,
         worst_strain,
+        edge_deepest: sight.stretch.map_or(0.0, |s| s.1),
         worst: sight.worst,
         unmeasurable: through.unmeasurable,
     };
@@ -263,6 +318,9 @@ pub fn sum_up(through: &Through, sight: &Sight, worst_strain: f32) -> PairMeasur
             m.deepest = m.deepest.max(-spot.clearance);
             m.least_clearance = Some(m.least_clearance.unwrap_or(f32::INFINITY).min(spot.clearance));
         }
+    }
+    if let Some((spot, _)) = sight.stretch.filter(|s| s.1 > m.deepest.max(m.sunk_deepest)) {
+        m.worst = Some(spot);
     }
     m
 }

@@ -58,7 +58,7 @@ impl BodySurface {
     }
 
     /// The smooth outward normal of the skin nearest to a place; none when there is no skin.
-    pub(super) fn normal_near(&self, place: Vec3) -> Option<Vec3> {
+    pub(crate) fn normal_near(&self, place: Vec3) -> Option<Vec3> {
         let hit = self.bvh.closest(place, f32::INFINITY)?;
         let corners = self.triangles[hit.triangle as usize];
         Some(mix(corners, hit.barycentric, |v| self.normals[v as usize]))

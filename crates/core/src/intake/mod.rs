@@ -1,6 +1,7 @@
 //! Intake: looking over what came in. Plain figures; the sentences are said elsewhere.
 
 mod bends;
+mod pile;
 mod place;
 mod roles;
 mod shells;
@@ -13,6 +14,7 @@ mod uvs;
 mod weights;
 
 pub use bends::{coarse_bends, CoarseBend, ROWS_WANTED};
+pub use pile::{guess_layers, Piled};
 pub use place::{guess_place, Place};
 pub use roles::{joint_roles, mirror_partner, move_weight_off, JointFacts, JointRole, Moved};
 pub use shells::{shells, Shell, ShellGuess};

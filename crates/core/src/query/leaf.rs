@@ -30,6 +30,10 @@ fn cross(a: Lanes, b: Lanes) -> Lanes {
     [a[1] * b[2] - b[1] * a[2], a[2] * b[0] - b[2] * a[0], a[0] * b[1] - b[0] * a[1]]
 }
 
+/// What a sum over three corners may be off by rounding, as a share of the lengths multiplied: some thirty
+/// times the step of a float.
+const SLACK: f32 = 4e-6;
+
 /// A hair of tolerance at the edges, so that no ray slips between two triangles.
 pub(super) const EDGE: f32 = 1e-6;
 
@@ -65,6 +69,34 @@ impl Leaf {
 
     pub fn corners(&self, lane: usize) -> [Vec3; 3] {
         [0, 1, 2].map(|k| lane_of(&self.corner[k], lane))
+    }
+
+    /// Lanes (as bits) that may meet a triangle: all that do, and some that do not. Their boxes touch, and
+    /// neither lies wholly on one side of the other's plane by more than a rounding error.
+    #[inline(always)]
+    pub fn may_meet(&self, [p, q, r]: [Vec3; 3]) -> u32 {
+        let [a, b, c] = &self.corner;
+        let (low, high) = (p.min(q).min(r), p.max(q).max(r));
+        let touches = |i: usize| {
+            let (lows, highs) = (a[i].min(b[i]).min(c[i]), a[i].max(b[i]).max(c[i]));
+            lows.cmple(Vec4::splat(high[i])) & highs.cmpge(Vec4::splat(low[i]))
+        };
+        let near = (touches(0) & touches(1) & touches(2)).bitmask();
+        if near == 0 {
+            return 0;
+        }
+        let (e, f) = (q - p, r - p);
+        let from = splat(p);
+        let away = self.corner.map(|corner| sub(corner, from));
+        let far = away.map(|d| dot(d, d)).into_iter().reduce(Vec4::max).unwrap_or(Vec4::ZERO);
+        // Squared lengths on both sides: no root is needed.
+        let slack = far * (e.length_squared() * f.length_squared()) * (SLACK * SLACK);
+        let normal = splat(e.cross(f));
+        let [x, y, z] = away.map(|d| dot(d, normal));
+        let (least, most) = (x.min(y).min(z), x.max(y).max(z));
+        let above = least.cmpgt(Vec4::ZERO) & (least * least).cmpgt(slack);
+        let below = most.cmplt(Vec4::ZERO) & (most * most).cmpgt(slack);
+        near & !(above | below).bitmask()
     }
 
     /// Boxes round the corners and round the normals of all lanes.

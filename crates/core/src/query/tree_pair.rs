@@ -33,18 +33,56 @@ type Waiting = (u32, u32);
 const AT_ONCE: usize = 256;
 
 impl Bvh {
-    /// Pairs of a triangle of this tree and one of `other` that meet and that `wanted` lets pass, sorted.
+    /// Pairs of a triangle of this tree and one of `other` that meet, sorted.
     ///
     /// ```
     /// use tin_cloak_core::{glam::Vec3, query::Bvh, shapes::{moved, sphere}};
     ///
     /// let (one, other) = (sphere(0.1, 16), moved(sphere(0.1, 16), Vec3::X * 0.15));
     /// let (a, b) = (Bvh::build(&one.0, &one.1), Bvh::build(&other.0, &other.1));
-    /// assert!(!a.meeting(&b, |_, _| true).is_empty());
+    /// assert!(!a.meeting(&b).is_empty());
     /// let far = moved(other, Vec3::X);
-    /// assert!(a.meeting(&Bvh::build(&far.0, &far.1), |_, _| true).is_empty());
+    /// assert!(a.meeting(&Bvh::build(&far.0, &far.1)).is_empty());
     /// ```
-    pub fn meeting(&self, other: &Self, wanted: impl Fn(u32, u32) -> bool + Sync) -> Vec<(u32, u32)> {
+    pub fn meeting(&self, other: &Self) -> Vec<(u32, u32)> {
+        let mut found = self.all_meeting(other, &|_, _| true, &|pair, inner, leaves| {
+            self.open(other, pair, inner, leaves);
+        });
+        found.par_sort_unstable();
+        found
+    }
+
+    /// Pairs of triangles of this tree that meet and that `wanted` lets pass, the lower number first,
+    /// sorted. Triangles that share a corner meet there: `wanted` is asked before it is looked.
+    ///
+    /// ```
+    /// use tin_cloak_core::{glam::Vec3, query::Bvh, shapes::{joined, moved, sphere}};
+    ///
+    /// let two = joined(sphere(0.1, 16), moved(sphere(0.1, 16), Vec3::X * 0.15));
+    /// let apart = |f: u32, g: u32| two.1[f as usize].iter().all(|v| !two.1[g as usize].contains(v));
+    /// let found = Bvh::build(&two.0, &two.1).meeting_itself(&apart);
+    /// let half = two.1.len() as u32 / 2;
+    /// assert!(!found.is_empty() && found.iter().all(|(f, g)| *f < half && *g >= half));
+    /// ```
+    pub fn meeting_itself(&self, wanted: &(impl Fn(u32, u32) -> bool + Sync)) -> Vec<(u32, u32)> {
+        let mut found = self.all_meeting(self, wanted, &|pair, inner, leaves| {
+            if pair.0 == pair.1 && pair.0 & LEAF == 0 {
+                self.open_alone(pair.0, inner, leaves);
+            } else {
+                self.open(self, pair, inner, leaves);
+            }
+        });
+        found.iter_mut().for_each(|p| *p = (p.0.min(p.1), p.0.max(p.1)));
+        found.par_sort_unstable();
+        found
+    }
+
+    fn all_meeting(
+        &self,
+        other: &Self,
+        wanted: &(impl Fn(u32, u32) -> bool + Sync),
+        open: &(impl Fn(Waiting, &mut Vec<Waiting>, &mut Vec<Waiting>) + Sync),
+    ) -> Vec<(u32, u32)> {
         if self.is_empty() || other.is_empty() {
             return Vec::new();
         }
@@ -53,20 +91,30 @@ impl Bvh {
         let mut leaves = Vec::new();
         while !front.is_empty() && front.len() < AT_ONCE {
             let next = std::mem::take(&mut front);
-            next.into_iter().for_each(|pair| self.open(other, pair, &mut front, &mut leaves));
+            next.into_iter().for_each(|pair| open(pair, &mut front, &mut leaves));
         }
         let deep = front.into_par_iter().flat_map_iter(|pair| {
             let (mut stack, mut found) = (vec![pair], Vec::new());
             while let Some(pair) = stack.pop() {
-                self.open(other, pair, &mut stack, &mut found);
+                open(pair, &mut stack, &mut found);
             }
             found
         });
         leaves.par_extend(deep);
-        let test = |&pair: &Waiting| self.leaves_meet(other, pair, &wanted);
-        let mut found: Vec<(u32, u32)> = leaves.par_iter().with_min_len(64).flat_map_iter(test).collect();
-        found.sort_unstable();
-        found
+        let test = |&pair: &Waiting| self.leaves_meet(other, pair, wanted);
+        leaves.par_iter().with_min_len(64).flat_map_iter(test).collect()
+    }
+
+    /// The same of a node against itself: each two children once.
+    fn open_alone(&self, a: u32, inner: &mut Vec<Waiting>, leaves: &mut Vec<Waiting>) {
+        let n = &self.nodes[a as usize];
+        for i in (0..4).filter(|i| n.child[*i] != LEAF) {
+            let touched = Wide::of_lane(n, i).touches(n);
+            for k in (i..4).filter(|k| touched >> k & 1 == 1) {
+                let both = n.child[i] & LEAF != 0 && n.child[k] & LEAF != 0;
+                if both { &mut *leaves } else { &mut *inner }.push((n.child[i], n.child[k]));
+            }
+        }
     }
 
     /// Puts the children of a pair that touch on `inner`, or on `leaves` when both are leaves.
@@ -115,19 +163,20 @@ impl Bvh {
         let mut found = Vec::new();
         for i in 0..na {
             let (t, own) = (self.order[la * 4 + i], self.leaves[la].corners(i));
-            for k in 0..nb {
-                let (u, theirs) = (other.order[lb * 4 + k], other.leaves[lb].corners(k));
-                if boxes_touch(own, theirs) && wanted(t, u) && triangles_meet(own, theirs) {
+            let mut lanes = other.leaves[lb].may_meet(own) & ((1 << nb) - 1);
+            if std::ptr::eq(self, other) && a == b {
+                // Of a leaf against itself each two once.
+                lanes &= !((2 << i) - 1);
+            }
+            while lanes != 0 {
+                let k = lanes.trailing_zeros() as usize;
+                lanes &= lanes - 1;
+                let u = other.order[lb * 4 + k];
+                if wanted(t, u) && triangles_meet(own, other.leaves[lb].corners(k)) {
                     found.push((t, u));
                 }
             }
         }
         found
     }
-}
-
-fn boxes_touch(a: [Vec3; 3], b: [Vec3; 3]) -> bool {
-    let low = |t: [Vec3; 3]| t[0].min(t[1]).min(t[2]);
-    let high = |t: [Vec3; 3]| t[0].max(t[1]).max(t[2]);
-    low(a).cmple(high(b)).all() && high(a).cmpge(low(b)).all()
 }

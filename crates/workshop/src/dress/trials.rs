@@ -35,6 +35,11 @@ const BY_HAND: &str = "by hand";
 const STILL: [&str; 3] = ["rest", "range", BY_HAND];
 
 impl Trial {
+    /// True for the pose in which nothing has moved.
+    pub fn is_rest(&self) -> bool {
+        self.is_still && self.group == STILL[0]
+    }
+
     /// Its name, with the time for a frame of a clip.
     pub fn label(&self) -> String {
         if self.is_still {

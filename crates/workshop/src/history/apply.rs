@@ -14,6 +14,9 @@ impl Doing<'_> {
             Step::AddPiece { file, file_name, mesh, layer, kind } => {
                 self.add_piece((file, file_name, mesh), *layer, *kind)
             }
+            Step::PutOn { pieces } => self.put_on(pieces),
+            // Each cure is looked for in what the one before has made: see `run`.
+            Step::CureAll => Err(WorkshopError::NoCures),
             Step::RemovePiece { piece } => self.remove_piece(*piece),
             Step::MoveToLayer { piece, layer } => self.move_to_layer(*piece, *layer),
             Step::PutOver { piece, over } => self.put_over(*piece, *over),
@@ -65,6 +68,8 @@ pub(crate) fn title(step: &Step) -> &'static str {
     match step {
         Step::Begin { .. } => "Beginning",
         Step::AddPiece { .. } => "Adding the piece",
+        Step::PutOn { .. } => "Putting the pieces on",
+        Step::CureAll => "Curing what was found",
         Step::RemovePiece { .. } => "Taking the piece off",
         Step::MoveToLayer { .. } | Step::PutOver { .. } => "Moving the piece",
         Step::SetKind { .. } | Step::SetPlace { .. } => "Filing the piece",

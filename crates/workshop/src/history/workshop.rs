@@ -12,6 +12,9 @@ use crate::history::crews::Crews;
 use crate::history::effects::Summary;
 use crate::history::jobs::{JobId, Jobs};
 use crate::history::measurer::Measurer;
+use crate::intake::finding::counted;
+use crate::intake::found::harmless_cures;
+use crate::intake::suggested::suggested;
 use crate::looking::picture;
 use crate::making::doing::Doing;
 use crate::making::draft::Draft;
@@ -299,6 +302,26 @@ impl Workshop {
         Ok(Step::AddPiece { file, file_name, mesh, layer, kind })
     }
 
+    /// The step that puts assets on as pieces (all of the shelf's that are not worn when the list is empty),
+    /// with layers and kinds as their files say, else as their geometry suggests.
+    ///
+    /// # Errors
+    /// When one is not there or cannot be read, or there is nothing to put on.
+    pub fn put_on_step(&self, fitting: i64, assets: &[i64]) -> Result<Step, WorkshopError> {
+        let room = self.room(fitting, None)?;
+        let worn =
+            |a: &Asset| room.state.pieces.iter().any(|p| p.source.file == a.file && p.source.mesh == a.mesh);
+        let is_piece = |a: &Asset| a.role == AssetRole::Piece.word() && !worn(a);
+        let chosen: Vec<Asset> = match assets {
+            [] => self.assets()?.into_iter().filter(is_piece).collect(),
+            some => some.iter().map(|&id| self.asset(id)).collect::<Result<_, _>>()?,
+        };
+        if chosen.is_empty() {
+            return Err(WorkshopError::NothingToPutOn);
+        }
+        Ok(Step::PutOn { pieces: suggested((&self.store, &self.decoder), &room, &chosen)? })
+    }
+
     /// The step that tries an asset's motions.
     ///
     /// # Errors
@@ -404,9 +427,14 @@ impl Workshop {
     fn run(&self, fitting: i64, step: &Step, job: &Job) -> Result<String, WorkshopError> {
         let (cursor, room) = (self.store.fitting(fitting)?.cursor, self.room(fitting, None)?);
         let mut draft = Draft::of(&room.state);
-        let (store, decoder, room) = (&self.store, &self.decoder, room.as_ref());
-        let sentence = Doing { store, decoder, room, draft: &mut draft, job }.apply(step)?;
-        let after = self.build_draft(&draft)?;
+        let (sentence, after) = match step {
+            Step::CureAll => self.cure_all(&room, &mut draft, job)?,
+            step => {
+                let (store, decoder, room) = (&self.store, &self.decoder, room.as_ref());
+                let sentence = Doing { store, decoder, room, draft: &mut draft, job }.apply(step)?;
+                (sentence, self.build_draft(&draft)?)
+            }
+        };
         if !job.tell(1.0) {
             return Err(WorkshopError::Stopped);
         }
@@ -418,6 +446,39 @@ impl Workshop {
         self.decoder.keep(&state, after);
         self.store.add_step(fitting, cursor, &new)?;
         Ok(sentence)
+    }
+
+    /// Takes one cure after the other that loses nothing, each found in what those before have made; what
+    /// fails is noted and left.
+    fn cure_all(&self, room: &Room, draft: &mut Draft, job: &Job) -> Result<(String, Room), WorkshopError> {
+        let (store, decoder) = (&self.store, &self.decoder);
+        let (mut tried, mut done): (Vec<Step>, Vec<String>) = (Vec::new(), Vec::new());
+        let mut made: Option<Room> = None;
+        loop {
+            let room = made.as_ref().unwrap_or(room);
+            let open = harmless_cures(room);
+            let left = open.iter().filter(|step| !tried.contains(step)).count();
+            let share = tried.len() as f32 / (tried.len() + left + 1) as f32;
+            let Some(step) = open.into_iter().find(|step| !tried.contains(step)) else { break };
+            if !job.tell(share) {
+                return Err(WorkshopError::Stopped);
+            }
+            let mut next = draft.clone();
+            match (Doing { store, decoder, room, draft: &mut next, job }.apply(&step)) {
+                Ok(sentence) => {
+                    made = Some(self.build_draft(&next)?);
+                    *draft = next;
+                    done.push(sentence);
+                }
+                Err(WorkshopError::Stopped) => return Err(WorkshopError::Stopped),
+                Err(why) => draft.notes.push(format!("left: {why}")),
+            }
+            tried.push(step);
+        }
+        let after = made.ok_or(WorkshopError::NoCures)?;
+        let cures = counted(done.len(), "thing", "things");
+        let sentence = format!("Cure {cures} that were found: {}", done.join("; "));
+        Ok((sentence, after))
     }
 
     /// Decodes a state whose new blobs are not stored yet.

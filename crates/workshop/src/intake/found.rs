@@ -5,6 +5,7 @@ use crate::intake::finding::{Finding, Grade};
 use crate::intake::of_body::look_over_body;
 use crate::intake::of_piece::look_over_piece;
 use crate::state::key::Key;
+use crate::state::step::Step;
 use rayon::prelude::*;
 use std::convert::Infallible;
 use std::sync::Arc;
@@ -54,4 +55,11 @@ impl Room {
         let lists: Vec<Arc<Vec<Finding>>> = known.map(|key| self.derived.get(key)).collect::<Option<_>>()?;
         Some(lists.iter().flat_map(|list| list.iter()).any(|f| f.grade == Grade::Trouble))
     }
+}
+
+/// Cures of what is found in a room that lose nothing, in the order of the list.
+pub fn harmless_cures(room: &Room) -> Vec<Step> {
+    let findings = room.findings();
+    let cures = findings.iter().flat_map(|(_, list)| list.iter()).filter_map(|f| f.cure.as_ref());
+    cures.map(|c| c.step.clone()).filter(Step::loses_nothing).collect()
 }

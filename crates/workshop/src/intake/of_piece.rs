@@ -14,7 +14,7 @@ use crate::state::step::Step;
 use crate::state::stroke::Chosen;
 use glam::Vec3;
 use tin_cloak_core::intake::{
-    coarse_bends, guess_units, look_over, look_over_uvs, shells, ShellGuess, UnitGuess, Up,
+    coarse_bends, guess_units, look_over, look_over_uvs, shells, Shell, ShellGuess, UnitGuess, Up,
 };
 use tin_cloak_core::seat::Gap;
 use tin_cloak_core::skin::Skin;
@@ -167,6 +167,16 @@ fn seat(room: &Room, index: usize, gaps: &[Option<Gap>]) -> Option<Finding> {
     Some(finding.cured_by("Ease it off to 1 mm", step))
 }
 
+/// The kind of a piece of these parts: cloth is open, plates and buttons are closed.
+pub(crate) fn kind_of(parts: &[Shell]) -> PieceKind {
+    let cloth = parts.iter().filter(|s| s.guess == ShellGuess::Cloth).count();
+    match (cloth, parts.len() - cloth) {
+        (_, 0) => PieceKind::Soft,
+        (0, _) => PieceKind::Stiff,
+        _ => PieceKind::Mixed,
+    }
+}
+
 fn kind_and_shells(piece: &Piece, state: &PieceState) -> Vec<Finding> {
     let parts = shells(&piece.topology, &piece.rest);
     let count = |guess: ShellGuess| parts.iter().filter(|s| s.guess == guess).count();
@@ -182,11 +192,7 @@ fn kind_and_shells(piece: &Piece, state: &PieceState) -> Vec<Finding> {
         );
         found.push(Finding::new(Grade::Note, text));
     }
-    let wanted = match (cloth, stiff + buttons) {
-        (_, 0) => PieceKind::Soft,
-        (0, _) => PieceKind::Stiff,
-        _ => PieceKind::Mixed,
-    };
+    let wanted = kind_of(&parts);
     // What was opened by leaving faces out is no cloth for that, and a part filed by hand is known.
     let opened = wanted == PieceKind::Soft && state.cut.left_out.is_some();
     let sorted = piece.kind == PieceKind::Mixed && (wanted == PieceKind::Soft || !state.shells.is_empty());

@@ -11,6 +11,7 @@ use crate::state::bound::Bound;
 use crate::state::fitting::PieceState;
 use crate::state::names::{FileRef, PieceId};
 use crate::state::recipe::{FollowWish, Method, SourcePart, Takes};
+use crate::state::step::PutOn;
 use tin_cloak_core::intake::Place;
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_formats::PieceKind;
@@ -54,6 +55,19 @@ impl Doing<'_> {
         self.keep_as_it_came(&mut piece)?;
         self.draft.state.pieces.push(piece);
         Ok(format!("Add {mesh} on layer {layer}"))
+    }
+
+    /// Several at once, from the inside out.
+    pub fn put_on(&mut self, pieces: &[PutOn]) -> Result<String, WorkshopError> {
+        let mut names = Vec::new();
+        for (done, piece) in pieces.iter().enumerate() {
+            self.add_piece((&piece.file, &piece.file_name, &piece.mesh), piece.layer, piece.kind)?;
+            names.push(format!("{} on {}", piece.mesh, piece.layer));
+            if !self.job.tell(done as f32 / pieces.len() as f32) {
+                return Err(WorkshopError::Stopped);
+            }
+        }
+        Ok(format!("Put on as suggested: {}", names.join(", ")))
     }
 
     /// A piece that comes skinned keeps its weights where its joints are known.

@@ -11,6 +11,7 @@ use glam::Vec3;
 use tin_cloak_store::{BlobId, Store};
 
 /// A state in the making, with the blobs it needs.
+#[derive(Clone)]
 pub(crate) struct Draft {
     pub state: FittingState,
     pub blobs: Vec<Vec<u8>>,

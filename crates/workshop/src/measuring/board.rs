@@ -8,7 +8,7 @@ use crate::state::names::PieceId;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicUsize, Ordering};
-use tin_cloak_core::clearance::{measure_pose, AtRest, Crossing, InPose, Outfit, PairMeasure, Settings};
+use tin_cloak_core::clearance::{strain, sum_up, AtRest, Crossing, InPose, Outfit, PairMeasure, Settings};
 use tin_cloak_core::mend::TrialPose;
 
 /// A row: an outer layer over an inner one.
@@ -18,8 +18,31 @@ pub struct BoardPair {
     pub ids: [PieceId; 2],
     /// The outer piece.
     pub outer: String,
-    /// The inner piece, or the body.
+    /// The inner piece, or the body; the same for a layer against itself.
     pub inner: String,
+}
+
+impl BoardPair {
+    /// True for a layer against itself.
+    pub fn is_itself(&self) -> bool {
+        self.ids[0] == self.ids[1]
+    }
+
+    /// Its name as a row.
+    pub fn label(&self) -> String {
+        match self.is_itself() {
+            true => format!("{} in itself", self.outer),
+            false => format!("{} over {}", self.outer, self.inner),
+        }
+    }
+}
+
+/// What is through what, in words; a layer may be through itself.
+pub fn through_in_words(outer: &str, inner: &str) -> String {
+    match outer == inner {
+        true => format!("{outer} through itself"),
+        false => format!("{inner} through {outer}"),
+    }
 }
 
 /// A column: a trial pose.
@@ -59,6 +82,9 @@ pub struct Cell {
     /// tolerance, where rest does not have them so.
     #[serde(default)]
     pub contact_mm: f32,
+    /// Depth of the deepest stretch of an edge that is through between vertices, in sight.
+    #[serde(default)]
+    pub edge_deepest_mm: f32,
     /// False when it cannot be measured in the pose: a vertex is nowhere. It is not clear then, and the
     /// figures say nothing.
     #[serde(default = "yes")]
@@ -68,14 +94,14 @@ pub struct Cell {
 }
 
 impl Cell {
-    /// Deepest of poking, sunk and contact: what the board shows.
+    /// Deepest of poking, sunk, between vertices and contact: what the board shows.
     pub fn depth_mm(&self) -> f32 {
-        self.deepest_mm.max(self.sunk_deepest_mm).max(self.contact_mm)
+        self.deepest_mm.max(self.sunk_deepest_mm).max(self.edge_deepest_mm).max(self.contact_mm)
     }
 
     /// True when anything visible is out of tolerance.
     pub fn is_bad(&self) -> bool {
-        self.poking + self.sunk > 0 || self.contact_mm > 0.0
+        self.poking + self.sunk > 0 || self.edge_deepest_mm > 0.0 || self.contact_mm > 0.0
     }
 
     /// True when nothing is out of tolerance, and yet the surfaces run through each other as they did not
@@ -125,6 +151,7 @@ impl From<&PairMeasure> for Cell {
             crossing_faces: 0,
             at_rest: false,
             contact_mm: 0.0,
+            edge_deepest_mm: mm(m.edge_deepest),
             measurable: !m.unmeasurable,
             spot: m.worst.map(|s| (s.position.to_array(), s.look.to_array())),
         }
@@ -318,34 +345,39 @@ pub fn measure_board(
     let done = AtomicUsize::new(0);
     let poses = trials.poses(&dress.body);
     let pool = outfit.pool();
-    let one = |pose: &TrialPose| {
+    let one = |(pose, trial): (&TrialPose, &Trial)| {
         if !progress(done.fetch_add(1, Ordering::Relaxed) as f32 / poses.len() as f32) {
             return None;
         }
         pool.with(|buffers| {
             buffers.pose(&outfit, &pose.matrices, &pose.amounts);
-            let measured = measure_pose(&outfit, buffers, settings).pairs;
             let in_pose = InPose::new(&outfit, buffers, settings);
+            let mut strains = vec![1.0; outfit.layers.len()];
+            strains.par_iter_mut().enumerate().for_each(|(l, s)| *s = strain(&outfit, buffers, l));
             let cell = |r: usize| {
-                let crossing = in_pose.crossing(pairs[r], &at_rest[r], r >= covered);
-                Some(match order.get(r) {
-                    Some(&pair) => Cell::of(&measured[pair], &crossing, None),
-                    None => Cell::of(&PairMeasure::default(), &crossing, Some(tolerance_mm)),
-                })
+                let (layers, rest) = (pairs[r], &at_rest[r]);
+                let meeting = in_pose.meeting(layers, rest);
+                let crossing = in_pose.crossing(layers, &meeting, rest, r >= covered);
+                let Some(&pair) = order.get(r) else {
+                    return Some(Cell::of(&PairMeasure::default(), &crossing, Some(tolerance_mm)));
+                };
+                let through = in_pose.through(pair, &meeting, (!trial.is_rest()).then_some(rest));
+                let sight = in_pose.see(pair, &through);
+                Some(Cell::of(&sum_up(&through, &sight, strains[layers.0]), &crossing, None))
             };
             Some((0..pairs.len()).into_par_iter().map(cell).collect())
         })
     };
-    let measured: Option<Vec<Vec<Option<Cell>>>> = poses.par_iter().map(one).collect();
+    let measured: Option<Vec<Vec<Option<Cell>>>> = poses.par_iter().zip(&trials.trials).map(one).collect();
     board.cells = measured.ok_or(WorkshopError::Stopped)?;
     board.seconds_per_pose = started.elapsed().as_secs_f64() / poses.len().max(1) as f64;
     Ok(board.without_idle_rows(covered))
 }
 
-/// The pairs of layers that are not among `rows`: rest does not show them together, a pose may. In the
-/// order of rows.
+/// The pairs of layers that are not among `rows`, each against itself included: rest does not show them
+/// together, a pose may. In the order of rows.
 pub(crate) fn contacts(layers: usize, rows: &[(usize, usize)]) -> Vec<(usize, usize)> {
-    let all = (1..layers).rev().flat_map(|outer| (0..outer).rev().map(move |inner| (outer, inner)));
+    let all = (0..layers).rev().flat_map(|outer| (0..=outer).rev().map(move |inner| (outer, inner)));
     all.filter(|pair| !rows.contains(pair)).collect()
 }
 

@@ -8,6 +8,7 @@
 
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::room::Room;
+use crate::dress::trials::Trial;
 use crate::dress::worn::{LayerFacts, Pile};
 use crate::error::WorkshopError;
 use crate::measuring::board::{contacts, rows, Board, Cell};
@@ -27,7 +28,7 @@ use tin_cloak_store::{KeptKey, Store};
 
 /// Goes up when the same layers would be measured otherwise: what was kept before is then left
 /// alone.
-const MEASURE: u32 = 5;
+const MEASURE: u32 = 6;
 
 /// What is through in a cell, whoever sees it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -40,19 +41,13 @@ pub(crate) struct CellThrough {
 
 impl Weighed for CellThrough {
     fn bytes(&self) -> usize {
-        std::mem::size_of_val(&*self.through.spots) + 32
-    }
-}
-
-impl Weighed for AtRest {
-    fn bytes(&self) -> usize {
-        AtRest::bytes(self)
+        std::mem::size_of_val(&*self.through.spots) + std::mem::size_of_val(&*self.through.stretches) + 32
     }
 }
 
 impl Weighed for Sight {
     fn bytes(&self) -> usize {
-        self.buried.len() + 48
+        self.buried.len() + 96
     }
 }
 
@@ -69,6 +64,8 @@ pub(crate) struct Counts {
 pub(crate) struct Plan {
     pile: Arc<Pile>,
     poses: Vec<TrialPose>,
+    /// For each whether it is rest: what is wrong there is told there, of others what they add.
+    is_rest: Vec<bool>,
     /// Outer and inner layer of each row; behind those with something of one over the other at rest come
     /// all other pairs.
     rows: Vec<(usize, usize)>,
@@ -109,12 +106,13 @@ impl Plan {
             let rows = rows_of(room, &pile, kept)?;
             let whole = Key::begin("board").and_key(key).end();
             let tolerance = Key::of("settings", &(MEASURE, room.state.tolerance_mm));
-            Ok(Self::make((pile, poses), rows, (tolerance, room.state.tolerance_mm), whole))
+            let is_rest = room.trials.trials.iter().map(Trial::is_rest).collect();
+            Ok(Self::make((pile, poses, is_rest), rows, (tolerance, room.state.tolerance_mm), whole))
         })
     }
 
     fn make(
-        (pile, poses): (Arc<Pile>, Vec<TrialPose>),
+        (pile, poses, is_rest): (Arc<Pile>, Vec<TrialPose>, Vec<bool>),
         mut rows: Vec<(usize, usize)>,
         (settings, tolerance_mm): (Key, f32),
         whole: Key,
@@ -122,7 +120,7 @@ impl Plan {
         let covered = rows.len();
         rows.extend(contacts(pile.facts.len(), &rows));
         let (mut through, mut sight) = (Vec::new(), Vec::new());
-        for pose in &poses {
+        for (pose, is_rest) in poses.iter().zip(&is_rest) {
             let posed: Vec<Key> = pile.facts.iter().map(|f| f.posed(pose)).collect();
             // All that is worn, and how deep in the pile: it may hide what is through.
             let all = pile.facts.iter().zip(&posed);
@@ -134,13 +132,14 @@ impl Plan {
                     .and_key(pile.facts[inner].shape)
                     .and_key(posed[outer])
                     .and_key(posed[inner])
+                    .and(is_rest)
                     .end()
             };
             let keys: Vec<Key> = rows.iter().map(key).collect();
             sight.push(keys.iter().map(|k| Key::begin("sight").and_key(*k).and_key(all).end()).collect());
             through.push(keys);
         }
-        Self { pile, poses, rows, covered, tolerance_mm, through, sight, whole }
+        Self { pile, poses, is_rest, rows, covered, tolerance_mm, through, sight, whole }
     }
 }
 
@@ -202,9 +201,8 @@ impl Known {
         }
         let flat: Vec<Key> = plan.through.iter().flatten().copied().collect();
         let through = kept.find::<CellThrough>(&flat)?;
-        let asked: Vec<usize> = (0..flat.len())
-            .filter(|&i| through[i].as_ref().is_some_and(|t| !t.through.spots.is_empty()))
-            .collect();
+        let asked: Vec<usize> =
+            (0..flat.len()).filter(|&i| through[i].as_ref().is_some_and(|t| !t.through.is_empty())).collect();
         let keys: Vec<Key> = asked.iter().map(|&i| plan.sight[i / rows][i % rows]).collect();
         let mut sight = vec![None; flat.len()];
         asked.into_iter().zip(kept.find::<Sight>(&keys)?).for_each(|(i, s)| sight[i] = s);
@@ -219,7 +217,7 @@ impl Known {
         let nothing = Sight::default();
         let sight = match &self.sight[pose][row] {
             Some(sight) => sight,
-            None if found.through.spots.is_empty() => &nothing,
+            None if found.through.is_empty() => &nothing,
             None => return None,
         };
         let contact = (row >= plan.covered).then_some(plan.tolerance_mm);
@@ -274,7 +272,7 @@ fn wanted(plan: &Plan, known: &Known, order: &[usize]) -> Vec<Wanted> {
             if found.is_none() && taken.insert(plan.through[pose][row]) {
                 wanted.through.push(row);
             }
-            let may_show = found.as_ref().is_none_or(|t| !t.through.spots.is_empty());
+            let may_show = found.as_ref().is_none_or(|t| !t.through.is_empty());
             if may_show && known.sight[pose][row].is_none() && taken.insert(plan.sight[pose][row]) {
                 wanted.sight.push(row);
             }
@@ -310,7 +308,7 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
     }
     let worn = room.worn();
     let pairs = rows(&worn.outfit);
-    let rest = rest_of(room, &plan, &worn.outfit);
+    let rest = room.at_rest(&worn, &plan.rows);
     let at =
         Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, rest: &rest, settings: room.settings() };
     let (pool, left) = (worn.outfit.pool(), AtomicUsize::new(wanted.len()));
@@ -329,17 +327,6 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
     };
     batch.flush()?;
     outcome
-}
-
-/// What of each row crosses at rest.
-fn rest_of(room: &Room, plan: &Plan, outfit: &Outfit) -> Vec<Arc<AtRest>> {
-    let still = outfit.buffers();
-    let one = |&(outer, inner): &(usize, usize)| {
-        let shape = |layer: usize| plan.pile.facts[layer].shape;
-        let key = Key::begin("crosses at rest").and_key(shape(outer)).and_key(shape(inner)).end();
-        room.derived.get_or(key, || AtRest::of(outfit, &still, (outer, inner)))
-    };
-    plan.rows.par_iter().map(one).collect()
 }
 
 /// Values on their way into the store.
@@ -416,8 +403,12 @@ impl Place<'_> {
         let strains: Vec<f32> = outer.par_iter().map(|&layer| strain(outfit, buffers, layer)).collect();
         let find = |&row: &usize| -> Result<Found, WorkshopError> {
             // Of layers that rest does not show together nothing is asked but whether they meet.
-            let through = self.pairs.get(row).map_or_else(Through::default, |&pair| in_pose.through(pair));
-            let crossing = in_pose.crossing(plan.rows[row], &self.rest[row], row >= plan.covered);
+            let (layers, rest) = (plan.rows[row], &*self.rest[row]);
+            let meeting = in_pose.meeting(layers, rest);
+            let beyond = (!plan.is_rest[wanted.pose]).then_some(rest);
+            let through = |&pair: &usize| in_pose.through(pair, &meeting, beyond);
+            let through = self.pairs.get(row).map_or_else(Through::default, through);
+            let crossing = in_pose.crossing(layers, &meeting, rest, row >= plan.covered);
             // Every outer layer is among them.
             let strain = outer.binary_search(&plan.rows[row].0).map_or(1.0, |at| strains[at]);
             Ok((row, batch.put(plan.through[wanted.pose][row], CellThrough { through, strain, crossing })?))
@@ -427,7 +418,7 @@ impl Place<'_> {
         batch.kept.counts.through.fetch_add(counted, Ordering::Relaxed);
         // Only now is it known which of them show anything.
         let shown: Vec<(usize, &Through)> = (known.iter().chain(&measured))
-            .filter(|(row, f)| wanted.sight.contains(row) && !f.through.spots.is_empty())
+            .filter(|(row, f)| wanted.sight.contains(row) && !f.through.is_empty())
             .map(|(row, f)| (*row, &f.through))
             .collect();
         batch.kept.counts.sight.fetch_add(shown.len(), Ordering::Relaxed);
@@ -509,7 +500,7 @@ mod tests {
         assert!(list.iter().any(leans), "some pose relies on another for what is through");
         let worn = room.worn();
         let pairs = rows(&worn.outfit);
-        let rest = rest_of(&room, &plan, &worn.outfit);
+        let rest = room.at_rest(&worn, &plan.rows);
         let at = Place {
             plan: &plan,
             outfit: &worn.outfit,

@@ -1,5 +1,6 @@
 //! Cells, the board made of them, snags and reports.
 
+pub(crate) mod at_rest;
 pub(crate) mod board;
 pub(crate) mod cells;
 pub(crate) mod posed;

@@ -2,6 +2,7 @@
 
 use crate::dress::derived::Weighed;
 use crate::dress::room::Room;
+use crate::dress::trials::Trial;
 use crate::dress::worn::Worn;
 use crate::error::WorkshopError;
 use crate::state::key::{Key, KeyMaker};
@@ -20,6 +21,8 @@ pub(crate) struct Posed {
     pub body: Vec<Vec3>,
     /// And of each piece of the dress.
     pub pieces: Vec<Vec<Vec3>>,
+    /// True at rest: what is wrong there already is told there.
+    pub is_rest: bool,
 }
 
 impl Weighed for Posed {
@@ -49,13 +52,14 @@ impl Room {
     /// # Errors
     /// When the pose or a joint is not there.
     pub(crate) fn posed(&self, pose: usize, turns: &[Turn]) -> Result<Arc<Posed>, WorkshopError> {
+        let is_rest = self.trials.trials.get(pose).is_some_and(Trial::is_rest) && turns.is_empty();
         let pose = self.pose_of(pose, turns)?;
         let body = &self.dress.body;
         let pose = TrialPose {
             matrices: body.skeleton.skin_matrices(&pose),
             amounts: driven_amounts(&body.morphs, &pose),
         };
-        let mut key = Key::begin("everything posed").and_key(self.contents.body_mesh);
+        let mut key = Key::begin("everything posed").and(&is_rest).and_key(self.contents.body_mesh);
         for (index, shape) in self.contents.shapes.iter().enumerate() {
             key = key.and_key(*shape).and(&self.piece_state(index).bound);
         }
@@ -63,21 +67,30 @@ impl Room {
             body: body.posed(&pose.matrices, &pose.amounts),
             pieces: self.dress.pieces.iter().map(|p| p.posed(&pose.matrices)).collect(),
             pose,
+            is_rest,
         }))
     }
 
     /// What is asked of every layer pair in a pose.
     pub(crate) fn points(&self, worn: &Worn, posed: &Posed) -> Arc<Points> {
-        let mut key = Key::begin("points").and(&self.state.tolerance_mm);
+        let mut key = Key::begin("points").and(&(self.state.tolerance_mm, posed.is_rest));
         for facts in &worn.facts {
             key = key.and_key(facts.posed(&posed.pose)).and(&(facts.piece, facts.layer));
         }
         self.derived.get_or(key.end(), || {
-            let all: Vec<usize> = (0..worn.outfit.pairs.len()).collect();
-            Points(self.with_buffers(&worn.outfit, |buffers| {
+            let pairs = &worn.outfit.pairs;
+            let all: Vec<usize> = (0..pairs.len()).collect();
+            let mut points = self.with_buffers(&worn.outfit, |buffers| {
                 buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
                 ask_pairs(&worn.outfit, buffers, self.settings(), &all)
-            }))
+            });
+            if !posed.is_rest {
+                let layers: Vec<(usize, usize)> = pairs.iter().map(|p| (p.outer, p.inner)).collect();
+                let rest = self.at_rest(worn, &layers);
+                let each = points.iter_mut().zip(pairs).zip(&rest);
+                each.for_each(|((points, pair), rest)| points.beyond(&pair.coverage, rest));
+            }
+            Points(points)
         })
     }
 }

@@ -3,7 +3,7 @@
 use crate::dress::room::Room;
 use crate::dress::worn::Worn;
 use crate::error::WorkshopError;
-use crate::measuring::board::Board;
+use crate::measuring::board::{through_in_words, Board};
 use crate::measuring::posed::Posed;
 use glam::{Mat3, Vec3};
 use serde::Serialize;
@@ -14,8 +14,8 @@ use tin_cloak_core::deform::{blended_matrix, Morph};
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[allow(missing_docs)]
 pub struct SnagCard {
-    pub outer: String,
-    pub inner: String,
+    /// What is through what.
+    pub through: String,
     pub place: String,
     pub deepest_mm: f32,
     pub vertices: usize,
@@ -34,8 +34,7 @@ impl Board {
         let (point, look) = cell.spot.filter(|_| cell.contact_mm > 0.0 || cell.only_crosses())?;
         let pair = &self.pairs[row];
         Some(SnagCard {
-            outer: pair.outer.clone(),
-            inner: pair.inner.clone(),
+            through: through_in_words(&pair.outer, &pair.inner),
             place: format!("{} faces meet over {:.0} mm", cell.crossing_faces, cell.crossing_mm),
             deepest_mm: cell.contact_mm,
             vertices: 0,
@@ -117,8 +116,10 @@ impl Room {
         let by_joint = causes.iter().map(|c| (names[c.joint.index()].clone(), c.metres));
         let by_shape = shape_causes(layer, posed, v).into_iter();
         SnagCard {
-            outer: self.dress.layer_name(piece_of[pair.outer]).to_owned(),
-            inner: self.dress.layer_name(piece_of[pair.inner]).to_owned(),
+            through: through_in_words(
+                self.dress.layer_name(piece_of[pair.outer]),
+                self.dress.layer_name(piece_of[pair.inner]),
+            ),
             place: self.place_name(posed, at),
             deepest_mm: snag.deepest * 1000.0,
             vertices: snag.vertices.len(),

@@ -24,6 +24,10 @@ pub enum Step {
     Begin { file: BlobId, file_name: String, mesh: String },
     /// A piece is put on.
     AddPiece { file: BlobId, file_name: String, mesh: String, layer: u16, kind: PieceKind },
+    /// Pieces are put on, each on its layer, at once.
+    PutOn { pieces: Vec<PutOn> },
+    /// What was found is cured wherever the cure loses nothing.
+    CureAll,
     /// A piece is taken off.
     RemovePiece { piece: PieceId },
     /// A piece goes to another layer.
@@ -118,6 +122,34 @@ pub enum Step {
     ForgetCleaning { piece: PieceId },
     /// Cloth is pushed off what pokes through it in all trial poses.
     PushOut { pieces: Vec<PieceId>, chosen: Chosen, options: MendOptions },
+}
+
+/// A piece to be put on.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct PutOn {
+    pub file: BlobId,
+    pub file_name: String,
+    pub mesh: String,
+    pub layer: u16,
+    pub kind: PieceKind,
+}
+
+impl Step {
+    /// True of a cure after which everything is still there: how a piece is filed, sized and placed.
+    pub fn loses_nothing(&self) -> bool {
+        matches!(
+            self,
+            Self::SetKind { .. }
+                | Self::SetPlace { .. }
+                | Self::Place { .. }
+                | Self::PutOver { .. }
+                | Self::MoveToLayer { .. }
+                | Self::SizeBody { .. }
+                | Self::SetBodyParts { .. }
+                | Self::FindPose { .. }
+        )
+    }
 }
 
 /// What a step did.

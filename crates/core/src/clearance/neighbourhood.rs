@@ -1,0 +1,73 @@
+//! Faces of a layer that are not against themselves.
+
+use super::{Layer, Walls};
+use crate::mesh::along_edges;
+use std::sync::OnceLock;
+
+/// Faces no further apart than this along the surface at rest fold into each other as cloth and skin do in
+/// a crease, metres.
+const CREASE: f32 = 0.06;
+
+/// Two walls of one part lie no further apart than this at rest, metres.
+const THICKEST: f32 = 0.04;
+
+/// Which faces of a layer are of one neighbourhood: those that share a corner, those within 60 mm along the
+/// surface at rest (a crease of an elbow), and the two walls of one part with thickness.
+#[derive(Clone, Debug, Default)]
+pub struct Neighbourhood {
+    /// By vertex: those within reach along the surface, ascending; found when first asked for.
+    near: Vec<OnceLock<Box<[u32]>>>,
+    /// By vertex: 1 on the wall towards the body, 2 on the other; both on single cloth.
+    wall: Vec<u8>,
+}
+
+impl Neighbourhood {
+    /// Of a layer.
+    pub(super) fn of(layer: &Layer) -> Self {
+        let vertices = layer.topology.vertices();
+        Self { near: vec![OnceLock::new(); vertices], wall: walls_of(&layer.walls, vertices) }
+    }
+
+    /// Bytes it takes up, about, once all has been asked.
+    pub fn bytes(&self) -> usize {
+        self.near.len() * 256
+    }
+
+    /// True when two faces have a corner in common.
+    pub(super) fn share_corner(&self, layer: &Layer, f: u32, g: u32) -> bool {
+        let (t, u) = (layer.topology.triangles[f as usize], layer.topology.triangles[g as usize]);
+        t.iter().any(|v| u.contains(v))
+    }
+
+    /// True when two faces are of one neighbourhood.
+    pub(super) fn has(&self, layer: &Layer, f: u32, g: u32) -> bool {
+        let (t, u) = (layer.topology.triangles[f as usize], layer.topology.triangles[g as usize]);
+        let apart = layer.rest[t[0] as usize].distance(layer.rest[u[0] as usize]);
+        apart <= CREASE
+            && (self.within_a_crease(layer, t, u) || (apart <= THICKEST && self.two_walls(layer, t, u)))
+    }
+
+    fn within_a_crease(&self, layer: &Layer, t: [u32; 3], u: [u32; 3]) -> bool {
+        let near = self.near[t[0] as usize].get_or_init(|| {
+            let reached = along_edges(&layer.rest, &layer.topology.neighbours, &[t[0]], CREASE);
+            let mut near: Vec<u32> = reached.into_iter().map(|(v, _)| v).collect();
+            near.sort_unstable();
+            near.into()
+        });
+        u.iter().any(|v| near.binary_search(v).is_ok())
+    }
+
+    fn two_walls(&self, layer: &Layer, t: [u32; 3], u: [u32; 3]) -> bool {
+        let shell = |t: [u32; 3]| layer.topology.shell_of_vertex[t[0] as usize];
+        let wall = |t: [u32; 3]| t.iter().fold(3, |bits, v| bits & self.wall[*v as usize]);
+        shell(t) == shell(u) && wall(t) & wall(u) == 0
+    }
+}
+
+/// A vertex of a rim alone is on neither.
+fn walls_of(walls: &Walls, vertices: usize) -> Vec<u8> {
+    let mut wall = vec![0; vertices];
+    walls.towards_body.used.iter().for_each(|v| wall[*v as usize] |= 1);
+    walls.outside().used.iter().for_each(|v| wall[*v as usize] |= 2);
+    wall
+}

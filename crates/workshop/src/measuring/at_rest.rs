@@ -1,0 +1,33 @@
+//! What rest has already, by pairs of layers: told once, as seating.
+
+use crate::dress::derived::Weighed;
+use crate::dress::room::Room;
+use crate::dress::worn::Worn;
+use crate::state::key::Key;
+use rayon::prelude::*;
+use std::sync::Arc;
+use tin_cloak_core::clearance::AtRest;
+
+impl Weighed for AtRest {
+    fn bytes(&self) -> usize {
+        AtRest::bytes(self)
+    }
+}
+
+impl Room {
+    /// What crosses and is wrong at rest, of pairs of layers `(outer, inner)`.
+    pub(crate) fn at_rest(&self, worn: &Worn, pairs: &[(usize, usize)]) -> Vec<Arc<AtRest>> {
+        let still = std::sync::OnceLock::new();
+        let one = |&(outer, inner): &(usize, usize)| {
+            let facts = |layer: usize| (worn.facts[layer].shape, worn.facts[layer].layer);
+            let ((above, up), (below, down)) = (facts(outer), facts(inner));
+            // Nothing of the outer one lies over what is higher up or beside it.
+            let key = Key::begin("at rest").and_key(above).and_key(below).and(&(down < up)).end();
+            self.derived.get_or(key, || {
+                let buffers = still.get_or_init(|| worn.outfit.buffers());
+                AtRest::of(&worn.outfit, buffers, (outer, inner))
+            })
+        };
+        pairs.par_iter().map(one).collect()
+    }
+}
