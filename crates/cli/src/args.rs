@@ -3,7 +3,7 @@
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 use std::str::FromStr;
-use tin_cloak_workshop::{Method, PieceKind};
+use tin_cloak_workshop::{Frames, Method, PieceKind};
 
 /// Fits clothing, armour and accessories to a rigged body so that they move with it and
 /// nothing shows through that should not.
@@ -116,15 +116,56 @@ pub(crate) struct Mend {
 
 #[derive(Args)]
 pub(crate) struct TrialArgs {
-    /// Poses to try: `range` (built in), `clips` (of the file), or a BVH or GLB with motion
+    /// Poses to try: `range` (built in), `clips` (of the file), a BVH or GLB with motion, or a trial set
+    /// (JSON, as the Trials station writes it)
     #[arg(long, default_value = "range", value_name = "range|clips|FILE")]
     pub trial: String,
+    /// Frames tried of each clip: a number, or `all` at its own rate [default: as the file says, else 12]
+    #[arg(long, value_name = "all|N", value_parser = frames)]
+    pub frames: Option<Frames>,
+    /// Report every two layers, of those too that no pose brings together
+    #[arg(long)]
+    pub every_pair: bool,
     /// Which mesh of the file is the body, when it is not marked
     #[arg(long, value_name = "NAME")]
     pub body_mesh: Option<String>,
-    /// Poke-through up to this depth is let pass, millimetres
-    #[arg(long, default_value_t = 0.5, allow_negative_numbers = true)]
-    pub tolerance_mm: f32,
+    /// Poke-through up to this depth is let pass, millimetres: for all (0.5 when nothing is said), or for
+    /// what is through between two layers; repeat for each
+    #[arg(long = "tolerance-mm", value_name = "MM|OUTER:INNER=MM", allow_negative_numbers = true)]
+    pub tolerances: Vec<ToleranceArg>,
+}
+
+/// A tolerance for all, or for two layers by name.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct ToleranceArg {
+    pub pair: Option<(String, String)>,
+    pub mm: f32,
+}
+
+impl FromStr for ToleranceArg {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let (pair, mm) = match text.rsplit_once('=') {
+            Some((pair, mm)) => (Some(pair), mm),
+            None => (None, text),
+        };
+        let wrong = || format!("{text}: give millimetres from 0 up, or OUTER:INNER=MM");
+        let mm: f32 = mm.parse().ok().filter(|mm: &f32| mm.is_finite() && *mm >= 0.0).ok_or_else(wrong)?;
+        let names = |pair: &str| pair.split_once(':').map(|(o, i)| (o.to_owned(), i.to_owned()));
+        let pair = pair.map(|p| names(p).ok_or_else(wrong)).transpose()?;
+        Ok(Self { pair, mm })
+    }
+}
+
+fn frames(text: &str) -> Result<Frames, String> {
+    match text {
+        "all" => Ok(Frames::All),
+        n => match n.parse() {
+            Ok(n @ 1..=5000) => Ok(Frames::Some(n)),
+            _ => Err("give a number from 1 to 5000, or all".to_owned()),
+        },
+    }
 }
 
 #[derive(Clone, Copy, ValueEnum)]

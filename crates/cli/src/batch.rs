@@ -1,12 +1,12 @@
 //! `fit`, `check` and `mend`: arguments to use cases, files in and out, and what is said.
 
-use crate::args::{Check, Fit, Mend, PieceArg, TrialArgs};
+use crate::args::{Check, Fit, Mend, PieceArg, ToleranceArg, TrialArgs};
 use crate::progress::Progress;
 use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_workshop::{
-    fit_files, through_in_words, BindOptions, Dressed, MendOptions, NamedFile, PieceFile, Report, TrialWish,
-    WorkshopError,
+    fit_files, through_in_words, BindOptions, Dressed, MendOptions, NamedFile, PairTolerance, PieceFile,
+    Report, TrialPlan, TrialSays, TrialWish, WorkshopError,
 };
 
 type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
@@ -18,7 +18,7 @@ enum FileError {
     Open { path: String, source: std::io::Error },
     #[error("{path} cannot be written ({source}): check the folder and its permissions")]
     Save { path: String, source: std::io::Error },
-    #[error("--tolerance-mm, --margin-mm and --limit-mm must be numbers from 0 up")]
+    #[error("--margin-mm and --limit-mm must be numbers from 0 up")]
     Number,
 }
 
@@ -56,7 +56,7 @@ pub(crate) fn fit(args: &Fit) -> Outcome {
     if args.report.is_some() {
         // Measured as `check` would measure it.
         let made = NamedFile { name: args.out.display().to_string(), bytes };
-        let dressed = Dressed::open(&made, None, &TrialWish::Range)?;
+        let dressed = Dressed::open(&made, None, &TrialWish::Range, &TrialSays::default())?;
         report.take_poses(measured(&dressed, report.tolerance_mm)?.0);
     }
     save_report(args.report.as_deref(), &report)?;
@@ -68,15 +68,26 @@ pub(crate) fn fit(args: &Fit) -> Outcome {
 }
 
 fn open(path: &Path, trial: &TrialArgs) -> Result<Dressed, Box<dyn std::error::Error>> {
-    if is_no_length(trial.tolerance_mm) {
-        return Err(FileError::Number.into());
-    }
     let wish = match trial.trial.as_str() {
         "range" => TrialWish::Range,
         "clips" => TrialWish::Clips,
+        set if set.ends_with(".json") => {
+            TrialWish::Set(TrialPlan::of_json(set, &load(Path::new(set))?.bytes)?)
+        }
         file => TrialWish::Motion(load(Path::new(file))?),
     };
-    Ok(Dressed::open(&load(path)?, trial.body_mesh.as_deref(), &wish)?)
+    let of_pair = |t: &ToleranceArg| {
+        let (outer, inner) = t.pair.clone()?;
+        Some(PairTolerance { outer, inner, tolerance_mm: t.mm })
+    };
+    let tolerances = trial.tolerances.iter().filter_map(of_pair).collect();
+    let says = TrialSays { frames: trial.frames, tolerances, every_pair: trial.every_pair };
+    Ok(Dressed::open(&load(path)?, trial.body_mesh.as_deref(), &wish, &says)?)
+}
+
+/// What is let pass everywhere, millimetres.
+fn tolerance_mm(trial: &TrialArgs) -> f32 {
+    trial.tolerances.iter().rev().find(|t| t.pair.is_none()).map_or(0.5, |t| t.mm)
 }
 
 fn is_no_length(mm: f32) -> bool {
@@ -103,7 +114,7 @@ fn say_worst(report: &Report) {
 }
 
 pub(crate) fn check(args: &Check) -> Outcome {
-    let (report, bad) = measured(&open(&args.dressed, &args.trial)?, args.trial.tolerance_mm)?;
+    let (report, bad) = measured(&open(&args.dressed, &args.trial)?, tolerance_mm(&args.trial))?;
     save_report(args.report.as_deref(), &report)?;
     say_worst(&report);
     Ok(if bad > 0 { ExitCode::from(1) } else { ExitCode::SUCCESS })
@@ -114,7 +125,7 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
         return Err(FileError::Number.into());
     }
     let mut dressed = open(&args.dressed, &args.trial)?;
-    let tolerance_mm = args.trial.tolerance_mm;
+    let tolerance_mm = tolerance_mm(&args.trial);
     let options = MendOptions { tolerance_mm, margin_mm: args.margin_mm, limit_mm: args.limit_mm };
     let progress = Progress::new("mending");
     let (bytes, outcome) = dressed.mend(options, &|s| progress.tell(s))?;

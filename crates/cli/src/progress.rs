@@ -7,13 +7,18 @@ use std::time::{Duration, Instant};
 /// One line that is written over.
 pub(crate) struct Progress {
     what: &'static str,
+    begun: Instant,
     shown: Option<Mutex<(Instant, f32)>>,
 }
 
 impl Progress {
     pub fn new(what: &'static str) -> Self {
         let now = Instant::now().checked_sub(Duration::from_secs(1)).unwrap_or_else(Instant::now);
-        Self { what, shown: std::io::stderr().is_terminal().then(|| Mutex::new((now, 0.0))) }
+        Self {
+            what,
+            begun: Instant::now(),
+            shown: std::io::stderr().is_terminal().then(|| Mutex::new((now, 0.0))),
+        }
     }
 
     /// Shows the share done, ten times a second at most; always goes on.
@@ -23,7 +28,9 @@ impl Progress {
         if share > last.1 && last.0.elapsed() > Duration::from_millis(100) {
             *last = (Instant::now(), share);
             let filled = (share * 24.0) as usize;
-            eprint!("\r{:<10} [{:<24}] {:3.0} %", self.what, "=".repeat(filled.min(24)), share * 100.0);
+            let left = time_left(self.begun.elapsed(), share);
+            let bar = "=".repeat(filled.min(24));
+            eprint!("\r{:<10} [{bar:<24}] {:3.0} %{left:<16}", self.what, share * 100.0);
             let _ = std::io::stderr().flush();
         }
         true
@@ -32,7 +39,32 @@ impl Progress {
     /// Clears the line.
     pub fn done(&self) {
         if self.shown.is_some() {
-            eprint!("\r{:60}\r", "");
+            eprint!("\r{:72}\r", "");
         }
+    }
+}
+
+/// How long it will take still at the pace so far; nothing before that can be said.
+fn time_left(gone: Duration, share: f32) -> String {
+    if share < 0.03 || gone < Duration::from_millis(500) {
+        return String::new();
+    }
+    let left = gone.as_secs_f32() * (1.0 - share) / share;
+    match left {
+        s if s < 90.0 => format!(", {s:.0} s left"),
+        s => format!(", {:.0} min left", s / 60.0),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_time_left_is_said_once_there_is_a_pace() {
+        let after = |seconds: u64, share: f32| time_left(Duration::from_secs(seconds), share);
+        assert_eq!(after(10, 0.01), "");
+        assert_eq!(after(10, 0.5), ", 10 s left");
+        assert_eq!(after(60, 0.1), ", 9 min left");
     }
 }

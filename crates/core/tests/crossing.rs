@@ -18,7 +18,7 @@ fn posed(body: &Shape, pieces: &[Shape], matrices: &[Mat4], pair: (usize, usize)
     let mut buffers = outfit.buffers();
     let rest = AtRest::of(&outfit, &buffers, pair);
     let told = |buffers: &_| {
-        let pose = InPose::new(&outfit, buffers, Settings::default());
+        let pose = InPose::new(&outfit, buffers);
         pose.crossing(pair, &pose.meeting(pair, &rest), &rest, true)
     };
     let at_rest = told(&buffers);
@@ -91,7 +91,7 @@ fn what_crosses_at_rest_is_told_apart() {
 fn the_layers_of_an_outfit_that_only_lie_over_each_other_do_not_cross() {
     let outfit = outfit(&sphere(0.1, 24), &[sphere(0.105, 24), sphere(0.11, 24)]);
     let buffers = outfit.buffers();
-    let pose = InPose::new(&outfit, &buffers, Settings::default());
+    let pose = InPose::new(&outfit, &buffers);
     for pair in [(1, 0), (2, 0), (2, 1)] {
         let rest = AtRest::of(&outfit, &buffers, pair);
         let meeting = pose.meeting(pair, &rest);

@@ -31,10 +31,10 @@ fn pressed(by: f32, turn: f32, last: f32) -> (Outfit, Vec<Mat4>) {
 fn measured(o: &Outfit, matrices: &[Mat4]) -> Vec<(Through, PairMeasure)> {
     let mut buffers = o.buffers();
     buffers.pose(o, matrices, &[]);
-    let at = InPose::new(o, &buffers, Settings::default());
+    let at = InPose::new(o, &buffers);
     let one = |pair: usize| {
         let layers = (o.pairs[pair].outer, o.pairs[pair].inner);
-        let through = at.through(pair, &meeting_faces(&buffers, layers), None);
+        let through = at.through(pair, Settings::default(), &meeting_faces(&buffers, layers), None);
         let sight = at.see(pair, &through);
         let m = sum_up(&through, &sight, strain(o, &buffers, o.pairs[pair].outer));
         (through, m)
@@ -53,8 +53,8 @@ proptest! {
         let mut buffers = o.buffers();
         buffers.pose(&o, &matrices, &[]);
         let everything = measure_pose(&o, &buffers, Settings::default());
-        let all: Vec<usize> = (0..o.pairs.len()).collect();
-        let points = ask_pairs(&o, &buffers, Settings::default(), &all);
+        let all: Vec<_> = (0..o.pairs.len()).map(|pair| (pair, Settings::default())).collect();
+        let points = ask_pairs(&o, &buffers, &all);
         for (pair, (through, m)) in measured(&o, &matrices).into_iter().enumerate() {
             prop_assert_eq!(&m, &everything.pairs[pair]);
             // Maps and cards are made of these: the same vertices are through in them.

@@ -50,6 +50,9 @@ pub struct Mark {
     /// Poses set by hand that a body is tried in.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub poses: Vec<MarkedPose>,
+    /// What a body is tried in besides, and how that counts: a trial set.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub plan: Option<serde_json::Value>,
     /// The joints of the skeleton that are this piece's own.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub joints: Vec<MarkedJoint>,

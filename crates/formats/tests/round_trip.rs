@@ -82,6 +82,7 @@ fn a_dressed_scene_comes_back_equal() {
         place: Some("torso".into()),
         method: None,
         shells: Some(vec![0, 2]),
+        plan: Some(serde_json::json!({ "frames": "all" })),
         ranges: vec![(
             "arm".into(),
             JointRange { forward: [-10.0, 90.0], sideways: [0.0, 45.0], turn: [-5.0, 5.0] },

@@ -1,6 +1,6 @@
 //! The board as a drawing.
 
-use tin_cloak_workshop::{through_in_words, Board, Cell, Matching};
+use tin_cloak_workshop::{through_in_words, Board, Cell, Counts, Matching};
 
 /// A cell of the drawing.
 pub(crate) struct CellBox {
@@ -15,6 +15,8 @@ pub(crate) struct CellBox {
     pub width: f32,
     /// `unknown`, `unmeasurable`, `clear`, `crossing`, `slight`, `deep`, `worst`.
     pub class: &'static str,
+    /// `stress` or `aside` when it does not count.
+    pub apart: &'static str,
     /// The figure, where there is room.
     pub figure: String,
     /// Said aloud and shown on hover.
@@ -44,13 +46,15 @@ pub(crate) struct RowName {
 fn lines(board: &Board) -> (Vec<usize>, usize) {
     let of_row = |r: usize| board.cells.iter().filter_map(move |column| column[r].as_ref());
     let depth = |r: usize| of_row(r).filter(|c| c.is_bad()).map(Cell::depth_mm).fold(0.0, f32::max);
-    let is_clear = |r: &usize| of_row(*r).all(|c| c.measurable && !c.is_bad() && !c.only_crosses());
+    let is_clear = |r: &usize| of_row(*r).all(|c| c.measurable && !c.is_bad() && !c.is_hidden_only());
+    let aside = |r: &usize| board.pairs[*r].counts == Counts::Aside;
     let mut rows: Vec<usize> = (0..board.pairs.len()).collect();
     if !board.is_whole() {
         return (rows, board.pairs.len());
     }
-    rows.sort_by(|a, b| is_clear(a).cmp(&is_clear(b)).then(depth(*b).total_cmp(&depth(*a))));
-    let shown = rows.iter().filter(|r| !is_clear(r)).count();
+    let folds = |r: &usize| is_clear(r) || aside(r);
+    rows.sort_by(|a, b| folds(a).cmp(&folds(b)).then(depth(*b).total_cmp(&depth(*a))));
+    let shown = rows.iter().filter(|r| !folds(r)).count();
     // With nothing wrong at all there is nothing to fold for.
     let shown = if shown == 0 { rows.len() } else { shown };
     (rows, shown)
@@ -174,6 +178,10 @@ fn cell(
         .filter(|old| told(old) && cell.is_some_and(told))
         .map(|old| depth - old.depth_mm())
         .filter(|c| c.abs() > 0.05);
+    let counts = match board.counts(pose, row) {
+        Counts::Counted => String::new(),
+        other => format!(", {}", other.word()),
+    };
     let note = compared.map_or(String::new(), |c| format!(" ({c:+.1} mm since the last step)"));
     let spot = cell.and_then(|c| c.spot).map_or(String::new(), |(p, n)| {
         p.iter().chain(&n).map(|v| format!("{v:.4}")).collect::<Vec<_>>().join(",")
@@ -188,8 +196,9 @@ fn cell(
         y,
         width: (width - if width > 8.0 { 2.0 } else { 0.0 }).max(1.0),
         class: class(cell),
+        apart: apart(board.counts(pose, row)),
         figure,
-        title: format!("{}{time}: {through}, {state}{note}", column.name),
+        title: format!("{}{time}: {through}, {state}{counts}{note}", column.name),
         spot,
         change: match compared {
             Some(c) if c < 0.0 => "better",
@@ -199,11 +208,19 @@ fn cell(
     }
 }
 
+fn apart(counts: Counts) -> &'static str {
+    match counts {
+        Counts::Counted => "",
+        Counts::Stress => "stress",
+        Counts::Aside => "aside",
+    }
+}
+
 fn class(cell: Option<&Cell>) -> &'static str {
     match cell {
         None => "unknown",
         Some(cell) if !cell.measurable => "unmeasurable",
-        Some(cell) if cell.only_crosses() => "crossing",
+        Some(cell) if cell.is_hidden_only() => "crossing",
         Some(cell) if !cell.is_bad() => "clear",
         Some(cell) if cell.depth_mm() < 2.0 => "slight",
         Some(cell) if cell.depth_mm() < 6.0 => "deep",
@@ -221,6 +238,9 @@ fn state(cell: Option<&Cell>) -> String {
         return format!(
             "nothing out in sight, but {crossing_faces} faces run through over {crossing_mm:.0} mm"
         );
+    }
+    if cell.is_hidden_only() {
+        return format!("nothing out in sight, but {} vertices are hidden by what is worn", cell.buried);
     }
     if cell.contact_mm > cell.deepest_mm.max(cell.sunk_deepest_mm) {
         return format!("{:.1} mm deep, in each other as they were not at rest", cell.contact_mm);
@@ -259,13 +279,21 @@ mod tests {
         })
     }
 
+    fn row(id: u32, outer: &str) -> BoardPair {
+        BoardPair { ids: [id, 0], outer: outer.into(), inner: "Wick".into(), ..BoardPair::default() }
+    }
+
     fn board(cells: Vec<Vec<Option<Cell>>>) -> Board {
-        let pose = |group: &str, time_s: f32| BoardPose { name: group.into(), group: group.into(), time_s };
+        let pose = |group: &str, time_s: f32| {
+            let (name, group) = (group.into(), group.into());
+            BoardPose { name, group, time_s, ..BoardPose::default() }
+        };
         Board {
-            pairs: vec![BoardPair { ids: [2, 0], outer: "coat".into(), inner: "Wick".into() }],
+            pairs: vec![row(2, "coat")],
             poses: vec![pose("rest", 0.0), pose("range", 0.0), pose("bow", 0.25), pose("bow", 0.5)],
             cells,
             tolerance_mm: 0.5,
+            hidden_counts: false,
             seconds_per_pose: 0.0,
         }
     }
@@ -286,10 +314,8 @@ mod tests {
 
     #[test]
     fn the_worst_rows_come_first_and_clear_ones_are_folded() {
-        let pair =
-            |outer: u32| BoardPair { ids: [outer, 0], outer: format!("{outer}"), inner: "Wick".into() };
         let mut all = board(vec![vec![cell(0.0), cell(1.0), cell(0.2), cell(7.0)]; 4]);
-        all.pairs = (1..=4).map(pair).collect();
+        all.pairs = (1..=4).map(|outer| row(outer, &outer.to_string())).collect();
         let drawing = draw(&all, None);
         let names: Vec<(&str, bool)> = drawing.rows.iter().map(|r| (r.text.as_str(), r.folded)).collect();
         let wanted =

@@ -10,6 +10,7 @@ use crate::looked_over::{
 };
 use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
+use crate::trials::{CountsHere, PlanCard};
 use askama::Template;
 use rocket::http::Status;
 use rocket::{get, routes, Route};
@@ -83,6 +84,9 @@ struct Shown {
     deepest: Option<f32>,
     bad_cells: usize,
     unmeasurable: usize,
+    /// Cells out of tolerance that are there for stress only, and the deepest of them.
+    stress: (usize, f32),
+    plan: Option<PlanCard>,
     all_cells: usize,
     worst: String,
     tolerance: f32,
@@ -195,6 +199,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
         bad_cells: board.map_or(0, Board::bad_cells),
         unmeasurable: board.map_or(0, Board::unmeasurable_cells),
         all_cells: board.map_or(0, Board::size),
+        stress: board.map_or((0, 0.0), Board::stress_cells),
+        plan: (station == 4).then(|| plan_card(shop, &open)).transpose()?,
         worst: worst.zip(board).map_or(String::new(), |((p, r), b)| {
             let pair = &b.pairs[r];
             format!("{}, {}", through_in_words(&pair.outer, &pair.inner), room.trials.trials[p].label())
@@ -217,6 +223,12 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
         places: Place::ALL.map(Place::word),
         to_sort,
     })
+}
+
+/// The trials of a fitting; those of all others can be taken over.
+fn plan_card(shop: &Workshop, open: &OpenFitting) -> Result<PlanCard, Refusal> {
+    let others = shop.fittings()?.into_iter().filter(|f| f.id != open.fitting.id);
+    Ok(PlanCard::of(&open.room.state.plan, others.map(|f| (f.id, f.name)).collect()))
 }
 
 /// A board, when there is anything to measure.
@@ -329,10 +341,12 @@ struct Broken {
 #[derive(Template)]
 #[template(path = "snags.html")]
 struct Snags {
+    id: i64,
     pose: String,
     cards: Vec<SnagCard>,
     /// How many smaller ones there are.
     more: usize,
+    here: Option<CountsHere>,
 }
 
 /// The snags of a pose, of one board row when it is named.
@@ -341,11 +355,14 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
     aside(shop, move |shop| {
         let room = shop.room(id, None)?;
         let (mut cards, more) = room.snag_cards(pose, row, 12)?;
-        if let Some(row) = row.filter(|_| cards.is_empty()) {
-            cards.extend(shop.board(&room)?.and_then(|board| board.crossing_card(pose, row)));
+        let board = shop.board(&room)?;
+        if let Some((board, row)) = board.as_ref().zip(row).filter(|_| cards.is_empty()) {
+            cards.extend(board.crossing_card(pose, row));
         }
+        let pair = board.as_ref().zip(row).and_then(|(b, r)| b.pairs.get(r));
+        let here = CountsHere::of(&room, pose, pair);
         let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.label());
-        page(&Snags { pose, cards, more })
+        page(&Snags { id, pose, cards, more, here })
     })
     .await
 }

@@ -25,6 +25,7 @@ mod seating;
 mod shelf;
 mod sorting;
 mod steps;
+mod trials;
 mod upload;
 
 use rocket::config::{Config, LogLevel};
@@ -62,6 +63,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", own_joints::routes())
         .mount("/", came::routes())
         .mount("/", motions::routes())
+        .mount("/", trials::routes())
         .mount("/", look::routes())
         .mount("/", jobs::routes())
         .mount("/", measuring::routes())

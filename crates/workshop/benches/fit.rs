@@ -14,7 +14,7 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::query::Bvh;
 use tin_cloak_workshop::{
     bind_piece, clip_trials, pose_of_piece, range_trials, read, sort_document, Body, BrushStroke, Companions,
-    Dress, MapKind, Piece, PieceKind, PlaceOptions, Reach, Recipe, Step, Turn, ViewRequest, Workshop,
+    Dress, Frames, MapKind, Piece, PieceKind, PlaceOptions, Reach, Recipe, Step, Turn, ViewRequest, Workshop,
 };
 
 fn open(name: &str) -> tin_cloak_workshop::Document {
@@ -49,7 +49,7 @@ fn checking(c: &mut Criterion) {
     let body = Arc::new(body());
     let mut suit = piece("bodysuit.glb", 1, &body);
     suit.bound = Some(Arc::new(bind_piece(&body, &suit, &Recipe::default()).unwrap().0));
-    let set = range_trials(&body).and(clip_trials(&body, 11));
+    let set = range_trials(&body).and(clip_trials(&body, Frames::Some(11)));
     let poses = &set.poses(&body)[..60];
     let dress = Dress { body, pieces: vec![suit], said: Arc::default() };
     let (outfit, _) = dress.outfit();

@@ -51,6 +51,10 @@ pub enum WorkshopError {
     NoCures,
     #[error("everything on the shelf is worn: bring files in to put on more")]
     NothingToPutOn,
+    #[error("{file} is no trial set ({why}): give one as the Trials station writes it")]
+    BadPlan { file: String, why: String },
+    #[error("the trials cannot be set so: {0}")]
+    BadTrials(String),
     #[error("there is nothing to do again")]
     NothingToRedo,
     #[error("there is no piece to bind: add one first")]

@@ -13,7 +13,7 @@ use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     export_glb, read, BodyPart, Companions, Document, Dressed, MeshPart, NamedFile, PieceKind, Step,
-    TrialWish, Workshop,
+    TrialSays, TrialWish, Workshop,
 };
 
 fn wick() -> Document {
@@ -110,8 +110,10 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
         }
     }
     let file = NamedFile { name: "dressed.glb".into(), bytes };
-    let (report, _) =
-        Dressed::open(&file, None, &TrialWish::Range).unwrap().measured(0.5, &|_| true).unwrap();
+    let (report, _) = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default())
+        .unwrap()
+        .measured(0.5, &|_| true)
+        .unwrap();
     for (pose, theirs) in report.poses.iter().enumerate() {
         for (row, entry) in theirs.pairs.iter().enumerate() {
             let cell = ours.cells[pose][row].as_ref().unwrap();

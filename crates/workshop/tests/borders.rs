@@ -10,7 +10,7 @@ use tin_cloak_workshop::core::trial::TrackValues;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     export_glb, read, sort_document, Chosen, Clean, Companions, Dress, Dressed, Grade, MapKind, NamedFile,
-    OwnJoint, PieceKind, Step, TrialWish, Turn, ViewRequest, Workshop,
+    OwnJoint, PieceKind, Step, TrialSays, TrialWish, Turn, ViewRequest, Workshop,
 };
 
 /// Wick, whose first clip has a rotation of zero as the first key of one joint.
@@ -76,16 +76,23 @@ fn the_command_line_refuses_what_it_cannot_try() {
     let TrackValues::Rotation(keys) = &mut track.unwrap().values else { panic!("a rotation") };
     keys[2] = Quat::from_xyzw(0.0, 0.0, 0.0, f32::NAN);
     let file = NamedFile { name: "dressed.glb".into(), bytes: export_glb(&dress).unwrap() };
-    let refused = Dressed::open(&file, None, &TrialWish::Clips).err().unwrap().to_string();
+    let refused =
+        Dressed::open(&file, None, &TrialWish::Clips, &TrialSays::default()).err().unwrap().to_string();
     assert!(refused.contains("light the lamp") || refused.contains("night round"), "{refused}");
     assert!(refused.contains("cannot be played") && refused.contains("no number"), "{refused}");
-    let (report, _) =
-        Dressed::open(&file, None, &TrialWish::Range).unwrap().measured(0.5, &|_| true).unwrap();
+    let (report, _) = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default())
+        .unwrap()
+        .measured(0.5, &|_| true)
+        .unwrap();
     assert!(!report.poses.is_empty());
     // As a motion it is refused as well.
     let motion = TrialWish::Motion(NamedFile { name: "walk.glb".into(), bytes });
     let sound = NamedFile { name: "d.glb".into(), bytes: export_glb(&bench.room().dress).unwrap() };
-    assert!(Dressed::open(&sound, None, &motion).err().unwrap().to_string().contains("cannot be played"));
+    assert!(Dressed::open(&sound, None, &motion, &TrialSays::default())
+        .err()
+        .unwrap()
+        .to_string()
+        .contains("cannot be played"));
 }
 
 #[test]

@@ -12,7 +12,7 @@ use tin_cloak_workshop::core::trial::{JointRange, FREE};
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     export_glb, fit_files, read, AssetRole, BindOptions, Board, Chosen, Clean, Companions, Dressed, Method,
-    NamedFile, PieceFile, PieceKind, Step, TrialWish, Turn, Workshop,
+    NamedFile, PieceFile, PieceKind, Step, TrialSays, TrialWish, Turn, Workshop,
 };
 
 fn named(name: &str) -> NamedFile {
@@ -102,7 +102,10 @@ fn the_page_and_the_command_line_measure_alike() {
     let file = NamedFile { name: "dressed.glb".into(), bytes: export_glb(&bench.room().dress).unwrap() };
     let board = bench.board();
     for (wish, of) in [(TrialWish::Range, "range"), (TrialWish::Clips, "clips")] {
-        let (report, _) = Dressed::open(&file, None, &wish).unwrap().measured(0.5, &|_| true).unwrap();
+        let (report, _) = Dressed::open(&file, None, &wish, &TrialSays::default())
+            .unwrap()
+            .measured(0.5, &|_| true)
+            .unwrap();
         let is_range = |group: &str| ["rest", "range", "by hand"].contains(&group);
         let ours: Vec<usize> =
             (0..board.poses.len()).filter(|p| is_range(&board.poses[*p].group) == (of == "range")).collect();

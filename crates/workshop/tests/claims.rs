@@ -5,7 +5,8 @@ mod common;
 
 use common::files;
 use tin_cloak_workshop::{
-    fit_files, BindOptions, Dressed, MendOptions, NamedFile, PieceFile, PieceKind, Report, TrialWish,
+    fit_files, BindOptions, Dressed, MendOptions, NamedFile, PieceFile, PieceKind, Report, TrialSays,
+    TrialWish,
 };
 
 fn named(name: &str) -> NamedFile {
@@ -34,17 +35,17 @@ fn dressed(body: &NamedFile, pieces: &[(NamedFile, PieceKind)]) -> NamedFile {
 
 /// Deepest of what shows through a piece in a report, millimetres.
 fn deepest(report: &Report, piece: &str) -> f32 {
-    let cells = report.poses.iter().flat_map(|p| &p.pairs).filter(|e| e.outer == piece);
+    let cells = report.poses.iter().flat_map(|p| &p.pairs).filter(|e| e.outer == piece && e.inner != piece);
     cells.map(|e| &e.cell).filter(|c| c.is_bad()).map(|c| c.depth_mm()).fold(0.0, f32::max)
 }
 
 fn assert_claims_hold(outfit: &str, file: &NamedFile) {
     let check = |file: &NamedFile| {
-        let open = Dressed::open(file, None, &TrialWish::Clips).unwrap();
+        let open = Dressed::open(file, None, &TrialWish::Clips, &TrialSays::default()).unwrap();
         open.measured(0.5, &|_| true).unwrap().0
     };
     let before = check(file);
-    let mut open = Dressed::open(file, None, &TrialWish::Clips).unwrap();
+    let mut open = Dressed::open(file, None, &TrialWish::Clips, &TrialSays::default()).unwrap();
     let (bytes, outcome) = open.mend(MendOptions::default(), &|_| true).unwrap();
     let after = check(&NamedFile { name: "mended.glb".into(), bytes });
     for claim in &outcome.claims {

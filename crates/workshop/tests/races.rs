@@ -39,7 +39,9 @@ fn assert_board_is_right(bench: &Bench) {
         bench.bind_all();
     }
     let room = bench.room();
-    let fresh = measure_board(&room.dress, &room.trials, room.state.tolerance_mm, &|_| true).unwrap();
+    let fresh =
+        measure_board(&room.dress, &room.trials, (room.state.tolerance_mm, &room.state.plan), &|_| true)
+            .unwrap();
     assert!(bench.board().cells == fresh.cells);
 }
 

@@ -10,7 +10,7 @@ use tin_cloak_workshop::core::skeleton::Skeleton;
 use tin_cloak_workshop::core::trial::{Clip, TrackValues};
 use tin_cloak_workshop::{
     bind_piece, clip_trials, export_glb, measure_board, range_trials, read, retarget_trials, sort_document,
-    Board, Body, Companions, Document, Dress, Piece, PieceKind, Recipe, Trial,
+    Board, Body, Companions, Document, Dress, Frames, Piece, PieceKind, Recipe, Trial, TrialPlan,
 };
 
 fn document(name: &str) -> Document {
@@ -67,8 +67,8 @@ fn dressed(body: Body) -> Dress {
 }
 
 fn board_of(dress: &Dress) -> Board {
-    let trials = range_trials(&dress.body).and(clip_trials(&dress.body, 4));
-    measure_board(dress, &trials, 0.5, &|_| true).unwrap()
+    let trials = range_trials(&dress.body).and(clip_trials(&dress.body, Frames::Some(4)));
+    measure_board(dress, &trials, (0.5, &TrialPlan::default()), &|_| true).unwrap()
 }
 
 #[test]
@@ -117,7 +117,7 @@ fn motions_arrive_at_their_size_on_a_scaled_root() {
             clips: motion.clips.clone(),
             ..Document::default()
         };
-        let set = retarget_trials(body, "motion.glb", &document, 5).unwrap();
+        let set = retarget_trials(body, "motion.glb", &document, Frames::Some(5)).unwrap();
         let world = |t: &Trial| body.skeleton.world(&t.pose);
         let at = |t: &Trial| world(t).iter().map(|m| m.w_axis.truncate()).collect::<Vec<_>>();
         set.trials.iter().map(at).collect::<Vec<_>>()

@@ -56,12 +56,12 @@ impl PairPoints {
 ///
 /// // A shirt 5 mm off the body all round.
 /// let outfit = outfit(&sphere(0.1, 24), &[sphere(0.105, 24)]);
-/// let asked = ask_pairs(&outfit, &outfit.buffers(), Settings::default(), &[0]);
+/// let asked = ask_pairs(&outfit, &outfit.buffers(), &[(0, Settings::default())]);
 /// assert!(asked[0].inner.iter().flatten().all(|a| (a.clearance - 0.005).abs() < 0.001));
 /// ```
-pub fn ask_pairs(outfit: &Outfit, buffers: &Buffers, settings: Settings, which: &[usize]) -> Vec<PairPoints> {
+pub fn ask_pairs(outfit: &Outfit, buffers: &Buffers, which: &[(usize, Settings)]) -> Vec<PairPoints> {
     let hiding = Hiding::new(outfit, buffers);
-    let one = |&i: &usize| {
+    let one = |&(i, settings): &(usize, Settings)| {
         let view = PairView { outfit, buffers, pair: &outfit.pairs[i], settings, hiding: &hiding };
         let mut points = view.ask();
         view.bury(&mut points);

@@ -111,6 +111,24 @@ impl Inside {
     }
 }
 
+/// The face that vertex `v` of a layer would come out of another at (or of its own layer, when both are the
+/// same), as posed: its corners, and where on it.
+pub fn way_out(
+    outfit: &Outfit,
+    buffers: &Buffers,
+    (layer, other): (usize, usize),
+    v: u32,
+) -> Option<([u32; 3], [f32; 3])> {
+    let p = buffers.positions(layer)[v as usize];
+    if layer != other {
+        let hit = buffers.whole(other).closest(p, f32::INFINITY)?;
+        return Some((outfit.layers[other].topology.triangles[hit.triangle as usize], hit.barycentric));
+    }
+    let side = buffers.outside(layer);
+    let hit = side.tree.closest_facing(p, f32::INFINITY, -side.normals[v as usize], 0.0)?;
+    Some((outfit.layers[layer].walls.outside().topology.triangles[hit.triangle as usize], hit.barycentric))
+}
+
 fn in_other(
     (_, buffers, hiding): (&Outfit, &Buffers, &Hiding),
     (layer, other): (usize, usize),

@@ -54,6 +54,7 @@ pub use coverage::{covered_vertices, CoverageSettings, Covering};
 pub use crossing::{meeting_faces, AtRest, Crossing};
 pub(crate) use hidden::look_directions;
 pub use hidden::looks;
+pub use inside::way_out;
 pub use measure::{measure_pose, strain, PairMeasure, PoseMeasure, Settings, Spot};
 pub use neighbourhood::Neighbourhood;
 pub use outfit::{pairs_to_ask, BufferPool, Coverage, Layer, Outfit, Pair};

@@ -44,7 +44,7 @@ impl Snag {
 ///
 /// let shirt = moved(sphere(0.105, 32), tin_cloak_core::glam::Vec3::Z * -0.008);
 /// let outfit = outfit(&sphere(0.1, 32), &[shirt]);
-/// let points = ask_pairs(&outfit, &outfit.buffers(), Settings::default(), &[0]);
+/// let points = ask_pairs(&outfit, &outfit.buffers(), &[(0, Settings::default())]);
 /// let found = snags(&outfit, 0, &points[0], Settings::default());
 /// assert!(!found[0].on_outer && (found[0].deepest - 0.003).abs() < 0.0005);
 /// ```

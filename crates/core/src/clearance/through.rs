@@ -62,20 +62,19 @@ pub struct Sight {
 pub struct InPose<'a> {
     outfit: &'a Outfit,
     buffers: &'a Buffers,
-    settings: Settings,
     hiding: Hiding<'a>,
 }
 
 impl<'a> InPose<'a> {
     /// Of an outfit whose layers are posed in `buffers`: those that are asked, and all of them where
     /// it is asked what is seen.
-    pub fn new(outfit: &'a Outfit, buffers: &'a Buffers, settings: Settings) -> Self {
-        Self { outfit, buffers, settings, hiding: Hiding::new(outfit, buffers) }
+    pub fn new(outfit: &'a Outfit, buffers: &'a Buffers) -> Self {
+        Self { outfit, buffers, hiding: Hiding::new(outfit, buffers) }
     }
 
-    fn view(&self, pair: usize) -> PairView<'a, '_> {
-        let Self { outfit, buffers, settings, hiding } = self;
-        PairView { outfit, buffers, pair: &outfit.pairs[pair], settings: *settings, hiding }
+    fn view(&self, pair: usize, settings: Settings) -> PairView<'a, '_> {
+        let Self { outfit, buffers, hiding } = self;
+        PairView { outfit, buffers, pair: &outfit.pairs[pair], settings, hiding }
     }
 
     /// The faces of the layers `(outer, inner)` that meet, as pairs; of a layer against itself those that
@@ -91,10 +90,16 @@ impl<'a> InPose<'a> {
     /// it matters: most vertices have the place that was over or under them at rest in straight sight
     /// and cannot be through, so of covered ones only the least clearance is wanted, of outer ones
     /// nothing.
-    pub fn through(&self, pair: usize, meeting: &[(u32, u32)], rest: Option<&AtRest>) -> Through {
-        let found = through_in(&self.view(pair), meeting);
+    pub fn through(
+        &self,
+        pair: usize,
+        settings: Settings,
+        meeting: &[(u32, u32)],
+        rest: Option<&AtRest>,
+    ) -> Through {
+        let found = through_in(&self.view(pair, settings), meeting);
         match rest {
-            Some(rest) => found.beyond(rest, self.settings.tolerance),
+            Some(rest) => found.beyond(rest, settings.tolerance),
             None => found,
         }
     }
@@ -113,7 +118,7 @@ impl<'a> InPose<'a> {
 
     /// What is seen of what is through in a pair.
     pub fn see(&self, pair: usize, through: &Through) -> Sight {
-        see_in(&self.view(pair), through)
+        see_in(&self.view(pair, Settings::default()), through)
     }
 }
 
@@ -285,9 +290,9 @@ fn stretch_in_sight(view: &PairView, stretches: &[StretchSpot]) -> Option<(Spot,
 /// let shirt = moved(sphere(0.105, 32), tin_cloak_core::glam::Vec3::Z * -0.008);
 /// let outfit = outfit(&sphere(0.1, 32), &[shirt]);
 /// let buffers = outfit.buffers();
-/// let pose = InPose::new(&outfit, &buffers, Settings::default());
+/// let pose = InPose::new(&outfit, &buffers);
 /// let rest = AtRest::of(&outfit, &buffers, (1, 0));
-/// let through = pose.through(0, &pose.meeting((1, 0), &rest), None);
+/// let through = pose.through(0, Settings::default(), &pose.meeting((1, 0), &rest), None);
 /// let cell = sum_up(&through, &pose.see(0, &through), 1.0);
 /// assert_eq!((cell.poking + cell.sunk + cell.buried), through.spots.len());
 /// ```

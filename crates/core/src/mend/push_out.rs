@@ -315,7 +315,8 @@ impl<'a> Work<'a> {
 
     fn measure_in(&self, pose: &TrialPose, buffers: &mut Buffers) -> InPose {
         buffers.pose(&self.outfit, &pose.matrices, &pose.amounts);
-        let measured = ask_pairs(&self.outfit, buffers, self.settings.measure, &self.touching);
+        let asked: Vec<_> = self.touching.iter().map(|pair| (*pair, self.settings.measure)).collect();
+        let measured = ask_pairs(&self.outfit, buffers, &asked);
         let (mut score, mut demands, mut costs) = (Score::default(), Vec::new(), Vec::new());
         let normals = buffers.normals_towards_body(self.layer);
         for (&pair, points) in self.touching.iter().zip(&measured) {

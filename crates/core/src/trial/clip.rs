@@ -176,6 +176,15 @@ impl Clip {
         pose
     }
 
+    /// Keys a second, as most of them lie apart; 30 where that says nothing sensible.
+    pub fn rate(&self) -> f32 {
+        let mut apart: Vec<f32> =
+            self.tracks.iter().flat_map(|t| t.times.windows(2)).map(|w| w[1] - w[0]).collect();
+        apart.sort_unstable_by(f32::total_cmp);
+        let usual = apart.get(apart.len() / 2).copied().unwrap_or(0.0);
+        Some((1.0 / usual).round()).filter(|rate| (10.0..=240.0).contains(rate)).unwrap_or(30.0)
+    }
+
     /// `frames` poses from start to end, named after the clip.
     pub fn frames(&self, skeleton: &Skeleton, frames: usize) -> Vec<NamedPose> {
         let duration = self.duration();

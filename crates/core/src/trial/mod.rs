@@ -7,6 +7,8 @@ mod motion_range;
 mod names;
 mod range;
 pub mod retarget;
+mod swing;
+mod where_on_body;
 
 pub use aim::PoseBuilder;
 pub use clip::{Clip, Interpolation, ShapeTrack, Track, TrackValues};
@@ -14,3 +16,4 @@ pub use humanoid::{Humanoid, Limbs};
 pub use motion_range::{JointRange, MotionRanges, FREE};
 pub use names::{read_name, Helper, NameParts, Role, SideOfBody};
 pub use range::{range_poses, NamedPose, RangePoses};
+pub use swing::{random_poses, swing_poses, Swing, SwingAxis, UNKNOWN};

@@ -153,6 +153,13 @@ impl MotionRanges {
         Some(axes.angles(self.turn_of(joint, pose)))
     }
 
+    /// The turn of a joint, in model space at rest, that takes it to these angles (forward, sideways, turn;
+    /// degrees); none when it is no part of a person.
+    pub fn turn_at(&self, joint: JointId, [forward, sideways, turn]: [f32; 3]) -> Option<Quat> {
+        let axes = self.axes.iter().find(|a| a.joint == joint)?;
+        Some(axes.joined(glam::Vec2::new(forward, sideways), turn))
+    }
+
     /// `pose` with every joint of `limits` held within its range. Returns the joints that had to
     /// be held; a pose within all of them stays as it is to the bit.
     pub fn hold(&self, pose: &mut Pose, limits: &[(JointId, JointRange)]) -> Vec<JointId> {

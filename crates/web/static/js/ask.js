@@ -25,6 +25,10 @@ export async function postForJson(url, body, signal) {
   return (await checked(await post(url, body, signal))).json();
 }
 
+export async function postText(url, body) {
+  return (await checked(await fetch(url, { method: "POST", body }))).json();
+}
+
 export async function postForBytes(url, body) {
   return (await checked(await post(url, body))).arrayBuffer();
 }

@@ -75,7 +75,7 @@ export class Board {
 
   // Cells out of tolerance, deepest first.
   worstFirst() {
-    const out = this.cells().filter((c) => !c.matches(".clear, .crossing, .unknown, .unmeasurable"));
+    const out = this.cells().filter((c) => !c.matches(".clear, .crossing, .unknown, .unmeasurable, .stress, .aside"));
     return out.sort((a, b) => this.depth(b) - this.depth(a));
   }
 

@@ -1,5 +1,5 @@
 // The Fitting screen: ties the viewport, the board, the joints and the panels together.
-import { getJson, postForBytes, postForJson, postForPreview, readView } from "./ask.js";
+import { getJson, postForBytes, postForJson, postForPreview, postText, readView } from "./ask.js";
 import { Board } from "./board.js";
 import { Compare } from "./compare.js";
 import { Brush } from "./brush.js";
@@ -144,6 +144,35 @@ function chooseCell({ pose, row, spot, title }) {
   loadSnags(pose, row);
 }
 
+// One of the worst snags: its place in its worst pose (or one picked on the strip), or what a joint does there.
+async function seeWorstSnag(card, bar, cause) {
+  document.querySelectorAll(".worst-snag").forEach((s) => s.classList.toggle("on", s === card));
+  joints.clear();
+  if (cause && joints.names.includes(cause.dataset.cause)) {
+    setMap("weights");
+    joints.pickByName(cause.dataset.cause);
+  } else {
+    setMap("clearance");
+  }
+  await setPose(Number((bar ?? card).dataset.pose), card.querySelector(".soft").textContent);
+  scene.seeSpot(card.dataset.spot.split(",").map(Number));
+}
+
+// A trial set of a file.
+document.body.addEventListener("change", async (e) => {
+  if (e.target.id !== "trial-set" || e.target.files.length === 0) return;
+  const { job } = await postText(`/fitting/${fitting}/trials.json`, await e.target.files[0].text());
+  work.watch(job);
+});
+
+// How the shown pose (or the pair of the chosen cell) counts: the next of counted, stress only, left aside.
+async function countOtherwise(what) {
+  if (!document.querySelector(`.counts-here form[data-what="${what}"]`)) return;
+  const select = document.querySelector(`.counts-here form[data-what="${what}"] select`);
+  select.selectedIndex = (select.selectedIndex + 1) % select.options.length;
+  select.dispatchEvent(new Event("change", { bubbles: true }));
+}
+
 // An earlier step beside the fitting as it stands, in the viewport and on the board.
 async function compareWith(step) {
   await compare.begin(step, `step ${step}`);
@@ -236,6 +265,10 @@ document.body.addEventListener("click", (e) => {
     e.preventDefault();
     goTo(Number(to.dataset.station));
   }
+  const bar = e.target.closest(".strip rect");
+  const cause = e.target.closest("[data-cause]");
+  const worst = e.target.closest(".worst-snag");
+  if (worst) seeWorstSnag(worst, bar, cause);
   const snag = e.target.closest(".snag");
   if (snag) {
     document.querySelectorAll(".snag").forEach((s) => s.classList.toggle("on", s === snag));
@@ -449,6 +482,8 @@ const actions = {
   0: () => scene.seeWhole(),
   k: () => layers.nextKind(),
   w: () => layers.nextPlace(),
+  c: () => countOtherwise("pose"),
+  v: () => countOtherwise("pair"),
   "[": () => layers.moveBy(-1),
   "]": () => layers.moveBy(1),
   "Shift ArrowLeft": () => handles.nudge(0, -1),

@@ -7,7 +7,7 @@ use crate::dress::motions::{keep_to_ranges, SaidRanges};
 use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
 use crate::dress::said::{limits_of, ranges_of, Said};
-use crate::dress::trials::{clip_trials, kept_trial, retarget_trials, TrialSet, CLIP_FRAMES};
+use crate::dress::trials::{clip_trials, kept_trial, plan_trials, retarget_trials, TrialSet};
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::intake::brought::brought;
@@ -15,6 +15,7 @@ use crate::measuring::board::measure_board;
 use crate::measuring::report::{Report, SkippedEntry};
 use crate::mending::push_out::{mend, MendOutcome};
 use crate::state::push::MendOptions;
+use crate::state::trial_plan::{Frames, PairTolerance, TrialPlan};
 use std::sync::Arc;
 use std::time::Instant;
 use tin_cloak_core::intake::Place;
@@ -29,6 +30,19 @@ pub enum TrialWish {
     Clips,
     /// The motions of another file.
     Motion(NamedFile),
+    /// All of that, and what a trial set adds.
+    Set(TrialPlan),
+}
+
+/// What is said of the trials besides; what is not said is as the file has it.
+#[derive(Clone, Debug, Default)]
+pub struct TrialSays {
+    /// How many frames of each clip.
+    pub frames: Option<Frames>,
+    /// Tolerances of pairs.
+    pub tolerances: Vec<PairTolerance>,
+    /// True to tell of every two layers, of those too that nothing ever brings together.
+    pub every_pair: bool,
 }
 
 /// Told the share done; answers whether to go on.
@@ -38,6 +52,8 @@ pub type Tell<'a> = &'a (dyn Fn(f32) -> bool + Sync);
 pub struct Dressed {
     dress: Dress,
     trials: TrialSet,
+    plan: TrialPlan,
+    every_pair: bool,
     started: Instant,
 }
 
@@ -46,7 +62,12 @@ impl Dressed {
     ///
     /// # Errors
     /// When a file cannot be read, no body is told, nothing is worn, or there is no such motion.
-    pub fn open(file: &NamedFile, body_mesh: Option<&str>, wish: &TrialWish) -> Result<Self, WorkshopError> {
+    pub fn open(
+        file: &NamedFile,
+        body_mesh: Option<&str>,
+        wish: &TrialWish,
+        says: &TrialSays,
+    ) -> Result<Self, WorkshopError> {
         let started = Instant::now();
         let document = file.document()?;
         let mark = document.meshes.iter().filter_map(|m| m.mark.as_ref()).find(|m| m.role == "body").cloned();
@@ -71,15 +92,21 @@ impl Dressed {
             return Err(WorkshopError::NothingWorn { file: file.name.clone() });
         }
         let said = Said::of_mark(mark.as_ref(), &body.skeleton);
-        let mut trials = trials(&file.name, &body, wish)?;
+        let mut plan = if let TrialWish::Set(plan) = wish { plan.clone() } else { said.plan.clone() };
+        plan.frames = says.frames.unwrap_or(plan.frames);
+        for t in &says.tolerances {
+            plan = plan.with_tolerance((&t.outer, &t.inner), Some(t.tolerance_mm));
+        }
+        let mut trials = trials(&file.name, &body, wish, plan.frames)?;
         let ranges = SaidRanges { by_hand: &said.ranges, by_piece: limits_of(&pieces) };
         keep_to_ranges(&body, &ranges, &mut trials);
-        if matches!(wish, TrialWish::Range) {
+        if matches!(wish, TrialWish::Range | TrialWish::Set(_)) {
+            trials.trials.extend(plan_trials(&body, &plan, &ranges).trials);
             trials.trials.extend(said.poses.iter().map(|p| kept_trial(p, body.skeleton.len())));
         }
         let mut dress = Dress { body, pieces, said: Arc::new(said) };
         dress.sort();
-        Ok(Self { dress, trials, started })
+        Ok(Self { dress, trials, plan, every_pair: says.every_pair, started })
     }
 
     /// Its report in all poses, and how many cells are out of tolerance or cannot be measured.
@@ -87,7 +114,10 @@ impl Dressed {
     /// # Errors
     /// [`WorkshopError::Stopped`] when `tell` says no.
     pub fn measured(&self, tolerance_mm: f32, tell: Tell) -> Result<(Report, usize), WorkshopError> {
-        let board = measure_board(&self.dress, &self.trials, tolerance_mm, tell)?;
+        let mut board = measure_board(&self.dress, &self.trials, (tolerance_mm, &self.plan), tell)?;
+        if !self.every_pair {
+            board = board.without_idle_rows();
+        }
         let mut report = Report::of_pieces(&self.dress, tolerance_mm);
         report.add_board(&board);
         let skipped = self.trials.skipped.iter();
@@ -112,7 +142,7 @@ impl Dressed {
     }
 }
 
-fn trials(file: &str, body: &Body, wish: &TrialWish) -> Result<TrialSet, WorkshopError> {
+fn trials(file: &str, body: &Body, wish: &TrialWish, frames: Frames) -> Result<TrialSet, WorkshopError> {
     match wish {
         TrialWish::Range => Ok(body_trials(body)),
         TrialWish::Clips if !body.unsound_clips.is_empty() => {
@@ -120,7 +150,8 @@ fn trials(file: &str, body: &Body, wish: &TrialWish) -> Result<TrialSet, Worksho
             Err(WorkshopError::UnsoundClip { file: file.to_owned(), clip: name, why })
         }
         TrialWish::Clips if body.clips.is_empty() => Err(WorkshopError::NoClips { file: file.to_owned() }),
-        TrialWish::Clips => Ok(clip_trials(body, CLIP_FRAMES)),
-        TrialWish::Motion(file) => retarget_trials(body, &file.name, &file.document()?, CLIP_FRAMES),
+        TrialWish::Clips => Ok(clip_trials(body, frames)),
+        TrialWish::Set(_) => Ok(body_trials(body).and(clip_trials(body, frames))),
+        TrialWish::Motion(file) => retarget_trials(body, &file.name, &file.document()?, frames),
     }
 }

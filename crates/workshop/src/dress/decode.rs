@@ -8,7 +8,7 @@ use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
 use crate::dress::room::{Contents, Room};
 use crate::dress::said::Said;
-use crate::dress::trials::{clip_trials, kept_trial, matched_trials, TrialSet, CLIP_FRAMES};
+use crate::dress::trials::{clip_trials, kept_trial, matched_trials, plan_trials, TrialSet};
 use crate::error::WorkshopError;
 use crate::state::blobs::{unpack_bound, unpack_indices, unpack_positions, unpack_skin, ReadBlob};
 use crate::state::bound::Bound;
@@ -54,7 +54,8 @@ fn shape_key(state: &FittingState, piece: &PieceState) -> Key {
 fn trials_key(state: &FittingState) -> Key {
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
     let body = (body_mesh(state), &state.joints);
-    Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, limits))
+    let plan = (state.plan.frames, &state.plan.sweeps, state.plan.random);
+    Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, (limits, plan)))
 }
 
 impl Decoder {
@@ -160,13 +161,15 @@ impl Decoder {
     ) -> Result<Arc<TrialSet>, WorkshopError> {
         self.derived.try_get_or(trials_key(state), || {
             let mut set = body_trials(body);
-            set = set.and(clip_trials(body, CLIP_FRAMES));
+            let frames = state.plan.frames;
+            set = set.and(clip_trials(body, frames));
             for motion in &state.motions {
                 let document = read_stored(store, &motion.source)?;
                 let pairs = checked_pairs(body, &motion.source.file_name, &document, &motion.pairs)?;
-                set = set.and(matched_trials(body, &document, &pairs, CLIP_FRAMES));
+                set = set.and(matched_trials(body, &document, &pairs, frames));
             }
             keep_to_ranges(body, &SaidRanges::of(state), &mut set);
+            set.trials.extend(plan_trials(body, &state.plan, &SaidRanges::of(state)).trials);
             set.trials.extend(state.poses.iter().map(|kept| kept_trial(kept, body.skeleton.len())));
             Ok(set)
         })

@@ -3,6 +3,7 @@
 use crate::dress::piece::Piece;
 use crate::state::fitting::{FittingState, KeptPose};
 use crate::state::motion::RangeState;
+use crate::state::trial_plan::TrialPlan;
 use glam::{Quat, Vec3};
 use std::collections::{HashMap, HashSet};
 use tin_cloak_core::skeleton::{Pose, Skeleton};
@@ -21,11 +22,13 @@ pub struct Said {
     pub ranges: Vec<RangeState>,
     /// Poses set by hand.
     pub poses: Vec<KeptPose>,
+    /// What is tried besides, and how it counts.
+    pub plan: TrialPlan,
 }
 
 impl Said {
     pub(crate) fn of_state(state: &FittingState) -> Self {
-        Self { ranges: state.ranges.clone(), poses: state.poses.clone() }
+        Self { ranges: state.ranges.clone(), poses: state.poses.clone(), plan: state.plan.clone() }
     }
 
     /// As the mark of a body says, on `skeleton`. What makes no sense there is left out.
@@ -38,13 +41,17 @@ impl Said {
         let sound = |p: &&MarkedPose| (1..=LONGEST_NAME).contains(&p.name.chars().count());
         let poses = mark.poses.iter().filter(sound).filter(|p| names.insert(&p.name)).take(MOST_POSES);
         let poses = poses.map(|p| unmarked(p, &joints, Pose::rest(skeleton.len()))).collect();
-        Self { ranges: ranges_of(Some(mark), skeleton), poses }
+        let plan = mark.plan.as_ref().and_then(|plan| serde_json::from_value(plan.clone()).ok());
+        let plan = plan.filter(|plan: &TrialPlan| plan.checked().is_ok()).unwrap_or_default();
+        Self { ranges: ranges_of(Some(mark), skeleton), poses, plan }
     }
 
     /// Written into the mark of a body.
     pub(crate) fn mark(&self, mark: &mut Mark, skeleton: &Skeleton) {
         mark.ranges = marked_ranges(&self.ranges);
         mark.poses = self.poses.iter().map(|p| marked(p, skeleton)).collect();
+        let says = self.plan != TrialPlan::default();
+        mark.plan = says.then(|| serde_json::to_value(&self.plan).ok()).flatten();
     }
 }
 

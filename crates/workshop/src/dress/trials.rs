@@ -2,12 +2,17 @@
 
 use crate::dress::body::Body;
 use crate::dress::derived::Weighed;
+use crate::dress::motions::{range_row, SaidRanges};
 use crate::error::WorkshopError;
 use crate::state::fitting::KeptPose;
+use crate::state::trial_plan::{Frames, TrialPlan};
 use tin_cloak_core::deform::driven_amounts;
+use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::skeleton::{Pose, Skeleton};
-use tin_cloak_core::trial::{range_poses, retarget, NamedPose};
+use tin_cloak_core::trial::{
+    random_poses, range_poses, retarget, swing_poses, Clip, MotionRanges, NamedPose, Swing, UNKNOWN,
+};
 use tin_cloak_core::JointId;
 use tin_cloak_formats::Document;
 
@@ -101,9 +106,6 @@ impl TrialSet {
     }
 }
 
-/// Frames tried of each clip.
-pub const CLIP_FRAMES: usize = 12;
-
 /// Rest and the built-in range poses.
 pub fn range_trials(body: &Body) -> TrialSet {
     let found = range_poses(&body.skeleton);
@@ -126,12 +128,63 @@ pub fn range_trials(body: &Body) -> TrialSet {
     TrialSet { trials, skipped: found.skipped, ..TrialSet::default() }
 }
 
-/// The body's own clips, `frames` poses each.
-pub fn clip_trials(body: &Body, frames: usize) -> TrialSet {
-    let poses = body.clips.iter().filter(|c| c.moves_joints()).flat_map(|c| c.frames(&body.skeleton, frames));
+/// More frames of a clip than this are not tried: they are spread evenly then.
+const MOST_FRAMES: usize = 5000;
+
+/// How many frames of a clip are tried.
+fn frames_of(clip: &Clip, frames: Frames) -> usize {
+    let at = |rate: f32| ((clip.duration() * rate).round() as usize + 1).min(MOST_FRAMES);
+    match frames {
+        Frames::Some(count) => count,
+        Frames::All => at(clip.rate()),
+        Frames::Rate(rate) => at(rate as f32),
+    }
+}
+
+/// The body's own clips, as many poses each.
+pub fn clip_trials(body: &Body, frames: Frames) -> TrialSet {
+    let moving = body.clips.iter().filter(|c| c.moves_joints());
+    let poses = moving.flat_map(|c| c.frames(&body.skeleton, frames_of(c, frames)));
     let skipped = body.unsound_clips.iter().map(|c| (c.name.clone(), c.why.clone())).collect();
     TrialSet { trials: poses.map(of_clip).collect(), skipped, ..TrialSet::default() }
 }
+
+/// What a plan adds: joints swung through their ranges, and poses at random within them.
+pub(crate) fn plan_trials(body: &Body, plan: &TrialPlan, said: &SaidRanges) -> TrialSet {
+    let skeleton = &body.skeleton;
+    let ranges = MotionRanges::of(skeleton);
+    let worn = |joint: JointId| range_row(&ranges, skeleton, said, joint).map(|row| row.worn);
+    let still = |group: &str| {
+        let group = group.to_owned();
+        move |p: NamedPose| Trial {
+            name: p.name,
+            group: group.clone(),
+            time: 0.0,
+            pose: p.pose,
+            is_still: true,
+            held: Vec::new(),
+        }
+    };
+    let mut trials = Vec::new();
+    for sweep in &plan.sweeps {
+        let Some(joint) = skeleton.find(&sweep.joint) else { continue };
+        let degrees = worn(joint).map_or(UNKNOWN, |range| sweep.axis.of(range));
+        let partner = mirror_partner(skeleton, joint).filter(|_| sweep.both_sides);
+        let (axis, steps, coupled) = (sweep.axis, sweep.steps, sweep.coupled);
+        let swing = Swing { joint, partner, axis, degrees, steps, coupled };
+        trials.extend(swing_poses(skeleton, swing).into_iter().map(still(&sweep.group())));
+    }
+    if let Some(random) = plan.random {
+        let all = (0..skeleton.len()).map(|j| JointId(j as u16));
+        let limits: Vec<_> = all.filter_map(|j| Some((j, worn(j)?))).collect();
+        let poses = random_poses(skeleton, &limits, (random.poses, random.seed));
+        trials.extend(poses.into_iter().map(still(AT_RANDOM)));
+    }
+    TrialSet { trials, ..TrialSet::default() }
+}
+
+/// The group of poses at random.
+const AT_RANDOM: &str = "at random";
 
 /// A pose set by hand, in a group of its own kind.
 ///
@@ -165,7 +218,7 @@ pub(crate) fn skeleton_of<'a>(file: &str, document: &'a Document) -> Result<&'a 
     skeleton.ok_or_else(|| WorkshopError::NoClips { file: file.to_owned() })
 }
 
-/// The clips of another file on this body, joint by joint, `frames` poses each.
+/// The clips of another file on this body, joint by joint.
 ///
 /// # Errors
 /// When the file has no clips or none of its joints is one of the body's.
@@ -173,7 +226,7 @@ pub fn retarget_trials(
     body: &Body,
     file: &str,
     document: &Document,
-    frames: usize,
+    frames: Frames,
 ) -> Result<TrialSet, WorkshopError> {
     let from = skeleton_of(file, document)?;
     let Some(map) = retarget::JointMap::between(from, &body.skeleton) else {
@@ -187,7 +240,7 @@ pub(crate) fn matched_trials(
     body: &Body,
     document: &Document,
     pairs: &[(JointId, JointId)],
-    frames: usize,
+    frames: Frames,
 ) -> TrialSet {
     let Some(from) = &document.skeleton else { return TrialSet::default() };
     match retarget::JointMap::of_pairs(from, &body.skeleton, pairs) {
@@ -201,9 +254,9 @@ fn carried(
     from: &Skeleton,
     document: &Document,
     map: &retarget::JointMap,
-    frames: usize,
+    frames: Frames,
 ) -> TrialSet {
-    let poses = document.clips.iter().flat_map(|c| c.frames(from, frames));
+    let poses = document.clips.iter().flat_map(|c| c.frames(from, frames_of(c, frames)));
     let carry = |p: NamedPose| {
         let pose = map.carry(from, &body.skeleton, &p.pose);
         of_clip(NamedPose { pose, ..p })

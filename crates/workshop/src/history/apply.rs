@@ -41,6 +41,8 @@ impl Doing<'_> {
             Step::RemoveMotion { motion } => self.remove_motion(*motion),
             Step::SetRange { joint, range, piece } => self.set_range(joint, *range, *piece),
             Step::SetRole { joint, role } => self.set_role(joint, *role),
+            Step::Try { plan, said } => self.set_plan(plan, said),
+            Step::SetTolerance { tolerance_mm } => self.set_tolerance(*tolerance_mm),
             Step::Bind { pieces } => self.bind(pieces),
             Step::ChooseMethod { piece, options } => self.choose_method(*piece, options),
             Step::MatchCame { piece, pairs } => self.match_came(*piece, pairs),
@@ -92,6 +94,7 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::AddMotion { .. } => "Trying the motion",
         Step::MatchJoints { .. } => "Matching joints",
         Step::RemoveMotion { .. } => "Leaving the motion out",
+        Step::Try { .. } | Step::SetTolerance { .. } => "Setting the trials",
         Step::SetRange { .. } => "Setting the range",
         Step::SetRole { .. } => "Filing the joint",
         Step::Bind { .. } | Step::ChooseMethod { .. } | Step::MatchCame { .. } | Step::Follow { .. } => {

@@ -7,6 +7,8 @@ use crate::history::measurer::{MeasureState, Run};
 use crate::history::workshop::Workshop;
 use crate::measuring::board::Board;
 use crate::measuring::cells::{board_of, measure_missing, Measuring};
+use crate::measuring::tied::{tied_snags, TiedSnags};
+use crate::measuring::worst_snags::WorstSnag;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, PoisonError};
 use std::time::{Duration, Instant};
@@ -23,6 +25,40 @@ impl Workshop {
     /// When the store fails.
     pub fn board(&self, room: &Room) -> Result<Option<Arc<Board>>, WorkshopError> {
         room.is_measurable().then(|| board_of(room, self.kept())).transpose()
+    }
+
+    /// The worst snags of a fitting over all poses, at most so many; none while its board is not whole.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn worst_snags(&self, room: &Room, most: usize) -> Result<Vec<WorstSnag>, WorkshopError> {
+        match self.tied(room)? {
+            Some(tied) => room.worst_cards(&tied, most),
+            None => Ok(Vec::new()),
+        }
+    }
+
+    fn tied(&self, room: &Room) -> Result<Option<Arc<TiedSnags>>, WorkshopError> {
+        let board = self.board(room)?;
+        board.map_or(Ok(None), |board| tied_snags(room, &board, self.kept()))
+    }
+
+    /// A picture of one of the worst snags, by its place in the list, as the bytes of a PNG; `colour` gives
+    /// that of a part (0 is the body), sRGB.
+    ///
+    /// # Errors
+    /// When there is no such snag.
+    pub fn snag_picture(
+        &self,
+        room: &Room,
+        number: usize,
+        colour: impl Fn(usize) -> [u8; 3],
+        size: (usize, usize),
+    ) -> Result<Vec<u8>, WorkshopError> {
+        let tied = self.tied(room)?;
+        let snag = tied.as_ref().and_then(|t| t.0.get(number));
+        let missing = WorkshopError::Missing { what: "snag", id: number as i64 };
+        room.snag_picture(snag.ok_or(missing)?, colour, size)
     }
 
     /// Remembers which pose of a fitting is looked at: it is measured first.

@@ -249,6 +249,7 @@ impl Workshop {
             body_parts: parts,
             ranges: said.ranges,
             poses: said.poses,
+            plan: said.plan,
             ..FittingState::of_body(body)
         };
         let sentence = format!("Begin with {}", asset.name);

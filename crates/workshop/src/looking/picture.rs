@@ -21,9 +21,10 @@ pub(crate) fn of_room(room: &Room, colour: impl Fn(usize) -> [u8; 3]) -> Result<
             normals: &part.normals,
             triangles: &mesh.triangles,
             colour: colour(i),
+            marks: (&[], [0; 3]),
         })
         .collect();
-    Ok(draw(&drawn, View { turn: 0.45, frame: None }, 300, 320))
+    Ok(draw(&drawn, View { turn: 0.45, ..View::FRONT }, 300, 320))
 }
 
 /// One mesh of a picture.
@@ -37,6 +38,8 @@ pub struct PicturePart<'a> {
     pub triangles: &'a [[u32; 3]],
     /// Colour, sRGB.
     pub colour: [u8; 3],
+    /// Vertices of another colour, ascending.
+    pub marks: (&'a [u32], [u8; 3]),
 }
 
 /// What to look at.
@@ -44,8 +47,21 @@ pub struct PicturePart<'a> {
 pub struct View {
     /// Turn about the upward axis, radians; 0 looks at the front (from +Z).
     pub turn: f32,
-    /// Lowest and highest corner of what must be in the picture; `None` for all of it.
-    pub frame: Option<(Vec3, Vec3)>,
+    /// Then about the axis to the right, radians; above 0 it is looked down.
+    pub tilt: f32,
+    /// What must be in the picture, and so much round it, metres; `None` for all of it.
+    pub frame: Option<(Vec3, f32)>,
+}
+
+impl View {
+    /// From the front.
+    pub const FRONT: Self = Self { turn: 0.0, tilt: 0.0, frame: None };
+
+    /// From where `look` points out to.
+    pub fn along(look: Vec3, frame: Option<(Vec3, f32)>) -> Self {
+        let tilt = look.normalize_or(Vec3::Z).y.clamp(-1.0, 1.0).asin();
+        Self { turn: look.x.atan2(look.z), tilt, frame }
+    }
 }
 
 const PAPER: [f32; 3] = [246.0, 242.0, 233.0];
@@ -60,11 +76,15 @@ pub fn draw(parts: &[PicturePart], view: View, width: usize, height: usize) -> V
     const SAMPLES: usize = 2;
     let (w, h) = (width * SAMPLES, height * SAMPLES);
     let mut canvas = Canvas::new(w, h);
-    let turn = Mat3::from_rotation_y(-view.turn);
+    let turn = Mat3::from_rotation_x(view.tilt) * Mat3::from_rotation_y(-view.turn);
     let all = || parts.iter().flat_map(|p| p.positions.iter());
-    let (low, high) = view.frame.unwrap_or_else(|| {
-        all().fold((Vec3::INFINITY, Vec3::NEG_INFINITY), |(l, h), p| (l.min(turn * *p), h.max(turn * *p)))
-    });
+    let (low, high) = match view.frame {
+        Some((at, round)) => (turn * at - Vec3::splat(round), turn * at + Vec3::splat(round)),
+        None => {
+            let grown = |(l, h): (Vec3, Vec3), p: &Vec3| (l.min(turn * *p), h.max(turn * *p));
+            all().fold((Vec3::INFINITY, Vec3::NEG_INFINITY), grown)
+        }
+    };
     let centre = (low + high) * 0.5;
     let size = (high - low).max(Vec3::splat(1e-3));
     let scale = (w as f32 / size.x).min(h as f32 / size.y) * 0.92;
@@ -79,11 +99,12 @@ pub fn draw(parts: &[PicturePart], view: View, width: usize, height: usize) -> V
             .collect();
         let normals: Vec<Vec3> = part.normals.iter().map(|n| turn * *n).collect();
         for t in part.triangles {
+            let marked = t.iter().filter(|v| part.marks.0.binary_search(v).is_ok()).count();
             canvas.triangle(
                 t.map(|v| placed[v as usize]),
                 t.map(|v| normals[v as usize]),
                 index as u32,
-                part.colour,
+                if marked > 1 { part.marks.1 } else { part.colour },
             );
         }
     }

@@ -5,6 +5,7 @@ use crate::dress::dressed::Dress;
 use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
 use crate::state::names::PieceId;
+use crate::state::trial_plan::{Counts, TrialPlan};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -12,7 +13,7 @@ use tin_cloak_core::clearance::{strain, sum_up, AtRest, Crossing, InPose, Outfit
 use tin_cloak_core::mend::TrialPose;
 
 /// A row: an outer layer over an inner one.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct BoardPair {
     /// Numbers of the outer and the inner piece; 0 is the body.
     pub ids: [PieceId; 2],
@@ -20,6 +21,15 @@ pub struct BoardPair {
     pub outer: String,
     /// The inner piece, or the body; the same for a layer against itself.
     pub inner: String,
+    /// True where something of the one lies over the other at rest.
+    #[serde(default)]
+    pub at_rest: bool,
+    /// How what is through there counts.
+    #[serde(default)]
+    pub counts: Counts,
+    /// What is let pass there, millimetres.
+    #[serde(default)]
+    pub tolerance_mm: f32,
 }
 
 impl BoardPair {
@@ -46,7 +56,7 @@ pub fn through_in_words(outer: &str, inner: &str) -> String {
 }
 
 /// A column: a trial pose.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct BoardPose {
     /// Its name.
     pub name: String,
@@ -54,6 +64,16 @@ pub struct BoardPose {
     pub group: String,
     /// Seconds into the clip.
     pub time_s: f32,
+    /// How it counts.
+    #[serde(default)]
+    pub counts: Counts,
+}
+
+impl BoardPose {
+    /// True when both are of one pose, however it counts.
+    pub fn is_that(&self, other: &Self) -> bool {
+        (&self.name, &self.group, self.time_s) == (&other.name, &other.group, other.time_s)
+    }
 }
 
 /// A pair in a pose. Millimetres and square centimetres.
@@ -108,6 +128,11 @@ impl Cell {
     /// at rest: what does so is hidden, or lies between vertices.
     pub fn only_crosses(&self) -> bool {
         !self.is_bad() && self.crossing_faces > 0 && !self.at_rest
+    }
+
+    /// True when its only trouble is such as nobody sees.
+    pub fn is_hidden_only(&self) -> bool {
+        !self.is_bad() && (self.buried > 0 || self.only_crosses())
     }
 
     /// The cell of a pair with how its surfaces run through each other; `contact` when nothing of the one
@@ -173,6 +198,8 @@ pub struct Board {
     pub cells: Vec<Vec<Option<Cell>>>,
     /// What counts as poke-through, millimetres.
     pub tolerance_mm: f32,
+    /// True when what nobody sees counts too.
+    pub hidden_counts: bool,
     /// Mean seconds a pose took, where that was measured.
     pub seconds_per_pose: f64,
 }
@@ -185,32 +212,45 @@ impl Weighed for Board {
 }
 
 impl Board {
-    /// Rows for pairs (outer, inner) of layers with these `(number, name)`, columns for trials.
+    /// Rows for pairs (outer, inner), the first of which lie over each other at rest, of layers with these `(number, name)`, columns for trials.
     pub(crate) fn empty(
-        rows: &[(usize, usize)],
+        (rows, covered): (&[(usize, usize)], usize),
         layers: &[(PieceId, &str)],
         trials: &TrialSet,
-        tolerance_mm: f32,
+        (tolerance_mm, plan): (f32, &TrialPlan),
     ) -> Self {
-        let pair = |&(outer, inner): &(usize, usize)| {
+        let pair = |(row, &(outer, inner)): (usize, &(usize, usize))| {
             let (outer, inner) = (layers[outer], layers[inner]);
-            BoardPair { ids: [outer.0, inner.0], outer: outer.1.to_owned(), inner: inner.1.to_owned() }
+            BoardPair {
+                at_rest: row < covered,
+                ids: [outer.0, inner.0],
+                outer: outer.1.to_owned(),
+                inner: inner.1.to_owned(),
+                counts: plan.of_pair(outer.1, inner.1),
+                tolerance_mm: plan.tolerance_of(outer.1, inner.1).unwrap_or(tolerance_mm),
+            }
         };
-        let pairs: Vec<BoardPair> = rows.iter().map(pair).collect();
-        let pose = |t: &Trial| BoardPose { name: t.name.clone(), group: t.group.clone(), time_s: t.time };
+        let pairs: Vec<BoardPair> = rows.iter().enumerate().map(pair).collect();
+        let pose = |t: &Trial| BoardPose {
+            name: t.name.clone(),
+            group: t.group.clone(),
+            time_s: t.time,
+            counts: plan.of_pose(&t.group, &t.name, t.time),
+        };
         let poses: Vec<BoardPose> = trials.trials.iter().map(pose).collect();
         let cells = vec![vec![None; pairs.len()]; poses.len()];
-        Self { pairs, poses, cells, tolerance_mm, seconds_per_pose: 0.0 }
+        let hidden_counts = plan.hidden_counts;
+        Self { pairs, poses, cells, tolerance_mm, hidden_counts, seconds_per_pose: 0.0 }
     }
 
-    /// Without the rows from `first` on in which nothing has run through anything so far: layers that rest
-    /// does not show together.
-    pub(crate) fn without_idle_rows(mut self, first: usize) -> Self {
+    /// Without the rows of layers that rest does not show together in which nothing has run through anything
+    /// so far.
+    pub(crate) fn without_idle_rows(mut self) -> Self {
         let busy = |r: usize| {
             let known = self.cells.iter().filter_map(|column| column[r].as_ref());
             known.into_iter().any(|c| c.is_bad() || c.only_crosses())
         };
-        let stays: Vec<bool> = (0..self.pairs.len()).map(|r| r < first || busy(r)).collect();
+        let stays: Vec<bool> = (0..self.pairs.len()).map(|r| self.pairs[r].at_rest || busy(r)).collect();
         let mut at = stays.iter();
         self.pairs.retain(|_| *at.next().unwrap_or(&true));
         for column in &mut self.cells {
@@ -228,6 +268,21 @@ impl Board {
             .filter_map(|(p, r)| Some((p, r, self.cells[p][r].as_ref()?)))
     }
 
+    /// How the cell of a pose and a row counts: as the less important of the two does.
+    pub fn counts(&self, pose: usize, row: usize) -> Counts {
+        self.poses[pose].counts.max(self.pairs[row].counts)
+    }
+
+    /// True when a cell is out of tolerance, or hides something where that counts.
+    pub fn is_out(&self, cell: &Cell) -> bool {
+        cell.is_bad() || (self.hidden_counts && cell.is_hidden_only())
+    }
+
+    /// Cells out of tolerance that count so, with column and row.
+    fn out(&self, counts: Counts) -> impl Iterator<Item = (usize, usize, &Cell)> {
+        self.measured().filter(move |(p, r, cell)| self.counts(*p, *r) == counts && self.is_out(cell))
+    }
+
     /// How many cells are not measured yet.
     pub fn missing(&self) -> usize {
         self.cells.iter().flatten().filter(|c| c.is_none()).count()
@@ -243,22 +298,22 @@ impl Board {
         self.cells.iter().map(Vec::len).sum()
     }
 
-    /// Column and row of the deepest cell, if any is out of tolerance.
+    /// Column and row of the deepest counted cell, if any is out of tolerance.
     pub fn worst(&self) -> Option<(usize, usize)> {
-        let bad = self.measured().filter(|c| c.2.is_bad());
-        let worst = bad.reduce(|a, b| if b.2.depth_mm() > a.2.depth_mm() { b } else { a });
+        let worst =
+            self.out(Counts::Counted).reduce(|a, b| if b.2.depth_mm() > a.2.depth_mm() { b } else { a });
         worst.map(|(p, r, _)| (p, r))
     }
 
-    /// Depth of the deepest cell, millimetres; 0 when all is clear.
+    /// Depth of the deepest counted cell, millimetres; 0 when all is clear.
     pub fn deepest_mm(&self) -> f32 {
-        let bad = self.measured().filter(|c| c.2.is_bad());
-        bad.map(|c| c.2.depth_mm()).fold(0.0, f32::max)
+        self.out(Counts::Counted).map(|c| c.2.depth_mm()).fold(0.0, f32::max)
     }
 
     /// How many cells cannot be measured.
     pub fn unmeasurable_cells(&self) -> usize {
-        self.measured().filter(|c| !c.2.measurable).count()
+        let counted = self.measured().filter(|(p, r, _)| self.counts(*p, *r) == Counts::Counted);
+        counted.filter(|c| !c.2.measurable).count()
     }
 
     /// True when every cell is measured, and nothing is out of tolerance.
@@ -266,14 +321,21 @@ impl Board {
         self.is_whole() && self.bad_cells() == 0 && self.unmeasurable_cells() == 0
     }
 
-    /// How many cells are out of tolerance.
+    /// How many counted cells are out of tolerance.
     pub fn bad_cells(&self) -> usize {
-        self.measured().filter(|c| c.2.is_bad()).count()
+        self.out(Counts::Counted).count()
+    }
+
+    /// How many are that are there for stress only, and how deep the deepest is, millimetres.
+    pub fn stress_cells(&self) -> (usize, f32) {
+        let out = self.out(Counts::Stress);
+        out.fold((0, 0.0), |(cells, deepest), c| (cells + 1, c.2.depth_mm().max(deepest)))
     }
 
     /// The deepest of what pokes through a piece, millimetres, once all cells of its rows are measured.
     pub fn deepest_under(&self, outer: PieceId) -> Option<f32> {
-        let rows: Vec<usize> = (0..self.pairs.len()).filter(|&r| self.pairs[r].ids[0] == outer).collect();
+        let over = |r: &usize| self.pairs[*r].ids[0] == outer && !self.pairs[*r].is_itself();
+        let rows: Vec<usize> = (0..self.pairs.len()).filter(over).collect();
         let cells = self.cells.iter().flat_map(|column| rows.iter().map(|&r| column[r].as_ref()));
         let depths: Vec<f32> = cells.map(|cell| cell.map(Cell::depth_mm)).collect::<Option<_>>()?;
         depths.into_iter().reduce(f32::max)
@@ -295,6 +357,44 @@ impl Board {
     }
 }
 
+impl Board {
+    /// All measured cells as a table: comma-separated values with a line of headings (RFC 4180).
+    pub fn to_csv(&self) -> String {
+        let quoted = |text: &str| match text.contains([',', '"', '\n', '\r']) {
+            true => format!("\"{}\"", text.replace('"', "\"\"")),
+            false => text.to_owned(),
+        };
+        let mut out = String::from(CSV_HEAD);
+        for (p, r, c) in self.measured() {
+            let (pose, pair) = (&self.poses[p], &self.pairs[r]);
+            let counts = self.counts(p, r).word();
+            let words = [&pose.group, &pose.name, &pair.outer, &pair.inner].map(|t| quoted(t)).join(",");
+            let figures = [
+                c.depth_mm(),
+                c.deepest_mm,
+                c.sunk_deepest_mm,
+                c.edge_deepest_mm,
+                c.contact_mm,
+                c.poking_cm2,
+                c.crossing_mm,
+                c.worst_strain,
+            ];
+            let figures = figures.map(|x| x.to_string()).join(",");
+            let gap = c.least_clearance_mm.map_or(String::new(), |g| g.to_string());
+            let flags = format!("{},{},{}", self.is_out(c), c.at_rest, c.measurable);
+            out.push_str(&format!(
+                "{words},{},{counts},{figures},{gap},{},{flags}\r\n",
+                pose.time_s, c.buried
+            ));
+        }
+        out
+    }
+}
+
+/// What each column of the table is.
+const CSV_HEAD: &str = "group,pose,outer,inner,time_s,counts,depth_mm,poking_mm,sunk_mm,between_vertices_mm,\
+    contact_mm,area_cm2,crossing_mm,strain,least_gap_mm,hidden_vertices,out,at_rest,measurable\r\n";
+
 /// Where the rows and columns of one board are on another.
 #[derive(Clone, Debug)]
 pub struct Matching {
@@ -308,7 +408,7 @@ impl Matching {
         let pair = |x: &BoardPair| other.pairs.iter().position(|o| o.ids == x.ids);
         Self {
             pairs: board.pairs.iter().map(pair).collect(),
-            poses: board.poses.iter().map(|x| other.poses.iter().position(|o| o == x)).collect(),
+            poses: board.poses.iter().map(|x| other.poses.iter().position(|o| o.is_that(x))).collect(),
         }
     }
 
@@ -318,7 +418,7 @@ impl Matching {
     }
 }
 
-/// Measures `dress` afresh in every pose of `trials`. `progress` is told the share done and
+/// Measures `dress` afresh in every pose of `trials`, every two layers. `progress` is told the share done and
 /// answers whether to go on.
 ///
 /// # Errors
@@ -326,12 +426,11 @@ impl Matching {
 pub fn measure_board(
     dress: &Dress,
     trials: &TrialSet,
-    tolerance_mm: f32,
+    (tolerance_mm, plan): (f32, &TrialPlan),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Board, WorkshopError> {
     let started = std::time::Instant::now();
     let (outfit, piece_of) = dress.outfit();
-    let settings = Settings { tolerance: tolerance_mm * 0.001, ..Settings::default() };
     let number = |(layer, piece): (usize, &Option<usize>)| (layer as PieceId, dress.layer_name(*piece));
     let layers: Vec<(PieceId, &str)> = piece_of.iter().enumerate().map(number).collect();
     let order = rows(&outfit);
@@ -339,7 +438,8 @@ pub fn measure_board(
     let mut pairs: Vec<(usize, usize)> = order.iter().map(pair).collect();
     let covered = pairs.len();
     pairs.extend(contacts(outfit.layers.len(), &pairs));
-    let mut board = Board::empty(&pairs, &layers, trials, tolerance_mm);
+    let mut board = Board::empty((&pairs, covered), &layers, trials, (tolerance_mm, plan));
+    let tolerances: Vec<f32> = board.pairs.iter().map(|p| p.tolerance_mm).collect();
     let still = outfit.buffers();
     let at_rest: Vec<AtRest> = pairs.par_iter().map(|p| AtRest::of(&outfit, &still, *p)).collect();
     let done = AtomicUsize::new(0);
@@ -351,7 +451,7 @@ pub fn measure_board(
         }
         pool.with(|buffers| {
             buffers.pose(&outfit, &pose.matrices, &pose.amounts);
-            let in_pose = InPose::new(&outfit, buffers, settings);
+            let in_pose = InPose::new(&outfit, buffers);
             let mut strains = vec![1.0; outfit.layers.len()];
             strains.par_iter_mut().enumerate().for_each(|(l, s)| *s = strain(&outfit, buffers, l));
             let cell = |r: usize| {
@@ -359,9 +459,11 @@ pub fn measure_board(
                 let meeting = in_pose.meeting(layers, rest);
                 let crossing = in_pose.crossing(layers, &meeting, rest, r >= covered);
                 let Some(&pair) = order.get(r) else {
-                    return Some(Cell::of(&PairMeasure::default(), &crossing, Some(tolerance_mm)));
+                    return Some(Cell::of(&PairMeasure::default(), &crossing, Some(tolerances[r])));
                 };
-                let through = in_pose.through(pair, &meeting, (!trial.is_rest()).then_some(rest));
+                let settings = Settings { tolerance: tolerances[r] * 0.001, ..Settings::default() };
+                let beyond = (!trial.is_rest()).then_some(rest);
+                let through = in_pose.through(pair, settings, &meeting, beyond);
                 let sight = in_pose.see(pair, &through);
                 Some(Cell::of(&sum_up(&through, &sight, strains[layers.0]), &crossing, None))
             };
@@ -371,7 +473,7 @@ pub fn measure_board(
     let measured: Option<Vec<Vec<Option<Cell>>>> = poses.par_iter().zip(&trials.trials).map(one).collect();
     board.cells = measured.ok_or(WorkshopError::Stopped)?;
     board.seconds_per_pose = started.elapsed().as_secs_f64() / poses.len().max(1) as f64;
-    Ok(board.without_idle_rows(covered))
+    Ok(board)
 }
 
 /// The pairs of layers that are not among `rows`, each against itself included: rest does not show them

@@ -33,10 +33,10 @@ const MEASURE: u32 = 6;
 /// What is through in a cell, whoever sees it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub(crate) struct CellThrough {
-    through: Through,
+    pub through: Through,
     /// Of the outer layer.
     strain: f32,
-    crossing: Crossing,
+    pub crossing: Crossing,
 }
 
 impl Weighed for CellThrough {
@@ -68,14 +68,15 @@ pub(crate) struct Plan {
     is_rest: Vec<bool>,
     /// Outer and inner layer of each row; behind those with something of one over the other at rest come
     /// all other pairs.
-    rows: Vec<(usize, usize)>,
+    pub rows: Vec<(usize, usize)>,
     /// Where those begin.
     covered: usize,
-    tolerance_mm: f32,
+    /// What is let pass in each row, millimetres.
+    pub tolerances: Vec<f32>,
     /// By pose, then row.
     through: Vec<Vec<Key>>,
     sight: Vec<Vec<Key>>,
-    whole: Key,
+    pub whole: Key,
 }
 
 impl Weighed for Plan {
@@ -92,7 +93,7 @@ impl Plan {
     pub fn of(room: &Room, kept: Kept) -> Result<Arc<Self>, WorkshopError> {
         let pile = room.pile();
         let poses = room.trials.poses(&room.dress.body);
-        let mut key = Key::begin("plan").and_key(pile.key).and(&room.state.tolerance_mm);
+        let mut key = Key::begin("plan").and_key(pile.key).and(&(room.state.tolerance_mm, &room.state.plan));
         for facts in &pile.facts {
             key = key.and(&room.dress.layer_name(facts.at));
         }
@@ -103,31 +104,36 @@ impl Plan {
         }
         let key = key.end();
         room.derived.try_get_or(key, || {
-            let rows = rows_of(room, &pile, kept)?;
+            let mut rows = rows_of(room, &pile, kept)?;
             let whole = Key::begin("board").and_key(key).end();
-            let tolerance = Key::of("settings", &(MEASURE, room.state.tolerance_mm));
+            let name = |layer: usize| room.dress.layer_name(pile.facts[layer].at);
+            let covered = rows.len();
+            rows.extend(contacts(pile.facts.len(), &rows));
+            let tolerance = |&(outer, inner): &(usize, usize)| {
+                let own = room.state.plan.tolerance_of(name(outer), name(inner));
+                own.unwrap_or(room.state.tolerance_mm)
+            };
+            let tolerances = rows.iter().map(tolerance).collect();
             let is_rest = room.trials.trials.iter().map(Trial::is_rest).collect();
-            Ok(Self::make((pile, poses, is_rest), rows, (tolerance, room.state.tolerance_mm), whole))
+            Ok(Self::make((pile, poses, is_rest), (rows, covered), tolerances, whole))
         })
     }
 
     fn make(
         (pile, poses, is_rest): (Arc<Pile>, Vec<TrialPose>, Vec<bool>),
-        mut rows: Vec<(usize, usize)>,
-        (settings, tolerance_mm): (Key, f32),
+        (rows, covered): (Vec<(usize, usize)>, usize),
+        tolerances: Vec<f32>,
         whole: Key,
     ) -> Self {
-        let covered = rows.len();
-        rows.extend(contacts(pile.facts.len(), &rows));
         let (mut through, mut sight) = (Vec::new(), Vec::new());
         for (pose, is_rest) in poses.iter().zip(&is_rest) {
             let posed: Vec<Key> = pile.facts.iter().map(|f| f.posed(pose)).collect();
             // All that is worn, and how deep in the pile: it may hide what is through.
             let all = pile.facts.iter().zip(&posed);
             let all = all.fold(Key::begin("all worn"), |key, (f, p)| key.and_key(*p).and(&f.layer)).end();
-            let key = |&(outer, inner): &(usize, usize)| {
+            let key = |(&(outer, inner), tolerance): (&(usize, usize), &f32)| {
                 Key::begin("through")
-                    .and_key(settings)
+                    .and(&(MEASURE, tolerance))
                     .and_key(pile.facts[outer].shape)
                     .and_key(pile.facts[inner].shape)
                     .and_key(posed[outer])
@@ -135,11 +141,11 @@ impl Plan {
                     .and(is_rest)
                     .end()
             };
-            let keys: Vec<Key> = rows.iter().map(key).collect();
+            let keys: Vec<Key> = rows.iter().zip(&tolerances).map(key).collect();
             sight.push(keys.iter().map(|k| Key::begin("sight").and_key(*k).and_key(all).end()).collect());
             through.push(keys);
         }
-        Self { pile, poses, is_rest, rows, covered, tolerance_mm, through, sight, whole }
+        Self { pile, poses, is_rest, rows, covered, tolerances, through, sight, whole }
     }
 }
 
@@ -187,13 +193,13 @@ impl Kept<'_> {
 }
 
 /// What is known of a plan's cells.
-struct Known {
-    through: Vec<Vec<Option<Arc<CellThrough>>>>,
-    sight: Vec<Vec<Option<Arc<Sight>>>>,
+pub(super) struct Known {
+    pub through: Vec<Vec<Option<Arc<CellThrough>>>>,
+    pub sight: Vec<Vec<Option<Arc<Sight>>>>,
 }
 
 impl Known {
-    fn of(plan: &Plan, kept: Kept) -> Result<Self, WorkshopError> {
+    pub fn of(plan: &Plan, kept: Kept) -> Result<Self, WorkshopError> {
         let rows = plan.rows.len();
         if rows == 0 {
             let none = || plan.poses.iter().map(|_| Vec::new()).collect();
@@ -220,7 +226,7 @@ impl Known {
             None if found.through.is_empty() => &nothing,
             None => return None,
         };
-        let contact = (row >= plan.covered).then_some(plan.tolerance_mm);
+        let contact = (row >= plan.covered).then(|| plan.tolerances[row]);
         Some(Cell::of(&sum_up(&found.through, sight, found.strain), &found.crossing, contact))
     }
 }
@@ -236,14 +242,19 @@ pub(crate) fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopEr
     }
     let layer = |facts: &LayerFacts| (facts.piece, room.dress.layer_name(facts.at));
     let layers: Vec<(PieceId, &str)> = plan.pile.facts.iter().map(layer).collect();
-    let mut board = Board::empty(&plan.rows, &layers, &room.trials, room.state.tolerance_mm);
+    let mut board = Board::empty(
+        (&plan.rows, plan.covered),
+        &layers,
+        &room.trials,
+        (room.state.tolerance_mm, &room.state.plan),
+    );
     let known = Known::of(&plan, kept)?;
     for (pose, column) in board.cells.iter_mut().enumerate() {
         for (row, cell) in column.iter_mut().enumerate() {
             *cell = known.cell(&plan, pose, row);
         }
     }
-    let board = board.without_idle_rows(plan.covered);
+    let board = board.without_idle_rows();
     Ok(if board.is_whole() { kept.derived.put(plan.whole, board) } else { Arc::new(board) })
 }
 
@@ -301,7 +312,7 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
     let plan = Plan::of(room, kept)?;
     let known = Known::of(&plan, kept)?;
     let mut order: Vec<usize> = how.first.iter().copied().filter(|p| *p < plan.poses.len()).collect();
-    order.extend((0..plan.poses.len()).filter(|p| !how.first.contains(p)));
+    order.extend(coarse_first(plan.poses.len()).into_iter().filter(|p| !how.first.contains(p)));
     let wanted = wanted(&plan, &known, &order);
     if wanted.is_empty() {
         return Ok(());
@@ -309,8 +320,7 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
     let worn = room.worn();
     let pairs = rows(&worn.outfit);
     let rest = room.at_rest(&worn, &plan.rows);
-    let at =
-        Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, rest: &rest, settings: room.settings() };
+    let at = Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, rest: &rest };
     let (pool, left) = (worn.outfit.pool(), AtomicUsize::new(wanted.len()));
     let batch = Batch { kept, values: Mutex::new(Vec::new()) };
     let one = |w: &Wanted| {
@@ -327,6 +337,14 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
     };
     batch.flush()?;
     outcome
+}
+
+/// Numbers up to `count`, every sixteenth first, then those between: a long clip is known roughly soon.
+fn coarse_first(count: usize) -> Vec<usize> {
+    let level = |p: &usize| std::cmp::Reverse(p.trailing_zeros().min(4));
+    let mut order: Vec<usize> = (0..count).collect();
+    order.sort_by_key(level);
+    order
 }
 
 /// Values on their way into the store.
@@ -359,7 +377,6 @@ struct Place<'a> {
     pairs: &'a [usize],
     /// What of each row crosses at rest.
     rest: &'a [Arc<AtRest>],
-    settings: Settings,
 }
 
 /// A row, and what is through there.
@@ -396,7 +413,7 @@ impl Place<'_> {
             (needed[outer], needed[inner]) = (true, true);
         }
         buffers.pose_some(outfit, |layer| needed[layer], at);
-        let (buffers, in_pose) = (&*buffers, InPose::new(outfit, buffers, self.settings));
+        let (buffers, in_pose) = (&*buffers, InPose::new(outfit, buffers));
         let mut outer: Vec<usize> = missing.iter().map(|&row| plan.rows[row].0).collect();
         outer.sort_unstable();
         outer.dedup();
@@ -406,7 +423,8 @@ impl Place<'_> {
             let (layers, rest) = (plan.rows[row], &*self.rest[row]);
             let meeting = in_pose.meeting(layers, rest);
             let beyond = (!plan.is_rest[wanted.pose]).then_some(rest);
-            let through = |&pair: &usize| in_pose.through(pair, &meeting, beyond);
+            let settings = Settings { tolerance: plan.tolerances[row] * 0.001, ..Settings::default() };
+            let through = |&pair: &usize| in_pose.through(pair, settings, &meeting, beyond);
             let through = self.pairs.get(row).map_or_else(Through::default, through);
             let crossing = in_pose.crossing(layers, &meeting, rest, row >= plan.covered);
             // Every outer layer is among them.
@@ -501,13 +519,7 @@ mod tests {
         let worn = room.worn();
         let pairs = rows(&worn.outfit);
         let rest = room.at_rest(&worn, &plan.rows);
-        let at = Place {
-            plan: &plan,
-            outfit: &worn.outfit,
-            pairs: &pairs,
-            rest: &rest,
-            settings: room.settings(),
-        };
+        let at = Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, rest: &rest };
         let batch = Batch { kept, values: Mutex::new(Vec::new()) };
         let mut buffers = worn.outfit.buffers();
         for wanted in list.iter().rev() {

@@ -6,3 +6,6 @@ pub(crate) mod cells;
 pub(crate) mod posed;
 pub(crate) mod report;
 pub(crate) mod snag_cards;
+pub(crate) mod tied;
+pub(crate) mod trial_steps;
+pub(crate) mod worst_snags;

@@ -9,7 +9,7 @@ use crate::state::key::{Key, KeyMaker};
 use crate::state::turn::Turn;
 use glam::{Mat4, Vec3};
 use std::sync::Arc;
-use tin_cloak_core::clearance::{ask_pairs, PairPoints};
+use tin_cloak_core::clearance::{ask_pairs, Pair, PairPoints, Settings};
 use tin_cloak_core::deform::driven_amounts;
 use tin_cloak_core::mend::TrialPose;
 
@@ -47,6 +47,14 @@ fn and_pose(key: KeyMaker, pose: &TrialPose) -> Key {
 }
 
 impl Room {
+    /// What counts as trouble in a pair.
+    pub(crate) fn settings_of(&self, worn: &Worn, pair: usize) -> Settings {
+        let Pair { outer, inner, .. } = worn.outfit.pairs[pair];
+        let name = |layer: usize| self.dress.layer_name(worn.piece_of[layer]);
+        let own = self.state.plan.tolerance_of(name(outer), name(inner));
+        Settings { tolerance: own.unwrap_or(self.state.tolerance_mm) * 0.001, ..Settings::default() }
+    }
+
     /// Everything in a trial pose with joints turned by hand.
     ///
     /// # Errors
@@ -73,16 +81,17 @@ impl Room {
 
     /// What is asked of every layer pair in a pose.
     pub(crate) fn points(&self, worn: &Worn, posed: &Posed) -> Arc<Points> {
-        let mut key = Key::begin("points").and(&(self.state.tolerance_mm, posed.is_rest));
+        let mut key =
+            Key::begin("points").and(&(self.state.tolerance_mm, &self.state.plan.tolerances, posed.is_rest));
         for facts in &worn.facts {
             key = key.and_key(facts.posed(&posed.pose)).and(&(facts.piece, facts.layer));
         }
         self.derived.get_or(key.end(), || {
             let pairs = &worn.outfit.pairs;
-            let all: Vec<usize> = (0..pairs.len()).collect();
+            let all: Vec<_> = (0..pairs.len()).map(|pair| (pair, self.settings_of(worn, pair))).collect();
             let mut points = self.with_buffers(&worn.outfit, |buffers| {
                 buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
-                ask_pairs(&worn.outfit, buffers, self.settings(), &all)
+                ask_pairs(&worn.outfit, buffers, &all)
             });
             if !posed.is_rest {
                 let layers: Vec<(usize, usize)> = pairs.iter().map(|p| (p.outer, p.inner)).collect();

@@ -2,6 +2,7 @@
 
 use crate::dress::dressed::Dress;
 use crate::measuring::board::{Board, Cell};
+use crate::state::trial_plan::Counts;
 use serde::Serialize;
 
 /// A report as JSON; the keys are stable.
@@ -12,6 +13,8 @@ pub struct Report {
     pub pieces: Vec<PieceEntry>,
     pub poses: Vec<PoseEntry>,
     pub worst: Option<WorstEntry>,
+    /// Of what counts.
+    pub verdict: VerdictEntry,
     pub skipped_poses: Vec<SkippedEntry>,
     pub notes: Vec<String>,
     pub seconds: TotalSeconds,
@@ -48,6 +51,7 @@ pub struct PieceSeconds {
 pub struct PoseEntry {
     pub name: String,
     pub time_s: f32,
+    pub counts: Counts,
     pub pairs: Vec<PairEntry>,
 }
 
@@ -69,6 +73,18 @@ pub struct WorstEntry {
     pub outer: String,
     pub inner: String,
     pub deepest_mm: f32,
+}
+
+/// What all counted cells come to, and apart those for stress only.
+#[derive(Clone, Debug, Default, Serialize)]
+#[allow(missing_docs)]
+pub struct VerdictEntry {
+    pub clear: bool,
+    pub cells_out: usize,
+    pub deepest_mm: f32,
+    pub cannot_be_measured: usize,
+    pub stress_cells_out: usize,
+    pub stress_deepest_mm: f32,
 }
 
 /// A built-in pose that was left out.
@@ -109,7 +125,7 @@ impl Report {
 
     /// Takes what `other` has measured in poses.
     pub fn take_poses(&mut self, other: Self) {
-        (self.poses, self.worst) = (other.poses, other.worst);
+        (self.poses, self.worst, self.verdict) = (other.poses, other.worst, other.verdict);
         self.skipped_poses = other.skipped_poses;
         self.notes.extend(other.notes);
         self.seconds.per_pose_mean = other.seconds.per_pose_mean;
@@ -125,6 +141,7 @@ impl Report {
             .map(|(pose, cells)| PoseEntry {
                 name: pose.name.clone(),
                 time_s: pose.time_s,
+                counts: pose.counts,
                 pairs: board
                     .pairs
                     .iter()
@@ -142,6 +159,15 @@ impl Report {
             inner: board.pairs[r].inner.clone(),
             deepest_mm: board.deepest_mm(),
         });
+        let (stress_cells_out, stress_deepest_mm) = board.stress_cells();
+        self.verdict = VerdictEntry {
+            clear: board.is_clear(),
+            cells_out: board.bad_cells(),
+            deepest_mm: board.deepest_mm(),
+            cannot_be_measured: board.unmeasurable_cells(),
+            stress_cells_out,
+            stress_deepest_mm,
+        };
         if board.unmeasurable_cells() > 0 {
             let cells = board.unmeasurable_cells();
             self.notes

@@ -9,6 +9,8 @@ use glam::{Mat3, Vec3};
 use serde::Serialize;
 use tin_cloak_core::clearance::{looks, rank_causes, snags, Layer, PairPoints, Snag};
 use tin_cloak_core::deform::{blended_matrix, Morph};
+use tin_cloak_core::trial::Humanoid;
+use tin_cloak_core::JointId;
 
 /// A snag as people read it.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -31,12 +33,13 @@ impl Board {
     /// other with nothing out in sight: its one place. None where no cell says so.
     pub fn crossing_card(&self, pose: usize, row: usize) -> Option<SnagCard> {
         let cell = self.cells.get(pose)?.get(row)?.as_ref()?;
-        let (point, look) = cell.spot.filter(|_| cell.contact_mm > 0.0 || cell.only_crosses())?;
+        let between = cell.edge_deepest_mm > cell.deepest_mm.max(cell.sunk_deepest_mm);
+        let (point, look) = cell.spot.filter(|_| cell.contact_mm > 0.0 || between || cell.only_crosses())?;
         let pair = &self.pairs[row];
         Some(SnagCard {
             through: through_in_words(&pair.outer, &pair.inner),
             place: format!("{} faces meet over {:.0} mm", cell.crossing_faces, cell.crossing_mm),
-            deepest_mm: cell.contact_mm,
+            deepest_mm: cell.contact_mm.max(cell.edge_deepest_mm),
             vertices: 0,
             point,
             look,
@@ -64,7 +67,7 @@ impl Room {
         let chosen = |pair: &usize| row.is_none_or(|r| rows.get(r) == Some(pair));
         let mut found: Vec<Snag> = (0..outfit.pairs.len())
             .filter(chosen)
-            .flat_map(|pair| snags(outfit, pair, &points[pair], self.settings()))
+            .flat_map(|pair| snags(outfit, pair, &points[pair], self.settings_of(&worn, pair)))
             .collect();
         found.sort_by(|a, b| b.deepest.total_cmp(&a.deepest));
         let more = found.len().saturating_sub(most);
@@ -90,57 +93,73 @@ impl Room {
         snag: &Snag,
         (shows_at, look): (Vec3, Vec3),
     ) -> SnagCard {
-        let (outfit, piece_of) = (&worn.outfit, &worn.piece_of);
+        let outfit = &worn.outfit;
         let pair = &outfit.pairs[snag.pair];
         let points = &points[snag.pair];
         let v = snag.vertices[0];
-        let (own, asked) = if snag.on_outer {
-            (pair.outer, pair.coverage.over.binary_search(&v).ok().and_then(|i| points.outer[i]))
-        } else {
-            (pair.inner, pair.coverage.covered.binary_search(&v).ok().and_then(|i| points.inner[i]))
+        let (own, other, asked) = match snag.on_outer {
+            true => (pair.outer, pair.inner, pair.coverage.over.binary_search(&v).map(|i| points.outer[i])),
+            false => {
+                (pair.inner, pair.outer, pair.coverage.covered.binary_search(&v).map(|i| points.inner[i]))
+            }
         };
-        let other = if snag.on_outer { pair.inner } else { pair.outer };
-        let place = |layer: usize| piece_of[layer].map_or(&posed.body, |p| &posed.pieces[p]);
-        let at = place(own)[v as usize];
         let mut beneath = Vec::new();
-        if let Some(asked) = asked {
+        if let Ok(Some(asked)) = asked {
             let l = &outfit.layers[other];
             let side = if snag.on_outer { l.walls.outside() } else { &l.walls.towards_body };
-            let corners = side.topology.triangles[asked.triangle as usize];
-            beneath = l.skin.at(corners, asked.barycentric);
+            beneath = l.skin.at(side.topology.triangles[asked.triangle as usize], asked.barycentric);
         }
-        let layer = &outfit.layers[own];
-        let causes =
-            rank_causes(layer.rest[v as usize], at, (&layer.skin, v), &beneath, &posed.pose.matrices);
-        let names = &self.dress.body.skeleton.names;
-        let by_joint = causes.iter().map(|c| (names[c.joint.index()].clone(), c.metres));
-        let by_shape = shape_causes(layer, posed, v).into_iter();
         SnagCard {
-            through: through_in_words(
-                self.dress.layer_name(piece_of[pair.outer]),
-                self.dress.layer_name(piece_of[pair.inner]),
-            ),
-            place: self.place_name(posed, at),
+            through: self.through((worn, (pair.outer, pair.inner))),
+            place: self.place_name(posed, self.posed_at(worn, posed, own, v)),
             deepest_mm: snag.deepest * 1000.0,
             vertices: snag.vertices.len(),
             point: shows_at.to_array(),
             look: look.to_array(),
-            causes: worst_three(by_joint.chain(by_shape)),
+            causes: self.causes((worn, posed), (own, v), &beneath),
         }
     }
 
-    /// The joint nearest to a place in the pose.
-    fn place_name(&self, posed: &Posed, at: Vec3) -> String {
+    pub(crate) fn through(&self, (worn, (outer, inner)): (&Worn, (usize, usize))) -> String {
+        let name = |layer: usize| self.dress.layer_name(worn.piece_of[layer]);
+        through_in_words(name(outer), name(inner))
+    }
+
+    /// Where a vertex of a layer is in the pose.
+    pub(crate) fn posed_at(&self, worn: &Worn, posed: &Posed, layer: usize, v: u32) -> Vec3 {
+        worn.piece_of[layer].map_or(&posed.body, |p| &posed.pieces[p])[v as usize]
+    }
+
+    /// The three joints or shapes that take a vertex of a layer furthest from what is `beneath` it.
+    pub(crate) fn causes(
+        &self,
+        (worn, posed): (&Worn, &Posed),
+        (layer, v): (usize, u32),
+        beneath: &[(JointId, f32)],
+    ) -> Vec<(String, f32)> {
+        let at = self.posed_at(worn, posed, layer, v);
+        let layer = &worn.outfit.layers[layer];
+        let rest = layer.rest[v as usize];
+        let causes = rank_causes(rest, at, (&layer.skin, v), beneath, &posed.pose.matrices);
+        let names = &self.dress.body.skeleton.names;
+        let by_joint = causes.iter().map(|c| (names[c.joint.index()].clone(), c.metres));
+        worst_three(by_joint.chain(shape_causes(layer, posed, v)))
+    }
+
+    /// What people call a place in the pose: a part of the body, else the joint nearest.
+    pub(crate) fn place_name(&self, posed: &Posed, at: Vec3) -> String {
         let skeleton = &self.dress.body.skeleton;
         let rest = skeleton.rest_positions();
-        let place = |j: usize| posed.pose.matrices[j].transform_point3(rest[j]);
+        let places: Vec<Vec3> =
+            rest.iter().zip(&posed.pose.matrices).map(|(p, m)| m.transform_point3(*p)).collect();
         let nearest = (0..skeleton.len())
-            .min_by(|a, b| place(*a).distance_squared(at).total_cmp(&place(*b).distance_squared(at)));
-        nearest.map_or_else(String::new, |j| skeleton.names[j].clone())
+            .min_by(|a, b| places[*a].distance_squared(at).total_cmp(&places[*b].distance_squared(at)));
+        let joint = || nearest.map_or_else(String::new, |j| skeleton.names[j].clone());
+        Humanoid::find(skeleton).part_near(at, &places).unwrap_or_else(joint)
     }
 }
 
-fn worst_three(causes: impl Iterator<Item = (String, f32)>) -> Vec<(String, f32)> {
+pub(crate) fn worst_three(causes: impl Iterator<Item = (String, f32)>) -> Vec<(String, f32)> {
     let mut list: Vec<(String, f32)> = causes.map(|(name, metres)| (name, metres * 1000.0)).collect();
     list.sort_by(|a, b| b.1.total_cmp(&a.1));
     list.truncate(3);

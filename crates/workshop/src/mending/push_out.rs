@@ -7,6 +7,7 @@ use crate::error::WorkshopError;
 use crate::measuring::board::{measure_board, Board};
 use crate::state::names::PieceId;
 use crate::state::push::MendOptions;
+use crate::state::trial_plan::TrialPlan;
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::clearance::Settings;
@@ -97,7 +98,9 @@ pub fn mend(
         ..PushSettings::default()
     };
     let board = |dress: &Dress, from: f32| {
-        measure_board(dress, trials, options.tolerance_mm, &|s| progress(from + s * MEASURING))
+        measure_board(dress, trials, (options.tolerance_mm, &TrialPlan::default()), &|s| {
+            progress(from + s * MEASURING)
+        })
     };
     let before = board(dress, 0.0)?;
     let poses = trials.poses(&dress.body);
@@ -152,7 +155,7 @@ const HAIR_MM: f32 = 0.05;
 
 /// Deepest of what shows through a layer on a board, and how many spots of it show.
 fn showing(board: &Board, layer: usize) -> (f32, usize) {
-    let own = |r: &usize| board.pairs[*r].ids[0] == layer as PieceId;
+    let own = |r: &usize| board.pairs[*r].ids[0] == layer as PieceId && !board.pairs[*r].is_itself();
     let rows: Vec<usize> = (0..board.pairs.len()).filter(own).collect();
     let cells = board.measured().filter(|(_, r, cell)| rows.contains(r) && cell.is_bad());
     cells.fold((0.0, 0), |(deepest, spots), (_, _, cell)| {

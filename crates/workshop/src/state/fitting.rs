@@ -5,6 +5,7 @@ use crate::state::motion::{MotionState, RangeState};
 use crate::state::names::{FileRef, PieceId};
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::Recipe;
+use crate::state::trial_plan::TrialPlan;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
 use tin_cloak_core::skeleton::Pose;
@@ -40,6 +41,9 @@ pub struct FittingState {
     /// Roles of joints set by hand.
     #[serde(default)]
     pub roles: Vec<(String, JointRole)>,
+    /// What it is tried in besides, and how that counts.
+    #[serde(default)]
+    pub plan: TrialPlan,
     /// Joints of the pieces' own, behind those of the body.
     #[serde(default)]
     pub joints: Vec<OwnJoint>,
@@ -60,6 +64,7 @@ impl FittingState {
             poses: Vec::new(),
             ranges: Vec::new(),
             roles: Vec::new(),
+            plan: TrialPlan::default(),
             joints: Vec::new(),
         }
     }

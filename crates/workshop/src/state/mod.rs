@@ -14,4 +14,5 @@ pub(crate) mod push;
 pub(crate) mod recipe;
 pub(crate) mod step;
 pub(crate) mod stroke;
+pub(crate) mod trial_plan;
 pub(crate) mod turn;

@@ -8,6 +8,7 @@ use crate::state::placing::{EaseOptions, PlaceOptions};
 use crate::state::push::MendOptions;
 use crate::state::recipe::{BindOptions, CamePair, FollowWish, JointChoice, SideWish, SourcePart, Takes};
 use crate::state::stroke::{BrushStroke, Chosen};
+use crate::state::trial_plan::TrialPlan;
 use crate::state::turn::Turn;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
@@ -82,6 +83,10 @@ pub enum Step {
     SetRange { joint: String, range: Option<JointRange>, piece: Option<PieceId> },
     /// What a joint is for.
     SetRole { joint: String, role: JointRole },
+    /// What is tried and how it counts; `said` is what was changed, in words.
+    Try { plan: TrialPlan, said: String },
+    /// What is let pass everywhere, millimetres.
+    SetTolerance { tolerance_mm: f32 },
     /// Pieces take their weights as their recipes say (all of them when the list is empty).
     Bind { pieces: Vec<PieceId> },
     /// By which method a piece takes its weights; a bound one is bound again.
