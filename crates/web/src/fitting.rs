@@ -1,7 +1,7 @@
 //! The Fitting screen and its fragments.
 
 use crate::answers::{page, Page, Refusal};
-use crate::aside::{aside, Shop};
+use crate::aside::{aside, look_aside, Shop};
 use crate::board_svg::{draw, Drawing};
 use crate::body_parts::{body_mesh_rows, BodyMeshRow};
 use crate::layers_svg::{cut, Cut, WIDTH};
@@ -13,12 +13,13 @@ use crate::shelf::{asset_card, to_sort, AssetCard};
 use crate::trials::{CountsHere, PlanCard};
 use askama::Template;
 use rocket::http::Status;
-use rocket::{get, routes, Route};
+use rocket::serde::json::Json;
+use rocket::{get, post, routes, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{
     harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, SnagCard, TrialSet,
-    Workshop,
+    ViewRequest, Workshop,
 };
 
 /// Names of the stations, in the order of work.
@@ -349,12 +350,23 @@ struct Snags {
     here: Option<CountsHere>,
 }
 
+/// The snags of a pose with joints turned by hand.
+#[post("/fitting/<id>/snags-here", data = "<request>")]
+async fn snags_here(shop: &Shop, id: i64, request: Json<ViewRequest>) -> Page {
+    look_aside(shop, move |shop| {
+        let room = shop.room(id, None)?;
+        let (cards, more) = room.snag_cards((request.pose, &request.turns), None, 12)?;
+        page(&Snags { id, pose: "As turned by hand".to_owned(), cards, more, here: None })
+    })
+    .await
+}
+
 /// The snags of a pose, of one board row when it is named.
 #[get("/fitting/<id>/snags?<pose>&<row>")]
 async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
     aside(shop, move |shop| {
         let room = shop.room(id, None)?;
-        let (mut cards, more) = room.snag_cards(pose, row, 12)?;
+        let (mut cards, more) = room.snag_cards((pose, &[]), row, 12)?;
         let board = shop.board(&room)?;
         if let Some((board, row)) = board.as_ref().zip(row).filter(|_| cards.is_empty()) {
             cards.extend(board.crossing_card(pose, row));
@@ -368,5 +380,5 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![fitting, panels, snags]
+    routes![fitting, panels, snags, snags_here]
 }

@@ -21,6 +21,7 @@ mod measuring;
 mod motions;
 mod own_joints;
 mod piece_rows;
+mod printed;
 mod seating;
 mod shelf;
 mod sorting;
@@ -64,6 +65,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", came::routes())
         .mount("/", motions::routes())
         .mount("/", trials::routes())
+        .mount("/", printed::routes())
         .mount("/", look::routes())
         .mount("/", jobs::routes())
         .mount("/", measuring::routes())

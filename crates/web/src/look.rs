@@ -2,13 +2,15 @@
 
 use crate::answers::Refusal;
 use crate::aside::{look_aside, Shop};
-use crate::binary::{pack_mesh, pack_view, Binary};
+use crate::binary::{pack_maps, pack_mesh, pack_poses, pack_skin, pack_view, Binary};
 use crate::looked_over::seat_words;
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{get, post, routes, Route};
 use serde::{Deserialize, Serialize};
 use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::intake::mirror_partner;
+use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     BodyPart, BrushStroke, Chosen, Cut, EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart,
     ViewRequest, WorkshopError,
@@ -31,6 +33,8 @@ struct PartFacts {
     colour: [u8; 3],
     /// Changes with the mesh, so that it can be kept by the browser.
     key: String,
+    /// Changes with the rest shape and the weights.
+    skin: String,
     bound: bool,
     /// True for a cage: it is drawn so that one sees through it.
     cage: bool,
@@ -44,6 +48,8 @@ struct JointFacts {
     name: String,
     /// Colour of the region it moves most, when there is one.
     colour: Option<u8>,
+    /// The same joint of the other side, itself in the middle.
+    partner: usize,
 }
 
 #[derive(Serialize)]
@@ -51,6 +57,8 @@ struct SceneFacts {
     parts: Vec<PartFacts>,
     joints: Vec<JointFacts>,
     poses: Vec<String>,
+    /// Group and second of each.
+    when: Vec<(String, f32)>,
     tolerance_mm: f32,
     low: [f32; 3],
     high: [f32; 3],
@@ -75,6 +83,7 @@ async fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFact
                         parts_key(&room.state.body_parts)
                     ),
                 },
+                skin: room.skin_key(i.checked_sub(1)),
                 bound: piece.is_none_or(|p| p.0.bound.is_some()),
                 cage: piece.is_some_and(|p| p.0.cage),
                 middle: extent.middle.to_array(),
@@ -82,14 +91,18 @@ async fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFact
             }
         };
         let parts = room.extents().into_iter().enumerate().map(part).collect();
-        let joints = body.skeleton.names.iter().zip(room.regions().iter().copied().collect::<Vec<_>>());
-        let joints =
-            joints.map(|(n, r)| JointFacts { name: n.clone(), colour: r.1.then_some(r.0) }).collect();
+        let regions: Vec<(u8, bool)> = room.regions().iter().copied().collect();
+        let joint = |(j, (n, r)): (usize, (&String, (u8, bool)))| {
+            let partner = mirror_partner(&body.skeleton, JointId(j as u16)).map_or(j, JointId::index);
+            JointFacts { name: n.clone(), colour: r.1.then_some(r.0), partner }
+        };
+        let joints = body.skeleton.names.iter().zip(regions).enumerate().map(joint).collect();
         let (low, high) = room.bounds();
         Ok(Json(SceneFacts {
             parts,
             joints,
             poses: room.trials.trials.iter().map(tin_cloak_workshop::Trial::label).collect(),
+            when: room.trials.trials.iter().map(|t| (t.group.clone(), t.time)).collect(),
             tolerance_mm: room.state.tolerance_mm,
             low: low.to_array(),
             high: high.to_array(),
@@ -128,20 +141,55 @@ async fn mesh(shop: &Shop, id: i64, part: u32, key: String, step: Option<i64>) -
     .await
 }
 
-#[post("/fitting/<id>/view?<step>", data = "<request>")]
-async fn view(
+/// A part at rest with its weights; `key` names what it is, so that the answer may be kept.
+#[get("/fitting/<id>/skin/<part>?<key>&<step>")]
+async fn skin(shop: &Shop, id: i64, part: u32, key: String, step: Option<i64>) -> Result<Binary, Refusal> {
+    look_aside(shop, move |shop| {
+        let _ = key;
+        let bytes = pack_skin(&shop.room(id, step)?.skinned_part(part)?);
+        Ok(Binary { bytes, keep: true, says: None })
+    })
+    .await
+}
+
+/// Where the joints are in a pose.
+#[post("/fitting/<id>/pose?<step>", data = "<request>")]
+async fn pose(
     shop: &Shop,
     id: i64,
     step: Option<i64>,
     request: Json<ViewRequest>,
 ) -> Result<Binary, Refusal> {
     look_aside(shop, move |shop| {
-        let request = request.into_inner();
         if step.is_none() {
             shop.look_at(id, request.pose);
         }
-        let bytes = pack_view(&shop.room(id, step)?.view(&request)?);
+        let pose = shop.room(id, step)?.joints_in(request.pose, &request.turns)?;
+        Ok(Binary { bytes: pack_poses(&vec![(0.0, pose)]), keep: false, says: None })
+    })
+    .await
+}
+
+/// The map of each part in a pose.
+#[post("/fitting/<id>/maps?<step>", data = "<request>")]
+async fn maps(
+    shop: &Shop,
+    id: i64,
+    step: Option<i64>,
+    request: Json<ViewRequest>,
+) -> Result<Binary, Refusal> {
+    look_aside(shop, move |shop| {
+        let bytes = pack_maps(&shop.room(id, step)?.maps_in(&request)?);
         Ok(Binary { bytes, keep: false, says: None })
+    })
+    .await
+}
+
+/// A group of poses as a motion to be played.
+#[get("/fitting/<id>/played?<group>")]
+async fn played(shop: &Shop, id: i64, group: String) -> Result<Binary, Refusal> {
+    look_aside(shop, move |shop| {
+        Ok(Binary { bytes: pack_poses(&shop.played(id, &group)?), keep: false, says: None })
     })
     .await
 }
@@ -222,5 +270,5 @@ async fn shape_view(shop: &Shop, id: i64, piece: u32, worn: Json<WornShape>) -> 
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![scene, mesh, view, probe, brush_view, ease_view, shape_view]
+    routes![scene, mesh, skin, pose, maps, played, probe, brush_view, ease_view, shape_view]
 }

@@ -161,7 +161,7 @@ fn ids_that_are_not_there_are_not_found() {
 fn a_view_is_sent_as_the_script_reads_it() {
     let server = server();
     let id = server.fitting();
-    let request = server.client.post(format!("/fitting/{id}/view")).header(Header::new("Host", HOST));
+    let request = server.client.post(format!("/fitting/{id}/maps")).header(Header::new("Host", HOST));
     let bytes = request.header(ContentType::JSON).body(r#"{"pose":3,"map":"weights","joint":5}"#).dispatch();
     let bytes = bytes.into_bytes().unwrap();
     let word = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
@@ -177,7 +177,7 @@ fn a_view_is_sent_as_the_script_reads_it() {
     assert!((0..vertices).all(|v| (normal(v).sqrt() - 127.0).abs() < 3.0), "normals are of length one");
 
     for bad in [r#"{"pose":100000}"#, r#"{"joint":60000,"map":"weights"}"#] {
-        let request = server.client.post(format!("/fitting/{id}/view")).header(Header::new("Host", HOST));
+        let request = server.client.post(format!("/fitting/{id}/maps")).header(Header::new("Host", HOST));
         assert_eq!(
             request.header(ContentType::JSON).body(bad).dispatch().status(),
             Status::NotFound,

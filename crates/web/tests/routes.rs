@@ -191,7 +191,7 @@ fn poses_are_looked_at_and_probed() {
     for map in ["plain", "weights", "regions", "matched", "sides", "clearance"] {
         let turn = "{\"joint\":1,\"bend\":10,\"twist\":0,\"lean\":0}";
         let body = format!("{{\"pose\":1,\"map\":\"{map}\",\"joint\":1,\"turns\":[{turn}]}}");
-        let request = server.client.post("/fitting/1/view").header(Header::new("Host", HOST));
+        let request = server.client.post("/fitting/1/maps").header(Header::new("Host", HOST));
         let answer = request.header(ContentType::JSON).body(body).dispatch();
         assert_eq!(answer.status(), Status::Ok, "{map}");
         assert_eq!(answer.into_bytes().unwrap()[..4], 2u32.to_le_bytes(), "{map}: two parts");
@@ -210,9 +210,9 @@ fn poses_are_looked_at_and_probed() {
     let answer = request.header(ContentType::JSON).body(stroke).dispatch();
     assert_eq!(answer.status(), Status::Ok);
     assert!(answer.headers().get_one("X-Figures").unwrap().contains("\"before\""));
-    let (status, _, text) = json("/fitting/1/view", "{\"pose\":9999}");
+    let (status, _, text) = json("/fitting/1/maps", "{\"pose\":9999}");
     assert_eq!(status, Status::NotFound, "{text}");
-    let (status, _, text) = json("/fitting/1/view", "{\"pose\":0,\"joint\":77}");
+    let (status, _, text) = json("/fitting/1/maps", "{\"pose\":0,\"joint\":77}");
     assert_eq!(status, Status::NotFound, "{text}");
 }
 

@@ -5,6 +5,12 @@ export class Board {
     this.pose = null;
     this.row = null;
     this.unfolded = false;
+    // What is under the pointer is named above the columns.
+    document.body.addEventListener("pointerover", (e) => {
+      const over = document.getElementById("board-over");
+      const cell = e.target.closest?.("#board .cell");
+      if (over) over.textContent = cell ? cell.querySelector("title").textContent : "";
+    });
     document.body.addEventListener("click", (e) => {
       const cell = e.target.closest?.("#board .cell");
       if (cell) this.choose(cell);
@@ -54,6 +60,17 @@ export class Board {
     here.setAttribute("x", rect.x.baseVal.value - 2);
     here.setAttribute("y", rect.y.baseVal.value - 2);
     here.setAttribute("width", rect.width.baseVal.value + 4);
+  }
+
+  // The column of the pose that is shown.
+  light(pose) {
+    const lit = document.querySelector("#board .lit");
+    const cell = document.querySelector(`#board .cell[data-pose="${pose}"] rect`);
+    if (!lit) return;
+    lit.setAttribute("visibility", cell ? "visible" : "hidden");
+    if (!cell) return;
+    lit.setAttribute("x", cell.x.baseVal.value - 1);
+    lit.setAttribute("width", cell.width.baseVal.value + 2);
   }
 
   walk(poses, rows) {

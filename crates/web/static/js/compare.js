@@ -1,6 +1,6 @@
 // Two steps side by side: an earlier one left of a line that can be dragged, the fitting as it
 // stands right of it.
-import { getJson, postForBytes, readView } from "./ask.js";
+import { getJson, postForBytes, readMaps, readPoses } from "./ask.js";
 import { Figure } from "./figure.js";
 import { notice } from "./notice.js";
 
@@ -68,8 +68,10 @@ export class Compare {
     // Joints turned by hand that were not there yet stay at rest.
     const turns = request.turns.filter((t) => t.joint < this.facts.joints.length);
     const asked = { ...request, pose, joint, turns };
-    const view = readView(await postForBytes(`/fitting/${this.fitting}/view?step=${this.step}`, asked));
-    this.scene.then?.setView(view, request.map);
+    const ask = (what) => postForBytes(`/fitting/${this.fitting}/${what}?step=${this.step}`, asked);
+    const [posed, maps] = await Promise.all([ask("pose"), ask("maps")]);
+    this.scene.then?.setPose(readPoses(posed)[0]);
+    this.scene.then?.setMaps(readMaps(maps), request.map);
     this.scene.applyShown();
   }
 }

@@ -1,5 +1,5 @@
 // The Fitting screen: ties the viewport, the board, the joints and the panels together.
-import { getJson, postForBytes, postForJson, postForPreview, postText, readView } from "./ask.js";
+import { getJson, postForBytes, postForJson, postForPreview, postForm, postForText, postText, readMaps, readPoses } from "./ask.js";
 import { Board } from "./board.js";
 import { Compare } from "./compare.js";
 import { Brush } from "./brush.js";
@@ -10,6 +10,7 @@ import { listen } from "./keys.js";
 import { Layers } from "./layers.js";
 import { Measuring } from "./measuring.js";
 import { Picked } from "./picked.js";
+import { Player } from "./play.js";
 import { Scene } from "./scene.js";
 import { REGIONS } from "./shading.js";
 import { listenForFiles } from "./shelf.js";
@@ -36,6 +37,23 @@ const layers = new Layers(scene, fitting, (job) => work.watch(job));
 const picked = new Picked();
 const compare = new Compare(scene, fitting);
 const handles = new Handles(scene, canvas);
+const player = new Player(fitting, (frame) => scene.setPose(frame), (pose, ends) => passed(pose, ends));
+
+// A tried pose is passed while a motion plays: its column lights up, and its map is drawn.
+async function passed(pose, ends) {
+  if (ends) {
+    await setPose(pose);
+    return;
+  }
+  namePose(pose, "");
+  if (look.map !== "clearance") return;
+  if (!passedMaps.has(pose)) {
+    const asked = { pose, turns: [], map: look.map, joint: joints.joint };
+    passedMaps.set(pose, readMaps(await postForBytes(`/fitting/${fitting}/maps`, asked)));
+  }
+  if (look.pose === pose && look.map === "clearance") scene.setMaps(passedMaps.get(pose), look.map);
+}
+const passedMaps = new Map();
 const brush = new Brush(canvas, scene, fitting, (x, y) => probe(x, y), () => lookAtRest(), (job) => work.watch(job));
 
 // The brush works on the rest shape, with its gaps shown.
@@ -75,7 +93,11 @@ async function askView() {
   asking = true;
   try {
     const asked = request();
-    scene.setView(readView(await postForBytes(`/fitting/${fitting}/view`, asked)), asked.map);
+    // The pose is there at once; what is measured of it follows.
+    scene.setPose(readPoses(await postForBytes(`/fitting/${fitting}/pose`, asked))[0]);
+    canvas.dataset.posed = asked.pose;
+    scene.setMaps(readMaps(await postForBytes(`/fitting/${fitting}/maps`, asked)), asked.map);
+    scene.applyShown();
     await compare.look(asked, facts.poses[asked.pose], joints.names[asked.joint]);
     canvas.dataset.pose = asked.pose;
     canvas.dataset.map = asked.map;
@@ -89,11 +111,22 @@ async function askView() {
 }
 
 function setPose(pose, note = "") {
+  player.stop();
+  namePose(pose, note);
+  const [group, time] = facts.when[pose];
+  const tried = facts.when.map(([g, t], i) => ({ group: g, time: t, pose: i })).filter((p) => p.group === group);
+  // Still poses follow each other.
+  if (tried.every((p) => p.time === 0)) tried.forEach((p, i) => { p.time = i * 0.25; });
+  player.follow(group, tried.find((p) => p.pose === pose)?.time ?? time, tried);
+  return askView();
+}
+
+function namePose(pose, note) {
   look.pose = pose;
   posePick.value = String(pose);
   document.getElementById("pose-name").textContent = facts.poses[pose];
   document.getElementById("pose-note").textContent = note;
-  return askView();
+  board.light(pose);
 }
 
 function setMap(map) {
@@ -165,6 +198,22 @@ document.body.addEventListener("change", async (e) => {
   work.watch(job);
 });
 
+// The joint picked is tried through its range about all its axes.
+async function swingJoint() {
+  const fields = { joint: joints.names[joints.joint], steps: 9, both: joints.both.checked, coupled: true };
+  work.watch(await postForm(`/fitting/${fitting}/swing`, fields));
+}
+
+// A pose turned by hand is measured where it is let go.
+async function loadSnagsHere() {
+  const target = document.getElementById("snags");
+  if (!target || joints.list().length === 0) return;
+  const html = await postForText(`/fitting/${fitting}/snags-here`, request());
+  target.innerHTML = html;
+  htmx.process(target);
+}
+document.getElementById("joint-sliders").addEventListener("change", () => loadSnagsHere());
+
 // How the shown pose (or the pair of the chosen cell) counts: the next of counted, stress only, left aside.
 async function countOtherwise(what) {
   if (!document.querySelector(`.counts-here form[data-what="${what}"]`)) return;
@@ -210,6 +259,7 @@ async function refresh(to = station()) {
     }
   }
   const before = facts;
+  passedMaps.clear();
   facts = await getJson(`/fitting/${fitting}/scene`);
   await scene.setParts(facts);
   // A body of other size, or of other meshes, is looked at anew.
@@ -223,6 +273,7 @@ async function refresh(to = station()) {
   brush.mark();
   picked.mark();
   board.mark();
+  board.light(look.pose);
   await askView();
   handles.follow();
   loadChosenSnags();
@@ -246,6 +297,7 @@ async function refreshBoard() {
   layers.mark();
   layers.keepFocus();
   board.mark();
+  board.light(look.pose);
   if (!document.querySelector("#board[data-missing]")) loadChosenSnags();
   screen.dataset.boards = String(Number(screen.dataset.boards ?? 0) + 1);
 }
@@ -286,6 +338,9 @@ document.body.addEventListener("click", (e) => {
   const against = e.target.closest(".against");
   if (against) compareWith(Number(against.dataset.step));
   if (e.target.closest("#split-end")) endCompare();
+  if (e.target.closest("#joint-rest")) joints.oneBack();
+  if (e.target.closest("#turns-mirrored")) joints.mirror(facts.joints.map((j) => j.partner));
+  if (e.target.closest("#swing-joint")) swingJoint();
   if (e.target.closest("#brush-on")) brush.toggle();
   if (e.target.closest("#to-worst")) board.chooseWorst();
   if (e.target.closest("#look-rest")) {
@@ -482,6 +537,8 @@ const actions = {
   0: () => scene.seeWhole(),
   k: () => layers.nextKind(),
   w: () => layers.nextPlace(),
+  " ": () => player.toggle(),
+  z: () => press("swing-joint"),
   c: () => countOtherwise("pose"),
   v: () => countOtherwise("pair"),
   "[": () => layers.moveBy(-1),

@@ -60,6 +60,21 @@ export class Joints {
     this.onTurn();
   }
 
+  // The joint picked alone as the pose has it.
+  oneBack() {
+    this.turns.delete(this.joint);
+    this.showTurn();
+    this.onTurn();
+  }
+
+  // Turns of one side go to the other; `partners` names each joint's (itself for one in the middle).
+  mirror(partners) {
+    const mirrored = [...this.turns].map(([joint, t]) => [partners[joint], { ...t, twist: -t.twist, lean: -t.lean }]);
+    this.turns = new Map(mirrored);
+    this.showTurn();
+    this.onTurn();
+  }
+
   list() {
     return [...this.turns].filter(([, t]) => t.bend || t.twist || t.lean).map(([joint, t]) => ({ joint, ...t }));
   }

@@ -45,6 +45,16 @@ export class Scene {
     await this.now.setParts(facts);
   }
 
+  setPose(pose) {
+    this.now.setPose(pose);
+    this.draw();
+  }
+
+  setMaps(maps, map) {
+    this.now.setMaps(maps, map);
+    this.draw();
+  }
+
   setView(view, map) {
     this.now.setView(view, map);
     this.applyShown();

@@ -10,16 +10,42 @@ function shares(hex) {
   return new THREE.Vector3(...hex.match(/\w\w/g).map((c) => parseInt(c, 16) / 255));
 }
 
-const VERTEX = `
+// Poses a vertex on the card: up to eight joints, whose matrices lie in a texture, a row a joint.
+const SKIN = `
+attribute vec4 jointsA;
+attribute vec4 jointsB;
+attribute vec4 weightsA;
+attribute vec4 weightsB;
+uniform highp sampler2D bones;
+uniform bool skinned;
+mat4 bone(float joint) {
+  int row = int(joint + 0.5);
+  vec4 x = texelFetch(bones, ivec2(0, row), 0);
+  vec4 y = texelFetch(bones, ivec2(1, row), 0);
+  vec4 z = texelFetch(bones, ivec2(2, row), 0);
+  return mat4(x.x, y.x, z.x, 0.0, x.y, y.y, z.y, 0.0, x.z, y.z, z.z, 0.0, x.w, y.w, z.w, 1.0);
+}
+mat4 posed() {
+  if (!skinned || weightsA.x == 0.0) return mat4(1.0);
+  mat4 sum = mat4(0.0);
+  for (int k = 0; k < 4; k++) {
+    if (weightsA[k] > 0.0) sum += bone(jointsA[k]) * weightsA[k];
+    if (weightsB[k] > 0.0) sum += bone(jointsB[k]) * weightsB[k];
+  }
+  return sum;
+}`;
+
+const VERTEX = `${SKIN}
 attribute vec2 mapped;
 varying vec3 vNormal;
 varying vec2 vMapped;
 flat varying vec2 vRegion;
 void main() {
-  vNormal = normalize(normalMatrix * normal);
+  mat4 pose = posed();
+  vNormal = normalize(normalMatrix * (mat3(pose) * normal));
   vMapped = mapped;
   vRegion = mapped;
-  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+  gl_Position = projectionMatrix * modelViewMatrix * (pose * vec4(position, 1.0));
 }`;
 
 const FRAGMENT = `
@@ -86,12 +112,13 @@ void main() {
 }`;
 
 // sRGB goes in and comes out unchanged: the palette is chosen by eye.
-export function surfaceMaterial([r, g, b]) {
+export function surfaceMaterial([r, g, b], bones) {
   return new THREE.ShaderMaterial({
     vertexShader: VERTEX,
     fragmentShader: FRAGMENT,
     side: THREE.DoubleSide,
     uniforms: {
+      ...posedBy(bones),
       colour: { value: new THREE.Vector3(r / 255, g / 255, b / 255) },
       mapKind: { value: 0 },
       regions: { value: REGIONS.map(shares) },
@@ -101,27 +128,39 @@ export function surfaceMaterial([r, g, b]) {
   });
 }
 
-const OUTLINE_VERTEX = `
+const OUTLINE_VERTEX = `${SKIN}
 uniform vec2 pixel;
 void main() {
-  vec4 p = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
-  vec3 n = normalize(normalMatrix * normal);
+  mat4 pose = posed();
+  vec4 p = projectionMatrix * modelViewMatrix * (pose * vec4(position, 1.0));
+  vec3 n = normalize(normalMatrix * (mat3(pose) * normal));
   vec2 along = (projectionMatrix * vec4(n, 0.0)).xy;
   p.xy += along / max(length(along), 1e-5) * pixel * p.w;
   p.z += 0.0004 * p.w;
   gl_Position = p;
 }`;
 
-export function outlineMaterial() {
+export function outlineMaterial(bones) {
   return new THREE.ShaderMaterial({
     vertexShader: OUTLINE_VERTEX,
     fragmentShader: "void main() { gl_FragColor = vec4(0.122, 0.165, 0.188, 1.0); }",
     side: THREE.BackSide,
-    uniforms: { pixel: { value: new THREE.Vector2() } },
+    uniforms: { ...posedBy(bones), pixel: { value: new THREE.Vector2() } },
   });
 }
 
-export function linesMaterial() {
-  const color = new THREE.Color().setRGB(0.122, 0.165, 0.188);
-  return new THREE.LineBasicMaterial({ color, transparent: true, opacity: 0.35 });
+const LINES_VERTEX = `${SKIN}
+void main() {
+  gl_Position = projectionMatrix * modelViewMatrix * (posed() * vec4(position, 1.0));
+}`;
+
+export function linesMaterial(bones) {
+  return new THREE.ShaderMaterial({
+    vertexShader: LINES_VERTEX,
+    fragmentShader: "void main() { gl_FragColor = vec4(0.122, 0.165, 0.188, 0.35); }",
+    transparent: true,
+    uniforms: posedBy(bones),
+  });
 }
+
+const posedBy = (bones) => ({ bones, skinned: { value: false } });

@@ -5,4 +5,5 @@ pub(crate) mod maps;
 pub mod picture;
 pub(crate) mod probe;
 pub(crate) mod regions;
+pub(crate) mod skinned;
 pub(crate) mod view;

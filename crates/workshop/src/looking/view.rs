@@ -27,29 +27,37 @@ pub struct ViewRequest {
 }
 
 impl Room {
-    /// Body and pieces in a pose, with a map.
-    ///
-    /// # Errors
-    /// When the pose or joint is not there.
-    pub fn view(&self, request: &ViewRequest) -> Result<Vec<ViewPart>, WorkshopError> {
+    /// The map of body and pieces in a pose, over welded vertices.
+    pub(crate) fn welded_maps(&self, request: &ViewRequest) -> Result<Vec<Option<Vec<f32>>>, WorkshopError> {
         if usize::from(request.joint) >= self.dress.body.skeleton.len() {
             return Err(WorkshopError::Missing { what: "joint", id: i64::from(request.joint) });
         }
-        let posed = self.posed(request.pose, &request.turns)?;
-        let maps = match request.map {
+        if request.pose >= self.trials.trials.len() {
+            return Err(WorkshopError::Missing { what: "pose", id: request.pose as i64 });
+        }
+        Ok(match request.map {
             MapKind::Plain => vec![None; self.dress.pieces.len() + 1],
             MapKind::Weights => self.weight_maps(JointId(request.joint)),
             MapKind::Regions => self.region_maps(),
             MapKind::Matched => self.matched_maps(),
             MapKind::Sides => self.side_maps(),
             MapKind::Clearance => {
-                let mut maps = self.clearance_maps(&posed);
+                let mut maps = self.clearance_maps(&*self.posed(request.pose, &request.turns)?);
                 if request.pose == 0 && request.turns.is_empty() {
                     self.add_rest_gaps(&mut maps);
                 }
                 maps
             }
-        };
+        })
+    }
+
+    /// Body and pieces in a pose, with a map.
+    ///
+    /// # Errors
+    /// When the pose or joint is not there.
+    pub fn view(&self, request: &ViewRequest) -> Result<Vec<ViewPart>, WorkshopError> {
+        let posed = self.posed(request.pose, &request.turns)?;
+        let maps = self.welded_maps(request)?;
         Ok(maps
             .into_par_iter()
             .enumerate()

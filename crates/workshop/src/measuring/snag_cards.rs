@@ -5,6 +5,7 @@ use crate::dress::worn::Worn;
 use crate::error::WorkshopError;
 use crate::measuring::board::{through_in_words, Board};
 use crate::measuring::posed::Posed;
+use crate::state::turn::Turn;
 use glam::{Mat3, Vec3};
 use serde::Serialize;
 use tin_cloak_core::clearance::{looks, rank_causes, snags, Layer, PairPoints, Snag};
@@ -56,11 +57,11 @@ impl Room {
     /// When the pose is not there.
     pub fn snag_cards(
         &self,
-        pose: usize,
+        (pose, turns): (usize, &[Turn]),
         row: Option<usize>,
         most: usize,
     ) -> Result<(Vec<SnagCard>, usize), WorkshopError> {
-        let (worn, posed) = (self.worn(), self.posed(pose, &[])?);
+        let (worn, posed) = (self.worn(), self.posed(pose, turns)?);
         let points = self.points(&worn, &posed);
         let (outfit, points) = (&worn.outfit, &points.0);
         let rows = crate::measuring::board::rows(outfit);

@@ -1,0 +1,145 @@
+//! What the graphics card needs to pose a fitting by itself: parts at rest with their weights once, and
+//! matrices for every pose. It draws with them; every figure is the server's.
+
+use crate::dress::room::Room;
+use crate::error::WorkshopError;
+use crate::history::workshop::Workshop;
+use crate::looking::view::ViewRequest;
+use crate::state::fitting::FittingState;
+use crate::state::key::Key;
+use crate::state::trial_plan::{Frames, TrialPlan};
+use crate::state::turn::Turn;
+use glam::Vec3;
+use tin_cloak_core::deform::driven_amounts;
+use tin_cloak_core::mend::TrialPose;
+use tin_cloak_core::skin::Skin;
+
+/// Most joints that move a vertex as it is drawn.
+const MOST_JOINTS: usize = 8;
+
+/// A part at rest, vertex by vertex of its file.
+#[derive(Clone, Debug)]
+pub struct SkinnedPart {
+    /// Metres.
+    pub positions: Vec<Vec3>,
+    /// Unit.
+    pub normals: Vec<Vec3>,
+    /// Its weights; none when it is not bound and stays as it is.
+    pub skin: Option<Skin>,
+    /// Shapes that poses drive: vertices, and how far each goes, metres.
+    pub shapes: Vec<(Vec<u32>, Vec<Vec3>)>,
+}
+
+/// A motion to be played: seconds, and the pose then.
+pub type Played = Vec<(f32, TrialPose)>;
+
+/// So many poses of a motion are sent a second, and at most in all.
+const RATE: u32 = 30;
+const MOST_POSES: usize = 2400;
+
+/// Still poses follow each other in this time, seconds.
+const STILL_STEP: f32 = 0.25;
+
+impl Room {
+    /// A part by number, 0 for the body.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn skinned_part(&self, part: u32) -> Result<SkinnedPart, WorkshopError> {
+        let body = &self.dress.body;
+        if part == 0 {
+            let weld = &body.topology.weld;
+            let positions = weld.scatter(&body.rest);
+            let shape = |m: &tin_cloak_core::deform::Morph| {
+                let dense = weld.scatter(&m.to_dense(body.rest.len()));
+                let moved = (0u32..).zip(dense).filter(|(_, offset)| *offset != Vec3::ZERO);
+                moved.unzip()
+            };
+            return Ok(SkinnedPart {
+                normals: body.shading.normals(&positions),
+                positions,
+                skin: Some(drawn(&body.welded_skin.scatter(weld))),
+                shapes: body.welded_morphs.iter().map(shape).collect(),
+            });
+        }
+        let piece = &self.dress.pieces[self.find(part)?];
+        let weld = &piece.topology.weld;
+        let positions = weld.scatter(&piece.rest);
+        Ok(SkinnedPart {
+            normals: piece.shading.normals(&positions),
+            positions,
+            skin: piece.bound.as_ref().map(|b| drawn(&b.skin.scatter(weld))),
+            shapes: Vec::new(),
+        })
+    }
+
+    /// Tells one rest shape with its weights from another.
+    pub fn skin_key(&self, index: Option<usize>) -> String {
+        let key = match index {
+            None => Key::begin("drawn").and_key(self.contents.body_mesh),
+            Some(i) => Key::begin("drawn").and_key(self.contents.shapes[i]).and(&self.piece_state(i).bound),
+        };
+        key.end().bytes()[..8].iter().map(|b| format!("{b:02x}")).collect()
+    }
+
+    /// Matrices and amounts of a trial pose with joints turned by hand.
+    ///
+    /// # Errors
+    /// When the pose or a joint is not there.
+    pub fn joints_in(&self, pose: usize, turns: &[Turn]) -> Result<TrialPose, WorkshopError> {
+        let (pose, body) = (self.pose_of(pose, turns)?, &self.dress.body);
+        let amounts = driven_amounts(&body.morphs, &pose);
+        Ok(TrialPose { matrices: body.skeleton.skin_matrices(&pose), amounts })
+    }
+
+    /// The map of each part in a pose, vertex by vertex of its file: its number, and the values.
+    ///
+    /// # Errors
+    /// When the pose or joint is not there.
+    pub fn maps_in(&self, request: &ViewRequest) -> Result<Vec<(u32, Option<Vec<f32>>)>, WorkshopError> {
+        let maps = self.welded_maps(request)?;
+        let one = |(i, map): (usize, Option<Vec<f32>>)| match i.checked_sub(1) {
+            None => (0, map.map(|m| self.dress.body.topology.weld.scatter(&m))),
+            Some(p) => {
+                let weld = &self.dress.pieces[p].topology.weld;
+                (self.piece_state(p).id, map.map(|m| weld.scatter(&m)))
+            }
+        };
+        Ok(maps.into_iter().enumerate().map(one).collect())
+    }
+}
+
+fn drawn(skin: &Skin) -> Skin {
+    if skin.stride() > MOST_JOINTS {
+        skin.limit(MOST_JOINTS)
+    } else {
+        skin.clone()
+    }
+}
+
+impl Workshop {
+    /// The poses of a group as a motion: a clip at 30 poses a second, still poses one after the other.
+    ///
+    /// # Errors
+    /// When the fitting is not there or a file cannot be read.
+    pub fn played(&self, fitting: i64, group: &str) -> Result<Played, WorkshopError> {
+        let room = self.room(fitting, None)?;
+        let body = &room.dress.body;
+        let is_still = room.trials.trials.iter().any(|t| t.group == group && t.is_still);
+        let set = if is_still {
+            room.trials.clone()
+        } else {
+            let plan = TrialPlan { frames: Frames::Rate(RATE), ..room.state.plan.clone() };
+            let state = FittingState { plan, ..room.state.clone() };
+            self.decoder.trials(&self.store, &state, body)?
+        };
+        let trials: Vec<_> = set.trials.iter().filter(|t| t.group == group).collect();
+        let step = trials.len().div_ceil(MOST_POSES).max(1);
+        let one = |(n, t): (usize, &&crate::dress::trials::Trial)| {
+            let matrices = body.skeleton.skin_matrices(&t.pose);
+            let time = if is_still { n as f32 * STILL_STEP } else { t.time };
+            (time, TrialPose { matrices, amounts: driven_amounts(&body.morphs, &t.pose) })
+        };
+        Ok(trials.iter().enumerate().step_by(step).map(one).collect())
+    }
+}
