@@ -6,6 +6,10 @@ use tin_cloak_workshop::{through_in_words, Board, Cell, Counts, Matching};
 pub(crate) struct CellBox {
     pub pose: usize,
     pub row: usize,
+    /// Its column, and the first and the last of the poses that share it.
+    pub col: usize,
+    pub from: usize,
+    pub to: usize,
     /// Where its row stands, from above.
     pub line: usize,
     /// True when its row is clear throughout and folded away.
@@ -31,12 +35,16 @@ pub(crate) struct CellBox {
 pub(crate) struct Heading {
     pub x: f32,
     pub text: String,
+    /// What can be looked at alone.
+    pub group: String,
 }
 
 /// A row's name.
 pub(crate) struct RowName {
     pub y: f32,
     pub text: String,
+    /// Numbers of its layers.
+    pub pair: String,
     pub folded: bool,
 }
 
@@ -86,43 +94,120 @@ const NAMES: f32 = 168.0;
 const TOP: f32 = 18.0;
 const GAP: f32 = 12.0;
 
-/// Draws `board`; cells are compared with `before` when it is given.
-pub(crate) fn draw(board: &Board, before: Option<&Board>) -> Drawing {
-    let (order, shown) = lines(board);
-    let row_height = (142.0 / shown.max(1) as f32).clamp(13.0, 24.0);
+/// What of a board is drawn, and in which order.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Wish {
+    /// Only rows with this layer.
+    pub only: Option<u32>,
+    /// Only what counts.
+    pub counted: bool,
+    /// Columns by how deep they are.
+    pub worst_first: bool,
+    /// Only the columns of this group.
+    pub group: Option<String>,
+}
+
+impl Wish {
+    /// True when only the rows of this layer are drawn.
+    pub fn is_only(&self, layer: impl std::borrow::Borrow<u32>) -> bool {
+        self.only == Some(*layer.borrow())
+    }
+}
+
+/// A column is at least so wide; where poses would be thinner several share one.
+const THINNEST: f32 = 4.0;
+
+/// A column of the drawing: poses that share it, and how wide it is.
+struct Column {
+    x: f32,
+    width: f32,
+    poses: Vec<usize>,
+}
+
+/// The columns with their headings.
+fn columns(board: &Board, wish: &Wish) -> (Vec<Heading>, Vec<Column>) {
+    let counts = |p: &usize| !wish.counted || board.poses[*p].counts == Counts::Counted;
+    let is_wished = |p: &usize| wish.group.as_ref().is_none_or(|g| board.poses[*p].group == *g);
+    let mut poses: Vec<usize> = (0..board.poses.len()).filter(|p| counts(p) && is_wished(p)).collect();
     let mut groups: Vec<(&str, Vec<usize>)> = Vec::new();
-    for (p, pose) in board.poses.iter().enumerate() {
-        match groups.last_mut() {
-            Some((name, list)) if *name == pose.group => list.push(p),
-            _ => groups.push((&pose.group, vec![p])),
+    if wish.worst_first {
+        let depth = |p: &usize| deepest(board, *p);
+        poses.sort_by(|a, b| depth(b).total_cmp(&depth(a)));
+        groups.push(("deepest poses first", poses));
+    } else {
+        for p in poses {
+            match groups.last_mut() {
+                Some((name, list)) if *name == board.poses[p].group => list.push(p),
+                _ => groups.push((&board.poses[p].group, vec![p])),
+            }
         }
     }
     // A still pose is a wide column, a frame of a clip a thin one.
     let weight = |group: &str| if group == "rest" || group == "range" { 3.4 } else { 1.0 };
-    let before = before.map(|old| (old, Matching::between(board, old)));
     let total: f32 = groups.iter().map(|(g, l)| weight(g) * l.len() as f32).sum();
     let room = WIDTH - NAMES - GAP * groups.len().saturating_sub(1) as f32;
-    let unit = (room / total.max(1.0)).min(9.0);
-
-    let (mut headings, mut cells) = (Vec::new(), Vec::new());
+    let unit = (room / total.max(1.0)).min(if groups.len() > 1 { 9.0 } else { 30.0 });
+    let (mut headings, mut columns) = (Vec::new(), Vec::new());
     let mut x = NAMES;
-    for (group, list) in &groups {
-        let width = weight(group) * unit;
-        let span = width * list.len() as f32;
-        headings.push(Heading { x, text: heading(group, list.len(), span + GAP) });
-        for &pose in list {
-            for (line, &row) in order.iter().enumerate() {
-                let y = TOP + line as f32 * row_height;
-                let drawn = cell(board, before.as_ref(), (pose, row), (x, y, width));
-                cells.push(CellBox { line, folded: line >= shown, ..drawn });
-            }
+    for (group, list) in groups {
+        let span = weight(group) * unit * list.len() as f32;
+        let shared = (THINNEST * list.len() as f32 / span.max(1.0)).ceil().max(1.0) as usize;
+        let width = span / list.len().div_ceil(shared) as f32;
+        let text = heading(group, list.len(), span + GAP);
+        headings.push(Heading { x, text, group: group.to_owned() });
+        for poses in list.chunks(shared) {
+            columns.push(Column { x, width, poses: poses.to_vec() });
             x += width;
         }
         x += GAP;
     }
+    (headings, columns)
+}
+
+fn deepest(board: &Board, pose: usize) -> f32 {
+    board.cells[pose].iter().flatten().filter(|c| c.is_bad()).map(Cell::depth_mm).fold(0.0, f32::max)
+}
+
+/// Of poses that share a column the worst one of a row.
+fn worst_of(board: &Board, poses: &[usize], row: usize) -> usize {
+    let rank = |p: usize| match &board.cells[p][row] {
+        None => -2.0,
+        Some(c) if !c.measurable => 0.01,
+        Some(c) if c.is_bad() => 1.0 + c.depth_mm(),
+        Some(c) if c.is_hidden_only() => 0.5,
+        Some(_) => -1.0,
+    };
+    let worse = |a: usize, b: usize| if rank(b) > rank(a) { b } else { a };
+    poses.iter().copied().reduce(worse).unwrap_or(0)
+}
+
+/// Draws `board` as wished; cells are compared with `before` when it is given.
+pub(crate) fn draw(board: &Board, before: Option<&Board>, wish: &Wish) -> Drawing {
+    let (mut order, shown) = lines(board);
+    let is_wished = |r: &usize| {
+        let pair = &board.pairs[*r];
+        wish.only.is_none_or(|id| pair.ids.contains(&id)) && (!wish.counted || pair.counts == Counts::Counted)
+    };
+    let shown = order.iter().take(shown).filter(|r| is_wished(r)).count();
+    order.retain(is_wished);
+    let row_height = (142.0 / shown.max(1) as f32).clamp(13.0, 24.0);
+    let before = before.map(|old| (old, Matching::between(board, old)));
+    let (headings, columns) = columns(board, wish);
+    let mut cells = Vec::new();
+    for (col, column) in columns.iter().enumerate() {
+        for (line, &row) in order.iter().enumerate() {
+            let pose = worst_of(board, &column.poses, row);
+            let y = TOP + line as f32 * row_height;
+            let drawn = cell(board, before.as_ref(), (pose, row), (column.x, y, column.width));
+            let from = column.poses.iter().copied().min().unwrap_or(pose);
+            let to = column.poses.iter().copied().max().unwrap_or(pose);
+            cells.push(CellBox { line, col, from, to, folded: line >= shown, ..drawn });
+        }
+    }
     let name = |(line, &row): (usize, &usize)| RowName {
         y: TOP + line as f32 * row_height + row_height * 0.5 + 4.0,
         text: board.pairs[row].label(),
+        pair: board.pairs[row].ids.map(|id| id.to_string()).join(","),
         folded: line >= shown,
     };
     let rows = order.iter().enumerate().map(name).collect();
@@ -190,6 +275,9 @@ fn cell(
     CellBox {
         pose,
         row,
+        col: 0,
+        from: pose,
+        to: pose,
         line: row,
         folded: false,
         x,
@@ -309,14 +397,14 @@ mod tests {
         let old = board(vec![vec![cell(0.0)], vec![cell(3.0)], vec![cell(9.0)], vec![cell(1.0)]]);
         let new = board(vec![vec![cell(-1.0)], vec![cell(7.5)], vec![cell(0.9)], vec![None]]);
         assert_eq!((new.unmeasurable_cells(), new.is_clear()), (1, false));
-        insta::assert_snapshot!(words(&draw(&new, Some(&old))));
+        insta::assert_snapshot!(words(&draw(&new, Some(&old), &Wish::default())));
     }
 
     #[test]
     fn the_worst_rows_come_first_and_clear_ones_are_folded() {
         let mut all = board(vec![vec![cell(0.0), cell(1.0), cell(0.2), cell(7.0)]; 4]);
         all.pairs = (1..=4).map(|outer| row(outer, &outer.to_string())).collect();
-        let drawing = draw(&all, None);
+        let drawing = draw(&all, None, &Wish::default());
         let names: Vec<(&str, bool)> = drawing.rows.iter().map(|r| (r.text.as_str(), r.folded)).collect();
         let wanted =
             [("4 over Wick", false), ("2 over Wick", false), ("1 over Wick", true), ("3 over Wick", true)];
@@ -326,14 +414,49 @@ mod tests {
         assert_eq!((first.row, first.class), (3, "worst"));
         // While it is measured nothing moves, and nothing is folded.
         all.cells[2][0] = None;
-        let drawing = draw(&all, None);
+        let drawing = draw(&all, None, &Wish::default());
         assert!(drawing.clear_rows == 0 && drawing.cells.iter().all(|c| c.line == c.row));
+    }
+
+    #[test]
+    fn two_thousand_frames_share_columns_that_tell_of_the_worst() {
+        let mut long = board(vec![vec![cell(0.0)]; 4]);
+        let frame = |n: usize| BoardPose {
+            name: "walk".into(),
+            group: "walk".into(),
+            time_s: n as f32,
+            ..long.poses[2].clone()
+        };
+        long.poses = (0..2000).map(frame).collect();
+        long.cells = vec![vec![cell(0.0)]; 2000];
+        long.cells[1234][0] = cell(7.0);
+        let drawing = draw(&long, None, &Wish::default());
+        assert!(drawing.cells.len() < 300, "{}", drawing.cells.len());
+        let worst: Vec<&CellBox> = drawing.cells.iter().filter(|c| c.class == "worst").collect();
+        assert_eq!((worst.len(), worst[0].pose), (1, 1234));
+        assert!(worst[0].from <= 1234 && worst[0].to >= 1234 && worst[0].x + worst[0].width <= WIDTH + 0.1);
+        let wish = Wish { worst_first: true, ..Wish::default() };
+        assert_eq!(draw(&long, None, &wish).cells[0].pose, 1234);
+    }
+
+    #[test]
+    fn a_board_is_drawn_for_one_layer_one_group_or_what_counts() {
+        let mut all = board(vec![vec![cell(3.0), cell(3.0)]; 4]);
+        all.pairs = vec![row(1, "tunic"), row(2, "coat")];
+        all.pairs[1].counts = Counts::Stress;
+        all.poses[1].counts = Counts::Aside;
+        let drawn = |wish: Wish| draw(&all, None, &wish).cells.len();
+        assert_eq!(drawn(Wish::default()), 8);
+        assert_eq!(drawn(Wish { only: Some(1), ..Wish::default() }), 4);
+        assert_eq!(drawn(Wish { group: Some("bow".into()), ..Wish::default() }), 4);
+        assert_eq!(drawn(Wish { counted: true, ..Wish::default() }), 3);
+        assert_eq!((all.bad_cells(), all.stress_cells().0), (3, 3));
     }
 
     #[test]
     fn what_is_not_measured_is_neither_better_nor_worse() {
         let (old, new) = (board(vec![vec![cell(5.0)]; 4]), board(vec![vec![None]; 4]));
-        let drawing = draw(&new, Some(&old));
+        let drawing = draw(&new, Some(&old), &Wish::default());
         assert!(drawing
             .cells
             .iter()

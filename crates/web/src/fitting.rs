@@ -2,7 +2,7 @@
 
 use crate::answers::{page, Page, Refusal};
 use crate::aside::{aside, look_aside, Shop};
-use crate::board_svg::{draw, Drawing};
+use crate::board_svg::{draw, Drawing, Wish};
 use crate::body_parts::{body_mesh_rows, BodyMeshRow};
 use crate::layers_svg::{cut, Cut, WIDTH};
 use crate::looked_over::{
@@ -14,7 +14,7 @@ use crate::trials::{CountsHere, PlanCard};
 use askama::Template;
 use rocket::http::Status;
 use rocket::serde::json::Json;
-use rocket::{get, post, routes, Route};
+use rocket::{get, post, routes, FromForm, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{
@@ -78,6 +78,7 @@ struct Shown {
     /// Names of the poses set by hand.
     kept_poses: Vec<String>,
     board: Option<Drawing>,
+    wish: Wish,
     /// Cells that are not measured yet, and whether they are being measured.
     missing: usize,
     measuring: bool,
@@ -125,8 +126,8 @@ pub(crate) struct Measured {
 }
 
 impl Measured {
-    pub fn of(shop: &Workshop, id: i64, station: usize, against: Option<i64>) -> Result<Self, Refusal> {
-        Ok(Self { s: shown(shop, id, Some(station), against)?, swap: true })
+    pub fn of(shop: &Workshop, id: i64, station: usize, look: &BoardLook) -> Result<Self, Refusal> {
+        Ok(Self { s: shown(shop, id, Some(station), look)?, swap: true })
     }
 }
 
@@ -150,8 +151,33 @@ fn next_station(open: &OpenFitting) -> usize {
     }
 }
 
-/// `against` is the step that the board is compared with; the one before the last when there is none.
-fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>) -> Result<Shown, Refusal> {
+/// How the board is looked at.
+#[derive(Default)]
+pub(crate) struct BoardLook {
+    /// The step it is compared with; the one before the last when there is none.
+    pub against: Option<i64>,
+    pub wish: Wish,
+}
+
+impl BoardLook {
+    pub fn of(against: Option<i64>, form: BoardForm) -> Self {
+        let BoardForm { only, counted, worst, group } = form;
+        let wish = Wish { only, counted, worst_first: worst, group: group.filter(|g| !g.is_empty()) };
+        Self { against, wish }
+    }
+}
+
+/// The same as an address says it.
+#[derive(FromForm)]
+pub(crate) struct BoardForm {
+    only: Option<u32>,
+    counted: bool,
+    worst: bool,
+    group: Option<String>,
+}
+
+fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> Result<Shown, Refusal> {
+    let against = look.against;
     let open = shop.fitting(id)?;
     let station = checked_station(station, &open)?;
     let room = &open.room;
@@ -206,7 +232,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, against: Option<i64>)
             let pair = &b.pairs[r];
             format!("{}, {}", through_in_words(&pair.outer, &pair.inner), room.trials.trials[p].label())
         }),
-        board: board.map(|b| draw(b, before.as_deref())),
+        wish: look.wish.clone(),
+        board: board.map(|b| draw(b, before.as_deref(), &look.wish)),
         tolerance: room.state.tolerance_mm,
         body_meshes: if station == 1 { body_mesh_rows(room) } else { Vec::new() },
         findings,
@@ -318,7 +345,7 @@ fn board_words(board: &Board, before: Option<&Board>, against: Option<i64>) -> S
 
 #[get("/fitting/<id>?<station>", rank = 2)]
 async fn fitting(shop: &Shop, id: i64, station: Option<usize>) -> Page {
-    aside(shop, move |shop| match shown(shop, id, station, None) {
+    aside(shop, move |shop| match shown(shop, id, station, &BoardLook::default()) {
         Ok(s) => page(&FittingPage { s }),
         Err(why) if why.is_of_the_store() => page(&Broken { f: shop.stored(id)?, why: why.to_string() }),
         Err(why) => Err(why),
@@ -326,9 +353,10 @@ async fn fitting(shop: &Shop, id: i64, station: Option<usize>) -> Page {
     .await
 }
 
-#[get("/fitting/<id>/panels?<station>&<against>")]
-async fn panels(shop: &Shop, id: i64, station: Option<usize>, against: Option<i64>) -> Page {
-    aside(shop, move |shop| page(&Panels { s: shown(shop, id, station, against)?, swap: true })).await
+#[get("/fitting/<id>/panels?<station>&<against>&<look..>")]
+async fn panels(shop: &Shop, id: i64, station: Option<usize>, against: Option<i64>, look: BoardForm) -> Page {
+    let look = BoardLook::of(against, look);
+    aside(shop, move |shop| page(&Panels { s: shown(shop, id, station, &look)?, swap: true })).await
 }
 
 /// A fitting whose state cannot be read.
@@ -343,6 +371,8 @@ struct Broken {
 #[template(path = "snags.html")]
 struct Snags {
     id: i64,
+    /// Parts that lie over the spot.
+    hiding: String,
     pose: String,
     cards: Vec<SnagCard>,
     /// How many smaller ones there are.
@@ -356,7 +386,8 @@ async fn snags_here(shop: &Shop, id: i64, request: Json<ViewRequest>) -> Page {
     look_aside(shop, move |shop| {
         let room = shop.room(id, None)?;
         let (cards, more) = room.snag_cards((request.pose, &request.turns), None, 12)?;
-        page(&Snags { id, pose: "As turned by hand".to_owned(), cards, more, here: None })
+        let (pose, hiding) = ("As turned by hand".to_owned(), String::new());
+        page(&Snags { id, hiding, pose, cards, more, here: None })
     })
     .await
 }
@@ -372,9 +403,15 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
             cards.extend(board.crossing_card(pose, row));
         }
         let pair = board.as_ref().zip(row).and_then(|(b, r)| b.pairs.get(r));
+        let cell = board.as_ref().zip(row).and_then(|(b, r)| b.cells.get(pose)?.get(r)?.as_ref()?.spot);
+        let hiding = match cell.zip(pair) {
+            Some((spot, pair)) => room.in_the_way(pose, spot, pair.ids)?,
+            None => Vec::new(),
+        };
+        let hiding = hiding.iter().map(u32::to_string).collect::<Vec<_>>().join(",");
         let here = CountsHere::of(&room, pose, pair);
         let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.label());
-        page(&Snags { id, pose, cards, more, here })
+        page(&Snags { id, hiding, pose, cards, more, here })
     })
     .await
 }

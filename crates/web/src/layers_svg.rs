@@ -29,17 +29,33 @@ pub(crate) struct Cut {
     /// Outline of the skin.
     pub skin_path: String,
     pub height: u32,
+    /// True where bands have one line, and how far below their top that stands.
+    pub thin: bool,
+    pub line: u32,
     pub body: String,
     pub body_words: String,
 }
 
 pub(crate) const WIDTH: u32 = 190;
+/// The tallest a band is, and the space between two.
 const BAND: u32 = 46;
 const GAP: u32 = 5;
+/// So much height there is for all of them and the skin in a window of 800.
+const ROOM: u32 = 364;
+/// Below this a band has one line.
+const TWO_LINES: u32 = 36;
+
+/// Height of a band and the space below it, so that so many fit with the skin.
+fn heights(bands: usize) -> (u32, u32) {
+    let each = ROOM / (bands as u32 + 1);
+    let gap = if each < BAND { 3 } else { GAP };
+    ((each.saturating_sub(gap)).clamp(19, BAND), gap)
+}
 
 pub(crate) fn cut(room: &Room, board: Option<&Board>) -> Cut {
     let mut bands = Vec::new();
     let mut y = 4;
+    let (band, gap) = heights(room.dress.pieces.len());
     for (index, piece) in room.dress.pieces.iter().enumerate().rev() {
         let state = room.piece_state(index);
         let deepest = board.and_then(|b| b.deepest_under(state.id));
@@ -58,36 +74,39 @@ pub(crate) fn cut(room: &Room, board: Option<&Board>) -> Cut {
             deepest,
             bad: deepest.is_some_and(|d| d > room.state.tolerance_mm),
             y,
-            path: outline(piece.kind, y),
-            inner: inner_line(piece.kind, y),
+            path: outline(piece.kind, y, band),
+            inner: inner_line(piece.kind, y + band),
             layer: piece.layer,
             place: room.place_of(index).word(),
         });
-        y += BAND + GAP;
+        y += band + gap;
     }
     let right = WIDTH - 2;
+    let skin = band.clamp(20, 40);
     let vertices = crate::shelf::thousands(room.dress.body.mesh.positions.len() as u64);
     Cut {
         bands,
         skin_y: y,
         skin_path: format!(
             "M2 {y}H{right}V{}Q{right} {} {} {}H10Q2 {} 2 {}Z",
-            y + 32,
-            y + 40,
+            y + skin - 8,
+            y + skin,
             right - 8,
-            y + 40,
-            y + 40,
-            y + 32
+            y + skin,
+            y + skin,
+            y + skin - 8
         ),
-        height: y + 44,
+        height: y + skin + 4,
+        thin: band < TWO_LINES,
+        line: if band < TWO_LINES { band / 2 + 4 } else { 20 },
         body: room.dress.body.name.clone(),
         body_words: format!("{vertices} vertices"),
     }
 }
 
 /// Cloth is cut with a wavy edge, a plate with straight ones and bent corners.
-fn outline(kind: PieceKind, y: u32) -> String {
-    let (w, bottom) = (WIDTH - 2, y + BAND);
+fn outline(kind: PieceKind, y: u32, band: u32) -> String {
+    let (w, bottom) = (WIDTH - 2, y + band);
     if kind == PieceKind::Stiff {
         return format!("M8 {y}H{}L{w} {}V{bottom}H2V{}Z", w - 6, y + 7, y + 7);
     }
@@ -105,8 +124,8 @@ fn outline(kind: PieceKind, y: u32) -> String {
     format!("M2 {}{}V{bottom}{}Z", y + 3, wave(2, w, y + 3, 3), wave(w, 2, bottom, 3))
 }
 
-fn inner_line(kind: PieceKind, y: u32) -> String {
-    let (w, at) = (WIDTH - 6, y + BAND - 7);
+fn inner_line(kind: PieceKind, bottom: u32) -> String {
+    let (w, at) = (WIDTH - 6, bottom - 5);
     match kind {
         PieceKind::Stiff => format!("M6 {at}H{w}"),
         PieceKind::Soft | PieceKind::Mixed => format!("M8 {at}H{w}"),

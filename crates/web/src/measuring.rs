@@ -2,7 +2,7 @@
 
 use crate::answers::{page, Page, Refusal};
 use crate::aside::{aside, Shop};
-use crate::fitting::Measured;
+use crate::fitting::{BoardForm, BoardLook, Measured};
 use rocket::http::Status;
 use rocket::response::stream::{Event, EventStream};
 use rocket::tokio::time::{sleep, Duration};
@@ -10,9 +10,10 @@ use rocket::{get, post, routes, Route, Shutdown};
 use std::sync::Arc;
 
 /// The board and what it tells.
-#[get("/fitting/<id>/board?<station>&<against>")]
-async fn board(shop: &Shop, id: i64, station: usize, against: Option<i64>) -> Page {
-    aside(shop, move |shop| page(&Measured::of(shop, id, station, against)?)).await
+#[get("/fitting/<id>/board?<station>&<against>&<look..>")]
+async fn board(shop: &Shop, id: i64, station: usize, against: Option<i64>, look: BoardForm) -> Page {
+    let look = BoardLook::of(against, look);
+    aside(shop, move |shop| page(&Measured::of(shop, id, station, &look)?)).await
 }
 
 /// Measures what is missing.

@@ -1,7 +1,7 @@
 // The board: choose a cell by click or keys; the chosen one outlives a new board.
 export class Board {
-  constructor(onChoose) {
-    this.onChoose = onChoose;
+  constructor(onChoose, onWish) {
+    Object.assign(this, { onChoose, only: "", worst: false, counted: false, group: "" });
     this.pose = null;
     this.row = null;
     this.unfolded = false;
@@ -11,14 +11,37 @@ export class Board {
       const cell = e.target.closest?.("#board .cell");
       if (over) over.textContent = cell ? cell.querySelector("title").textContent : "";
     });
+    document.body.addEventListener("change", (e) => {
+      if (e.target.id !== "board-only") return;
+      this.only = e.target.value;
+      onWish();
+    });
     document.body.addEventListener("click", (e) => {
       const cell = e.target.closest?.("#board .cell");
       if (cell) this.choose(cell);
+      const group = e.target.closest?.("#board .heading")?.dataset.group;
+      const wishes = {
+        worst: e.target.closest?.("#board-worst") && !this.worst,
+        counted: e.target.closest?.("#board-counted") && !this.counted,
+        group: group !== undefined && (this.group === group ? "" : group),
+      };
+      for (const [name, wish] of Object.entries(wishes)) {
+        if (wish === null || wish === undefined || (name === "group" && wish === false)) continue;
+        this[name] = wish;
+        onWish();
+      }
       if (e.target.closest?.("#clear-rows")) {
         this.unfolded = !this.unfolded;
         this.mark();
       }
     });
+  }
+
+  // What of it is wished, as the address has it.
+  wish() {
+    const group = this.group ? `&group=${encodeURIComponent(this.group)}` : "";
+    const only = this.only === "" ? "" : `&only=${this.only}`;
+    return `${only}${this.worst ? "&worst=true" : ""}${this.counted ? "&counted=true" : ""}${group}`;
   }
 
   cells() {
@@ -65,7 +88,8 @@ export class Board {
   // The column of the pose that is shown.
   light(pose) {
     const lit = document.querySelector("#board .lit");
-    const cell = document.querySelector(`#board .cell[data-pose="${pose}"] rect`);
+    const holds = (c) => Number(c.dataset.from) <= pose && pose <= Number(c.dataset.to);
+    const cell = [...document.querySelectorAll('#board .cell[data-line="0"]')].find(holds)?.querySelector("rect");
     if (!lit) return;
     lit.setAttribute("visibility", cell ? "visible" : "hidden");
     if (!cell) return;
@@ -80,8 +104,9 @@ export class Board {
       this.choose(cells[0]);
       return;
     }
-    const line = Number(this.at(this.pose, this.row)?.dataset.line ?? 0) + rows;
-    const next = document.querySelector(`#board .cell[data-pose="${this.pose + poses}"][data-line="${line}"]`);
+    const here = this.at(this.pose, this.row)?.dataset ?? { line: 0, col: 0 };
+    const [line, col] = [Number(here.line) + rows, Number(here.col) + poses];
+    const next = document.querySelector(`#board .cell[data-col="${col}"][data-line="${line}"]`);
     if (next && (this.unfolded || !next.matches(".folded"))) this.choose(next);
   }
 

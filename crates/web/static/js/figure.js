@@ -186,11 +186,11 @@ export class Figure {
     }
   }
 
-  // `shown` says of each part whether it is "shown", "sheer" or "hidden".
-  applyShown(shown, allSheer, showEdges) {
+  // `shown` says of each part whether it is "shown", "sheer" or "hidden", `isSheer` which turn sheer anyway.
+  applyShown(shown, isSheer, showEdges) {
     for (const [id, part] of this.parts) {
       const how = shown.get(id) ?? "shown";
-      const sheer = how === "sheer" || (allSheer && id !== 0 && how === "shown");
+      const sheer = how === "sheer" || (isSheer(id) && how === "shown");
       part.surface.visible = how !== "hidden";
       part.outline.visible = how === "shown" && !sheer;
       part.edges.visible = how !== "hidden" && showEdges;

@@ -23,7 +23,7 @@ const scene = new Scene(canvas, fitting);
 const look = { pose: 0, map: "plain" };
 let facts = null;
 
-const board = new Board((cell) => chooseCell(cell));
+const board = new Board((cell) => chooseCell(cell), () => refreshBoard());
 const joints = new Joints((all) => {
   if (all) setPose(0);
   else askView();
@@ -174,8 +174,16 @@ function chooseCell({ pose, row, spot, title }) {
   setMap("clearance");
   setPose(pose, title.slice(title.indexOf(":") + 2));
   if (spot) scene.seeSpot(spot);
+  else scene.seeWhole();
   loadSnags(pose, row);
 }
+
+// What lies over the chosen spot turns sheer by itself.
+document.body.addEventListener("htmx:afterSwap", (e) => {
+  if (e.target.id !== "snags") return;
+  const hiding = e.target.querySelector("[data-hiding]")?.dataset.hiding;
+  scene.setAutoSheer(hiding ? hiding.split(",").map(Number) : []);
+});
 
 // One of the worst snags: its place in its worst pose (or one picked on the strip), or what a joint does there.
 async function seeWorstSnag(card, bar, cause) {
@@ -244,8 +252,7 @@ async function refresh(to = station()) {
   layers.noteFocus();
   const forms = [...document.querySelectorAll("form[data-keep-fields]")];
   const fields = new Map(forms.map((f) => [f.dataset.keepFields, new FormData(f)]));
-  const against = compare.step === null ? "" : `&against=${compare.step}`;
-  await htmx.ajax("GET", `/fitting/${fitting}/panels?station=${to}${against}`, { swap: "none" });
+  await htmx.ajax("GET", `/fitting/${fitting}/panels?station=${to}${boardLook()}`, { swap: "none" });
   for (const d of document.querySelectorAll("details[data-keep]")) {
     if (kept.has(d.dataset.keep)) d.open = kept.get(d.dataset.keep);
   }
@@ -287,12 +294,14 @@ document.body.addEventListener("htmx:oobBeforeSwap", (e) => {
   if (e.target.id === "head") stepsShown = document.querySelector(".steps").open;
 });
 
+// What of the board is looked at: against which step, which rows and columns.
+const boardLook = () => (compare.step === null ? "" : `&against=${compare.step}`) + board.wish();
+
 // The board, and what else is told by what is measured.
 async function refreshBoard() {
   layers.noteFocus();
-  const against = compare.step === null ? "" : `&against=${compare.step}`;
   stepsShown = document.querySelector(".steps").open;
-  await htmx.ajax("GET", `/fitting/${fitting}/board?station=${station()}${against}`, { swap: "none" });
+  await htmx.ajax("GET", `/fitting/${fitting}/board?station=${station()}${boardLook()}`, { swap: "none" });
   if (stepsShown) document.querySelector(".steps").open = true;
   layers.mark();
   layers.keepFocus();

@@ -15,6 +15,13 @@ export class Layers {
       const band = e.target.closest?.(".band[data-layer]");
       if (band) this.last = band.dataset.part;
     });
+    // The rows of the board that a layer is in.
+    document.body.addEventListener("pointerover", (e) => {
+      const part = e.target.closest?.(".band")?.dataset.part;
+      for (const row of document.querySelectorAll("#board .row-name")) {
+        row.classList.toggle("lit-row", part !== undefined && row.dataset.pair.split(",").includes(part));
+      }
+    });
     document.body.addEventListener("click", (e) => {
       const band = e.target.closest(".band");
       if (band) this.toggle(band);

@@ -13,6 +13,7 @@ export class Scene {
     this.showEdges = false;
     this.sheer = false;
     this.shown = new Map();
+    this.autoSheer = new Set();
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.setClearColor(0xf6f2e9, 1);
@@ -72,12 +73,19 @@ export class Scene {
     this.applyShown();
   }
 
+  // Parts that turn sheer by themselves, so that what they lie over is seen.
+  setAutoSheer(ids) {
+    this.autoSheer = new Set(ids);
+    this.applyShown();
+  }
+
   hiddenParts() {
     return [...this.now.parts.keys()].filter((id) => this.shown.get(id) === "hidden");
   }
 
   applyShown() {
-    for (const figure of this.figures()) figure.applyShown(this.shown, this.sheer, this.showEdges);
+    const sheer = (id) => this.autoSheer.has(id) || (this.sheer && id !== 0);
+    for (const figure of this.figures()) figure.applyShown(this.shown, sheer, this.showEdges);
     this.draw();
   }
 

@@ -27,6 +27,10 @@ pub struct Probe {
     pub bound: bool,
 }
 
+/// A spot is looked at from so far away; nearer to it than this nothing hides it. Metres.
+const FAR: f32 = 1.25;
+const SHORT: f32 = 0.004;
+
 impl Room {
     /// The first vertex met by a ray (model space, metres) in a pose; `hidden` parts are passed
     /// through.
@@ -59,6 +63,31 @@ impl Room {
             }
         }
         Ok(best.map(|(_, part, vertex)| self.describe(&posed, part, vertex)))
+    }
+
+    /// Numbers of the parts that lie between a spot of a pose and who looks at it (its place, and the
+    /// direction it is seen from), but for those of its own pair.
+    ///
+    /// # Errors
+    /// When the pose is not there.
+    pub fn in_the_way(
+        &self,
+        pose: usize,
+        (at, look): ([f32; 3], [f32; 3]),
+        pair: [u32; 2],
+    ) -> Result<Vec<u32>, WorkshopError> {
+        let posed = self.posed(pose, &[])?;
+        let (from, look) = (Vec3::from(at), Vec3::from(look).normalize_or(Vec3::Z));
+        let hides = |part: &usize| {
+            let (positions, triangles) = self.part_mesh(&posed, *part);
+            triangles.par_iter().any(|t| {
+                let hit = ray_triangle(from, look, t.map(|v| positions[v as usize]));
+                hit.is_some_and(|h| (SHORT..FAR).contains(&h.0))
+            })
+        };
+        let id = |part: usize| part.checked_sub(1).map_or(0, |p| self.piece_state(p).id);
+        let others = (0..=self.dress.pieces.len()).filter(|part| !pair.contains(&id(*part)));
+        Ok(others.filter(hides).map(id).collect())
     }
 
     fn part_mesh<'a>(&'a self, posed: &'a Posed, part: usize) -> (&'a [Vec3], &'a [[u32; 3]]) {
