@@ -42,7 +42,8 @@ impl Neighbourhood {
     /// True when two faces are of one neighbourhood.
     pub(super) fn has(&self, layer: &Layer, f: u32, g: u32) -> bool {
         let (t, u) = (layer.topology.triangles[f as usize], layer.topology.triangles[g as usize]);
-        let apart = layer.rest[t[0] as usize].distance(layer.rest[u[0] as usize]);
+        let apart = |v: &u32| u.map(|w| layer.rest[*v as usize].distance(layer.rest[w as usize]));
+        let apart = t.iter().flat_map(apart).fold(f32::INFINITY, f32::min);
         apart <= CREASE
             && (self.within_a_crease(layer, t, u) || (apart <= THICKEST && self.two_walls(layer, t, u)))
     }

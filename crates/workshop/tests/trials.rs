@@ -1,0 +1,225 @@
+//! What is tried and how it counts, the snags tied over poses, and putting on and curing at once.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::{files, wearing, Bench};
+use std::sync::Arc;
+use tin_cloak_workshop::core::trial::SwingAxis;
+use tin_cloak_workshop::{
+    AtRandom, Board, Companions, CountRule, Counts, Frames, PieceKind, Step, Sweep, Target, TrialPlan,
+    Workshop,
+};
+
+fn bench() -> Bench {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
+    bench.run(Step::SetKind { piece: 3, kind: PieceKind::Mixed });
+    bench.bind_all();
+    bench
+}
+
+fn plan(bench: &Bench) -> TrialPlan {
+    bench.room().state.plan.clone()
+}
+
+fn try_it(bench: &Bench, plan: TrialPlan) -> Arc<Board> {
+    bench.run(Step::Try { plan, said: "Trials: otherwise".to_owned() });
+    bench.board()
+}
+
+fn rule(target: Target, counts: Counts) -> CountRule {
+    CountRule { target, counts, note: "nobody sees it".to_owned() }
+}
+
+#[test]
+fn what_is_set_apart_is_measured_and_does_not_count() {
+    let bench = bench();
+    let all = bench.board();
+    let (pose, row) = all.worst().unwrap();
+    let (group, name) = (all.poses[pose].group.clone(), all.poses[pose].name.clone());
+    let of_pose = |b: &Board| b.measured().filter(|c| c.0 == pose && c.2.is_bad()).count();
+    let stress = try_it(&bench, plan(&bench).with_rule(rule(Target::Pose { group, name }, Counts::Stress)));
+    assert_eq!(stress.bad_cells(), all.bad_cells() - of_pose(&all));
+    assert_eq!(stress.stress_cells(), (of_pose(&all), all.deepest_mm()));
+    assert_eq!(stress.cells, all.cells, "measured all the same");
+    // A pair is left aside: neither counted nor told of as stress.
+    let pair = &all.pairs[row];
+    let target = Target::Pair { outer: pair.outer.clone(), inner: pair.inner.clone() };
+    let aside = try_it(&bench, plan(&bench).with_rule(rule(target, Counts::Aside)));
+    let left = |c: &(usize, usize, &tin_cloak_workshop::Cell)| c.1 != row && c.0 != pose && c.2.is_bad();
+    assert_eq!(aside.bad_cells(), all.measured().filter(left).count());
+    bench.shop.undo(bench.fitting).unwrap();
+    bench.shop.undo(bench.fitting).unwrap();
+    assert_eq!(bench.board().bad_cells(), all.bad_cells());
+}
+
+#[test]
+fn a_pair_has_a_tolerance_of_its_own_and_what_is_hidden_counts_when_wished() {
+    let bench = bench();
+    let all = bench.board();
+    let row = all.worst().unwrap().1;
+    let pair = &all.pairs[row];
+    let names = (pair.outer.as_str(), pair.inner.as_str());
+    let lax = try_it(&bench, plan(&bench).with_tolerance(names, Some(30.0)));
+    let at = lax.pairs.iter().position(|p| p.ids == pair.ids).unwrap();
+    for (pose, column) in lax.cells.iter().enumerate() {
+        let (now, then) = (column[at].as_ref().unwrap(), all.cells[pose][row].as_ref().unwrap());
+        assert!(now.depth_mm() == 0.0 || now.depth_mm() >= 30.0, "{now:?}");
+        assert!(now.poking <= then.poking);
+    }
+    let hidden = all.measured().filter(|c| c.2.is_hidden_only()).count();
+    assert!(hidden > 0);
+    let strict = try_it(&bench, TrialPlan { hidden_counts: true, ..TrialPlan::default() });
+    assert_eq!(strict.bad_cells(), all.bad_cells() + hidden);
+    bench.run(Step::SetTolerance { tolerance_mm: 200.0 });
+    assert_eq!(bench.board().measured().filter(|c| c.2.poking > 0).count(), 0);
+}
+
+#[test]
+fn swings_random_poses_and_frames_have_columns_of_their_own() {
+    let bench = bench();
+    let swing = |joint: &str, axis, both_sides| Sweep {
+        joint: joint.to_owned(),
+        axis,
+        steps: 5,
+        both_sides,
+        coupled: true,
+    };
+    let (joint, frames) = ("upper_arm_left", Frames::Rate(15));
+    let wished = TrialPlan {
+        frames,
+        sweeps: vec![swing(joint, SwingAxis::Forward, false), swing(joint, SwingAxis::Turn, true)],
+        random: Some(AtRandom { poses: 3, seed: 4 }),
+        ..TrialPlan::default()
+    };
+    let board = try_it(&bench, wished);
+    let of = |group: &str| board.poses.iter().filter(|p| p.group == group).count();
+    assert_eq!(
+        (of("upper_arm_left forward"), of("upper_arm_left turn, both sides"), of("at random")),
+        (5, 5, 3)
+    );
+    let clip = board.poses.iter().filter(|p| p.group == "night round").map(|p| p.time_s).fold(0.0, f32::max);
+    assert_eq!(of("night round"), (clip * 15.0).round() as usize + 1);
+    assert!(board.is_whole());
+    let gone = Step::Try {
+        plan: TrialPlan { sweeps: vec![swing("tail", SwingAxis::Turn, false)], ..TrialPlan::default() },
+        said: String::new(),
+    };
+    let odd = Step::Try {
+        plan: TrialPlan { frames: Frames::Some(0), ..TrialPlan::default() },
+        said: String::new(),
+    };
+    let far = Step::SetTolerance { tolerance_mm: f32::NAN };
+    insta::assert_snapshot!([gone, odd, far].map(|s| bench.refused(s)).join("\n"));
+}
+
+/// All spots of a board's cells are in the tied snags, as deep.
+#[test]
+fn snags_are_tied_over_poses_and_tell_what_the_board_tells() {
+    let bench = bench();
+    let (board, room) = (bench.board(), bench.room());
+    let snags = bench.shop.worst_snags(&room, usize::MAX).unwrap();
+    let deepest = |through: &str, pose: usize| {
+        let of_pair = snags.iter().filter(|s| s.card.through == through);
+        of_pair.map(|s| s.depths_mm[pose]).fold(0.0, f32::max)
+    };
+    let mut compared = 0;
+    for (pose, row, cell) in board.measured().filter(|c| c.2.is_bad()) {
+        let pair = &board.pairs[row];
+        let told = deepest(&tin_cloak_workshop::through_in_words(&pair.outer, &pair.inner), pose);
+        let wanted = cell.deepest_mm.max(cell.sunk_deepest_mm).max(cell.contact_mm);
+        assert!(
+            (told - wanted).abs() < 0.011,
+            "{} {}: {told} for {wanted}",
+            board.poses[pose].name,
+            pair.label()
+        );
+        compared += 1;
+    }
+    assert!(compared > 20);
+    let worst = &snags[0];
+    assert_eq!(worst.depths_mm[worst.pose], worst.card.deepest_mm);
+    assert!(!worst.card.place.is_empty() && !worst.card.causes.is_empty(), "{worst:?}");
+    let png = bench.shop.snag_picture(&room, 0, |_| [200, 180, 150], (150, 112)).unwrap();
+    assert!(png.starts_with(b"\x89PNG") && png.len() > 2000);
+    assert!(bench.shop.snag_picture(&room, 9999, |_| [0; 3], (150, 112)).is_err());
+    let csv = board.to_csv();
+    assert_eq!(csv.lines().count(), board.size() + 1);
+    assert!(csv.lines().all(|l| l.split(',').count() >= 19), "{}", csv.lines().next().unwrap());
+}
+
+/// One joint's weight raised in one spot: that joint is the first cause, by what it moves the spot.
+#[test]
+fn the_cause_is_the_joint_whose_weight_was_raised() {
+    let bench = wearing(&[("breeches", 1)]);
+    bench.run(Step::ChooseMethod {
+        piece: 1,
+        options: tin_cloak_workshop::BindOptions {
+            method: tin_cloak_workshop::Method::Surface,
+            ..Default::default()
+        },
+    });
+    bench.bind_all();
+    let room = bench.room();
+    let skeleton = &room.dress.body.skeleton;
+    let joint = skeleton.find("upper_leg_left").unwrap();
+    let squat = room.trials.trials.iter().position(|t| t.name == "squat").unwrap();
+    let pose = room.joints_in(squat, &[]).unwrap();
+    // A vertex at the back of the waistband, and as its own weights would have it.
+    let piece = &room.dress.pieces[0];
+    let v = (0..piece.rest.len()).max_by(|a, b| piece.rest[*a].y.total_cmp(&piece.rest[*b].y)).unwrap();
+    let skin = &piece.bound.as_ref().unwrap().skin;
+    let beneath: Vec<_> = skin.row(v).collect();
+    let mut raised: Vec<_> = beneath.iter().map(|(j, w)| (*j, w * 0.7)).collect();
+    match raised.iter_mut().find(|e| e.0 == joint) {
+        Some(e) => e.1 += 0.3,
+        None => raised.push((joint, 0.3)),
+    }
+    let own = tin_cloak_workshop::core::skin::Skin::from_rows(&[raised.clone()], skeleton.len()).unwrap();
+    let rest = piece.rest[v];
+    let at = |row: &[(tin_cloak_workshop::core::JointId, f32)]| {
+        row.iter()
+            .map(|(j, w)| pose.matrices[j.index()].transform_point3(rest) * *w)
+            .sum::<tin_cloak_workshop::core::glam::Vec3>()
+    };
+    let causes = tin_cloak_workshop::core::clearance::rank_causes(
+        rest,
+        at(&raised),
+        (&own, 0),
+        &beneath,
+        &pose.matrices,
+    );
+    assert_eq!(causes[0].joint, joint, "{causes:?}");
+    // 0.3 of the way from where the leg alone would take it to where it is held.
+    let alone = pose.matrices[joint.index()].transform_point3(rest);
+    let wanted = (raised.iter().find(|e| e.0 == joint).unwrap().1
+        - beneath.iter().find(|e| e.0 == joint).map_or(0.0, |e| e.1))
+        * alone.distance(at(&raised));
+    assert!((causes[0].metres - wanted).abs() < 0.1 * wanted, "{} for {wanted}", causes[0].metres);
+}
+
+#[test]
+fn all_is_put_on_by_its_geometry_and_cured_without_loss_each_in_one_step() {
+    let folder = tempfile::tempdir().unwrap();
+    let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+    shop.measure_behind(false);
+    let mut body = None;
+    for file in files() {
+        let assets = shop.bring_in(file.name, &file.bytes, &Companions::new()).unwrap();
+        body = body.or(assets.iter().find(|a| a.role == "body").map(|a| a.id));
+    }
+    let fitting = shop.begin("Wick", body.unwrap()).unwrap();
+    let put_on = shop.run_now(fitting, shop.put_on_step(fitting, &[]).unwrap()).unwrap();
+    let cured = shop.run_now(fitting, Step::CureAll).unwrap();
+    insta::assert_snapshot!(format!("{put_on}\n{cured}"));
+    let open = shop.fitting(fitting).unwrap();
+    assert_eq!((open.fitting.cursor, open.room.dress.pieces.len()), (3, 11));
+    // Nothing more to put on, nothing more to cure so.
+    assert!(shop.put_on_step(fitting, &[]).is_err());
+    assert!(shop.run_now(fitting, Step::CureAll).is_err());
+    shop.undo(fitting).unwrap();
+    shop.undo(fitting).unwrap();
+    assert!(shop.fitting(fitting).unwrap().room.dress.pieces.is_empty());
+    shop.redo(fitting).unwrap();
+    assert_eq!(shop.fitting(fitting).unwrap().room.dress.pieces.len(), 11);
+}
