@@ -173,3 +173,94 @@ fn weights_that_came_are_kept_or_made_anew() {
         assert!(String::from_utf8_lossy(&out.stderr).contains(says), "{piece}");
     }
 }
+
+/// The demo's figure in a tunic, dressed and written to `folder`.
+fn dressed_demo(folder: &Path) -> PathBuf {
+    let wardrobe = tin_cloak_demo::wardrobe().unwrap();
+    for name in ["wick.glb", "quilted tunic.glb", "scale cloak.glb"] {
+        let file = wardrobe.iter().find(|f| f.name == name).unwrap();
+        std::fs::write(folder.join(name), &file.bytes).unwrap();
+    }
+    let (body, out) = (folder.join("wick.glb"), folder.join("dressed.glb"));
+    let (tunic, cloak) = (folder.join("quilted tunic.glb"), folder.join("scale cloak.glb"));
+    let told = run(&[
+        "fit",
+        "--body",
+        text(&body),
+        "--piece",
+        text(&tunic),
+        "--piece",
+        text(&cloak),
+        "--out",
+        text(&out),
+    ]);
+    assert_eq!(told.status.code(), Some(0), "{}", String::from_utf8_lossy(&told.stderr));
+    out
+}
+
+#[test]
+fn check_takes_a_trial_set_frames_and_tolerances_of_pairs() {
+    let folder = tempfile::tempdir().unwrap();
+    let dressed = dressed_demo(folder.path());
+    let path = folder.path().join("report.json");
+    let set = folder.path().join("set.json");
+    let check = |args: &[&str]| {
+        let mut all = vec!["check", text(&dressed), "--report", text(&path)];
+        all.extend(args);
+        let out = run(&all);
+        (out.status.code(), String::from_utf8_lossy(&out.stderr).into_owned())
+    };
+    assert_eq!(check(&["--trial", "clips", "--frames", "5"]).0, Some(1));
+    let five = report(&path);
+    assert_eq!(five["poses"].as_array().unwrap().len(), 10, "two clips of five frames");
+    let verdict = five["verdict"].clone();
+    assert!(verdict["cells_out"].as_u64().unwrap() > 0 && verdict["clear"] == false, "{verdict}");
+    let keys: Vec<&String> = five["poses"][0]["pairs"][0].as_object().unwrap().keys().collect();
+    insta::assert_debug_snapshot!(keys);
+    let itself = |pose: &Value| pose["pairs"].as_array().unwrap().iter().any(|p| p["outer"] == p["inner"]);
+    assert!(five["poses"].as_array().unwrap().iter().any(itself), "a layer in itself is told of");
+    check(&["--trial", "clips", "--frames", "5", "--every-pair"]);
+    assert_eq!(
+        report(&path)["poses"][0]["pairs"].as_array().unwrap().len(),
+        6,
+        "three layers, each in itself too"
+    );
+
+    // Everything is let pass between all pairs that were out.
+    let mut lax: Vec<String> = vec!["--trial".into(), "clips".into(), "--frames".into(), "5".into()];
+    for pose in five["poses"].as_array().unwrap() {
+        for pair in pose["pairs"].as_array().unwrap() {
+            lax.push("--tolerance-mm".into());
+            lax.push(format!("{}:{}=150", pair["outer"].as_str().unwrap(), pair["inner"].as_str().unwrap()));
+        }
+    }
+    assert_eq!(check(&lax.iter().map(String::as_str).collect::<Vec<_>>()).0, Some(0));
+    assert_eq!(report(&path)["verdict"]["clear"], true);
+
+    // A set that leaves one clip aside, keeps the other for stress, and swings a joint.
+    let plan = r#"{ "frames": { "some": 4 },
+        "sweeps": [{ "joint": "head", "axis": "turn", "steps": 3 }],
+        "counts": [{ "target": { "group": { "group": "night round" } }, "counts": "stress" },
+                   { "target": { "group": { "group": "range" } }, "counts": "aside", "note": "a puppet" },
+                   { "target": { "group": { "group": "light the lamp" } }, "counts": "aside" }] }"#;
+    std::fs::write(&set, plan).unwrap();
+    let (code, _) = check(&["--trial", text(&set)]);
+    let told = report(&path);
+    let count =
+        |counts: &str| told["poses"].as_array().unwrap().iter().filter(|p| p["counts"] == counts).count();
+    assert_eq!((count("stress"), count("counted")), (4, 4), "rest and three of the head count");
+    assert!(told["verdict"]["stress_cells_out"].as_u64().unwrap() > 0);
+    assert_eq!(code, Some(i32::from(told["verdict"]["cells_out"].as_u64().unwrap() > 0)));
+
+    // Bad input: one sentence.
+    std::fs::write(&set, "{ \"frames\": \"some\" }").unwrap();
+    let wrong = [
+        check(&["--trial", text(&set)]),
+        check(&["--frames", "none"]),
+        check(&["--tolerance-mm", "coat=1"]),
+        check(&["--tolerance-mm", "-1"]),
+    ];
+    assert!(wrong.iter().all(|w| w.0 == Some(2)), "{wrong:?}");
+    let first = |w: &(Option<i32>, String)| w.1.lines().next().unwrap().replace(text(folder.path()), "");
+    insta::assert_snapshot!(wrong.iter().map(first).collect::<Vec<_>>().join("\n"));
+}

@@ -7,7 +7,7 @@ use std::io::Cursor;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mend::TrialPose;
 use tin_cloak_workshop::core::mesh::Mesh;
-use tin_cloak_workshop::{Played, SkinnedPart, ViewPart};
+use tin_cloak_workshop::{PartMap, Played, SkinnedPart, ViewPart};
 
 /// Bytes for the viewport; `keep` when they never change under their address.
 pub(crate) struct Binary {
@@ -141,7 +141,7 @@ const STEPS: f32 = 32000.0;
 
 /// The number of parts; then for each its id, its vertices (0 when it has no map) and what a step is worth (a
 /// float), and a word of two bytes a vertex (−32768 where there is no value), a whole number of four bytes.
-pub(crate) fn pack_maps(maps: &[(u32, Option<Vec<f32>>)]) -> Vec<u8> {
+pub(crate) fn pack_maps(maps: &[PartMap]) -> Vec<u8> {
     let mut out = Vec::new();
     put(&mut out, maps.len() as u32);
     for (id, map) in maps {

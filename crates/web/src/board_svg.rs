@@ -27,6 +27,8 @@ pub(crate) struct CellBox {
     pub title: String,
     /// `x,y,z` of the worst spot and the direction from which it is seen best.
     pub spot: String,
+    /// True when the outer layer is strained there.
+    pub strained: bool,
     /// `better` or `worse` since the step before.
     pub change: &'static str,
 }
@@ -267,6 +269,7 @@ fn cell(
         Counts::Counted => String::new(),
         other => format!(", {}", other.word()),
     };
+    let strain = cell.filter(|c| c.is_strained()).map_or(String::new(), strain_words);
     let note = compared.map_or(String::new(), |c| format!(" ({c:+.1} mm since the last step)"));
     let spot = cell.and_then(|c| c.spot).map_or(String::new(), |(p, n)| {
         p.iter().chain(&n).map(|v| format!("{v:.4}")).collect::<Vec<_>>().join(",")
@@ -286,8 +289,9 @@ fn cell(
         class: class(cell),
         apart: apart(board.counts(pose, row)),
         figure,
-        title: format!("{}{time}: {through}, {state}{counts}{note}", column.name),
+        title: format!("{}{time}: {through}, {state}{strain}{counts}{note}", column.name),
         spot,
+        strained: cell.is_some_and(Cell::is_strained),
         change: match compared {
             Some(c) if c < 0.0 => "better",
             Some(_) => "worse",
@@ -313,6 +317,14 @@ fn class(cell: Option<&Cell>) -> &'static str {
         Some(cell) if cell.depth_mm() < 2.0 => "slight",
         Some(cell) if cell.depth_mm() < 6.0 => "deep",
         Some(_) => "worst",
+    }
+}
+
+fn strain_words(cell: &Cell) -> String {
+    match cell.worst_strain {
+        _ if cell.stiffness_mm > 1.0 => format!(", bent by {:.1} mm", cell.stiffness_mm),
+        s if s > 1.0 => format!(", stretched to {:.0} %", s * 100.0),
+        s => format!(", squashed to {:.0} %", s * 100.0),
     }
 }
 
@@ -362,6 +374,7 @@ mod tests {
             at_rest: false,
             contact_mm: 0.0,
             edge_deepest_mm: 0.0,
+            stiffness_mm: 0.0,
             measurable: deepest_mm >= 0.0,
             spot: (deepest_mm > 0.5).then_some(([0.1, 1.2, 0.3], [0.0, 0.0, 1.0])),
         })

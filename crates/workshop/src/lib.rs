@@ -51,7 +51,7 @@ pub use looking::extents::Extent;
 pub use looking::maps::MapKind;
 pub use looking::picture;
 pub use looking::probe::Probe;
-pub use looking::skinned::{Played, SkinnedPart};
+pub use looking::skinned::{PartMap, Played, SkinnedPart};
 pub use looking::view::ViewRequest;
 pub use making::job::{Job, JobState};
 pub use measuring::board::{measure_board, through_in_words, Board, BoardPair, BoardPose, Cell, Matching};

@@ -11,8 +11,8 @@ use tin_cloak_workshop::core::skeleton::Skeleton;
 use tin_cloak_workshop::core::trial::{JointRange, FREE};
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    export_glb, fit_files, read, AssetRole, BindOptions, Board, Chosen, Clean, Companions, Dressed, Method,
-    NamedFile, PieceFile, PieceKind, Step, TrialSays, TrialWish, Turn, Workshop,
+    export_glb, fit_files, read, AssetRole, BindOptions, Board, BoardPair, Chosen, Clean, Companions,
+    Dressed, Method, NamedFile, PieceFile, PieceKind, Step, TrialSays, TrialWish, Turn, Workshop,
 };
 
 fn named(name: &str) -> NamedFile {
@@ -112,8 +112,10 @@ fn the_page_and_the_command_line_measure_alike() {
         assert_eq!(report.poses.len(), ours.len(), "{of}");
         for (theirs, &p) in report.poses.iter().zip(&ours) {
             assert_eq!(theirs.name, board.poses[p].name);
-            for (entry, cell) in theirs.pairs.iter().zip(&board.cells[p]) {
-                let depth = cell.as_ref().unwrap().depth_mm();
+            for entry in &theirs.pairs {
+                let is_it = |b: &BoardPair| (&b.outer, &b.inner) == (&entry.outer, &entry.inner);
+                let row = board.pairs.iter().position(is_it);
+                let depth = row.map_or(0.0, |r| board.cells[p][r].as_ref().unwrap().depth_mm());
                 let said = entry.cell.depth_mm();
                 assert!((said - depth).abs() < 0.01, "{of} {}: {said} for {depth}", theirs.name);
             }

@@ -178,6 +178,14 @@ impl Browser {
         self.until(&format!("Number(document.getElementById('screen').dataset.ready) > {before}")).await;
     }
 
+    /// Presses a key on the page.
+    pub async fn key(&self, key: &str) {
+        let press = format!(
+            "document.dispatchEvent(new KeyboardEvent('keydown', {{ key: {key:?}, bubbles: true }}))"
+        );
+        self.client.execute(&press, vec![]).await.unwrap();
+    }
+
     /// Presses a key on what has the focus, and waits until the panels have been renewed.
     pub async fn key_step(&self, key: &str) {
         let script =
@@ -278,12 +286,20 @@ pub async fn download(browser: &Browser, path: &str) -> Vec<u8> {
     base64::engine::general_purpose::STANDARD.decode(text.as_str().unwrap()).unwrap()
 }
 
-/// The demo served, and its fitting open in a browser.
+/// The demo served, and its bare fitting open in a browser.
 pub async fn the_demos_fitting() -> (Ends, Browser) {
+    a_demos_fitting("to dress").await
+}
+
+/// The demo served, and the fitting whose name has these words open in a browser.
+pub async fn a_demos_fitting(words: &str) -> (Ends, Browser) {
     let (server, address) = serve(&["demo"]);
     let browser = Browser::open().await;
     browser.client.goto(&address).await.unwrap();
-    browser.press(".card-link").await;
+    let link =
+        format!("[...document.querySelectorAll('.card-link')].find(a => a.textContent.includes({words:?}))");
+    browser.until(&link).await;
+    browser.value(&format!("{link}.click()")).await;
     browser.until("document.getElementById('screen')?.dataset.ready").await;
     (server, browser)
 }

@@ -3,7 +3,7 @@
 use super::ask::PairView;
 use super::hidden::Hiding;
 use super::through::{see_in, sum_up, through_of};
-use super::{worst_strain, Buffers, Outfit, PairPoints};
+use super::{stiffness_error, worst_strain, Buffers, Outfit, PairPoints};
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -98,6 +98,23 @@ pub fn measure_pose(outfit: &Outfit, buffers: &Buffers, settings: Settings) -> P
     };
     let (pairs, points) = (0..outfit.pairs.len()).into_par_iter().map(one).unzip();
     PoseMeasure { pairs, points }
+}
+
+/// How far a stiff layer as posed in `buffers` is from its shape at rest, metres; 0 of cloth.
+///
+/// ```
+/// use tin_cloak_core::{clearance::stiffness, shapes::{outfit, sphere}};
+///
+/// let outfit = outfit(&sphere(0.1, 16), &[sphere(0.11, 16)]);
+/// assert_eq!(stiffness(&outfit, &outfit.buffers(), 1), 0.0);
+/// ```
+pub fn stiffness(outfit: &Outfit, buffers: &Buffers, layer: usize) -> f32 {
+    let at_rest = &outfit.layers[layer];
+    if at_rest.stiff {
+        stiffness_error(&at_rest.rest, buffers.positions(layer))
+    } else {
+        0.0
+    }
 }
 
 /// The strain of a layer as posed in `buffers` that is furthest from 1.

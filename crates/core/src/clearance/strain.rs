@@ -34,6 +34,36 @@ pub fn worst_strain(topology: &Topology, rest: &[Vec3], posed: &[Vec3]) -> f32 {
     worst.1
 }
 
+/// For each vertex the strain of the edge at it that is furthest from 1 (by ratio), less 1: 0.2 where an edge
+/// is stretched by a fifth, −0.2 where it is squashed to four fifths.
+///
+/// ```
+/// use tin_cloak_core::{clearance::vertex_strains, mesh::Topology, shapes::sphere};
+///
+/// let (rest, triangles) = sphere(0.1, 8);
+/// let topology = Topology::of_welded(rest.len(), &triangles);
+/// let larger: Vec<_> = rest.iter().map(|p| *p * 1.25).collect();
+/// assert!(vertex_strains(&topology, &rest, &larger).iter().all(|s| (s - 0.25).abs() < 1e-4));
+/// ```
+pub fn vertex_strains(topology: &Topology, rest: &[Vec3], posed: &[Vec3]) -> Vec<f32> {
+    let mut worst = vec![1.0f32; rest.len()];
+    let off = |ratio: f32| ratio.max(1.0 / ratio.max(1e-3));
+    for &[a, b] in &topology.edges {
+        let before = rest[a as usize].distance(rest[b as usize]);
+        if before < SHORTEST {
+            continue;
+        }
+        let ratio = posed[a as usize].distance(posed[b as usize]) / before;
+        for v in [a, b] {
+            let known = &mut worst[v as usize];
+            if off(ratio) > off(*known) {
+                *known = ratio;
+            }
+        }
+    }
+    worst.iter().map(|ratio| ratio - 1.0).collect()
+}
+
 /// The largest distance (metres) between posed vertices and their best rigid fit from rest
 /// ([`Alignment`]): 0 for a plate that does not bend, shear or shrink.
 ///

@@ -46,12 +46,12 @@ async function passed(pose, ends) {
     return;
   }
   namePose(pose, "");
-  if (look.map !== "clearance") return;
+  if (look.map !== "clearance" && look.map !== "strain") return;
   if (!passedMaps.has(pose)) {
     const asked = { pose, turns: [], map: look.map, joint: joints.joint };
     passedMaps.set(pose, readMaps(await postForBytes(`/fitting/${fitting}/maps`, asked)));
   }
-  if (look.pose === pose && look.map === "clearance") scene.setMaps(passedMaps.get(pose), look.map);
+  if (look.pose === pose) scene.setMaps(passedMaps.get(pose), look.map);
 }
 const passedMaps = new Map();
 const brush = new Brush(canvas, scene, fitting, (x, y) => probe(x, y), () => lookAtRest(), (job) => work.watch(job));
@@ -130,11 +130,12 @@ function namePose(pose, note) {
 }
 
 function setMap(map) {
+  passedMaps.clear();
   look.map = map;
   for (const button of document.querySelectorAll(".maps button")) {
     button.setAttribute("aria-pressed", button.dataset.map === map);
   }
-  for (const kind of ["weights", "clearance", "regions", "matched", "sides"]) {
+  for (const kind of ["weights", "clearance", "regions", "matched", "sides", "strain"]) {
     document.getElementById(`legend-${kind}`).hidden = kind !== map;
   }
   if (map === "regions") showRegions();
@@ -539,7 +540,7 @@ async function pressAt(to, id) {
   if (!document.getElementById(id)) await goTo(to);
   press(id);
 }
-const MAPS = ["plain", "weights", "regions", "matched", "sides", "clearance"];
+const MAPS = ["plain", "weights", "regions", "matched", "sides", "clearance", "strain"];
 const actions = {
   "?": () => document.getElementById("keys").showModal(),
   ".": () => board.chooseNext(),

@@ -96,6 +96,17 @@ vec3 sides(float left) {
   return mix(c, vec3(0.12, 0.165, 0.19), line(left, 0.0, 1.0) * 0.7);
 }
 
+// Stretched by half is full copper, squashed to half full blue.
+vec3 strain(float s) {
+  vec3 paper = vec3(0.965, 0.949, 0.914);
+  vec3 c = s < 0.0
+    ? mix(paper, vec3(0.137, 0.251, 0.420), clamp(-s * 2.0, 0.0, 1.0))
+    : mix(paper, vec3(0.769, 0.408, 0.184), clamp(s * 2.0, 0.0, 1.0));
+  float l = max(line(s, 0.1, 0.7), max(line(s, 0.25, 0.7), line(s, 0.5, 1.0)));
+  l = max(l, max(line(s, -0.1, 0.7), max(line(s, -0.25, 0.7), line(s, -0.5, 1.0))));
+  return mix(c, vec3(0.12, 0.165, 0.19), l * 0.55);
+}
+
 void main() {
   vec3 n = normalize(gl_FrontFacing ? vNormal : -vNormal);
   vec3 base = colour;
@@ -103,6 +114,7 @@ void main() {
   if (mapKind == 3 && vRegion.y > 0.5) base = regions[int(vRegion.x + 0.5)];
   if (mapKind == 4 && vMapped.y > 0.5) base = matched(vMapped.x);
   if (mapKind == 5 && vMapped.y > 0.5) base = sides(clamp(vMapped.x, -1.0, 1.0));
+  if (mapKind == 6 && vMapped.y > 0.5) base = strain(vMapped.x);
   if (mapKind == 2 && vMapped.y > 0.98) base = clearance(vMapped.x);
   float key = max(dot(n, normalize(vec3(-0.45, 0.62, 0.65))), 0.0);
   float fill = 0.5 + 0.5 * n.y;

@@ -11,7 +11,7 @@ use crate::dress::trials::{clip_trials, kept_trial, plan_trials, retarget_trials
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::intake::brought::brought;
-use crate::measuring::board::measure_board;
+use crate::measuring::board::measure_every_pair;
 use crate::measuring::report::{Report, SkippedEntry};
 use crate::mending::push_out::{mend, MendOutcome};
 use crate::state::push::MendOptions;
@@ -114,7 +114,7 @@ impl Dressed {
     /// # Errors
     /// [`WorkshopError::Stopped`] when `tell` says no.
     pub fn measured(&self, tolerance_mm: f32, tell: Tell) -> Result<(Report, usize), WorkshopError> {
-        let mut board = measure_board(&self.dress, &self.trials, (tolerance_mm, &self.plan), tell)?;
+        let mut board = measure_every_pair(&self.dress, &self.trials, (tolerance_mm, &self.plan), tell)?;
         if !self.every_pair {
             board = board.without_idle_rows();
         }

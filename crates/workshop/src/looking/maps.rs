@@ -7,6 +7,7 @@ use crate::measuring::posed::Posed;
 use crate::state::key::Key;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
+use tin_cloak_core::clearance::vertex_strains;
 use tin_cloak_core::JointId;
 
 /// What is drawn on the meshes.
@@ -26,12 +27,23 @@ pub enum MapKind {
     Sides,
     /// Clearance to the layer beneath, millimetres; what pokes through is negative.
     Clearance,
+    /// How far edges are stretched (above 0) or squashed (below), as a share of their length at rest.
+    Strain,
 }
 
 impl Room {
     pub(crate) fn weight_maps(&self, joint: JointId) -> Vec<Option<Vec<f32>>> {
         let mut maps = vec![Some(self.dress.body.welded_skin.column(joint))];
         maps.extend(self.dress.pieces.iter().map(|p| p.bound.as_ref().map(|b| b.skin.column(joint))));
+        maps
+    }
+
+    /// Of all parts as posed.
+    pub(crate) fn strain_maps(&self, posed: &Posed) -> Vec<Option<Vec<f32>>> {
+        let body = &self.dress.body;
+        let mut maps = vec![Some(vertex_strains(&body.topology, &body.rest, &posed.body))];
+        let pieces = self.dress.pieces.iter().zip(&posed.pieces);
+        maps.extend(pieces.map(|(p, at)| Some(vertex_strains(&p.topology, &p.rest, at))));
         maps
     }
 

@@ -33,6 +33,9 @@ pub struct SkinnedPart {
 /// A motion to be played: seconds, and the pose then.
 pub type Played = Vec<(f32, TrialPose)>;
 
+/// The number of a part, and the value of each vertex of its file where it has a map.
+pub type PartMap = (u32, Option<Vec<f32>>);
+
 /// So many poses of a motion are sent a second, and at most in all.
 const RATE: u32 = 30;
 const MOST_POSES: usize = 2400;
@@ -96,7 +99,7 @@ impl Room {
     ///
     /// # Errors
     /// When the pose or joint is not there.
-    pub fn maps_in(&self, request: &ViewRequest) -> Result<Vec<(u32, Option<Vec<f32>>)>, WorkshopError> {
+    pub fn maps_in(&self, request: &ViewRequest) -> Result<Vec<PartMap>, WorkshopError> {
         let maps = self.welded_maps(request)?;
         let one = |(i, map): (usize, Option<Vec<f32>>)| match i.checked_sub(1) {
             None => (0, map.map(|m| self.dress.body.topology.weld.scatter(&m))),

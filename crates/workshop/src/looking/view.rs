@@ -41,6 +41,7 @@ impl Room {
             MapKind::Regions => self.region_maps(),
             MapKind::Matched => self.matched_maps(),
             MapKind::Sides => self.side_maps(),
+            MapKind::Strain => self.strain_maps(&*self.posed(request.pose, &request.turns)?),
             MapKind::Clearance => {
                 let mut maps = self.clearance_maps(&*self.posed(request.pose, &request.turns)?);
                 if request.pose == 0 && request.turns.is_empty() {

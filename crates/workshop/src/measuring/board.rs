@@ -9,7 +9,9 @@ use crate::state::trial_plan::{Counts, TrialPlan};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicUsize, Ordering};
-use tin_cloak_core::clearance::{strain, sum_up, AtRest, Crossing, InPose, Outfit, PairMeasure, Settings};
+use tin_cloak_core::clearance::{
+    stiffness, strain, sum_up, AtRest, Crossing, InPose, Outfit, PairMeasure, Settings,
+};
 use tin_cloak_core::mend::TrialPose;
 
 /// A row: an outer layer over an inner one.
@@ -105,6 +107,9 @@ pub struct Cell {
     /// Depth of the deepest stretch of an edge that is through between vertices, in sight.
     #[serde(default)]
     pub edge_deepest_mm: f32,
+    /// How far the outer one is from its shape at rest, where it is stiff.
+    #[serde(default)]
+    pub stiffness_mm: f32,
     /// False when it cannot be measured in the pose: a vertex is nowhere. It is not clear then, and the
     /// figures say nothing.
     #[serde(default = "yes")]
@@ -128,6 +133,17 @@ impl Cell {
     /// at rest: what does so is hidden, or lies between vertices.
     pub fn only_crosses(&self) -> bool {
         !self.is_bad() && self.crossing_faces > 0 && !self.at_rest
+    }
+
+    /// True when the outer layer is stretched or squashed further than cloth stands, or a stiff one bent by
+    /// more than 1 mm (common practice, no source).
+    pub fn is_strained(&self) -> bool {
+        !(SQUASHED..=STRETCHED).contains(&self.worst_strain) || self.stiffness_mm > 1.0
+    }
+
+    pub(crate) fn with_stiffness(mut self, metres: f32) -> Self {
+        self.stiffness_mm = hundredths(metres);
+        self
     }
 
     /// True when its only trouble is such as nobody sees.
@@ -154,6 +170,10 @@ impl Cell {
     }
 }
 
+/// An edge longer or shorter than this times its length at rest is strained.
+const STRETCHED: f32 = 1.6;
+const SQUASHED: f32 = 0.4;
+
 /// A hundredth of a millimetre is finer than anything that follows from it.
 fn hundredths(metres: f32) -> f32 {
     (metres * 1e5).round() / 100.0
@@ -177,6 +197,7 @@ impl From<&PairMeasure> for Cell {
             at_rest: false,
             contact_mm: 0.0,
             edge_deepest_mm: mm(m.edge_deepest),
+            stiffness_mm: 0.0,
             measurable: !m.unmeasurable,
             spot: m.worst.map(|s| (s.position.to_array(), s.look.to_array())),
         }
@@ -418,12 +439,26 @@ impl Matching {
     }
 }
 
+/// Measures `dress` afresh in every pose of `trials`; rows of layers that nothing brings together are left
+/// out. `progress` is told the share done and answers whether to go on.
+///
+/// # Errors
+/// [`WorkshopError::Stopped`] when `progress` says no.
+pub fn measure_board(
+    dress: &Dress,
+    trials: &TrialSet,
+    tolerance: (f32, &TrialPlan),
+    progress: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Board, WorkshopError> {
+    Ok(measure_every_pair(dress, trials, tolerance, progress)?.without_idle_rows())
+}
+
 /// Measures `dress` afresh in every pose of `trials`, every two layers. `progress` is told the share done and
 /// answers whether to go on.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
-pub fn measure_board(
+pub(crate) fn measure_every_pair(
     dress: &Dress,
     trials: &TrialSet,
     (tolerance_mm, plan): (f32, &TrialPlan),
@@ -452,8 +487,8 @@ pub fn measure_board(
         pool.with(|buffers| {
             buffers.pose(&outfit, &pose.matrices, &pose.amounts);
             let in_pose = InPose::new(&outfit, buffers);
-            let mut strains = vec![1.0; outfit.layers.len()];
-            strains.par_iter_mut().enumerate().for_each(|(l, s)| *s = strain(&outfit, buffers, l));
+            let one = |l: usize| (strain(&outfit, buffers, l), stiffness(&outfit, buffers, l));
+            let strains: Vec<(f32, f32)> = (0..outfit.layers.len()).into_par_iter().map(one).collect();
             let cell = |r: usize| {
                 let (layers, rest) = (pairs[r], &at_rest[r]);
                 let meeting = in_pose.meeting(layers, rest);
@@ -465,7 +500,9 @@ pub fn measure_board(
                 let beyond = (!trial.is_rest()).then_some(rest);
                 let through = in_pose.through(pair, settings, &meeting, beyond);
                 let sight = in_pose.see(pair, &through);
-                Some(Cell::of(&sum_up(&through, &sight, strains[layers.0]), &crossing, None))
+                let (strain, stiffness) = strains[layers.0];
+                let cell = Cell::of(&sum_up(&through, &sight, strain), &crossing, None);
+                Some(cell.with_stiffness(stiffness))
             };
             Some((0..pairs.len()).into_par_iter().map(cell).collect())
         })

@@ -21,14 +21,14 @@ use std::collections::HashSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use tin_cloak_core::clearance::{
-    strain, sum_up, AtRest, Buffers, Crossing, InPose, Outfit, Settings, Sight, Through,
+    stiffness, strain, sum_up, AtRest, Buffers, Crossing, InPose, Outfit, Settings, Sight, Through,
 };
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_store::{KeptKey, Store};
 
 /// Goes up when the same layers would be measured otherwise: what was kept before is then left
 /// alone.
-const MEASURE: u32 = 6;
+const MEASURE: u32 = 7;
 
 /// What is through in a cell, whoever sees it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -36,6 +36,8 @@ pub(crate) struct CellThrough {
     pub through: Through,
     /// Of the outer layer.
     strain: f32,
+    /// How far that is from its shape, where it is stiff, metres.
+    stiffness: f32,
     pub crossing: Crossing,
 }
 
@@ -227,7 +229,8 @@ impl Known {
             None => return None,
         };
         let contact = (row >= plan.covered).then(|| plan.tolerances[row]);
-        Some(Cell::of(&sum_up(&found.through, sight, found.strain), &found.crossing, contact))
+        let cell = Cell::of(&sum_up(&found.through, sight, found.strain), &found.crossing, contact);
+        Some(cell.with_stiffness(found.stiffness))
     }
 }
 
@@ -417,7 +420,10 @@ impl Place<'_> {
         let mut outer: Vec<usize> = missing.iter().map(|&row| plan.rows[row].0).collect();
         outer.sort_unstable();
         outer.dedup();
-        let strains: Vec<f32> = outer.par_iter().map(|&layer| strain(outfit, buffers, layer)).collect();
+        let strains: Vec<(f32, f32)> = outer
+            .par_iter()
+            .map(|&layer| (strain(outfit, buffers, layer), stiffness(outfit, buffers, layer)))
+            .collect();
         let find = |&row: &usize| -> Result<Found, WorkshopError> {
             // Of layers that rest does not show together nothing is asked but whether they meet.
             let (layers, rest) = (plan.rows[row], &*self.rest[row]);
@@ -428,8 +434,10 @@ impl Place<'_> {
             let through = self.pairs.get(row).map_or_else(Through::default, through);
             let crossing = in_pose.crossing(layers, &meeting, rest, row >= plan.covered);
             // Every outer layer is among them.
-            let strain = outer.binary_search(&plan.rows[row].0).map_or(1.0, |at| strains[at]);
-            Ok((row, batch.put(plan.through[wanted.pose][row], CellThrough { through, strain, crossing })?))
+            let at = outer.binary_search(&plan.rows[row].0);
+            let (strain, stiffness) = at.map_or((1.0, 0.0), |at| strains[at]);
+            let found = CellThrough { through, strain, stiffness, crossing };
+            Ok((row, batch.put(plan.through[wanted.pose][row], found)?))
         };
         let measured: Vec<Found> = missing.par_iter().map(find).collect::<Result<_, _>>()?;
         let counted = missing.iter().filter(|row| **row < plan.covered).count();

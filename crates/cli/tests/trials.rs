@@ -1,0 +1,131 @@
+//! The Trials station in a real browser: the board is read, folded, filtered and walked; a motion plays; a
+//! snag and its cause are looked at; a pose is set apart; and an outfit is dressed, bound and judged at once.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod browser;
+
+use browser::*;
+use rocket::tokio;
+use serde_json::json;
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_newcomer_reads_the_board_of_a_dressed_figure() {
+    let (_server, browser) = a_demos_fitting("night round").await;
+    let b = &browser;
+    let canvas = |what: &str| format!("document.getElementById('canvas').dataset.{what}");
+    let count = |css: &str| format!("document.querySelectorAll({css:?}).length");
+    // The board is the first thing there is, and fills by itself.
+    b.whole_board().await;
+    b.until("document.querySelector('.worst-snag img').naturalWidth > 100").await;
+
+    // Folded and unfolded, filtered, sorted, one group alone.
+    let rows = b.value(&count("#board .row-name")).await.as_u64().unwrap();
+    assert!(rows > 20, "{rows}");
+    b.press("#clear-rows").await;
+    b.until("document.getElementById('board').classList.contains('unfolded')").await;
+    b.value("(s => { s.value = '4'; s.dispatchEvent(new Event('change', { bubbles: true })) })(document.getElementById('board-only'))").await;
+    b.until(&format!("{} < {rows}", count("#board .row-name"))).await;
+    let names = b.value("[...document.querySelectorAll('#board .row-name')].every(r => r.dataset.pair.split(',').includes('4'))").await;
+    assert_eq!(names, json!(true));
+    b.value("(s => { s.value = ''; s.dispatchEvent(new Event('change', { bubbles: true })) })(document.getElementById('board-only'))").await;
+    b.until(&format!("{} == {rows}", count("#board .row-name"))).await;
+    b.press("#board-worst").await;
+    b.until(&format!("{} == 1", count("#board .heading"))).await;
+    b.press("#board-worst").await;
+    b.until(&format!("{} == 4", count("#board .heading"))).await;
+    b.value("[...document.querySelectorAll('#board .heading')].find(h => h.dataset.group === 'night round').dispatchEvent(new MouseEvent('click', { bubbles: true }))").await;
+    b.until(&format!("{} == 1", count("#board .heading"))).await;
+    b.value(
+        "document.querySelector('#board .heading').dispatchEvent(new MouseEvent('click', { bubbles: true }))",
+    )
+    .await;
+    b.until(&format!("{} == 4", count("#board .heading"))).await;
+
+    // Walked with keys; the next worst.
+    b.key(".").await;
+    b.until(&format!("{} === 'clearance'", canvas("map"))).await;
+    let pose = b.value(&canvas("pose")).await;
+    b.key("ArrowRight").await;
+    b.until(&format!("{} !== {pose}", canvas("pose"))).await;
+    let lit = b.value("document.querySelector('#board .lit').getAttribute('visibility')").await;
+    assert_eq!(lit, json!("visible"));
+
+    // One of the worst snags, a pose of its strip, and what its first cause weighs there.
+    b.press(".worst-snag").await;
+    b.until("document.querySelector('.worst-snag.on')").await;
+    let wished = b.value("document.querySelector('.worst-snag .strip rect:last-of-type').dataset.pose").await;
+    b.value("document.querySelector('.worst-snag .strip rect:last-of-type').dispatchEvent(new MouseEvent('click', { bubbles: true }))").await;
+    b.until(&format!("{} === {wished}", canvas("pose"))).await;
+    b.press(".worst-snag .cause").await;
+    b.until(&format!("{} === 'weights'", canvas("map"))).await;
+
+    // A motion plays and is scrubbed; at rest again the nearest tried frame is measured.
+    b.value("(s => { s.value = [...s.options].findIndex(o => o.textContent.startsWith('night round')); s.dispatchEvent(new Event('change')) })(document.getElementById('pose-pick'))").await;
+    b.until("!document.getElementById('player').hidden").await;
+    let drawn = b.value(&format!("Number({})", canvas("drawn"))).await.as_u64().unwrap();
+    b.key(" ").await;
+    b.until(&format!("Number({}) > {drawn} + 3", canvas("drawn"))).await;
+    b.until("parseFloat(document.getElementById('play-time').textContent) > 0.1").await;
+    b.key(" ").await;
+    b.until("document.getElementById('play').getAttribute('aria-pressed') === 'false'").await;
+    b.value("(s => { s.value = '0.5'; s.dispatchEvent(new Event('input')); s.dispatchEvent(new Event('change')) })(document.getElementById('play-at'))").await;
+    b.until("document.getElementById('pose-name').textContent.startsWith('night round')").await;
+
+    // A pose is for stress only: it no longer counts, and undo brings it back.
+    b.press("#to-worst").await;
+    b.until("document.querySelector('.counts-here')").await;
+    let bad = "Number(/^(\\d+) of/.exec(document.querySelector('#depth .hint').textContent.trim())[1])";
+    let before = b.value(bad).await.as_u64().unwrap();
+    b.step_by("document.dispatchEvent(new KeyboardEvent('keydown', { key: 'c', bubbles: true }))").await;
+    b.until(&format!("{bad} < {before}")).await;
+    b.until("document.querySelector('#board .cell.stress')").await;
+    assert!(b.last_step().await.contains("stress only"));
+    b.step("#undo").await;
+    b.until(&format!("{bad} == {before}")).await;
+
+    // A joint is swung through its range: columns of its own.
+    b.value("(s => { s.value = 'head'; s.dispatchEvent(new Event('change')) })(document.getElementById('joint-search'))").await;
+    b.step("#swing-joint").await;
+    b.whole_board().await;
+    b.until("[...document.querySelectorAll('#board .heading')].some(h => h.dataset.group === 'head turn')")
+        .await;
+    b.step("#undo").await;
+
+    // The page to print has the same figures.
+    let link = b.value("document.querySelector('#board a[target]').href").await;
+    b.client.goto(link.as_str().unwrap()).await.unwrap();
+    b.until(&format!("document.querySelector('.verdict').textContent.startsWith('{before} cells')")).await;
+    b.until("[...document.images].every(i => i.naturalWidth > 0)").await;
+    b.console_is_clean().await;
+    browser.client.close().await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn files_of_ones_own_are_dressed_bound_judged_and_handed_over_in_three_minutes() {
+    let folder = tempfile::tempdir().unwrap();
+    let (_server, address) = serve(&["serve", "--data", folder.path().to_str().unwrap()]);
+    let browser = Browser::open().await;
+    let b = &browser;
+    let begun = std::time::Instant::now();
+    b.client.goto(&address).await.unwrap();
+    let data = concat!(env!("CARGO_MANIFEST_DIR"), "/../../testdata/open-human");
+    let data = std::fs::canonicalize(data).unwrap();
+    b.bring_in(&["body.glb", "bodysuit.glb", "skirt.obj"].map(|n| data.join(n))).await;
+    b.until("document.querySelectorAll('.asset').length === 3").await;
+    b.press(".asset .begin button").await;
+    b.until("document.getElementById('screen')?.dataset.ready").await;
+    b.step("form[hx-post$='/put-on-all'] button").await;
+    assert_eq!(b.value("document.querySelectorAll('.band').length").await, json!(3));
+    b.step("#card [data-station='3']").await;
+    b.step("#bind").await;
+    b.whole_board().await;
+    b.step(".tape [data-station='4']").await;
+    b.until("document.querySelector('#depth .depth')").await;
+    b.step(".tape [data-station='6']").await;
+    let path = b.value("document.getElementById('download').getAttribute('href')").await;
+    let bytes = download(b, path.as_str().unwrap()).await;
+    assert_eq!(validate(&bytes)[0], json!(0));
+    assert!(begun.elapsed().as_secs() < 180, "{:?}", begun.elapsed());
+    b.console_is_clean().await;
+    browser.client.close().await.unwrap();
+}
