@@ -150,8 +150,8 @@ impl FromStr for ToleranceArg {
             Some((pair, mm)) => (Some(pair), mm),
             None => (None, text),
         };
-        let wrong = || format!("{text}: give millimetres from 0 up, or OUTER:INNER=MM");
-        let mm: f32 = mm.parse().ok().filter(|mm: &f32| mm.is_finite() && *mm >= 0.0).ok_or_else(wrong)?;
+        let wrong = || format!("{text}: give millimetres, or OUTER:INNER=MM");
+        let mm: f32 = mm.parse().map_err(|_| wrong())?;
         let names = |pair: &str| pair.split_once(':').map(|(o, i)| (o.to_owned(), i.to_owned()));
         let pair = pair.map(|p| names(p).ok_or_else(wrong)).transpose()?;
         Ok(Self { pair, mm })

@@ -18,7 +18,7 @@ enum FileError {
     Open { path: String, source: std::io::Error },
     #[error("{path} cannot be written ({source}): check the folder and its permissions")]
     Save { path: String, source: std::io::Error },
-    #[error("--margin-mm and --limit-mm must be numbers from 0 up")]
+    #[error("--tolerance-mm, --margin-mm and --limit-mm must be numbers from 0 up")]
     Number,
 }
 
@@ -68,6 +68,9 @@ pub(crate) fn fit(args: &Fit) -> Outcome {
 }
 
 fn open(path: &Path, trial: &TrialArgs) -> Result<Dressed, Box<dyn std::error::Error>> {
+    if trial.tolerances.iter().any(|t| is_no_length(t.mm)) {
+        return Err(FileError::Number.into());
+    }
     let wish = match trial.trial.as_str() {
         "range" => TrialWish::Range,
         "clips" => TrialWish::Clips,

@@ -15,7 +15,7 @@ type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
 pub(crate) fn serve(args: &Serve) -> Outcome {
     start_log();
     let folder = args.data.clone().unwrap_or_else(|| PathBuf::from("tin-cloak-data"));
-    launch(args, &folder)
+    launch(args, &folder, None)
 }
 
 /// Fresh demo data, then serve. Without `--data` it lives in a temporary folder that goes
@@ -26,16 +26,16 @@ pub(crate) fn demo(args: &Serve) -> Outcome {
         .data
         .clone()
         .unwrap_or_else(|| std::env::temp_dir().join(format!("tin-cloak-demo-{}", std::process::id())));
-    let outcome = fill(&folder).and_then(|()| launch(args, &folder));
+    let outcome = fill(&folder).and_then(|dressed| launch(args, &folder, Some(dressed)));
     if args.data.is_none() {
         let _ = std::fs::remove_dir_all(&folder);
     }
     outcome
 }
 
-/// Makes the demo's files in an empty store, and two fittings: one bare, to dress, and one dressed and
+/// Makes the demo's files in an empty store, and two fittings (the number of the second is answered): one bare, to dress, and one dressed and
 /// bound, whose board is measured while the page is being opened.
-fn fill(folder: &Path) -> Result<(), Box<dyn std::error::Error>> {
+fn fill(folder: &Path) -> Result<i64, Box<dyn std::error::Error>> {
     let workshop = Arc::new(Workshop::open(folder)?);
     workshop.measure_behind(false);
     if !workshop.fittings()?.is_empty() {
@@ -58,11 +58,15 @@ fn fill(folder: &Path) -> Result<(), Box<dyn std::error::Error>> {
     workshop.run_now(dressed, workshop.put_on_step(dressed, &[])?)?;
     workshop.run_now(dressed, Step::CureAll)?;
     workshop.run_now(dressed, Step::Bind { pieces: Vec::new() })?;
-    Ok(())
+    Ok(dressed)
 }
 
-fn launch(args: &Serve, folder: &Path) -> Outcome {
+/// Serves what is in a folder; the board of one fitting is measured meanwhile.
+fn launch(args: &Serve, folder: &Path, measured: Option<i64>) -> Outcome {
     let workshop = Arc::new(Workshop::open(folder)?);
+    if let Some(fitting) = measured {
+        workshop.measure(fitting)?;
+    }
     let application = tin_cloak_web::application(workshop, args.address, args.port, &args.hosts);
     let shown = if args.address.is_ipv6() { format!("[{}]", args.address) } else { args.address.to_string() };
     let (shown, port) = (shown, args.port);

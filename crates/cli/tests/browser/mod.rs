@@ -205,10 +205,12 @@ impl Browser {
         self.value(&format!("Math.max(0, ...{all})")).await.as_f64().unwrap()
     }
 
+    /// The sum of all cells but those of layers in themselves, which nothing here pushes.
     pub async fn sum(&self) -> f64 {
         self.whole_board().await;
-        let all = "[...document.querySelectorAll('#board .cell title')].map(t => Number((/, ([\\d.]+) mm \
-         deep/.exec(t.textContent) ?? [0, 0])[1]))";
+        let all = "[...document.querySelectorAll('#board .cell title')].filter(t => \
+         !t.textContent.includes('through itself')).map(t => Number((/, ([\\d.]+) mm deep/.exec(t.textContent) ?? \
+         [0, 0])[1]))";
         self.value(&format!("{all}.reduce((a, b) => a + b, 0)")).await.as_f64().unwrap()
     }
 

@@ -123,7 +123,10 @@ pub(super) fn meeting(
 ) -> Vec<(u32, u32)> {
     let Some(own) = &rest.own else { return meeting_faces(buffers, (outer, inner)) };
     let layer = &outfit.layers[outer];
-    let mut found = buffers.whole(outer).meeting_itself(&|f, g| !own.share_corner(layer, f, g));
+    if own.moves_as_one() {
+        return Vec::new();
+    }
+    let mut found = buffers.whole(outer).meeting_itself(&|f, g| !own.are_next(layer, f, g));
     found.retain(|&(f, g)| !own.has(layer, f, g));
     found
 }
@@ -195,6 +198,22 @@ pub(super) fn crossing(
         }
     }
     told
+}
+
+/// The vertices of the layers `(outer, inner)` that a new crossing bounds, each with its layer and how deep it
+/// is in the other, at most as deep as the crossing is told to be; metres.
+pub(super) fn contact(
+    at: (&Outfit, &Buffers, &Hiding),
+    (outer, inner): (usize, usize),
+    (pairs, rest): (&[(u32, u32)], &AtRest),
+) -> Vec<(usize, u32, f32)> {
+    let face = |layer: usize, f: u32| at.0.layers[layer].topology.triangles[f as usize];
+    let corners = pairs.iter().map(|&(f, g)| (face(outer, f), face(inner, g)));
+    let new: Vec<([u32; 3], [u32; 3])> = corners.filter(|(t, u)| !rest.has(*t, *u)).collect();
+    let inside = Inside::of(at, (outer, inner), &new);
+    let Some((deepest, ..)) = inside.deepest(&new) else { return Vec::new() };
+    let of_layer = |on_outer: bool| if on_outer { outer } else { inner };
+    inside.all().map(|(on_outer, v, depth)| (of_layer(on_outer), v, depth.min(deepest))).collect()
 }
 
 /// How many faces of the outer layer are among pairs that are sorted; of a layer against itself all.

@@ -16,6 +16,8 @@ const OFF: f32 = 0.0005;
 /// The parts of a layer that lie inside the other one, each with its deepest vertex.
 #[derive(Default)]
 struct Parts {
+    /// The vertices inside, ascending, and how deep.
+    inside: Vec<(u32, f32)>,
     part_of: Vec<u32>,
     deepest: Vec<(f32, u32)>,
 }
@@ -46,13 +48,14 @@ impl Parts {
             found.extend(inside);
         }
         found.sort_unstable_by_key(|f| f.0);
-        let mut parts = Self { part_of: vec![NONE; topology.vertices()], deepest: Vec::new() };
+        let mut parts = Self { part_of: vec![NONE; topology.vertices()], ..Self::default() };
         for group in connected(&topology.neighbours, &found) {
             let part = parts.deepest.len() as u32;
             group.iter().for_each(|(v, _)| parts.part_of[*v as usize] = part);
             let worst = group.into_iter().reduce(|a, b| if b.1 > a.1 { b } else { a });
             parts.deepest.extend(worst.map(|(v, depth)| (depth, v)));
         }
+        parts.inside = found;
         parts
     }
 
@@ -96,6 +99,13 @@ impl Inside {
         }
         let inside = reached(inner, outer, theirs.collect());
         Self { outer: reached(outer, inner, front), inner: Some(inside) }
+    }
+
+    /// All that is inside: whether it is of the outer layer, its vertex, and how deep.
+    pub fn all(&self) -> impl Iterator<Item = (bool, u32, f32)> + '_ {
+        let of = |on_outer: bool| move |(v, depth): &(u32, f32)| (on_outer, *v, *depth);
+        let inner = self.inner.iter().flat_map(|p| &p.inside).map(of(false));
+        self.outer.inside.iter().map(of(true)).chain(inner)
     }
 
     /// The deepest place, whether it is of the outer layer, and its vertex. Pressed into each other by so

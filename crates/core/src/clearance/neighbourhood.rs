@@ -17,6 +17,10 @@ const THICKEST: f32 = 0.04;
 pub struct Neighbourhood {
     /// By vertex: those within reach along the surface, ascending; found when first asked for.
     near: Vec<OnceLock<Box<[u32]>>>,
+    /// By vertex: true when no edge at it is longer than a crease.
+    short: Vec<bool>,
+    /// True when all vertices follow the same joints alike.
+    one: bool,
     /// By vertex: 1 on the wall towards the body, 2 on the other; both on single cloth.
     wall: Vec<u8>,
 }
@@ -25,7 +29,17 @@ impl Neighbourhood {
     /// Of a layer.
     pub(super) fn of(layer: &Layer) -> Self {
         let vertices = layer.topology.vertices();
-        Self { near: vec![OnceLock::new(); vertices], wall: walls_of(&layer.walls, vertices) }
+        let mut short = vec![true; vertices];
+        for [a, b] in &layer.topology.edges {
+            if layer.rest[*a as usize].distance(layer.rest[*b as usize]) > CREASE {
+                (short[*a as usize], short[*b as usize]) = (false, false);
+            }
+        }
+        let first: Vec<_> = (0..vertices.min(1)).flat_map(|v| layer.skin.row(v)).collect();
+        let one =
+            layer.morphs.is_empty() && (1..vertices).all(|v| layer.skin.row(v).eq(first.iter().copied()));
+        let wall = walls_of(&layer.walls, vertices);
+        Self { near: vec![OnceLock::new(); vertices], short, one, wall }
     }
 
     /// Bytes it takes up, about, once all has been asked.
@@ -33,10 +47,20 @@ impl Neighbourhood {
         self.near.len() * 256
     }
 
-    /// True when two faces have a corner in common.
-    pub(super) fn share_corner(&self, layer: &Layer, f: u32, g: u32) -> bool {
+    /// True when two faces have a corner in common, or corners joined by an edge no longer than a crease: of
+    /// one neighbourhood for sure, and soon told.
+    pub(super) fn are_next(&self, layer: &Layer, f: u32, g: u32) -> bool {
         let (t, u) = (layer.topology.triangles[f as usize], layer.topology.triangles[g as usize]);
-        t.iter().any(|v| u.contains(v))
+        let joined = |v: &u32| {
+            let around = layer.topology.neighbours.row(*v as usize);
+            u.contains(v) || (self.short[*v as usize] && around.iter().any(|n| u.contains(n)))
+        };
+        t.iter().any(joined)
+    }
+
+    /// True of a layer that moves as one: it is in every pose in itself as it is at rest.
+    pub(super) fn moves_as_one(&self) -> bool {
+        self.one
     }
 
     /// True when two faces are of one neighbourhood.

@@ -4,7 +4,7 @@
 //! layers and the pose alone, what is seen on all that is worn.
 
 use super::ask::PairView;
-use super::crossing::{crossing, meeting};
+use super::crossing::{contact, crossing, meeting};
 use super::hidden::Hiding;
 use super::{
     Asked, AtRest, Buffers, Coverage, Crossing, Outfit, PairMeasure, PairPoints, Settings, Side, Spot,
@@ -114,6 +114,17 @@ impl<'a> InPose<'a> {
         deep: bool,
     ) -> Crossing {
         crossing((self.outfit, self.buffers, &self.hiding), layers, (meeting, rest), deep)
+    }
+
+    /// The vertices of the layers `(outer, inner)`, whose faces meet so, that are in the other one as they
+    /// were not at rest: layer, vertex, and how deep, metres.
+    pub fn contact(
+        &self,
+        layers: (usize, usize),
+        meeting: &[(u32, u32)],
+        rest: &AtRest,
+    ) -> Vec<(usize, u32, f32)> {
+        contact((self.outfit, self.buffers, &self.hiding), layers, (meeting, rest))
     }
 
     /// What is seen of what is through in a pair.

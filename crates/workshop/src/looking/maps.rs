@@ -3,11 +3,13 @@
 use crate::binding::sides::leaning_of;
 use crate::dress::room::Room;
 use crate::dress::worn::Worn;
+use crate::measuring::board::contacts;
 use crate::measuring::posed::Posed;
 use crate::state::key::Key;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use tin_cloak_core::clearance::vertex_strains;
+use tin_cloak_core::clearance::{vertex_strains, AtRest, InPose};
 use tin_cloak_core::JointId;
 
 /// What is drawn on the meshes.
@@ -88,6 +90,10 @@ impl Room {
                 *value = value.min(asked.clearance * 1000.0);
             }
         }
+        for (layer, v, depth) in self.contacts_in(&worn, posed) {
+            let value = &mut layers[layer][v as usize];
+            *value = value.min(-depth * 1000.0);
+        }
         let mut maps = vec![None; self.dress.pieces.len() + 1];
         for (layer, mut map) in layers.into_iter().enumerate() {
             // A plate is measured by its inside wall and seen from outside: what is under the
@@ -98,6 +104,30 @@ impl Room {
             maps[piece_of[layer].map_or(0, |p| p + 1)] = Some(map);
         }
         maps
+    }
+
+    /// What is in each other, of layers that rest does not show so, by more than the tolerance: layer, vertex,
+    /// and depth in metres.
+    fn contacts_in(&self, worn: &Worn, posed: &Posed) -> Vec<(usize, u32, f32)> {
+        if posed.is_rest {
+            return Vec::new();
+        }
+        let outfit = &worn.outfit;
+        let covered: Vec<(usize, usize)> = outfit.pairs.iter().map(|p| (p.outer, p.inner)).collect();
+        let pairs = contacts(outfit.layers.len(), &covered);
+        let rest = self.at_rest(worn, &pairs);
+        self.with_buffers(outfit, |buffers| {
+            buffers.pose(outfit, &posed.pose.matrices, &posed.pose.amounts);
+            let in_pose = InPose::new(outfit, buffers);
+            let one = |(layers, rest): (&(usize, usize), &Arc<AtRest>)| {
+                let meeting = in_pose.meeting(*layers, rest);
+                let tolerance = self.tolerance_mm_of(worn, *layers) * 0.001;
+                let found = in_pose.contact(*layers, &meeting, rest);
+                let told = found.iter().any(|c| c.2 > tolerance);
+                found.into_iter().filter(move |_| told).collect::<Vec<_>>()
+            };
+            pairs.par_iter().zip(&rest).flat_map_iter(one).collect()
+        })
     }
 
     /// Pieces that are not bound yet are told by their gaps at rest, millimetres.

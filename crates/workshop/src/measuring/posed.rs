@@ -50,9 +50,14 @@ impl Room {
     /// What counts as trouble in a pair.
     pub(crate) fn settings_of(&self, worn: &Worn, pair: usize) -> Settings {
         let Pair { outer, inner, .. } = worn.outfit.pairs[pair];
+        Settings { tolerance: self.tolerance_mm_of(worn, (outer, inner)) * 0.001, ..Settings::default() }
+    }
+
+    /// What is let pass between two layers, millimetres.
+    pub(crate) fn tolerance_mm_of(&self, worn: &Worn, (outer, inner): (usize, usize)) -> f32 {
         let name = |layer: usize| self.dress.layer_name(worn.piece_of[layer]);
         let own = self.state.plan.tolerance_of(name(outer), name(inner));
-        Settings { tolerance: own.unwrap_or(self.state.tolerance_mm) * 0.001, ..Settings::default() }
+        own.unwrap_or(self.state.tolerance_mm)
     }
 
     /// Everything in a trial pose with joints turned by hand.
