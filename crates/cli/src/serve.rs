@@ -33,8 +33,8 @@ pub(crate) fn demo(args: &Serve) -> Outcome {
     outcome
 }
 
-/// Makes the demo's files in an empty store, and two fittings (the number of the second is answered): one bare, to dress, and one dressed and
-/// bound, whose board is measured while the page is being opened.
+/// Makes the demo's files in an empty store, and two fittings: one bare, to dress, and one dressed and bound,
+/// whose board is measured while the page is being opened; its number is answered.
 fn fill(folder: &Path) -> Result<i64, Box<dyn std::error::Error>> {
     let workshop = Arc::new(Workshop::open(folder)?);
     workshop.measure_behind(false);

@@ -14,6 +14,18 @@ async fn a_newcomer_reads_the_board_of_a_dressed_figure() {
     let b = &browser;
     let canvas = |what: &str| format!("document.getElementById('canvas').dataset.{what}");
     let count = |css: &str| format!("document.querySelectorAll({css:?}).length");
+    // Sets a field, and tells the page so.
+    let set = |css: &str, value: &str, events: &[&str]| {
+        let told = events.iter().map(|e| format!("f.dispatchEvent(new Event('{e}', {{ bubbles: true }}));"));
+        format!(
+            "(f => {{ f.value = {value}; {} }})(document.querySelector({css:?}))",
+            told.collect::<String>()
+        )
+    };
+    let click = |what: &str| format!("{what}.dispatchEvent(new MouseEvent('click', {{ bubbles: true }}))");
+    let heading =
+        "[...document.querySelectorAll('#board .heading')].find(h => h.dataset.group === 'night round')";
+    let bars = "document.querySelector('.worst-snag .strip rect:last-of-type')";
     // The board is the first thing there is, and fills by itself.
     b.whole_board().await;
     b.until("document.querySelector('.worst-snag img').naturalWidth > 100").await;
@@ -23,17 +35,18 @@ async fn a_newcomer_reads_the_board_of_a_dressed_figure() {
     assert!(rows > 20, "{rows}");
     b.press("#clear-rows").await;
     b.until("document.getElementById('board').classList.contains('unfolded')").await;
-    b.value("(s => { s.value = '4'; s.dispatchEvent(new Event('change', { bubbles: true })) })(document.getElementById('board-only'))").await;
+    b.value(&set("#board-only", "'4'", &["change"])).await;
     b.until(&format!("{} < {rows}", count("#board .row-name"))).await;
-    let names = b.value("[...document.querySelectorAll('#board .row-name')].every(r => r.dataset.pair.split(',').includes('4'))").await;
-    assert_eq!(names, json!(true));
-    b.value("(s => { s.value = ''; s.dispatchEvent(new Event('change', { bubbles: true })) })(document.getElementById('board-only'))").await;
+    let others = "[...document.querySelectorAll('#board .row-name')].filter(r => \
+        !r.dataset.pair.split(',').includes('4')).length";
+    assert_eq!(b.value(others).await, json!(0));
+    b.value(&set("#board-only", "''", &["change"])).await;
     b.until(&format!("{} == {rows}", count("#board .row-name"))).await;
     b.press("#board-worst").await;
     b.until(&format!("{} == 1", count("#board .heading"))).await;
     b.press("#board-worst").await;
     b.until(&format!("{} == 4", count("#board .heading"))).await;
-    b.value("[...document.querySelectorAll('#board .heading')].find(h => h.dataset.group === 'night round').dispatchEvent(new MouseEvent('click', { bubbles: true }))").await;
+    b.value(&click(heading)).await;
     b.until(&format!("{} == 1", count("#board .heading"))).await;
     b.value(
         "document.querySelector('#board .heading').dispatchEvent(new MouseEvent('click', { bubbles: true }))",
@@ -53,14 +66,15 @@ async fn a_newcomer_reads_the_board_of_a_dressed_figure() {
     // One of the worst snags, a pose of its strip, and what its first cause weighs there.
     b.press(".worst-snag").await;
     b.until("document.querySelector('.worst-snag.on')").await;
-    let wished = b.value("document.querySelector('.worst-snag .strip rect:last-of-type').dataset.pose").await;
-    b.value("document.querySelector('.worst-snag .strip rect:last-of-type').dispatchEvent(new MouseEvent('click', { bubbles: true }))").await;
+    let wished = b.value(&format!("{bars}.dataset.pose")).await;
+    b.value(&click(bars)).await;
     b.until(&format!("{} === {wished}", canvas("pose"))).await;
     b.press(".worst-snag .cause").await;
     b.until(&format!("{} === 'weights'", canvas("map"))).await;
 
     // A motion plays and is scrubbed; at rest again the nearest tried frame is measured.
-    b.value("(s => { s.value = [...s.options].findIndex(o => o.textContent.startsWith('night round')); s.dispatchEvent(new Event('change')) })(document.getElementById('pose-pick'))").await;
+    let night = "[...f.options].findIndex(o => o.textContent.startsWith('night round'))";
+    b.value(&set("#pose-pick", night, &["change"])).await;
     b.until("!document.getElementById('player').hidden").await;
     let drawn = b.value(&format!("Number({})", canvas("drawn"))).await.as_u64().unwrap();
     b.key(" ").await;
@@ -68,7 +82,7 @@ async fn a_newcomer_reads_the_board_of_a_dressed_figure() {
     b.until("parseFloat(document.getElementById('play-time').textContent) > 0.1").await;
     b.key(" ").await;
     b.until("document.getElementById('play').getAttribute('aria-pressed') === 'false'").await;
-    b.value("(s => { s.value = '0.5'; s.dispatchEvent(new Event('input')); s.dispatchEvent(new Event('change')) })(document.getElementById('play-at'))").await;
+    b.value(&set("#play-at", "'0.5'", &["input", "change"])).await;
     b.until("document.getElementById('pose-name').textContent.startsWith('night round')").await;
 
     // A pose is for stress only: it no longer counts, and undo brings it back.
@@ -84,7 +98,7 @@ async fn a_newcomer_reads_the_board_of_a_dressed_figure() {
     b.until(&format!("{bad} == {before}")).await;
 
     // A joint is swung through its range: columns of its own.
-    b.value("(s => { s.value = 'head'; s.dispatchEvent(new Event('change')) })(document.getElementById('joint-search'))").await;
+    b.value(&set("#joint-search", "'head'", &["change"])).await;
     b.step("#swing-joint").await;
     b.whole_board().await;
     b.until("[...document.querySelectorAll('#board .heading')].some(h => h.dataset.group === 'head turn')")

@@ -85,7 +85,8 @@ export class Figure {
   setPose({ matrices, joints, amounts }) {
     if (this.bones.value?.image.height !== joints) {
       this.bones.value?.dispose();
-      const texture = new THREE.DataTexture(new Float32Array(joints * 12), 3, joints, THREE.RGBAFormat, THREE.FloatType);
+      const rows = new Float32Array(joints * 12);
+      const texture = new THREE.DataTexture(rows, 3, joints, THREE.RGBAFormat, THREE.FloatType);
       this.bones.value = texture;
     }
     this.bones.value.image.data.set(matrices);

@@ -1,5 +1,7 @@
 // The Fitting screen: ties the viewport, the board, the joints and the panels together.
-import { getJson, postForBytes, postForJson, postForPreview, postForm, postForText, postText, readMaps, readPoses } from "./ask.js";
+import {
+  getJson, postForBytes, postForJson, postForPreview, postForm, postForText, postText, readMaps, readPoses,
+} from "./ask.js";
 import { Board } from "./board.js";
 import { Compare } from "./compare.js";
 import { Brush } from "./brush.js";

@@ -233,7 +233,8 @@ impl Weighed for Board {
 }
 
 impl Board {
-    /// Rows for pairs (outer, inner), the first of which lie over each other at rest, of layers with these `(number, name)`, columns for trials.
+    /// Rows for pairs (outer, inner), the first of which lie over each other at rest, of layers with these
+    /// `(number, name)`; columns for trials.
     pub(crate) fn empty(
         (rows, covered): (&[(usize, usize)], usize),
         layers: &[(PieceId, &str)],
