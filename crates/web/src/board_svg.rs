@@ -39,6 +39,8 @@ pub(crate) struct Heading {
     pub text: String,
     /// What can be looked at alone.
     pub group: String,
+    /// Where its poses leave the range of a joint, in words.
+    pub beyond: String,
 }
 
 /// A row's name.
@@ -85,6 +87,16 @@ pub(crate) struct Drawing {
 }
 
 impl Drawing {
+    /// Says on the columns of clips which ranges they leave.
+    pub fn with_beyond(mut self, beyond: &[(String, String, f32)]) -> Self {
+        for heading in &mut self.headings {
+            let own = beyond.iter().filter(|b| b.0 == heading.group);
+            let words: Vec<String> = own.map(|(_, joint, by)| format!("{joint} by {by:.0}°")).collect();
+            heading.beyond = words.join(", ");
+        }
+        self
+    }
+
     /// Height of every cell.
     pub fn cell_height(&self) -> f32 {
         self.row_height - if self.row_height > 16.0 { 3.0 } else { 1.5 }
@@ -156,7 +168,7 @@ fn columns(board: &Board, wish: &Wish) -> (Vec<Heading>, Vec<Column>) {
         let shared = (THINNEST * list.len() as f32 / span.max(1.0)).ceil().max(1.0) as usize;
         let width = span / list.len().div_ceil(shared) as f32;
         let text = heading(group, list.len(), span + GAP);
-        headings.push(Heading { x, text, group: group.to_owned() });
+        headings.push(Heading { x, text, group: group.to_owned(), beyond: String::new() });
         for poses in list.chunks(shared) {
             columns.push(Column { x, width, poses: poses.to_vec() });
             x += width;

@@ -233,7 +233,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
             format!("{}, {}", through_in_words(&pair.outer, &pair.inner), room.trials.trials[p].label())
         }),
         wish: look.wish.clone(),
-        board: board.map(|b| draw(b, before.as_deref(), &look.wish)),
+        board: board.map(|b| draw(b, before.as_deref(), &look.wish).with_beyond(&room.trials.beyond)),
         tolerance: room.state.tolerance_mm,
         body_meshes: if station == 1 { body_mesh_rows(room) } else { Vec::new() },
         findings,

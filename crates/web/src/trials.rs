@@ -121,6 +121,7 @@ pub(crate) struct PlanCard {
     pub frames: &'static str,
     pub frame_choices: [(&'static str, &'static str); 6],
     pub hidden_counts: bool,
+    pub body_shapes: bool,
     /// Other fittings whose trials can be taken over.
     pub others: Vec<(i64, String)>,
     pub axes: [&'static str; 3],
@@ -150,6 +151,7 @@ impl PlanCard {
             frames,
             frame_choices: FRAMES.map(|f| (f.0, f.1)),
             hidden_counts: plan.hidden_counts,
+            body_shapes: plan.body_shapes,
             others,
             axes: SwingAxis::ALL.map(SwingAxis::word),
         }
@@ -250,6 +252,22 @@ async fn hidden(shop: &Shop, id: i64, form: Form<HiddenForm>) -> Result<Tell, Re
         plan.hidden_counts = counts;
         let word = if counts { "counts" } else { "does not count" };
         Ok((plan, format!("Trials: what nobody sees {word}")))
+    })
+    .await
+}
+
+#[derive(FromForm)]
+struct ShapesForm {
+    tried: bool,
+}
+
+#[post("/fitting/<id>/body-shapes", data = "<form>")]
+async fn body_shapes(shop: &Shop, id: i64, form: Form<ShapesForm>) -> Result<Tell, Refusal> {
+    let tried_too = form.tried;
+    tried(shop, id, move |_, mut plan| {
+        plan.body_shapes = tried_too;
+        let word = if tried_too { "with" } else { "without" };
+        Ok((plan, format!("Trials: {word} the body's shapes")))
     })
     .await
 }
@@ -470,6 +488,7 @@ pub(crate) fn routes() -> Vec<Route> {
         count_again,
         tolerance,
         hidden,
+        body_shapes,
         frames,
         swing,
         no_swing,

@@ -157,24 +157,75 @@ fn ids_that_are_not_there_are_not_found() {
     }
 }
 
+/// Words of four bytes, as the script reads them one after the other.
+struct Words(Vec<u8>, usize);
+
+impl Words {
+    fn take(&mut self) -> [u8; 4] {
+        self.1 += 4;
+        self.0[self.1 - 4..self.1].try_into().unwrap()
+    }
+
+    fn word(&mut self) -> usize {
+        u32::from_le_bytes(self.take()) as usize
+    }
+
+    fn floats(&mut self, count: usize) -> Vec<f32> {
+        (0..count).map(|_| f32::from_le_bytes(self.take())).collect()
+    }
+}
+
+/// What the script is sent is enough to pose the body as the server does.
 #[test]
-fn a_view_is_sent_as_the_script_reads_it() {
+fn a_pose_is_sent_as_the_script_draws_it() {
     let server = server();
     let id = server.fitting();
-    let request = server.client.post(format!("/fitting/{id}/maps")).header(Header::new("Host", HOST));
-    let bytes = request.header(ContentType::JSON).body(r#"{"pose":3,"map":"weights","joint":5}"#).dispatch();
-    let bytes = bytes.into_bytes().unwrap();
-    let word = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
-    let (parts, part, vertices, has_map) = (word(0), word(4), word(8) as usize, word(12));
-    assert_eq!((parts, part, vertices, has_map), (1, 0, 13_380, 1));
-    assert_eq!(bytes.len(), 16 + vertices * 20);
-    let float = |at: usize| f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
-    let weights = (0..vertices).map(|v| float(16 + vertices * 16 + v * 4));
-    assert!(weights.into_iter().all(|w| (0.0..=1.0).contains(&w)));
-    let normal = |v: usize| {
-        (0..3).map(|k| f32::from(bytes[16 + vertices * 12 + v * 4 + k] as i8)).map(|x| x * x).sum::<f32>()
+    let ask = |what: &str, body: &str| {
+        let request = server.client.post(format!("/fitting/{id}/{what}")).header(Header::new("Host", HOST));
+        let answer = request.header(ContentType::JSON).body(body).dispatch();
+        Words(answer.into_bytes().unwrap(), 0)
     };
-    assert!((0..vertices).all(|v| (normal(v).sqrt() - 127.0).abs() < 3.0), "normals are of length one");
+    let view = r#"{"pose":3,"map":"weights","joint":5}"#;
+    let request =
+        server.client.get(format!("/fitting/{id}/skin/0?key=any")).header(Header::new("Host", HOST));
+    let mut skin = Words(request.dispatch().into_bytes().unwrap(), 0);
+    let (vertices, stride, shapes) = (skin.word(), skin.word(), skin.word());
+    assert_eq!((vertices, shapes), (13_380, 0));
+    let rest = skin.floats(vertices * 3);
+    let normals: Vec<[u8; 4]> = (0..vertices).map(|_| skin.take()).collect();
+    let length = |n: &[u8; 4]| n[..3].iter().map(|b| f32::from(*b as i8).powi(2)).sum::<f32>().sqrt();
+    assert!(normals.iter().all(|n| (length(n) - 127.0).abs() < 3.0), "normals are of length one");
+    let joints: Vec<u8> = (0..(vertices * stride).div_ceil(2)).flat_map(|_| skin.take()).collect();
+    let joint = |i: usize| usize::from(u16::from_le_bytes([joints[2 * i], joints[2 * i + 1]]));
+    let weights = skin.floats(vertices * stride);
+    let mut pose = ask("pose", view);
+    let (poses, count, amounts) = (pose.word(), pose.word(), pose.word());
+    assert_eq!((poses, amounts, pose.0.len()), (1, 0, 16 + count * 48));
+    let matrices = pose.floats(1 + count * 12).split_off(1);
+
+    let room = server.shop.room(id, None).unwrap();
+    let wanted = room.view(&serde_json::from_str(view).unwrap()).unwrap();
+    for v in 0..vertices {
+        let p = [rest[3 * v], rest[3 * v + 1], rest[3 * v + 2], 1.0];
+        let row = |axis: usize| -> f32 {
+            let of = |k: usize| {
+                let m = &matrices[joint(v * stride + k) * 12 + axis * 4..][..4];
+                weights[v * stride + k] * m.iter().zip(&p).map(|(a, b)| a * b).sum::<f32>()
+            };
+            (0..stride).map(of).sum()
+        };
+        let theirs = wanted[0].positions[v].to_array();
+        assert!((0..3).all(|axis| (row(axis) - theirs[axis]).abs() < 1e-4), "vertex {v}");
+    }
+    let mut maps = ask("maps", view);
+    let (parts, part, values) = (maps.word(), maps.word(), maps.word());
+    assert_eq!((parts, part, values, maps.0.len()), (1, 0, vertices, 16 + vertices * 2));
+    let step = maps.floats(1)[0];
+    let map = wanted[0].map.as_ref().unwrap();
+    for (v, pair) in maps.0[16..].chunks_exact(2).enumerate() {
+        let value = f32::from(i16::from_le_bytes([pair[0], pair[1]])) * step;
+        assert!((value - map[v]).abs() < 1e-4, "vertex {v}: {value} for {}", map[v]);
+    }
 
     for bad in [r#"{"pose":100000}"#, r#"{"joint":60000,"map":"weights"}"#] {
         let request = server.client.post(format!("/fitting/{id}/maps")).header(Header::new("Host", HOST));

@@ -56,7 +56,8 @@ fn every_step_is_measured_kept_and_can_be_taken_back() {
     let pushed = shop.fitting(fitting).unwrap();
     let poking =
         |b: &tin_cloak_workshop::Board| -> usize { b.measured().map(|(_, _, c)| c.poking + c.sunk).sum() };
-    assert!(poking(&after) * 2 < poking(&before), "{} became {}", poking(&before), poking(&after));
+    // What rest has is told once, so what is cured there is cured once.
+    assert!(poking(&after) * 4 < poking(&before) * 3, "{} became {}", poking(&before), poking(&after));
     assert_eq!(pushed.effect().better, after.better_and_worse(&before).0);
 
     shop.undo(fitting).unwrap();

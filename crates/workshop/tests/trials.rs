@@ -101,6 +101,14 @@ fn swings_random_poses_and_frames_have_columns_of_their_own() {
     let clip = board.poses.iter().filter(|p| p.group == "night round").map(|p| p.time_s).fold(0.0, f32::max);
     assert_eq!(of("night round"), (clip * 15.0).round() as usize + 1);
     assert!(board.is_whole());
+    let shaped = try_it(&bench, TrialPlan { body_shapes: true, ..TrialPlan::default() });
+    let stout = |name: &str| shaped.poses.iter().position(|p| p.group == "stout" && p.name == name).unwrap();
+    let deepest = |pose: usize| shaped.cells[pose].iter().flatten().map(|c| c.deepest_mm).fold(0.0, f32::max);
+    assert!(
+        deepest(stout("stout")) > deepest(stout("half stout")) + 5.0,
+        "a belly pushes through what does not follow"
+    );
+    assert!(shaped.poses.iter().any(|p| p.group == "slight" && p.name == "slight, squat"));
     let gone = Step::Try {
         plan: TrialPlan { sweeps: vec![swing("tail", SwingAxis::Turn, false)], ..TrialPlan::default() },
         said: String::new(),

@@ -54,7 +54,7 @@ fn shape_key(state: &FittingState, piece: &PieceState) -> Key {
 fn trials_key(state: &FittingState) -> Key {
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
     let body = (body_mesh(state), &state.joints);
-    let plan = (state.plan.frames, &state.plan.sweeps, state.plan.random);
+    let plan = (state.plan.frames, &state.plan.sweeps, state.plan.random, state.plan.body_shapes);
     Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, (limits, plan)))
 }
 

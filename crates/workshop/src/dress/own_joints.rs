@@ -43,8 +43,7 @@ fn own_joint_trials(body: &Body) -> Vec<Trial> {
             let Some(j) = skeleton.find(&joint.name) else { continue };
             pose.rotations[j.index()] = turn_about(skeleton, j, joint.axis, joint.range[end]);
         }
-        let (name, group) = (name.to_owned(), "range".to_owned());
-        Trial { name, group, time: 0.0, pose, is_still: true, held: Vec::new() }
+        Trial::still("range", name.to_owned(), pose)
     };
     vec![turned(0, "own joints back"), turned(1, "own joints out")]
 }

@@ -31,6 +31,8 @@ pub struct Trial {
     pub is_still: bool,
     /// Joints that were held within their range of motion.
     pub held: Vec<String>,
+    /// Shapes of the body that are called up besides those the pose drives: number and amount.
+    pub shapes: Vec<(usize, f32)>,
 }
 
 /// The group of poses set by hand.
@@ -40,6 +42,21 @@ const BY_HAND: &str = "by hand";
 const STILL: [&str; 3] = ["rest", "range", BY_HAND];
 
 impl Trial {
+    /// A pose that is no frame of a clip.
+    pub(crate) fn still(group: &str, name: String, pose: Pose) -> Self {
+        let group = group.to_owned();
+        Self { name, group, time: 0.0, pose, is_still: true, held: Vec::new(), shapes: Vec::new() }
+    }
+
+    /// How far the body's shapes are called up in `pose`: this one, or this one with joints turned by hand.
+    pub(crate) fn amounts(&self, body: &Body, pose: &Pose) -> Vec<f32> {
+        let mut amounts = driven_amounts(&body.morphs, pose);
+        for &(shape, amount) in &self.shapes {
+            amounts[shape] = amount;
+        }
+        amounts
+    }
+
     /// True for the pose in which nothing has moved.
     pub fn is_rest(&self) -> bool {
         self.is_still && self.group == STILL[0]
@@ -76,7 +93,7 @@ impl TrialSet {
     pub fn poses(&self, body: &Body) -> Vec<TrialPose> {
         let trial = |t: &Trial| TrialPose {
             matrices: body.skeleton.skin_matrices(&t.pose),
-            amounts: driven_amounts(&body.morphs, &t.pose),
+            amounts: t.amounts(body, &t.pose),
         };
         self.trials.iter().map(trial).collect()
     }
@@ -115,14 +132,7 @@ pub fn range_trials(body: &Body) -> TrialSet {
         .enumerate()
         .map(|(i, p)| {
             let group = if i == 0 { "rest" } else { "range" };
-            Trial {
-                name: p.name,
-                group: group.to_owned(),
-                time: p.time,
-                pose: p.pose,
-                is_still: true,
-                held: Vec::new(),
-            }
+            Trial::still(group, p.name, p.pose)
         })
         .collect();
     TrialSet { trials, skipped: found.skipped, ..TrialSet::default() }
@@ -156,14 +166,7 @@ pub(crate) fn plan_trials(body: &Body, plan: &TrialPlan, said: &SaidRanges) -> T
     let worn = |joint: JointId| range_row(&ranges, skeleton, said, joint).map(|row| row.worn);
     let still = |group: &str| {
         let group = group.to_owned();
-        move |p: NamedPose| Trial {
-            name: p.name,
-            group: group.clone(),
-            time: 0.0,
-            pose: p.pose,
-            is_still: true,
-            held: Vec::new(),
-        }
+        move |p: NamedPose| Trial::still(&group, p.name, p.pose)
     };
     let mut trials = Vec::new();
     for sweep in &plan.sweeps {
@@ -180,7 +183,33 @@ pub(crate) fn plan_trials(body: &Body, plan: &TrialPlan, said: &SaidRanges) -> T
         let poses = random_poses(skeleton, &limits, (random.poses, random.seed));
         trials.extend(poses.into_iter().map(still(AT_RANDOM)));
     }
+    if plan.body_shapes {
+        trials.extend(shape_trials(body));
+    }
     TrialSet { trials, ..TrialSet::default() }
+}
+
+/// Built-in poses in which every free shape of the body is tried besides rest.
+const SHAPED: [&str; 4] = ["arms across", "squat", "bow", "step"];
+
+/// Each free shape of the body, half and whole at rest, and whole in a few poses.
+fn shape_trials(body: &Body) -> Vec<Trial> {
+    let range = range_poses(&body.skeleton).poses;
+    let rest = Pose::rest(body.skeleton.len());
+    let mut trials = Vec::new();
+    let free = body.morphs.iter().enumerate().filter(|(_, m)| m.driver.is_none());
+    for (shape, morph) in free {
+        let mut add = |name: String, pose: &Pose, amount: f32| {
+            let still = Trial::still(&morph.name, name, pose.clone());
+            trials.push(Trial { shapes: vec![(shape, amount)], ..still });
+        };
+        add(format!("half {}", morph.name), &rest, 0.5);
+        add(morph.name.clone(), &rest, 1.0);
+        for p in range.iter().filter(|p| SHAPED.contains(&p.name.as_str())) {
+            add(format!("{}, {}", morph.name, p.name), &p.pose, 1.0);
+        }
+    }
+    trials
 }
 
 /// The group of poses at random.
@@ -190,19 +219,18 @@ const AT_RANDOM: &str = "at random";
 ///
 /// It may have been kept before a piece brought its own joints: those stay at rest.
 pub(crate) fn kept_trial(kept: &KeptPose, joints: usize) -> Trial {
-    let (name, group) = (kept.name.clone(), BY_HAND.to_owned());
     let mut pose = kept.pose.clone();
     let rest = Pose::rest(joints);
     pose.rotations.extend_from_slice(rest.rotations.get(pose.rotations.len()..).unwrap_or_default());
     pose.translations.extend_from_slice(rest.translations.get(pose.translations.len()..).unwrap_or_default());
-    Trial { name, group, time: 0.0, pose, is_still: true, held: Vec::new() }
+    Trial::still(BY_HAND, kept.name.clone(), pose)
 }
 
 fn of_clip(p: NamedPose) -> Trial {
     let own = STILL.contains(&p.name.as_str());
     let group = if own { format!("{} (motion)", p.name) } else { p.name };
     let (name, is_still) = (group.clone(), false);
-    Trial { group, name, time: p.time, pose: p.pose, is_still, held: Vec::new() }
+    Trial { group, name, time: p.time, pose: p.pose, is_still, held: Vec::new(), shapes: Vec::new() }
 }
 
 /// The joints of a motion.

@@ -10,7 +10,6 @@ use crate::state::key::Key;
 use crate::state::trial_plan::{Frames, TrialPlan};
 use crate::state::turn::Turn;
 use glam::Vec3;
-use tin_cloak_core::deform::driven_amounts;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::skin::Skin;
 
@@ -90,9 +89,9 @@ impl Room {
     /// # Errors
     /// When the pose or a joint is not there.
     pub fn joints_in(&self, pose: usize, turns: &[Turn]) -> Result<TrialPose, WorkshopError> {
-        let (pose, body) = (self.pose_of(pose, turns)?, &self.dress.body);
-        let amounts = driven_amounts(&body.morphs, &pose);
-        Ok(TrialPose { matrices: body.skeleton.skin_matrices(&pose), amounts })
+        let (turned, body) = (self.pose_of(pose, turns)?, &self.dress.body);
+        let amounts = self.trials.trials[pose].amounts(body, &turned);
+        Ok(TrialPose { matrices: body.skeleton.skin_matrices(&turned), amounts })
     }
 
     /// The map of each part in a pose, vertex by vertex of its file: its number, and the values.
@@ -141,7 +140,7 @@ impl Workshop {
         let one = |(n, t): (usize, &&crate::dress::trials::Trial)| {
             let matrices = body.skeleton.skin_matrices(&t.pose);
             let time = if is_still { n as f32 * STILL_STEP } else { t.time };
-            (time, TrialPose { matrices, amounts: driven_amounts(&body.morphs, &t.pose) })
+            (time, TrialPose { matrices, amounts: t.amounts(body, &t.pose) })
         };
         Ok(trials.iter().enumerate().step_by(step).map(one).collect())
     }

@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use tin_cloak_core::clearance::{
-    stiffness, strain, sum_up, AtRest, Crossing, InPose, Outfit, PairMeasure, Settings,
+    stiffness, strain, sum_up, AtRest, Crossing, InPose, Outfit, PairMeasure, Settings, Sight, Through,
 };
 use tin_cloak_core::mend::TrialPose;
 
@@ -494,15 +494,20 @@ pub(crate) fn measure_every_pair(
                 let (layers, rest) = (pairs[r], &at_rest[r]);
                 let meeting = in_pose.meeting(layers, rest);
                 let crossing = in_pose.crossing(layers, &meeting, rest, r >= covered);
-                let Some(&pair) = order.get(r) else {
-                    return Some(Cell::of(&PairMeasure::default(), &crossing, Some(tolerances[r])));
+                // Of layers that rest does not show together nothing is asked but whether they meet.
+                let (through, sight) = match order.get(r) {
+                    None => (Through::default(), Sight::default()),
+                    Some(&pair) => {
+                        let settings = Settings { tolerance: tolerances[r] * 0.001, ..Settings::default() };
+                        let beyond = (!trial.is_rest()).then_some(rest);
+                        let through = in_pose.through(pair, settings, &meeting, beyond);
+                        let sight = in_pose.see(pair, &through);
+                        (through, sight)
+                    }
                 };
-                let settings = Settings { tolerance: tolerances[r] * 0.001, ..Settings::default() };
-                let beyond = (!trial.is_rest()).then_some(rest);
-                let through = in_pose.through(pair, settings, &meeting, beyond);
-                let sight = in_pose.see(pair, &through);
                 let (strain, stiffness) = strains[layers.0];
-                let cell = Cell::of(&sum_up(&through, &sight, strain), &crossing, None);
+                let contact = (r >= covered).then_some(tolerances[r]);
+                let cell = Cell::of(&sum_up(&through, &sight, strain), &crossing, contact);
                 Some(cell.with_stiffness(stiffness))
             };
             Some((0..pairs.len()).into_par_iter().map(cell).collect())

@@ -10,7 +10,6 @@ use crate::state::turn::Turn;
 use glam::{Mat4, Vec3};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{ask_pairs, Pair, PairPoints, Settings};
-use tin_cloak_core::deform::driven_amounts;
 use tin_cloak_core::mend::TrialPose;
 
 /// A pose that was looked at.
@@ -65,13 +64,10 @@ impl Room {
     /// # Errors
     /// When the pose or a joint is not there.
     pub(crate) fn posed(&self, pose: usize, turns: &[Turn]) -> Result<Arc<Posed>, WorkshopError> {
-        let is_rest = self.trials.trials.get(pose).is_some_and(Trial::is_rest) && turns.is_empty();
-        let pose = self.pose_of(pose, turns)?;
+        let trial = self.trials.trials.get(pose);
+        let is_rest = trial.is_some_and(Trial::is_rest) && turns.is_empty();
+        let pose = self.joints_in(pose, turns)?;
         let body = &self.dress.body;
-        let pose = TrialPose {
-            matrices: body.skeleton.skin_matrices(&pose),
-            amounts: driven_amounts(&body.morphs, &pose),
-        };
         let mut key = Key::begin("everything posed").and(&is_rest).and_key(self.contents.body_mesh);
         for (index, shape) in self.contents.shapes.iter().enumerate() {
             key = key.and_key(*shape).and(&self.piece_state(index).bound);

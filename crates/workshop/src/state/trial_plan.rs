@@ -19,9 +19,6 @@ pub enum Counts {
 }
 
 impl Counts {
-    /// All, in this order.
-    pub const ALL: [Self; 3] = [Self::Counted, Self::Stress, Self::Aside];
-
     /// On the page.
     pub fn word(self) -> &'static str {
         match self {
@@ -137,6 +134,8 @@ pub struct TrialPlan {
     pub counts: Vec<CountRule>,
     /// Tolerances of pairs.
     pub tolerances: Vec<PairTolerance>,
+    /// True to try the free shapes of the body (stout, slight) too.
+    pub body_shapes: bool,
     /// True when what nobody sees counts against the outfit.
     pub hidden_counts: bool,
 }
