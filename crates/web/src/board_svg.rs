@@ -281,7 +281,9 @@ fn cell(
         Counts::Counted => String::new(),
         other => format!(", {}", other.word()),
     };
-    let strain = cell.filter(|c| c.is_strained()).map_or(String::new(), strain_words);
+    // Skin folds; cloth and plates are what is looked at.
+    let strained = cell.filter(|c| c.is_strained() && pair.ids[0] != 0);
+    let strain = strained.map_or(String::new(), strain_words);
     let note = compared.map_or(String::new(), |c| format!(" ({c:+.1} mm since the last step)"));
     let spot = cell.and_then(|c| c.spot).map_or(String::new(), |(p, n)| {
         p.iter().chain(&n).map(|v| format!("{v:.4}")).collect::<Vec<_>>().join(",")
@@ -303,7 +305,7 @@ fn cell(
         figure,
         title: format!("{}{time}: {through}, {state}{strain}{counts}{note}", column.name),
         spot,
-        strained: cell.is_some_and(Cell::is_strained),
+        strained: strained.is_some(),
         change: match compared {
             Some(c) if c < 0.0 => "better",
             Some(_) => "worse",

@@ -90,16 +90,17 @@ impl Room {
                 *value = value.min(asked.clearance * 1000.0);
             }
         }
-        for (layer, v, depth) in self.contacts_in(&worn, posed) {
-            let value = &mut layers[layer][v as usize];
-            *value = value.min(-depth * 1000.0);
-        }
+        let contacts = self.contacts_in(&worn, posed);
         let mut maps = vec![None; self.dress.pieces.len() + 1];
         for (layer, mut map) in layers.into_iter().enumerate() {
             // A plate is measured by its inside wall and seen from outside: what is under the
             // outside wall shows on it.
             for &(seen, measured) in self.wall_partners(&worn, layer).iter() {
                 map[seen as usize] = map[measured as usize];
+            }
+            for (_, v, depth) in contacts.iter().filter(|c| c.0 == layer) {
+                let value = &mut map[*v as usize];
+                *value = value.min(-depth * 1000.0);
             }
             maps[piece_of[layer].map_or(0, |p| p + 1)] = Some(map);
         }

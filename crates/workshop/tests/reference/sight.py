@@ -42,6 +42,7 @@ def normals(v, f):
 
 def nearest(p, n, v, f):
     """The nearest place of faces that look the way n does."""
+    f = f[np.abs(v[f[:, 0]] - p).max(1) < 0.2]
     face = np.cross(v[f[:, 1]] - v[f[:, 0]], v[f[:, 2]] - v[f[:, 0]])
     facing = f[face @ n > 0]
     d, i, c = igl.point_mesh_squared_distance(p[None], v, facing)
