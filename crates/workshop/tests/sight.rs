@@ -33,11 +33,11 @@ fn bench() -> Bench {
     bench
 }
 
+/// What is through in a pair, by its number, and what of it is seen.
+type Found = (usize, Through, Sight);
+
 /// Tells of each frame what is through in each pair, and what of it is seen.
-fn each_frame(
-    bench: &Bench,
-    tell: &mut dyn FnMut(usize, &Outfit, &[Vec<Vec3>], Vec<(usize, Through, Sight)>),
-) {
+fn each_frame(bench: &Bench, tell: &mut dyn FnMut(usize, &Outfit, &[Vec<Vec3>], Vec<Found>)) {
     let room = bench.room();
     let outfit = room.dress.outfit().0;
     let rest: Vec<AtRest> = {
