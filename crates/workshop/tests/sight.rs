@@ -36,8 +36,11 @@ fn bench() -> Bench {
 /// What is through in a pair, by its number, and what of it is seen.
 type Found = (usize, Through, Sight);
 
+/// Told the frame, where the layers are in it, and what was found.
+type Tell<'a> = &'a mut dyn FnMut(usize, &Outfit, &[Vec<Vec3>], Vec<Found>);
+
 /// Tells of each frame what is through in each pair, and what of it is seen.
-fn each_frame(bench: &Bench, tell: &mut dyn FnMut(usize, &Outfit, &[Vec<Vec3>], Vec<Found>)) {
+fn each_frame(bench: &Bench, tell: Tell) {
     let room = bench.room();
     let outfit = room.dress.outfit().0;
     let rest: Vec<AtRest> = {
