@@ -4,7 +4,7 @@
 use proptest::prelude::*;
 use tin_cloak_core::glam::{Quat, Vec3};
 use tin_cloak_core::query::{common_stretch, triangles_meet, Bvh};
-use tin_cloak_core::shapes::{moved, sphere, Shape};
+use tin_cloak_core::shapes::{joined, moved, sphere, Shape};
 
 fn tree(shape: &Shape) -> Bvh {
     Bvh::build(&shape.0, &shape.1)
@@ -113,5 +113,27 @@ proptest! {
             }
         }
         prop_assert_eq!(tree(&a).meeting(&tree(&b)), all);
+    }
+}
+
+proptest! {
+    /// A surface in itself: what the tree finds is what trying all pairs finds, each once.
+    #[test]
+    fn the_tree_finds_every_pair_of_a_surface_in_itself(
+        shift in prop::array::uniform3(-0.12f32..0.12), angle in 0.0f32..3.0,
+    ) {
+        let (a, b) = (sphere(0.1, 12), sphere(0.08, 10));
+        let turned = b.0.iter().map(|p| Quat::from_rotation_x(angle) * *p + Vec3::from(shift)).collect();
+        let both = joined(a, (turned, b.1));
+        let apart = |f: u32, g: u32| both.1[f as usize].iter().all(|v| !both.1[g as usize].contains(v));
+        let mut all = Vec::new();
+        for f in 0..both.1.len() as u32 {
+            for g in f + 1..both.1.len() as u32 {
+                if apart(f, g) && triangles_meet(corners(&both, f), corners(&both, g)) {
+                    all.push((f, g));
+                }
+            }
+        }
+        prop_assert_eq!(tree(&both).meeting_itself(&apart), all);
     }
 }

@@ -48,6 +48,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
     let limits = Limits::default()
         .limit("file", LARGEST_UPLOAD_MIB.mebibytes())
         .limit("data-form", (LARGEST_UPLOAD_MIB + 1).mebibytes())
+        .limit("string", 512.kibibytes())
         .limit("json", 64.kibibytes());
     let config = Config { address, port, limits, log_level: LogLevel::Off, ..Config::release_default() };
     rocket::custom(config)

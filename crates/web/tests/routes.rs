@@ -302,3 +302,67 @@ fn two_undos_at_once_are_two_steps_back() {
     });
     assert_eq!(server.shop.fitting(1).unwrap().fitting.cursor, steps);
 }
+
+#[test]
+fn trials_are_set_and_told_over_the_page() {
+    let server = server();
+    let pair = "outer=sleeve&inner=post";
+    let said = [
+        server.step("/fitting/1/counts", "what=pose&pose=0&counts=stress&note=a+puppet"),
+        server.step("/fitting/1/counts", &format!("what=pair&pose=0&{pair}&counts=aside")),
+        server.step("/fitting/1/counts/0/remove", ""),
+        server.step("/fitting/1/tolerance", "mm=2"),
+        server.step("/fitting/1/tolerance", &format!("{pair}&mm=3.5")),
+        server.step("/fitting/1/tolerance", &format!("{pair}&mm=")),
+        server.step("/fitting/1/tolerance", "mm=-1"),
+        server.step("/fitting/1/hidden", "counts=true"),
+        server.step("/fitting/1/body-shapes", "tried=true"),
+        server.step("/fitting/1/frames", "frames=r30"),
+        server.step("/fitting/1/swing", "joint=upper&axis=turn&steps=3&both=false&coupled=true"),
+        server.step("/fitting/1/swing", "joint=tail&steps=3&both=false&coupled=true"),
+        server.step("/fitting/1/random", "poses=2&seed=3"),
+    ];
+    let said: Vec<String> =
+        said.into_iter().map(|s| s.unwrap_or_else(|why| format!("refused: {why}"))).collect();
+    insta::assert_snapshot!(said.join("\n"));
+    // What is set is told: on the card, as a file that is read again, on the board and on the page to print.
+    let (_, card) = server.get("/fitting/1/panels?station=4");
+    assert!(card.contains("upper turn") && card.contains("sleeve over post: left aside"), "{card}");
+    let (status, set) = server.get("/fitting/1/trials.json");
+    assert!(status == Status::Ok && set.contains("\"rate\": 30"), "{set}");
+    let (status, _, job) = server.send("/fitting/1/trials.json", ContentType::JSON, &set);
+    assert_eq!(status, Status::Ok, "{job}");
+    common::outcome(&server.shop, &format!("{{\"job-started\":{job}}}")).unwrap();
+    assert_eq!(server.get("/fitting/1/trials.json").1, set);
+    assert_eq!(server.post("/fitting/1/measure", "").0, Status::NoContent);
+    server.get("/fitting/1/measuring");
+    let (_, board) = server.get("/fitting/1/board?station=4&counted=true&worst=true&only=1");
+    assert!(board.contains("deepest poses first") && !board.contains("sleeve over post\n"), "{board}");
+    let csv = server.get("/fitting/1/board.csv").1;
+    assert!(csv.starts_with("group,pose,outer,inner") && csv.contains(",left aside,"), "{csv}");
+    let (status, printed) = server.get("/fitting/1/report");
+    assert!(
+        status == Status::Ok && printed.contains("upper turn: 3 poses") && !printed.contains("{{"),
+        "{printed}"
+    );
+    assert_eq!(server.get("/fitting/1/worst-snags").0, Status::Ok);
+    assert_eq!(server.get("/fitting/1/played?group=upper%20turn").0, Status::Ok);
+    let (status, here) = server.get("/fitting/1/snags?pose=0&row=0");
+    assert!(status == Status::Ok && here.contains("How it counts"), "{here}");
+    for (path, form, status) in [
+        ("/fitting/1/counts", "what=pose&pose=999&counts=stress", Status::NotFound),
+        ("/fitting/1/counts", "what=pose&pose=0&counts=never", Status::UnprocessableEntity),
+        ("/fitting/1/counts/77/remove", "", Status::NotFound),
+        ("/fitting/1/swing/77/remove", "", Status::NotFound),
+        ("/fitting/1/frames", "frames=weekly", Status::UnprocessableEntity),
+        ("/fitting/1/tolerance", "", Status::UnprocessableEntity),
+        ("/fitting/1/trials-of", "fitting=9", Status::NotFound),
+        ("/fitting/1/put-on-all", "", Status::UnprocessableEntity),
+        ("/fitting/1/trials.json", "{}}", Status::UnprocessableEntity),
+    ] {
+        let (found, _, text) = server.post(path, form);
+        assert_eq!(found, status, "{path} {form}: {text}");
+        assert!(text.ends_with('.') && text.len() < 240, "{path}: {text}");
+    }
+    assert_eq!(server.get("/fitting/1/snag/999/picture.png").0, Status::NotFound);
+}
