@@ -14,8 +14,11 @@ export function listen(actions) {
     if (typing || e.altKey) return;
     const onSlider = e.target.matches?.("input[type=range]") && e.key.startsWith("Arrow");
     if (onSlider) return;
-    const band = e.target.closest?.(".band");
-    if (band && (e.key === "Enter" || e.key === " ")) {
+    const pressed = e.key === "Enter" || e.key === " ";
+    // What the browser presses by itself, and what is pressed like a button here.
+    if (pressed && e.target.closest?.("button, a, summary, input")) return;
+    const band = e.target.closest?.(".band, .worst-snag");
+    if (band && pressed) {
       e.preventDefault();
       band.dispatchEvent(new MouseEvent("click", { bubbles: true }));
       return;
