@@ -246,7 +246,14 @@ function endCompare() {
 
 function loadSnags(pose, row) {
   const target = document.getElementById("snags");
-  if (target) htmx.ajax("GET", `/fitting/${fitting}/snags?pose=${pose}&row=${row}`, { target, swap: "innerHTML" });
+  if (target) htmx.ajax("GET", `/fitting/${fitting}/snags?pose=${pose}&row=${row}`, { target, source: target, swap: "innerHTML" });
+}
+
+// Fragments one after the other: of several asked of one element at once htmx drops all but the last.
+let swapped = Promise.resolve();
+function swapIn(url) {
+  swapped = swapped.catch(() => {}).then(() => htmx.ajax("GET", url, { swap: "none" }));
+  return swapped;
 }
 
 // Panels, scene and view anew, after a step, an undo or a change of station.
@@ -255,7 +262,7 @@ async function refresh(to = station()) {
   layers.noteFocus();
   const forms = [...document.querySelectorAll("form[data-keep-fields]")];
   const fields = new Map(forms.map((f) => [f.dataset.keepFields, new FormData(f)]));
-  await htmx.ajax("GET", `/fitting/${fitting}/panels?station=${to}${boardLook()}`, { swap: "none" });
+  await swapIn(`/fitting/${fitting}/panels?station=${to}${boardLook()}`);
   for (const d of document.querySelectorAll("details[data-keep]")) {
     if (kept.has(d.dataset.keep)) d.open = kept.get(d.dataset.keep);
   }
@@ -304,7 +311,7 @@ const boardLook = () => (compare.step === null ? "" : `&against=${compare.step}`
 async function refreshBoard() {
   layers.noteFocus();
   stepsShown = document.querySelector(".steps").open;
-  await htmx.ajax("GET", `/fitting/${fitting}/board?station=${station()}${boardLook()}`, { swap: "none" });
+  await swapIn(`/fitting/${fitting}/board?station=${station()}${boardLook()}`);
   if (stepsShown) document.querySelector(".steps").open = true;
   layers.mark();
   layers.keepFocus();
