@@ -246,7 +246,8 @@ function endCompare() {
 
 function loadSnags(pose, row) {
   const target = document.getElementById("snags");
-  if (target) htmx.ajax("GET", `/fitting/${fitting}/snags?pose=${pose}&row=${row}`, { target, source: target, swap: "innerHTML" });
+  const url = `/fitting/${fitting}/snags?pose=${pose}&row=${row}`;
+  if (target) htmx.ajax("GET", url, { target, source: target, swap: "innerHTML" });
 }
 
 // Fragments one after the other: of several asked of one element at once htmx drops all but the last.
