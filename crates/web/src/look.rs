@@ -145,9 +145,11 @@ async fn mesh(shop: &Shop, id: i64, part: u32, key: String, step: Option<i64>) -
 #[get("/fitting/<id>/skin/<part>?<key>&<step>")]
 async fn skin(shop: &Shop, id: i64, part: u32, key: String, step: Option<i64>) -> Result<Binary, Refusal> {
     look_aside(shop, move |shop| {
-        let _ = key;
-        let bytes = pack_skin(&shop.room(id, step)?.skinned_part(part)?);
-        Ok(Binary { bytes, keep: true, says: None })
+        let room = shop.room(id, step)?;
+        let bytes = pack_skin(&room.skinned_part(part)?);
+        // A step may have come between: only what the key names is kept under it.
+        let keep = room.skin_key(room.index_of(part)) == key;
+        Ok(Binary { bytes, keep, says: None })
     })
     .await
 }

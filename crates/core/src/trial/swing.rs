@@ -83,16 +83,18 @@ pub fn swing_poses(skeleton: &Skeleton, swing: Swing) -> Vec<NamedPose> {
     let (person, ranges) = (Humanoid::find(skeleton), MotionRanges::of(skeleton));
     let rest = skeleton.world(&Pose::rest(skeleton.len()));
     let [least, most] = swing.degrees;
+    let apart = (most - least) / (swing.steps.max(2) - 1) as f32;
     let one = |step: usize| {
-        let angle = least + (most - least) * step as f32 / (swing.steps.max(2) - 1) as f32;
+        let angle = least + apart * step as f32;
         let mut builder = PoseBuilder::new(skeleton, &person, &rest);
         for joint in std::iter::once(swing.joint).chain(swing.partner) {
             for joint in along_with(&person, joint, swing.coupled) {
                 put(&mut builder, &ranges, joint, (swing.axis, angle), swing.coupled);
             }
         }
-        let name = format!("{:.0}°", angle).replace('-', "−");
-        let name = if name == "−0°" { "0°".to_owned() } else { name };
+        let name = format!("{:.*}°", if apart < 1.0 { 2 } else { 0 }, angle).replace('-', "−");
+        let name =
+            if ["−0°", "−0.00°", "0.00°"].contains(&name.as_str()) { "0°".to_owned() } else { name };
         NamedPose { name, time: 0.0, pose: builder.pose }
     };
     (0..swing.steps).map(one).collect()

@@ -171,8 +171,9 @@ impl TrialPlan {
         if self.sweeps.iter().any(|s| !(2..=181).contains(&s.steps)) {
             return Err("a swing has 2 to 181 poses".to_owned());
         }
-        if self.random.is_some_and(|r| r.poses > MOST) {
-            return Err(format!("at most {MOST} poses at random"));
+        let swung: usize = self.sweeps.iter().map(|s| s.steps).sum();
+        if swung.saturating_add(self.random.map_or(0, |r| r.poses)) > MOST {
+            return Err(format!("at most {MOST} poses swung and at random"));
         }
         let sane = |mm: f32| mm.is_finite() && (0.0..=200.0).contains(&mm);
         if self.tolerances.iter().any(|t| !sane(t.tolerance_mm)) {
