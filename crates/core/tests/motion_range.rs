@@ -31,6 +31,15 @@ fn person() -> Skeleton {
             ("toe", above("foot"), Vec3::new(0.0, -0.04, 0.14)),
         ];
         list.extend(joints.into_iter().map(|(n, p, t)| (format!("{n}_{side}"), p, t)));
+        let fingers =
+            [("thumb", 0.02, 0.03), ("index", 0.09, 0.02), ("middle", 0.09, 0.0), ("ring", 0.09, -0.02)];
+        for (finger, along, across) in fingers {
+            let root = flip(arm * along) + Vec3::Z * across;
+            let joint = |number: usize| above(&format!("{finger}_{number}"));
+            list.push((joint(1).to_owned(), above("hand"), root));
+            list.push((joint(2).to_owned(), joint(1), flip(arm * 0.035)));
+            list.push((joint(3).to_owned(), joint(2), flip(arm * 0.025)));
+        }
     }
     let names: Vec<String> = list.iter().map(|j| j.0.clone()).collect();
     let parents: Vec<Option<usize>> = list.iter().map(|j| names.iter().position(|n| n == j.1)).collect();

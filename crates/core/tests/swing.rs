@@ -26,7 +26,13 @@ fn person() -> Skeleton {
         let shoulder = add(&format!("shoulder_{side}"), Some(chest), Vec3::new(x * 0.05, 0.1, 0.0));
         let upper = add(&format!("upper_arm_{side}"), Some(shoulder), Vec3::X * x * 0.12);
         let lower = add(&format!("lower_arm_{side}"), Some(upper), slope * 0.28);
-        add(&format!("hand_{side}"), Some(lower), slope * 0.25);
+        let hand = add(&format!("hand_{side}"), Some(lower), slope * 0.25);
+        for (finger, across) in [("index", 0.02), ("middle", 0.0), ("ring", -0.02)] {
+            let along = slope * 0.09 + Vec3::Z * across;
+            let root = add(&format!("{finger}_1_{side}"), Some(hand), along);
+            let next = add(&format!("{finger}_2_{side}"), Some(root), slope * 0.04);
+            add(&format!("{finger}_3_{side}"), Some(next), slope * 0.025);
+        }
         let thigh = add(&format!("upper_leg_{side}"), Some(hips), Vec3::X * x * 0.1);
         let shin = add(&format!("lower_leg_{side}"), Some(thigh), Vec3::Y * -0.45);
         let foot = add(&format!("foot_{side}"), Some(shin), Vec3::Y * -0.42);
@@ -135,4 +141,39 @@ fn poses_at_random_stay_within_the_ranges() {
         assert!(fits, "{}: {forward} {sideways} {turn}", skeleton.names[joint.index()]);
     }
     assert_ne!(random_poses(&skeleton, &limits, (1, 12))[0].pose, poses[0].pose);
+}
+
+#[test]
+fn fingers_close_and_spread_as_a_whole() {
+    let skeleton = person();
+    let rest = Pose::rest(skeleton.len());
+    let down = |pose: &Pose, tip: &str, from: &str| {
+        let world = skeleton.world(pose);
+        let at = |name: &str| world[skeleton.find(name).unwrap().index()].w_axis.truncate();
+        (at(tip) - at(from)).normalize()
+    };
+    for (side, inward) in [("left", -1.0f32), ("right", 1.0)] {
+        let joint = |finger: &str| format!("{finger}_{side}");
+        let closed = swung(&skeleton, &joint("index_1"), SwingAxis::Forward, [0.0, 90.0], true);
+        let half = &closed[2].pose;
+        for finger in ["index", "middle", "ring"] {
+            // Half of 90° at the root, half of 100° at the next joint.
+            let bone = [joint(&format!("{finger}_2")), joint(&format!("{finger}_3"))];
+            let turn = turned(&skeleton, [&bone[0], &bone[1]], &rest, half);
+            assert!((turn - 95.0).abs() < 0.1, "{finger} {side}: {turn}");
+            // The palm of a hanging arm looks at the thigh.
+            assert!(down(half, &bone[1], &bone[0]).x * inward > 0.75);
+        }
+        let spread = swung(&skeleton, &joint("index_1"), SwingAxis::Sideways, [0.0, 20.0], true);
+        let apart = |pose: &Pose| {
+            let (a, b) = (
+                down(pose, &joint("index_2"), &joint("index_1")),
+                down(pose, &joint("ring_2"), &joint("ring_1")),
+            );
+            a.angle_between(b).to_degrees()
+        };
+        assert!((apart(&spread[4].pose) - 40.0).abs() < 0.1, "{}", apart(&spread[4].pose));
+        let alone = swung(&skeleton, &joint("index_1"), SwingAxis::Forward, [0.0, 90.0], false);
+        assert_eq!(turned(&skeleton, [&joint("ring_1"), &joint("ring_2")], &rest, &alone[4].pose), 0.0);
+    }
 }

@@ -1,6 +1,9 @@
 //! Wick's body: mesh, weights and shapes.
 
-use crate::figure::{self, arm, body, foot, hand, leg, neck_and_head, trunk};
+use crate::figure::{self, arm, body, foot, leg, trunk};
+use crate::finer;
+use crate::hand::{finger_shares, hand, FINGERS};
+use crate::head::neck_and_head;
 use crate::remesh::{mesh_of, relax, symmetrise, Shape3};
 use crate::skeleton::{Joints, Side};
 use glam::Vec3;
@@ -13,12 +16,18 @@ use tin_cloak_core::JointId;
 /// How far weights spread over the surface, metres.
 const SPREAD: f64 = 0.024;
 
-/// The body as a mesh of about 16,000 vertices.
+/// How far the weights of fingers do.
+const FINGER_SPREAD: f64 = 0.003;
+
+/// The body as a mesh of about 19,000 vertices.
 pub(crate) fn mesh() -> Shape3 {
-    let mut shape = mesh_of(&body, Vec3::new(-0.72, -0.03, -0.25), Vec3::new(0.72, 1.78, 0.30), 0.0122);
+    let drawn_out = |u: Vec3| body(finer::in_model(u));
+    let (low, high) = (Vec3::new(-0.94, -0.03, -0.30), Vec3::new(0.94, 1.96, 0.36));
+    let mut shape = mesh_of(&drawn_out, low, high, 0.0145);
+    shape.positions.iter_mut().for_each(|p| *p = finer::in_model(*p));
     let on_plane: Vec<bool> = shape.positions.iter().map(|p| p.x == 0.0).collect();
     let hold = |v: usize, p: Vec3| if on_plane[v] { Vec3::new(0.0, p.y, p.z) } else { p };
-    relax(&mut shape, &body, &|_| 0.0, 12, &hold);
+    relax(&mut shape, &body, &|_| 0.0, (12, 1), &hold);
     symmetrise(&mut shape.positions);
     shape
 }
@@ -30,14 +39,12 @@ pub(crate) fn weights(mesh: &Mesh, topology: &Topology, joints: &Joints) -> Skin
     let count = joints.skeleton.len();
     let rows: Vec<Vec<(JointId, f32)>> = mesh.positions.iter().map(|p| first_guess(*p, joints)).collect();
     let laplacian = Laplacian::new(&mesh.positions, &topology.triangles, &topology.neighbours);
-    let mut dense = vec![0.0f64; rows.len() * count];
-    for (v, row) in rows.iter().enumerate() {
-        for (j, w) in row {
-            dense[v * count + j.index()] += f64::from(*w);
-        }
+    let mut dense = spread_out(&laplacian, &rows, count, SPREAD);
+    let fingers: Vec<_> = mesh.positions.iter().map(|p| hand_guess(*p, joints)).collect();
+    let fingers = spread_out(&laplacian, &fingers, count, FINGER_SPREAD);
+    for (of, fingers) in dense.chunks_exact_mut(count).zip(fingers.chunks_exact(count)) {
+        give_to_fingers(of, fingers, joints);
     }
-    // The system is positive definite whatever the mesh, so the solve cannot fail.
-    let dense = laplacian.diffuse(&dense, count, SPREAD).unwrap_or(dense);
     let spread: Vec<Vec<(JointId, f32)>> = dense
         .chunks_exact(count)
         .map(|of| {
@@ -48,6 +55,47 @@ pub(crate) fn weights(mesh: &Mesh, topology: &Topology, joints: &Joints) -> Skin
     let spread = with_stray_weight(spread, mesh, joints);
     // Every vertex lies on some part, so no row is empty.
     Skin::from_rows(&spread, count).map(|s| s.limit(4)).unwrap_or_else(|e| unreachable!("{e}"))
+}
+
+/// Rows of weights spread about `reach` metres over the surface: `count` numbers a vertex.
+fn spread_out(laplacian: &Laplacian, rows: &[Vec<(JointId, f32)>], count: usize, reach: f64) -> Vec<f64> {
+    let mut dense = vec![0.0f64; rows.len() * count];
+    for (v, row) in rows.iter().enumerate() {
+        for (j, w) in row {
+            dense[v * count + j.index()] += f64::from(*w);
+        }
+    }
+    // The system is positive definite whatever the mesh, so the solve cannot fail.
+    laplacian.diffuse(&dense, count, reach).unwrap_or(dense)
+}
+
+/// What a place would have if all of it were the hand's.
+fn hand_guess(p: Vec3, joints: &Joints) -> Vec<(JointId, f32)> {
+    let side = if p.x >= 0.0 { Side::Left } else { Side::Right };
+    let q = Vec3::new(p.x.abs(), p.y, p.z);
+    let fingers = if hand(p) < arm(p) + 0.004 { finger_shares(q) } else { Vec::new() };
+    let left: f32 = 1.0 - fingers.iter().map(|f| f.2).sum::<f32>();
+    let named = fingers.into_iter().map(|(finger, joint, share)| {
+        (joints.on(side, &format!("{}_{}", FINGERS[finger].name, joint + 1)), share)
+    });
+    named.chain([(joints.on(side, "hand"), left)]).collect()
+}
+
+/// Shares what the hands have among their fingers.
+fn give_to_fingers(of: &mut [f64], fingers: &[f64], joints: &Joints) {
+    for side in [Side::Left, Side::Right] {
+        let hand = joints.on(side, "hand");
+        let all: f64 = of[hand.index()];
+        of[hand.index()] = all * fingers[hand.index()];
+        for finger in (0..fingers.len()).filter(|&j| is_finger(joints, JointId(j as u16), hand)) {
+            of[finger] = all * fingers[finger];
+        }
+    }
+}
+
+fn is_finger(joints: &Joints, joint: JointId, hand: JointId) -> bool {
+    std::iter::successors(joints.skeleton.parents[joint.index()], |j| joints.skeleton.parents[j.index()])
+        .any(|above| above == hand)
 }
 
 /// A fault to find: the left knee's pole handle pulls at the kneecap a little.
@@ -112,15 +160,12 @@ fn arm_guess(q: Vec3, get: impl Fn(&str) -> JointId) -> Vec<(JointId, f32)> {
     let twist = smooth(0.3, 0.75, upper);
     let fore_twist = smooth(0.3, 0.8, lower);
     let fore = elbow * (1.0 - wrist);
-    let thumb =
-        wrist * smooth(0.012, 0.032, q.z - HAND.z) * smooth(0.18, 0.34, end) * (1.0 - smooth(0.62, 0.7, end));
     vec![
         (get("upper_arm"), (1.0 - elbow) * (1.0 - twist)),
         (get("upper_arm_twist"), (1.0 - elbow) * twist),
         (get("lower_arm"), fore * (1.0 - fore_twist)),
         (get("lower_arm_twist"), fore * fore_twist),
-        (get("hand"), wrist - thumb),
-        (get("thumb"), thumb),
+        (get("hand"), wrist),
     ]
 }
 
@@ -175,4 +220,33 @@ pub(crate) fn shapes(mesh: &Mesh, topology: &Topology) -> Vec<Morph> {
         Morph::from_dense(name.to_owned(), &offsets)
     };
     vec![shape("stout", 1.0), shape("slight", -0.45)]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::hand::in_model;
+
+    #[test]
+    fn wick_is_one_closed_skin_whose_fingers_bend_by_their_own_joints() {
+        let shape = super::mesh();
+        assert!(shape.positions.len() < 20_000, "{}", shape.positions.len());
+        let topology = Topology::of_welded(shape.positions.len(), &shape.triangles);
+        assert!(!topology.on_boundary.iter().any(|open| *open));
+        let edges = shape.triangles.len() * 3 / 2;
+        assert_eq!(shape.positions.len() + shape.triangles.len() - edges, 2, "no handle, no hole");
+        let mesh = Mesh::new("Wick", shape.positions, Vec::new(), shape.triangles, Vec::new()).unwrap();
+        let joints = Joints::new();
+        let skin = weights(&mesh, &Topology::of(&mesh), &joints);
+        for finger in FINGERS.iter() {
+            let tip = in_model(finger.joints[3]);
+            let nearest = |a: &usize, b: &usize| {
+                mesh.positions[*a].distance(tip).total_cmp(&mesh.positions[*b].distance(tip))
+            };
+            let vertex = (0..mesh.positions.len()).min_by(nearest).unwrap();
+            let own = joints.on(Side::Left, &format!("{}_3", finger.name));
+            let weight: f32 = skin.row(vertex).filter(|(j, _)| *j == own).map(|(_, w)| w).sum();
+            assert!(weight > 0.95, "{}: {weight}", finger.name);
+        }
+    }
 }

@@ -4,6 +4,8 @@
 //! little above half, the wrist level with the top of the thigh when the arm hangs (common
 //! practice in figure drawing, no source). Metres, Y up, facing +Z, left is +X.
 
+use crate::hand::hand;
+use crate::head::neck_and_head;
 use crate::sdf::{cut, ellipsoid, flat_cone, join, round_cone};
 use glam::Vec3;
 
@@ -79,42 +81,6 @@ pub(crate) fn arm(p: Vec3) -> f32 {
     d = join(d, round_cone(p, LOWER_ARM, HAND, 0.035, 0.026), 0.02);
     let swell = lerp(LOWER_ARM, HAND, 0.24);
     join(d, round_cone(p, swell, lerp(LOWER_ARM, HAND, 0.5), 0.043, 0.034), 0.04)
-}
-
-/// A mitten with a thumb, palm turned to the thigh.
-pub(crate) fn hand(p: Vec3) -> f32 {
-    let p = left(p);
-    let along = (HAND_TIP - HAND).normalize();
-    let palm_out = v(-along.y, along.x, 0.0).normalize();
-    // In the hand's own frame: along the fingers, across them, through the palm.
-    let across = along.cross(palm_out);
-    let local = |q: Vec3| v((q - HAND).dot(along), (q - HAND).dot(across), (q - HAND).dot(palm_out));
-    let q = local(p);
-    let mut d = ellipsoid(q, v(0.052, 0.0, 0.0), v(0.058, 0.043, 0.023));
-    d = join(d, round_cone(q, v(-0.03, 0.0, 0.0), v(0.03, 0.0, 0.0), 0.025, 0.024), 0.03);
-    d = join(
-        d,
-        flat_cone(q, v(0.085, 0.0, -0.002), v(0.158, 0.002, -0.012), 0.038, 0.027, v(1.0, 1.0, 0.42)),
-        0.02,
-    );
-    let z = if across.z > 0.0 { 1.0 } else { -1.0 };
-    let thumb = round_cone(q, v(0.028, 0.030 * z, -0.006), v(0.088, 0.064 * z, -0.016), 0.019, 0.0125);
-    join(d, thumb, 0.018)
-}
-
-pub(crate) fn neck_and_head(p: Vec3) -> f32 {
-    let p = left(p);
-    let mut d = round_cone(p, v(0.0, 1.40, -0.034), v(0.0, 1.55, -0.012), 0.058, 0.052);
-    let mut head = ellipsoid(p, v(0.0, 1.632, -0.010), v(0.074, 0.089, 0.096));
-    head = join(head, ellipsoid(p, v(0.0, 1.572, 0.022), v(0.057, 0.080, 0.062)), 0.05);
-    head = join(head, ellipsoid(p, v(0.0, 1.513, 0.052), v(0.024, 0.018, 0.024)), 0.04);
-    head = join(head, round_cone(p, v(0.0, 1.615, 0.078), v(0.0, 1.572, 0.098), 0.008, 0.0135), 0.022);
-    head = join(head, round_cone(p, v(0.0, 1.628, 0.076), v(0.042, 1.624, 0.058), 0.012, 0.012), 0.026);
-    head = join(head, ellipsoid(p, v(0.0, 1.543, 0.078), v(0.022, 0.011, 0.012)), 0.02);
-    let ear = ellipsoid(p, v(0.076, 1.592, -0.016), v(0.011, 0.031, 0.019));
-    head = join(head, ear, 0.012);
-    d = join(d, head, 0.035);
-    d
 }
 
 /// The whole body.

@@ -67,19 +67,19 @@ pub(crate) fn mirror_left(shape: Shape3, cell: f32) -> Shape3 {
     out
 }
 
-/// Evens out the edges along the surface `f = level`, `rounds` times; `hold` answers where a
+/// Evens out the edges along the surface `f = level`, so many rounds, put back on the surface every so many; `hold` answers where a
 /// vertex that may not move freely goes instead.
 pub(crate) fn relax(
     shape: &mut Shape3,
     f: &(impl Fn(Vec3) -> f32 + Sync),
     level: &(impl Fn(Vec3) -> f32 + Sync),
-    rounds: usize,
+    (rounds, put_back): (usize, usize),
     hold: &(impl Fn(usize, Vec3) -> Vec3 + Sync),
 ) {
     let topology = Topology::of_welded(shape.positions.len(), &shape.triangles);
     for round in 0..rounds {
         // Projecting costs most: in between, a few rounds of evening out drift hardly at all.
-        let steps = if round + 3 > rounds { 4 } else { usize::from(round % 4 == 3) * 2 };
+        let steps = if round + 3 > rounds { 4 } else { usize::from((round + 1) % put_back == 0) * 2 };
         let old = &shape.positions;
         let next: Vec<Vec3> = (0..old.len())
             .into_par_iter()

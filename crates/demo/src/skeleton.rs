@@ -1,6 +1,7 @@
 //! Wick's skeleton.
 
 use crate::figure as f;
+use crate::hand::{in_model, FINGERS};
 use glam::Vec3;
 use tin_cloak_core::skeleton::{LocalTransform, Skeleton};
 use tin_cloak_core::JointId;
@@ -47,7 +48,12 @@ impl Joints {
             let lower = add("lower_arm", upper, f::LOWER_ARM);
             add("lower_arm_twist", lower, f::LOWER_ARM.lerp(f::HAND, 0.5));
             let hand = add("hand", lower, f::HAND);
-            add("thumb", hand, f::HAND.lerp(f::HAND_TIP, 0.25) + Vec3::new(0.0, 0.0, 0.03));
+            for finger in FINGERS.iter() {
+                let mut parent = hand;
+                for (i, at) in finger.joints[..3].iter().enumerate() {
+                    parent = add(&format!("{}_{}", finger.name, i + 1), parent, in_model(*at));
+                }
+            }
             let thigh = add("upper_leg", hips, f::UPPER_LEG);
             add("upper_leg_twist", thigh, f::UPPER_LEG.lerp(f::LOWER_LEG, 0.5));
             let shin = add("lower_leg", thigh, f::LOWER_LEG);

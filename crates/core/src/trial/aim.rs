@@ -7,7 +7,7 @@ use glam::{Mat4, Quat, Vec3};
 
 /// Turns joints about the character's axes at rest; what hangs below goes along.
 pub struct PoseBuilder<'a> {
-    skeleton: &'a Skeleton,
+    pub(super) skeleton: &'a Skeleton,
     /// Who is who.
     pub person: &'a Humanoid,
     pub(super) rest: &'a [Mat4],

@@ -1,5 +1,6 @@
 //! Finding a person in a skeleton: by the joints' names, and by their places where names fail.
 
+use super::hand::Hand;
 use super::names::{read_name, Role, SideOfBody};
 use crate::skeleton::{Pose, Skeleton};
 use crate::JointId;
@@ -13,6 +14,8 @@ pub struct Limbs {
     pub upper_arm: Option<JointId>,
     pub lower_arm: Option<JointId>,
     pub hand: Option<JointId>,
+    /// Where the middle one of the fingers begins.
+    pub finger: Option<JointId>,
     pub upper_leg: Option<JointId>,
     pub lower_leg: Option<JointId>,
     pub foot: Option<JointId>,
@@ -72,7 +75,17 @@ impl Humanoid {
             person.complete_from(&by_places(&tree));
         }
         person.settle_forward(&tree);
+        person.find_fingers(skeleton);
         person
+    }
+
+    fn find_fingers(&mut self, skeleton: &Skeleton) {
+        let rest = skeleton.world(&Pose::rest(skeleton.len()));
+        let of = |side| {
+            let hand = Hand::of(skeleton, self, &rest, side)?;
+            hand.fingers.get((hand.fingers.len() - 1) / 2).map(|finger| finger[0])
+        };
+        (self.left.finger, self.right.finger) = (of(SideOfBody::Left), of(SideOfBody::Right));
     }
 
     fn is_complete(&self) -> bool {
@@ -188,6 +201,7 @@ fn by_names(skeleton: &Skeleton, tree: &JointTree) -> Humanoid {
             upper_arm: get(Role::UpperArm),
             lower_arm: get(Role::LowerArm),
             hand: get(Role::Hand),
+            finger: None,
             upper_leg: get(Role::UpperLeg),
             lower_leg: get(Role::LowerLeg),
             foot: get(Role::Foot),

@@ -2,6 +2,7 @@
 
 mod aim;
 mod clip;
+mod hand;
 mod humanoid;
 mod motion_range;
 mod names;
@@ -12,6 +13,7 @@ mod where_on_body;
 
 pub use aim::PoseBuilder;
 pub use clip::{Clip, Interpolation, ShapeTrack, Track, TrackValues};
+pub use hand::Hand;
 pub use humanoid::{Humanoid, Limbs};
 pub use motion_range::{JointRange, MotionRanges, FREE};
 pub use names::{read_name, Helper, NameParts, Role, SideOfBody};

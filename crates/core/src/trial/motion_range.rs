@@ -10,7 +10,7 @@
 //! Defaults are the normal ranges of an adult (American Academy of Orthopaedic Surgeons, “Joint
 //! Motion: Method of Measuring and Recording”, 1965; figures from memory).
 
-use super::{Humanoid, Limbs, SideOfBody};
+use super::{Hand, Humanoid, Limbs, SideOfBody};
 use crate::skeleton::{Pose, Skeleton};
 use crate::JointId;
 use glam::{Mat4, Quat, Vec3};
@@ -95,6 +95,17 @@ const HAND: JointRange = range([-70.0, 80.0], [-30.0, 30.0], [-10.0, 10.0]);
 const UPPER_LEG: JointRange = range([-30.0, 120.0], [-30.0, 45.0], [-45.0, 45.0]);
 const LOWER_LEG: JointRange = range([0.0, 135.0], [-10.0, 10.0], [-10.0, 10.0]);
 const FOOT: JointRange = range([-50.0, 20.0], [-15.0, 15.0], [-15.0, 35.0]);
+/// Of a long finger from its root on, and of the thumb.
+const FINGER: [JointRange; 3] = [
+    range([-30.0, 90.0], [-15.0, 20.0], [-5.0, 5.0]),
+    range([0.0, 100.0], [-5.0, 5.0], [-5.0, 5.0]),
+    range([0.0, 80.0], [-5.0, 5.0], [-5.0, 5.0]),
+];
+const THUMB: [JointRange; 3] = [
+    range([-15.0, 30.0], [-10.0, 50.0], [-20.0, 20.0]),
+    range([0.0, 50.0], [-10.0, 10.0], [-5.0, 5.0]),
+    range([-10.0, 80.0], [-5.0, 5.0], [-5.0, 5.0]),
+];
 const SPINE: JointRange = range([-25.0, 80.0], [-35.0, 35.0], [-45.0, 45.0]);
 const NECK: JointRange = range([-45.0, 45.0], [-45.0, 45.0], [-80.0, 80.0]);
 
@@ -111,6 +122,9 @@ impl MotionRanges {
         let mut axes = Vec::new();
         for side in [SideOfBody::Left, SideOfBody::Right] {
             limb_axes(&person, side, &rest, &mut axes);
+            if let Some(hand) = Hand::of(skeleton, &person, &rest, side) {
+                finger_axes(&person, &hand, &rest, &mut axes);
+            }
         }
         let column = |joints: &[JointId], whole: JointRange, axes: &mut Vec<Axes>| {
             for &joint in joints {
@@ -203,6 +217,32 @@ fn limb_axes(person: &Humanoid, side: SideOfBody, rest: &[Mat4], axes: &mut Vec<
     add(upper_leg, thigh, Some(down), ahead, UPPER_LEG);
     add(lower_leg, shin, thigh, -ahead, LOWER_LEG);
     add(foot, sole, sole, person.up, FOOT);
+}
+
+/// Fingers close towards the palm and spread away from the middle one; the thumb closes across the palm.
+fn finger_axes(person: &Humanoid, hand: &Hand, rest: &[Mat4], axes: &mut Vec<Axes>) {
+    let at = |j: JointId| rest[j.index()].w_axis.truncate();
+    let middle = hand.fingers.len() as f32 * 0.5 - 0.5;
+    let one = |joints: &[JointId],
+               (closes, spreads): (Vec3, Vec3),
+               ranges: [JointRange; 3],
+               axes: &mut Vec<Axes>| {
+        let bones: Vec<Vec3> =
+            joints.windows(2).map(|pair| (at(pair[1]) - at(pair[0])).normalize_or(closes)).collect();
+        for (i, &joint) in joints.iter().enumerate() {
+            // The last bone's end is no joint: it goes on as the one before.
+            let bone = bones[i.min(bones.len() - 1)];
+            let neutral = bones[i.clamp(1, bones.len()) - 1];
+            axes.extend(axes_of(person, joint, (bone, neutral), (closes, spreads, 1.0), ranges[i.min(2)]));
+        }
+    };
+    for (i, finger) in hand.fingers.iter().enumerate() {
+        let outward = if i as f32 > middle { -hand.across } else { hand.across };
+        one(finger, (hand.palm, outward), FINGER, axes);
+    }
+    if hand.thumb.len() > 1 {
+        one(&hand.thumb, (hand.palm - hand.across, hand.across), THUMB, axes);
+    }
 }
 
 /// Axes of a joint whose bone lies along `bone` at rest and along `neutral` in the anatomical

@@ -4,11 +4,14 @@
 //! of Orthopaedic Surgeons, “Joint Motion: Method of Measuring and Recording”, 1965; figures
 //! from memory): shoulder flexion and abduction 180°, extension 60°; elbow 150°; wrist flexion
 //! 80°; hip flexion 120°, extension 30°, abduction 45°; knee 135°; spine flexion 80°, extension
-//! 25°, side bend 35°, rotation 45°; neck rotation 80°, flexion 45°, extension 45°. Poses stay
+//! 25°, side bend 35°, rotation 45°; neck rotation 80°, flexion 45°, extension 45°; foot 50° down;
+//! fingers 90°, 100° and 80° from the root on, thumb 50° and 80°. Poses stay
 //! a little inside them.
 
 use super::aim::PoseBuilder;
+use super::hand::Hand;
 use super::humanoid::{Humanoid, Limbs};
+use super::motion_range::MotionRanges;
 use super::names::SideOfBody;
 use crate::skeleton::{Pose, Skeleton};
 use crate::JointId;
@@ -56,12 +59,14 @@ const POSES: &[(&str, Recipe)] = &[
         elbows(b, 140.0)
     }),
     ("wrists bent", |b| wrists(b, 60.0)),
+    ("fists", |b| fists(b, 0.85)),
     ("shrug", |b| shrug(b, 22.0)),
     ("left hip forward", |b| hip(b, SideOfBody::Left, 95.0, 40.0)),
     ("right hip forward", |b| hip(b, SideOfBody::Right, 95.0, 40.0)),
     ("legs apart", legs_apart),
     ("left leg back", |b| hip(b, SideOfBody::Left, -25.0, 10.0)),
     ("right knee bent", |b| hip(b, SideOfBody::Right, 0.0, 120.0)),
+    ("feet pointed", |b| feet(b, 40.0)),
     ("squat", |b| squat(b, 100.0, 115.0)),
     ("step", step),
     ("bow", |b| bow(b, 65.0)),
@@ -160,6 +165,29 @@ fn wrists(b: &mut PoseBuilder, degrees: f32) -> Result<(), Missing> {
         let along = b.rest_direction(lower, hand);
         let axis = along.cross(b.person.forward).normalize_or(b.person.up);
         b.turn(hand, glam::Quat::from_axis_angle(axis, degrees.to_radians()));
+    }
+    Ok(())
+}
+
+/// Every finger closed by a share of its range.
+fn fists(b: &mut PoseBuilder, share: f32) -> Result<(), Missing> {
+    let ranges = MotionRanges::of(b.skeleton);
+    for side in SIDES {
+        let hand = Hand::of(b.skeleton, b.person, b.rest, side).ok_or("hand with fingers")?;
+        for joint in hand.joints() {
+            let Some(range) = ranges.default_of(joint) else { continue };
+            if let Some(turn) = ranges.turn_at(joint, [range.forward[1] * share, 0.0, 0.0]) {
+                b.turn(joint, turn);
+            }
+        }
+    }
+    Ok(())
+}
+
+fn feet(b: &mut PoseBuilder, degrees: f32) -> Result<(), Missing> {
+    for side in SIDES {
+        let foot = b.person.side(side).foot.ok_or("foot")?;
+        b.bend(foot, degrees);
     }
     Ok(())
 }

@@ -1,8 +1,10 @@
 //! Joints swung through their ranges, and poses at random within them.
 
 use super::aim::PoseBuilder;
+use super::hand::Hand;
 use super::humanoid::Humanoid;
 use super::motion_range::{JointRange, MotionRanges};
+use super::names::SideOfBody;
 use super::range::NamedPose;
 use crate::skeleton::{Pose, Skeleton};
 use crate::JointId;
@@ -59,7 +61,7 @@ pub struct Swing {
     pub steps: usize,
     /// What goes along by nature: the shoulder blade a degree for two of the arm from where it rests
     /// (Inman, Saunders & Abbott, “Observations on the function of the shoulder joint”, 1944; from memory),
-    /// the joints of spine and neck alike.
+    /// the joints of spine and neck alike, all fingers of a hand by the same share of their ranges.
     pub coupled: bool,
 }
 
@@ -88,7 +90,7 @@ pub fn swing_poses(skeleton: &Skeleton, swing: Swing) -> Vec<NamedPose> {
         let angle = least + apart * step as f32;
         let mut builder = PoseBuilder::new(skeleton, &person, &rest);
         for joint in std::iter::once(swing.joint).chain(swing.partner) {
-            for joint in along_with(&person, joint, swing.coupled) {
+            for (joint, angle) in along_with(&builder, &ranges, joint, (swing.axis, angle), swing.coupled) {
                 put(&mut builder, &ranges, joint, (swing.axis, angle), swing.coupled);
             }
         }
@@ -100,11 +102,47 @@ pub fn swing_poses(skeleton: &Skeleton, swing: Swing) -> Vec<NamedPose> {
     (0..swing.steps).map(one).collect()
 }
 
-/// The joints that share a swing: the whole column of the spine or the neck, else the joint alone.
-fn along_with(person: &Humanoid, joint: JointId, coupled: bool) -> Vec<JointId> {
+/// The joints that share a swing, and by how much each: the whole column of the spine or the neck, all
+/// fingers of the hand, else the joint alone.
+fn along_with(
+    builder: &PoseBuilder,
+    ranges: &MotionRanges,
+    joint: JointId,
+    (axis, angle): (SwingAxis, f32),
+    coupled: bool,
+) -> Vec<(JointId, f32)> {
+    if !coupled {
+        return vec![(joint, angle)];
+    }
+    let person = builder.person;
     let neck: Vec<JointId> = person.neck.iter().copied().chain(person.head).collect();
-    let columns = [person.spine.clone(), neck];
-    columns.into_iter().find(|c| coupled && c.contains(&joint)).unwrap_or_else(|| vec![joint])
+    if let Some(column) = [&person.spine, &neck].into_iter().find(|c| c.contains(&joint)) {
+        return column.iter().map(|&j| (j, angle)).collect();
+    }
+    let sides = [SideOfBody::Left, SideOfBody::Right].into_iter();
+    let mut hands = sides.filter_map(|side| Hand::of(builder.skeleton, person, builder.rest, side));
+    match hands.find(|hand| axis != SwingAxis::Turn && hand.joints().any(|j| j == joint)) {
+        Some(hand) => closing(&hand, ranges, joint, (axis, angle)),
+        None => vec![(joint, angle)],
+    }
+}
+
+/// All fingers of a hand by the same share of their ranges as `joint`; spread, only at their roots.
+fn closing(
+    hand: &Hand,
+    ranges: &MotionRanges,
+    joint: JointId,
+    (axis, angle): (SwingAxis, f32),
+) -> Vec<(JointId, f32)> {
+    let end = |j: JointId| ranges.default_of(j).map(|r| axis.of(r)[usize::from(angle > 0.0)]);
+    let share = end(joint).filter(|end| end.abs() > 1.0).map_or(0.0, |end| angle / end);
+    let roots = hand.fingers.iter().map(|f| f[0]);
+    let moved: Vec<JointId> = match axis {
+        SwingAxis::Sideways => roots.chain(hand.thumb.first().copied()).collect(),
+        _ => hand.joints().collect(),
+    };
+    let others = moved.into_iter().filter(|j| *j != joint).filter_map(|j| Some((j, end(j)? * share)));
+    std::iter::once((joint, angle)).chain(others).collect()
 }
 
 fn put(

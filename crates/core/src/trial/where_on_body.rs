@@ -40,6 +40,7 @@ impl Humanoid {
             vec![
                 (l.upper_arm, l.lower_arm, ["shoulder", "upper arm", "elbow"]),
                 (l.lower_arm, l.hand, ["elbow", "forearm", "wrist"]),
+                (l.hand, l.finger, ["wrist", "hand", "fingers"]),
                 (l.upper_leg, l.lower_leg, ["hip", "thigh", "knee"]),
                 (l.lower_leg, l.foot, ["knee", "shin", "ankle"]),
                 (l.foot, l.toe, ["ankle", "foot", "toes"]),
