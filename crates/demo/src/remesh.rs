@@ -67,8 +67,8 @@ pub(crate) fn mirror_left(shape: Shape3, cell: f32) -> Shape3 {
     out
 }
 
-/// Evens out the edges along the surface `f = level`, so many rounds, put back on the surface every so many; `hold` answers where a
-/// vertex that may not move freely goes instead.
+/// Evens out the edges along the surface `f = level`, so many rounds, put back on the surface every so many;
+/// `hold` answers where a vertex that may not move freely goes instead.
 pub(crate) fn relax(
     shape: &mut Shape3,
     f: &(impl Fn(Vec3) -> f32 + Sync),

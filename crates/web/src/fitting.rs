@@ -256,7 +256,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
 /// The trials of a fitting; those of all others can be taken over.
 fn plan_card(shop: &Workshop, open: &OpenFitting) -> Result<PlanCard, Refusal> {
     let others = shop.fittings()?.into_iter().filter(|f| f.id != open.fitting.id);
-    Ok(PlanCard::of(&open.room.state.plan, others.map(|f| (f.id, f.name)).collect()))
+    let pieces: Vec<&str> = open.room.dress.pieces.iter().map(|p| p.name.as_str()).collect();
+    Ok(PlanCard::of(&open.room.state.plan, &pieces, others.map(|f| (f.id, f.name)).collect()))
 }
 
 /// A board, when there is anything to measure.

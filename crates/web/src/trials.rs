@@ -122,6 +122,10 @@ pub(crate) struct PlanCard {
     pub frame_choices: [(&'static str, &'static str); 6],
     pub hidden_counts: bool,
     pub body_shapes: bool,
+    pub driven_off: bool,
+    pub ground: bool,
+    /// Pieces, and whether they are off while it is asked what is seen.
+    pub pieces: Vec<(String, bool)>,
     /// Other fittings whose trials can be taken over.
     pub others: Vec<(i64, String)>,
     pub axes: [&'static str; 3],
@@ -137,7 +141,7 @@ const FRAMES: [(&str, &str, Frames); 6] = [
 ];
 
 impl PlanCard {
-    pub fn of(plan: &TrialPlan, others: Vec<(i64, String)>) -> Self {
+    pub fn of(plan: &TrialPlan, pieces: &[&str], others: Vec<(i64, String)>) -> Self {
         let rule =
             |(at, r): (usize, &CountRule)| (target_words(&r.target), r.counts.word(), r.note.clone(), at);
         let frames = FRAMES.iter().find(|f| f.2 == plan.frames).map_or("", |f| f.0);
@@ -152,6 +156,9 @@ impl PlanCard {
             frame_choices: FRAMES.map(|f| (f.0, f.1)),
             hidden_counts: plan.hidden_counts,
             body_shapes: plan.body_shapes,
+            driven_off: plan.driven_off,
+            ground: plan.ground,
+            pieces: pieces.iter().map(|p| ((*p).to_owned(), plan.is_off(p))).collect(),
             others,
             axes: SwingAxis::ALL.map(SwingAxis::word),
         }
@@ -256,18 +263,48 @@ async fn hidden(shop: &Shop, id: i64, form: Form<HiddenForm>) -> Result<Tell, Re
     .await
 }
 
+/// What is tried besides the poses, each on or off.
 #[derive(FromForm)]
-struct ShapesForm {
-    tried: bool,
+struct BesidesForm {
+    body_shapes: bool,
+    driven: bool,
+    ground: bool,
 }
 
-#[post("/fitting/<id>/body-shapes", data = "<form>")]
-async fn body_shapes(shop: &Shop, id: i64, form: Form<ShapesForm>) -> Result<Tell, Refusal> {
-    let tried_too = form.tried;
+#[post("/fitting/<id>/besides", data = "<form>")]
+async fn besides(shop: &Shop, id: i64, form: Form<BesidesForm>) -> Result<Tell, Refusal> {
+    let form = form.into_inner();
     tried(shop, id, move |_, mut plan| {
-        plan.body_shapes = tried_too;
-        let word = if tried_too { "with" } else { "without" };
-        Ok((plan, format!("Trials: {word} the body's shapes")))
+        let with = |on: bool| if on { "with" } else { "without" };
+        let said = if plan.body_shapes != form.body_shapes {
+            format!("{} the body's shapes", with(form.body_shapes))
+        } else if plan.ground != form.ground {
+            format!("{} the ground", with(form.ground))
+        } else {
+            format!("{} the shapes that poses drive", with(form.driven))
+        };
+        (plan.body_shapes, plan.driven_off, plan.ground) = (form.body_shapes, !form.driven, form.ground);
+        Ok((plan, format!("Trials: {said}")))
+    })
+    .await
+}
+
+#[derive(FromForm)]
+struct OffForm {
+    off: Vec<String>,
+}
+
+/// Pieces that are off while it is asked what is seen.
+#[post("/fitting/<id>/taken-off", data = "<form>")]
+async fn taken_off(shop: &Shop, id: i64, form: Form<OffForm>) -> Result<Tell, Refusal> {
+    let off = form.into_inner().off;
+    tried(shop, id, move |_, mut plan| {
+        let said = match off.is_empty() {
+            true => "Trials: all of it worn".to_owned(),
+            false => format!("Trials: as seen without {}", off.join(", ")),
+        };
+        plan.taken_off = off;
+        Ok((plan, said))
     })
     .await
 }
@@ -482,13 +519,30 @@ async fn snag_picture(
     .await
 }
 
+/// What a joint moves of both layers of a snag, side by side.
+#[get("/fitting/<id>/snag/<number>/cause.png?<joint>&<step>")]
+async fn cause_picture(
+    shop: &Shop,
+    id: i64,
+    number: usize,
+    joint: String,
+    step: Option<i64>,
+) -> Result<(ContentType, Vec<u8>), Refusal> {
+    aside(shop, move |shop| {
+        let room = shop.room(id, step)?;
+        Ok((ContentType::PNG, shop.cause_picture(&room, number, &joint, (260, 130))?))
+    })
+    .await
+}
+
 pub(crate) fn routes() -> Vec<Route> {
     routes![
         counts,
         count_again,
         tolerance,
         hidden,
-        body_shapes,
+        besides,
+        taken_off,
         frames,
         swing,
         no_swing,
@@ -498,6 +552,7 @@ pub(crate) fn routes() -> Vec<Route> {
         get_set,
         board_csv,
         worst_snags,
-        snag_picture
+        snag_picture,
+        cause_picture
     ]
 }

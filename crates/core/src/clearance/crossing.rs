@@ -49,7 +49,9 @@ pub struct AtRest {
     /// Of a layer against itself.
     own: Option<Neighbourhood>,
     /// Vertices (of the outer layer or not) on the wrong side, and how deep, metres.
-    wrong: HashMap<(bool, u32), f32>,
+    wrong: Wrong<u32>,
+    /// Edges a stretch of which is, and how deep.
+    wrong_edges: Wrong<[u32; 2]>,
 }
 
 /// Faces of the layers `(outer, inner)` that meet as posed in `buffers`, as pairs of their numbers in the
@@ -77,7 +79,7 @@ impl AtRest {
         let mut rest = Self { own, ..Self::default() };
         let pairs = meeting((outfit, buffers), (outer, inner), &rest);
         if let Some(pair) = outfit.pairs.iter().find(|p| (p.outer, p.inner) == (outer, inner)) {
-            rest.wrong = wrong_in((outfit, buffers), pair, &pairs);
+            (rest.wrong, rest.wrong_edges) = wrong_in((outfit, buffers), pair, &pairs);
         }
         if pairs.is_empty() {
             return rest;
@@ -100,11 +102,18 @@ impl AtRest {
         self.wrong.get(&(on_outer, vertex)).copied().unwrap_or(0.0)
     }
 
+    /// How deep a stretch of an edge is at rest, metres; 0 when none of it nor of its ends is on the wrong side.
+    pub fn edge_depth(&self, on_outer: bool, edge: [u32; 2]) -> f32 {
+        let stretch = self.wrong_edges.get(&(on_outer, edge)).copied().unwrap_or(0.0);
+        edge.iter().map(|v| self.depth(on_outer, *v)).fold(stretch, f32::max)
+    }
+
     /// Bytes it takes up.
     pub fn bytes(&self) -> usize {
         self.outer.len()
             + self.inner.len()
             + self.wrong.len() * 16
+            + self.wrong_edges.len() * 20
             + self.own.as_ref().map_or(0, Neighbourhood::bytes)
     }
 
@@ -131,16 +140,25 @@ pub(super) fn meeting(
     found
 }
 
-/// The vertices of a pair on the wrong side at rest by anything, and how deep.
+/// How deep what is wrong at rest is, metres.
+type Wrong<K> = HashMap<(bool, K), f32>;
+
+/// The vertices of a pair on the wrong side at rest by anything, and the edges with such stretches.
 fn wrong_in(
     (outfit, buffers): (&Outfit, &Buffers),
     pair: &Pair,
     meeting: &[(u32, u32)],
-) -> HashMap<(bool, u32), f32> {
+) -> (Wrong<u32>, Wrong<[u32; 2]>) {
     let settings = Settings { tolerance: 0.0, ..Settings::default() };
     let hiding = Hiding::new(outfit, buffers);
     let found = through_in(&PairView { outfit, buffers, pair, settings, hiding: &hiding }, meeting);
-    found.spots.iter().map(|s| ((s.on_outer, s.vertex), -s.clearance)).collect()
+    let spots = found.spots.iter().map(|s| ((s.on_outer, s.vertex), -s.clearance)).collect();
+    let mut edges = HashMap::new();
+    for s in &found.stretches {
+        let depth: &mut f32 = edges.entry((s.on_outer, s.edge)).or_default();
+        *depth = depth.max(-s.clearance);
+    }
+    (spots, edges)
 }
 
 /// What crosses within so many rings of faces that cross at rest is of rest.

@@ -15,9 +15,10 @@ const GRAZING: f32 = 0.1;
 /// All layers of an outfit in one pose, as things that hide. Winding fields are summed up only
 /// when something pokes through.
 pub(super) struct Hiding<'a> {
-    outfit: &'a Outfit,
     buffers: &'a Buffers,
     fields: Vec<Fields<'a>>,
+    /// Layers that hide something, by index.
+    on: Vec<usize>,
     directions: [Vec3; DIRECTIONS],
 }
 
@@ -30,9 +31,9 @@ struct Fields<'a> {
 impl<'a> Hiding<'a> {
     pub fn new(outfit: &'a Outfit, buffers: &'a Buffers) -> Self {
         Self {
-            outfit,
             buffers,
             fields: outfit.layers.iter().map(|_| Fields::default()).collect(),
+            on: (0..outfit.layers.len()).filter(|layer| outfit.off.get(*layer) != Some(&true)).collect(),
             directions: std::array::from_fn(direction),
         }
     }
@@ -64,7 +65,7 @@ impl<'a> Hiding<'a> {
             }
         };
         let mut sum = -own;
-        for layer in 0..self.outfit.layers.len() {
+        for &layer in &self.on {
             sum += wraps(layer);
         }
         sum >= 0.5
@@ -99,10 +100,10 @@ impl<'a> Hiding<'a> {
                 if layer == outer { self.buffers.towards_body(layer) } else { self.buffers.outside(layer) };
             side.tree.is_hit(p, direction, (0.0, f32::INFINITY), |_| true)
         };
-        if is_in_the_way(*last) {
+        if self.on.contains(last) && is_in_the_way(*last) {
             return true;
         }
-        let mut others = (0..self.outfit.layers.len()).filter(|layer| layer != last);
+        let mut others = self.on.iter().copied().filter(|layer| layer != last);
         match others.find(|layer| is_in_the_way(*layer)) {
             Some(layer) => {
                 *last = layer;

@@ -110,6 +110,8 @@ pub struct Outfit {
     pub layers: Vec<Layer>,
     /// Every pair in which something is covered.
     pub pairs: Vec<Pair>,
+    /// Layers that are taken off while it is asked what is seen: they hide nothing. Empty for none.
+    pub off: Vec<bool>,
     /// Indices built once; every buffer is a copy of these, refitted.
     built: Vec<Arc<PosedLayer>>,
 }
@@ -130,7 +132,7 @@ impl Outfit {
 
     /// From layers, the trees of each at rest, and the pairs found before.
     pub fn of_parts(layers: Vec<Layer>, built: Vec<Arc<PosedLayer>>, pairs: Vec<Pair>) -> Self {
-        Self { layers, pairs, built }
+        Self { layers, pairs, off: Vec::new(), built }
     }
 
     /// Buffers to pose the outfit in: a copy of the indices, to be refitted.

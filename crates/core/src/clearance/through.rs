@@ -182,8 +182,7 @@ impl Through {
             spot.clearance += rest.depth(spot.on_outer, spot.vertex);
         }
         for stretch in &mut self.stretches {
-            let depth = stretch.edge.map(|v| rest.depth(stretch.on_outer, v));
-            stretch.clearance += depth[0].max(depth[1]);
+            stretch.clearance += rest.edge_depth(stretch.on_outer, stretch.edge);
         }
         self.spots.retain(|s| s.clearance < -tolerance);
         self.stretches.retain(|s| s.clearance < -tolerance);

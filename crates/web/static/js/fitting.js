@@ -1,11 +1,12 @@
 // The Fitting screen: ties the viewport, the board, the joints and the panels together.
 import {
-  getJson, postForBytes, postForJson, postForPreview, postForm, postForText, postText, readMaps, readPoses,
+  getJson, postForBytes, postForJson, postForPreview, postForm, postText, readMaps, readPoses,
 } from "./ask.js";
 import { Board } from "./board.js";
 import { Compare } from "./compare.js";
 import { Brush } from "./brush.js";
 import { Handles } from "./handles.js";
+import { Hover } from "./hover.js";
 import { listenToJointTable, listenToPieceJoints } from "./joint-table.js";
 import { Joints } from "./joints.js";
 import { listen } from "./keys.js";
@@ -14,8 +15,9 @@ import { Measuring } from "./measuring.js";
 import { Picked } from "./picked.js";
 import { Player } from "./play.js";
 import { Scene } from "./scene.js";
-import { REGIONS } from "./shading.js";
+import { listenToRegions, showRegions } from "./regions.js";
 import { listenForFiles } from "./shelf.js";
+import { Snags, countOtherwise } from "./snags.js";
 import { Work } from "./work.js";
 
 const screen = document.getElementById("screen");
@@ -39,6 +41,7 @@ const layers = new Layers(scene, fitting, (job) => work.watch(job));
 const picked = new Picked();
 const compare = new Compare(scene, fitting);
 const handles = new Handles(scene, canvas);
+const snags = new Snags(fitting, { scene, joints, setMap, setPose });
 const player = new Player(fitting, (frame) => scene.setPose(frame), (pose, ends) => passed(pose, ends));
 
 // A tried pose is passed while a motion plays: its column lights up, and its map is drawn.
@@ -140,37 +143,9 @@ function setMap(map) {
   for (const kind of ["weights", "clearance", "regions", "matched", "sides", "strain"]) {
     document.getElementById(`legend-${kind}`).hidden = kind !== map;
   }
-  if (map === "regions") showRegions();
+  if (map === "regions") showRegions(facts.joints);
   if (map === "weights") document.getElementById("legend-joint").textContent = joints.names[joints.joint];
 }
-
-// The joints that move some place most, with their colours; a press shows the joint's weights.
-function showRegions() {
-  const swatch = ({ name, colour }) => {
-    const button = element("button", name);
-    button.type = "button";
-    button.dataset.joint = name;
-    const ns = "http://www.w3.org/2000/svg";
-    const mark = document.createElementNS(ns, "svg");
-    mark.setAttribute("width", "11");
-    mark.setAttribute("height", "11");
-    const square = document.createElementNS(ns, "rect");
-    square.setAttribute("width", "11");
-    square.setAttribute("height", "11");
-    square.setAttribute("fill", REGIONS[colour]);
-    mark.append(square);
-    button.prepend(mark);
-    return button;
-  };
-  const shown = facts.joints.filter((j) => j.colour !== null);
-  document.querySelector("#legend-regions .swatches").replaceChildren(...shown.map(swatch));
-}
-document.getElementById("legend-regions").addEventListener("click", (e) => {
-  const name = e.target.closest("[data-joint]")?.dataset.joint;
-  if (!name) return;
-  setMap("weights");
-  joints.pickByName(name);
-});
 
 function chooseCell({ pose, row, spot, title }) {
   joints.clear();
@@ -178,29 +153,10 @@ function chooseCell({ pose, row, spot, title }) {
   setPose(pose, title.slice(title.indexOf(":") + 2));
   if (spot) scene.seeSpot(spot);
   else scene.seeWhole();
-  loadSnags(pose, row);
+  snags.load(pose, row);
 }
 
-// What lies over the chosen spot turns sheer by itself.
-document.body.addEventListener("htmx:afterSwap", (e) => {
-  if (e.target.id !== "snags") return;
-  const hiding = e.target.querySelector("[data-hiding]")?.dataset.hiding;
-  scene.setAutoSheer(hiding ? hiding.split(",").map(Number) : []);
-});
-
-// One of the worst snags: its place in its worst pose (or one picked on the strip), or what a joint does there.
-async function seeWorstSnag(card, bar, cause) {
-  document.querySelectorAll(".worst-snag").forEach((s) => s.classList.toggle("on", s === card));
-  joints.clear();
-  if (cause && joints.names.includes(cause.dataset.cause)) {
-    setMap("weights");
-    joints.pickByName(cause.dataset.cause);
-  } else {
-    setMap("clearance");
-  }
-  await setPose(Number((bar ?? card).dataset.pose), card.querySelector(".soft").textContent);
-  scene.seeSpot(card.dataset.spot.split(",").map(Number));
-}
+document.getElementById("joint-sliders").addEventListener("change", () => snags.loadHere(request()));
 
 // A trial set of a file.
 document.body.addEventListener("change", async (e) => {
@@ -215,24 +171,6 @@ async function swingJoint() {
   work.watch(await postForm(`/fitting/${fitting}/swing`, fields));
 }
 
-// A pose turned by hand is measured where it is let go.
-async function loadSnagsHere() {
-  const target = document.getElementById("snags");
-  if (!target || joints.list().length === 0) return;
-  const html = await postForText(`/fitting/${fitting}/snags-here`, request());
-  target.innerHTML = html;
-  htmx.process(target);
-}
-document.getElementById("joint-sliders").addEventListener("change", () => loadSnagsHere());
-
-// How the shown pose (or the pair of the chosen cell) counts: the next of counted, stress only, left aside.
-async function countOtherwise(what) {
-  if (!document.querySelector(`.counts-here form[data-what="${what}"]`)) return;
-  const select = document.querySelector(`.counts-here form[data-what="${what}"] select`);
-  select.selectedIndex = (select.selectedIndex + 1) % select.options.length;
-  select.dispatchEvent(new Event("change", { bubbles: true }));
-}
-
 // An earlier step beside the fitting as it stands, in the viewport and on the board.
 async function compareWith(step) {
   await compare.begin(step, `step ${step}`);
@@ -242,12 +180,6 @@ async function compareWith(step) {
 function endCompare() {
   compare.end();
   return refresh();
-}
-
-function loadSnags(pose, row) {
-  const target = document.getElementById("snags");
-  const url = `/fitting/${fitting}/snags?pose=${pose}&row=${row}`;
-  if (target) htmx.ajax("GET", url, { target, source: target, swap: "innerHTML" });
 }
 
 // Fragments one after the other: of several asked of one element at once htmx drops all but the last.
@@ -285,7 +217,7 @@ async function refresh(to = station()) {
   joints.setJoints(facts.joints);
   if (look.pose >= facts.poses.length) setPose(0);
   setPoses();
-  if (look.map === "regions") showRegions();
+  if (look.map === "regions") showRegions(facts.joints);
   layers.mark();
   layers.keepFocus();
   brush.mark();
@@ -323,7 +255,7 @@ async function refreshBoard() {
 }
 
 function loadChosenSnags() {
-  if (board.pose !== null && board.at(board.pose, board.row)) loadSnags(board.pose, board.row);
+  if (board.pose !== null && board.at(board.pose, board.row)) snags.load(board.pose, board.row);
 }
 
 async function goTo(to) {
@@ -337,15 +269,7 @@ document.body.addEventListener("click", (e) => {
     e.preventDefault();
     goTo(Number(to.dataset.station));
   }
-  const bar = e.target.closest(".strip rect");
-  const cause = e.target.closest("[data-cause]");
-  const worst = e.target.closest(".worst-snag");
-  if (worst) seeWorstSnag(worst, bar, cause);
-  const snag = e.target.closest(".snag");
-  if (snag) {
-    document.querySelectorAll(".snag").forEach((s) => s.classList.toggle("on", s === snag));
-    scene.seeSpot(snag.dataset.spot.split(",").map(Number));
-  }
+  snags.press(e.target);
   const finding = e.target.closest(".finding[data-spot]");
   if (finding) scene.seeSpot(finding.dataset.spot.split(",").map(Number));
   const fromPose = e.target.closest(".from-pose");
@@ -438,98 +362,23 @@ document.body.addEventListener("change", (e) => {
 
 document.body.addEventListener("fitting-changed", () => refresh());
 listenForFiles(() => refresh());
-listenToJointTable((name) => {
+function showWeightsOf(name) {
   joints.pickByName(name);
   setMap("weights");
   askView();
-});
-
-listenToPieceJoints((name) => {
-  joints.pickByName(name);
+}
+listenToJointTable(showWeightsOf);
+listenToPieceJoints(showWeightsOf);
+listenToRegions((name) => {
   setMap("weights");
-  askView();
+  joints.pickByName(name);
 });
 
-// Hover: who moves the vertex under the pointer. One question at a time.
-const hover = document.getElementById("hover");
-let probing = null;
-let waiting = null;
 async function probe(x, y) {
   const asked = { ...request(), ...scene.ray(x, y), hidden: scene.hiddenParts() };
   return postForJson(`/fitting/${fitting}/probe`, asked);
 }
-canvas.addEventListener("pointermove", (e) => {
-  if (e.buttons !== 0 || !facts || brush.on) {
-    hover.hidden = true;
-    return;
-  }
-  waiting = [e.clientX, e.clientY];
-  probing ??= answerHover().finally(() => { probing = null; });
-});
-async function answerHover() {
-  while (waiting) {
-    const [x, y] = waiting;
-    waiting = null;
-    showHover(await probe(x, y), x, y);
-  }
-}
-canvas.addEventListener("pointerleave", () => {
-  waiting = null;
-  hover.hidden = true;
-});
-
-function element(name, text, className = "") {
-  const e = document.createElement(name);
-  e.textContent = text;
-  e.className = className;
-  return e;
-}
-
-function bar(weight, className) {
-  const ns = "http://www.w3.org/2000/svg";
-  const svg = document.createElementNS(ns, "svg");
-  svg.setAttribute("width", "72");
-  svg.setAttribute("height", "8");
-  const rect = document.createElementNS(ns, "rect");
-  rect.setAttribute("class", className);
-  rect.setAttribute("x", String(72 - 72 * weight));
-  rect.setAttribute("width", String(72 * weight));
-  rect.setAttribute("height", "8");
-  svg.append(rect);
-  return svg;
-}
-
-function weightRow(table, name, weight, under) {
-  const row = table.insertRow();
-  row.append(element("td", name, under ? "under" : ""));
-  const cell = element("td", "");
-  cell.append(bar(weight, under ? "under-bar" : "own-bar"), weight.toFixed(2));
-  row.append(cell);
-}
-
-function showHover(found, x, y) {
-  hover.hidden = !found;
-  if (!found) return;
-  const table = document.createElement("table");
-  if (found.clearance_mm !== null) {
-    const row = table.insertRow();
-    row.append(element("td", "clearance"));
-    const mm = `${found.clearance_mm.toFixed(1).replace("-", "−")} mm`;
-    row.append(element("td", mm, found.clearance_mm < -facts.tolerance_mm ? "bad" : ""));
-  }
-  for (const [name, own, under] of found.weights) {
-    weightRow(table, name, own, false);
-    if (found.clearance_mm !== null) weightRow(table, "skin beneath", under, true);
-  }
-  const head = element("div", "");
-  head.append(element("b", found.name), ` vertex ${found.vertex}${found.bound ? "" : ", not bound yet"}`);
-  hover.replaceChildren(head, table);
-  const box = canvas.getBoundingClientRect();
-  const left = Math.min(x - box.left + 16, box.width - 244);
-  const top = Math.min(y - box.top + 14, box.height - hover.offsetHeight - 8);
-  hover.style.left = `${left}px`;
-  hover.style.top = `${Math.max(8, top)}px`;
-}
+new Hover(canvas, probe, () => facts !== null && !brush.on, () => facts.tolerance_mm);
 
 // A click that does not drag picks the joint that moves the vertex most.
 let pressed = null;

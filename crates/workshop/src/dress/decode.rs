@@ -16,6 +16,7 @@ use crate::state::bundle;
 use crate::state::fitting::{BodyPart, FittingState, PieceState};
 use crate::state::key::Key;
 use crate::state::names::FileRef;
+use crate::state::trial_plan::TrialPlan;
 use std::sync::Arc;
 use tin_cloak_core::mesh::Kept;
 use tin_cloak_core::skeleton::Skeleton;
@@ -54,7 +55,8 @@ fn shape_key(state: &FittingState, piece: &PieceState) -> Key {
 fn trials_key(state: &FittingState) -> Key {
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
     let body = (body_mesh(state), &state.joints);
-    let plan = (state.plan.frames, &state.plan.sweeps, state.plan.random, state.plan.body_shapes);
+    let TrialPlan { frames, sweeps, random, body_shapes, driven_off, .. } = &state.plan;
+    let plan = (frames, sweeps, random, body_shapes, driven_off);
     Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, (limits, plan)))
 }
 
@@ -171,6 +173,7 @@ impl Decoder {
             keep_to_ranges(body, &SaidRanges::of(state), &mut set);
             set.trials.extend(plan_trials(body, &state.plan, &SaidRanges::of(state)).trials);
             set.trials.extend(state.poses.iter().map(|kept| kept_trial(kept, body.skeleton.len())));
+            set.trials.iter_mut().for_each(|t| t.driven_off = state.plan.driven_off);
             Ok(set)
         })
     }

@@ -3,6 +3,7 @@
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
 use crate::dress::said::Said;
+use crate::state::trial_plan::TrialPlan;
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{CoverageSettings, Layer, Outfit};
@@ -41,6 +42,15 @@ impl Dress {
             piece_of.push(Some(i));
         }
         (layers, piece_of)
+    }
+
+    /// For each layer (its piece, the body has none) whether it is off while it is asked what is seen; empty when
+    /// none is.
+    pub(crate) fn taken_off(&self, piece_of: &[Option<usize>], plan: &TrialPlan) -> Vec<bool> {
+        match plan.taken_off.is_empty() {
+            true => Vec::new(),
+            false => piece_of.iter().map(|p| p.is_some_and(|p| plan.is_off(&self.pieces[p].name))).collect(),
+        }
     }
 
     /// The bound pieces as an outfit to measure, with the index of each layer's piece (the

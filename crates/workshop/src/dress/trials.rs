@@ -33,6 +33,8 @@ pub struct Trial {
     pub held: Vec<String>,
     /// Shapes of the body that are called up besides those the pose drives: number and amount.
     pub shapes: Vec<(usize, f32)>,
+    /// True when the shapes that the pose drives stay off.
+    pub driven_off: bool,
 }
 
 /// The group of poses set by hand.
@@ -45,12 +47,16 @@ impl Trial {
     /// A pose that is no frame of a clip.
     pub(crate) fn still(group: &str, name: String, pose: Pose) -> Self {
         let group = group.to_owned();
-        Self { name, group, time: 0.0, pose, is_still: true, held: Vec::new(), shapes: Vec::new() }
+        let (held, shapes) = (Vec::new(), Vec::new());
+        Self { name, group, time: 0.0, pose, is_still: true, held, shapes, driven_off: false }
     }
 
     /// How far the body's shapes are called up in `pose`: this one, or this one with joints turned by hand.
     pub(crate) fn amounts(&self, body: &Body, pose: &Pose) -> Vec<f32> {
-        let mut amounts = driven_amounts(&body.morphs, pose);
+        let mut amounts = match self.driven_off {
+            true => vec![0.0; body.morphs.len()],
+            false => driven_amounts(&body.morphs, pose),
+        };
         for &(shape, amount) in &self.shapes {
             amounts[shape] = amount;
         }
@@ -229,8 +235,8 @@ pub(crate) fn kept_trial(kept: &KeptPose, joints: usize) -> Trial {
 fn of_clip(p: NamedPose) -> Trial {
     let own = STILL.contains(&p.name.as_str());
     let group = if own { format!("{} (motion)", p.name) } else { p.name };
-    let (name, is_still) = (group.clone(), false);
-    Trial { group, name, time: p.time, pose: p.pose, is_still, held: Vec::new(), shapes: Vec::new() }
+    let name = group.clone();
+    Trial { time: p.time, is_still: false, ..Trial::still(&group, name, p.pose) }
 }
 
 /// The joints of a motion.

@@ -109,10 +109,13 @@ impl Worn {
     /// layer's shape has changed.
     fn of(room: &Room) -> Arc<Self> {
         let pile = Pile::of(room);
-        room.derived.get_or(Key::begin("worn").and_key(pile.key).end(), || Self::make(room, &pile.facts))
+        let at: Vec<Option<usize>> = pile.facts.iter().map(|f| f.at).collect();
+        let off = room.dress.taken_off(&at, &room.state.plan);
+        let key = Key::begin("worn").and_key(pile.key).and(&off).end();
+        room.derived.get_or(key, || Self::make(room, &pile.facts, off))
     }
 
-    fn make(room: &Room, facts: &[LayerFacts]) -> Self {
+    fn make(room: &Room, facts: &[LayerFacts], off: Vec<bool>) -> Self {
         let (layers, piece_of) = room.dress.layers();
         let derived = &room.derived;
         let tree = |(layer, facts): (&Layer, &LayerFacts)| {
@@ -127,7 +130,9 @@ impl Worn {
                 Some(Pair { outer, inner, coverage })
             })
             .collect();
-        Self { outfit: Outfit::of_parts(layers, built, pairs), piece_of, facts: facts.to_vec() }
+        let mut outfit = Outfit::of_parts(layers, built, pairs);
+        outfit.off = off;
+        Self { outfit, piece_of, facts: facts.to_vec() }
     }
 }
 

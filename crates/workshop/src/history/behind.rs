@@ -61,6 +61,23 @@ impl Workshop {
         room.snag_picture(snag.ok_or(missing)?, colour, size)
     }
 
+    /// What a joint moves of both layers of one of the worst snags, side by side.
+    ///
+    /// # Errors
+    /// When there is no such snag or joint.
+    pub fn cause_picture(
+        &self,
+        room: &Room,
+        number: usize,
+        joint: &str,
+        size: (usize, usize),
+    ) -> Result<Vec<u8>, WorkshopError> {
+        let tied = self.tied(room)?;
+        let snag = tied.as_ref().and_then(|t| t.0.get(number));
+        let missing = WorkshopError::Missing { what: "snag", id: number as i64 };
+        room.cause_picture(snag.ok_or(missing)?, joint, size)
+    }
+
     /// Remembers which pose of a fitting is looked at: it is measured first.
     pub fn look_at(&self, fitting: i64, pose: usize) {
         self.measurer.in_view.lock().unwrap_or_else(PoisonError::into_inner).insert(fitting, pose);

@@ -22,6 +22,7 @@ pub(crate) fn of_room(room: &Room, colour: impl Fn(usize) -> [u8; 3]) -> Result<
             triangles: &mesh.triangles,
             colour: colour(i),
             marks: (&[], [0; 3]),
+            shares: &[],
         })
         .collect();
     Ok(draw(&drawn, View { turn: 0.45, ..View::FRONT }, 300, 320))
@@ -40,6 +41,8 @@ pub struct PicturePart<'a> {
     pub colour: [u8; 3],
     /// Vertices of another colour, ascending.
     pub marks: (&'a [u32], [u8; 3]),
+    /// 0 to 1 for each vertex, drawn in bands instead of the colour; empty for none.
+    pub shares: &'a [f32],
 }
 
 /// What to look at.
@@ -56,6 +59,12 @@ pub struct View {
 impl View {
     /// From the front.
     pub const FRONT: Self = Self { turn: 0.0, tilt: 0.0, frame: None };
+
+    /// Unit vector to the right in the picture.
+    pub fn right(self) -> Vec3 {
+        let (sin, cos) = self.turn.sin_cos();
+        Vec3::new(cos, 0.0, -sin)
+    }
 
     /// From where `look` points out to.
     pub fn along(look: Vec3, frame: Option<(Vec3, f32)>) -> Self {
@@ -104,12 +113,24 @@ pub fn draw(parts: &[PicturePart], view: View, width: usize, height: usize) -> V
                 t.map(|v| placed[v as usize]),
                 t.map(|v| normals[v as usize]),
                 index as u32,
-                if marked > 1 { part.marks.1 } else { part.colour },
+                match part.shares.is_empty() {
+                    _ if marked > 1 => part.marks.1,
+                    true => part.colour,
+                    false => band(t.iter().map(|v| part.shares[*v as usize]).sum::<f32>() / 3.0),
+                },
             );
         }
     }
     canvas.outline(SAMPLES);
     encode(&canvas.shrink(SAMPLES), width, height)
+}
+
+/// None is nearly paper, all is ink blue; ten steps between, so that each has an edge.
+fn band(share: f32) -> [u8; 3] {
+    const NONE: [f32; 3] = [233.0, 228.0, 216.0];
+    const ALL: [f32; 3] = [36.0, 58.0, 110.0];
+    let step = (share * 10.0).ceil() / 10.0;
+    std::array::from_fn(|c| (NONE[c] + (ALL[c] - NONE[c]) * step.clamp(0.0, 1.0)) as u8)
 }
 
 struct Canvas {

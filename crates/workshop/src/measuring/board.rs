@@ -4,6 +4,7 @@ use crate::dress::derived::Weighed;
 use crate::dress::dressed::Dress;
 use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
+use crate::measuring::floor_rows::{add_floor_rows, GROUND, GROUND_NAME};
 use crate::state::names::PieceId;
 use crate::state::trial_plan::{Counts, TrialPlan};
 use rayon::prelude::*;
@@ -42,18 +43,20 @@ impl BoardPair {
 
     /// Its name as a row.
     pub fn label(&self) -> String {
-        match self.is_itself() {
-            true => format!("{} in itself", self.outer),
-            false => format!("{} over {}", self.outer, self.inner),
+        match self.ids {
+            [outer, inner] if outer == inner => format!("{} in itself", self.outer),
+            [_, GROUND] => format!("{} on {}", self.outer, self.inner),
+            _ => format!("{} over {}", self.outer, self.inner),
         }
     }
 }
 
 /// What is through what, in words; a layer may be through itself.
 pub fn through_in_words(outer: &str, inner: &str) -> String {
-    match outer == inner {
-        true => format!("{outer} through itself"),
-        false => format!("{inner} through {outer}"),
+    match inner {
+        _ if outer == inner => format!("{outer} through itself"),
+        GROUND_NAME => format!("{outer} beneath {inner}"),
+        _ => format!("{inner} through {outer}"),
     }
 }
 
@@ -167,6 +170,13 @@ impl Cell {
             cell.spot = crossing.spot.map(|s| (s.position.to_array(), s.look.to_array()));
         }
         cell
+    }
+}
+
+impl Default for Cell {
+    /// Clear, nothing covered.
+    fn default() -> Self {
+        Self::from(&sum_up(&Through::default(), &Sight::default(), 1.0))
     }
 }
 
@@ -451,7 +461,10 @@ pub fn measure_board(
     tolerance: (f32, &TrialPlan),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Board, WorkshopError> {
-    Ok(measure_every_pair(dress, trials, tolerance, progress)?.without_idle_rows())
+    let mut board = measure_every_pair(dress, trials, tolerance, progress)?.without_idle_rows();
+    let ids: Vec<PieceId> = (1..=dress.pieces.len() as PieceId).collect();
+    add_floor_rows(&mut board, (dress, &ids), trials, tolerance);
+    Ok(board)
 }
 
 /// Measures `dress` afresh in every pose of `trials`, every two layers. `progress` is told the share done and
@@ -466,7 +479,8 @@ pub(crate) fn measure_every_pair(
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Board, WorkshopError> {
     let started = std::time::Instant::now();
-    let (outfit, piece_of) = dress.outfit();
+    let (mut outfit, piece_of) = dress.outfit();
+    outfit.off = dress.taken_off(&piece_of, plan);
     let number = |(layer, piece): (usize, &Option<usize>)| (layer as PieceId, dress.layer_name(*piece));
     let layers: Vec<(PieceId, &str)> = piece_of.iter().enumerate().map(number).collect();
     let order = rows(&outfit);

@@ -12,6 +12,7 @@ use crate::dress::trials::Trial;
 use crate::dress::worn::{LayerFacts, Pile};
 use crate::error::WorkshopError;
 use crate::measuring::board::{contacts, rows, Board, Cell};
+use crate::measuring::floor_rows::add_floor_rows;
 use crate::state::key::Key;
 use crate::state::names::PieceId;
 use rayon::prelude::*;
@@ -28,7 +29,7 @@ use tin_cloak_store::{KeptKey, Store};
 
 /// Goes up when the same layers would be measured otherwise: what was kept before is then left
 /// alone.
-const MEASURE: u32 = 7;
+const MEASURE: u32 = 8;
 
 /// What is through in a cell, whoever sees it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -117,22 +118,25 @@ impl Plan {
             };
             let tolerances = rows.iter().map(tolerance).collect();
             let is_rest = room.trials.trials.iter().map(Trial::is_rest).collect();
-            Ok(Self::make((pile, poses, is_rest), (rows, covered), tolerances, whole))
+            let off = |layer: usize| room.state.plan.is_off(name(layer));
+            let off: Vec<bool> = (0..pile.facts.len()).map(off).collect();
+            Ok(Self::make((pile, poses, is_rest), (rows, covered), (tolerances, &off), whole))
         })
     }
 
     fn make(
         (pile, poses, is_rest): (Arc<Pile>, Vec<TrialPose>, Vec<bool>),
         (rows, covered): (Vec<(usize, usize)>, usize),
-        tolerances: Vec<f32>,
+        (tolerances, off): (Vec<f32>, &[bool]),
         whole: Key,
     ) -> Self {
         let (mut through, mut sight) = (Vec::new(), Vec::new());
         for (pose, is_rest) in poses.iter().zip(&is_rest) {
             let posed: Vec<Key> = pile.facts.iter().map(|f| f.posed(pose)).collect();
-            // All that is worn, and how deep in the pile: it may hide what is through.
-            let all = pile.facts.iter().zip(&posed);
-            let all = all.fold(Key::begin("all worn"), |key, (f, p)| key.and_key(*p).and(&f.layer)).end();
+            // All that is worn and not off, and how deep in the pile: it may hide what is through.
+            let all = pile.facts.iter().zip(&posed).zip(off).filter(|(_, off)| !**off);
+            let all =
+                all.fold(Key::begin("all worn"), |key, ((f, p), _)| key.and_key(*p).and(&f.layer)).end();
             let key = |(&(outer, inner), tolerance): (&(usize, usize), &f32)| {
                 Key::begin("through")
                     .and(&(MEASURE, tolerance))
@@ -257,7 +261,12 @@ pub(crate) fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopEr
             *cell = known.cell(&plan, pose, row);
         }
     }
-    let board = board.without_idle_rows();
+    let mut board = board.without_idle_rows();
+    if room.state.plan.ground {
+        let ids: Vec<PieceId> = (0..room.dress.pieces.len()).map(|p| room.piece_state(p).id).collect();
+        let judged = (room.state.tolerance_mm, &room.state.plan);
+        add_floor_rows(&mut board, (&room.dress, &ids), &room.trials, judged);
+    }
     Ok(if board.is_whole() { kept.derived.put(plan.whole, board) } else { Arc::new(board) })
 }
 

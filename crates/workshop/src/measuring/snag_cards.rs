@@ -4,6 +4,7 @@ use crate::dress::room::Room;
 use crate::dress::worn::Worn;
 use crate::error::WorkshopError;
 use crate::measuring::board::{through_in_words, Board};
+use crate::measuring::floor_rows::GROUND;
 use crate::measuring::posed::Posed;
 use crate::state::turn::Turn;
 use glam::{Mat3, Vec3};
@@ -35,12 +36,22 @@ impl Board {
     pub fn crossing_card(&self, pose: usize, row: usize) -> Option<SnagCard> {
         let cell = self.cells.get(pose)?.get(row)?.as_ref()?;
         let between = cell.edge_deepest_mm > cell.deepest_mm.max(cell.sunk_deepest_mm);
-        let (point, look) = cell.spot.filter(|_| cell.contact_mm > 0.0 || between || cell.only_crosses())?;
         let pair = &self.pairs[row];
+        let grounded = pair.ids[1] == GROUND;
+        let told = cell.contact_mm > 0.0 || between || cell.only_crosses() || grounded;
+        let (point, look) = cell.spot.filter(|_| told)?;
+        let place = match grounded {
+            true => "hangs lower than the figure stands".to_owned(),
+            false => format!("{} faces meet over {:.0} mm", cell.crossing_faces, cell.crossing_mm),
+        };
         Some(SnagCard {
             through: through_in_words(&pair.outer, &pair.inner),
-            place: format!("{} faces meet over {:.0} mm", cell.crossing_faces, cell.crossing_mm),
-            deepest_mm: cell.contact_mm.max(cell.edge_deepest_mm),
+            place,
+            deepest_mm: cell.contact_mm.max(cell.edge_deepest_mm).max(if grounded {
+                cell.depth_mm()
+            } else {
+                0.0
+            }),
             vertices: 0,
             point,
             look,

@@ -18,6 +18,8 @@ use tin_cloak_core::skeleton::Pose;
 pub struct WorstSnag {
     /// In the pose in which it is deepest.
     pub card: SnagCard,
+    /// The outer and the inner layer.
+    pub layers: [String; 2],
     /// That pose.
     pub pose: usize,
     /// Its name.
@@ -60,6 +62,8 @@ impl Room {
         });
         Ok(WorstSnag {
             coarse: is_coarse(&worn, snag),
+            layers: [snag.layers.0, snag.layers.1]
+                .map(|l| self.dress.layer_name(worn.piece_of[l]).to_owned()),
             card,
             pose: snag.pose,
             pose_name: self.trials.trials.get(snag.pose).map_or_else(String::new, |t| t.label()),
@@ -168,9 +172,50 @@ impl Room {
                 triangles: &worn.outfit.layers[layer].topology.triangles,
                 colour: colour(worn.piece_of[layer].map_or(0, |p| p + 1)),
                 marks: (if layer == marked { &snag.vertices } else { &[] }, MARKED),
+                shares: &[],
             });
         }
         let view = View::along(Vec3::from(card.look), Some((Vec3::from(card.point), ROUND)));
+        Ok(draw(&drawn, view, width, height))
+    }
+}
+
+impl Room {
+    /// What a joint moves of both layers of a snag, in its worst pose: the outer one to the left, the inner one as
+    /// seen from the same side to the right; the bytes of a PNG.
+    ///
+    /// # Errors
+    /// When the pose or the joint is not there.
+    pub(crate) fn cause_picture(
+        &self,
+        snag: &TiedSnag,
+        joint: &str,
+        (width, height): (usize, usize),
+    ) -> Result<Vec<u8>, WorkshopError> {
+        let unknown = || WorkshopError::NoSuchJoint { joint: joint.to_owned() };
+        let joint = self.dress.body.skeleton.find(joint).ok_or_else(unknown)?;
+        let card = self.worst_card(snag)?.card;
+        let (worn, posed) = (self.worn(), self.posed(snag.pose, &[])?);
+        let (at, view) = (Vec3::from(card.point), View::along(Vec3::from(card.look), None));
+        let right = view.right();
+        let half = |(side, layer): (usize, usize)| {
+            let topology = &worn.outfit.layers[layer].topology;
+            let positions = worn.piece_of[layer].map_or(&posed.body, |p| &posed.pieces[p]);
+            let near = |v: &u32| (positions[*v as usize] - at).dot(right).abs() < ROUND;
+            let triangles: Vec<[u32; 3]> =
+                topology.triangles.iter().filter(|t| t.iter().all(near)).copied().collect();
+            let normals = vertex_normals(positions, &topology.triangles);
+            let moved: Vec<Vec3> =
+                positions.iter().map(|p| *p + right * (2.0 * ROUND * side as f32)).collect();
+            (moved, normals, triangles, worn.outfit.layers[layer].skin.column(joint))
+        };
+        let halves: Vec<_> = [snag.layers.0, snag.layers.1].into_iter().enumerate().map(half).collect();
+        let mut drawn = Vec::new();
+        for (positions, normals, triangles, shares) in &halves {
+            let (colour, marks) = (MARKED, (&[][..], MARKED));
+            drawn.push(PicturePart { positions, normals, triangles, colour, marks, shares });
+        }
+        let view = View { frame: Some((at + right * ROUND, ROUND)), ..view };
         Ok(draw(&drawn, view, width, height))
     }
 }

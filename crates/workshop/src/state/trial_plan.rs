@@ -138,6 +138,12 @@ pub struct TrialPlan {
     pub body_shapes: bool,
     /// True when what nobody sees counts against the outfit.
     pub hidden_counts: bool,
+    /// Pieces that are off while it is asked what is seen, by name; what they are through of does not count.
+    pub taken_off: Vec<String>,
+    /// True when the body's shapes that poses drive stay off.
+    pub driven_off: bool,
+    /// True to ask too what goes beneath the ground.
+    pub ground: bool,
 }
 
 /// So many poses a plan may add.
@@ -204,7 +210,15 @@ impl TrialPlan {
 
     /// How what is through between two layers counts.
     pub fn of_pair(&self, outer: &str, inner: &str) -> Counts {
+        if self.is_off(outer) || self.is_off(inner) {
+            return Counts::Aside;
+        }
         self.last(|target| matches!(target, Target::Pair { outer: o, inner: i } if o == outer && i == inner))
+    }
+
+    /// True for a piece that is off while it is asked what is seen.
+    pub fn is_off(&self, piece: &str) -> bool {
+        self.taken_off.iter().any(|off| off == piece)
     }
 
     fn last(&self, is_meant: impl Fn(&Target) -> bool) -> Counts {

@@ -1,0 +1,78 @@
+//! Rows of the board for what goes beneath the ground.
+
+use crate::dress::dressed::Dress;
+use crate::dress::trials::TrialSet;
+use crate::measuring::board::{Board, BoardPair, Cell};
+use crate::state::names::PieceId;
+use crate::state::trial_plan::TrialPlan;
+use glam::Vec3;
+use rayon::prelude::*;
+use tin_cloak_core::clearance::{beneath, Beneath, Floor};
+use tin_cloak_core::trial::Humanoid;
+use tin_cloak_core::JointId;
+
+/// The ground's number among pieces.
+pub(crate) const GROUND: PieceId = PieceId::MAX;
+
+/// What the ground is called.
+pub(crate) const GROUND_NAME: &str = "the ground";
+
+/// Adds rows for bound pieces of `dress` (with their numbers) that go beneath the ground in some pose of
+/// `trials`, where the plan asks for them.
+pub(crate) fn add_floor_rows(
+    board: &mut Board,
+    (dress, ids): (&Dress, &[PieceId]),
+    trials: &TrialSet,
+    (tolerance_mm, plan): (f32, &TrialPlan),
+) {
+    let Some(floor) = plan.ground.then(|| floor_of(dress)).flatten() else { return };
+    let poses = trials.poses(&dress.body);
+    let level = |pose: usize| floor.level_in(&dress.body.posed(&poses[pose].matrices, &poses[pose].amounts));
+    let levels: Vec<f32> = (0..poses.len()).into_par_iter().map(level).collect();
+    let rest_level = floor.level_in(&dress.body.rest);
+    for (piece, id) in dress.pieces.iter().zip(ids).filter(|(p, _)| p.bound.is_some() && !p.cage).rev() {
+        let tolerance_mm = plan.tolerance_of(&piece.name, GROUND_NAME).unwrap_or(tolerance_mm);
+        let rest: Vec<f32> = piece.rest.iter().map(|p| rest_level - p.y).collect();
+        let cell = |pose: usize| {
+            let at = piece.posed(&poses[pose].matrices);
+            let told: &[f32] = if trials.trials[pose].is_rest() { &[] } else { &rest };
+            cell_of(beneath(&at, levels[pose], told, tolerance_mm * 1e-3), &at)
+        };
+        let cells: Vec<Cell> = (0..poses.len()).into_par_iter().map(cell).collect();
+        if !cells.iter().any(Cell::is_bad) {
+            continue;
+        }
+        board.pairs.push(BoardPair {
+            ids: [*id, GROUND],
+            outer: piece.name.clone(),
+            inner: GROUND_NAME.to_owned(),
+            at_rest: false,
+            counts: plan.of_pair(&piece.name, GROUND_NAME),
+            tolerance_mm,
+        });
+        board.cells.iter_mut().zip(cells).for_each(|(column, cell)| column.push(Some(cell)));
+    }
+}
+
+/// The ground under a dressed body at rest.
+fn floor_of(dress: &Dress) -> Option<Floor> {
+    let person = Humanoid::find(&dress.body.skeleton);
+    let feet: Vec<JointId> =
+        [person.left, person.right].iter().flat_map(|l| [l.foot, l.toe]).flatten().collect();
+    let mut soles: Vec<Vec3> = Vec::new();
+    for piece in &dress.pieces {
+        let Some(bound) = &piece.bound else { continue };
+        let on_foot = |v: &usize| {
+            let most = bound.skin.row(*v).max_by(|a, b| a.1.total_cmp(&b.1));
+            most.is_some_and(|(joint, _)| feet.contains(&joint))
+        };
+        soles.extend((0..piece.rest.len()).filter(on_foot).map(|v| piece.rest[v]));
+    }
+    Floor::under(&dress.body.rest, &soles)
+}
+
+fn cell_of(found: Option<Beneath>, at: &[Vec3]) -> Cell {
+    let Some(Beneath { vertices, deepest: (vertex, depth) }) = found else { return Cell::default() };
+    let spot = Some((at[vertex as usize].to_array(), [0.0, 0.0, 1.0]));
+    Cell { sunk: vertices, sunk_deepest_mm: (depth * 1e5).round() / 100.0, spot, ..Cell::default() }
+}
