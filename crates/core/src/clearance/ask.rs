@@ -131,10 +131,9 @@ impl<'a> PairView<'a, '_> {
         meeting: &[(u32, u32)],
         points: &mut [Option<Asked>],
     ) {
-        let at: Vec<usize> = (0..points.len()).filter(|&i| self.is_out(&points[i])).collect();
-        let wrong: Vec<u32> = at.iter().map(|&i| list[i]).collect();
-        for (i, counts) in at.into_iter().zip(self.counts(on_outer, &wrong, meeting)) {
-            points[i] = points[i].filter(|_| counts);
+        let counted = self.reached(on_outer, meeting);
+        for i in (0..points.len()).filter(|&i| self.is_out(&points[i])).collect::<Vec<_>>() {
+            points[i] = points[i].filter(|_| counted.binary_search_by_key(&list[i], |c| c.0).is_ok());
         }
     }
 

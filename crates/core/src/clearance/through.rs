@@ -87,9 +87,8 @@ impl<'a> InPose<'a> {
     /// the pose adds to it counts.
     ///
     /// It says of every vertex what [`ask_pairs`](super::ask_pairs) says, but looks closely only where
-    /// it matters: most vertices have the place that was over or under them at rest in straight sight
-    /// and cannot be through, so of covered ones only the least clearance is wanted, of outer ones
-    /// nothing.
+    /// it matters: what is through is reached from where the layers cross, so of all others only the
+    /// least clearance is wanted.
     pub fn through(
         &self,
         pair: usize,
@@ -136,30 +135,21 @@ impl<'a> InPose<'a> {
 pub(super) fn through_in(view: &PairView, meeting: &[(u32, u32)]) -> Through {
     let settings = view.settings;
     let coverage = &*view.pair.coverage;
-    let least = Least::default();
-    let covered = (0..coverage.covered.len()).into_par_iter().with_min_len(128);
-    let poking = covered.filter_map(|i| {
-        let beneath = view.is_beneath_its_cover(i);
-        let within = if beneath { least.within(settings.tolerance) } else { f32::INFINITY };
-        let asked = view.ask_inner(i, within)?;
-        if asked.clearance >= -settings.tolerance {
-            least.at_most(asked.clearance);
-            return None;
-        }
-        (!beneath).then(|| view.inner_spot(coverage.covered[i], &asked))
-    });
-    let mut spots: Vec<ThroughSpot> = poking.collect();
-    let over = (0..coverage.over.len()).into_par_iter().with_min_len(128);
-    let sunk = over.filter(|i| !view.sees_its_base(*i)).filter_map(|i| {
-        let asked = view.ask_outer(i).filter(|a| a.clearance < -settings.tolerance)?;
-        Some(outer_spot(coverage.over[i], &asked))
-    });
-    spots.par_extend(sunk);
+    let mut spots: Vec<ThroughSpot> = Vec::new();
     for on_outer in [false, true] {
-        let wrong: Vec<u32> = spots.iter().filter(|s| s.on_outer == on_outer).map(|s| s.vertex).collect();
-        let mut counts = view.counts(on_outer, &wrong, meeting).into_iter();
-        spots.retain(|s| s.on_outer != on_outer || counts.next() == Some(true));
+        let out = view.reached(on_outer, meeting).into_iter().filter(|(_, a)| a.clearance < -settings.tolerance);
+        spots.extend(out.map(|(v, asked)| match on_outer {
+            false => view.inner_spot(v, &asked),
+            true => outer_spot(v, &asked),
+        }));
     }
+    let least = Least::default();
+    (0..coverage.covered.len()).into_par_iter().with_min_len(128).for_each(|i| {
+        let asked = view.ask_inner(i, least.within(settings.tolerance));
+        if let Some(asked) = asked.filter(|a| a.clearance >= -settings.tolerance) {
+            least.at_most(asked.clearance);
+        }
+    });
     let found = Through {
         covered: coverage.covered.len() as u32,
         least_clearance: least.found(),
