@@ -134,6 +134,6 @@ proptest! {
                 }
             }
         }
-        prop_assert_eq!(tree(&both).meeting_itself(&apart), all);
+        prop_assert_eq!(tree(&both).meeting_itself(&apart, &|_, _| false), all);
     }
 }

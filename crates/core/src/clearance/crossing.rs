@@ -75,7 +75,7 @@ pub fn meeting_faces(buffers: &Buffers, (outer, inner): (usize, usize)) -> Vec<(
 impl AtRest {
     /// Of the layers `(outer, inner)` of an outfit, whose `buffers` are at rest.
     pub fn of(outfit: &Outfit, buffers: &Buffers, (outer, inner): (usize, usize)) -> Self {
-        let own = (outer == inner).then(|| Neighbourhood::of(&outfit.layers[outer]));
+        let own = (outer == inner).then(|| Neighbourhood::of(&outfit.layers[outer], buffers.whole(outer)));
         let mut rest = Self { own, ..Self::default() };
         let pairs = meeting((outfit, buffers), (outer, inner), &rest);
         if let Some(pair) = outfit.pairs.iter().find(|p| (p.outer, p.inner) == (outer, inner)) {
@@ -135,7 +135,8 @@ pub(super) fn meeting(
     if own.moves_as_one() {
         return Vec::new();
     }
-    let mut found = buffers.whole(outer).meeting_itself(&|f, g| !own.are_next(layer, f, g));
+    let apart = |f: u32, g: u32| !own.are_next(layer, f, g);
+    let mut found = buffers.whole(outer).meeting_itself(&apart, &|a, b| own.has_below(a, b));
     found.retain(|&(f, g)| !own.has(layer, f, g));
     found
 }

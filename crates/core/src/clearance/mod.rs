@@ -40,6 +40,7 @@ mod measure;
 mod neighbourhood;
 mod outfit;
 mod outward;
+mod patches;
 mod posed_layers;
 mod reached;
 mod side;

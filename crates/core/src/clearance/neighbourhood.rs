@@ -1,7 +1,9 @@
 //! Faces of a layer that are not against themselves.
 
+use super::patches::Patches;
 use super::{Layer, Walls};
 use crate::mesh::along_edges;
+use crate::query::Bvh;
 use std::sync::OnceLock;
 
 /// Faces no further apart than this along the surface at rest fold into each other as cloth and skin do in
@@ -21,13 +23,15 @@ pub struct Neighbourhood {
     short: Vec<bool>,
     /// True when all vertices follow the same joints alike.
     one: bool,
+    /// Stretches of which all faces are of one neighbourhood.
+    patches: Patches,
     /// By vertex: 1 on the wall towards the body, 2 on the other; both on single cloth.
     wall: Vec<u8>,
 }
 
 impl Neighbourhood {
-    /// Of a layer.
-    pub(super) fn of(layer: &Layer) -> Self {
+    /// Of a layer, whose tree over all faces it is.
+    pub(super) fn of(layer: &Layer, tree: &Bvh) -> Self {
         let vertices = layer.topology.vertices();
         let mut short = vec![true; vertices];
         for [a, b] in &layer.topology.edges {
@@ -39,12 +43,13 @@ impl Neighbourhood {
         let one =
             layer.morphs.is_empty() && (1..vertices).all(|v| layer.skin.row(v).eq(first.iter().copied()));
         let wall = walls_of(&layer.walls, vertices);
-        Self { near: vec![OnceLock::new(); vertices], short, one, wall }
+        let patches = if one { Patches::default() } else { Patches::of(layer, tree, CREASE) };
+        Self { near: vec![OnceLock::new(); vertices], short, one, patches, wall }
     }
 
     /// Bytes it takes up, about, once all has been asked.
     pub fn bytes(&self) -> usize {
-        self.near.len() * 256
+        self.near.len() * 256 + self.patches.bytes()
     }
 
     /// True when two faces have a corner in common, or corners joined by an edge no longer than a crease: of
@@ -56,6 +61,11 @@ impl Neighbourhood {
             u.contains(v) || (self.short[*v as usize] && around.iter().any(|n| u.contains(n)))
         };
         t.iter().any(joined)
+    }
+
+    /// True when all faces below two places of the layer's tree are of one neighbourhood.
+    pub(super) fn has_below(&self, a: usize, b: usize) -> bool {
+        self.patches.are_one(a, b, CREASE)
     }
 
     /// True of a layer that moves as one: it is in every pose in itself as it is at rest.

@@ -137,7 +137,8 @@ pub(super) fn through_in(view: &PairView, meeting: &[(u32, u32)]) -> Through {
     let coverage = &*view.pair.coverage;
     let mut spots: Vec<ThroughSpot> = Vec::new();
     for on_outer in [false, true] {
-        let out = view.reached(on_outer, meeting).into_iter().filter(|(_, a)| a.clearance < -settings.tolerance);
+        let out =
+            view.reached(on_outer, meeting).into_iter().filter(|(_, a)| a.clearance < -settings.tolerance);
         spots.extend(out.map(|(v, asked)| match on_outer {
             false => view.inner_spot(v, &asked),
             true => outer_spot(v, &asked),

@@ -3,7 +3,7 @@
 use super::Csr;
 use glam::Vec3;
 use std::cmp::Reverse;
-use std::collections::{BinaryHeap, HashMap};
+use std::collections::BinaryHeap;
 
 /// Vertices within `reach` metres of any of `seeds` along edges, with their distance, nearest
 /// first (Dijkstra, “A note on two problems in connexion with graphs”, 1959).
@@ -18,25 +18,55 @@ use std::collections::{BinaryHeap, HashMap};
 /// assert!(near.contains(&(8, 0.1)), "the ring above");
 /// ```
 pub fn along_edges(positions: &[Vec3], neighbours: &Csr, seeds: &[u32], reach: f32) -> Vec<(u32, f32)> {
-    let mut settled: Vec<(u32, f32)> = Vec::new();
-    let mut best: HashMap<u32, f32> = seeds.iter().map(|&s| (s, 0.0)).collect();
-    // Distances are not negative, so their bits sort as they do.
-    let mut queue: BinaryHeap<_> = best.keys().map(|&s| Reverse((0.0f32.to_bits(), s))).collect();
-    while let Some(Reverse((bits, v))) = queue.pop() {
-        let distance = f32::from_bits(bits);
-        if best.get(&v).is_some_and(|b| distance > *b) {
-            continue;
+    EdgeWalk::new(positions.len()).within((positions, neighbours), seeds, reach)
+}
+
+/// Room for walks over one mesh: many short ones cost no more than what they reach.
+#[derive(Clone, Debug)]
+pub struct EdgeWalk {
+    best: Vec<f32>,
+    queue: BinaryHeap<Reverse<(u32, u32)>>,
+}
+
+impl EdgeWalk {
+    /// Over a mesh of so many vertices.
+    pub fn new(vertices: usize) -> Self {
+        Self { best: vec![f32::INFINITY; vertices], queue: BinaryHeap::new() }
+    }
+
+    /// As [`along_edges`].
+    pub fn within(
+        &mut self,
+        (positions, neighbours): (&[Vec3], &Csr),
+        seeds: &[u32],
+        reach: f32,
+    ) -> Vec<(u32, f32)> {
+        let mut settled: Vec<(u32, f32)> = Vec::new();
+        let mut touched: Vec<u32> = seeds.to_vec();
+        for &seed in seeds {
+            self.best[seed as usize] = 0.0;
+            // Distances are not negative, so their bits sort as they do.
+            self.queue.push(Reverse((0.0f32.to_bits(), seed)));
         }
-        settled.push((v, distance));
-        for &n in neighbours.row(v as usize) {
-            let further = distance + positions[v as usize].distance(positions[n as usize]);
-            if further < reach && best.get(&n).is_none_or(|b| further < *b) {
-                best.insert(n, further);
-                queue.push(Reverse((further.to_bits(), n)));
+        while let Some(Reverse((bits, v))) = self.queue.pop() {
+            let distance = f32::from_bits(bits);
+            // Settled before, by a shorter way or this one.
+            if distance > self.best[v as usize] || settled.last().is_some_and(|last| *last == (v, distance)) {
+                continue;
+            }
+            settled.push((v, distance));
+            for &n in neighbours.row(v as usize) {
+                let further = distance + positions[v as usize].distance(positions[n as usize]);
+                if further < reach && further < self.best[n as usize] {
+                    self.best[n as usize] = further;
+                    touched.push(n);
+                    self.queue.push(Reverse((further.to_bits(), n)));
+                }
             }
         }
+        touched.into_iter().for_each(|v| self.best[v as usize] = f32::INFINITY);
+        settled
     }
-    settled
 }
 
 /// The same for every vertex, infinite where no seed is on its shell.

@@ -15,5 +15,6 @@ mod winding_number;
 pub use bounding_volume_hierarchy::Bvh;
 pub use closest_point::{closest_on_triangle, Closest, Feature};
 pub use ray_cast::{ray_triangle, RayHit};
+pub use tree_pair::Subtree;
 pub use triangle_pair::{common_stretch, triangles_meet};
 pub use winding_number::WindingField;

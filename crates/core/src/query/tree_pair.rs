@@ -26,6 +26,15 @@ impl Wide {
     }
 }
 
+/// What lies below a place of a tree.
+#[derive(Clone, Debug)]
+pub struct Subtree {
+    /// The number of the place: it stays when the tree is refitted.
+    pub place: usize,
+    /// The triangles there.
+    pub triangles: Vec<u32>,
+}
+
 /// Two children that wait to be looked into, one of each tree.
 type Waiting = (u32, u32);
 
@@ -53,28 +62,77 @@ impl Bvh {
     }
 
     /// Pairs of triangles of this tree that meet and that `wanted` lets pass, the lower number first,
-    /// sorted. Triangles that share a corner meet there: `wanted` is asked before it is looked.
+    /// sorted. Triangles that share a corner meet there: `wanted` is asked before it is looked. Nothing below two
+    /// places of the tree (see [`Bvh::subtrees`]) is looked at that `skipped` says so of.
     ///
     /// ```
     /// use tin_cloak_core::{glam::Vec3, query::Bvh, shapes::{joined, moved, sphere}};
     ///
     /// let two = joined(sphere(0.1, 16), moved(sphere(0.1, 16), Vec3::X * 0.15));
     /// let apart = |f: u32, g: u32| two.1[f as usize].iter().all(|v| !two.1[g as usize].contains(v));
-    /// let found = Bvh::build(&two.0, &two.1).meeting_itself(&apart);
+    /// let found = Bvh::build(&two.0, &two.1).meeting_itself(&apart, &|_, _| false);
     /// let half = two.1.len() as u32 / 2;
     /// assert!(!found.is_empty() && found.iter().all(|(f, g)| *f < half && *g >= half));
     /// ```
-    pub fn meeting_itself(&self, wanted: &(impl Fn(u32, u32) -> bool + Sync)) -> Vec<(u32, u32)> {
-        let mut found = self.all_meeting(self, wanted, &|pair, inner, leaves| {
-            if pair.0 == pair.1 && pair.0 & LEAF == 0 {
-                self.open_alone(pair.0, inner, leaves);
-            } else {
-                self.open(self, pair, inner, leaves);
-            }
-        });
+    pub fn meeting_itself(
+        &self,
+        wanted: &(impl Fn(u32, u32) -> bool + Sync),
+        skipped: &(impl Fn(usize, usize) -> bool + Sync),
+    ) -> Vec<(u32, u32)> {
+        let mut found =
+            self.all_meeting(self, wanted, &|pair: Waiting, inner: &mut Vec<_>, leaves: &mut Vec<_>| {
+                if skipped(self.place_of(pair.0), self.place_of(pair.1)) {
+                    return;
+                }
+                if pair.0 == pair.1 && pair.0 & LEAF == 0 {
+                    self.open_alone(pair.0, inner, leaves);
+                } else {
+                    let before = leaves.len();
+                    self.open(self, pair, inner, leaves);
+                    let mut at = before;
+                    while let Some(&(a, b)) = leaves.get(at) {
+                        if skipped(self.place_of(a), self.place_of(b)) {
+                            leaves.swap_remove(at);
+                        } else {
+                            at += 1;
+                        }
+                    }
+                }
+            });
         found.iter_mut().for_each(|p| *p = (p.0.min(p.1), p.0.max(p.1)));
         found.par_sort_unstable();
         found
+    }
+
+    /// What lies below each place that has at most so many triangles.
+    pub fn subtrees(&self, most: usize) -> Vec<Subtree> {
+        let mut below: Vec<Subtree> = Vec::new();
+        let mut of_node: Vec<Vec<u32>> = vec![Vec::new(); self.nodes.len()];
+        let leaf = |child: u32| {
+            let (leaf, count) = leaf_of(child);
+            self.order[leaf * 4..leaf * 4 + count].to_vec()
+        };
+        // Children come after their parents.
+        for n in (0..self.nodes.len()).rev() {
+            for child in self.nodes[n].child.into_iter().filter(|c| *c != LEAF) {
+                let triangles = match child & LEAF == 0 {
+                    true => of_node[child as usize].clone(),
+                    false => leaf(child),
+                };
+                of_node[n].extend_from_slice(&triangles);
+                if triangles.len() <= most {
+                    below.push(Subtree { place: self.place_of(child), triangles });
+                }
+            }
+        }
+        below
+    }
+
+    fn place_of(&self, child: u32) -> usize {
+        match child & LEAF == 0 {
+            true => child as usize,
+            false => self.nodes.len() + leaf_of(child).0,
+        }
     }
 
     fn all_meeting(

@@ -2,7 +2,7 @@
 
 use crate::dress::derived::Weighed;
 use crate::dress::room::Room;
-use crate::dress::worn::Worn;
+use crate::dress::worn::{LayerFacts, Worn};
 use crate::state::key::Key;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -19,7 +19,9 @@ impl Room {
     pub(crate) fn at_rest(&self, worn: &Worn, pairs: &[(usize, usize)]) -> Vec<Arc<AtRest>> {
         let still = std::sync::OnceLock::new();
         let one = |&(outer, inner): &(usize, usize)| {
-            let facts = |layer: usize| (worn.facts[layer].shape, worn.facts[layer].layer);
+            // Whether a layer moves as one is said by its weights.
+            let shape = |f: &LayerFacts| if outer == inner { f.moves } else { f.shape };
+            let facts = |layer: usize| (shape(&worn.facts[layer]), worn.facts[layer].layer);
             let ((above, up), (below, down)) = (facts(outer), facts(inner));
             // Nothing of the outer one lies over what is higher up or beside it.
             let key = Key::begin("at rest").and_key(above).and_key(below).and(&(down < up)).end();
