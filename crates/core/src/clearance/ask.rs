@@ -209,25 +209,12 @@ impl<'a> PairView<'a, '_> {
 
     /// True when what is through at a vertex is hidden from every side.
     pub fn is_buried(&self, spot: &ThroughSpot) -> bool {
-        let v = spot.vertex as usize;
-        let at = match spot.on_outer {
-            false => (self.inner().positions[v], self.inner().outside().normals[v]),
-            true => (self.outer().positions[v], self.outer().towards_body.normals[v]),
-        };
-        self.is_hidden(spot.on_outer, at, self.shows(spot))
+        self.hiding.is_out_of_sight(self.shows(spot), self.pair.outer)
     }
 
     /// The same of a stretch of an edge.
     pub fn is_stretch_buried(&self, spot: &StretchSpot) -> bool {
-        self.is_hidden(spot.on_outer, (spot.position, spot.own_normal), Self::stretch_shows(spot))
-    }
-
-    /// Of what is through at a place with its normal, and shows at another.
-    fn is_hidden(&self, on_outer: bool, at: (Vec3, Vec3), shows: (Vec3, Vec3)) -> bool {
-        // What is sunk is inside the inner layer anyway.
-        let own = if on_outer { 1.0 } else { 0.0 };
-        let outer = self.pair.outer;
-        self.hiding.is_wrapped(at, outer, own) || self.hiding.is_out_of_sight(shows, outer)
+        self.hiding.is_out_of_sight(Self::stretch_shows(spot), self.pair.outer)
     }
 
     /// Where a stretch that is through shows, and the outward normal there.

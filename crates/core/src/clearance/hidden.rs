@@ -16,23 +16,18 @@ const GRAZING: f32 = 0.1;
 /// when something pokes through.
 pub(super) struct Hiding<'a> {
     buffers: &'a Buffers,
-    fields: Vec<Fields<'a>>,
+    /// By layer, of its outside.
+    fields: Vec<OnceLock<WindingField<'a>>>,
     /// Layers that hide something, by index.
     on: Vec<usize>,
     directions: [Vec3; DIRECTIONS],
-}
-
-#[derive(Default)]
-struct Fields<'a> {
-    outside: OnceLock<WindingField<'a>>,
-    towards_body: OnceLock<WindingField<'a>>,
 }
 
 impl<'a> Hiding<'a> {
     pub fn new(outfit: &'a Outfit, buffers: &'a Buffers) -> Self {
         Self {
             buffers,
-            fields: outfit.layers.iter().map(|_| Fields::default()).collect(),
+            fields: outfit.layers.iter().map(|_| OnceLock::new()).collect(),
             on: (0..outfit.layers.len()).filter(|layer| outfit.off.get(*layer) != Some(&true)).collect(),
             directions: std::array::from_fn(direction),
         }
@@ -41,34 +36,7 @@ impl<'a> Hiding<'a> {
     /// Winding number of the outside of a layer at `p`.
     pub fn winding(&self, layer: usize, p: Vec3) -> f32 {
         let tree = &self.buffers.outside(layer).tree;
-        self.fields[layer].outside.get_or_init(|| WindingField::new(tree)).at(p)
-    }
-
-    fn winding_towards_body(&self, layer: usize, p: Vec3) -> f32 {
-        if !self.buffers.is_double_walled(layer) {
-            return self.winding(layer, p);
-        }
-        let tree = &self.buffers.towards_body(layer).tree;
-        self.fields[layer].towards_body.get_or_init(|| WindingField::new(tree)).at(p)
-    }
-
-    /// True when all layers together wrap round the place just above a vertex at `p`, less `own`
-    /// (the once that a sunk vertex is inside the inner layer anyway), by one half or more: folds
-    /// of the two layers themselves, the body, or any other cloth.
-    pub fn is_wrapped(&self, (p, n): (Vec3, Vec3), outer: usize, own: f32) -> bool {
-        let p = p + n * PROBE;
-        let wraps = |layer: usize| {
-            if layer == outer {
-                self.winding_towards_body(layer, p)
-            } else {
-                self.winding(layer, p)
-            }
-        };
-        let mut sum = -own;
-        for &layer in &self.on {
-            sum += wraps(layer);
-        }
-        sum >= 0.5
+        self.fields[layer].get_or_init(|| WindingField::new(tree)).at(p)
     }
 
     /// True when no straight look reaches the place on a surface at `p` with outward normal `n`.

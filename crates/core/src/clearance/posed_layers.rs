@@ -63,10 +63,6 @@ impl Buffers {
         &self.layers[layer].towards_body
     }
 
-    pub(super) fn is_double_walled(&self, layer: usize) -> bool {
-        self.layers[layer].away_from_body.is_some()
-    }
-
     pub(super) fn outside(&self, layer: usize) -> &PosedSide {
         self.layers[layer].outside()
     }
