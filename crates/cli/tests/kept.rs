@@ -50,7 +50,7 @@ async fn a_body_of_three_meshes_wears_a_skinned_piece_with_a_shape() {
     let join = "[...document.querySelectorAll('.findings .cure')].find(c => c.textContent.includes('Join \
                 them')).click()";
     b.step_by(join).await;
-    assert_eq!(b.last_step().await, "Take as the body trunk, limbs, head");
+    assert_eq!(b.last_step().await, "Take as the body limbs, trunk, head");
     let whole = b.value(vertices).await;
     assert_ne!(whole, alone);
     b.step("#undo").await;

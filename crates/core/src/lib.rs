@@ -8,6 +8,7 @@
 #![cfg_attr(test, allow(clippy::unwrap_used))]
 
 pub mod bind;
+pub mod choose;
 pub mod clearance;
 pub mod deform;
 pub mod ids;

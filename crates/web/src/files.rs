@@ -25,6 +25,8 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/ask.js", JavaScript),
     file!("js/board.js", JavaScript),
     file!("js/brush.js", JavaScript),
+    file!("js/by-hand.js", JavaScript),
+    file!("js/choosing.js", JavaScript),
     file!("js/compare.js", JavaScript),
     file!("js/figure.js", JavaScript),
     file!("js/handles.js", JavaScript),

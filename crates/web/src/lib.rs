@@ -8,6 +8,7 @@ mod binary;
 mod binding;
 mod board_svg;
 mod body_parts;
+mod by_hand;
 mod came;
 mod files;
 mod fitting;
@@ -60,6 +61,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", steps::routes())
         .mount("/", body_parts::routes())
         .mount("/", sorting::routes())
+        .mount("/", by_hand::routes())
         .mount("/", seating::routes())
         .mount("/", binding::routes())
         .mount("/", own_joints::routes())

@@ -220,7 +220,7 @@ async fn probe(shop: &Shop, id: i64, request: Json<ProbeRequest>) -> Result<Json
 
 /// A piece as a stroke or an easing would leave it, with its gaps; the figures about it go in a
 /// header.
-async fn preview<T: Serialize + Send + 'static>(
+pub(crate) async fn preview<T: Serialize + Send + 'static>(
     shop: &Shop,
     id: i64,
     work: impl FnOnce(&Room) -> Result<(ViewPart, T), WorkshopError> + Send + 'static,

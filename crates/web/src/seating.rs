@@ -1,15 +1,14 @@
 //! Seating: what moves pieces at rest.
 
 use crate::answers::{Refusal, Tell};
-use crate::aside::aside;
 use crate::aside::Shop;
 use crate::look::{EaseRequest, WornShape};
-use crate::steps::changed_by;
+use crate::steps::{changed_by, started, Started};
 use rocket::form::Form;
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{post, routes, FromForm, Route};
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use tin_cloak_workshop::{BrushStroke, Chosen, EaseOptions, PlaceOptions, Step, ViewRequest};
 
 #[derive(FromForm)]
@@ -68,16 +67,6 @@ struct EaseForm {
 async fn ease(shop: &Shop, id: i64, piece: u32, form: Form<EaseForm>) -> Result<Tell, Refusal> {
     let options = EaseOptions { least_mm: form.least, most_mm: form.most };
     changed_by(shop, id, Step::Ease { piece, chosen: Chosen::Everything, options }).await
-}
-
-/// A job that was begun for a script that waits for it.
-#[derive(Serialize)]
-struct Started {
-    job: u64,
-}
-
-async fn started(shop: &Shop, id: i64, step: Step) -> Result<Json<Started>, Refusal> {
-    aside(shop, move |shop| Ok(Json(Started { job: shop.start(id, step)? }))).await
 }
 
 #[post("/fitting/<id>/brush/<piece>", data = "<stroke>")]

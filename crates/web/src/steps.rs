@@ -5,7 +5,9 @@ use crate::aside::{aside, Shop};
 use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::{self, Responder};
+use rocket::serde::json::Json;
 use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Route};
+use serde::Serialize;
 use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
@@ -204,6 +206,16 @@ impl<'r> Responder<'r, 'static> for Download {
 async fn export(shop: &Shop, id: i64) -> Result<Download, Refusal> {
     let (name, bytes) = aside(shop, move |shop| Ok(shop.export(id)?)).await?;
     Ok(Download { name, bytes })
+}
+
+/// A job that was begun for a script that waits for it.
+#[derive(Serialize)]
+pub(crate) struct Started {
+    job: u64,
+}
+
+pub(crate) async fn started(shop: &Shop, id: i64, step: Step) -> Result<Json<Started>, Refusal> {
+    aside(shop, move |shop| Ok(Json(Started { job: shop.start(id, step)? }))).await
 }
 
 pub(crate) fn routes() -> Vec<Route> {

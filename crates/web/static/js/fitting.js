@@ -5,6 +5,8 @@ import {
 import { Board } from "./board.js";
 import { Compare } from "./compare.js";
 import { Brush } from "./brush.js";
+import { ByHand } from "./by-hand.js";
+import { Choosing } from "./choosing.js";
 import { Handles } from "./handles.js";
 import { Hover } from "./hover.js";
 import { listenToJointTable, listenToPieceJoints } from "./joint-table.js";
@@ -34,6 +36,7 @@ const joints = new Joints((all) => {
 }, () => {
   document.getElementById("legend-joint").textContent = joints.names[joints.joint];
   if (look.map === "weights") askView();
+  byHand.markJoint();
 });
 const work = new Work(() => refresh());
 const measuring = new Measuring(fitting, () => refreshBoard());
@@ -221,6 +224,7 @@ async function refresh(to = station()) {
   layers.mark();
   layers.keepFocus();
   brush.mark();
+  byHand.mark();
   picked.mark();
   board.mark();
   board.light(look.pose);
@@ -378,7 +382,23 @@ async function probe(x, y) {
   const asked = { ...request(), ...scene.ray(x, y), hidden: scene.hiddenParts() };
   return postForJson(`/fitting/${fitting}/probe`, asked);
 }
-new Hover(canvas, probe, () => facts !== null && !brush.on, () => facts.tolerance_mm);
+const busy = () => brush.on || byHand.brushing || choosing.mode !== null;
+new Hover(canvas, probe, () => facts !== null && !busy(), () => facts.tolerance_mm);
+
+// What is under the pointer of one piece, whatever lies over it.
+async function probeOf(x, y, piece) {
+  const hidden = facts.parts.map((p) => p.id).filter((id) => id !== piece);
+  return postForJson(`/fitting/${fitting}/probe`, { ...request(), ...scene.ray(x, y), hidden });
+}
+
+// While a piece is worked on, what lies over it turns sheer.
+function clearTheWay(piece) {
+  const at = facts ? facts.parts.findIndex((p) => p.id === piece) : -1;
+  scene.setAutoSheer(at < 0 ? [] : facts.parts.slice(at + 1).map((p) => p.id));
+}
+const stage = { scene, joints, request, probe: probeOf, clearTheWay, show: (joint) => showWeightsOf(joint) };
+const choosing = new Choosing(canvas, fitting, stage, (found) => byHand.show(found));
+const byHand = new ByHand(canvas, fitting, choosing, stage, (job) => work.watch(job));
 
 // A click that does not drag picks the joint that moves the vertex most.
 let pressed = null;
@@ -387,7 +407,7 @@ canvas.addEventListener("pointerdown", (e) => {
   canvas.focus();
 });
 canvas.addEventListener("pointerup", async (e) => {
-  if (e.button !== 0 || brush.on || !pressed || Math.hypot(e.clientX - pressed[0], e.clientY - pressed[1]) > 4) return;
+  if (e.button !== 0 || busy() || !pressed || Math.hypot(e.clientX - pressed[0], e.clientY - pressed[1]) > 4) return;
   const found = await probe(e.clientX, e.clientY);
   picked.set(found);
   const heaviest = found?.weights.reduce((a, b) => (b[1] > a[1] ? b : a));
@@ -410,6 +430,16 @@ const actions = {
   z: () => press("swing-joint"),
   c: () => countOtherwise("pose"),
   v: () => countOtherwise("pair"),
+  a: () => byHand.isOpen && choosing.setMode("click"),
+  d: () => byHand.isOpen && choosing.setMode("lasso"),
+  f: () => byHand.isOpen && byHand.toggleBrush(),
+  g: () => byHand.isOpen && byHand.reshape("grow"),
+  h: () => byHand.isOpen && byHand.reshape("shrink"),
+  i: () => byHand.isOpen && byHand.reshape("invert"),
+  n: () => byHand.isOpen && byHand.reshape("none"),
+  "+": () => byHand.isOpen && byHand.change("add"),
+  "-": () => byHand.isOpen && byHand.change("take"),
+  "*": () => byHand.isOpen && byHand.change("times", 0.9),
   "[": () => layers.moveBy(-1),
   "]": () => layers.moveBy(1),
   "Shift ArrowLeft": () => handles.nudge(0, -1),

@@ -56,6 +56,19 @@ export class Scene {
     this.draw();
   }
 
+  // Vertices of a part that are chosen.
+  setChosen(id, vertices) {
+    this.now.setChosen(id, vertices);
+    this.draw();
+  }
+
+  // How model space comes into the picture, and where the eye is.
+  seenThrough() {
+    this.camera.updateMatrixWorld();
+    const matrix = new THREE.Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse);
+    return { to_picture: matrix.toArray(), eye: this.camera.position.toArray() };
+  }
+
   setView(view, map) {
     this.now.setView(view, map);
     this.applyShown();

@@ -37,14 +37,17 @@ mat4 posed() {
 
 const VERTEX = `${SKIN}
 attribute vec2 mapped;
+attribute float chosen;
 varying vec3 vNormal;
 varying vec2 vMapped;
+varying float vChosen;
 flat varying vec2 vRegion;
 void main() {
   mat4 pose = posed();
   vNormal = normalize(normalMatrix * (mat3(pose) * normal));
   vMapped = mapped;
   vRegion = mapped;
+  vChosen = chosen;
   gl_Position = projectionMatrix * modelViewMatrix * (pose * vec4(position, 1.0));
 }`;
 
@@ -55,6 +58,7 @@ uniform float tolerance;
 uniform float opacity;
 varying vec3 vNormal;
 varying vec2 vMapped;
+varying float vChosen;
 // A region has no colour between two: each face takes one corner's.
 flat varying vec2 vRegion;
 uniform vec3 regions[8];
@@ -116,6 +120,8 @@ void main() {
   if (mapKind == 5 && vMapped.y > 0.5) base = sides(clamp(vMapped.x, -1.0, 1.0));
   if (mapKind == 6 && vMapped.y > 0.5) base = strain(vMapped.x);
   if (mapKind == 2 && vMapped.y > 0.98) base = clearance(vMapped.x);
+  base = mix(base, vec3(0.87, 0.55, 0.16), 0.34 * step(0.5, vChosen));
+  base = mix(base, vec3(0.42, 0.17, 0.05), line(vChosen, 0.5, 1.6));
   float key = max(dot(n, normalize(vec3(-0.45, 0.62, 0.65))), 0.0);
   float fill = 0.5 + 0.5 * n.y;
   float light = 0.60 + 0.36 * key + 0.07 * fill;

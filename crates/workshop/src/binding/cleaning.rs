@@ -1,7 +1,8 @@
 //! Cleaning the weights of a bound piece.
 
+use crate::binding::hand_change::changed_by_hand;
 use crate::dress::body::Body;
-use crate::dress::chosen::chosen_vertices;
+use crate::dress::chosen::Choosing;
 use crate::dress::piece::Piece;
 use crate::dress::stiff_parts::stiff_shells;
 use crate::dress::trials::TrialSet;
@@ -35,7 +36,10 @@ pub(crate) fn cleaned(
     }
     // Stiff parts move as one: nothing is cleaned vertex by vertex there.
     let stiff = stiff_shells(piece);
-    let mut vertices = chosen_vertices(piece, chosen)?;
+    let mut vertices = Choosing { piece, body, skin: Some(before) }.chosen(chosen)?;
+    if !vertices.contains(&true) {
+        return Err(WorkshopError::NothingChosen { piece: piece.name.clone() });
+    }
     let shells = &piece.topology.shell_of_vertex;
     vertices.iter_mut().zip(shells).for_each(|(c, s)| *c &= !stiff[*s as usize]);
     if !vertices.contains(&true) {
@@ -65,6 +69,12 @@ pub(crate) fn cleaned(
         }
         Clean::Limit { .. } | Clean::Prune { .. } | Clean::Smooth { .. } => {
             return Err(WorkshopError::BadClean)
+        }
+        Clean::ByHand { change, firm_percent } => {
+            let how = (change, chosen, *firm_percent);
+            let (skin, told) = changed_by_hand((piece, body), bound, how)?;
+            notes.extend(told);
+            skin
         }
         Clean::MendTorn => {
             let torn = clean::torn_vertices(bound);
@@ -111,7 +121,7 @@ pub(crate) fn cleaned(
             outcome.skin
         }
     };
-    let Difference { vertices, weight, furthest } = difference(&piece.rest, before, &skin, &poses);
+    let Difference { vertices, weight, furthest, pose } = difference(&piece.rest, before, &skin, &poses);
     if vertices == 0 {
         return Err(WorkshopError::NothingToClean { piece: piece.name.clone() });
     }
@@ -119,8 +129,9 @@ pub(crate) fn cleaned(
         0,
         format!(
             "{vertices} vertices changed, weight {weight:.1} went elsewhere; in the trial poses the furthest \
-             goes {:.1} mm",
-            furthest * 1000.0
+             goes {:.1} mm{}",
+            furthest * 1000.0,
+            trials.trials.get(pose).filter(|_| furthest > 0.0).map_or(String::new(), |t| format!(" ({})", t.label()))
         ),
     );
     Ok((skin, notes))

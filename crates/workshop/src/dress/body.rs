@@ -1,7 +1,7 @@
 //! A rigged body in memory.
 
 use crate::dress::derived::Weighed;
-use crate::dress::members::{joined, Beside, BodyMesh, Member, OpenEdge};
+use crate::dress::members::{joined, Beside, BodyMesh, Member};
 use crate::dress::shading::Shading;
 use crate::error::WorkshopError;
 use crate::state::fitting::BodyPart;
@@ -232,9 +232,8 @@ pub(crate) fn body_of(
         list.push((meshes.remove(at), part.shells.clone()));
     }
     let theirs: Vec<&MeshPart> = list.iter().map(|l| &l.0).collect();
-    let skinned = meshes.iter().filter(|m| m.skin.is_some());
-    let edge = OpenEdge::of(&theirs);
-    let beside = skinned.map(|m| Beside::of(m, &edge)).collect();
+    let skinned: Vec<&MeshPart> = meshes.iter().filter(|m| m.skin.is_some()).collect();
+    let beside = Beside::all(&theirs, &skinned);
     let made_of = list.iter().zip(parts).map(|((mesh, _), part)| BodyMesh::of(mesh, part)).collect();
     let joints = skeleton.as_ref().map_or(0, Skeleton::len);
     let (part, members) = match list.as_slice() {

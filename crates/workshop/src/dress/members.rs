@@ -146,30 +146,40 @@ pub struct Beside {
     pub name: String,
     /// How many vertices it has.
     pub vertices: usize,
-    /// True when it closes an open edge of the body: most likely the rest of it.
+    /// True when it closes an open edge of the body, or of what does: most likely the rest of it.
     pub closes: bool,
 }
 
 /// Vertices no further apart than this lie on one seam, metres.
 const SEAM: f32 = 0.002;
 
-/// The open edge of a body, ready to be asked.
-pub(crate) struct OpenEdge(Bvh);
-
-impl OpenEdge {
-    /// Of a body of these meshes.
-    pub fn of(body: &[&MeshPart]) -> Self {
-        Self(Bvh::over_points(&body.iter().flat_map(|b| open_edge(b)).collect::<Vec<Vec3>>()))
-    }
-}
-
 impl Beside {
-    /// What `part` is to a body with that open edge.
-    pub(crate) fn of(part: &MeshPart, body: &OpenEdge) -> Self {
-        let own = open_edge(part);
-        let met = own.iter().filter(|p| body.0.closest(**p, SEAM).is_some()).count();
-        let closes = met >= 6 && met * 3 >= own.len().min(body.0.len());
-        Self { name: part.name.clone(), vertices: part.mesh.positions.len(), closes }
+    /// What other meshes are to a body of some: a head closes the trunk's edge even where the body that was begun
+    /// with is the legs.
+    pub(crate) fn all(body: &[&MeshPart], others: &[&MeshPart]) -> Vec<Self> {
+        let edges: Vec<Vec<Vec3>> = others.iter().map(|part| open_edge(part)).collect();
+        let mut open: Vec<Vec3> = body.iter().flat_map(|part| open_edge(part)).collect();
+        let mut closes = vec![false; others.len()];
+        loop {
+            let tree = Bvh::over_points(&open);
+            let meets = |own: &Vec<Vec3>| {
+                let met = own.iter().filter(|p| tree.closest(**p, SEAM).is_some()).count();
+                met >= 6 && met * 3 >= own.len().min(tree.len())
+            };
+            let more: Vec<usize> = (0..others.len()).filter(|i| !closes[*i] && meets(&edges[*i])).collect();
+            if more.is_empty() {
+                break;
+            }
+            for i in more {
+                closes[i] = true;
+                open.extend_from_slice(&edges[i]);
+            }
+        }
+        let one = |(part, closes): (&&MeshPart, bool)| {
+            let (name, vertices) = (part.name.clone(), part.mesh.positions.len());
+            Self { name, vertices, closes }
+        };
+        others.iter().zip(closes).map(one).collect()
     }
 }
 

@@ -2,6 +2,7 @@
 
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
+use crate::state::clean::Clean;
 use crate::state::step::Step;
 
 impl Doing<'_> {
@@ -59,6 +60,8 @@ impl Doing<'_> {
             Step::WearShape { piece, shape, amount } => self.wear_shape(*piece, *shape, *amount),
             Step::SetBodyParts { parts } => self.set_body_parts(parts),
             Step::ForgetCleaning { piece } => self.forget_cleaning(*piece),
+            Step::KeepPatch { piece, name, picks } => self.keep_patch(*piece, name, picks),
+            Step::DropPatch { piece, name } => self.drop_patch(*piece, name),
             Step::Clean { piece, clean, chosen, locked } => self.clean(*piece, clean, chosen, locked),
             Step::PushOut { pieces, chosen: _, options } => self.push_out(pieces, *options),
         }
@@ -107,6 +110,8 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::RemoveJoint { .. } => "Taking the joint out",
         Step::TakeFrom { .. } => "Choosing the source",
         Step::ChooseJoints { .. } => "Choosing joints",
+        Step::KeepPatch { .. } | Step::DropPatch { .. } => "Keeping the patch",
+        Step::Clean { clean: Clean::ByHand { .. }, .. } => "Changing weights",
         Step::Clean { .. } => "Cleaning weights",
         Step::PushOut { .. } => "Pushing cloth out",
     }

@@ -1,6 +1,8 @@
 //! What the viewport shows: poses, maps, what lies under the pointer, pictures.
 
+pub(crate) mod choosing;
 pub(crate) mod extents;
+pub(crate) mod hand_view;
 pub(crate) mod maps;
 pub mod picture;
 pub(crate) mod probe;

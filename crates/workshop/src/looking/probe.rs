@@ -19,6 +19,8 @@ pub struct Probe {
     pub part: u32,
     pub name: String,
     pub vertex: u32,
+    /// The ends of the edge of the face that is nearest, the longest one left out: it may be a diagonal.
+    pub edge: [u32; 2],
     pub point: [f32; 3],
     /// Millimetres to the layer beneath, where measured.
     pub clearance_mm: Option<f32>,
@@ -44,7 +46,7 @@ impl Room {
         hidden: &[u32],
     ) -> Result<Option<Probe>, WorkshopError> {
         let posed = self.posed(request.pose, &request.turns)?;
-        let mut best: Option<(f32, usize, u32)> = None;
+        let mut best: Option<(f32, usize, u32, [u32; 2])> = None;
         for part in 0..=self.dress.pieces.len() {
             let id = part.checked_sub(1).map_or(0, |p| self.piece_state(p).id);
             if hidden.contains(&id) {
@@ -55,14 +57,14 @@ impl Room {
                 .par_iter()
                 .filter_map(|t| {
                     let hit = ray_triangle(origin, direction, t.map(|v| positions[v as usize]))?;
-                    (hit.0 > 0.0).then(|| (hit.0, t[heaviest(hit.1)]))
+                    (hit.0 > 0.0).then_some((hit, t))
                 })
-                .min_by(|a, b| a.0.total_cmp(&b.0));
-            if let Some((t, vertex)) = hit.filter(|h| best.is_none_or(|b| h.0 < b.0)) {
-                best = Some((t, part, vertex));
+                .min_by(|a, b| a.0 .0.total_cmp(&b.0 .0));
+            if let Some(((away, share), t)) = hit.filter(|h| best.is_none_or(|b| h.0 .0 < b.0)) {
+                best = Some((away, part, t[heaviest(share)], nearest_edge(*t, share, positions)));
             }
         }
-        Ok(best.map(|(_, part, vertex)| self.describe(&posed, part, vertex)))
+        Ok(best.map(|(_, part, vertex, edge)| Probe { edge, ..self.describe(&posed, part, vertex) }))
     }
 
     /// Numbers of the parts that lie between a spot of a pose and who looks at it (its place, and the
@@ -123,6 +125,7 @@ impl Room {
             part: piece.map_or(0, |p| self.piece_state(p).id),
             name: name.clone(),
             vertex,
+            edge: [vertex; 2],
             point: positions[vertex as usize].to_array(),
             clearance_mm: under.map(|u| u.0 * 1000.0),
             weights,
@@ -152,6 +155,16 @@ impl Room {
         }
         best
     }
+}
+
+/// Of the two shorter edges of a face the one that a place on it is nearer to.
+fn nearest_edge(t: [u32; 3], share: [f32; 3], positions: &[Vec3]) -> [u32; 2] {
+    let edge = |i: usize| [t[(i + 1) % 3], t[(i + 2) % 3]];
+    let length = |i: &usize| edge(*i).map(|v| positions[v as usize]);
+    let length = |i: &usize| length(i)[0].distance_squared(length(i)[1]);
+    let longest = (0..3).max_by(|a, b| length(a).total_cmp(&length(b))).unwrap_or(0);
+    let nearest = (0..3).filter(|i| *i != longest).min_by(|a, b| share[*a].total_cmp(&share[*b]));
+    edge(nearest.unwrap_or(0))
 }
 
 /// The corner with the largest barycentric coordinate.

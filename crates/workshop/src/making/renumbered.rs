@@ -6,11 +6,14 @@ use crate::error::WorkshopError;
 use crate::making::doing::Doing;
 use crate::state::blobs::{pack_bound, pack_positions};
 use crate::state::bound::Bound;
+use crate::state::choice::renumber;
+use crate::state::clean::Clean;
 use crate::state::fitting::PieceState;
 use crate::state::recipe::{Recipe, SourcePart};
 use crate::state::stroke::Chosen;
 use crate::state::stroke::Reach;
 use glam::Vec3;
+use std::collections::HashMap;
 
 /// A piece before and after something of it was left out.
 pub(crate) struct Renumbered<'a> {
@@ -73,6 +76,27 @@ impl Renumbered<'_> {
         });
     }
 
+    /// Choices that are kept, and what was done on others; where the vertex that a change goes by is gone, it
+    /// cannot be done again.
+    fn chosen(&self, state: &mut PieceState) {
+        let numbers: HashMap<u32, u32> = self.left.iter().zip(0..).map(|(old, new)| (*old, new)).collect();
+        let new = |old: u32| numbers.get(&old).copied();
+        state.patches.iter_mut().for_each(|patch| renumber(&mut patch.picks, &new));
+        state.cleaned.retain_mut(|cleaned| {
+            match &mut cleaned.chosen {
+                Chosen::Everything => {}
+                Chosen::Around(reach) => self.reach(reach),
+                Chosen::Picks(picks) => renumber(picks, &new),
+            }
+            let Clean::ByHand { change, .. } = &mut cleaned.clean else { return true };
+            change.vertices_mut().into_iter().all(|v| {
+                let now = new(*v);
+                *v = now.unwrap_or(*v);
+                now.is_some()
+            })
+        });
+    }
+
     fn reach(&self, reach: &mut Reach) {
         reach.dabs = reach.dabs.iter().filter_map(|&v| self.new_vertex(v)).collect();
     }
@@ -106,11 +130,7 @@ impl Doing<'_> {
         }
         state.shells = new.shells(&state.shells);
         new.recipe(&mut state.recipe);
-        for cleaned in &mut state.cleaned {
-            if let Chosen::Around(reach) = &mut cleaned.chosen {
-                new.reach(reach);
-            }
-        }
+        new.chosen(&mut state);
         for other in &mut self.draft.state.pieces {
             let takes = other.recipe.takes.pieces().first() == Some(&state.id);
             if takes && !new.source(&mut other.recipe.part) {

@@ -1,6 +1,6 @@
 //! Easing a piece off what lies beneath.
 
-use crate::dress::chosen::chosen_vertices;
+use crate::dress::chosen::Choosing;
 use crate::dress::dressed::Dress;
 use crate::dress::room::Room;
 use crate::dress::shading::ViewPart;
@@ -78,7 +78,8 @@ impl Room {
         let missing = WorkshopError::Missing { what: "piece", id: i64::from(piece) };
         let index = self.index_of(piece).ok_or(missing)?;
         let piece = &self.dress.pieces[index];
-        let rest = eased(&self.dress, index, &chosen_vertices(piece, chosen)?, options)?;
+        let chosen = Choosing::on(piece, &self.dress.body).chosen(chosen)?;
+        let rest = eased(&self.dress, index, &chosen, options)?;
         let gaps = self.ground(index).gaps_at(piece, &rest);
         Ok((self.rest_part(index, &rest, &gaps), HowFar::between(&piece.rest, &rest)))
     }

@@ -4,12 +4,14 @@ use crate::error::WorkshopError;
 use crate::making::doing::Doing;
 use crate::state::blobs::{pack_bound, pack_positions};
 use crate::state::bound::Bound;
+use crate::state::choice::to_other_side;
 use crate::state::clean::Clean;
 use crate::state::clean::Cleaned;
 use crate::state::fitting::PieceState;
 use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::{FollowWish, Recipe, SourcePart};
+use crate::state::stroke::Chosen;
 use glam::Vec3;
 use tin_cloak_core::intake::{mirror_partner, symmetry};
 use tin_cloak_core::JointId;
@@ -41,6 +43,9 @@ impl Doing<'_> {
         state.rest = Some(self.draft.keep(pack_positions(&image)));
         state.recipe = self.other_recipe(piece)?;
         state.cleaned.iter_mut().for_each(|c| self.clean_other_side(c));
+        for patch in &mut state.patches {
+            to_other_side(&mut patch.picks, &|joint| self.other_joint(joint));
+        }
         Ok(state)
     }
 
@@ -48,9 +53,15 @@ impl Doing<'_> {
     fn clean_other_side(&self, cleaned: &mut Cleaned) {
         let across = |list: &mut Vec<String>| list.iter_mut().for_each(|n| *n = self.other_joint(n));
         across(&mut cleaned.locked);
+        if let Chosen::Picks(picks) = &mut cleaned.chosen {
+            to_other_side(picks, &|joint| self.other_joint(joint));
+        }
         match &mut cleaned.clean {
             Clean::RemoveJoints { joints, .. } => across(joints),
             Clean::Mirror { from_left, .. } => *from_left = !*from_left,
+            Clean::ByHand { change, .. } => {
+                change.joints_mut().into_iter().for_each(|n| *n = self.other_joint(n));
+            }
             Clean::Limit { .. } | Clean::Prune { .. } | Clean::Smooth { .. } => {}
             Clean::MendTorn | Clean::DropStrays => {}
         }

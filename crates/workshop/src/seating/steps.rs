@@ -1,6 +1,6 @@
 //! Steps that put a piece where it belongs at rest.
 
-use crate::dress::chosen::chosen_vertices;
+use crate::dress::chosen::Choosing;
 use crate::error::WorkshopError;
 use crate::making::carried::Turned;
 use crate::making::doing::{Doing, Phase};
@@ -83,7 +83,7 @@ impl Doing<'_> {
     ) -> Result<String, WorkshopError> {
         let (index, worn) = self.worn_piece(piece)?;
         let name = worn.name.clone();
-        let vertices = chosen_vertices(worn, chosen)?;
+        let vertices = Choosing::on(worn, &self.room.dress.body).chosen(chosen)?;
         let rest = eased(&self.room.dress, index, &vertices, options)?;
         self.reseat(index, &rest, &Turned::Not)?;
         let part = if *chosen == Chosen::Everything { "" } else { "part of " };

@@ -1,6 +1,6 @@
 //! What a file that came in holds: bodies, pieces, motions, and what is better left out.
 
-use crate::dress::members::{Beside, OpenEdge};
+use crate::dress::members::Beside;
 use crate::error::WorkshopError;
 use serde::{Deserialize, Serialize};
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
@@ -75,15 +75,18 @@ pub(crate) fn found_in(stem: &str, document: &Document) -> Result<Vec<NewAsset>,
         return Ok(vec![new_asset(stem, AssetRole::Motion, &facts)?]);
     }
     let body = guess_body(document);
-    let edge = body.map(|b| OpenEdge::of(&[&document.meshes[b]]));
+    let all = &document.meshes;
+    let skinned =
+        |i: &usize| body.is_some_and(|b| b != *i) && all[*i].skin.is_some() && all[*i].mark.is_none();
+    let apart: Vec<usize> = (0..all.len()).filter(skinned).collect();
+    let parts: Vec<&MeshPart> = apart.iter().map(|i| &all[*i]).collect();
+    let beside = body.map_or_else(Vec::new, |b| Beside::all(&[&all[b]], &parts));
+    let closes = |i: usize| apart.iter().position(|a| *a == i).is_some_and(|at| beside[at].closes);
     let mut found = Vec::new();
     for (i, part) in document.meshes.iter().enumerate() {
-        let apart = body.is_some_and(|b| b != i) && part.skin.is_some() && part.mark.is_none();
-        let (role, why) = match &edge {
-            Some(edge) if apart && Beside::of(part, edge).closes => {
-                (AssetRole::LeftOut, "it closes the body’s open edge: joined to it at Intake")
-            }
-            _ => guess(part, body == Some(i), document.meshes.len()),
+        let (role, why) = match closes(i) {
+            true => (AssetRole::LeftOut, "it closes the body’s open edge: joined to it at Intake"),
+            false => guess(part, body == Some(i), document.meshes.len()),
         };
         let mut facts = facts_of(document, part);
         facts.why = why.to_owned();

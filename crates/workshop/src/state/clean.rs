@@ -1,5 +1,6 @@
 //! What is cleaned on a piece, and how.
 
+use crate::state::by_hand::HandChange;
 use crate::state::stroke::Chosen;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::bind::clean::WeightGoes;
@@ -23,6 +24,8 @@ pub enum Clean {
     RemoveJoints { joints: Vec<String>, goes: WeightGoes },
     /// One side takes the weights of the other.
     Mirror { from_left: bool, blend_mm: f32 },
+    /// Changed by hand; under a brush so much of its radius gets all of it, in percent.
+    ByHand { change: HandChange, firm_percent: Option<f32> },
 }
 
 impl Clean {
@@ -35,6 +38,7 @@ impl Clean {
             Self::MendTorn => format!("Mend torn vertices of {name}"),
             Self::DropStrays => format!("Drop stray influence on {name}"),
             Self::RemoveJoints { joints, .. } => format!("Take weight off {} on {name}", joints.join(", ")),
+            Self::ByHand { change, .. } => change.sentence(name),
             Self::Mirror { from_left: true, .. } => format!("Mirror weights of {name}, left to right"),
             Self::Mirror { from_left: false, .. } => format!("Mirror weights of {name}, right to left"),
         }

@@ -1,5 +1,6 @@
 //! The state of a fitting after a step: small, with everything large behind blob names.
 
+use crate::state::choice::Patch;
 use crate::state::clean::Cleaned;
 use crate::state::motion::{MotionState, RangeState};
 use crate::state::names::{FileRef, PieceId};
@@ -138,6 +139,9 @@ pub struct PieceState {
     /// What was cleaned on its weights since it was bound, in order.
     #[serde(default)]
     pub cleaned: Vec<Cleaned>,
+    /// Choices of its vertices that are kept under a name.
+    #[serde(default)]
+    pub patches: Vec<Patch>,
     /// Rest positions without its shapes, when they are no longer the file's.
     pub rest: Option<BlobId>,
     /// Weights, once bound.
@@ -164,6 +168,7 @@ impl PieceState {
             amounts: Vec::new(),
             shapes: None,
             cleaned: Vec::new(),
+            patches: Vec::new(),
             rest: None,
             bound: None,
             limits: Vec::new(),

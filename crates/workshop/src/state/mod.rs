@@ -3,6 +3,8 @@
 pub(crate) mod blobs;
 pub(crate) mod bound;
 pub(crate) mod bundle;
+pub(crate) mod by_hand;
+pub(crate) mod choice;
 pub(crate) mod clean;
 pub(crate) mod fitting;
 pub(crate) mod key;

@@ -1,5 +1,6 @@
 //! Steps: what can be done to a fitting, as values that can be kept and run again.
 
+use crate::state::choice::Pick;
 use crate::state::clean::Clean;
 use crate::state::fitting::BodyPart;
 use crate::state::names::PieceId;
@@ -123,6 +124,10 @@ pub enum Step {
         #[serde(default)]
         locked: Vec<String>,
     },
+    /// A choice of a piece's vertices is kept under a name.
+    KeepPatch { piece: PieceId, name: String, picks: Vec<Pick> },
+    /// A kept choice is forgotten.
+    DropPatch { piece: PieceId, name: String },
     /// What was cleaned on a piece is forgotten; it is bound again.
     ForgetCleaning { piece: PieceId },
     /// Cloth is pushed off what pokes through it in all trial poses.

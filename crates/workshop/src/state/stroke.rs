@@ -1,5 +1,6 @@
 //! Hand work with a brush, as steps keep it.
 
+use crate::state::choice::Pick;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::seat::Stroke;
 
@@ -23,6 +24,8 @@ pub enum Chosen {
     Everything,
     /// Those under a brush.
     Around(Reach),
+    /// What picks come to, one after the other.
+    Picks(Vec<Pick>),
 }
 
 /// One pass of the brush.

@@ -50,13 +50,16 @@ impl Bound<'_> {
         self.locked.len()
     }
 
-    fn row(&self, v: usize) -> Row {
+    pub(super) fn row(&self, v: usize) -> Row {
         self.skin.row(v).collect()
     }
 
     /// The weights with the row of every chosen vertex as `change` makes it (limited, locked weights
     /// put back); none leaves a row as it is, and so does one without weight.
-    fn changed(&self, change: impl Fn(usize, Row) -> Option<Row> + Sync) -> Result<Skin, SkinError> {
+    pub(super) fn changed(
+        &self,
+        change: impl Fn(usize, Row) -> Option<Row> + Sync,
+    ) -> Result<Skin, SkinError> {
         let one = |v: usize| {
             if !self.chosen[v] {
                 return None;
@@ -101,6 +104,8 @@ pub struct Difference {
     pub vertices: usize,
     pub weight: f32,
     pub furthest: f32,
+    /// The pose in which it does.
+    pub pose: usize,
 }
 
 /// Compares weights `before` and `after` a change of a piece at `rest`.
@@ -125,14 +130,16 @@ pub fn difference(rest: &[Vec3], before: &Skin, after: &Skin, poses: &[Vec<Mat4>
         let posed = |row: &[(JointId, f32)], m: &[Mat4]| -> Vec3 {
             row.iter().map(|(j, w)| m[j.index()].transform_point3(rest[v]) * *w).sum()
         };
-        let furthest = poses.iter().map(|m| posed(&a, m).distance(posed(&b, m))).fold(0.0, f32::max);
-        Some(Difference { vertices: 1, weight: moved, furthest })
+        let gone = poses.iter().map(|m| posed(&a, m).distance(posed(&b, m))).enumerate();
+        let (pose, furthest) = gone.fold((0, 0.0), |most, at| if at.1 > most.1 { at } else { most });
+        Some(Difference { vertices: 1, weight: moved, furthest, pose })
     };
     let all: Vec<Difference> = (0..rest.len()).into_par_iter().with_min_len(128).filter_map(one).collect();
     all.iter().fold(Difference::default(), |sum, d| Difference {
         vertices: sum.vertices + 1,
         weight: sum.weight + d.weight,
         furthest: sum.furthest.max(d.furthest),
+        pose: if d.furthest > sum.furthest { d.pose } else { sum.pose },
     })
 }
 

@@ -1,0 +1,115 @@
+//! Weights by hand: choosing vertices, and changing what moves them.
+
+use crate::answers::Refusal;
+use crate::aside::{look_aside, Shop};
+use crate::binary::Binary;
+use crate::look::preview;
+use crate::steps::{started, Started};
+use rocket::serde::json::Json;
+use rocket::{post, routes, Route};
+use serde::Deserialize;
+use tin_cloak_workshop::{
+    Chosen, ChosenView, Clean, Cleaned, HandChange, Pick, Reach, Room, Step, ViewRequest,
+};
+
+/// What is chosen, and in which pose.
+#[derive(Deserialize)]
+struct ChooseRequest {
+    picks: Vec<Pick>,
+    view: ViewRequest,
+}
+
+#[post("/fitting/<id>/choose/<piece>", data = "<asked>")]
+async fn choose(
+    shop: &Shop,
+    id: i64,
+    piece: u32,
+    asked: Json<ChooseRequest>,
+) -> Result<Json<ChosenView>, Refusal> {
+    look_aside(shop, move |shop| {
+        let room = shop.room(id, None)?;
+        let cursor = shop.stored(id)?.cursor;
+        let before = if cursor > 1 { shop.room(id, Some(cursor - 1)).ok() } else { None };
+        Ok(Json(room.choose(piece, &asked.picks, (&asked.view, before.as_deref()))?))
+    })
+    .await
+}
+
+/// A change, where, and the joints that keep their weights.
+#[derive(Deserialize)]
+struct HandRequest {
+    #[serde(default)]
+    picks: Vec<Pick>,
+    /// Under a brush, instead of what is picked.
+    #[serde(default)]
+    brush: Option<Reach>,
+    /// So much of a brush's radius gets all of it, in percent.
+    #[serde(default)]
+    firm_percent: Option<f32>,
+    change: HandChange,
+    #[serde(default)]
+    locked: Vec<String>,
+    #[serde(default)]
+    view: ViewRequest,
+}
+
+impl HandRequest {
+    fn cleaned(self) -> Cleaned {
+        let chosen = self.brush.map_or(Chosen::Picks(self.picks), Chosen::Around);
+        let clean = Clean::ByHand { change: self.change, firm_percent: self.firm_percent };
+        Cleaned { clean, chosen, locked: self.locked }
+    }
+}
+
+#[post("/fitting/<id>/by-hand/<piece>", data = "<asked>")]
+async fn by_hand(
+    shop: &Shop,
+    id: i64,
+    piece: u32,
+    asked: Json<HandRequest>,
+) -> Result<Json<Started>, Refusal> {
+    let Cleaned { clean, chosen, locked } = asked.into_inner().cleaned();
+    started(shop, id, Step::Clean { piece, clean, chosen, locked }).await
+}
+
+#[post("/fitting/<id>/by-hand-view/<piece>", data = "<asked>")]
+async fn by_hand_view(shop: &Shop, id: i64, piece: u32, asked: Json<HandRequest>) -> Result<Binary, Refusal> {
+    preview(shop, id, move |room: &Room| {
+        let asked = asked.into_inner();
+        let view = asked.view.clone();
+        room.hand_view(piece, &asked.cleaned(), &view)
+    })
+    .await
+}
+
+/// A choice to keep.
+#[derive(Deserialize)]
+struct PatchRequest {
+    name: String,
+    picks: Vec<Pick>,
+}
+
+#[post("/fitting/<id>/keep-patch/<piece>", data = "<patch>")]
+async fn keep_patch(
+    shop: &Shop,
+    id: i64,
+    piece: u32,
+    patch: Json<PatchRequest>,
+) -> Result<Json<Started>, Refusal> {
+    let PatchRequest { name, picks } = patch.into_inner();
+    started(shop, id, Step::KeepPatch { piece, name, picks }).await
+}
+
+#[post("/fitting/<id>/drop-patch/<piece>", data = "<patch>")]
+async fn drop_patch(
+    shop: &Shop,
+    id: i64,
+    piece: u32,
+    patch: Json<PatchRequest>,
+) -> Result<Json<Started>, Refusal> {
+    started(shop, id, Step::DropPatch { piece, name: patch.into_inner().name }).await
+}
+
+pub(crate) fn routes() -> Vec<Route> {
+    routes![choose, by_hand, by_hand_view, keep_patch, drop_patch]
+}

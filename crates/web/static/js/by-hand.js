@@ -1,0 +1,277 @@
+// Weights by hand: the card's presses and keys, the joints of what is chosen, and the brush on weights.
+import { postForJson, postForPreview } from "./ask.js";
+
+const field = (id) => document.getElementById(id);
+const number = (id) => Number(field(id).value);
+
+export class ByHand {
+  // `choosing` knows what is chosen; `stage` has scene, joints, `request()`, `probe`, `show(joint)`; `onJob` watches.
+  constructor(canvas, fitting, choosing, stage, onJob) {
+    Object.assign(this, { canvas, fitting, choosing, stage, onJob, locked: new Set(), brushing: false, found: null });
+    document.body.addEventListener("click", (e) => this.press(e));
+    document.body.addEventListener("change", (e) => this.changed(e));
+    document.body.addEventListener("toggle", (e) => {
+      if (e.target.id === "by-hand") this.mark();
+    }, true);
+    canvas.addEventListener("pointerdown", (e) => this.down(e), true);
+    canvas.addEventListener("pointermove", (e) => this.move(e), true);
+    canvas.addEventListener("pointerup", (e) => this.up(e), true);
+  }
+
+  get isOpen() {
+    return field("by-hand")?.open === true;
+  }
+
+  // The panels are new: the same piece, the same choice as the fitting is now.
+  async mark() {
+    if (!this.isOpen) {
+      this.stop();
+      return;
+    }
+    const select = field("hand-piece");
+    const known = [...select.options].some((o) => Number(o.value) === this.choosing.piece);
+    if (known) select.value = String(this.choosing.piece);
+    else this.usePiece(Number(select.value));
+    this.markJoint();
+    field("hand-brush").setAttribute("aria-pressed", this.brushing);
+    await this.choosing.ask();
+  }
+
+  stop() {
+    this.brushing = false;
+    this.canvas.classList.remove("brushing");
+    if (this.choosing.piece !== null) this.stage.scene.setChosen(this.choosing.piece, []);
+    this.choosing.mode = null;
+    this.choosing.mark();
+  }
+
+  usePiece(piece) {
+    if (this.choosing.piece !== null) this.stage.scene.setChosen(this.choosing.piece, []);
+    this.choosing.piece = piece;
+    this.choosing.picks = [];
+    this.locked.clear();
+  }
+
+  markJoint() {
+    const label = field("hand-joint");
+    if (label) label.textContent = this.joint();
+  }
+
+  joint() {
+    return this.stage.joints.names?.[this.stage.joints.joint] ?? "";
+  }
+
+  // What the picks come to: a count, and who moves it.
+  show(found) {
+    this.found = found;
+    const said = found.count === 0 ? "nothing chosen" : `${found.count} vertices chosen`;
+    field("chosen-count").textContent = said;
+    const rows = found.joints.slice(0, 12).map((row) => this.jointRow(row));
+    field("hand-joints").tBodies[0].replaceChildren(...rows);
+    const options = ["kept patches", ...found.patches].map((name, i) => new Option(name, i === 0 ? "" : name));
+    const chosen = field("patch-pick").value;
+    field("patch-pick").replaceChildren(...options);
+    field("patch-pick").value = found.patches.includes(chosen) ? chosen : "";
+  }
+
+  jointRow([name, mean, least, most]) {
+    const row = document.createElement("tr");
+    const pick = document.createElement("button");
+    Object.assign(pick, { type: "button", textContent: name, title: "Show and change its weights" });
+    pick.dataset.handJoint = name;
+    const lock = Object.assign(document.createElement("input"), { type: "checkbox", title: "Keeps its weights" });
+    lock.checked = this.locked.has(name);
+    lock.dataset.lock = name;
+    lock.setAttribute("aria-label", `${name} keeps its weights`);
+    const cells = [pick, mean.toFixed(2), least.toFixed(2), most.toFixed(2), lock];
+    for (const cell of cells) {
+      const td = document.createElement("td");
+      td.append(cell);
+      row.append(td);
+    }
+    row.classList.toggle("on", name === this.joint());
+    return row;
+  }
+
+  changed(e) {
+    if (e.target.id === "hand-piece") {
+      this.usePiece(Number(e.target.value));
+      this.choosing.ask();
+    }
+    if (e.target.id === "pick-kind") {
+      field("pick-unit").textContent = { around: "mm", rows: "rows" }[e.target.value] ?? "";
+      if (e.target.value === "rows") field("pick-size").value = "1";
+    }
+    if (e.target.id === "what-kind") {
+      const usual = { joint: 0.5, strained: 25, nearer: 1, over_joints: 4 }[e.target.value];
+      field("what-size").disabled = usual === undefined;
+      if (usual !== undefined) field("what-size").value = usual;
+    }
+    if (e.target.id === "patch-pick" && e.target.value) this.choosing.setPicks([{ what: { patch: e.target.value } }]);
+    const lock = e.target.dataset?.lock;
+    if (lock) this.locked[e.target.checked ? "add" : "delete"](lock);
+  }
+
+  press(e) {
+    if (!this.isOpen) return;
+    const reshape = e.target.closest("[data-reshape]")?.dataset.reshape;
+    if (reshape) this.reshape(reshape);
+    const hand = e.target.closest("[data-hand]")?.dataset.hand;
+    if (hand) this.change(hand);
+    const joint = e.target.closest("[data-hand-joint]")?.dataset.handJoint;
+    if (joint) this.stage.show(joint);
+    if (e.target.closest("#pick-on")) this.choosing.setMode("click");
+    if (e.target.closest("#lasso-on")) this.choosing.setMode("lasso");
+    if (e.target.closest("#what-choose")) this.choosing.add(this.what());
+    if (e.target.closest("#hand-brush")) this.toggleBrush();
+    if (e.target.closest("#patch-keep")) this.patch("keep-patch", field("patch-name").value);
+    if (e.target.closest("#patch-drop")) this.patch("drop-patch", field("patch-pick").value);
+  }
+
+  // What matters, as the card says it.
+  what() {
+    const size = number("what-size");
+    const kind = field("what-kind").value;
+    switch (kind) {
+      case "joint": return { joint: { joint: this.joint(), over: size } };
+      case "strained": return { strained: { by: size / 100 } };
+      case "nearer": return { nearer: { mm: size } };
+      case "over_joints": return { over_joints: Math.round(size) };
+      case "left":
+      case "centre":
+      case "right": return { side: kind };
+      default: return kind;
+    }
+  }
+
+  reshape(how) {
+    const { picks } = this.choosing;
+    const more = { grow: { rings: 1 }, shrink: { rings: -1 }, invert: "invert", mirrored: "mirrored" }[how];
+    if (how === "none") this.choosing.setPicks([]);
+    else if (how === "back") this.choosing.setPicks(picks.slice(0, -1));
+    else this.choosing.setPicks([...picks, { what: more }]);
+  }
+
+  // A change of the card in words of the server; nothing when it needs something that is not there.
+  changeOf(kind, amount = number("hand-amount")) {
+    const joint = this.joint();
+    const other = field("hand-other").value.trim();
+    const rest = field("hand-rest").value === "joint" ? { joint: other } : field("hand-rest").value;
+    const give = (how) => ({ give: { joint, amount: how, rest } });
+    switch (kind) {
+      case "add": return give({ add: amount });
+      case "take": return give({ add: -amount });
+      case "set": return give({ set: amount });
+      case "times": return give({ times: amount });
+      case "move": return { move: { from: joint, to: other, both: false } };
+      case "exchange": return { move: { from: joint, to: other, both: true } };
+      case "smooth": return { smooth: { joints: [joint], strength: 0.5, times: 3 } };
+      case "smooth_all": return { smooth: { joints: [], strength: 0.5, times: 3 } };
+      case "harden": return { harden: { strength: 0.5 } };
+      case "mean": return "mean";
+      case "copy": return this.choosing.clicked.length ? { copy: { vertex: this.choosing.clicked[0] } } : null;
+      case "beneath": return { beneath: { share: amount } };
+      default: {
+        const [to, from] = this.choosing.clicked;
+        if (from === undefined) return null;
+        const ends = [from, to];
+        return { fade: { from: joint, to: other, ends, along_surface: true, profile: "smooth" } };
+      }
+    }
+  }
+
+  say(text) {
+    field("hand-said").textContent = text;
+    field("hand-said").hidden = text === "";
+  }
+
+  async change(kind, amount) {
+    const change = this.changeOf(kind, amount);
+    this.say(change ? "" : "Click a place on the piece first (for a fade two): choose with Click.");
+    if (!change) return;
+    await this.make({ picks: this.choosing.picks, change });
+  }
+
+  async make(asked) {
+    const body = { ...asked, locked: [...this.locked], view: this.stage.request() };
+    const { job } = await postForJson(`/fitting/${this.fitting}/by-hand/${this.choosing.piece}`, body);
+    this.onJob(job);
+  }
+
+  async patch(how, name) {
+    const body = { name, picks: this.choosing.picks };
+    const { job } = await postForJson(`/fitting/${this.fitting}/${how}/${this.choosing.piece}`, body);
+    this.onJob(job);
+  }
+
+  toggleBrush() {
+    this.brushing = !this.brushing;
+    this.choosing.mode = null;
+    this.choosing.mark();
+    field("hand-brush").setAttribute("aria-pressed", this.brushing);
+    this.canvas.classList.toggle("brushing", this.brushing);
+    if (this.brushing) this.stage.show(this.joint());
+  }
+
+  // A stroke: its dabs are gathered and shown as they fall, and are one step where it ends.
+  stroke() {
+    const brush = { radius_mm: number("hand-radius"), dabs: this.dabs, mirrored: field("hand-mirrored").checked };
+    return { brush, firm_percent: number("hand-firm"), change: this.changeOf(field("hand-brush-kind").value) };
+  }
+
+  async down(e) {
+    if (!this.brushing || !this.isOpen || e.button !== 0) return;
+    e.stopImmediatePropagation();
+    if (this.asking) return;
+    this.canvas.setPointerCapture(e.pointerId);
+    Object.assign(this, { dabs: [], drawing: true, wish: [e.clientX, e.clientY] });
+    await this.dab();
+  }
+
+  move(e) {
+    if (!this.drawing) return;
+    e.stopImmediatePropagation();
+    this.wish = [e.clientX, e.clientY];
+    this.dab();
+  }
+
+  up(e) {
+    if (!this.drawing) return;
+    e.stopImmediatePropagation();
+    this.drawing = false;
+    if (!this.asking) this.send();
+  }
+
+  // One question at a time; the newest place is kept.
+  async dab() {
+    if (this.asking) return;
+    this.asking = true;
+    const url = `/fitting/${this.fitting}/by-hand-view/${this.choosing.piece}`;
+    try {
+      while (this.wish) {
+        const [x, y] = this.wish;
+        this.wish = null;
+        const found = await this.stage.probe(x, y, this.choosing.piece);
+        if (!found || found.part !== this.choosing.piece || this.dabs.includes(found.vertex)) continue;
+        this.dabs.push(found.vertex);
+        const view = this.stage.request();
+        const body = { ...this.stroke(), locked: [...this.locked], view };
+        const { parts, figures } = await postForPreview(url, body);
+        this.stage.scene.setView(parts, view.map);
+        this.say(figures[0] ?? "");
+      }
+    } catch (e) {
+      // Refused, and shown: the dab that did it goes.
+      this.dabs.pop();
+    } finally {
+      this.asking = false;
+      if (!this.drawing) this.send();
+    }
+  }
+
+  send() {
+    const dabs = this.dabs;
+    if (dabs.length > 0) this.make(this.stroke());
+    this.dabs = [];
+  }
+}

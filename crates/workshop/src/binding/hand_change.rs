@@ -1,0 +1,153 @@
+//! Changing weights by hand.
+
+use crate::dress::body::Body;
+use crate::dress::chosen::soft_shares;
+use crate::dress::piece::Piece;
+use crate::error::WorkshopError;
+use crate::state::by_hand::{HandAmount, HandChange, HandRest};
+use crate::state::stroke::Chosen;
+use tin_cloak_core::bind::by_hand::{
+    exchange, fade, gains, give, harden, smooth_joints, towards, Amount, ByHand, Fade, Given, Rest,
+};
+use tin_cloak_core::bind::clean::{Bound, Row};
+use tin_cloak_core::query::Bvh;
+use tin_cloak_core::skin::{Skin, SkinError};
+use tin_cloak_core::JointId;
+
+/// More joints than this are not told one by one.
+const TOLD: usize = 4;
+
+/// New weights of a bound piece after a change on what is chosen; `firm` is the share of a brush's radius that gets
+/// all of it, in percent, where it falls off.
+///
+/// # Errors
+/// When a joint or a vertex is not there, a number makes no sense, or the weight has nowhere to go.
+pub(crate) fn changed_by_hand(
+    (piece, body): (&Piece, &Body),
+    bound: Bound,
+    (change, chosen, firm): (&HandChange, &Chosen, Option<f32>),
+) -> Result<(Skin, Vec<String>), WorkshopError> {
+    let shares = match (chosen, firm) {
+        (Chosen::Around(reach), Some(firm)) => soft_shares(piece, reach, firm)?,
+        _ => vec![1.0; piece.rest.len()],
+    };
+    let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
+    let told = made((piece, body), bound, change, &shares)?.map_err(fail)?;
+    let all = gains(bound.skin, &told.skin, body.skeleton.len());
+    if all.is_empty() && told.skin == *bound.skin {
+        return Err(nothing_changed(&told, piece));
+    }
+    let mut notes = vec![gained(all, body)];
+    if told.full > 0 {
+        notes.push(format!("{} vertices had all of it already", told.full));
+    }
+    if told.nowhere > 0 {
+        notes.push(format!("at {} vertices the weight had nowhere to go: they keep theirs", told.nowhere));
+    }
+    Ok((told.skin, notes))
+}
+
+fn nothing_changed(told: &ByHand, piece: &Piece) -> WorkshopError {
+    match (told.full, told.nowhere) {
+        (0, 0) => WorkshopError::NothingToClean { piece: piece.name.clone() },
+        (full, nowhere) if full >= nowhere => WorkshopError::HasAllOfIt { piece: piece.name.clone() },
+        _ => WorkshopError::NowhereToGo { piece: piece.name.clone() },
+    }
+}
+
+/// Which joints gained and lost how much, most first.
+fn gained(mut all: Vec<(JointId, f32)>, body: &Body) -> String {
+    all.sort_by(|a, b| b.1.abs().total_cmp(&a.1.abs()));
+    let one = |&(j, w): &(JointId, f32)| {
+        format!("{} {}{:.2}", body.skeleton.names[j.index()], if w < 0.0 { "−" } else { "+" }, w.abs())
+    };
+    let mut told: Vec<String> = all.iter().take(TOLD).map(one).collect();
+    if all.len() > TOLD {
+        told.push(format!("and {} more", all.len() - TOLD));
+    }
+    told.join(", ")
+}
+
+type Made = Result<Result<ByHand, SkinError>, WorkshopError>;
+
+fn made((piece, body): (&Piece, &Body), bound: Bound, change: &HandChange, shares: &[f32]) -> Made {
+    let skeleton = &body.skeleton;
+    let find = |name: &String| {
+        let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
+        skeleton.find(name).ok_or_else(missing)
+    };
+    let known = |v: u32| {
+        let missing = WorkshopError::Missing { what: "vertex", id: i64::from(v) };
+        if (v as usize) < piece.rest.len() {
+            Ok(v)
+        } else {
+            Err(missing)
+        }
+    };
+    let sane =
+        |x: f32, most: f32| if (0.0..=most).contains(&x) { Ok(x) } else { Err(WorkshopError::BadClean) };
+    Ok(match change {
+        HandChange::Give { joint, amount, rest } => {
+            let joint = find(joint)?;
+            let amount = match *amount {
+                HandAmount::Set(to) => Amount::Set(sane(to, 1.0)?),
+                HandAmount::Add(by) => Amount::Add(sane(by.abs(), 1.0)?.copysign(by)),
+                HandAmount::Times(by) => Amount::Times(sane(by, 100.0)?),
+            };
+            let rest = match rest {
+                HandRest::Others => Rest::Others,
+                HandRest::Joint(other) => Rest::Joint(find(other)?),
+                HandRest::Parent => Rest::Joint(parent_of(body, joint)?),
+            };
+            give(bound, Given { joint, amount, rest }, shares)
+        }
+        HandChange::Move { from, to, both } => exchange(bound, (find(from)?, find(to)?), *both, shares),
+        HandChange::Smooth { joints, strength, times } => {
+            let joints: Vec<JointId> = joints.iter().map(find).collect::<Result<_, _>>()?;
+            let times = if (1..=100).contains(times) { *times } else { return Err(WorkshopError::BadClean) };
+            smooth_joints(bound, &joints, (sane(*strength, 1.0)?, times), shares)
+        }
+        HandChange::Harden { strength } => harden(bound, sane(*strength, 10.0)?, shares),
+        HandChange::Copy { vertex } => {
+            let row: Row = bound.skin.row(known(*vertex)? as usize).collect();
+            towards(bound, |_| Some(row.clone()), shares)
+        }
+        HandChange::Mean => {
+            let row = mean_row(bound, body.skeleton.len());
+            towards(bound, |_| Some(row.clone()), shares)
+        }
+        HandChange::Beneath { share } => {
+            let share = sane(*share, 1.0)?;
+            let tree = Bvh::build(&body.rest, &body.topology.triangles);
+            let beneath = |v: usize| {
+                let hit = tree.closest(piece.rest[v], f32::INFINITY)?;
+                let corners = body.topology.triangles[hit.triangle as usize];
+                Some(body.welded_skin.at(corners, hit.barycentric))
+            };
+            let shares: Vec<f32> = shares.iter().map(|s| s * share).collect();
+            towards(bound, beneath, &shares)
+        }
+        HandChange::Fade { from, to, ends, along_surface, profile } => {
+            let ends = [known(ends[0])?, known(ends[1])?];
+            let (from, to) = (find(from)?, find(to)?);
+            let (along_surface, profile) = (*along_surface, *profile);
+            fade(bound, Fade { from, to, ends, along_surface, profile }, shares)
+        }
+    })
+}
+
+/// The mean of the chosen rows.
+fn mean_row(bound: Bound, joints: usize) -> Row {
+    let mut sums = vec![0.0f64; joints];
+    for v in (0..bound.chosen.len()).filter(|v| bound.chosen[*v]) {
+        bound.skin.row(v).for_each(|(j, w)| sums[j.index()] += f64::from(w));
+    }
+    let all: f64 = sums.iter().sum();
+    let some = sums.into_iter().enumerate().filter(|(_, w)| *w > 0.0);
+    some.map(|(j, w)| (JointId(j as u16), (w / all) as f32)).collect()
+}
+
+fn parent_of(body: &Body, joint: JointId) -> Result<JointId, WorkshopError> {
+    let without = || WorkshopError::NoParent { joint: body.skeleton.names[joint.index()].clone() };
+    body.skeleton.parents[joint.index()].ok_or_else(without)
+}

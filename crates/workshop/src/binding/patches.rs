@@ -1,0 +1,48 @@
+//! Steps that keep choices of vertices under a name.
+
+use crate::dress::chosen::Choosing;
+use crate::error::WorkshopError;
+use crate::making::doing::Doing;
+use crate::state::choice::{Patch, Pick};
+use crate::state::names::PieceId;
+
+/// The longest name of a patch, in characters.
+const LONGEST_NAME: usize = 60;
+
+impl Doing<'_> {
+    pub fn keep_patch(
+        &mut self,
+        piece: PieceId,
+        name: &str,
+        picks: &[Pick],
+    ) -> Result<String, WorkshopError> {
+        let name = name.trim();
+        if name.is_empty() || name.chars().count() > LONGEST_NAME {
+            return Err(WorkshopError::BadName { most: LONGEST_NAME });
+        }
+        let worn = self.worn_piece(piece)?.1;
+        let on = worn.name.clone();
+        let chosen = Choosing::on(worn, &self.room.dress.body).picked(picks)?;
+        let count = chosen.iter().filter(|c| **c).count();
+        if count == 0 {
+            return Err(WorkshopError::NothingChosen { piece: on });
+        }
+        let kept = Patch { name: name.to_owned(), picks: picks.to_vec() };
+        let patches = &mut self.draft.piece(piece)?.patches;
+        match patches.iter_mut().find(|p| p.name == name) {
+            Some(known) => *known = kept,
+            None => patches.push(kept),
+        }
+        Ok(format!("Keep {count} vertices of {on} as “{name}”"))
+    }
+
+    pub fn drop_patch(&mut self, piece: PieceId, name: &str) -> Result<String, WorkshopError> {
+        let state = self.draft.piece(piece)?;
+        let before = state.patches.len();
+        state.patches.retain(|p| p.name != name);
+        match state.patches.len() == before {
+            true => Err(WorkshopError::NoSuchPatch { patch: name.to_owned() }),
+            false => Ok(format!("Forget the patch “{name}”")),
+        }
+    }
+}

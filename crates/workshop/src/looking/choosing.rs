@@ -1,0 +1,177 @@
+//! Choosing on what is looked at: what depends on the moment becomes vertices, and what a choice comes to is told.
+
+use crate::dress::chosen::Choosing;
+use crate::dress::room::Room;
+use crate::error::WorkshopError;
+use crate::looking::view::ViewRequest;
+use crate::state::choice::{Pick, What};
+use crate::state::names::PieceId;
+use glam::{Mat4, Vec2, Vec3};
+use serde::Serialize;
+use tin_cloak_core::choose::{lasso, listed, Lasso};
+use tin_cloak_core::clearance::vertex_strains;
+use tin_cloak_core::JointId;
+
+/// What is chosen, and who moves it.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct ChosenView {
+    /// How many welded vertices.
+    pub count: usize,
+    /// Vertices of the mesh as it is drawn, ascending.
+    pub drawn: Vec<u32>,
+    /// Joint, its mean weight there, its least and its most; heaviest first.
+    pub joints: Vec<(String, f32, f32, f32)>,
+    /// The picks with what depends on the moment settled.
+    pub picks: Vec<Pick>,
+    /// Names of the piece's patches.
+    pub patches: Vec<String>,
+}
+
+/// A lasso has no more corners than this.
+const MOST_CORNERS: usize = 2000;
+
+impl Room {
+    /// What picks on a piece come to in the pose of `request`; `before` is the fitting a step earlier.
+    ///
+    /// # Errors
+    /// When something that they name is not there, or a number makes no sense.
+    pub fn choose(
+        &self,
+        piece: PieceId,
+        picks: &[Pick],
+        (request, before): (&ViewRequest, Option<&Self>),
+    ) -> Result<ChosenView, WorkshopError> {
+        let index = self.find(piece)?;
+        let settle = |pick: &Pick| {
+            let what = self.settled(index, &pick.what, (request, before))?;
+            Ok::<_, WorkshopError>(Pick { how: pick.how, what })
+        };
+        let picks: Vec<Pick> = picks.iter().map(settle).collect::<Result<_, _>>()?;
+        let worn = &self.dress.pieces[index];
+        let chosen = Choosing::on(worn, &self.dress.body).picked(&picks)?;
+        let of_vertex = &worn.topology.weld.of_vertex;
+        let drawn = (0..of_vertex.len() as u32).filter(|v| chosen[of_vertex[*v as usize] as usize]);
+        Ok(ChosenView {
+            count: chosen.iter().filter(|c| **c).count(),
+            drawn: drawn.collect(),
+            joints: self.who_moves(index, &chosen),
+            picks,
+            patches: self.piece_state(index).patches.iter().map(|p| p.name.clone()).collect(),
+        })
+    }
+
+    fn who_moves(&self, index: usize, chosen: &[bool]) -> Vec<(String, f32, f32, f32)> {
+        let Some(bound) = &self.dress.pieces[index].bound else { return Vec::new() };
+        let list = listed(chosen);
+        let names = &self.dress.body.skeleton.names;
+        let mut sums = vec![(0.0f32, f32::INFINITY, 0.0f32, 0usize); names.len()];
+        for &v in &list {
+            for (j, w) in bound.skin.row(v as usize) {
+                let at = &mut sums[j.index()];
+                *at = (at.0 + w, at.1.min(w), at.2.max(w), at.3 + 1);
+            }
+        }
+        let told = |(j, &(sum, least, most, has)): (usize, &(f32, f32, f32, usize))| {
+            let least = if has < list.len() { 0.0 } else { least };
+            (names[j].clone(), sum / list.len() as f32, least, most)
+        };
+        let moved = sums.iter().enumerate().filter(|(_, s)| s.3 > 0);
+        let mut joints: Vec<_> = moved.map(told).collect();
+        joints.sort_by(|a, b| b.1.total_cmp(&a.1));
+        joints
+    }
+
+    /// A pick as it can be kept: what depends on the moment as vertices, a patch as what it is made of.
+    fn settled(
+        &self,
+        index: usize,
+        what: &What,
+        (request, before): (&ViewRequest, Option<&Self>),
+    ) -> Result<What, WorkshopError> {
+        let worn = &self.dress.pieces[index];
+        let posed = || self.posed(request.pose, &request.turns);
+        let vertices = |flags: Vec<bool>| Ok(What::Vertices(listed(&flags)));
+        match what {
+            What::Patch(name) => {
+                let patch = self.piece_state(index).patches.iter().find(|p| p.name == *name);
+                let missing = || WorkshopError::NoSuchPatch { patch: name.clone() };
+                Ok(What::Group(patch.ok_or_else(missing)?.picks.clone()))
+            }
+            What::Changed => vertices(self.changed_since(index, before)),
+            What::Nearer { mm } if !(-100.0..=1000.0).contains(mm) => Err(WorkshopError::BadChoice),
+            What::Nearer { mm } => {
+                let near = |gap: &Option<_>| {
+                    gap.as_ref().is_some_and(|g: &tin_cloak_core::seat::Gap| g.clearance * 1e3 < *mm)
+                };
+                vertices(self.rest_gaps(index).iter().map(near).collect())
+            }
+            What::Strained { by } => {
+                let strains = vertex_strains(&worn.topology, &worn.rest, &posed()?.pieces[index]);
+                vertices(strains.into_iter().map(|s| s.abs() > *by).collect())
+            }
+            What::Through => Ok(What::Vertices(self.through_of(index, request)?)),
+            What::Lasso { line, to_picture, eye, through } => {
+                let Ok(matrix) = <[f32; 16]>::try_from(to_picture.as_slice()) else {
+                    return Err(WorkshopError::BadChoice);
+                };
+                if line.len() > MOST_CORNERS {
+                    return Err(WorkshopError::BadChoice);
+                }
+                let line = line.iter().map(|c| Vec2::from_array(*c)).collect();
+                let to_picture = Mat4::from_cols_array(&matrix);
+                let drawn = Lasso { line, to_picture, eye: Vec3::from_array(*eye), through: *through };
+                vertices(lasso((&posed()?.pieces[index], &worn.topology.triangles), &drawn))
+            }
+            other => Ok(other.clone()),
+        }
+    }
+
+    /// Vertices whose weights are not those of the fitting `before`.
+    fn changed_since(&self, index: usize, before: Option<&Self>) -> Vec<bool> {
+        let skin = |room: &Self, at: usize| room.dress.pieces.get(at)?.bound.as_ref().map(|b| b.clone());
+        let then = before.and_then(|b| skin(b, b.index_of(self.piece_state(index).id)?));
+        let count = self.dress.pieces[index].rest.len();
+        let Some((now, then)) = skin(self, index).zip(then).filter(|(_, t)| t.skin.vertices() == count)
+        else {
+            return vec![false; count];
+        };
+        let weight = |skin: &tin_cloak_core::skin::Skin, v: usize, joint: JointId| {
+            skin.row(v).find(|e| e.0 == joint).map_or(0.0, |e| e.1)
+        };
+        let differs = |v: usize| {
+            let joints = now.skin.row(v).chain(then.skin.row(v)).map(|e| e.0);
+            let mut apart = joints.map(|j| (weight(&now.skin, v, j) - weight(&then.skin, v, j)).abs());
+            apart.any(|w| w > 1e-5)
+        };
+        (0..count).map(differs).collect()
+    }
+
+    /// Vertices of a piece that are through something, or have something through them, in a pose.
+    fn through_of(&self, index: usize, request: &ViewRequest) -> Result<Vec<u32>, WorkshopError> {
+        let (worn, posed) = (self.worn(), self.posed(request.pose, &request.turns)?);
+        let Some(layer) = worn.piece_of.iter().position(|p| *p == Some(index)) else {
+            return Err(WorkshopError::BindFirst);
+        };
+        let points = self.points(&worn, &posed);
+        let mut found: Vec<u32> = Vec::new();
+        for (at, pair) in worn.outfit.pairs.iter().enumerate() {
+            let tolerance = self.settings_of(&worn, at).tolerance;
+            let (coverage, points) = (&pair.coverage, &points.0[at]);
+            if pair.inner == layer {
+                let out = coverage.covered.iter().zip(&points.inner);
+                found.extend(out.filter(|(_, a)| a.is_some_and(|a| a.clearance < -tolerance)).map(|o| *o.0));
+            }
+            if pair.outer == layer {
+                let out = coverage.over.iter().zip(&points.outer);
+                found.extend(out.filter(|(_, a)| a.is_some_and(|a| a.clearance < -tolerance)).map(|o| *o.0));
+                // What pokes through lies under the corners of the face that it pokes through.
+                let faces = &worn.outfit.layers[layer].walls.towards_body.topology.triangles;
+                let poking = points.inner.iter().flatten().filter(|a| a.clearance < -tolerance);
+                found.extend(poking.flat_map(|a| faces[a.triangle as usize]));
+            }
+        }
+        found.sort_unstable();
+        found.dedup();
+        Ok(found)
+    }
+}

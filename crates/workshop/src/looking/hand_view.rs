@@ -1,0 +1,42 @@
+//! What a change of weights by hand would do, before it is made.
+
+use crate::binding::cleaning::cleaned;
+use crate::dress::room::Room;
+use crate::dress::shading::ViewPart;
+use crate::error::WorkshopError;
+use crate::looking::maps::MapKind;
+use crate::looking::view::ViewRequest;
+use crate::state::clean::Cleaned;
+use crate::state::names::PieceId;
+use tin_cloak_core::deform::linear_blend;
+use tin_cloak_core::JointId;
+
+impl Room {
+    /// A piece with its weights changed, in the pose of `request`, with the map of the joint that is looked at, and
+    /// what would be said of it.
+    ///
+    /// # Errors
+    /// As making the change.
+    pub fn hand_view(
+        &self,
+        piece: PieceId,
+        what: &Cleaned,
+        request: &ViewRequest,
+    ) -> Result<(ViewPart, Vec<String>), WorkshopError> {
+        let index = self.find(piece)?;
+        let worn = &self.dress.pieces[index];
+        let bound = worn.bound.as_ref().ok_or(WorkshopError::BindFirst)?;
+        let pose = self.joints_in(request.pose, &request.turns)?;
+        // Told of the pose that is looked at alone: under a brush nobody waits for all of them.
+        let none = crate::dress::trials::TrialSet::default();
+        let (skin, notes) = cleaned((worn, &bound.skin), (&self.dress.body, &none), what)?;
+        let mut positions = worn.rest.to_vec();
+        linear_blend(&worn.rest, &skin, &pose.matrices, &mut positions);
+        let weld = &worn.topology.weld;
+        let positions = weld.scatter(&positions);
+        let normals = worn.shading.normals(&positions);
+        let map =
+            (request.map == MapKind::Weights).then(|| weld.scatter(&skin.column(JointId(request.joint))));
+        Ok((ViewPart { id: piece, positions, normals, map }, notes))
+    }
+}
