@@ -11,8 +11,8 @@ use rocket::{get, post, routes, FromForm, FromFormField, Route};
 use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::{
-    BindOptions, Chosen, Clean, FollowWish, JointChoice, JointUse, Method, Reach, SideWish, SourcePart, Step,
-    Suiting, Takes,
+    BindOptions, Chosen, Clean, FollowWish, JointChoice, JointUse, Method, Pick, Reach, SideWish, SourcePart,
+    Step, Suiting, Takes,
 };
 
 /// The vertex that was clicked last, and of which part it is.
@@ -232,6 +232,9 @@ struct CleanForm {
     /// Only round the place that was clicked.
     near: bool,
     near_mm: f32,
+    /// Only what is chosen by hand: the picks, as JSON.
+    chosen: bool,
+    picks: Option<String>,
     picked: Picked,
 }
 
@@ -254,6 +257,12 @@ async fn clean(shop: &Shop, id: i64, form: Form<CleanForm>) -> Result<Tell, Refu
     };
     let (piece, locked) = (form.piece, names(&form.locked));
     let chosen = match form.near {
+        _ if form.chosen => {
+            let ask = "Choose some vertices of it by hand first: open Weights by hand.";
+            let ask = || Refusal::new(Status::UnprocessableEntity, ask);
+            let picks = form.picks.as_deref().and_then(|p| serde_json::from_str(p).ok());
+            Chosen::Picks(picks.filter(|p: &Vec<Pick>| !p.is_empty()).ok_or_else(ask)?)
+        }
         true => {
             let dabs = vec![form.picked.on(piece, "the piece to clean")?];
             Chosen::Around(Reach { radius_mm: form.near_mm, dabs, mirrored: false })

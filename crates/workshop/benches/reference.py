@@ -1,8 +1,9 @@
-"""The transfer of `fit.rs` with libigl and scipy, for the ratio in one run.
+"""The transfer and the check of one pair of `fit.rs` with libigl and scipy, for the ratio in one run.
 
-    pip install libigl==2.6.1 scipy numpy
+    pip install libigl==2.6.3 scipy numpy
     cargo bench -p tin-cloak-workshop -- transfer
-    python crates/workshop/benches/reference.py
+    RAYON_NUM_THREADS=1 cargo bench -p tin-cloak-workshop -- check
+    IGL_NUM_THREADS=1 python crates/workshop/benches/reference.py
 """
 import json
 import pathlib
@@ -77,3 +78,20 @@ for _ in range(5):
     transfer()
     times.append(time.perf_counter() - start)
 print(f"libigl + scipy: {1000 * min(times):.0f} ms (best of 5), {len(gv)} garment vertices")
+
+
+def check():
+    """Signed distances of the suit's vertices to the body and of the body's near ones to the suit, as a board needs."""
+    near = np.arange(len(bv)) if covered is None else covered
+    kind = igl.SIGNED_DISTANCE_TYPE_PSEUDONORMAL
+    return igl.signed_distance(gv, bv, bf, sign_type=kind), igl.signed_distance(bv[near], gv, gf, sign_type=kind)
+
+
+covered = None
+covered = np.where(np.abs(check()[1][0]) < 0.05)[0]
+times = []
+for _ in range(5):
+    start = time.perf_counter()
+    check()
+    times.append(time.perf_counter() - start)
+print(f"libigl: a pair in a pose {1000 * min(times):.1f} ms (best of 5), {len(bv)} x {len(gv)} vertices")

@@ -68,7 +68,7 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
     let bench = begun(&bytes, false);
     let alone = bench.room().dress.body.mesh.positions.len();
     let said = bench.cure(0, "most likely the rest of it");
-    assert!(said.starts_with("Take as the body trunk, "), "{said}");
+    assert!(said.starts_with("Take as the body limbs, trunk, head"), "{said}");
     assert_eq!(
         bench.room().dress.body.mesh.positions.len(),
         parts.iter().map(|p| p.mesh.positions.len()).sum::<usize>()

@@ -1,4 +1,4 @@
-//! What is seen of what is through, against rays of another library: Embree (embreex 2.17) casts 256 rays from
+//! What is seen of what is through, against rays of another library: Embree (embreex 4.4.0) casts 256 rays from
 //! every vertex that is through on 60 frames of the demo, and says which of them anybody sees, and how far the
 //! deepest of those is from the nearest face that looks its way.
 //!
@@ -79,14 +79,11 @@ fn what_is_seen_is_what_another_library_sees() {
         let through: usize = found.iter().map(|(_, t, _)| t.spots.len()).sum();
         let other = &theirs[frame];
         assert_eq!(through, other.through, "frame {frame} is not that of the reference");
-        // A vertex in a fold that cloth wraps is hidden here, though a ray may find its way to it: where one such is
-        // the only or the deepest one, less is told than by rays alone, never more.
-        assert!(deepest < other.deepest_mm + 0.1, "frame {frame}: {deepest} for {}", other.deepest_mm);
         alike += usize::from((deepest - other.deepest_mm).abs() < 0.1);
         (ours, wanted, frames) = (ours + seen.count(), wanted + other.seen, frames + 1);
     });
     assert_eq!(frames, FRAMES);
-    assert!(alike >= 42, "as deep in {alike} frames");
+    assert!(alike >= FRAMES - 1, "as deep in {alike} frames");
     let off = (ours as f32 - wanted as f32).abs() / wanted as f32;
     assert!(wanted > 1000 && off < 0.02, "{ours} in sight for {wanted}");
 }

@@ -231,3 +231,39 @@ fn all_is_put_on_by_its_geometry_and_cured_without_loss_each_in_one_step() {
     shop.redo(fitting).unwrap();
     assert_eq!(shop.fitting(fitting).unwrap().room.dress.pieces.len(), 11);
 }
+
+#[test]
+fn the_ground_shapes_that_poses_drive_and_pieces_taken_off_are_asked_on_demand() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
+    bench.run(Step::SetKind { piece: 3, kind: PieceKind::Mixed });
+    bench.bind_all();
+    let plain = bench.board();
+    assert!(!plain.pairs.iter().any(|p| p.inner == "the ground"));
+    // The cloak hangs to the calves: it drags where the figure squats.
+    let grounded = try_it(&bench, TrialPlan { ground: true, ..TrialPlan::default() });
+    let row = grounded.pairs.iter().position(|p| p.inner == "the ground").unwrap();
+    assert_eq!(grounded.pairs[row].label(), "scale cloak on the ground");
+    let at = |name: &str| grounded.poses.iter().position(|p| p.name == name).unwrap();
+    let depth = |name: &str| grounded.cells[at(name)][row].as_ref().unwrap().depth_mm();
+    assert_eq!((depth("rest"), depth("arms up")), (0.0, 0.0));
+    assert!(depth("squat") > 20.0, "{}", depth("squat"));
+    let card = grounded.crossing_card(at("squat"), row).unwrap();
+    assert_eq!(card.through, "scale cloak beneath the ground");
+    // Bent elbows lose volume without their shapes.
+    let bare = try_it(&bench, TrialPlan { driven_off: true, ..TrialPlan::default() });
+    let elbows = |b: &Board| b.poses.iter().position(|p| p.name == "elbows bent").unwrap();
+    assert_ne!(bare.cells[elbows(&bare)], plain.cells[elbows(&plain)]);
+    assert_eq!(bare.cells[0], plain.cells[0], "rest drives none");
+    // What the cloak hid is seen, and its own rows no longer count.
+    let without =
+        try_it(&bench, TrialPlan { taken_off: vec!["scale cloak".to_owned()], ..TrialPlan::default() });
+    let hidden = |b: &Board| {
+        let of_tunic = |r: &usize| b.pairs[*r].outer == "quilted tunic" && b.pairs[*r].inner == "breeches";
+        let rows: Vec<usize> = (0..b.pairs.len()).filter(of_tunic).collect();
+        let cells = b.cells.iter().flat_map(|column| rows.iter().filter_map(|r| column[*r].as_ref()));
+        cells.map(|c| c.buried).sum::<usize>()
+    };
+    assert!(hidden(&without) <= hidden(&plain), "{} for {}", hidden(&without), hidden(&plain));
+    let cloak = without.pairs.iter().filter(|p| p.outer == "scale cloak" || p.inner == "scale cloak");
+    assert!(cloak.into_iter().all(|p| p.counts == Counts::Aside));
+}

@@ -33,6 +33,7 @@ export class ByHand {
     if (known) select.value = String(this.choosing.piece);
     else this.usePiece(Number(select.value));
     this.markJoint();
+    this.drawFallOff();
     field("hand-brush").setAttribute("aria-pressed", this.brushing);
     await this.choosing.ask();
   }
@@ -50,6 +51,14 @@ export class ByHand {
     this.choosing.piece = piece;
     this.choosing.picks = [];
     this.locked.clear();
+  }
+
+  // How the brush falls off from its middle to its edge.
+  drawFallOff() {
+    const firm = number("hand-firm") / 100;
+    const at = (r) => (1 - Math.min(Math.max((r - firm) / Math.max(1 - firm, 1e-6), 0), 1) ** 2) ** 2;
+    const points = Array.from({ length: 45 }, (_, x) => `${x} ${(17 - 16 * at(Math.abs(x / 22 - 1))).toFixed(1)}`);
+    document.querySelector("#fall-off path").setAttribute("d", `M${points.join("L")}`);
   }
 
   markJoint() {
@@ -108,6 +117,7 @@ export class ByHand {
       if (usual !== undefined) field("what-size").value = usual;
     }
     if (e.target.id === "patch-pick" && e.target.value) this.choosing.setPicks([{ what: { patch: e.target.value } }]);
+    if (e.target.id === "hand-firm") this.drawFallOff();
     const lock = e.target.dataset?.lock;
     if (lock) this.locked[e.target.checked ? "add" : "delete"](lock);
   }
@@ -216,7 +226,9 @@ export class ByHand {
   // A stroke: its dabs are gathered and shown as they fall, and are one step where it ends.
   stroke() {
     const brush = { radius_mm: number("hand-radius"), dabs: this.dabs, mirrored: field("hand-mirrored").checked };
-    return { brush, firm_percent: number("hand-firm"), change: this.changeOf(field("hand-brush-kind").value) };
+    const amount = number("hand-amount") * this.pressure;
+    const change = this.changeOf(field("hand-brush-kind").value, amount);
+    return { brush, firm_percent: number("hand-firm"), change };
   }
 
   async down(e) {
@@ -224,7 +236,7 @@ export class ByHand {
     e.stopImmediatePropagation();
     if (this.asking) return;
     this.canvas.setPointerCapture(e.pointerId);
-    Object.assign(this, { dabs: [], drawing: true, wish: [e.clientX, e.clientY] });
+    Object.assign(this, { dabs: [], drawing: true, wish: [e.clientX, e.clientY], pressure: 1 });
     await this.dab();
   }
 
@@ -232,6 +244,8 @@ export class ByHand {
     if (!this.drawing) return;
     e.stopImmediatePropagation();
     this.wish = [e.clientX, e.clientY];
+    // A pen says how hard it is pressed: the mean of the stroke so far.
+    if (e.pointerType === "pen") this.pressure += (e.pressure - this.pressure) / (this.dabs.length + 1);
     this.dab();
   }
 

@@ -13,6 +13,12 @@ export class Choosing {
     this.line.setAttribute("class", "lasso");
     this.line.append(document.createElementNS(NS, "polygon"));
     canvas.parentElement.append(this.line);
+    // A form that works on what is chosen sends it along.
+    document.body.addEventListener("htmx:configRequest", (e) => {
+      const { parameters } = e.detail;
+      if (!parameters.chosen || Number(parameters.piece) !== this.piece) return;
+      parameters.picks = JSON.stringify(this.picks);
+    });
     canvas.addEventListener("pointerdown", (e) => this.down(e), true);
     canvas.addEventListener("pointermove", (e) => this.move(e), true);
     canvas.addEventListener("pointerup", (e) => this.up(e), true);

@@ -14,6 +14,8 @@ use tin_cloak_core::query::Bvh;
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::JointId;
 
+/// Less than this in all is not told.
+const LEAST_TOLD: f32 = 0.01;
 /// More joints than this are not told one by one.
 const TOLD: usize = 4;
 
@@ -61,6 +63,7 @@ fn gained(mut all: Vec<(JointId, f32)>, body: &Body) -> String {
     let one = |&(j, w): &(JointId, f32)| {
         format!("{} {}{:.2}", body.skeleton.names[j.index()], if w < 0.0 { "−" } else { "+" }, w.abs())
     };
+    all.retain(|e| e.1.abs() >= LEAST_TOLD);
     let mut told: Vec<String> = all.iter().take(TOLD).map(one).collect();
     if all.len() > TOLD {
         told.push(format!("and {} more", all.len() - TOLD));

@@ -1,6 +1,6 @@
 """What is seen of what is through, by rays of Embree: the expectations of `../sight.rs`.
 
-    pip install embreex==2.17.7.post6 libigl==2.6.1 numpy
+    pip install embreex==4.4.0.post1 libigl==2.6.3 numpy
     mkdir frames
     SIGHT_FRAMES=$PWD/frames cargo test -p tin-cloak-workshop --test sight -- --ignored
     python crates/workshop/tests/reference/sight.py frames > crates/workshop/tests/reference/sight.json
