@@ -7,8 +7,8 @@ use common::{files, wearing, Bench};
 use std::sync::Arc;
 use tin_cloak_workshop::core::trial::SwingAxis;
 use tin_cloak_workshop::{
-    AtRandom, Board, Companions, CountRule, Counts, Frames, PieceKind, Step, Sweep, Target, TrialPlan,
-    Workshop,
+    AtRandom, Board, Companions, CountRule, Counts, Frames, PieceKind, PlaceOptions, Step, Sweep, Target,
+    TrialPlan, Workshop,
 };
 
 fn bench() -> Bench {
@@ -233,22 +233,11 @@ fn all_is_put_on_by_its_geometry_and_cured_without_loss_each_in_one_step() {
 }
 
 #[test]
-fn the_ground_shapes_that_poses_drive_and_pieces_taken_off_are_asked_on_demand() {
+fn shapes_that_poses_drive_are_off_and_pieces_taken_off_on_demand() {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
     bench.run(Step::SetKind { piece: 3, kind: PieceKind::Mixed });
     bench.bind_all();
     let plain = bench.board();
-    assert!(!plain.pairs.iter().any(|p| p.inner == "the ground"));
-    // The cloak hangs to the calves: it drags where the figure squats.
-    let grounded = try_it(&bench, TrialPlan { ground: true, ..TrialPlan::default() });
-    let row = grounded.pairs.iter().position(|p| p.inner == "the ground").unwrap();
-    assert_eq!(grounded.pairs[row].label(), "scale cloak on the ground");
-    let at = |name: &str| grounded.poses.iter().position(|p| p.name == name).unwrap();
-    let depth = |name: &str| grounded.cells[at(name)][row].as_ref().unwrap().depth_mm();
-    assert_eq!((depth("rest"), depth("arms up")), (0.0, 0.0));
-    assert!(depth("squat") > 20.0, "{}", depth("squat"));
-    let card = grounded.crossing_card(at("squat"), row).unwrap();
-    assert_eq!(card.through, "scale cloak beneath the ground");
     // Bent elbows lose volume without their shapes.
     let bare = try_it(&bench, TrialPlan { driven_off: true, ..TrialPlan::default() });
     let elbows = |b: &Board| b.poses.iter().position(|p| p.name == "elbows bent").unwrap();
@@ -266,4 +255,27 @@ fn the_ground_shapes_that_poses_drive_and_pieces_taken_off_are_asked_on_demand()
     assert!(hidden(&without) <= hidden(&plain), "{} for {}", hidden(&without), hidden(&plain));
     let cloak = without.pairs.iter().filter(|p| p.outer == "scale cloak" || p.inner == "scale cloak");
     assert!(cloak.into_iter().all(|p| p.counts == Counts::Aside));
+}
+
+#[test]
+fn what_hangs_lower_than_the_figure_stands_is_told_on_demand() {
+    let bench = wearing(&[("scale cloak", 1)]);
+    bench.run(Step::SetKind { piece: 1, kind: PieceKind::Mixed });
+    // Its hem hangs 2 cm over the ground.
+    let low = |bench: &Bench| bench.piece(1).rest.iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
+    let sole = bench.room().dress.body.rest.iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
+    let shift_mm = [0.0, (sole - low(&bench)) * 1000.0 + 20.0, 0.0];
+    bench.run(Step::Place { piece: 1, options: PlaceOptions { shift_mm, ..PlaceOptions::NONE } });
+    bench.bind_all();
+    assert!(!bench.board().pairs.iter().any(|p| p.inner == "the ground"), "only where it is asked");
+    let board = try_it(&bench, TrialPlan { ground: true, ..TrialPlan::default() });
+    let row = board.pairs.iter().position(|p| p.inner == "the ground").unwrap();
+    assert_eq!(board.pairs[row].label(), "scale cloak on the ground");
+    let at = |name: &str| board.poses.iter().position(|p| p.name == name).unwrap();
+    let depth = |name: &str| board.cells[at(name)][row].as_ref().unwrap().depth_mm();
+    assert_eq!((depth("rest"), depth("arms out")), (0.0, 0.0));
+    // Squatting, what hangs from the back goes down with it, the feet stay.
+    assert!(depth("squat") > 100.0, "{}", depth("squat"));
+    let card = board.crossing_card(at("squat"), row).unwrap();
+    assert_eq!((card.through.as_str(), card.deepest_mm), ("scale cloak beneath the ground", depth("squat")));
 }

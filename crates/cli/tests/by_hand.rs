@@ -1,0 +1,113 @@
+//! Weights by hand in a real browser: chosen by what matters, by a click and by a line drawn round, changed by
+//! presses, keys and the brush, kept as a patch, taken back, and still there after a restart.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod browser;
+
+use browser::*;
+use rocket::tokio;
+
+const COUNT: &str = "parseInt(document.getElementById('chosen-count').textContent) || 0";
+
+/// The mean weight of a joint of what is chosen, as the card says it.
+fn mean(joint: &str) -> String {
+    format!(
+        "Number([...document.querySelectorAll('#hand-joints tbody tr')].find(r => \
+         r.textContent.startsWith('{joint}'))?.cells[1].textContent ?? 0)"
+    )
+}
+
+fn set(id: &str, value: &str) -> String {
+    format!(
+        "(f => {{ f.value = '{value}'; f.dispatchEvent(new Event('change', {{ bubbles: true }})); \
+         }})(document.getElementById('{id}'))"
+    )
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight() {
+    let (_server, browser) = a_demos_fitting("night round").await;
+    let b = &browser;
+    b.whole_board().await;
+    b.step(".tape [data-station='3']").await;
+    b.value("document.getElementById('by-hand').open = true").await;
+    let coat =
+        "[...document.getElementById('hand-piece').options].find(o => o.text === 'oilskin coat').value";
+    let coat = b.value(coat).await;
+    b.value(&set("hand-piece", coat.as_str().unwrap())).await;
+    b.value(&set("joint-search", "lower_arm_left")).await;
+
+    // By what matters: what the forearm moves by more than half; grown, shrunk, the other side too.
+    b.press("#what-choose").await;
+    b.until(&format!("({COUNT}) > 300")).await;
+    let first = b.value(COUNT).await.as_u64().unwrap();
+    b.press("[data-reshape=grow]").await;
+    b.until(&format!("({COUNT}) > {first}")).await;
+    let grown = b.value(COUNT).await.as_u64().unwrap();
+    b.press("[data-reshape=shrink]").await;
+    b.until(&format!("({COUNT}) < {grown}")).await;
+    b.press("[data-reshape=back]").await;
+    b.until(&format!("({COUNT}) === {grown}")).await;
+    b.press("[data-reshape=back]").await;
+    b.until(&format!("({COUNT}) === {first}")).await;
+    b.press("[data-reshape=mirrored]").await;
+    b.until(&format!("Math.abs(({COUNT}) - {}) < 12", 2 * first)).await;
+    b.press("[data-reshape=back]").await;
+    b.until(&format!("({COUNT}) === {first}")).await;
+
+    // A tenth added by a key: the step says who gained, how far the furthest goes, and in which pose.
+    let before = b.value(&mean("lower_arm_left")).await.as_f64().unwrap();
+    b.key_step("+").await;
+    assert_eq!(b.last_step().await, "Add 0.1 of lower_arm_left on oilskin coat");
+    let told = b.value("document.querySelector('.last').textContent").await;
+    let told = told.as_str().unwrap();
+    assert!(told.contains("lower_arm_left +") && told.contains("goes") && told.contains(" mm ("), "{told}");
+    b.until(&format!("{} > {before}", mean("lower_arm_left"))).await;
+    b.step("#undo").await;
+    b.until(&format!("{} === {before}", mean("lower_arm_left"))).await;
+
+    // Kept under a name, forgotten by none and found again.
+    b.value("document.getElementById('patch-name').value = 'left forearm'").await;
+    b.step("#patch-keep").await;
+    assert_eq!(b.last_step().await, format!("Keep {first} vertices of oilskin coat as “left forearm”"));
+    b.press("[data-reshape=none]").await;
+    b.until(&format!("({COUNT}) === 0")).await;
+    b.until("document.querySelector('#patch-pick option[value=\"left forearm\"]')").await;
+    b.value(&set("patch-pick", "left forearm")).await;
+    b.until(&format!("({COUNT}) === {first}")).await;
+
+    // A line drawn round the middle of the picture: what faces us, and what is behind too.
+    b.press("[data-reshape=none]").await;
+    b.until(&format!("({COUNT}) === 0")).await;
+    b.press("#lasso-on").await;
+    let (x, y) = b.place_of("#canvas").await;
+    let ring = [(-60.0, -40.0), (60.0, -40.0), (60.0, 60.0), (-60.0, 60.0), (-58.0, -38.0)];
+    let ring: Vec<(f64, f64)> = ring.iter().map(|(dx, dy)| (x + dx, y + dy)).collect();
+    b.draw(&ring).await;
+    b.until(&format!("({COUNT}) > 100")).await;
+    let facing = b.value(COUNT).await.as_u64().unwrap();
+    b.press("[data-reshape=none]").await;
+    b.until(&format!("({COUNT}) === 0")).await;
+    b.value("document.getElementById('pick-through').checked = true").await;
+    b.draw(&ring).await;
+    b.until(&format!("({COUNT}) > {}", facing * 3 / 2)).await;
+    b.press("#lasso-on").await;
+
+    // Nothing chosen is told, and nothing changes.
+    b.press("[data-reshape=none]").await;
+    b.until(&format!("({COUNT}) === 0")).await;
+    let steps = b.value("document.querySelector('.steps summary').textContent").await;
+    b.key("+").await;
+    b.until("document.body.textContent.includes('othing is chosen on “oilskin coat”')").await;
+    assert_eq!(b.value("document.querySelector('.steps summary').textContent").await, steps);
+
+    // A stroke of the brush is one step, and the cloth follows it while it is drawn.
+    b.value(&set("hand-brush-kind", "add")).await;
+    b.press("#hand-brush").await;
+    b.until("document.getElementById('canvas').dataset.map === 'weights'").await;
+    b.drag(&[(x, y), (x + 14.0, y + 10.0), (x + 26.0, y + 22.0)]).await;
+    assert_eq!(b.last_step().await, "Add 0.1 of lower_arm_left on oilskin coat");
+    b.press("#hand-brush").await;
+    b.console_is_clean().await;
+    browser.client.close().await.unwrap();
+}

@@ -1,0 +1,148 @@
+//! Choosing vertices and changing their weights by hand: what steps say, what is refused, what is done again on new
+//! weights, and what a choice comes to after faces are left out.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::{wearing, Bench};
+use tin_cloak_workshop::core::bind::by_hand::Profile;
+use tin_cloak_workshop::core::bind::sides::BodySide;
+use tin_cloak_workshop::{
+    BindOptions, Chosen, Clean, HandAmount, HandChange, HandRest, Method, Pick, PickHow, Reach, Step,
+    ViewRequest, What,
+};
+
+fn tunic() -> Bench {
+    let bench = wearing(&[("quilted tunic", 1)]);
+    bench.bind_all();
+    bench
+}
+
+fn by_hand(change: HandChange, picks: Vec<Pick>, locked: &[&str]) -> Step {
+    let clean = Clean::ByHand { change, firm_percent: None };
+    let locked = locked.iter().map(|l| (*l).to_owned()).collect();
+    Step::Clean { piece: 1, clean, chosen: Chosen::Picks(picks), locked }
+}
+
+fn add(joint: &str, by: f32) -> HandChange {
+    HandChange::Give { joint: joint.to_owned(), amount: HandAmount::Add(by), rest: HandRest::Others }
+}
+
+fn forearm() -> Vec<Pick> {
+    vec![Pick::add(What::Joint { joint: "lower_arm_left".to_owned(), over: 0.3 })]
+}
+
+fn count(bench: &Bench, picks: &[Pick]) -> usize {
+    bench.room().choose(1, picks, (&ViewRequest::default(), None)).unwrap().count
+}
+
+#[test]
+fn steps_by_hand_say_what_they_did_and_bad_ones_why_not() {
+    let bench = tunic();
+    let fade = |ends| HandChange::Fade {
+        from: "lower_arm_left".to_owned(),
+        to: "hand_left".to_owned(),
+        ends,
+        along_surface: true,
+        profile: Profile::Smooth,
+    };
+    let within = |how, what| [forearm(), vec![Pick { how, what }]].concat();
+    let steps = [
+        by_hand(add("lower_arm_left", 0.1), forearm(), &[]),
+        by_hand(add("lower_arm_left", -0.1), within(PickHow::Within, What::Rows { vertex: 0, rows: 3 }), &[]),
+        by_hand(add("lower_arm_twist_left", 0.2), forearm(), &["lower_arm_left"]),
+        by_hand(HandChange::Mean, vec![Pick::add(What::Rows { vertex: 0, rows: 0 })], &[]),
+        by_hand(HandChange::Beneath { share: 0.5 }, forearm(), &[]),
+        by_hand(HandChange::Harden { strength: 0.5 }, forearm(), &[]),
+        by_hand(
+            HandChange::Smooth { joints: vec!["lower_arm_left".into()], strength: 0.5, times: 3 },
+            forearm(),
+            &[],
+        ),
+        by_hand(add("tail", 0.1), forearm(), &[]),
+        by_hand(add("lower_arm_left", 7.0), forearm(), &[]),
+        by_hand(add("root", 0.1), Vec::new(), &[]),
+        by_hand(add("lower_arm_left", 0.1), forearm(), &["lower_arm_left"]),
+        by_hand(add("lower_arm_left", f32::NAN), forearm(), &[]),
+        by_hand(fade([0, 999_999]), forearm(), &[]),
+        by_hand(HandChange::Copy { vertex: 999_999 }, forearm(), &[]),
+        by_hand(add("lower_arm_left", 0.1), vec![Pick::add(What::Patch("cuff".into()))], &[]),
+        Step::KeepPatch { piece: 1, name: " ".into(), picks: forearm() },
+        Step::DropPatch { piece: 1, name: "cuff".into() },
+        Step::KeepPatch { piece: 1, name: "left forearm".into(), picks: forearm() },
+    ];
+    let mut told = Vec::new();
+    for step in steps {
+        let before = bench.open().fitting.cursor;
+        match bench.shop.run_now(bench.fitting, step) {
+            Ok(_) => {
+                told.push(bench.open().current().unwrap().sentence.clone());
+                told.extend(bench.open().effect().notes.into_iter().map(|n| format!("  {n}")));
+            }
+            Err(why) => {
+                told.push(format!("no: {why}"));
+                assert_eq!(bench.open().fitting.cursor, before, "nothing was changed");
+            }
+        }
+    }
+    insta::assert_snapshot!(told.join("\n"));
+}
+
+#[test]
+fn what_was_done_by_hand_is_done_again_where_its_choice_is_now() {
+    let bench = tunic();
+    bench.run(by_hand(add("lower_arm_left", 0.2), forearm(), &[]));
+    let options = BindOptions { method: Method::Surface, ..BindOptions::default() };
+    bench.run(Step::ChooseMethod { piece: 1, options });
+    let notes = bench.open().effect().notes.join("; ");
+    assert!(notes.contains("again: Add 0.2 of lower_arm_left on quilted tunic"), "{notes}");
+    // The same choice of what it was bound to by that method, a fifth more.
+    bench.run(Step::ForgetCleaning { piece: 1 });
+    let fresh = bench.piece(1).bound.unwrap();
+    bench.run(by_hand(add("lower_arm_left", 0.2), forearm(), &[]));
+    let again = bench.piece(1).bound.unwrap();
+    let joint = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
+    for (before, after) in fresh.skin.column(joint).iter().zip(again.skin.column(joint)) {
+        let wished = if *before > 0.3 { (before + 0.2).min(1.0) } else { *before };
+        assert!((after - wished).abs() < 1e-4, "{after} for {wished}");
+    }
+}
+
+#[test]
+fn choices_come_to_what_they_say() {
+    let bench = tunic();
+    let all = count(&bench, &[Pick::add(What::All)]);
+    let of = |what: What| count(&bench, &[Pick::add(what)]);
+    let sides = [BodySide::Left, BodySide::Centre, BodySide::Right].map(|s| of(What::Side(s)));
+    assert_eq!(sides.iter().sum::<usize>(), all);
+    assert!(sides[0].abs_diff(sides[2]) < all / 100 && sides[1] > 20, "{sides:?}");
+    assert_eq!(count(&bench, &[Pick::add(What::All), Pick::add(What::Invert)]), 0);
+    let hem = of(What::Rows { vertex: 0, rows: 0 });
+    // The tunic has 96 columns: its hem, and three rings over it.
+    assert_eq!((hem, of(What::Rows { vertex: 0, rows: 3 })), (96, 4 * 96));
+    let ring = count(&bench, &[Pick::add(What::Loop([96 * 5, 96 * 5 + 1]))]);
+    assert_eq!(ring, 96);
+    assert_eq!(of(What::Between([[96 * 2, 96 * 2 + 1], [96 * 6, 96 * 6 + 1]])), 5 * 96);
+    let forearm = count(&bench, &forearm());
+    let both = count(&bench, &[self::forearm(), vec![Pick::add(What::Mirrored)]].concat());
+    assert!(forearm > 200 && both.abs_diff(2 * forearm) < 10, "{forearm} and {both}");
+    let disc = What::Around(Reach { radius_mm: 30.0, dabs: vec![400], mirrored: false });
+    let wider = count(&bench, &[Pick::add(disc.clone()), Pick::add(What::Wider { mm: 30.0 })]);
+    let twice = of(What::Around(Reach { radius_mm: 60.0, dabs: vec![400], mirrored: false }));
+    assert!(wider <= twice && wider > of(disc), "{wider} of {twice}");
+}
+
+#[test]
+fn what_is_through_here_and_what_the_last_step_changed_can_be_chosen() {
+    let bench = tunic();
+    let room = bench.room();
+    let squat = room.trials.trials.iter().position(|t| t.name == "hands to face").unwrap();
+    let view = ViewRequest { pose: squat, ..ViewRequest::default() };
+    let through = room.choose(1, &[Pick::add(What::Through)], (&view, None)).unwrap();
+    assert!(through.count > 5, "{}", through.count);
+    assert!(matches!(through.picks[0].what, What::Vertices(_)), "what depends on the moment is written down");
+    bench.run(by_hand(add("lower_arm_left", 0.1), forearm(), &[]));
+    let changed = bench.room().choose(1, &[Pick::add(What::Changed)], (&view, Some(&room))).unwrap();
+    let chosen = count(&bench, &through.picks);
+    assert!(changed.count > 100 && chosen == through.count, "{} {chosen}", changed.count);
+}
