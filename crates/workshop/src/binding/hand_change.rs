@@ -39,7 +39,8 @@ pub(crate) fn changed_by_hand(
     if all.is_empty() && told.skin == *bound.skin {
         return Err(nothing_changed(&told, piece));
     }
-    let mut notes = vec![gained(all, body)];
+    let mut notes: Vec<String> =
+        Some(gained(all, body)).filter(|told| !told.is_empty()).into_iter().collect();
     if told.full > 0 {
         notes.push(format!("{} vertices had all of it already", told.full));
     }
