@@ -96,7 +96,8 @@ fn exchanged_twice_it_is_what_it_was_and_a_fade_runs_from_one_to_none() {
 proptest! {
     #[test]
     fn weights_sum_to_one_and_locked_and_unchosen_ones_stay(
-        kind in 0u8..6, joint in 0u16..4, lock in 0usize..4, amount in 0.0f32..1.0, share in 0.0f32..1.0, part in 1usize..5,
+        (kind, joint, lock) in (0u8..6, 0u16..4, 0usize..4),
+        (amount, share, part) in (0.0f32..1.0, 0.0f32..1.0, 1usize..5),
     ) {
         let (_, before) = sleeve();
         let chosen: Vec<bool> = (0..before.vertices()).map(|v| v % part == 0).collect();
