@@ -146,3 +146,29 @@ fn what_is_through_here_and_what_the_last_step_changed_can_be_chosen() {
     let chosen = count(&bench, &through.picks);
     assert!(changed.count > 100 && chosen == through.count, "{} {chosen}", changed.count);
 }
+
+#[test]
+fn a_brush_on_both_sides_gives_each_side_its_own_joint() {
+    let bench = tunic();
+    let rest = bench.piece(1).rest.clone();
+    let elbow = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
+    let at = bench.room().dress.body.skeleton.rest_positions()[elbow.index()];
+    let away = |v: &usize| rest[*v].distance(at);
+    let vertex = (0..rest.len()).min_by(|a, b| away(a).total_cmp(&away(b))).unwrap() as u32;
+    let brush = Reach { radius_mm: 40.0, dabs: vec![vertex], mirrored: true };
+    let clean = Clean::ByHand { change: add("lower_arm_left", 0.3), firm_percent: Some(20.0) };
+    let before = bench.piece(1).bound.unwrap();
+    bench.run(Step::Clean { piece: 1, clean, chosen: Chosen::Around(brush), locked: Vec::new() });
+    let after = bench.piece(1).bound.unwrap();
+    let skeleton = &bench.room().dress.body.skeleton.clone();
+    for (joint, side) in [("lower_arm_left", 1.0), ("lower_arm_right", -1.0f32)] {
+        let joint = skeleton.find(joint).unwrap();
+        let (old, new) = (before.skin.column(joint), after.skin.column(joint));
+        let gained: Vec<usize> = (0..rest.len()).filter(|v| new[*v] > old[*v] + 0.05).collect();
+        assert!(
+            gained.len() > 10 && gained.iter().all(|v| rest[*v].x * side > 0.0),
+            "{side}: {}",
+            gained.len()
+        );
+    }
+}

@@ -7,7 +7,7 @@ const number = (id) => Number(field(id).value);
 export class ByHand {
   // `choosing` knows what is chosen; `stage` has scene, joints, `request()`, `probe`, `show(joint)`; `onJob` watches.
   constructor(canvas, fitting, choosing, stage, onJob) {
-    Object.assign(this, { canvas, fitting, choosing, stage, onJob, locked: new Set(), brushing: false, found: null });
+    Object.assign(this, { canvas, fitting, choosing, stage, onJob, locked: new Set(), brushing: false, clicked: [] });
     document.body.addEventListener("click", (e) => this.press(e));
     document.body.addEventListener("change", (e) => this.changed(e));
     document.body.addEventListener("toggle", (e) => {
@@ -38,6 +38,11 @@ export class ByHand {
     await this.choosing.ask();
   }
 
+  // A place that was clicked without choosing: weights are copied from it, a fade runs between two.
+  note(found) {
+    if (found && found.part === this.choosing.piece) this.clicked = [found.vertex, ...this.clicked].slice(0, 2);
+  }
+
   stop() {
     this.brushing = false;
     this.canvas.classList.remove("brushing");
@@ -50,6 +55,7 @@ export class ByHand {
     if (this.choosing.piece !== null) this.stage.scene.setChosen(this.choosing.piece, []);
     this.choosing.piece = piece;
     this.choosing.picks = [];
+    this.clicked = [];
     this.locked.clear();
   }
 
@@ -72,7 +78,6 @@ export class ByHand {
 
   // What the picks come to: a count, and who moves it.
   show(found) {
-    this.found = found;
     const said = found.count === 0 ? "nothing chosen" : `${found.count} vertices chosen`;
     field("chosen-count").textContent = said;
     const rows = found.joints.slice(0, 12).map((row) => this.jointRow(row));
@@ -179,10 +184,10 @@ export class ByHand {
       case "smooth_all": return { smooth: { joints: [], strength: 0.5, times: 3 } };
       case "harden": return { harden: { strength: 0.5 } };
       case "mean": return "mean";
-      case "copy": return this.choosing.clicked.length ? { copy: { vertex: this.choosing.clicked[0] } } : null;
+      case "copy": return this.clicked.length ? { copy: { vertex: this.clicked[0] } } : null;
       case "beneath": return { beneath: { share: amount } };
       default: {
-        const [to, from] = this.choosing.clicked;
+        const [to, from] = this.clicked;
         if (from === undefined) return null;
         const ends = [from, to];
         return { fade: { from: joint, to: other, ends, along_surface: true, profile: "smooth" } };
@@ -197,7 +202,7 @@ export class ByHand {
 
   async change(kind, amount) {
     const change = this.changeOf(kind, amount);
-    this.say(change ? "" : "Click a place on the piece first (for a fade two): choose with Click.");
+    this.say(change ? "" : "Click a place on the piece first, for a fade two, with Click above off.");
     if (!change) return;
     await this.make({ picks: this.choosing.picks, change });
   }

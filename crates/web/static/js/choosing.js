@@ -8,7 +8,7 @@ const NS = "http://www.w3.org/2000/svg";
 export class Choosing {
   // `stage` has scene, `request()` and `probe(x, y, hidden)`; `onChosen` is told what the picks come to.
   constructor(canvas, fitting, stage, onChosen) {
-    Object.assign(this, { canvas, fitting, stage, onChosen, picks: [], mode: null, clicked: [], piece: null });
+    Object.assign(this, { canvas, fitting, stage, onChosen, picks: [], mode: null, piece: null, way: null });
     this.line = document.createElementNS(NS, "svg");
     this.line.setAttribute("class", "lasso");
     this.line.append(document.createElementNS(NS, "polygon"));
@@ -37,7 +37,9 @@ export class Choosing {
     field("pick-on")?.setAttribute("aria-pressed", this.mode === "click");
     field("lasso-on")?.setAttribute("aria-pressed", this.mode === "lasso");
     this.canvas.classList.toggle("choosing", this.mode !== null);
-    this.stage.clearTheWay(this.mode === null && this.picks.length === 0 ? null : this.piece);
+    const way = this.mode === null && this.picks.length === 0 ? null : this.piece;
+    if (way !== this.way) this.stage.clearTheWay(way);
+    this.way = way;
   }
 
   add(what) {
@@ -75,7 +77,6 @@ export class Choosing {
     }
     const found = await this.stage.probe(e.clientX, e.clientY, this.piece);
     if (!found || found.part !== this.piece) return;
-    this.clicked = [found.vertex, ...this.clicked].slice(0, 2);
     const what = this.clickedWhat(found);
     if (what) await this.add(what);
   }

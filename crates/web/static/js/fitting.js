@@ -410,6 +410,7 @@ canvas.addEventListener("pointerup", async (e) => {
   if (e.button !== 0 || busy() || !pressed || Math.hypot(e.clientX - pressed[0], e.clientY - pressed[1]) > 4) return;
   const found = await probe(e.clientX, e.clientY);
   picked.set(found);
+  byHand.note(found);
   const heaviest = found?.weights.reduce((a, b) => (b[1] > a[1] ? b : a));
   if (heaviest) joints.pickByName(heaviest[0]);
 });

@@ -5,11 +5,12 @@ use crate::dress::chosen::soft_shares;
 use crate::dress::piece::Piece;
 use crate::error::WorkshopError;
 use crate::state::by_hand::{HandAmount, HandChange, HandRest};
-use crate::state::stroke::Chosen;
+use crate::state::stroke::{Chosen, Reach};
 use tin_cloak_core::bind::by_hand::{
     exchange, fade, gains, give, harden, smooth_joints, towards, Amount, ByHand, Fade, Given, Rest,
 };
 use tin_cloak_core::bind::clean::{Bound, Row};
+use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::query::Bvh;
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::JointId;
@@ -29,12 +30,13 @@ pub(crate) fn changed_by_hand(
     bound: Bound,
     (change, chosen, firm): (&HandChange, &Chosen, Option<f32>),
 ) -> Result<(Skin, Vec<String>), WorkshopError> {
-    let shares = match (chosen, firm) {
-        (Chosen::Around(reach), Some(firm)) => soft_shares(piece, reach, firm)?,
-        _ => vec![1.0; piece.rest.len()],
-    };
     let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
-    let told = made((piece, body), bound, change, &shares)?.map_err(fail)?;
+    let mut told = ByHand { skin: bound.skin.clone(), full: 0, nowhere: 0 };
+    for (change, shares) in passes((piece, body), (change, chosen, firm))? {
+        let pass =
+            made((piece, body), Bound { skin: &told.skin, ..bound }, &change, &shares)?.map_err(fail)?;
+        told = ByHand { full: told.full + pass.full, nowhere: told.nowhere + pass.nowhere, skin: pass.skin };
+    }
     let all = gains(bound.skin, &told.skin, body.skeleton.len());
     if all.is_empty() && told.skin == *bound.skin {
         return Err(nothing_changed(&told, piece));
@@ -48,6 +50,29 @@ pub(crate) fn changed_by_hand(
         notes.push(format!("at {} vertices the weight had nowhere to go: they keep theirs", told.nowhere));
     }
     Ok((told.skin, notes))
+}
+
+/// A change with how much of it each vertex gets; of a brush on both sides the other side's joints do there what
+/// the named ones do here.
+fn passes(
+    (piece, body): (&Piece, &Body),
+    (change, chosen, firm): (&HandChange, &Chosen, Option<f32>),
+) -> Result<Vec<(HandChange, Vec<f32>)>, WorkshopError> {
+    let Chosen::Around(reach) = chosen else {
+        return Ok(vec![(change.clone(), vec![1.0; piece.rest.len()])]);
+    };
+    let firm = firm.unwrap_or(100.0);
+    let own = Reach { mirrored: false, ..reach.clone() };
+    let mut passes = vec![(change.clone(), soft_shares(piece, &own, firm)?)];
+    if reach.mirrored {
+        let mut other = change.clone();
+        for name in other.joints_mut() {
+            let partner = body.skeleton.find(name).and_then(|j| mirror_partner(&body.skeleton, j));
+            *name = partner.map_or_else(|| name.clone(), |j| body.skeleton.names[j.index()].clone());
+        }
+        passes.push((other, soft_shares(piece, &reach.image(&piece.rest)?, firm)?));
+    }
+    Ok(passes)
 }
 
 fn nothing_changed(told: &ByHand, piece: &Piece) -> WorkshopError {

@@ -45,6 +45,16 @@ impl Reach {
         Ok(centres)
     }
 
+    /// Where its mirror images were set down.
+    ///
+    /// # Errors
+    /// As [`Reach::centres`].
+    pub(crate) fn image(&self, rest: &[Vec3]) -> Result<Self, WorkshopError> {
+        let all = Self { mirrored: true, ..self.clone() }.centres(rest)?;
+        let dabs = all.into_iter().filter(|v| !self.dabs.contains(v)).collect();
+        Ok(Self { dabs, mirrored: false, ..self.clone() })
+    }
+
     pub(crate) fn radius(&self) -> f32 {
         self.radius_mm * 0.001
     }

@@ -4,7 +4,7 @@ use crate::dress::derived::Weighed;
 use crate::dress::dressed::Dress;
 use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
-use crate::measuring::floor_rows::{add_floor_rows, GROUND, GROUND_NAME};
+use crate::measuring::floor_rows::{FloorRows, GROUND, GROUND_NAME};
 use crate::state::names::PieceId;
 use crate::state::trial_plan::{Counts, TrialPlan};
 use rayon::prelude::*;
@@ -39,6 +39,11 @@ impl BoardPair {
     /// True for a layer against itself.
     pub fn is_itself(&self) -> bool {
         self.ids[0] == self.ids[1]
+    }
+
+    /// True for a layer over another one: neither in itself nor on the ground.
+    pub fn is_over_another(&self) -> bool {
+        !self.is_itself() && self.ids[1] != GROUND
     }
 
     /// Its name as a row.
@@ -366,7 +371,7 @@ impl Board {
 
     /// The deepest of what pokes through a piece, millimetres, once all cells of its rows are measured.
     pub fn deepest_under(&self, outer: PieceId) -> Option<f32> {
-        let over = |r: &usize| self.pairs[*r].ids[0] == outer && !self.pairs[*r].is_itself();
+        let over = |r: &usize| self.pairs[*r].ids[0] == outer && self.pairs[*r].is_over_another();
         let rows: Vec<usize> = (0..self.pairs.len()).filter(over).collect();
         let cells = self.cells.iter().flat_map(|column| rows.iter().map(|&r| column[r].as_ref()));
         let depths: Vec<f32> = cells.map(|cell| cell.map(Cell::depth_mm)).collect::<Option<_>>()?;
@@ -463,7 +468,7 @@ pub fn measure_board(
 ) -> Result<Board, WorkshopError> {
     let mut board = measure_every_pair(dress, trials, tolerance, progress)?.without_idle_rows();
     let ids: Vec<PieceId> = (1..=dress.pieces.len() as PieceId).collect();
-    add_floor_rows(&mut board, (dress, &ids), trials, tolerance);
+    FloorRows::of((dress, &ids), trials, tolerance).add_to(&mut board);
     Ok(board)
 }
 

@@ -12,7 +12,7 @@ use crate::dress::trials::Trial;
 use crate::dress::worn::{LayerFacts, Pile};
 use crate::error::WorkshopError;
 use crate::measuring::board::{contacts, rows, Board, Cell};
-use crate::measuring::floor_rows::add_floor_rows;
+use crate::measuring::floor_rows::FloorRows;
 use crate::state::key::Key;
 use crate::state::names::PieceId;
 use rayon::prelude::*;
@@ -265,7 +265,9 @@ pub(crate) fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopEr
     if room.state.plan.ground {
         let ids: Vec<PieceId> = (0..room.dress.pieces.len()).map(|p| room.piece_state(p).id).collect();
         let judged = (room.state.tolerance_mm, &room.state.plan);
-        add_floor_rows(&mut board, (&room.dress, &ids), &room.trials, judged);
+        let key = Key::begin("floor rows").and_key(plan.whole).end();
+        let rows = || FloorRows::of((&room.dress, &ids), &room.trials, judged);
+        kept.derived.get_or(key, rows).add_to(&mut board);
     }
     Ok(if board.is_whole() { kept.derived.put(plan.whole, board) } else { Arc::new(board) })
 }

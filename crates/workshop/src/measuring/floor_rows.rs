@@ -1,6 +1,8 @@
 //! Rows of the board for what goes beneath the ground.
 
+use crate::dress::derived::Weighed;
 use crate::dress::dressed::Dress;
+use crate::dress::piece::Piece;
 use crate::dress::trials::TrialSet;
 use crate::measuring::board::{Board, BoardPair, Cell};
 use crate::state::names::PieceId;
@@ -8,6 +10,7 @@ use crate::state::trial_plan::TrialPlan;
 use glam::Vec3;
 use rayon::prelude::*;
 use tin_cloak_core::clearance::{beneath, Beneath, Floor};
+use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::trial::Humanoid;
 use tin_cloak_core::JointId;
 
@@ -17,40 +20,58 @@ pub(crate) const GROUND: PieceId = PieceId::MAX;
 /// What the ground is called.
 pub(crate) const GROUND_NAME: &str = "the ground";
 
-/// Adds rows for bound pieces of `dress` (with their numbers) that go beneath the ground in some pose of
-/// `trials`, where the plan asks for them.
-pub(crate) fn add_floor_rows(
-    board: &mut Board,
-    (dress, ids): (&Dress, &[PieceId]),
-    trials: &TrialSet,
-    (tolerance_mm, plan): (f32, &TrialPlan),
-) {
-    let Some(floor) = plan.ground.then(|| floor_of(dress)).flatten() else { return };
-    let poses = trials.poses(&dress.body);
-    let level = |pose: usize| floor.level_in(&dress.body.posed(&poses[pose].matrices, &poses[pose].amounts));
-    let levels: Vec<f32> = (0..poses.len()).into_par_iter().map(level).collect();
-    let rest_level = floor.level_in(&dress.body.rest);
-    for (piece, id) in dress.pieces.iter().zip(ids).filter(|(p, _)| p.bound.is_some() && !p.cage).rev() {
-        let tolerance_mm = plan.tolerance_of(&piece.name, GROUND_NAME).unwrap_or(tolerance_mm);
-        let rest: Vec<f32> = piece.rest.iter().map(|p| rest_level - p.y).collect();
-        let cell = |pose: usize| {
-            let at = piece.posed(&poses[pose].matrices);
-            let told: &[f32] = if trials.trials[pose].is_rest() { &[] } else { &rest };
-            cell_of(beneath(&at, levels[pose], told, tolerance_mm * 1e-3), &at)
+/// Rows with their cells, by pose.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct FloorRows(Vec<(BoardPair, Vec<Cell>)>);
+
+impl Weighed for FloorRows {
+    fn bytes(&self) -> usize {
+        self.0.iter().map(|row| 96 + row.1.len() * std::mem::size_of::<Cell>()).sum()
+    }
+}
+
+impl FloorRows {
+    /// Of the bound pieces of `dress` (with their numbers) that go beneath the ground in some pose of `trials`,
+    /// where the plan asks for them.
+    pub fn of(
+        (dress, ids): (&Dress, &[PieceId]),
+        trials: &TrialSet,
+        (tolerance_mm, plan): (f32, &TrialPlan),
+    ) -> Self {
+        let Some(floor) = plan.ground.then(|| floor_of(dress)).flatten() else { return Self::default() };
+        let poses = trials.poses(&dress.body);
+        let level = |p: &TrialPose| floor.level_in(&dress.body.posed(&p.matrices, &p.amounts));
+        let levels: Vec<f32> = poses.par_iter().map(level).collect();
+        let rest_level = floor.level_in(&dress.body.rest);
+        let row = |(piece, id): (&Piece, &PieceId)| {
+            let tolerance_mm = plan.tolerance_of(&piece.name, GROUND_NAME).unwrap_or(tolerance_mm);
+            let rest: Vec<f32> = piece.rest.iter().map(|p| rest_level - p.y).collect();
+            let cell = |pose: usize| {
+                let at = piece.posed(&poses[pose].matrices);
+                let told: &[f32] = if trials.trials[pose].is_rest() { &[] } else { &rest };
+                cell_of(beneath(&at, levels[pose], told, tolerance_mm * 1e-3), &at)
+            };
+            let cells: Vec<Cell> = (0..poses.len()).into_par_iter().map(cell).collect();
+            let pair = BoardPair {
+                ids: [*id, GROUND],
+                outer: piece.name.clone(),
+                inner: GROUND_NAME.to_owned(),
+                at_rest: false,
+                counts: plan.of_pair(&piece.name, GROUND_NAME),
+                tolerance_mm,
+            };
+            cells.iter().any(Cell::is_bad).then_some((pair, cells))
         };
-        let cells: Vec<Cell> = (0..poses.len()).into_par_iter().map(cell).collect();
-        if !cells.iter().any(Cell::is_bad) {
-            continue;
+        let bound = dress.pieces.iter().zip(ids).filter(|(p, _)| p.bound.is_some() && !p.cage);
+        Self(bound.rev().filter_map(row).collect())
+    }
+
+    /// Puts them at the end of a board.
+    pub fn add_to(&self, board: &mut Board) {
+        for (pair, cells) in &self.0 {
+            board.pairs.push(pair.clone());
+            board.cells.iter_mut().zip(cells).for_each(|(column, cell)| column.push(Some(cell.clone())));
         }
-        board.pairs.push(BoardPair {
-            ids: [*id, GROUND],
-            outer: piece.name.clone(),
-            inner: GROUND_NAME.to_owned(),
-            at_rest: false,
-            counts: plan.of_pair(&piece.name, GROUND_NAME),
-            tolerance_mm,
-        });
-        board.cells.iter_mut().zip(cells).for_each(|(column, cell)| column.push(Some(cell)));
     }
 }
 

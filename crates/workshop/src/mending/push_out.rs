@@ -155,7 +155,7 @@ const HAIR_MM: f32 = 0.05;
 
 /// Deepest of what shows through a layer on a board, and how many spots of it show.
 fn showing(board: &Board, layer: usize) -> (f32, usize) {
-    let own = |r: &usize| board.pairs[*r].ids[0] == layer as PieceId && !board.pairs[*r].is_itself();
+    let own = |r: &usize| board.pairs[*r].ids[0] == layer as PieceId && board.pairs[*r].is_over_another();
     let rows: Vec<usize> = (0..board.pairs.len()).filter(own).collect();
     let cells = board.measured().filter(|(_, r, cell)| rows.contains(r) && cell.is_bad());
     cells.fold((0.0, 0), |(deepest, spots), (_, _, cell)| {
