@@ -7,8 +7,8 @@ use common::{files, wearing, Bench};
 use std::sync::Arc;
 use tin_cloak_workshop::core::trial::SwingAxis;
 use tin_cloak_workshop::{
-    AtRandom, Board, Companions, CountRule, Counts, Frames, PieceKind, PlaceOptions, Step, Sweep, Target,
-    TrialPlan, Workshop,
+    AtRandom, Board, Companions, CountRule, Counts, FollowWish, Frames, PieceKind, PlaceOptions, Step, Sweep,
+    Target, TrialPlan, Workshop,
 };
 
 fn bench() -> Bench {
@@ -259,14 +259,17 @@ fn shapes_that_poses_drive_are_off_and_pieces_taken_off_on_demand() {
 
 #[test]
 fn what_hangs_lower_than_the_figure_stands_is_told_on_demand() {
+    // As one with the chest.
     let bench = wearing(&[("scale cloak", 1)]);
-    bench.run(Step::SetKind { piece: 1, kind: PieceKind::Mixed });
+    bench.run(Step::SetKind { piece: 1, kind: PieceKind::Stiff });
     // Its hem hangs 2 cm over the ground.
     let low = |bench: &Bench| bench.piece(1).rest.iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
     let sole = bench.room().dress.body.rest.iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
     let shift_mm = [0.0, (sole - low(&bench)) * 1000.0 + 20.0, 0.0];
     bench.run(Step::Place { piece: 1, options: PlaceOptions { shift_mm, ..PlaceOptions::NONE } });
     bench.bind_all();
+    let follow = FollowWish::Joint("spine_3".to_owned());
+    bench.run(Step::Follow { piece: 1, shell: None, follow });
     assert!(!bench.board().pairs.iter().any(|p| p.inner == "the ground"), "only where it is asked");
     let board = try_it(&bench, TrialPlan { ground: true, ..TrialPlan::default() });
     let row = board.pairs.iter().position(|p| p.inner == "the ground").unwrap();
