@@ -93,6 +93,23 @@ fn exchanged_twice_it_is_what_it_was_and_a_fade_runs_from_one_to_none() {
     assert!((weight(&faded, middle, 3) - 0.5).abs() < 0.02, "{}", weight(&faded, middle, 3));
 }
 
+#[test]
+fn a_fade_between_two_parts_goes_straight_and_one_to_itself_changes_nothing() {
+    let (positions, triangles) = joined(tube(0.05, (0.0, 0.1), 8, 4, 1.0), tube(0.05, (0.3, 0.4), 8, 4, 1.0));
+    let topology = Topology::of_welded(positions.len(), &triangles);
+    let skin = Skin::uniform(positions.len(), &[(J(0), 0.6), (J(1), 0.4)], JOINTS).unwrap();
+    let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
+    let last = positions.len() as u32 - 1;
+    let of = |to| Fade { from: J(0), to, ends: [0, last], along_surface: true, profile: Profile::Linear };
+    let (positions, topology, locked) = (&positions, &topology, &[false; JOINTS]);
+    let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked, most: 4 };
+    assert_eq!(fade(bound, of(J(0)), &shares).unwrap().skin, skin);
+    let faded = fade(bound, of(J(1)), &shares).unwrap().skin;
+    assert!(weight(&faded, 0, 0) > 0.99 && weight(&faded, last as usize, 1) > 0.99);
+    let joins = (weight(&faded, 40, 1), positions[40].y / 0.4);
+    assert!((joins.0 - joins.1).abs() < 0.1, "{joins:?}");
+}
+
 proptest! {
     #[test]
     fn weights_sum_to_one_and_locked_and_unchosen_ones_stay(

@@ -4,7 +4,9 @@
 mod common;
 
 use common::*;
-use tin_cloak_core::clearance::{measure_pose, snags, Outfit, PairMeasure, PoseMeasure, Settings};
+use tin_cloak_core::clearance::{
+    measure_pose, snags, AtRest, InPose, Outfit, PairMeasure, PoseMeasure, Settings,
+};
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
 
 fn measure(outfit: &Outfit, matrices: &[Mat4]) -> PoseMeasure {
@@ -212,4 +214,25 @@ fn a_pose_that_is_no_place_cannot_be_measured() {
         let told = measure(&outfit, &nowhere).pairs;
         assert!(told[0].unmeasurable && told[0].poking + told[0].sunk == 0, "{:?}", told[0]);
     }
+}
+
+#[test]
+fn what_a_layer_hides_is_seen_when_it_is_taken_off() {
+    // The body pokes through a shirt that has slid, under a closed cover.
+    let shirt = moved(sphere(0.105, 32), Vec3::Z * -0.008);
+    let mut outfit = tin_cloak_core::shapes::outfit(&sphere(0.1, 32), &[shirt, sphere(0.13, 32)]);
+    let pair = outfit.pairs.iter().position(|p| (p.outer, p.inner) == (1, 0)).unwrap();
+    let hidden = |outfit: &Outfit| {
+        let buffers = outfit.buffers();
+        let rest = AtRest::of(outfit, &buffers, (1, 0));
+        let pose = InPose::new(outfit, &buffers);
+        let through = pose.through(pair, Settings::default(), &pose.meeting((1, 0), &rest), None);
+        let sight = pose.see(pair, &through);
+        (sight.buried.len(), sight.buried.iter().filter(|b| **b).count())
+    };
+    let (spots, under) = hidden(&outfit);
+    assert!(spots > 10 && under == spots, "{under} of {spots} hidden");
+    outfit.off = vec![false, false, true];
+    let (spots, bare) = hidden(&outfit);
+    assert!(bare < spots / 4, "{bare} of {spots} hidden with the cover off");
 }

@@ -7,7 +7,7 @@ use crate::error::WorkshopError;
 use crate::state::by_hand::{HandAmount, HandChange, HandRest};
 use crate::state::stroke::{Chosen, Reach};
 use tin_cloak_core::bind::by_hand::{
-    exchange, fade, gains, give, harden, smooth_joints, towards, Amount, ByHand, Fade, Given, Rest,
+    exchange, fade, gains, give, harden, mean_of, smooth_joints, towards, Amount, ByHand, Fade, Given, Rest,
 };
 use tin_cloak_core::bind::clean::{Bound, Row};
 use tin_cloak_core::intake::mirror_partner;
@@ -142,7 +142,7 @@ fn made((piece, body): (&Piece, &Body), bound: Bound, change: &HandChange, share
             towards(bound, |_| Some(row.clone()), shares)
         }
         HandChange::Mean => {
-            let row = mean_row(bound, body.skeleton.len());
+            let row = mean_of(bound);
             towards(bound, |_| Some(row.clone()), shares)
         }
         HandChange::Beneath { share } => {
@@ -163,17 +163,6 @@ fn made((piece, body): (&Piece, &Body), bound: Bound, change: &HandChange, share
             fade(bound, Fade { from, to, ends, along_surface, profile }, shares)
         }
     })
-}
-
-/// The mean of the chosen rows.
-fn mean_row(bound: Bound, joints: usize) -> Row {
-    let mut sums = vec![0.0f64; joints];
-    for v in (0..bound.chosen.len()).filter(|v| bound.chosen[*v]) {
-        bound.skin.row(v).for_each(|(j, w)| sums[j.index()] += f64::from(w));
-    }
-    let all: f64 = sums.iter().sum();
-    let some = sums.into_iter().enumerate().filter(|(_, w)| *w > 0.0);
-    some.map(|(j, w)| (JointId(j as u16), (w / all) as f32)).collect()
 }
 
 fn parent_of(body: &Body, joint: JointId) -> Result<JointId, WorkshopError> {

@@ -8,9 +8,9 @@ use crate::state::choice::{Pick, What};
 use crate::state::names::PieceId;
 use glam::{Mat4, Vec2, Vec3};
 use serde::Serialize;
+use tin_cloak_core::bind::by_hand::differing;
 use tin_cloak_core::choose::{lasso, listed, Lasso};
 use tin_cloak_core::clearance::vertex_strains;
-use tin_cloak_core::JointId;
 
 /// What is chosen, and who moves it.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
@@ -135,15 +135,7 @@ impl Room {
         else {
             return vec![false; count];
         };
-        let weight = |skin: &tin_cloak_core::skin::Skin, v: usize, joint: JointId| {
-            skin.row(v).find(|e| e.0 == joint).map_or(0.0, |e| e.1)
-        };
-        let differs = |v: usize| {
-            let joints = now.skin.row(v).chain(then.skin.row(v)).map(|e| e.0);
-            let mut apart = joints.map(|j| (weight(&now.skin, v, j) - weight(&then.skin, v, j)).abs());
-            apart.any(|w| w > 1e-5)
-        };
-        (0..count).map(differs).collect()
+        differing(&then.skin, &now.skin)
     }
 
     /// Vertices of a piece that are through something, or have something through them, in a pose.

@@ -3,6 +3,7 @@
 use crate::binding::cleaning::cleaned;
 use crate::dress::room::Room;
 use crate::dress::shading::ViewPart;
+use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
 use crate::looking::maps::MapKind;
 use crate::looking::view::ViewRequest;
@@ -28,8 +29,10 @@ impl Room {
         let bound = worn.bound.as_ref().ok_or(WorkshopError::BindFirst)?;
         let pose = self.joints_in(request.pose, &request.turns)?;
         // Told of the pose that is looked at alone: under a brush nobody waits for all of them.
-        let none = crate::dress::trials::TrialSet::default();
-        let (skin, notes) = cleaned((worn, &bound.skin), (&self.dress.body, &none), what)?;
+        let turned = self.pose_of(request.pose, &request.turns)?;
+        let shown = Trial { pose: turned, ..self.trials.trials[request.pose].clone() };
+        let shown = TrialSet { trials: vec![shown], ..TrialSet::default() };
+        let (skin, notes) = cleaned((worn, &bound.skin), (&self.dress.body, &shown), what)?;
         let mut positions = worn.rest.to_vec();
         linear_blend(&worn.rest, &skin, &pose.matrices, &mut positions);
         let weld = &worn.topology.weld;

@@ -36,7 +36,8 @@ pub struct Fade {
     pub to: JointId,
     /// From which vertex to which.
     pub ends: [u32; 2],
-    /// True to measure along the surface, false along the straight line between the ends.
+    /// True to measure along the surface, false along the straight line between the ends; so between parts that
+    /// are not connected.
     pub along_surface: bool,
     /// How it begins and ends.
     pub profile: Profile,
@@ -70,7 +71,7 @@ pub fn fade(bound: Bound, fade: Fade, shares: &[f32]) -> Result<ByHand, SkinErro
     let along = progress(&bound, fade);
     changed(bound, shares, |v, row| {
         let pool = weight_of(row, fade.from) + weight_of(row, fade.to);
-        if pool <= 0.0 {
+        if pool <= 0.0 || fade.from == fade.to {
             return Outcome::Same;
         }
         if bound.locked[fade.from.index()] || bound.locked[fade.to.index()] {
@@ -85,10 +86,11 @@ pub fn fade(bound: Bound, fade: Fade, shares: &[f32]) -> Result<ByHand, SkinErro
 /// How far each vertex is from one end to the other, 0 to 1.
 fn progress(bound: &Bound, fade: Fade) -> Vec<f32> {
     let [a, b] = fade.ends;
-    if fade.along_surface {
-        let from = |end: u32| distances_along_edges(bound.positions, &bound.topology.neighbours, &[end]);
-        let (first, second) = (from(a), from(b));
-        let whole = first[b as usize].max(f32::MIN_POSITIVE);
+    let from = |end: u32| distances_along_edges(bound.positions, &bound.topology.neighbours, &[end]);
+    let first = if fade.along_surface { from(a) } else { Vec::new() };
+    // Between two parts there is no way along the surface: the straight line counts.
+    if let Some(whole) = first.get(b as usize).copied().filter(|way| way.is_finite()) {
+        let (second, whole) = (from(b), whole.max(f32::MIN_POSITIVE));
         // Of the two ways to measure it the mean: the same from either end.
         let at = |v: usize| ((first[v] - second[v]) / whole * 0.5 + 0.5).clamp(0.0, 1.0);
         return (0..first.len()).map(|v| if first[v].is_finite() { at(v) } else { 0.0 }).collect();

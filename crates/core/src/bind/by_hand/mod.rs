@@ -10,7 +10,7 @@ mod soften;
 
 pub use fade::{fade, Fade, Profile};
 pub use give::{exchange, give, Amount, Given, Rest};
-pub use soften::{harden, smooth_joints, towards};
+pub use soften::{harden, mean_of, smooth_joints, towards};
 
 use super::clean::{Bound, Row};
 use crate::skin::{Skin, SkinError};
@@ -68,6 +68,24 @@ fn mixed(old: &[(JointId, f32)], new: &[(JointId, f32)], share: f32) -> Row {
 
 fn weight_of(row: &[(JointId, f32)], joint: JointId) -> f32 {
     row.iter().filter(|e| e.0 == joint).map(|e| e.1).sum()
+}
+
+/// For each vertex whether its weights are others than they were, by more than a hundred-thousandth.
+///
+/// ```
+/// use tin_cloak_core::{bind::by_hand::differing, skin::Skin, JointId};
+///
+/// let of = |w: f32| Skin::from_rows(&[vec![(JointId(0), 1.0)], vec![(JointId(0), w), (JointId(1), 1.0 - w)]], 2);
+/// assert_eq!(differing(&of(0.25)?, &of(0.75)?), [false, true]);
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
+pub fn differing(before: &Skin, after: &Skin) -> Vec<bool> {
+    let differs = |v: usize| {
+        let (old, new): (Row, Row) = (before.row(v).collect(), after.row(v).collect());
+        let mut joints = old.iter().chain(&new).map(|e| e.0);
+        joints.any(|j| (weight_of(&old, j) - weight_of(&new, j)).abs() > 1e-5)
+    };
+    (0..before.vertices().min(after.vertices())).map(differs).collect()
 }
 
 /// What each joint gained and lost in all from `before` to `after` on all vertices; joints that did neither are

@@ -76,6 +76,17 @@ pub fn harden(bound: Bound, strength: f32, shares: &[f32]) -> Result<ByHand, Ski
     })
 }
 
+/// The mean of the chosen rows.
+pub fn mean_of(bound: Bound) -> Row {
+    let mut sums = vec![0.0f64; bound.locked.len()];
+    for v in (0..bound.chosen.len()).filter(|v| bound.chosen[*v]) {
+        bound.skin.row(v).for_each(|(j, w)| sums[j.index()] += f64::from(w));
+    }
+    let all: f64 = sums.iter().sum();
+    let some = sums.into_iter().enumerate().filter(|(_, w)| *w > 0.0);
+    some.map(|(j, w)| (JointId(j as u16), (w / all) as f32)).collect()
+}
+
 /// Towards other weights, one row a vertex (none keeps its own): those of the layer beneath, a copied row, the mean
 /// of what is chosen.
 ///
