@@ -111,3 +111,62 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
     b.console_is_clean().await;
     browser.client.close().await.unwrap();
 }
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn weights_are_typed_into_a_table_and_the_last_change_is_made_again() {
+    let (_server, browser) = a_demos_fitting("night round").await;
+    let b = &browser;
+    b.whole_board().await;
+    b.step(".tape [data-station='3']").await;
+    b.value("document.getElementById('by-hand').open = true").await;
+    let tunic =
+        "[...document.getElementById('hand-piece').options].find(o => o.text === 'quilted tunic').value";
+    let tunic = b.value(tunic).await;
+    b.value(&set("hand-piece", tunic.as_str().unwrap())).await;
+    b.value(&set("joint-search", "lower_arm_left")).await;
+    b.value(&set("what-size", "0.9")).await;
+    b.press("#what-choose").await;
+    b.until(&format!("({COUNT}) > 20")).await;
+
+    // The first vertex by hand, in the table: what is typed is what it has then.
+    b.press("#table-show").await;
+    b.until("document.getElementById('weight-table').open && document.querySelector('#table-body input')")
+        .await;
+    let column = "[...document.getElementById('table-head').cells].findIndex(c => c.textContent === \
+                  'lower_arm_left')";
+    let type_in = format!(
+        "(i => {{ i.value = '0.25'; i.dispatchEvent(new Event('input', {{ bubbles: true }})); \
+         }})(document.querySelector('#table-body tr').cells[{column}].firstChild)"
+    );
+    b.value(&type_in).await;
+    b.step("#table-apply").await;
+    assert_eq!(b.last_step().await, "Type in the weights of a vertex of quilted tunic");
+    b.step("#undo").await;
+
+    // A bad line pasted is refused by its number, and nothing changes.
+    b.press("#table-show").await;
+    b.value("document.getElementById('table-text').value = 'vertex,lower_arm_left\\n5,1.5'").await;
+    b.press("#table-apply").await;
+    b.until("document.body.textContent.includes('ine 2 of the table: “1.5” is no weight of 0 to 1')").await;
+    b.value("document.getElementById('weight-table').close()").await;
+
+    // The same change again by a key, then with the two joints exchanged.
+    b.value(&set("hand-other", "upper_arm_left")).await;
+    b.step("[data-hand=take]").await;
+    b.key_step("e").await;
+    assert_eq!(b.last_step().await, "Take 0.1 of lower_arm_left on quilted tunic");
+    b.press("#joint-flip").await;
+    b.until("document.getElementById('hand-joint').textContent === 'upper_arm_left'").await;
+    assert_eq!(b.value("document.getElementById('hand-other').value").await, "lower_arm_left");
+
+    // Another station keeps to the choice: cloth is eased where it is.
+    b.step(".tape [data-station='2']").await;
+    let form = format!(".ease-form[data-piece='{}']", tunic.as_str().unwrap());
+    b.press(&format!(".seat[data-piece='{}'] summary", tunic.as_str().unwrap())).await;
+    b.value(&format!("document.querySelector(\"{form} [name=chosen]\").checked = true")).await;
+    b.value(&format!("document.querySelector(\"{form} [name=least]\").value = '6'")).await;
+    b.step(&format!("{form} .ease")).await;
+    let told = b.value("document.querySelector('.last').textContent").await;
+    assert!(told.as_str().unwrap().contains("vertices moved"), "{told}");
+    browser.client.close().await.unwrap();
+}

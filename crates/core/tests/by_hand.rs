@@ -6,9 +6,12 @@ mod common;
 use common::*;
 use proptest::prelude::*;
 use tin_cloak_core::bind::by_hand::{
-    exchange, fade, give, harden, smooth_joints, towards, Amount, Fade, Given, Profile, Rest,
+    crease, exchange, fade, give, harden, smooth_joints, tabled, towards, Amount, Crease, Fade, FoldsOver,
+    Given, Profile, Rest,
 };
 use tin_cloak_core::bind::clean::{Bound, Row};
+use tin_cloak_core::deform::linear_blend;
+use tin_cloak_core::glam::{Mat4, Vec3};
 use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
@@ -110,10 +113,51 @@ fn a_fade_between_two_parts_goes_straight_and_one_to_itself_changes_nothing() {
     assert!((joins.0 - joins.1).abs() < 0.1, "{joins:?}");
 }
 
+/// A crease of 20 mm across the middle of the sleeve.
+fn across(near: JointId, far: JointId, over: FoldsOver) -> Crease {
+    Crease { near, far, point: Vec3::Y * 0.2, towards_far: Vec3::Y, width: 0.02, over }
+}
+
+#[test]
+fn rows_before_a_crease_follow_one_joint_and_rows_beyond_it_the_other_whichever_folds_over() {
+    let ((positions, _), _) = sleeve();
+    let (all, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
+    for (over, begins) in [(FoldsOver::Near, 0.2), (FoldsOver::Neither, 0.19), (FoldsOver::Far, 0.18)] {
+        let told = with([false; 4], &all, |b| {
+            let flat = Skin::uniform(b.positions.len(), &[(J(0), 0.6), (J(1), 0.4)], JOINTS).unwrap();
+            crease(Bound { skin: &flat, ..b }, across(J(0), J(1), over), &shares).unwrap().skin
+        });
+        for (v, p) in positions.iter().enumerate().filter(|(_, p)| (p.y - 0.2).abs() < 0.041) {
+            let wished = ((p.y - begins) / 0.02).clamp(0.0, 1.0);
+            assert!((weight(&told, v, 1) - wished).abs() < 1e-4, "{over:?} at {}", p.y);
+        }
+        // Far from the line it is what it was.
+        let far = positions.iter().position(|p| p.y < 0.1).unwrap();
+        assert!((weight(&told, far, 1) - 0.4).abs() < 1e-6);
+        // Bent either way by a right angle, what folds over stays straight up to the line.
+        for sign in [1.0, -1.0] {
+            let bend = Mat4::from_translation(Vec3::Y * 0.2)
+                * Mat4::from_rotation_x(sign * std::f32::consts::FRAC_PI_2)
+                * Mat4::from_translation(Vec3::Y * -0.2);
+            let mut posed = positions.clone();
+            linear_blend(
+                &positions,
+                &told,
+                &[Mat4::IDENTITY, bend, Mat4::IDENTITY, Mat4::IDENTITY],
+                &mut posed,
+            );
+            let near = |p: &Vec3| p.y < begins + 1e-6 && p.y > 0.16;
+            let moved = (0..positions.len()).filter(|v| near(&positions[*v]));
+            assert!(moved.clone().count() >= 12);
+            moved.for_each(|v| assert!(posed[v].distance(positions[v]) < 1e-5));
+        }
+    }
+}
+
 proptest! {
     #[test]
     fn weights_sum_to_one_and_locked_and_unchosen_ones_stay(
-        (kind, joint, lock) in (0u8..6, 0u16..4, 0usize..4),
+        (kind, joint, lock) in (0u8..8, 0u16..4, 0usize..4),
         (amount, share, part) in (0.0f32..1.0, 0.0f32..1.0, 1usize..5),
     ) {
         let (_, before) = sleeve();
@@ -128,6 +172,8 @@ proptest! {
             2 => exchange(b, (J(joint), J((joint + 1) % 4)), false, &shares),
             3 => harden(b, amount * 3.0, &shares),
             4 => smooth_joints(b, &[J(joint)], (amount, 2), &shares),
+            5 => tabled(b, &[J(joint), J((joint + 2) % 4)], &[(8, vec![amount, share]), (9, vec![0.0; 2])], &shares),
+            6 => crease(b, across(J(joint), J((joint + 1) % 4), FoldsOver::Far), &shares),
             _ => towards(b, |v| Some(before.row((v * 7) % before.vertices()).collect()), &shares),
         }).unwrap().skin;
         for v in 0..before.vertices() {

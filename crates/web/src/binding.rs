@@ -3,6 +3,7 @@
 use crate::answers::{page, Page, Refusal, Tell};
 use crate::aside::aside;
 use crate::aside::Shop;
+use crate::by_hand::chosen_by_hand;
 use crate::steps::{changed, changed_as, changed_by};
 use askama::Template;
 use rocket::form::Form;
@@ -11,8 +12,8 @@ use rocket::{get, post, routes, FromForm, FromFormField, Route};
 use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::{
-    BindOptions, Chosen, Clean, FollowWish, JointChoice, JointUse, Method, Pick, Reach, SideWish, SourcePart,
-    Step, Suiting, Takes,
+    BindOptions, Chosen, Clean, FollowWish, JointChoice, JointUse, Method, Reach, SideWish, SourcePart, Step,
+    Suiting, Takes,
 };
 
 /// The vertex that was clicked last, and of which part it is.
@@ -227,6 +228,8 @@ struct CleanForm {
     from_left: bool,
     blend: f32,
     joint: String,
+    /// Of mirroring: only the joints named.
+    only_joint: bool,
     goes: GoesField,
     locked: String,
     /// Only round the place that was clicked.
@@ -252,17 +255,15 @@ async fn clean(shop: &Shop, id: i64, form: Form<CleanForm>) -> Result<Tell, Refu
         How::Smooth => Clean::Smooth { strength: form.strength, times: form.times },
         How::Torn => Clean::MendTorn,
         How::Strays => Clean::DropStrays,
-        How::Mirror => Clean::Mirror { from_left: form.from_left, blend_mm: form.blend },
+        How::Mirror => {
+            let joints = if form.only_joint { names(&form.joint) } else { Vec::new() };
+            Clean::Mirror { from_left: form.from_left, blend_mm: form.blend, joints }
+        }
         How::Remove => Clean::RemoveJoints { joints: names(&form.joint), goes },
     };
     let (piece, locked) = (form.piece, names(&form.locked));
     let chosen = match form.near {
-        _ if form.chosen => {
-            let ask = "Choose some vertices of it by hand first: open Weights by hand.";
-            let ask = || Refusal::new(Status::UnprocessableEntity, ask);
-            let picks = form.picks.as_deref().and_then(|p| serde_json::from_str(p).ok());
-            Chosen::Picks(picks.filter(|p: &Vec<Pick>| !p.is_empty()).ok_or_else(ask)?)
-        }
+        _ if form.chosen => chosen_by_hand(form.picks.as_deref())?,
         true => {
             let dabs = vec![form.picked.on(piece, "the piece to clean")?];
             Chosen::Around(Reach { radius_mm: form.near_mm, dabs, mirrored: false })

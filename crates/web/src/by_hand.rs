@@ -5,11 +5,12 @@ use crate::aside::{look_aside, Shop};
 use crate::binary::Binary;
 use crate::look::preview;
 use crate::steps::{started, Started};
+use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{post, routes, Route};
 use serde::Deserialize;
 use tin_cloak_workshop::{
-    Chosen, ChosenView, Clean, Cleaned, HandChange, Pick, Reach, Room, Step, ViewRequest,
+    table_of_csv, Chosen, ChosenView, Clean, Cleaned, HandChange, Pick, Reach, Room, Step, ViewRequest,
 };
 
 /// What is chosen, and in which pose.
@@ -33,6 +34,14 @@ async fn choose(
         Ok(Json(room.choose(piece, &asked.picks, (&asked.view, before.as_deref()))?))
     })
     .await
+}
+
+/// What is chosen by hand, as a form sends it along.
+pub(crate) fn chosen_by_hand(picks: Option<&str>) -> Result<Chosen, Refusal> {
+    let ask = "Choose some vertices of it by hand first: open Weights by hand, in Binding.";
+    let picks = picks.and_then(|p| serde_json::from_str(p).ok());
+    let some = picks.filter(|p: &Vec<Pick>| !p.is_empty());
+    Ok(Chosen::Picks(some.ok_or_else(|| Refusal::new(Status::UnprocessableEntity, ask))?))
 }
 
 /// A change, where, and the joints that keep their weights.
@@ -82,6 +91,26 @@ async fn by_hand_view(shop: &Shop, id: i64, piece: u32, asked: Json<HandRequest>
     .await
 }
 
+/// A table of weights as text.
+#[derive(Deserialize)]
+struct TableRequest {
+    text: String,
+    #[serde(default)]
+    locked: Vec<String>,
+}
+
+#[post("/fitting/<id>/by-hand-table/<piece>", data = "<table>")]
+async fn by_hand_table(
+    shop: &Shop,
+    id: i64,
+    piece: u32,
+    table: Json<TableRequest>,
+) -> Result<Json<Started>, Refusal> {
+    let TableRequest { text, locked } = table.into_inner();
+    let clean = Clean::ByHand { change: table_of_csv(&text)?, firm_percent: None };
+    started(shop, id, Step::Clean { piece, clean, chosen: Chosen::Everything, locked }).await
+}
+
 /// A choice to keep.
 #[derive(Deserialize)]
 struct PatchRequest {
@@ -111,5 +140,5 @@ async fn drop_patch(
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![choose, by_hand, by_hand_view, keep_patch, drop_patch]
+    routes![choose, by_hand, by_hand_view, by_hand_table, keep_patch, drop_patch]
 }

@@ -44,6 +44,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/scene.js", JavaScript),
     file!("js/shading.js", JavaScript),
     file!("js/work.js", JavaScript),
+    file!("js/weight-table.js", JavaScript),
     file!("vendor/three.module.js", JavaScript),
     file!("vendor/three.core.js", JavaScript),
     file!("vendor/orbit-controls.js", JavaScript),

@@ -181,7 +181,7 @@ async fn maps(
     request: Json<ViewRequest>,
 ) -> Result<Binary, Refusal> {
     look_aside(shop, move |shop| {
-        let bytes = pack_maps(&shop.room(id, step)?.maps_in(&request)?);
+        let bytes = pack_maps(&shop.maps(id, step, &request)?);
         Ok(Binary { bytes, keep: false, says: None })
     })
     .await

@@ -2,6 +2,7 @@
 
 use crate::answers::{Refusal, Tell};
 use crate::aside::Shop;
+use crate::by_hand::chosen_by_hand;
 use crate::look::{EaseRequest, WornShape};
 use crate::steps::{changed_by, started, Started};
 use rocket::form::Form;
@@ -61,12 +62,19 @@ async fn seat_from_pose(
 struct EaseForm {
     least: f32,
     most: Option<f32>,
+    /// Only what is chosen by hand: the picks, as JSON.
+    chosen: bool,
+    picks: Option<String>,
 }
 
 #[post("/fitting/<id>/ease/<piece>", data = "<form>")]
 async fn ease(shop: &Shop, id: i64, piece: u32, form: Form<EaseForm>) -> Result<Tell, Refusal> {
     let options = EaseOptions { least_mm: form.least, most_mm: form.most };
-    changed_by(shop, id, Step::Ease { piece, chosen: Chosen::Everything, options }).await
+    let chosen = match form.chosen {
+        true => chosen_by_hand(form.picks.as_deref())?,
+        false => Chosen::Everything,
+    };
+    changed_by(shop, id, Step::Ease { piece, chosen, options }).await
 }
 
 #[post("/fitting/<id>/brush/<piece>", data = "<stroke>")]

@@ -2,6 +2,7 @@
 
 use crate::answers::{Refusal, Tell};
 use crate::aside::{aside, Shop};
+use crate::by_hand::chosen_by_hand;
 use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::{self, Responder};
@@ -108,6 +109,9 @@ struct Push {
     piece: Option<u32>,
     margin: f32,
     limit: f32,
+    /// Only what is chosen by hand: the picks, as JSON.
+    chosen: bool,
+    picks: Option<String>,
 }
 
 #[post("/fitting/<id>/push", data = "<form>")]
@@ -122,8 +126,11 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
         }
         let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
         let options = MendOptions { tolerance_mm, margin_mm: form.margin, limit_mm: form.limit };
-        let pieces = form.piece.into_iter().collect();
-        Ok(Step::PushOut { pieces, chosen: Chosen::Everything, options })
+        let chosen = match form.chosen {
+            true => chosen_by_hand(form.picks.as_deref())?,
+            false => Chosen::Everything,
+        };
+        Ok(Step::PushOut { pieces: form.piece.into_iter().collect(), chosen, options })
     })
     .await
 }

@@ -97,6 +97,12 @@ pub enum WorkshopError {
     NoSuchPatch { patch: String },
     #[error("that is no way to choose: numbers are at most 1000, a line has at most 2000 corners")]
     BadChoice,
+    #[error("a crease needs a line: click two places of the piece that are apart, one on either side")]
+    BadLine,
+    #[error("line {line} of the table: {why}; nothing was changed")]
+    BadCsv { line: usize, why: String },
+    #[error("vertex {vertex} of the table: it needs a weight of 0 to 1 for each joint that has a column")]
+    BadTable { vertex: u32 },
     #[error("nothing on “{piece}” needs that: its weights stay as they are")]
     NothingToClean { piece: String },
     #[error(

@@ -5,11 +5,12 @@
 mod common;
 
 use common::{wearing, Bench};
-use tin_cloak_workshop::core::bind::by_hand::Profile;
+use tin_cloak_workshop::core::bind::by_hand::{FoldsOver, Profile};
 use tin_cloak_workshop::core::bind::sides::BodySide;
+use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    BindOptions, Chosen, Clean, HandAmount, HandChange, HandRest, Method, Pick, PickHow, Reach, Step,
-    ViewRequest, What,
+    BindOptions, BrushStroke, Chosen, Clean, HandAmount, HandChange, HandRest, Method, Pick, PickHow, Reach,
+    Step, StrokePose, ViewRequest, What,
 };
 
 fn tunic() -> Bench {
@@ -46,6 +47,17 @@ fn steps_by_hand_say_what_they_did_and_bad_ones_why_not() {
         along_surface: true,
         profile: Profile::Smooth,
     };
+    let crease = |ends| HandChange::Crease {
+        near: "upper_arm_left".to_owned(),
+        far: "lower_arm_left".to_owned(),
+        ends,
+        width_mm: 30.0,
+        over: FoldsOver::Near,
+    };
+    let table = |rows| HandChange::Table {
+        joints: vec!["upper_arm_left".to_owned(), "lower_arm_left".to_owned()],
+        rows,
+    };
     let within = |how, what| [forearm(), vec![Pick { how, what }]].concat();
     let steps = [
         by_hand(add("lower_arm_left", 0.1), forearm(), &[]),
@@ -59,6 +71,11 @@ fn steps_by_hand_say_what_they_did_and_bad_ones_why_not() {
             forearm(),
             &[],
         ),
+        by_hand(crease([1000, 1400]), forearm(), &[]),
+        by_hand(crease([1000, 1000]), forearm(), &[]),
+        by_hand(table(vec![(1000, vec![0.75, 0.25]), (1001, vec![0.5, 0.5])]), Vec::new(), &[]),
+        by_hand(table(vec![(1000, vec![0.75])]), vec![Pick::add(What::All)], &[]),
+        by_hand(table(vec![(1000, vec![0.75, 0.25])]), vec![Pick::add(What::All)], &[]),
         by_hand(add("tail", 0.1), forearm(), &[]),
         by_hand(add("lower_arm_left", 7.0), forearm(), &[]),
         by_hand(add("root", 0.1), Vec::new(), &[]),
@@ -171,4 +188,23 @@ fn a_brush_on_both_sides_gives_each_side_its_own_joint() {
             gained.len()
         );
     }
+}
+
+#[test]
+fn a_pull_in_a_pose_comes_back_to_rest_and_shows_there_as_it_was_drawn() {
+    let bench = tunic();
+    let room = bench.room();
+    let pose = room.trials.trials.iter().position(|t| t.name.contains("raised")).unwrap_or(5);
+    let view = ViewRequest { pose, ..ViewRequest::default() };
+    let before = room.view(&view).unwrap()[1].positions.clone();
+    let reach = Reach { radius_mm: 40.0, dabs: vec![1200], mirrored: false };
+    let in_pose = Some(StrokePose { pose, turns: Vec::new() });
+    let stroke = BrushStroke { stroke: Stroke::PullOut, strength: 4.0, firm_percent: 20.0, reach, in_pose };
+    let drawn = room.brush_view(1, &stroke).unwrap().part.positions;
+    bench.run(Step::Brush { piece: 1, stroke });
+    let after = bench.room().view(&view).unwrap()[1].positions.clone();
+    let off = drawn.iter().zip(&after).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+    assert!(off < 1e-4, "the pose shows what was drawn: {off}");
+    let moves = before.iter().zip(&after).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+    assert!((moves - 0.004).abs() < 2e-4, "by as much as was pulled: {moves}");
 }

@@ -69,7 +69,7 @@ fn weights_are_cleaned_in_steps_that_say_what_they_did() {
 #[test]
 fn one_side_takes_the_weights_of_the_other() {
     let bench = bound(&[("quilted tunic", 1)]);
-    bench.run(clean(1, Clean::Mirror { from_left: true, blend_mm: 10.0 }));
+    bench.run(clean(1, Clean::Mirror { from_left: true, blend_mm: 10.0, joints: Vec::new() }));
     let piece = bench.piece(1);
     let skeleton = bench.open().room.dress.body.skeleton.clone();
     let tree = tin_cloak_workshop::core::query::Bvh::over_points(&piece.rest);

@@ -79,7 +79,13 @@ fn all_steps(piece: u32) -> Vec<(&'static str, Step)> {
     };
     let takes = |takes| Step::TakeFrom { piece, takes, part: SourcePart::Whole };
     let follow = |follow| Step::Follow { piece, shell: None, follow };
-    let stroke = |stroke, strength| BrushStroke { stroke, strength, firm_percent: 20.0, reach: reach(60.0) };
+    let stroke = |stroke, strength| BrushStroke {
+        stroke,
+        strength,
+        firm_percent: 20.0,
+        reach: reach(60.0),
+        in_pose: None,
+    };
     let joint = OwnJoint {
         name: "sway".into(),
         parent: "hips".into(),
@@ -129,7 +135,7 @@ fn all_steps(piece: u32) -> Vec<(&'static str, Step)> {
         ("torn", clean(Clean::MendTorn)),
         ("strays", clean(Clean::DropStrays)),
         ("less hips", clean(Clean::RemoveJoints { joints: vec!["hips".into()], goes })),
-        ("mirrored", clean(Clean::Mirror { from_left: true, blend_mm: 15.0 })),
+        ("mirrored", clean(Clean::Mirror { from_left: true, blend_mm: 15.0, joints: Vec::new() })),
         ("cage", Step::MakeCage { pieces: vec![piece], offset_mm: 15.0, cell_mm: 30.0 }),
         ("push a place", Step::PushOut { pieces: vec![piece], chosen: around, options }),
     ]
@@ -224,8 +230,13 @@ fn scales_on_cloth_keep_the_shape_they_came_in() {
     };
     let eased = EaseOptions { least_mm: 70.0, most_mm: None };
     let reach = |at: u32| Reach { radius_mm: 120.0, dabs: vec![at], mirrored: true };
-    let stroke =
-        BrushStroke { stroke: Stroke::PullOut, strength: 20.0, firm_percent: 0.0, reach: reach(900) };
+    let stroke = BrushStroke {
+        stroke: Stroke::PullOut,
+        strength: 20.0,
+        firm_percent: 0.0,
+        reach: reach(900),
+        in_pose: None,
+    };
     let steps = [
         Step::Ease { piece: CLOAK, chosen: Chosen::Everything, options: eased },
         Step::Brush { piece: CLOAK, stroke },

@@ -74,7 +74,7 @@ fn every_step_says_what_it_did() {
     run(clean(Clean::Limit { most: 2 }));
     run(clean(Clean::Prune { least: 0.1 }));
     run(clean(Clean::Smooth { strength: 0.5, times: 2 }));
-    run(clean(Clean::Mirror { from_left: true, blend_mm: 20.0 }));
+    run(clean(Clean::Mirror { from_left: true, blend_mm: 20.0, joints: Vec::new() }));
     run(Step::AddJoint { joint: swing("flap", 1, Vec3::new(0.09, 0.5, 0.06)) });
     run(Step::RemoveJoint { name: "flap".to_owned() });
     run(Step::MakeCage { pieces: vec![1], offset_mm: 12.0, cell_mm: 20.0 });

@@ -95,6 +95,7 @@ fn refusals_say_what_is_wrong_and_the_cure() {
         strength,
         firm_percent: 0.0,
         reach,
+        in_pose: None,
     };
     refuse("no piece", Step::RemovePiece { piece: 9 });
     refuse("layer 0", Step::MoveToLayer { piece: 1, layer: 0 });

@@ -189,8 +189,9 @@ fn a_stroke_of_the_brush_is_one_step_on_both_sides() {
         strength: 1.0,
         firm_percent: 0.0,
         reach: Reach { radius_mm: 40.0, dabs: vec![side; 3], mirrored: true },
+        in_pose: None,
     };
-    let rest = stroke.applied(piece).unwrap();
+    let rest = stroke.applied(piece, None).unwrap();
     let moved = |left: bool| {
         (0..rest.len()).filter(|&v| rest[v] != piece.rest[v] && (piece.rest[v].x > 0.0) == left).count()
     };
@@ -201,9 +202,9 @@ fn a_stroke_of_the_brush_is_one_step_on_both_sides() {
         moved(false)
     );
     assert!(BrushStroke { reach: Reach { radius_mm: f32::NAN, ..stroke.reach.clone() }, ..stroke.clone() }
-        .applied(piece)
+        .applied(piece, None)
         .is_err());
     assert!(BrushStroke { reach: Reach { dabs: vec![u32::MAX], ..stroke.reach.clone() }, ..stroke }
-        .applied(piece)
+        .applied(piece, None)
         .is_err());
 }

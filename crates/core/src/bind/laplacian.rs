@@ -121,7 +121,7 @@ impl Laplacian {
 
 /// Solves a symmetric positive definite system given by its lower triangle, for all columns of
 /// `right` with one sparse Cholesky factor.
-pub(super) fn solve_positive(
+pub(crate) fn solve_positive(
     n: usize,
     lower: &[Triplet<usize, usize, f64>],
     right: &Mat<f64>,

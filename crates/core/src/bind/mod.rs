@@ -20,6 +20,7 @@ pub use cage_shell::{cage_around, CageSize};
 pub use ends::{bind_between_ends, share_of_way, two_ends};
 pub use heat::{bones, heat_weights, Bone};
 pub use inpaint::{fill, Filled};
+pub(crate) use laplacian::solve_positive;
 pub use laplacian::{Laplacian, SparseRows};
 pub use non_negative_least_squares::{fit_weights, Fitted};
 pub use normal::match_along_normal;

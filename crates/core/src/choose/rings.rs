@@ -1,6 +1,6 @@
 //! Growing and shrinking along the surface.
 
-use crate::mesh::{along_edges, Topology};
+use crate::mesh::{along_edges, over_surface, Topology};
 use glam::Vec3;
 
 /// Adds so many rings of vertices round what is chosen.
@@ -34,7 +34,7 @@ pub fn shrink(topology: &Topology, chosen: &[bool], rings: usize) -> Vec<bool> {
 /// Adds what lies within `reach` metres along the surface.
 pub fn grow_by((positions, topology): (&[Vec3], &Topology), chosen: &[bool], reach: f32) -> Vec<bool> {
     let mut now = chosen.to_vec();
-    for (v, _) in along_edges(positions, &topology.neighbours, &super::listed(chosen), reach) {
+    for (v, _) in over_surface(positions, topology, &super::listed(chosen), reach) {
         now[v as usize] = true;
     }
     now

@@ -34,6 +34,11 @@ pub struct PairPoints {
 }
 
 impl PairPoints {
+    /// True when there is an answer of a vertex of the outer layer; `coverage` is the pair's.
+    pub fn has_outer(&self, coverage: &Coverage, vertex: u32) -> bool {
+        coverage.over.binary_search(&vertex).is_ok_and(|at| self.outer[at].is_some())
+    }
+
     /// Of what is wrong at rest already only what the pose adds; `coverage` is the pair's.
     pub fn beyond(&mut self, coverage: &Coverage, rest: &AtRest) {
         let lower = |on_outer: bool, list: &[u32], points: &mut [Option<Asked>]| {
@@ -163,6 +168,18 @@ impl<'a> PairView<'a, '_> {
         (asked.clearance >= -self.settings.tolerance || !self.sees_its_base(i)).then_some(asked)
     }
 
+    /// How high outer vertex `i` of those over the inner layer lies over that, where it is less than
+    /// `within`, metres; what is through is left open.
+    pub fn height(&self, i: usize, within: f32) -> Option<f32> {
+        let (coverage, outer, inner) = (&self.pair.coverage, self.outer(), self.inner());
+        let v = coverage.over[i] as usize;
+        let place = (outer.positions[v], outer.towards_body.normals[v]);
+        let seed = coverage.over_seeds[i];
+        let asked = ask(self.inner_side(), inner.outside(), &inner.positions, place, within, seed)?;
+        let height = -asked.clearance;
+        (height >= -self.settings.tolerance).then_some(height)
+    }
+
     /// The same of a place of the outer layer with its outward normal, beginning at face `seed`.
     pub fn ask_outer_at(&self, (p, n): (Vec3, Vec3), seed: u32) -> Option<Asked> {
         let (side, inner) = (self.inner_side(), self.inner());
@@ -188,6 +205,23 @@ impl<'a> PairView<'a, '_> {
         let base = corners.map(|c| inner.positions[c as usize]).iter().sum::<Vec3>() / 3.0;
         let outside = (p - base).dot(face_normal(&inner.positions, corners)) > 0.0;
         outside && !inner.outside().tree.is_hit(p, base - p, (0.0, SHORT), |_| true)
+    }
+
+    /// Only what is through, by more than the tolerance, joined to the faces of the two layers that meet;
+    /// all else is left open. What nobody sees is marked.
+    pub fn ask_through(&self, meeting: &[(u32, u32)]) -> PairPoints {
+        let Coverage { covered, over, .. } = &*self.pair.coverage;
+        let of = |(on_outer, list): (bool, &[u32])| {
+            let mut points = vec![None; list.len()];
+            for (v, asked) in self.reached(on_outer, meeting) {
+                let Ok(at) = list.binary_search(&v) else { continue };
+                points[at] = Some(asked).filter(|a| a.clearance < -self.settings.tolerance);
+            }
+            points
+        };
+        let mut points = PairPoints { inner: of((false, covered)), outer: of((true, over)) };
+        self.bury(&mut points);
+        points
     }
 
     /// Says of each point that is through whether it is hidden from every side.

@@ -32,6 +32,19 @@ pub struct Crossing {
     pub depth: f32,
     /// The place of that, else the middle of the longest new stretch.
     pub spot: Option<Spot>,
+    /// Where that was asked, all that a new crossing bounds.
+    pub inside: Vec<InsideSpot>,
+}
+
+/// A vertex of one of two layers that lies inside the other.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct InsideSpot {
+    /// True when it is of the outer layer.
+    pub on_outer: bool,
+    /// Welded vertex of that layer.
+    pub vertex: u32,
+    /// How deep, at most as deep as the crossing is told to be, metres.
+    pub depth: f32,
 }
 
 impl Crossing {
@@ -214,25 +227,10 @@ pub(super) fn crossing(
             let look = told.spot.map_or(Vec3::Y, |s| s.look);
             let position = buffers.positions(layer)[vertex as usize];
             (told.depth, told.spot) = (depth, Some(Spot { on_outer, vertex, position, look }));
+            told.inside = inside.all().map(|s| InsideSpot { depth: s.depth.min(depth), ..s }).collect();
         }
     }
     told
-}
-
-/// The vertices of the layers `(outer, inner)` that a new crossing bounds, each with its layer and how deep it
-/// is in the other, at most as deep as the crossing is told to be; metres.
-pub(super) fn contact(
-    at: (&Outfit, &Buffers, &Hiding),
-    (outer, inner): (usize, usize),
-    (pairs, rest): (&[(u32, u32)], &AtRest),
-) -> Vec<(usize, u32, f32)> {
-    let face = |layer: usize, f: u32| at.0.layers[layer].topology.triangles[f as usize];
-    let corners = pairs.iter().map(|&(f, g)| (face(outer, f), face(inner, g)));
-    let new: Vec<([u32; 3], [u32; 3])> = corners.filter(|(t, u)| !rest.has(*t, *u)).collect();
-    let inside = Inside::of(at, (outer, inner), &new);
-    let Some((deepest, ..)) = inside.deepest(&new) else { return Vec::new() };
-    let of_layer = |on_outer: bool| if on_outer { outer } else { inner };
-    inside.all().map(|(on_outer, v, depth)| (of_layer(on_outer), v, depth.min(deepest))).collect()
 }
 
 /// How many faces of the outer layer are among pairs that are sorted; of a layer against itself all.

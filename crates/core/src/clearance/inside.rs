@@ -2,7 +2,7 @@
 
 use super::hidden::Hiding;
 use super::snag::connected;
-use super::{Buffers, Outfit};
+use super::{Buffers, InsideSpot, Outfit};
 use crate::mesh::Topology;
 use glam::Vec3;
 use rayon::prelude::*;
@@ -82,13 +82,7 @@ impl Inside {
         meeting: &[([u32; 3], [u32; 3])],
     ) -> Self {
         let reached = |layer: usize, other: usize, front: Vec<u32>| {
-            let depth = |v: u32| {
-                if layer == other {
-                    in_itself(at, layer, v)
-                } else {
-                    in_other(at, (layer, other), v)
-                }
-            };
+            let depth = |v: u32| depth_in(at, (layer, other), v);
             Parts::reached(&at.0.layers[layer].topology, front, &depth)
         };
         let mut front: Vec<u32> = meeting.iter().flat_map(|p| p.0).collect();
@@ -101,9 +95,9 @@ impl Inside {
         Self { outer: reached(outer, inner, front), inner: Some(inside) }
     }
 
-    /// All that is inside: whether it is of the outer layer, its vertex, and how deep.
-    pub fn all(&self) -> impl Iterator<Item = (bool, u32, f32)> + '_ {
-        let of = |on_outer: bool| move |(v, depth): &(u32, f32)| (on_outer, *v, *depth);
+    /// All that is inside.
+    pub fn all(&self) -> impl Iterator<Item = InsideSpot> + '_ {
+        let of = |on_outer| move |&(vertex, depth): &(u32, f32)| InsideSpot { on_outer, vertex, depth };
         let inner = self.inner.iter().flat_map(|p| &p.inside).map(of(false));
         self.outer.inside.iter().map(of(true)).chain(inner)
     }
@@ -137,6 +131,18 @@ pub fn way_out(
     let side = buffers.outside(layer);
     let hit = side.tree.closest_facing(p, f32::INFINITY, -side.normals[v as usize], 0.0)?;
     Some((outfit.layers[layer].walls.outside().topology.triangles[hit.triangle as usize], hit.barycentric))
+}
+
+/// How deep vertex `v` of a layer lies in another (or in its own, when both are the same), metres.
+pub(super) fn depth_in(
+    at: (&Outfit, &Buffers, &Hiding),
+    (layer, other): (usize, usize),
+    v: u32,
+) -> Option<f32> {
+    match layer == other {
+        true => in_itself(at, layer, v),
+        false => in_other(at, (layer, other), v),
+    }
 }
 
 fn in_other(

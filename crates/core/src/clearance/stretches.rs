@@ -17,7 +17,9 @@ pub struct StretchSpot {
     pub on_outer: bool,
     /// Its welded vertices, the lower first.
     pub edge: [u32; 2],
-    /// The deepest place that was asked, metres.
+    /// The deepest place that was asked, in 256ths of the edge's length.
+    pub share: u8,
+    /// That place, metres.
     pub position: Vec3,
     /// Signed distance there, metres: negative.
     pub clearance: f32,
@@ -92,7 +94,8 @@ impl PairView<'_, '_> {
             };
             let (clearance, normal) = (asked.clearance, asked.normal);
             let (position, own_normal) = place;
-            Some(StretchSpot { on_outer, edge, position, clearance, normal, own_normal })
+            let share = (at * 256.0).min(255.0) as u8;
+            Some(StretchSpot { on_outer, edge, share, position, clearance, normal, own_normal })
         };
         let deepest =
             ASKED.iter().filter_map(ask).reduce(|a, b| if b.clearance < a.clearance { b } else { a });

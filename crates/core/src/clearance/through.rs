@@ -4,8 +4,9 @@
 //! layers and the pose alone, what is seen on all that is worn.
 
 use super::ask::PairView;
-use super::crossing::{contact, crossing, meeting};
+use super::crossing::{crossing, meeting};
 use super::hidden::Hiding;
+use super::inside::depth_in;
 use super::{
     Asked, AtRest, Buffers, Coverage, Crossing, Outfit, PairMeasure, PairPoints, Settings, Side, Spot,
     StretchSpot,
@@ -72,7 +73,20 @@ impl<'a> InPose<'a> {
         Self { outfit, buffers, hiding: Hiding::new(outfit, buffers) }
     }
 
-    fn view(&self, pair: usize, settings: Settings) -> PairView<'a, '_> {
+    pub(super) fn outfit(&self) -> &'a Outfit {
+        self.outfit
+    }
+
+    pub(super) fn buffers(&self) -> &'a Buffers {
+        self.buffers
+    }
+
+    /// How deep a vertex of a layer lies in another (or in its own, when both are the same), metres.
+    pub(super) fn depth_in(&self, layers: (usize, usize), vertex: u32) -> Option<f32> {
+        depth_in((self.outfit, self.buffers, &self.hiding), layers, vertex)
+    }
+
+    pub(super) fn view(&self, pair: usize, settings: Settings) -> PairView<'a, '_> {
         let Self { outfit, buffers, hiding } = self;
         PairView { outfit, buffers, pair: &outfit.pairs[pair], settings, hiding }
     }
@@ -103,6 +117,63 @@ impl<'a> InPose<'a> {
         }
     }
 
+    /// The points of a pair that are through, as [`ask_pairs`](super::ask_pairs) tells them, all others left
+    /// open; `meeting` and `rest` as for [`InPose::through`].
+    pub fn points_through(
+        &self,
+        pair: usize,
+        settings: Settings,
+        meeting: &[(u32, u32)],
+        rest: Option<&AtRest>,
+    ) -> PairPoints {
+        let view = self.view(pair, settings);
+        let mut points = view.ask_through(meeting);
+        if let Some(rest) = rest {
+            points.beyond(&view.pair.coverage, rest);
+        }
+        points
+    }
+
+    /// How high each vertex of layer `outer` lies over the nearest of what lay beneath it at rest, metres;
+    /// `most` where it is further away than that, not a number where nothing lay beneath or it is through.
+    ///
+    /// ```
+    /// use tin_cloak_core::clearance::{InPose, Settings};
+    /// use tin_cloak_core::shapes::{outfit, sphere};
+    ///
+    /// // A coat 20 mm off the body, 15 mm off the shirt.
+    /// let outfit = outfit(&sphere(0.1, 24), &[sphere(0.105, 24), sphere(0.12, 24)]);
+    /// let buffers = outfit.buffers();
+    /// let heights = InPose::new(&outfit, &buffers).heights(2, Settings::default(), 0.04);
+    /// assert!(heights.iter().all(|h| (h - 0.015).abs() < 0.001));
+    /// ```
+    pub fn heights(&self, outer: usize, settings: Settings, most: f32) -> Vec<f32> {
+        let mut heights = vec![f32::NAN; self.outfit.layers[outer].rest.len()];
+        // What is nearest as a rule comes first and bounds the search in what lies deeper.
+        for pair in (0..self.outfit.pairs.len()).rev().filter(|p| self.outfit.pairs[*p].outer == outer) {
+            let view = self.view(pair, settings);
+            let over = &view.pair.coverage.over;
+            let one = |(i, v): (usize, &u32)| {
+                let known = heights[*v as usize];
+                view.height(i, if known.is_nan() { most } else { known })
+            };
+            let found: Vec<Option<f32>> = over.par_iter().with_min_len(128).enumerate().map(one).collect();
+            for (v, height) in over.iter().zip(found) {
+                let known = &mut heights[*v as usize];
+                *known = height.unwrap_or(if known.is_nan() { most } else { *known });
+            }
+        }
+        heights
+    }
+
+    /// What outer vertex `vertex` of a pair is over or sunk in, asked by itself; `None` where it did not lie
+    /// over it at rest, or an open edge is nearest.
+    pub fn over(&self, pair: usize, settings: Settings, vertex: u32) -> Option<Asked> {
+        let view = self.view(pair, settings);
+        let i = view.pair.coverage.over.binary_search(&vertex).ok()?;
+        view.ask_outer(i)
+    }
+
     /// How the layers `(outer, inner)` run through each other, whose faces meet so; `deep` asks also how
     /// deep, for layers of which nothing lies over the other at rest.
     pub fn crossing(
@@ -113,17 +184,6 @@ impl<'a> InPose<'a> {
         deep: bool,
     ) -> Crossing {
         crossing((self.outfit, self.buffers, &self.hiding), layers, (meeting, rest), deep)
-    }
-
-    /// The vertices of the layers `(outer, inner)`, whose faces meet so, that are in the other one as they
-    /// were not at rest: layer, vertex, and how deep, metres.
-    pub fn contact(
-        &self,
-        layers: (usize, usize),
-        meeting: &[(u32, u32)],
-        rest: &AtRest,
-    ) -> Vec<(usize, u32, f32)> {
-        contact((self.outfit, self.buffers, &self.hiding), layers, (meeting, rest))
     }
 
     /// What is seen of what is through in a pair.

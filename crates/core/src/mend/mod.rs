@@ -1,11 +1,10 @@
 //! Mending: making poke-through go away.
 
-mod best_shift;
-mod kaczmarz;
+mod finite_newton;
+mod moves;
 mod push_out;
 mod rigid;
-mod swelling;
 
-pub use push_out::{push_out, MendProgress, Mended, PieceReport, PushSettings, TrialPose};
+pub use finite_newton::{least_change, Demands, Lower};
+pub use push_out::{push_out, trouble_in, Mended, Mending, PieceReport, PushSettings, TrialPose, Trouble};
 pub use rigid::{keep_rigid, move_with_partners, CLOTH};
-pub use swelling::smooth as smooth_field;

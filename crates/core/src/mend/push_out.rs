@@ -1,22 +1,22 @@
-//! Push-out: cloth is moved off what pokes through it, for all trial poses together.
+//! Push-out: layers are moved off each other, all of them together, for all trial poses at once.
 //!
-//! Each needed displacement, found in a pose, is carried back to rest through the blended
-//! transform of the very vertices it moves (the transpose of the linear map, as it is used to
-//! measure), so that one rest shape serves every pose. The demands of all poses are met
-//! together, the field is smoothed over the cloth and they are met again. Then everything is
-//! measured anew; the best state seen is kept.
+//! Sequential quadratic programming: at every place that is through in some pose, or near to it, the gap in that pose
+//! is taken as linear in the moves at rest (carried through the blended transform of the very vertices: the transpose
+//! of the linear map), and the least change is found that leaves each gap at least the margin, or no less than it was;
+//! what cannot be met is short of by as little as can be, squared, so that it holds up nothing else. Then all places
+//! are asked anew, and the same again, until nothing is short or nothing is won. The state with the least left is kept.
 
-use super::best_shift::best_shift;
-use super::kaczmarz::{meet, Demand};
+use super::finite_newton::{least_change, Demands};
+use super::moves::{partners_of, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
-use super::swelling::{smooth, swell};
-use crate::clearance::{ask_pairs, Asked, Buffers, Outfit, PairPoints, Settings};
+use crate::bind::BindError;
+use crate::clearance::{AtRest, Buffers, Gap, InPose, Outfit, Place, Settings};
 use crate::deform::blended_matrix;
+use crate::mesh::over_surface;
 use glam::{Mat3, Mat4, Vec3};
 use rayon::prelude::*;
-
-/// Cloth goes at most this far in one round, metres: far moves are made in measured steps.
-const LONGEST_STEP: f32 = 0.008;
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
 
 /// A pose to mend for.
 #[derive(Clone, Debug)]
@@ -32,30 +32,56 @@ pub struct TrialPose {
 pub struct PushSettings {
     /// What counts as trouble.
     pub measure: Settings,
-    /// Clearance wished where cloth is moved, metres.
+    /// Clearance wished where something is moved, metres.
     pub margin: f32,
     /// No vertex moves further than this from where it was, metres.
     pub limit: f32,
-    /// Most rounds of moving and measuring for each piece.
+    /// What is deeper than this is not pulled at: it cannot be cured by moving, metres.
+    pub reach: f32,
+    /// Most rounds of moving and asking anew.
     pub rounds: usize,
 }
 
 impl Default for PushSettings {
     fn default() -> Self {
-        Self { measure: Settings::default(), margin: 0.001, limit: 0.02, rounds: 6 }
+        Self { measure: Settings::default(), margin: 0.001, limit: 0.02, reach: 0.02, rounds: 6 }
     }
 }
 
-/// How far the mending is.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct MendProgress {
-    /// Index of the layer being moved.
-    pub layer: usize,
-    /// Share of the whole work done, 0 to 1.
-    pub share: f32,
+/// What is through in a pose, in sight.
+pub type Trouble = Vec<Place>;
+
+/// What is to be mended, and what is known of it.
+#[derive(Clone, Copy)]
+pub struct Mending<'a> {
+    /// The layers at rest; those that move carry their stiff parts.
+    pub outfit: &'a Outfit,
+    /// Layers that may move, by index.
+    pub movable: &'a [usize],
+    /// For each layer its vertices that stay whatever happens; empty where none is held.
+    pub held: &'a [Vec<bool>],
+    /// The poses that count, and what is through in each.
+    pub poses: &'a [TrialPose],
+    /// One a pose.
+    pub trouble: &'a [Trouble],
+    /// What each pair of the outfit has at rest already: each pose is asked for what it adds. Empty for none.
+    pub at_rest: &'a [Arc<AtRest>],
+    /// How.
+    pub settings: PushSettings,
 }
 
-/// What became of one piece.
+/// New rest shapes and what they bring.
+#[derive(Clone, Debug)]
+pub struct Mended {
+    /// Rest positions of each layer of the outfit (welded), changed or not.
+    pub rest: Vec<Vec<Vec3>>,
+    /// One for each layer that could be moved.
+    pub pieces: Vec<PieceReport>,
+    /// What curable places lack beyond the tolerance, summed over the poses, metres: at first, and at last.
+    pub short: (f64, f64),
+}
+
+/// What became of one layer.
 #[derive(Clone, Debug, PartialEq)]
 pub struct PieceReport {
     /// Index of the layer in the outfit.
@@ -64,404 +90,399 @@ pub struct PieceReport {
     pub moved: usize,
     /// Furthest move, metres.
     pub furthest: f32,
-    /// Deepest visible poke-through or sinking over all poses before, metres.
-    pub deepest_before: f32,
-    /// The same after.
-    pub deepest_after: f32,
-    /// Poking and sunk vertices over all poses before.
-    pub count_before: usize,
-    /// The same after.
-    pub count_after: usize,
-    /// Why something is left, in plain words; `None` when nothing is.
-    pub left: Option<String>,
+    /// Deepest of what is left between it and other parts, metres; no more than 60 mm is looked for.
+    pub left: f32,
+    /// True when some of it went as far as it may.
+    pub at_limit: bool,
 }
 
-/// New rest shapes and what they bring.
-#[derive(Clone, Debug)]
-pub struct Mended {
-    /// Rest positions of each layer of the outfit (welded), changed or not.
-    pub rest: Vec<Vec<Vec3>>,
-    /// One for each piece that could be moved.
-    pub pieces: Vec<PieceReport>,
-}
+/// How much a demand weighs beside the cost of a move.
+const WEIGHT: f64 = 1e4;
+/// A round goes no further than this, metres: what is near changes with the place.
+const LONGEST_STEP: f32 = 0.006;
+/// Around what is through so much may move along, metres.
+const REGION: f32 = 0.03;
+/// What is nearer than this must not come nearer by more than it may, metres.
+const NEAR: f32 = 0.007;
+/// What is through is looked for so deep, metres.
+const DEEP: f32 = 0.06;
+/// Deeper than so many times the furthest move is not curable by moving.
+const HOPELESS: f32 = 1.5;
+/// Rounds that leave more than this share of what the best did win nothing.
+const WON: f64 = 0.97;
+/// A gap changes by no more than this from round to round: two layers may move, metres.
+const JUMP: f32 = 2.5 * LONGEST_STEP;
+/// Of a place so many poses count, those in which it is nearest.
+const POSES: usize = 6;
 
-/// Pushes the pieces `movable` (layer indices, from the inside out) off what lies beneath them
-/// in all `poses`. `progress` is told how far it is and answers whether to go on; `None` comes
-/// back when it says no. Stiff pieces move as a whole, and only when that helps.
+/// Pushes the movable layers off what they lie over, and what lies over them off them. `progress` is told how far it
+/// is, 0 to 1, and answers whether to go on; `None` comes back when it says no.
 ///
 /// ```
-/// use tin_cloak_core::mend::{push_out, PushSettings, TrialPose};
+/// use tin_cloak_core::mend::{push_out, trouble_in, Mending, PushSettings, TrialPose};
 /// use tin_cloak_core::shapes::{moved, outfit, sphere};
 /// use tin_cloak_core::glam::{Mat4, Vec3};
 ///
 /// let shirt = moved(sphere(0.105, 32), Vec3::Z * -0.008);
 /// let outfit = outfit(&sphere(0.1, 32), &[shirt]);
-/// let rest = TrialPose { matrices: vec![Mat4::IDENTITY; 2], amounts: Vec::new() };
-/// let mended = push_out(&outfit, &[1], &[rest], PushSettings::default(), &|_| true).unwrap();
+/// let poses = [TrialPose { matrices: vec![Mat4::IDENTITY; 2], amounts: Vec::new() }];
+/// let settings = PushSettings::default();
+/// let trouble = trouble_in(&outfit, &poses, settings.measure);
+/// let (movable, held, at_rest) = (&[1][..], &[][..], &[][..]);
+/// let mending = Mending { outfit: &outfit, movable, held, poses: &poses, trouble: &trouble, at_rest, settings };
+/// let mended = push_out(mending, &|_| true)?.unwrap();
 /// let told = &mended.pieces[0];
-/// assert!(told.deepest_before > 0.002 && told.deepest_after == 0.0, "{told:?}");
+/// assert!(told.left == 0.0 && told.furthest > 0.003 && told.furthest < 0.0043, "{told:?}");
+/// # Ok::<(), tin_cloak_core::bind::BindError>(())
 /// ```
+///
+/// # Errors
+/// When a system cannot be factored.
 pub fn push_out(
-    outfit: &Outfit,
-    movable: &[usize],
-    poses: &[TrialPose],
-    settings: PushSettings,
-    progress: &(dyn Fn(MendProgress) -> bool + Sync),
-) -> Option<Mended> {
-    let mut outfit = outfit.clone();
-    let mut pieces = Vec::new();
-    for (done, &layer) in movable.iter().enumerate() {
-        let share = |part: f32| (done as f32 + part) / movable.len() as f32;
-        let tell = |part: f32| progress(MendProgress { layer, share: share(part) });
-        let mut work = Work::new(&outfit, layer, poses, settings);
-        let report = work.run(&tell)?;
-        outfit.layers[layer].rest = work.outfit.layers[layer].rest.clone();
-        pieces.push(report);
+    mending: Mending,
+    progress: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Option<Mended>, BindError> {
+    let mut work = Work::new(mending);
+    let rounds = mending.settings.rounds;
+    let share = |round: usize, part: f32| (round as f32 + part) / (rounds + 1) as f32;
+    // Of the states it went through the one with the least left; a fresh measure says whether that is better.
+    let (mut best, mut stale): (Option<(f64, Vec<f64>)>, usize) = (None, 0);
+    let mut first = 0.0;
+    for round in 0..=rounds {
+        if !progress(share(round, 0.0)) {
+            return Ok(None);
+        }
+        let found = work.ask_all(round == 0);
+        if round == 0 {
+            first = found.short;
+        } else if best.as_ref().is_none_or(|(short, _)| found.short < short * WON) {
+            (best, stale) = (Some((found.short, work.x.clone())), 0);
+        } else {
+            stale += 1;
+        }
+        if found.short <= 0.0 || stale > 1 || round == rounds || work.moves.count == 0 {
+            break;
+        }
+        if !progress(share(round, 0.6)) {
+            return Ok(None);
+        }
+        let mut demands = found.demands;
+        work.moves.keep_within(&work.x, (LONGEST_STEP, mending.settings.limit), &mut demands);
+        let x = least_change(&work.cost, &demands, WEIGHT, work.x.clone())?;
+        work.go_to(&x);
     }
-    let rest = outfit.layers.into_iter().map(|l| l.rest).collect();
-    Some(Mended { rest, pieces })
+    let (last, x) = best.unwrap_or_else(|| (first, vec![0.0; work.moves.count]));
+    work.place(&x);
+    let left = work.ask_all(false).left;
+    Ok(Some(Mended { pieces: work.report(&left), rest: work.rest(), short: (first, last) }))
 }
 
-/// The mending of one layer.
-struct Work<'a> {
-    outfit: Outfit,
-    layer: usize,
-    /// Pairs in which the layer is the outer one: what it can be pushed off.
-    over: Vec<usize>,
-    /// Those and the pairs in which it lies beneath: what it can make better or worse.
-    touching: Vec<usize>,
-    start: Vec<Vec3>,
-    /// The measured vertex that each goes with; empty when all are measured.
-    partners: Vec<u32>,
-    poses: &'a [TrialPose],
-    settings: PushSettings,
+/// What is through in each pose, in sight, asked of every pair.
+pub fn trouble_in(outfit: &Outfit, poses: &[TrialPose], measure: Settings) -> Vec<Trouble> {
+    let (pool, still) = (outfit.pool(), outfit.buffers());
+    let rests: Vec<AtRest> =
+        outfit.pairs.iter().map(|p| AtRest::of(outfit, &still, (p.outer, p.inner))).collect();
+    let one = |pose: &TrialPose| {
+        pool.with(|buffers| {
+            buffers.pose(outfit, &pose.matrices, &pose.amounts);
+            let in_pose = InPose::new(outfit, buffers);
+            let of_pair = |(pair, rest): (usize, &AtRest)| {
+                let layers = (outfit.pairs[pair].outer, outfit.pairs[pair].inner);
+                let through = in_pose.through(pair, measure, &in_pose.meeting(layers, rest), None);
+                let sight = in_pose.see(pair, &through);
+                let seen = through.spots.iter().zip(&sight.buried).filter(|(_, buried)| !**buried);
+                let spots = seen.filter_map(|(s, _)| outfit.place_of(pair, s.on_outer, s.vertex));
+                let all: Vec<Place> = spots.chain(through.stretches.iter().map(|s| s.place(pair))).collect();
+                all
+            };
+            rests.iter().enumerate().flat_map(of_pair).collect()
+        })
+    };
+    poses.par_iter().map(one).collect()
 }
 
-/// The best known state round each vertex.
-#[derive(Debug, Default)]
-struct Held {
-    cost: Vec<f32>,
-    place: Vec<Vec3>,
-    /// Moving it did not help.
-    given_up: Vec<bool>,
+/// A pose, a place, and the gap there.
+type Asked = (usize, Place, Gap);
+
+/// The pose and the layers of a place.
+fn between((pose, _, gap): &Asked) -> (usize, usize, usize) {
+    (*pose, gap.own.0.max(gap.other.0), gap.own.0.min(gap.other.0))
 }
 
-/// What one pose brings: the score, demands, and what each vertex costs (metres).
-type InPose = (Score, Vec<Demand>, Vec<(u32, f32)>);
+/// Layers that are deeper in each other in a pose than anything may go: what is less deep there is of the same spot.
+fn hopeless(asked: &[Asked], reach: f32) -> HashSet<(usize, usize, usize)> {
+    asked.iter().filter(|a| -a.2.gap > reach * HOPELESS).map(between).collect()
+}
 
-/// What measuring all poses brings.
-#[derive(Debug, Default)]
+/// What asking all places in all poses brings.
+#[derive(Default)]
 struct Found {
-    score: Score,
-    demands: Vec<Demand>,
-    /// Summed depth round each vertex of the layer, metres.
-    local: Vec<f32>,
-    /// Poses in which something is out of tolerance.
-    wrong: Vec<usize>,
+    demands: Demands,
+    short: f64,
+    /// By layer the deepest that is left, metres.
+    left: Vec<f32>,
 }
 
-impl Found {
-    fn score_and_wrong(self) -> (Score, Vec<usize>) {
-        (self.score, self.wrong)
-    }
-}
-
-/// How bad things are over all poses.
-#[derive(Clone, Copy, Debug, Default)]
-struct Score {
-    /// Sum of visible depths beyond tolerance over the pairs touched, metres.
-    sum: f64,
-    /// Deepest in the pairs the layer is over.
-    deepest: f32,
-    /// Vertices in those pairs.
-    count: usize,
-}
-
-impl Score {
-    /// Less in sum without being deeper anywhere by more than half a millimetre, or shallower
-    /// by that without being more.
-    fn is_better_than(&self, other: &Self) -> bool {
-        const HAIR: f32 = 5e-4;
-        let less = self.sum < other.sum && self.deepest <= other.deepest + HAIR;
-        less || (self.deepest < other.deepest - HAIR && self.sum <= other.sum * 1.05)
-    }
+struct Work<'a> {
+    mending: Mending<'a>,
+    /// As it is now.
+    outfit: Outfit,
+    partners: Vec<Vec<u32>>,
+    moves: Moves,
+    cost: super::finite_newton::Lower,
+    x: Vec<f64>,
+    /// Asked in every pose.
+    places: Vec<Place>,
+    trouble: Vec<HashSet<Place>>,
+    hopeless: HashSet<(usize, usize, usize)>,
+    /// The gaps when last asked.
+    last: Vec<HashMap<Place, f32>>,
+    /// On the wrong side, but nothing that counts: neither in sight nor through.
+    ignored: Vec<HashSet<Place>>,
 }
 
 impl<'a> Work<'a> {
-    fn new(outfit: &Outfit, layer: usize, poses: &'a [TrialPose], settings: PushSettings) -> Self {
-        let pairs = outfit.pairs.iter().enumerate();
-        let over = pairs.clone().filter(|(_, p)| p.outer == layer).map(|(i, _)| i).collect();
-        let touching = pairs.filter(|(_, p)| p.outer == layer || p.inner == layer).map(|(i, _)| i).collect();
-        let start = outfit.layers[layer].rest.clone();
-        let walls = &outfit.layers[layer].walls;
-        let two = walls.away_from_body.is_some();
-        let partners = if two { walls.towards_body.measured_partners(&start) } else { Vec::new() };
-        Self { outfit: outfit.clone(), layer, over, touching, start, partners, poses, settings }
-    }
-
-    /// Works on the poses in which something is wrong, then measures all; poses that have gone
-    /// wrong meanwhile join in. The best state measured in all poses is kept.
-    fn run(&mut self, tell: &impl Fn(f32) -> bool) -> Option<PieceReport> {
-        const PHASES: usize = 2;
-        let all: Vec<usize> = (0..self.poses.len()).collect();
-        let (before, mut wrong) = self.measure(&all).score_and_wrong();
-        let mut best = (before, self.start.clone());
-        let mut active: Vec<usize> = Vec::new();
-        for phase in 0..PHASES {
-            let known = active.len();
-            active.extend(wrong.iter().filter(|p| !active.contains(p)).copied().collect::<Vec<_>>());
-            if active.len() == known || best.0.count == 0 {
-                break;
-            }
-            let from = phase as f32 / PHASES as f32;
-            self.rounds(&active, &|share| tell(from + share / PHASES as f32))?;
-            let (score, now_wrong) = self.measure(&all).score_and_wrong();
-            if score.is_better_than(&best.0) {
-                best = (score, self.outfit.layers[self.layer].rest.clone());
-            }
-            wrong = now_wrong;
-        }
-        self.outfit.layers[self.layer].rest = best.1;
-        Some(self.report(before, best.0))
-    }
-
-    /// Moves and measures round by round in the poses `active`. Where a move made things worse,
-    /// or changed nothing, it is taken back there alone and not tried again, so that a spot that
-    /// cannot be cured does not hold up the others.
-    fn rounds(&mut self, active: &[usize], tell: &impl Fn(f32) -> bool) -> Option<()> {
-        let stiff = self.outfit.layers[self.layer].stiff;
-        let rounds = if stiff { 2 } else { self.settings.rounds };
-        let mut held = Held::default();
-        for round in 0..=rounds {
-            if !tell(round as f32 / (rounds + 1) as f32) {
-                return None;
-            }
-            let mut found = self.measure(active);
-            if !stiff {
-                self.take_back_in_vain(&found.local, &mut held);
-                let open = |d: &Demand| d.vertices.iter().all(|&v| !held.given_up[v as usize]);
-                found.demands.retain(open);
-            }
-            if found.demands.is_empty() || found.score.count == 0 || round == rounds {
-                break;
-            }
-            if stiff {
-                self.shift(&found.demands);
-            } else {
-                self.push(&found.demands);
-            }
-        }
-        Some(())
-    }
-
-    /// Both walls of a plate go together, and what is stiff keeps its shape.
-    fn keep_whole(&mut self) {
-        let layer = &mut self.outfit.layers[self.layer];
-        move_with_partners(&self.partners, &self.start, &mut layer.rest);
-        keep_rigid(&layer.rigid, &self.start, &mut layer.rest, self.settings.limit);
-    }
-
-    /// Compares the cost round each vertex with the best known; moves that did not help go back.
-    fn take_back_in_vain(&mut self, local: &[f32], held: &mut Held) {
-        const HAIR: f32 = 1e-6;
-        let layer = &mut self.outfit.layers[self.layer];
-        if held.cost.is_empty() {
-            *held =
-                Held { cost: local.to_vec(), place: layer.rest.clone(), given_up: vec![false; local.len()] };
-            return;
-        }
-        let in_vain = |now: f32, then: f32| now > then + HAIR || (then > HAIR && now > then * 0.97);
-        let mut share = vec![Vec3::ZERO; local.len()];
-        for (v, s) in share.iter_mut().enumerate() {
-            if in_vain(local[v], held.cost[v]) {
-                *s = Vec3::ONE;
-                held.given_up[v] = true;
-            }
-        }
-        smooth(&layer.topology.neighbours, &mut share, 6);
-        for (v, p) in layer.rest.iter_mut().enumerate() {
-            let back = if held.given_up[v] { 1.0 } else { share[v].x };
-            *p = p.lerp(held.place[v], back);
-            if !held.given_up[v] {
-                held.cost[v] = local[v];
-                held.place[v] = *p;
-            }
-        }
-        self.keep_whole();
-    }
-
-    /// Measures the poses `which`.
-    fn measure(&self, which: &[usize]) -> Found {
-        let pool = self.outfit.pool();
-        let one = |&pose: &usize| pool.with(|buffers| self.measure_in(&self.poses[pose], buffers));
-        let per_pose: Vec<InPose> = which.par_iter().map(one).collect();
-        let layer = &self.outfit.layers[self.layer];
-        let mut found = Found::default();
-        let mut local = vec![Vec3::ZERO; layer.rest.len()];
-        for (&pose, (score, demands, costs)) in which.iter().zip(per_pose) {
-            if score.sum > 0.0 {
-                found.wrong.push(pose);
-            }
-            found.score.sum += score.sum;
-            found.score.deepest = found.score.deepest.max(score.deepest);
-            found.score.count += score.count;
-            found.demands.extend(demands);
-            costs.into_iter().for_each(|(v, c)| local[v as usize].x += c);
-        }
-        smooth(&layer.topology.neighbours, &mut local, 8);
-        found.local = local.iter().map(|c| c.x).collect();
-        found
-    }
-
-    fn measure_in(&self, pose: &TrialPose, buffers: &mut Buffers) -> InPose {
-        buffers.pose(&self.outfit, &pose.matrices, &pose.amounts);
-        let asked: Vec<_> = self.touching.iter().map(|pair| (*pair, self.settings.measure)).collect();
-        let measured = ask_pairs(&self.outfit, buffers, &asked);
-        let (mut score, mut demands, mut costs) = (Score::default(), Vec::new(), Vec::new());
-        let normals = buffers.normals_towards_body(self.layer);
-        for (&pair, points) in self.touching.iter().zip(&measured) {
-            self.add_score(pair, points, &mut score);
-            self.add_costs(pair, points, &mut costs);
-            if self.over.contains(&pair) {
-                self.add_demands(pair, points, pose, normals, &mut demands);
-            }
-        }
-        (score, demands, costs)
-    }
-
-    /// What each vertex of the layer has to do with: its own sinking, what pokes through its
-    /// faces, and its poking through a layer above.
-    fn add_costs(&self, pair: usize, points: &PairPoints, costs: &mut Vec<(u32, f32)>) {
-        let p = &self.outfit.pairs[pair];
-        let bad = |a: &Option<Asked>| a.filter(|a| self.is_violation(a));
-        let triangles = |layer: usize, outside: bool| {
-            let walls = &self.outfit.layers[layer].walls;
-            &if outside { walls.outside() } else { &walls.towards_body }.topology.triangles
+    fn new(mending: Mending<'a>) -> Self {
+        let outfit = mending.outfit.clone();
+        let trouble: Vec<HashSet<Place>> =
+            mending.trouble.iter().map(|t| t.iter().copied().collect()).collect();
+        let mut work = Self {
+            mending,
+            partners: outfit.layers.iter().map(partners_of).collect(),
+            outfit,
+            moves: Moves::default(),
+            cost: Vec::new(),
+            x: Vec::new(),
+            places: Vec::new(),
+            hopeless: HashSet::new(),
+            last: vec![HashMap::new(); trouble.len()],
+            ignored: vec![HashSet::new(); trouble.len()],
+            trouble,
         };
-        for (points, list, owner, faces) in [
-            (&points.outer, &p.coverage.over, p.outer, triangles(p.inner, true)),
-            (&points.inner, &p.coverage.covered, p.inner, triangles(p.outer, false)),
-        ] {
-            for (&v, asked) in list.iter().zip(points) {
-                let Some(asked) = bad(asked) else { continue };
-                if owner == self.layer {
-                    costs.push((v, -asked.clearance));
-                } else {
-                    let corners = faces[asked.triangle as usize];
-                    costs.extend((0..3).map(|k| (corners[k], -asked.clearance * asked.barycentric[k])));
+        let active = work.active();
+        work.moves = Moves::new(&work.outfit.layers, &active);
+        work.cost = work.moves.cost(&work.outfit.layers);
+        work.x = vec![0.0; work.moves.count];
+        work.places = work.places_near(&active);
+        work
+    }
+
+    /// The vertices of the movable layers near what is through.
+    fn active(&self) -> Vec<Vec<bool>> {
+        let layers = &self.outfit.layers;
+        let mut seeds: Vec<Vec<u32>> = vec![Vec::new(); layers.len()];
+        let all: Vec<Asked> = self.ask(|pose| self.mending.trouble[pose].clone());
+        // What is deeper than anything may go moves nothing.
+        let hopeless = hopeless(&all, self.mending.settings.reach);
+        for (_, _, gap) in all.iter().filter(|a| !hopeless.contains(&between(a)) && !self.is_fold(&a.2)) {
+            seeds[gap.own.0].extend(gap.own.1.iter().filter(|e| e.1 > 0.0).map(|e| e.0));
+            seeds[gap.other.0].extend(gap.other.1);
+        }
+        let region = |(index, mut seeds): (usize, Vec<u32>)| {
+            if !self.mending.movable.contains(&index) || seeds.is_empty() {
+                return Vec::new();
+            }
+            seeds.sort_unstable();
+            seeds.dedup();
+            // What is hit on the wall that is not measured is moved by the one that is.
+            let partners = &self.partners[index];
+            seeds.iter_mut().for_each(|v| *v = partners.get(*v as usize).copied().unwrap_or(*v));
+            let layer = &layers[index];
+            let mut active = vec![false; layer.rest.len()];
+            for (v, _) in over_surface(&layer.rest, &layer.topology, &seeds, REGION) {
+                active[v as usize] = true;
+            }
+            if let Some(held) = self.mending.held.get(index).filter(|h| !h.is_empty()) {
+                active.iter_mut().zip(held).for_each(|(active, held)| *active &= !held);
+            }
+            active
+        };
+        seeds.into_par_iter().enumerate().map(region).collect()
+    }
+
+    /// Every place at which something that may move lies over or under something.
+    fn places_near(&self, active: &[Vec<bool>]) -> Vec<Place> {
+        let moves = |layer: usize, v: u32| active[layer].get(v as usize) == Some(&true);
+        let mut places: Vec<Place> = self.trouble.iter().flatten().copied().collect();
+        for pair in 0..self.outfit.pairs.len() {
+            places.extend(self.outfit.places(pair, &moves));
+        }
+        places.sort_unstable();
+        places.dedup();
+        places
+    }
+
+    /// Asks places of each pose, all poses in parallel.
+    fn ask(&self, places: impl Fn(usize) -> Vec<Place> + Sync) -> Vec<Asked> {
+        let (pool, mending) = (self.outfit.pool(), &self.mending);
+        let one = |pose: usize| {
+            let places = places(pose);
+            pool.with(|buffers| {
+                self.pose(pose, buffers);
+                let in_pose = InPose::new(&self.outfit, buffers);
+                let ask = |place: &Place| {
+                    let deep = self.trouble[pose].contains(place) || matches!(place, Place::Inside { .. });
+                    let within = if deep { DEEP } else { NEAR + LONGEST_STEP };
+                    let mut gap = in_pose.gap(place, mending.settings.measure, within)?;
+                    if gap.gap < 0.0 {
+                        gap.gap = (gap.gap + self.outfit.wrong_at_rest(place, mending.at_rest)).min(0.0);
+                    }
+                    Some((pose, *place, gap))
+                };
+                places.iter().filter_map(ask).collect::<Vec<_>>()
+            })
+        };
+        (0..mending.poses.len()).into_par_iter().flat_map_iter(one).collect()
+    }
+
+    fn pose(&self, pose: usize, buffers: &mut Buffers) {
+        let TrialPose { matrices, amounts } = &self.mending.poses[pose];
+        buffers.pose(&self.outfit, matrices, amounts);
+    }
+
+    /// Asks all places in all poses, and makes demands of them.
+    fn ask_all(&mut self, is_first: bool) -> Found {
+        let tolerance = self.mending.settings.measure.tolerance;
+        let mut asked = self.ask(|pose| {
+            let counts = |place: &&Place| match place {
+                Place::Inside { .. } | Place::Edge { .. } => self.trouble[pose].contains(*place),
+                _ => !self.ignored[pose].contains(*place),
+            };
+            self.places.iter().filter(counts).copied().collect()
+        });
+        // What jumps has found another face of what lies there, not moved.
+        if !is_first {
+            let last = |a: &Asked| self.last[a.0].get(&a.1).copied();
+            asked.retain(|a| last(a).is_none_or(|last| (a.2.gap - last).abs() <= JUMP));
+        }
+        // What is on the wrong side counts when the board told of it, or when it was on the right one a round ago, near
+        // by: what else is there is out of sight, or came there round an open edge.
+        for (pose, place, gap) in &asked {
+            let came = self.last[*pose].get(place).is_some_and(|last| *last >= -tolerance);
+            if gap.gap < -tolerance && !came && !self.trouble[*pose].contains(place) {
+                self.ignored[*pose].insert(*place);
+            }
+        }
+        asked.retain(|(pose, place, _)| !self.ignored[*pose].contains(place));
+        self.last.iter_mut().for_each(HashMap::clear);
+        for (pose, place, gap) in &asked {
+            self.last[*pose].insert(*place, gap.gap);
+        }
+        // What has come through since is trouble like the rest.
+        for (pose, place, _) in asked.iter().filter(|a| a.2.gap < -tolerance) {
+            self.trouble[*pose].insert(*place);
+        }
+        if is_first {
+            self.hopeless = hopeless(&asked, self.mending.settings.reach);
+        }
+        asked.retain(|(_, _, gap)| gap.gap < NEAR);
+        self.found(asked)
+    }
+
+    fn found(&self, mut asked: Vec<Asked>) -> Found {
+        let PushSettings { margin, measure, reach, .. } = self.mending.settings;
+        let mut found = Found { left: vec![0.0; self.outfit.layers.len()], ..Found::default() };
+        let is_hopeless =
+            |a: &Asked| self.hopeless.contains(&between(a)) || -a.2.gap > reach || self.is_fold(&a.2);
+        for one in &asked {
+            // What comes clear by less than the margin is not short of anything that shows.
+            let (gap, deep) = (&one.2, -one.2.gap - measure.tolerance);
+            if deep > 0.0 {
+                found.short += if is_hopeless(one) { 0.0 } else { f64::from(deep) };
+                for layer in [gap.own.0, gap.other.0].into_iter().filter(|_| !self.is_fold(gap)) {
+                    found.left[layer] = found.left[layer].max(-gap.gap);
                 }
             }
         }
-    }
-
-    fn is_violation(&self, asked: &Asked) -> bool {
-        !asked.buried && asked.clearance < -self.settings.measure.tolerance
-    }
-
-    fn add_score(&self, pair: usize, points: &PairPoints, score: &mut Score) {
-        let tolerance = self.settings.measure.tolerance;
-        let over = self.over.contains(&pair);
-        for asked in points.inner.iter().chain(&points.outer).flatten().filter(|a| self.is_violation(a)) {
-            score.sum += f64::from(-asked.clearance - tolerance);
-            if over {
-                score.deepest = score.deepest.max(-asked.clearance);
-                score.count += 1;
+        // What cannot be cured asks for nothing: it would hold up what lies about it.
+        asked.retain(|a| !is_hopeless(a));
+        asked.sort_by(|a, b| a.1.cmp(&b.1).then(a.2.gap.total_cmp(&b.2.gap)).then(a.0.cmp(&b.0)));
+        for of_place in asked.chunk_by(|a, b| a.1 == b.1) {
+            for (pose, place, gap) in of_place.iter().take(POSES) {
+                let was_through = self.trouble[*pose].contains(place) || gap.gap < 0.0;
+                let wish = if was_through { margin } else { margin.min(gap.gap) };
+                self.demand((*pose, gap), wish - gap.gap, &mut found.demands);
             }
         }
+        found
     }
 
-    /// What the layer's vertices would have to do: for a violation, come clear by the margin;
-    /// for a stiff piece also everything near, so that curing one side does not spoil another.
-    fn add_demands(
-        &self,
-        pair: usize,
-        points: &PairPoints,
-        pose: &TrialPose,
-        normals: &[Vec3],
-        demands: &mut Vec<Demand>,
-    ) {
-        let layer = &self.outfit.layers[self.layer];
-        let side = &layer.walls.towards_body;
-        let linear = |v: u32| Mat3::from_mat4(blended_matrix(&layer.skin, v as usize, &pose.matrices));
-        let wanted = |a: &Asked| self.is_violation(a) || (layer.stiff && !a.buried && a.clearance < 0.02);
-        let margin = self.settings.margin;
-        for asked in points.inner.iter().flatten().filter(|a| wanted(a)) {
-            let vertices = side.topology.triangles[asked.triangle as usize];
-            let gradients =
-                [0, 1, 2].map(|k| linear(vertices[k]).transpose() * asked.normal * asked.barycentric[k]);
-            demands.push(Demand { vertices, gradients, need: margin - asked.clearance });
-        }
-        for (&v, asked) in self.outfit.pairs[pair].coverage.over.iter().zip(&points.outer) {
-            let Some(asked) = asked.filter(|a| wanted(a)) else { continue };
-            // Out along the cloth's own normal: straight out of a limb that presses on it may lead
-            // into the next one. Further then, by the slant.
-            let way = if layer.stiff { asked.normal } else { normals[v as usize] };
-            let slant = way.dot(asked.normal).max(0.4);
-            let gradient = linear(v).transpose() * way;
-            demands.push(Demand {
-                vertices: [v; 3],
-                gradients: [gradient, Vec3::ZERO, Vec3::ZERO],
-                need: (margin - asked.clearance) / slant,
-            });
-        }
+    /// True where a part lies in itself, as cloth does in the pit of an arm: there is no room to push it to.
+    fn is_fold(&self, gap: &Gap) -> bool {
+        let shells = &self.outfit.layers[gap.own.0].topology.shell_of_vertex;
+        let part = |v: u32| shells[v as usize];
+        gap.own.0 == gap.other.0 && part(gap.own.1[0].0) == part(gap.other.1[0])
     }
 
-    fn push(&mut self, demands: &[Demand]) {
-        let layer = &mut self.outfit.layers[self.layer];
-        let neighbours = &layer.topology.neighbours;
-        let mut field = vec![Vec3::ZERO; layer.rest.len()];
-        let near: Vec<Demand> =
-            demands.iter().map(|d| Demand { need: d.need.min(LONGEST_STEP), ..*d }).collect();
-        meet(&near, &mut field, 20);
-        swell(neighbours, &near, &mut field);
-        for ((f, p), start) in field.iter_mut().zip(&layer.rest).zip(&self.start) {
-            *f += *p - *start;
-        }
-        smooth(neighbours, &mut field, 2);
-        for ((p, start), d) in layer.rest.iter_mut().zip(&self.start).zip(&field) {
-            *p = *start + d.clamp_length_max(self.settings.limit);
-        }
-        self.keep_whole();
-    }
-
-    fn shift(&mut self, demands: &[Demand]) {
-        let layer = &mut self.outfit.layers[self.layer];
-        let topology = &layer.topology;
-        // Shells of one assembly go together.
-        let parts = if layer.rigid.is_empty() { &topology.shell_of_vertex } else { &*layer.rigid };
-        let mut of_part = vec![Vec::new(); topology.shells];
-        demands.iter().for_each(|d| of_part[parts[d.vertices[0] as usize] as usize].push(*d));
-        let shifts: Vec<Vec3> = of_part.iter().map(|d| best_shift(d)).collect();
-        for (v, (p, start)) in layer.rest.iter_mut().zip(&self.start).enumerate() {
-            let shift = shifts[parts[v] as usize];
-            *p = *start + (*p + shift - *start).clamp_length_max(self.settings.limit);
-        }
-    }
-
-    fn report(&self, before: Score, after: Score) -> PieceReport {
-        let layer = &self.outfit.layers[self.layer];
-        let moves: Vec<f32> = layer.rest.iter().zip(&self.start).map(|(p, s)| p.distance(*s)).collect();
-        let furthest = moves.iter().copied().fold(0.0, f32::max);
-        let at_limit = furthest >= self.settings.limit * 0.999;
-        let left = (after.count > 0).then(|| {
-            if layer.stiff {
-                "it is stiff: no single move of the whole plate clears every pose".to_owned()
-            } else if at_limit {
-                format!("it reached the limit of {:.0} mm", self.settings.limit * 1000.0)
-            } else {
-                "pushing further clears one pose by spoiling another, or presses into the layer above"
-                    .to_owned()
+    /// Demands that a gap grow by `need` (or shrink by no more than that, below 0) from what it is now.
+    fn demand(&self, (pose, gap): (usize, &Gap), need: f32, demands: &mut Demands) {
+        let matrices = &self.mending.poses[pose].matrices;
+        let back = |layer: usize, v: u32| {
+            let blend = blended_matrix(&self.outfit.layers[layer].skin, v as usize, matrices);
+            Mat3::from_mat4(blend).transpose() * gap.way
+        };
+        let mut entries: Vec<(u32, f64)> = Vec::with_capacity(18);
+        let mut add = |layer: usize, v: u32, share: f32| {
+            if share != 0.0 {
+                let rest = self.mending.outfit.layers[layer].rest[v as usize];
+                self.moves.add((layer, v), rest, back(layer, v) * share, &mut entries);
             }
+        };
+        gap.own.1.iter().for_each(|(v, share)| add(gap.own.0, *v, *share));
+        (0..3).for_each(|k| add(gap.other.0, gap.other.1[k], -gap.other.2[k]));
+        if entries.is_empty() {
+            return;
+        }
+        entries.sort_by_key(|e| e.0);
+        entries.dedup_by(|b, a| {
+            let same = a.0 == b.0;
+            a.1 += if same { b.1 } else { 0.0 };
+            same
         });
-        PieceReport {
-            layer: self.layer,
-            moved: moves.iter().filter(|m| **m > 1e-5).count(),
-            furthest,
-            deepest_before: before.deepest,
-            deepest_after: after.deepest,
-            count_before: before.count,
-            count_after: after.count,
-            left,
+        // The moves are those from the beginning: what they are now counts towards it.
+        let now: f64 = entries.iter().map(|(k, g)| g * self.x[*k as usize]).sum();
+        demands.push(&entries, f64::from(need) + now);
+    }
+
+    /// Goes towards `x`, no further than a round may go.
+    fn go_to(&mut self, x: &[f64]) {
+        let next = self.moves.towards((&self.x, x), LONGEST_STEP);
+        self.place(&next);
+    }
+
+    /// Puts every layer where `x` says, as far as it may go, stiff parts in shape.
+    fn place(&mut self, x: &[f64]) {
+        let limit = self.mending.settings.limit;
+        for index in self.mending.movable.iter().copied() {
+            let start = &self.mending.outfit.layers[index].rest;
+            let layer = &mut self.outfit.layers[index];
+            for (v, (p, rest)) in layer.rest.iter_mut().zip(start).enumerate() {
+                *p = *rest + self.moves.of((index, v), *rest, x).clamp_length_max(limit);
+            }
+            move_with_partners(&self.partners[index], start, &mut layer.rest);
+            keep_rigid(&layer.rigid, start, &mut layer.rest, limit);
         }
+        self.x = x.to_vec();
+    }
+
+    fn rest(&self) -> Vec<Vec<Vec3>> {
+        self.outfit.layers.iter().map(|l| l.rest.clone()).collect()
+    }
+
+    fn report(&self, left: &[f32]) -> Vec<PieceReport> {
+        let one = |&layer: &usize| {
+            let start = &self.mending.outfit.layers[layer].rest;
+            let moves: Vec<f32> =
+                self.outfit.layers[layer].rest.iter().zip(start).map(|(p, s)| p.distance(*s)).collect();
+            let furthest = moves.iter().copied().fold(0.0, f32::max);
+            PieceReport {
+                layer,
+                moved: moves.iter().filter(|m| **m > 1e-5).count(),
+                furthest,
+                left: left[layer],
+                at_limit: furthest >= self.mending.settings.limit * 0.999,
+            }
+        };
+        self.mending.movable.iter().map(one).collect()
     }
 }

@@ -14,7 +14,7 @@ pub use alignment::Alignment;
 pub use barycentric::mix;
 pub use csr::Csr;
 pub use flood_fill::flood_fill;
-pub use geodesic::{along_edges, distances_along_edges, EdgeWalk};
+pub use geodesic::{along_edges, distances_along_edges, distances_over_surface, over_surface, EdgeWalk};
 pub use laplacian_smoothing::even_out;
 pub use normals::{bounds, face_normal, triangle_area, vertex_normal, vertex_normals, vertex_normals_into};
 pub use topology::{Topology, NO_TRIANGLE};

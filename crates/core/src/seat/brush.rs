@@ -1,6 +1,6 @@
 //! Hand work: one dab of a brush on cloth.
 
-use crate::mesh::{along_edges, vertex_normal, Topology};
+use crate::mesh::{over_surface, vertex_normal, Topology};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
@@ -56,7 +56,7 @@ pub fn dab(positions: &mut [Vec3], topology: &Topology, centre: u32, brush: Brus
     if centre as usize >= positions.len() || brush.radius <= 0.0 {
         return Vec::new();
     }
-    let reach = along_edges(positions, &topology.neighbours, &[centre], brush.radius);
+    let reach = over_surface(positions, topology, &[centre], brush.radius);
     let moved: Vec<(u32, Vec3)> = reach
         .iter()
         .map(|&(v, distance)| {

@@ -1,7 +1,8 @@
 //! Easing a piece off the layer beneath, or drawing it in.
 
 use crate::clearance::{Covering, Side};
-use crate::mend::{keep_rigid, smooth_field};
+use crate::mend::keep_rigid;
+use crate::mesh::even_out;
 use crate::mesh::{vertex_normals_into, Topology};
 use crate::query::WindingField;
 use glam::Vec3;
@@ -124,7 +125,7 @@ fn need(gap: &Option<Gap>, wish: GapWish) -> Vec3 {
 
 fn evened(topology: &Topology, needs: &[Vec3], chosen: &[bool]) -> Vec<Vec3> {
     let mut field = needs.to_vec();
-    smooth_field(&topology.neighbours, &mut field, 12);
+    even_out(&topology.neighbours, &mut field, &[0.5; 12]);
     let one = |v: usize| {
         if !chosen[v] {
             return Vec3::ZERO;

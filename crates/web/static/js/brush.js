@@ -4,8 +4,8 @@ import { postForJson, postForPreview } from "./ask.js";
 const field = (id) => document.getElementById(id);
 
 export class Brush {
-  constructor(canvas, scene, fitting, probe, onBegin, onJob) {
-    Object.assign(this, { canvas, scene, fitting, probe, onBegin, onJob, on: false, part: null, dabs: [] });
+  constructor(canvas, scene, fitting, { probe, request }, onBegin, onJob) {
+    Object.assign(this, { canvas, scene, fitting, probe, request, onBegin, onJob, on: false, part: null, dabs: [] });
     canvas.addEventListener("pointerdown", (e) => this.down(e), true);
     canvas.addEventListener("pointermove", (e) => this.move(e), true);
     canvas.addEventListener("pointerup", (e) => this.up(e), true);
@@ -13,7 +13,7 @@ export class Brush {
 
   toggle() {
     this.on = !this.on;
-    if (this.on) this.onBegin();
+    if (this.on && !field("brush-in-pose").checked) this.onBegin();
     field("brush-on").setAttribute("aria-pressed", this.on);
     this.canvas.classList.toggle("brushing", this.on);
   }
@@ -39,7 +39,15 @@ export class Brush {
       return { look: "ease-view", make: "ease-part", body };
     }
     const firm = Number(field("brush-firm").value);
-    return { look: "brush-view", make: "brush", body: { stroke: kind, strength, firm_percent: firm, ...reach } };
+    const body = { stroke: kind, strength, firm_percent: firm, ...reach, in_pose: this.inPose() };
+    return { look: "brush-view", make: "brush", body };
+  }
+
+  // The pose to work in; at rest none.
+  inPose() {
+    if (!field("brush-in-pose").checked) return null;
+    const { pose, turns } = this.request();
+    return { pose, turns };
   }
 
   async down(e) {
@@ -84,7 +92,7 @@ export class Brush {
   }
 
   show({ parts, figures }) {
-    this.scene.setView(parts, "clearance");
+    this.scene.setView(parts, this.inPose() ? "plain" : "clearance");
     const depth = (u) => (u.sunk === 0 ? "nothing sunk" : `${u.sunk} sunk, ${u.deepest_mm.toFixed(1)} mm deep`);
     field("under-brush").textContent = figures.before
       ? `under the brush: ${depth(figures.before)} → ${depth(figures.after)}`

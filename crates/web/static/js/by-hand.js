@@ -1,13 +1,20 @@
 // Weights by hand: the card's presses and keys, the joints of what is chosen, and the brush on weights.
 import { postForJson, postForPreview } from "./ask.js";
+import { WeightTable } from "./weight-table.js";
 
 const field = (id) => document.getElementById(id);
 const number = (id) => Number(field(id).value);
+
+// Fields that say what is chosen: these are the fitting's.
+const CHOSEN = ["hand-piece", "patch-pick"];
 
 export class ByHand {
   // `choosing` knows what is chosen; `stage` has scene, joints, `request()`, `probe`, `show(joint)`; `onJob` watches.
   constructor(canvas, fitting, choosing, stage, onJob) {
     Object.assign(this, { canvas, fitting, choosing, stage, onJob, locked: new Set(), brushing: false, clicked: [] });
+    this.typed = new Map();
+    const where = () => ({ url: `/fitting/${fitting}/by-hand-table/${choosing.piece}`, locked: [...this.locked] });
+    this.table = new WeightTable(where, onJob);
     document.body.addEventListener("click", (e) => this.press(e));
     document.body.addEventListener("change", (e) => this.changed(e));
     document.body.addEventListener("toggle", (e) => {
@@ -32,10 +39,24 @@ export class ByHand {
     const known = [...select.options].some((o) => Number(o.value) === this.choosing.piece);
     if (known) select.value = String(this.choosing.piece);
     else this.usePiece(Number(select.value));
+    this.restore();
     this.markJoint();
     this.drawFallOff();
     field("hand-brush").setAttribute("aria-pressed", this.brushing);
     await this.choosing.ask();
+  }
+
+  // What was typed and ticked before the panels were drawn anew.
+  restore() {
+    for (const [id, value] of this.typed) {
+      const input = field(id);
+      if (input) input[input.type === "checkbox" ? "checked" : "value"] = value;
+    }
+    this.markUnit();
+  }
+
+  markUnit() {
+    field("pick-unit").textContent = { around: "mm", rows: "rows" }[field("pick-kind").value] ?? "";
   }
 
   // A place that was clicked without choosing: weights are copied from it, a fade runs between two.
@@ -80,6 +101,7 @@ export class ByHand {
   show(found) {
     const said = found.count === 0 ? "nothing chosen" : `${found.count} vertices chosen`;
     field("chosen-count").textContent = said;
+    this.table.set(found.table);
     const rows = found.joints.slice(0, 12).map((row) => this.jointRow(row));
     field("hand-joints").tBodies[0].replaceChildren(...rows);
     const options = ["kept patches", ...found.patches].map((name, i) => new Option(name, i === 0 ? "" : name));
@@ -108,12 +130,16 @@ export class ByHand {
   }
 
   changed(e) {
+    const { id, type, checked, value } = e.target;
+    if (id && !CHOSEN.includes(id) && e.target.closest("#by-hand")) {
+      this.typed.set(id, type === "checkbox" ? checked : value);
+    }
     if (e.target.id === "hand-piece") {
       this.usePiece(Number(e.target.value));
       this.choosing.ask();
     }
     if (e.target.id === "pick-kind") {
-      field("pick-unit").textContent = { around: "mm", rows: "rows" }[e.target.value] ?? "";
+      this.markUnit();
       if (e.target.value === "rows") field("pick-size").value = "1";
     }
     if (e.target.id === "what-kind") {
@@ -139,6 +165,9 @@ export class ByHand {
     if (e.target.closest("#lasso-on")) this.choosing.setMode("lasso");
     if (e.target.closest("#what-choose")) this.choosing.add(this.what());
     if (e.target.closest("#hand-brush")) this.toggleBrush();
+    if (e.target.closest("#table-show")) this.table.show();
+    if (e.target.closest("#joint-flip")) this.flip();
+    if (e.target.closest("#hand-again")) this.again();
     if (e.target.closest("#patch-keep")) this.patch("keep-patch", field("patch-name").value);
     if (e.target.closest("#patch-drop")) this.patch("drop-patch", field("patch-pick").value);
   }
@@ -186,6 +215,7 @@ export class ByHand {
       case "mean": return "mean";
       case "copy": return this.clicked.length ? { copy: { vertex: this.clicked[0] } } : null;
       case "beneath": return { beneath: { share: amount } };
+      case "crease": return this.creaseOf(joint, other);
       default: {
         const [to, from] = this.clicked;
         if (from === undefined) return null;
@@ -195,6 +225,26 @@ export class ByHand {
     }
   }
 
+  creaseOf(near, far) {
+    if (this.clicked.length < 2) return null;
+    const over = field("crease-over").value;
+    return { crease: { near, far, ends: this.clicked, width_mm: number("crease-width"), over } };
+  }
+
+  // Between the two joints that are worked with.
+  flip() {
+    const other = field("hand-other").value.trim();
+    if (!other) return;
+    field("hand-other").value = this.joint();
+    this.typed.set("hand-other", this.joint());
+    this.stage.show(other);
+  }
+
+  // The last change, on what is chosen now.
+  async again() {
+    if (this.last) await this.make({ picks: this.choosing.picks, change: this.last });
+  }
+
   say(text) {
     field("hand-said").textContent = text;
     field("hand-said").hidden = text === "";
@@ -202,8 +252,9 @@ export class ByHand {
 
   async change(kind, amount) {
     const change = this.changeOf(kind, amount);
-    this.say(change ? "" : "Click a place on the piece first, for a fade two, with Click above off.");
+    this.say(change ? "" : "Click a place on the piece first, for a fade or crease two, with Click above off.");
     if (!change) return;
+    this.last = change;
     await this.make({ picks: this.choosing.picks, change });
   }
 

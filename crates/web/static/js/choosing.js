@@ -15,8 +15,9 @@ export class Choosing {
     canvas.parentElement.append(this.line);
     // A form that works on what is chosen sends it along.
     document.body.addEventListener("htmx:configRequest", (e) => {
-      const { parameters } = e.detail;
-      if (!parameters.chosen || Number(parameters.piece) !== this.piece) return;
+      const { parameters, elt } = e.detail;
+      const piece = Number(parameters.piece ?? elt.closest("form")?.dataset.piece);
+      if (!parameters.chosen || piece !== this.piece) return;
       parameters.picks = JSON.stringify(this.picks);
     });
     canvas.addEventListener("pointerdown", (e) => this.down(e), true);

@@ -62,7 +62,8 @@ async function passed(pose, ends) {
   if (look.pose === pose) scene.setMaps(passedMaps.get(pose), look.map);
 }
 const passedMaps = new Map();
-const brush = new Brush(canvas, scene, fitting, (x, y) => probe(x, y), () => lookAtRest(), (job) => work.watch(job));
+const touch = { probe: (x, y) => probe(x, y), request: () => request() };
+const brush = new Brush(canvas, scene, fitting, touch, () => lookAtRest(), (job) => work.watch(job));
 
 // The brush works on the rest shape, with its gaps shown.
 function lookAtRest() {
@@ -438,6 +439,8 @@ const actions = {
   h: () => byHand.isOpen && byHand.reshape("shrink"),
   i: () => byHand.isOpen && byHand.reshape("invert"),
   n: () => byHand.isOpen && byHand.reshape("none"),
+  e: () => byHand.isOpen && byHand.again(),
+  o: () => byHand.isOpen && byHand.flip(),
   "+": () => byHand.isOpen && byHand.change("add"),
   "-": () => byHand.isOpen && byHand.change("take"),
   "*": () => byHand.isOpen && byHand.change("times", 0.9),

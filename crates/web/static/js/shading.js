@@ -84,7 +84,7 @@ vec3 clearance(float mm) {
     : mix(vec3(0.99), vec3(0.180, 0.490, 0.455), clamp(mm / 20.0, 0.0, 0.82));
   float each = mm / 4.0;
   float near = abs(fract(each + 0.5) - 0.5) / max(fwidth(each), 1e-6);
-  float l = (1.0 - smoothstep(0.3, 1.2, near)) * step(1.0, mm) * step(mm, 40.0);
+  float l = (1.0 - smoothstep(0.3, 1.2, near)) * step(1.0, mm) * step(mm, 19.0);
   c = mix(c, c * 0.72, l * 0.75);
   return mix(c, vec3(0.12, 0.165, 0.19), line(mm, 0.0, 1.1) * 0.85);
 }

@@ -11,11 +11,13 @@ use crate::dress::trials::{clip_trials, kept_trial, plan_trials, retarget_trials
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::intake::brought::brought;
-use crate::measuring::board::measure_every_pair;
+use crate::measuring::board::{measure_every_pair, Board};
 use crate::measuring::report::{Report, SkippedEntry};
-use crate::mending::push_out::{mend, MendOutcome};
+use crate::mending::push_out::{mend, MendOutcome, ToMend};
+use crate::state::names::PieceId;
 use crate::state::push::MendOptions;
 use crate::state::trial_plan::{Frames, PairTolerance, TrialPlan};
+use glam::Vec3;
 use std::sync::Arc;
 use std::time::Instant;
 use tin_cloak_core::intake::Place;
@@ -114,7 +116,8 @@ impl Dressed {
     /// # Errors
     /// [`WorkshopError::Stopped`] when `tell` says no.
     pub fn measured(&self, tolerance_mm: f32, tell: Tell) -> Result<(Report, usize), WorkshopError> {
-        let mut board = measure_every_pair(&self.dress, &self.trials, (tolerance_mm, &self.plan), tell)?;
+        let measured = measure_every_pair(&self.dress, &self.trials, (tolerance_mm, &self.plan), tell)?;
+        let mut board = Board::clone(&measured.board);
         if !self.every_pair {
             board = board.without_idle_rows();
         }
@@ -136,7 +139,18 @@ impl Dressed {
         options: MendOptions,
         tell: Tell,
     ) -> Result<(Vec<u8>, MendOutcome), WorkshopError> {
-        let outcome = mend(&self.dress, &[], &self.trials, options, tell)?;
+        let dress = &self.dress;
+        let is_worn = |i: &usize| dress.pieces[*i].bound.is_some() && !dress.pieces[*i].cage;
+        let pieces: Vec<usize> = (0..dress.pieces.len()).filter(is_worn).collect();
+        // Layers go by their numbers here.
+        let ids: Vec<PieceId> = (0..=pieces.len() as PieceId).collect();
+        let (trials, chosen) = (&self.trials, &[][..]);
+        let what = ToMend { dress, ids: &ids, trials, pieces: &pieces, chosen, options };
+        let plan = TrialPlan { hidden_counts: false, ..self.plan.clone() };
+        let measure = |rest: &[Option<Vec<Vec3>>], tell: Tell| {
+            measure_every_pair(&dress.moved(rest), trials, (options.tolerance_mm, &plan), tell)
+        };
+        let outcome = mend(&what, &measure, tell)?;
         self.dress = self.dress.moved(&outcome.rest);
         Ok((export_glb(&self.dress)?, outcome))
     }

@@ -1,6 +1,7 @@
 //! Steps that clean weights.
 
 use crate::binding::cleaning::cleaned;
+use crate::dress::beneath::Beneath;
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
 use crate::dress::trials::TrialSet;
@@ -12,6 +13,9 @@ use crate::state::clean::Clean;
 use crate::state::clean::Cleaned;
 use crate::state::names::PieceId;
 use crate::state::stroke::Chosen;
+use std::cell::OnceCell;
+use std::collections::HashMap;
+use std::sync::Arc;
 
 impl Doing<'_> {
     pub fn clean(
@@ -21,12 +25,13 @@ impl Doing<'_> {
         chosen: &Chosen,
         locked: &[String],
     ) -> Result<String, WorkshopError> {
-        let (_, worn) = self.worn_piece(piece)?;
+        let (index, worn) = self.worn_piece(piece)?;
         let (name, old) = (worn.name.clone(), worn.bound.clone());
         let old = old.ok_or(WorkshopError::BindFirst)?;
         let what = Cleaned { clean: clean.clone(), chosen: chosen.clone(), locked: locked.to_vec() };
         let with = (&*self.room.dress.body, &*self.room.trials);
-        let (skin, notes) = cleaned((worn, &old.skin), with, &what)?;
+        let beneath = || self.room.beneath(index);
+        let (skin, notes) = cleaned((worn, &old.skin, &beneath), with, &what)?;
         let bound = Bound { skin, ..(*old).clone() };
         self.draft.notes.extend(notes);
         let blob = self.draft.keep(pack_bound(&bound)?);
@@ -52,22 +57,29 @@ impl Doing<'_> {
     pub(super) fn clean_again(
         &mut self,
         (id, piece): (PieceId, &Piece),
-        bound: &mut Bound,
+        (bound, done): (&mut Bound, &HashMap<usize, Bound>),
         with: (&Body, &TrialSet),
     ) -> Result<(), WorkshopError> {
+        let made = OnceCell::new();
+        let beneath = || {
+            let make = |index| Arc::new(Beneath::of(&self.room.dress, with.0, index, done));
+            Arc::clone(made.get_or_init(|| make(self.room.index_of(id).unwrap_or(0))))
+        };
+        let mut notes = Vec::new();
         for what in self.draft.piece(id)?.cleaned.clone() {
-            match cleaned((piece, &bound.skin), with, &what) {
+            match cleaned((piece, &bound.skin, &beneath), with, &what) {
                 Ok((skin, _)) => {
                     bound.skin = skin;
-                    self.draft.notes.push(format!("again: {}", what.clean.sentence(&piece.name)));
+                    notes.push(format!("again: {}", what.clean.sentence(&piece.name)));
                 }
                 Err(WorkshopError::NothingToClean { .. }) => {}
                 Err(why) => {
                     let note = format!("not done again: {}: {why}", what.clean.sentence(&piece.name));
-                    self.draft.notes.push(note);
+                    notes.push(note);
                 }
             }
         }
+        self.draft.notes.extend(notes);
         Ok(())
     }
 }

@@ -1,6 +1,7 @@
 //! Cleaning the weights of a bound piece.
 
 use crate::binding::hand_change::changed_by_hand;
+use crate::dress::beneath::Beneath;
 use crate::dress::body::Body;
 use crate::dress::chosen::Choosing;
 use crate::dress::piece::Piece;
@@ -9,6 +10,7 @@ use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::state::clean::Clean;
 use crate::state::clean::Cleaned;
+use std::sync::Arc;
 use tin_cloak_core::bind::clean::{self, difference, Bound, Difference, MirrorPlane};
 use tin_cloak_core::bind::BindError;
 use tin_cloak_core::glam::Mat4;
@@ -21,7 +23,7 @@ use tin_cloak_core::JointId;
 /// # Errors
 /// When it is not bound, moves as one, a number makes no sense, or there is nothing to do.
 pub(crate) fn cleaned(
-    (piece, before): (&Piece, &Skin),
+    (piece, before, beneath): (&Piece, &Skin, &dyn Fn() -> Arc<Beneath>),
     (body, trials): (&Body, &TrialSet),
     Cleaned { clean: what, chosen, locked }: &Cleaned,
 ) -> Result<(Skin, Vec<String>), WorkshopError> {
@@ -72,7 +74,7 @@ pub(crate) fn cleaned(
         }
         Clean::ByHand { change, firm_percent } => {
             let how = (change, chosen, *firm_percent);
-            let (skin, told) = changed_by_hand((piece, body), bound, how)?;
+            let (skin, told) = changed_by_hand((piece, body, beneath), bound, how)?;
             notes.extend(told);
             skin
         }
@@ -103,7 +105,7 @@ pub(crate) fn cleaned(
             }
             clean::remove_joints(bound, &gone, &skeleton.parents, *goes).map_err(fail)?
         }
-        Clean::Mirror { from_left, blend_mm } => {
+        Clean::Mirror { from_left, blend_mm, joints } => {
             if !(0.0..=500.0).contains(blend_mm) {
                 return Err(WorkshopError::BadClean);
             }
@@ -111,7 +113,15 @@ pub(crate) fn cleaned(
             let plane = MirrorPlane { x, from_left: *from_left, blend: blend_mm * 0.001 };
             let partners: Vec<Option<JointId>> =
                 (0..skeleton.len()).map(|j| mirror_partner(skeleton, JointId(j as u16))).collect();
-            let outcome = clean::mirror(bound, plane, &partners).map_err(weights)?;
+            let mut named = vec![joints.is_empty(); skeleton.len()];
+            for name in joints {
+                named[find(name)?.index()] = true;
+            }
+            // Those that are not named, on either side, keep what they have.
+            let stays = |j: usize| !named[j] && !partners[j].is_some_and(|p| named[p.index()]);
+            let locked: Vec<bool> = held.iter().enumerate().map(|(j, held)| *held || stays(j)).collect();
+            let outcome =
+                clean::mirror(Bound { locked: &locked, ..bound }, plane, &partners).map_err(weights)?;
             if !outcome.unmatched.is_empty() {
                 notes.push(format!(
                     "{} vertices have no mirror image and keep theirs",

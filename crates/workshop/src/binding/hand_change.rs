@@ -1,17 +1,21 @@
 //! Changing weights by hand.
 
+use crate::dress::beneath::Beneath;
 use crate::dress::body::Body;
 use crate::dress::chosen::soft_shares;
 use crate::dress::piece::Piece;
 use crate::error::WorkshopError;
 use crate::state::by_hand::{HandAmount, HandChange, HandRest};
 use crate::state::stroke::{Chosen, Reach};
+use glam::Vec3;
+use std::sync::Arc;
 use tin_cloak_core::bind::by_hand::{
-    exchange, fade, gains, give, harden, mean_of, smooth_joints, towards, Amount, ByHand, Fade, Given, Rest,
+    crease, exchange, fade, gains, give, harden, mean_of, smooth_joints, tabled, towards, Amount, ByHand,
+    Crease, Fade, Given, Rest,
 };
 use tin_cloak_core::bind::clean::{Bound, Row};
 use tin_cloak_core::intake::mirror_partner;
-use tin_cloak_core::query::Bvh;
+use tin_cloak_core::mesh::vertex_normal;
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::JointId;
 
@@ -20,21 +24,24 @@ const LEAST_TOLD: f32 = 0.01;
 /// More joints than this are not told one by one.
 const TOLD: usize = 4;
 
+/// A piece, the body it is on, and what lies beneath it, made when it is asked for.
+pub(crate) type OnPiece<'a> = (&'a Piece, &'a Body, &'a dyn Fn() -> Arc<Beneath>);
+
 /// New weights of a bound piece after a change on what is chosen; `firm` is the share of a brush's radius that gets
 /// all of it, in percent, where it falls off.
 ///
 /// # Errors
 /// When a joint or a vertex is not there, a number makes no sense, or the weight has nowhere to go.
 pub(crate) fn changed_by_hand(
-    (piece, body): (&Piece, &Body),
+    (piece, body, beneath): OnPiece,
     bound: Bound,
     (change, chosen, firm): (&HandChange, &Chosen, Option<f32>),
 ) -> Result<(Skin, Vec<String>), WorkshopError> {
     let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
     let mut told = ByHand { skin: bound.skin.clone(), full: 0, nowhere: 0 };
     for (change, shares) in passes((piece, body), (change, chosen, firm))? {
-        let pass =
-            made((piece, body), Bound { skin: &told.skin, ..bound }, &change, &shares)?.map_err(fail)?;
+        let pass = made((piece, body, beneath), Bound { skin: &told.skin, ..bound }, &change, &shares)?
+            .map_err(fail)?;
         told = ByHand { full: told.full + pass.full, nowhere: told.nowhere + pass.nowhere, skin: pass.skin };
     }
     let all = gains(bound.skin, &told.skin, body.skeleton.len());
@@ -99,7 +106,7 @@ fn gained(mut all: Vec<(JointId, f32)>, body: &Body) -> String {
 
 type Made = Result<Result<ByHand, SkinError>, WorkshopError>;
 
-fn made((piece, body): (&Piece, &Body), bound: Bound, change: &HandChange, shares: &[f32]) -> Made {
+fn made((piece, body, beneath): OnPiece, bound: Bound, change: &HandChange, shares: &[f32]) -> Made {
     let skeleton = &body.skeleton;
     let find = |name: &String| {
         let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
@@ -147,14 +154,9 @@ fn made((piece, body): (&Piece, &Body), bound: Bound, change: &HandChange, share
         }
         HandChange::Beneath { share } => {
             let share = sane(*share, 1.0)?;
-            let tree = Bvh::build(&body.rest, &body.topology.triangles);
-            let beneath = |v: usize| {
-                let hit = tree.closest(piece.rest[v], f32::INFINITY)?;
-                let corners = body.topology.triangles[hit.triangle as usize];
-                Some(body.welded_skin.at(corners, hit.barycentric))
-            };
+            let beneath = beneath();
             let shares: Vec<f32> = shares.iter().map(|s| s * share).collect();
-            towards(bound, beneath, &shares)
+            towards(bound, |v| beneath.at(piece.rest[v]), &shares)
         }
         HandChange::Fade { from, to, ends, along_surface, profile } => {
             let ends = [known(ends[0])?, known(ends[1])?];
@@ -162,7 +164,38 @@ fn made((piece, body): (&Piece, &Body), bound: Bound, change: &HandChange, share
             let (along_surface, profile) = (*along_surface, *profile);
             fade(bound, Fade { from, to, ends, along_surface, profile }, shares)
         }
+        HandChange::Crease { near, far, ends, width_mm, over } => {
+            let ends = [known(ends[0])? as usize, known(ends[1])? as usize];
+            let (near, far) = (find(near)?, find(far)?);
+            let width = sane(*width_mm, 500.0)? * 0.001;
+            let up = ends.map(|v| vertex_normal(&piece.rest, &piece.topology, v)).iter().sum();
+            let towards = centre_of(bound, far) - centre_of(bound, near);
+            let plane = Crease::plane((piece.rest[ends[0]], piece.rest[ends[1]]), up, towards);
+            let (point, towards_far) = plane.ok_or(WorkshopError::BadLine)?;
+            crease(bound, Crease { near, far, point, towards_far, width, over: *over }, shares)
+        }
+        HandChange::Table { joints, rows } => {
+            let joints: Vec<JointId> = joints.iter().map(find).collect::<Result<_, _>>()?;
+            for (v, weights) in rows {
+                known(*v)?;
+                if weights.len() != joints.len() {
+                    return Err(WorkshopError::BadTable { vertex: *v });
+                }
+                let all = weights.iter().map(|w| sane(*w, 1.0)).collect::<Result<Vec<f32>, _>>();
+                all.map_err(|_| WorkshopError::BadTable { vertex: *v })?;
+            }
+            tabled(bound, &joints, rows, shares)
+        }
     })
+}
+
+/// The middle of what a joint moves of the chosen vertices, metres.
+fn centre_of(bound: Bound, joint: JointId) -> Vec3 {
+    let weights = bound.skin.column(joint);
+    let own = |v: &usize| bound.chosen[*v];
+    let sum: f32 = (0..weights.len()).filter(own).map(|v| weights[v]).sum();
+    let all: Vec3 = (0..weights.len()).filter(own).map(|v| bound.positions[v] * weights[v]).sum();
+    all / sum.max(f32::MIN_POSITIVE)
 }
 
 fn parent_of(body: &Body, joint: JointId) -> Result<JointId, WorkshopError> {

@@ -45,7 +45,7 @@ impl Doing<'_> {
             if recipe.options.method == Method::Came {
                 let own: Vec<Falloff> = self.falloffs_of(id, &body, |name| !piece.came_with(name));
                 let mut bound = as_it_came((piece, &own), &body, &recipe)?;
-                self.clean_again((id, piece), &mut bound, (&body, &trials))?;
+                self.clean_again((id, piece), (&mut bound, &done), (&body, &trials))?;
                 self.keep_bound((id, piece), &bound, (&body, &trials))?;
                 names.push(piece.name.clone());
                 done.insert(index, bound);
@@ -86,7 +86,7 @@ impl Doing<'_> {
             if cage.is_some() {
                 bound.skin = stiff_as_one(&source, &body, piece, &recipe, &bound.skin)?;
             }
-            self.clean_again((id, piece), &mut bound, (&body, &trials))?;
+            self.clean_again((id, piece), (&mut bound, &done), (&body, &trials))?;
             self.keep_bound((id, piece), &bound, (&body, &trials))?;
             names.push(piece.name.clone());
             done.insert(index, bound);

@@ -15,4 +15,6 @@ pub(crate) mod patches;
 pub(crate) mod sides;
 pub(crate) mod sources;
 pub(crate) mod steps;
+
 pub(crate) mod stiff;
+pub(crate) mod table_csv;

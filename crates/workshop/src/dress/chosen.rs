@@ -7,13 +7,13 @@ use crate::state::choice::{Pick, PickHow, What};
 use crate::state::stroke::Chosen;
 use crate::state::stroke::Reach;
 use glam::Vec3;
-use tin_cloak_core::bind::clean::{torn_vertices, Bound};
+use tin_cloak_core::bind::clean::{mirror_image, torn_vertices, Bound, NO_IMAGE};
 use tin_cloak_core::bind::sides::BodySide;
 use tin_cloak_core::choose::{
     between, edge_loop, flags, grow, grow_by, listed, rows_from_open_edge, shrink, shrink_by,
 };
 use tin_cloak_core::intake::symmetry;
-use tin_cloak_core::mesh::{along_edges, Topology};
+use tin_cloak_core::mesh::{over_surface, Topology};
 use tin_cloak_core::query::Bvh;
 use tin_cloak_core::seat::{Brush, Stroke};
 use tin_cloak_core::skin::Skin;
@@ -71,7 +71,7 @@ impl Reach {
     pub(crate) fn vertices_of(&self, rest: &[Vec3], topology: &Topology) -> Result<Vec<bool>, WorkshopError> {
         let mut touched = vec![false; rest.len()];
         let centres = self.centres(rest)?;
-        let reached = along_edges(rest, &topology.neighbours, &centres, self.radius());
+        let reached = over_surface(rest, topology, &centres, self.radius());
         reached.into_iter().for_each(|(v, _)| touched[v as usize] = true);
         Ok(touched)
     }
@@ -89,7 +89,7 @@ pub(crate) fn soft_shares(piece: &Piece, reach: &Reach, firm: f32) -> Result<Vec
     let brush = Brush { stroke: Stroke::Smooth, radius: reach.radius(), strength: 1.0, firm: firm * 0.01 };
     let mut shares = vec![0.0; piece.rest.len()];
     let centres = reach.centres(&piece.rest)?;
-    for (v, far) in along_edges(&piece.rest, &piece.topology.neighbours, &centres, reach.radius()) {
+    for (v, far) in over_surface(&piece.rest, &piece.topology, &centres, reach.radius()) {
         shares[v as usize] = brush.strength_at(far);
     }
     Ok(shares)
@@ -166,8 +166,7 @@ impl<'a> Choosing<'a> {
         let tree = Bvh::over_points(rest);
         let mut all = so_far.to_vec();
         for v in listed(so_far) {
-            let p = rest[v as usize];
-            let image = tree.closest(Vec3::new(2.0 * plane - p.x, p.y, p.z), IMAGE);
+            let image = tree.closest(mirror_image(rest[v as usize], plane), IMAGE);
             image.into_iter().for_each(|hit| all[hit.triangle as usize] = true);
         }
         all
@@ -219,6 +218,11 @@ impl<'a> Choosing<'a> {
             What::OverJoints(most) => {
                 let skin = skin?;
                 (0..count).map(|v| skin.row(v).count() > *most).collect()
+            }
+            What::NoImage => {
+                let (tree, x) = (Bvh::build(rest, &topology.triangles), symmetry(&self.body.rest).plane);
+                let lost = |p: &Vec3| tree.closest(mirror_image(*p, x), NO_IMAGE).is_none();
+                rest.iter().map(lost).collect()
             }
             What::Torn => self.torn(skin?),
             What::Filled => {

@@ -1,5 +1,6 @@
 //! What a state decodes to: body, pieces, poses, and the one cache of what is derived from them.
 
+pub(crate) mod beneath;
 pub(crate) mod body;
 pub(crate) mod came;
 pub(crate) mod chosen;

@@ -63,7 +63,7 @@ impl Doing<'_> {
             Step::KeepPatch { piece, name, picks } => self.keep_patch(*piece, name, picks),
             Step::DropPatch { piece, name } => self.drop_patch(*piece, name),
             Step::Clean { piece, clean, chosen, locked } => self.clean(*piece, clean, chosen, locked),
-            Step::PushOut { pieces, chosen: _, options } => self.push_out(pieces, *options),
+            Step::PushOut { pieces, chosen, options } => self.push_out(pieces, chosen, *options),
         }
     }
 }

@@ -21,11 +21,25 @@ pub struct ChosenView {
     pub drawn: Vec<u32>,
     /// Joint, its mean weight there, its least and its most; heaviest first.
     pub joints: Vec<(String, f32, f32, f32)>,
+    /// The weights of its first vertices of the joints that move it most.
+    pub table: WeightTable,
     /// The picks with what depends on the moment settled.
     pub picks: Vec<Pick>,
     /// Names of the piece's patches.
     pub patches: Vec<String>,
 }
+
+/// Weights as they are typed in.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+#[allow(missing_docs)]
+pub struct WeightTable {
+    pub joints: Vec<String>,
+    /// Welded vertex, and its weight of each joint.
+    pub rows: Vec<(u32, Vec<f32>)>,
+}
+
+/// A table has no more rows and columns than this.
+const TABLE: (usize, usize) = (300, 12);
 
 /// A lasso has no more corners than this.
 const MOST_CORNERS: usize = 2000;
@@ -51,13 +65,27 @@ impl Room {
         let chosen = Choosing::on(worn, &self.dress.body).picked(&picks)?;
         let of_vertex = &worn.topology.weld.of_vertex;
         let drawn = (0..of_vertex.len() as u32).filter(|v| chosen[of_vertex[*v as usize] as usize]);
+        let joints = self.who_moves(index, &chosen);
         Ok(ChosenView {
+            table: self.table_of(index, &chosen, &joints),
             count: chosen.iter().filter(|c| **c).count(),
             drawn: drawn.collect(),
-            joints: self.who_moves(index, &chosen),
+            joints,
             picks,
             patches: self.piece_state(index).patches.iter().map(|p| p.name.clone()).collect(),
         })
+    }
+
+    fn table_of(&self, index: usize, chosen: &[bool], moves: &[(String, f32, f32, f32)]) -> WeightTable {
+        let Some(bound) = &self.dress.pieces[index].bound else { return WeightTable::default() };
+        let joints: Vec<String> = moves.iter().take(TABLE.1).map(|j| j.0.clone()).collect();
+        let skeleton = &self.dress.body.skeleton;
+        let columns: Vec<_> = joints.iter().filter_map(|j| skeleton.find(j)).collect();
+        let row = |v: u32| {
+            let weight = |j| bound.skin.row(v as usize).filter(|e| e.0 == j).map(|e| e.1).sum();
+            (v, columns.iter().map(|j| weight(*j)).collect())
+        };
+        WeightTable { joints, rows: listed(chosen).into_iter().take(TABLE.0).map(row).collect() }
     }
 
     fn who_moves(&self, index: usize, chosen: &[bool]) -> Vec<(String, f32, f32, f32)> {

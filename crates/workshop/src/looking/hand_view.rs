@@ -32,7 +32,8 @@ impl Room {
         let turned = self.pose_of(request.pose, &request.turns)?;
         let shown = Trial { pose: turned, ..self.trials.trials[request.pose].clone() };
         let shown = TrialSet { trials: vec![shown], ..TrialSet::default() };
-        let (skin, notes) = cleaned((worn, &bound.skin), (&self.dress.body, &shown), what)?;
+        let (skin, notes) =
+            cleaned((worn, &bound.skin, &|| self.beneath(index)), (&self.dress.body, &shown), what)?;
         let mut positions = worn.rest.to_vec();
         linear_blend(&worn.rest, &skin, &pose.matrices, &mut positions);
         let weld = &worn.topology.weld;

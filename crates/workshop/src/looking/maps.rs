@@ -1,10 +1,12 @@
 //! Maps: a figure for each vertex.
 
 use crate::binding::sides::leaning_of;
+use crate::dress::derived::Weighed;
 use crate::dress::room::Room;
 use crate::dress::worn::Worn;
 use crate::measuring::board::contacts;
-use crate::measuring::posed::Posed;
+use crate::measuring::cells::{contact_of, PoseCells};
+use crate::measuring::posed::{Posed, Wrong};
 use crate::state::key::Key;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -31,6 +33,26 @@ pub enum MapKind {
     Clearance,
     /// How far edges are stretched (above 0) or squashed (below), as a share of their length at rest.
     Strain,
+}
+
+/// What is further away from what lies beneath is drawn like this, metres.
+const FURTHEST: f32 = 0.02;
+
+/// What a clearance map is drawn from. Metres.
+struct Shown {
+    /// By layer and vertex, see [`InPose::heights`].
+    heights: Vec<Vec<f32>>,
+    /// What is through, in sight.
+    through: Vec<Wrong>,
+    /// What is in what it did not lie over at rest.
+    contacts: Vec<Wrong>,
+}
+
+impl Weighed for Shown {
+    fn bytes(&self) -> usize {
+        let heights: usize = self.heights.iter().map(Vec::len).sum();
+        heights * 4 + (self.through.len() + self.contacts.len()) * 16
+    }
 }
 
 impl Room {
@@ -71,64 +93,66 @@ impl Room {
     }
 
     /// Millimetres on each part: an outer layer's vertices over what lies beneath; on an inner
-    /// layer only what pokes through in sight.
-    pub(crate) fn clearance_maps(&self, posed: &Posed) -> Vec<Option<Vec<f32>>> {
+    /// layer only what pokes through in sight. `known` is what the board's cells say of the pose, if they do.
+    pub(crate) fn clearance_maps(&self, posed: &Posed, known: Option<&PoseCells>) -> Vec<Option<Vec<f32>>> {
         let worn = self.worn();
-        let (outfit, piece_of) = (&worn.outfit, &worn.piece_of);
-        let points = self.points(&worn, posed);
-        let mut layers: Vec<Vec<f32>> = outfit.layers.iter().map(|l| vec![f32::NAN; l.rest.len()]).collect();
-        let tolerance = self.settings().tolerance;
-        for (pair, points) in outfit.pairs.iter().zip(&points.0) {
-            for (&v, asked) in pair.coverage.over.iter().zip(&points.outer) {
-                let Some(asked) = asked.filter(|a| !a.buried) else { continue };
-                let value = &mut layers[pair.outer][v as usize];
-                *value = value.min(asked.clearance * 1000.0);
-            }
-            for (&v, asked) in pair.coverage.covered.iter().zip(&points.inner) {
-                let Some(asked) = asked.filter(|a| !a.buried && a.clearance < -tolerance) else { continue };
-                let value = &mut layers[pair.inner][v as usize];
-                *value = value.min(asked.clearance * 1000.0);
-            }
-        }
-        let contacts = self.contacts_in(&worn, posed);
+        let shown = self.shown(&worn, posed, known);
         let mut maps = vec![None; self.dress.pieces.len() + 1];
-        for (layer, mut map) in layers.into_iter().enumerate() {
+        for (layer, heights) in shown.heights.iter().enumerate() {
+            let mut map: Vec<f32> = heights.iter().map(|h| h * 1000.0).collect();
+            let deepen = |map: &mut [f32], list: &[Wrong]| {
+                for (_, v, clearance) in list.iter().filter(|w| w.0 == layer) {
+                    map[*v as usize] = map[*v as usize].min(clearance * 1000.0);
+                }
+            };
+            deepen(&mut map, &shown.through);
             // A plate is measured by its inside wall and seen from outside: what is under the
             // outside wall shows on it.
             for &(seen, measured) in self.wall_partners(&worn, layer).iter() {
                 map[seen as usize] = map[measured as usize];
             }
-            for (_, v, depth) in contacts.iter().filter(|c| c.0 == layer) {
-                let value = &mut map[*v as usize];
-                *value = value.min(-depth * 1000.0);
-            }
-            maps[piece_of[layer].map_or(0, |p| p + 1)] = Some(map);
+            deepen(&mut map, &shown.contacts);
+            maps[worn.piece_of[layer].map_or(0, |p| p + 1)] = Some(map);
         }
         maps
     }
 
-    /// What is in each other, of layers that rest does not show so, by more than the tolerance: layer, vertex,
-    /// and depth in metres.
-    fn contacts_in(&self, worn: &Worn, posed: &Posed) -> Vec<(usize, u32, f32)> {
+    /// What a clearance map shows of a pose.
+    fn shown(&self, worn: &Worn, posed: &Posed, known: Option<&PoseCells>) -> Arc<Shown> {
+        let key = self.asked_key("shown", worn, posed);
+        self.derived.get_or(key, || {
+            let points = known.is_none().then(|| self.points(worn, posed));
+            self.with_buffers(&worn.outfit, |buffers| {
+                buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
+                let in_pose = InPose::new(&worn.outfit, buffers);
+                let heights = |layer: usize| in_pose.heights(layer, self.settings(), FURTHEST);
+                let heights = (0..worn.outfit.layers.len()).into_par_iter().map(heights).collect();
+                let (through, contacts) = match known {
+                    Some(known) => (known.through.clone(), known.contacts.clone()),
+                    None => (
+                        points.map_or_else(Vec::new, |p| p.in_sight(&worn.outfit)),
+                        self.contacts_in(worn, posed, &in_pose),
+                    ),
+                };
+                Shown { heights, through, contacts }
+            })
+        })
+    }
+
+    /// What is in each other, of layers that rest does not show so, by more than the tolerance.
+    fn contacts_in(&self, worn: &Worn, posed: &Posed, in_pose: &InPose) -> Vec<Wrong> {
         if posed.is_rest {
             return Vec::new();
         }
-        let outfit = &worn.outfit;
-        let covered: Vec<(usize, usize)> = outfit.pairs.iter().map(|p| (p.outer, p.inner)).collect();
-        let pairs = contacts(outfit.layers.len(), &covered);
+        let covered: Vec<(usize, usize)> = worn.outfit.pairs.iter().map(|p| (p.outer, p.inner)).collect();
+        let pairs = contacts(worn.outfit.layers.len(), &covered);
         let rest = self.at_rest(worn, &pairs);
-        self.with_buffers(outfit, |buffers| {
-            buffers.pose(outfit, &posed.pose.matrices, &posed.pose.amounts);
-            let in_pose = InPose::new(outfit, buffers);
-            let one = |(layers, rest): (&(usize, usize), &Arc<AtRest>)| {
-                let meeting = in_pose.meeting(*layers, rest);
-                let tolerance = self.tolerance_mm_of(worn, *layers) * 0.001;
-                let found = in_pose.contact(*layers, &meeting, rest);
-                let told = found.iter().any(|c| c.2 > tolerance);
-                found.into_iter().filter(move |_| told).collect::<Vec<_>>()
-            };
-            pairs.par_iter().zip(&rest).flat_map_iter(one).collect()
-        })
+        let one = |(layers, rest): (&(usize, usize), &Arc<AtRest>)| {
+            let crossing = in_pose.crossing(*layers, &in_pose.meeting(*layers, rest), rest, true);
+            let tolerance = self.tolerance_mm_of(worn, *layers) * 0.001;
+            contact_of(*layers, &crossing, tolerance).collect::<Vec<_>>()
+        };
+        pairs.par_iter().zip(&rest).flat_map_iter(one).collect()
     }
 
     /// Pieces that are not bound yet are told by their gaps at rest, millimetres.

@@ -9,6 +9,7 @@ use glam::Vec3;
 use rayon::prelude::*;
 use serde::Serialize;
 use std::collections::BTreeMap;
+use tin_cloak_core::clearance::{Asked, InPose};
 use tin_cloak_core::query::ray_triangle;
 use tin_cloak_core::JointId;
 
@@ -108,7 +109,7 @@ impl Room {
         };
         let worn = self.worn();
         let layer = worn.piece_of.iter().position(|l| *l == piece);
-        let under = layer.filter(|l| *l > 0).and_then(|l| self.beneath(&worn, posed, (l, vertex)));
+        let under = layer.filter(|l| *l > 0).and_then(|l| self.lies_over(&worn, posed, (l, vertex)));
         let mut weights: BTreeMap<JointId, (f32, f32)> = BTreeMap::new();
         for (j, w) in skin.into_iter().flat_map(|s| s.row(vertex as usize)) {
             weights.entry(j).or_default().0 += w;
@@ -134,26 +135,32 @@ impl Room {
     }
 
     /// Clearance of an outer layer's vertex over the nearest layer beneath, and the weights there.
-    fn beneath(
+    fn lies_over(
         &self,
         worn: &Worn,
         posed: &Posed,
         (layer, vertex): (usize, u32),
     ) -> Option<(f32, Vec<(JointId, f32)>)> {
         let outfit = &worn.outfit;
-        let all = self.points(worn, posed);
-        let mut best: Option<(f32, Vec<(JointId, f32)>)> = None;
-        for (pair, points) in outfit.pairs.iter().zip(&all.0).filter(|(p, _)| p.outer == layer) {
-            let Ok(at) = pair.coverage.over.binary_search(&vertex) else { continue };
-            let Some(asked) = points.outer[at] else { continue };
-            if best.as_ref().is_some_and(|b| b.0 <= asked.clearance) {
-                continue;
-            }
-            let inner = &outfit.layers[pair.inner];
-            let corners = inner.walls.outside().topology.triangles[asked.triangle as usize];
-            best = Some((asked.clearance, inner.skin.at(corners, asked.barycentric)));
-        }
-        best
+        let pairs: Vec<usize> = (0..outfit.pairs.len()).filter(|p| outfit.pairs[*p].outer == layer).collect();
+        let needed = |at: usize| at == layer || pairs.iter().any(|p| outfit.pairs[*p].inner == at);
+        let asked = self.with_buffers(outfit, |buffers| {
+            buffers.pose_some(outfit, needed, (&posed.pose.matrices, &posed.pose.amounts));
+            let in_pose = InPose::new(outfit, buffers);
+            let over =
+                |pair: &usize| Some((*pair, in_pose.over(*pair, self.settings_of(worn, *pair), vertex)?));
+            pairs.iter().filter_map(over).collect::<Vec<_>>()
+        });
+        // Of what lies on the wrong side only what is through counts: not what got there round an open edge.
+        let is_through = |(pair, asked): &(usize, Asked)| {
+            asked.clearance >= -self.settings_of(worn, *pair).tolerance
+                || self.points(worn, posed).0[*pair].has_outer(&outfit.pairs[*pair].coverage, vertex)
+        };
+        let counted = asked.into_iter().filter(is_through);
+        let (pair, asked) = counted.min_by(|a, b| a.1.clearance.total_cmp(&b.1.clearance))?;
+        let inner = &outfit.layers[outfit.pairs[pair].inner];
+        let corners = inner.walls.outside().topology.triangles[asked.triangle as usize];
+        Some((asked.clearance, inner.skin.at(corners, asked.barycentric)))
     }
 }
 

@@ -4,7 +4,9 @@
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
 use crate::history::workshop::Workshop;
+use crate::looking::maps::MapKind;
 use crate::looking::view::ViewRequest;
+use crate::measuring::cells::{cells_of, PoseCells};
 use crate::state::fitting::FittingState;
 use crate::state::key::Key;
 use crate::state::trial_plan::{Frames, TrialPlan};
@@ -95,11 +97,12 @@ impl Room {
     }
 
     /// The map of each part in a pose, vertex by vertex of its file: its number, and the values.
-    ///
-    /// # Errors
-    /// When the pose or joint is not there.
-    pub fn maps_in(&self, request: &ViewRequest) -> Result<Vec<PartMap>, WorkshopError> {
-        let maps = self.welded_maps(request)?;
+    fn maps_in(
+        &self,
+        request: &ViewRequest,
+        known: Option<&PoseCells>,
+    ) -> Result<Vec<PartMap>, WorkshopError> {
+        let maps = self.welded_maps(request, known)?;
         let one = |(i, map): (usize, Option<Vec<f32>>)| match i.checked_sub(1) {
             None => (0, map.map(|m| self.dress.body.topology.weld.scatter(&m))),
             Some(p) => {
@@ -120,6 +123,23 @@ fn drawn(skin: &Skin) -> Skin {
 }
 
 impl Workshop {
+    /// The map of each part of a fitting (as of a step) in a pose: its number, and the values. What the board
+    /// knows of the pose is not asked again.
+    ///
+    /// # Errors
+    /// When the fitting, the pose or the joint is not there.
+    pub fn maps(
+        &self,
+        fitting: i64,
+        step: Option<i64>,
+        request: &ViewRequest,
+    ) -> Result<Vec<PartMap>, WorkshopError> {
+        let room = self.room(fitting, step)?;
+        let may_know = request.map == MapKind::Clearance && request.turns.is_empty() && room.is_measurable();
+        let known = may_know.then(|| cells_of(&room, self.kept(), request.pose)).transpose()?.flatten();
+        room.maps_in(request, known.as_ref())
+    }
+
     /// The poses of a group as a motion: a clip at 30 poses a second, still poses one after the other.
     ///
     /// # Errors

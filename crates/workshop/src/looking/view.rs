@@ -4,6 +4,7 @@ use crate::dress::room::Room;
 use crate::dress::shading::ViewPart;
 use crate::error::WorkshopError;
 use crate::looking::maps::MapKind;
+use crate::measuring::cells::PoseCells;
 use crate::state::turn::Turn;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -27,8 +28,12 @@ pub struct ViewRequest {
 }
 
 impl Room {
-    /// The map of body and pieces in a pose, over welded vertices.
-    pub(crate) fn welded_maps(&self, request: &ViewRequest) -> Result<Vec<Option<Vec<f32>>>, WorkshopError> {
+    /// The map of body and pieces in a pose, over welded vertices; `known` as for the clearance map.
+    pub(crate) fn welded_maps(
+        &self,
+        request: &ViewRequest,
+        known: Option<&PoseCells>,
+    ) -> Result<Vec<Option<Vec<f32>>>, WorkshopError> {
         if usize::from(request.joint) >= self.dress.body.skeleton.len() {
             return Err(WorkshopError::Missing { what: "joint", id: i64::from(request.joint) });
         }
@@ -43,7 +48,7 @@ impl Room {
             MapKind::Sides => self.side_maps(),
             MapKind::Strain => self.strain_maps(&*self.posed(request.pose, &request.turns)?),
             MapKind::Clearance => {
-                let mut maps = self.clearance_maps(&*self.posed(request.pose, &request.turns)?);
+                let mut maps = self.clearance_maps(&*self.posed(request.pose, &request.turns)?, known);
                 if request.pose == 0 && request.turns.is_empty() {
                     self.add_rest_gaps(&mut maps);
                 }
@@ -58,7 +63,7 @@ impl Room {
     /// When the pose or joint is not there.
     pub fn view(&self, request: &ViewRequest) -> Result<Vec<ViewPart>, WorkshopError> {
         let posed = self.posed(request.pose, &request.turns)?;
-        let maps = self.welded_maps(request)?;
+        let maps = self.welded_maps(request, None)?;
         Ok(maps
             .into_par_iter()
             .enumerate()

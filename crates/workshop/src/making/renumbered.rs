@@ -89,11 +89,7 @@ impl Renumbered<'_> {
                 Chosen::Picks(picks) => renumber(picks, &new),
             }
             let Clean::ByHand { change, .. } = &mut cleaned.clean else { return true };
-            change.vertices_mut().into_iter().all(|v| {
-                let now = new(*v);
-                *v = now.unwrap_or(*v);
-                now.is_some()
-            })
+            change.renumber(&new)
         });
     }
 

@@ -5,13 +5,15 @@ use crate::dress::dressed::Dress;
 use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
 use crate::measuring::floor_rows::{FloorRows, GROUND, GROUND_NAME};
+use crate::measuring::measured::{places_of, Measured};
 use crate::state::names::PieceId;
 use crate::state::trial_plan::{Counts, TrialPlan};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::Arc;
 use tin_cloak_core::clearance::{
-    stiffness, strain, sum_up, AtRest, Crossing, InPose, Outfit, PairMeasure, Settings, Sight, Through,
+    stiffness, strain, sum_up, AtRest, Crossing, InPose, Outfit, PairMeasure, Place, Settings, Sight, Through,
 };
 use tin_cloak_core::mend::TrialPose;
 
@@ -466,7 +468,8 @@ pub fn measure_board(
     tolerance: (f32, &TrialPlan),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Board, WorkshopError> {
-    let mut board = measure_every_pair(dress, trials, tolerance, progress)?.without_idle_rows();
+    let measured = measure_every_pair(dress, trials, tolerance, progress)?;
+    let mut board = Board::clone(&measured.board).without_idle_rows();
     let ids: Vec<PieceId> = (1..=dress.pieces.len() as PieceId).collect();
     FloorRows::of((dress, &ids), trials, tolerance).add_to(&mut board);
     Ok(board)
@@ -482,7 +485,7 @@ pub(crate) fn measure_every_pair(
     trials: &TrialSet,
     (tolerance_mm, plan): (f32, &TrialPlan),
     progress: &(dyn Fn(f32) -> bool + Sync),
-) -> Result<Board, WorkshopError> {
+) -> Result<Measured, WorkshopError> {
     let started = std::time::Instant::now();
     let (mut outfit, piece_of) = dress.outfit();
     outfit.off = dress.taken_off(&piece_of, plan);
@@ -527,15 +530,23 @@ pub(crate) fn measure_every_pair(
                 let (strain, stiffness) = strains[layers.0];
                 let contact = (r >= covered).then_some(tolerances[r]);
                 let cell = Cell::of(&sum_up(&through, &sight, strain), &crossing, contact);
-                Some(cell.with_stiffness(stiffness))
+                let pair = (order.get(r).copied(), layers);
+                let places = places_of(&outfit, pair, (&through, &sight, &crossing), tolerances[r] * 0.001);
+                (Some(cell.with_stiffness(stiffness)), places)
             };
-            Some((0..pairs.len()).into_par_iter().map(cell).collect())
+            Some((0..pairs.len()).into_par_iter().map(cell).unzip::<_, _, Vec<_>, Vec<_>>())
         })
     };
-    let measured: Option<Vec<Vec<Option<Cell>>>> = poses.par_iter().zip(&trials.trials).map(one).collect();
-    board.cells = measured.ok_or(WorkshopError::Stopped)?;
+    let measured: Option<Vec<_>> = poses.par_iter().zip(&trials.trials).map(one).collect();
+    let (cells, places): (Vec<_>, Vec<_>) = measured.ok_or(WorkshopError::Stopped)?.into_iter().unzip();
+    board.cells = cells;
     board.seconds_per_pose = started.elapsed().as_secs_f64() / poses.len().max(1) as f64;
-    Ok(board)
+    let counted = |(pose, rows): (usize, Vec<Vec<Place>>)| {
+        let rows = rows.into_iter().enumerate();
+        rows.filter(|(row, _)| board.counts(pose, *row) == Counts::Counted).flat_map(|r| r.1).collect()
+    };
+    let trouble = places.into_iter().enumerate().map(counted).collect();
+    Ok(Measured { board: Arc::new(board), outfit, piece_of, trouble })
 }
 
 /// The pairs of layers that are not among `rows`, each against itself included: rest does not show them

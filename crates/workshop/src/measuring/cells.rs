@@ -13,8 +13,11 @@ use crate::dress::worn::{LayerFacts, Pile};
 use crate::error::WorkshopError;
 use crate::measuring::board::{contacts, rows, Board, Cell};
 use crate::measuring::floor_rows::FloorRows;
+use crate::measuring::measured::{places_of, Measured};
+use crate::measuring::posed::Wrong;
 use crate::state::key::Key;
 use crate::state::names::PieceId;
+use crate::state::trial_plan::Counts as Pose;
 use rayon::prelude::*;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -29,7 +32,7 @@ use tin_cloak_store::{KeptKey, Store};
 
 /// Goes up when the same layers would be measured otherwise: what was kept before is then left
 /// alone.
-const MEASURE: u32 = 8;
+const MEASURE: u32 = 9;
 
 /// What is through in a cell, whoever sees it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -44,7 +47,9 @@ pub(crate) struct CellThrough {
 
 impl Weighed for CellThrough {
     fn bytes(&self) -> usize {
-        std::mem::size_of_val(&*self.through.spots) + std::mem::size_of_val(&*self.through.stretches) + 32
+        let Self { through, crossing, .. } = self;
+        let spots = std::mem::size_of_val(&*through.spots) + std::mem::size_of_val(&*crossing.inside);
+        spots + std::mem::size_of_val(&*through.stretches) + 32
     }
 }
 
@@ -270,6 +275,79 @@ pub(crate) fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopEr
         kept.derived.get_or(key, rows).add_to(&mut board);
     }
     Ok(if board.is_whole() { kept.derived.put(plan.whole, board) } else { Arc::new(board) })
+}
+
+/// What the cells of one pose say.
+pub(crate) struct PoseCells {
+    /// What is through, in sight.
+    pub through: Vec<Wrong>,
+    /// What is in what it did not lie over at rest, by more than the tolerance.
+    pub contacts: Vec<Wrong>,
+}
+
+/// What is known of a pose; nothing when any of its cells is not measured yet.
+///
+/// # Errors
+/// When the store fails.
+pub(crate) fn cells_of(room: &Room, kept: Kept, pose: usize) -> Result<Option<PoseCells>, WorkshopError> {
+    let plan = Plan::of(room, kept)?;
+    let Some(keys) = plan.through.get(pose) else { return Ok(None) };
+    let Some(found) = kept.find::<CellThrough>(keys)?.into_iter().collect::<Option<Vec<_>>>() else {
+        return Ok(None);
+    };
+    let shown: Vec<usize> = (0..found.len()).filter(|row| !found[*row].through.is_empty()).collect();
+    let keys: Vec<Key> = shown.iter().map(|row| plan.sight[pose][*row]).collect();
+    let Some(sight) = kept.find::<Sight>(&keys)?.into_iter().collect::<Option<Vec<_>>>() else {
+        return Ok(None);
+    };
+    let mut through = Vec::new();
+    for (&row, sight) in shown.iter().zip(sight) {
+        let (outer, inner) = plan.rows[row];
+        let seen = found[row].through.spots.iter().zip(&sight.buried).filter(|(_, buried)| !**buried);
+        through.extend(seen.map(|(s, _)| (if s.on_outer { outer } else { inner }, s.vertex, s.clearance)));
+    }
+    let deep = |row: usize| {
+        let contact = contact_of(plan.rows[row], &found[row].crossing, plan.tolerances[row] * 0.001);
+        contact.collect::<Vec<_>>()
+    };
+    let contacts = (plan.covered..found.len()).flat_map(deep).collect();
+    Ok(Some(PoseCells { through, contacts }))
+}
+
+/// What of the layers `(outer, inner)` is in the other, where it is by more than a tolerance, metres.
+pub(crate) fn contact_of(
+    (outer, inner): (usize, usize),
+    crossing: &Crossing,
+    tolerance: f32,
+) -> impl Iterator<Item = Wrong> + '_ {
+    let told = crossing.inside.iter().filter(move |_| crossing.depth > tolerance);
+    told.map(move |s| (if s.on_outer { outer } else { inner }, s.vertex, -s.depth))
+}
+
+/// A room whose board is whole, as measured.
+///
+/// # Errors
+/// When the store fails.
+pub(crate) fn measured_of(room: &Room, kept: Kept) -> Result<Measured, WorkshopError> {
+    let (plan, board) = (Plan::of(room, kept)?, board_of(room, kept)?);
+    let (known, worn) = (Known::of(&plan, kept)?, room.worn());
+    let (pairs, nothing) = (rows(&worn.outfit), Sight::default());
+    let counts = |pose: usize, row: usize| {
+        let name = |layer: usize| room.dress.layer_name(plan.pile.facts[layer].at);
+        let (outer, inner) = plan.rows[row];
+        board.poses[pose].counts.max(room.state.plan.of_pair(name(outer), name(inner)))
+    };
+    let of_cell = |pose: usize, row: usize| {
+        let cell = known.through[pose][row].as_ref().filter(|_| counts(pose, row) == Pose::Counted)?;
+        let sight = known.sight[pose][row].as_deref().unwrap_or(&nothing);
+        let pair = (pairs.get(row).copied(), plan.rows[row]);
+        let found = (&cell.through, sight, &cell.crossing);
+        Some(places_of(&worn.outfit, pair, found, plan.tolerances[row] * 0.001))
+    };
+    let of_pose = |pose: usize| (0..plan.rows.len()).filter_map(|row| of_cell(pose, row)).flatten().collect();
+    let trouble = (0..plan.poses.len()).map(of_pose).collect();
+    let (outfit, piece_of) = (worn.outfit.clone(), worn.piece_of.clone());
+    Ok(Measured { board, outfit, piece_of, trouble })
 }
 
 /// The whole board of a room, when it is in memory.

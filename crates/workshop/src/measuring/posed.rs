@@ -8,8 +8,9 @@ use crate::error::WorkshopError;
 use crate::state::key::{Key, KeyMaker};
 use crate::state::turn::Turn;
 use glam::{Mat4, Vec3};
+use rayon::prelude::*;
 use std::sync::Arc;
-use tin_cloak_core::clearance::{ask_pairs, Pair, PairPoints, Settings};
+use tin_cloak_core::clearance::{Asked, InPose, Outfit, Pair, PairPoints, Settings};
 use tin_cloak_core::mend::TrialPose;
 
 /// A pose that was looked at.
@@ -31,8 +32,29 @@ impl Weighed for Posed {
     }
 }
 
-/// What was asked of every layer pair in a pose.
+/// What is through of every layer pair in a pose.
 pub(crate) struct Points(pub Vec<PairPoints>);
+
+/// A vertex on the wrong side of something: its layer, its number, and its signed distance, metres.
+pub(crate) type Wrong = (usize, u32, f32);
+
+impl Points {
+    /// What of it is in sight.
+    pub fn in_sight(&self, outfit: &Outfit) -> Vec<Wrong> {
+        let of = |(pair, points): (&Pair, &PairPoints)| {
+            let shown = |layer: usize, list: &[u32], points: &[Option<Asked>]| {
+                let seen = |(v, asked): (&u32, &Option<Asked>)| {
+                    asked.filter(|a| !a.buried).map(|a| (layer, *v, a.clearance))
+                };
+                list.iter().zip(points).filter_map(seen).collect::<Vec<_>>()
+            };
+            let mut all = shown(pair.outer, &pair.coverage.over, &points.outer);
+            all.extend(shown(pair.inner, &pair.coverage.covered, &points.inner));
+            all
+        };
+        outfit.pairs.iter().zip(&self.0).flat_map(of).collect()
+    }
+}
 
 impl Weighed for Points {
     fn bytes(&self) -> usize {
@@ -80,27 +102,32 @@ impl Room {
         }))
     }
 
-    /// What is asked of every layer pair in a pose.
+    /// What is through in every layer pair in a pose; see [`InPose::points_through`].
     pub(crate) fn points(&self, worn: &Worn, posed: &Posed) -> Arc<Points> {
+        self.derived.get_or(self.asked_key("points", worn, posed), || {
+            let pairs = &worn.outfit.pairs;
+            let layers: Vec<(usize, usize)> = pairs.iter().map(|p| (p.outer, p.inner)).collect();
+            let rest = self.at_rest(worn, &layers);
+            self.with_buffers(&worn.outfit, |buffers| {
+                buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
+                let in_pose = InPose::new(&worn.outfit, buffers);
+                let one = |pair: usize| {
+                    let meeting = in_pose.meeting(layers[pair], &rest[pair]);
+                    let beyond = (!posed.is_rest).then_some(&*rest[pair]);
+                    in_pose.points_through(pair, self.settings_of(worn, pair), &meeting, beyond)
+                };
+                Points((0..pairs.len()).into_par_iter().map(one).collect())
+            })
+        })
+    }
+
+    /// The key of something asked of all that is worn in a pose.
+    pub(crate) fn asked_key(&self, what: &str, worn: &Worn, posed: &Posed) -> Key {
         let mut key =
-            Key::begin("points").and(&(self.state.tolerance_mm, &self.state.plan.tolerances, posed.is_rest));
+            Key::begin(what).and(&(self.state.tolerance_mm, &self.state.plan.tolerances, posed.is_rest));
         for facts in &worn.facts {
             key = key.and_key(facts.posed(&posed.pose)).and(&(facts.piece, facts.layer));
         }
-        self.derived.get_or(key.end(), || {
-            let pairs = &worn.outfit.pairs;
-            let all: Vec<_> = (0..pairs.len()).map(|pair| (pair, self.settings_of(worn, pair))).collect();
-            let mut points = self.with_buffers(&worn.outfit, |buffers| {
-                buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
-                ask_pairs(&worn.outfit, buffers, &all)
-            });
-            if !posed.is_rest {
-                let layers: Vec<(usize, usize)> = pairs.iter().map(|p| (p.outer, p.inner)).collect();
-                let rest = self.at_rest(worn, &layers);
-                let each = points.iter_mut().zip(pairs).zip(&rest);
-                each.for_each(|((points, pair), rest)| points.beyond(&pair.coverage, rest));
-            }
-            Points(points)
-        })
+        key.and(&worn.outfit.off).end()
     }
 }

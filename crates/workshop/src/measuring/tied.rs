@@ -26,7 +26,7 @@ pub struct TiedSnag {
     pub inner: String,
     /// True when its vertices are the outer layer's.
     pub on_outer: bool,
-    /// Its vertices in any pose, ascending; none of layers that are in each other as they were not at rest.
+    /// Its vertices in any pose, ascending.
     pub vertices: Vec<u32>,
     /// The deepest of them, and in which pose.
     pub vertex: u32,
@@ -179,7 +179,7 @@ impl Telling<'_> {
     /// Of layers that are in each other as they were not at rest.
     fn contact(&self, known: &Known, tolerance_mm: f32) -> Option<TiedSnag> {
         let mut gathered = Gathered::new(self.board.poses.len());
-        let (mut longest, mut place) = (0.0f32, None);
+        let mut place = None;
         for pose in 0..self.board.poses.len() {
             let Some(cell) = &known.through[pose][self.row] else { continue };
             let depth = cell.crossing.depth;
@@ -188,14 +188,17 @@ impl Telling<'_> {
             }
             let spot = cell.crossing.spot?;
             gathered.take(&Seen { vertex: spot.vertex, pose, depth });
-            longest = longest.max(cell.crossing.new_length);
             if gathered.pose == pose {
-                place = Some(spot);
+                place = Some((spot, &cell.crossing.inside));
             }
         }
-        let spot = place?;
-        // About a lens along the curve: what lies inside is not kept vertex by vertex.
-        gathered.area = longest * gathered.deepest_mm * 0.25e-3;
+        // Of the pose in which it is deepest, the side that is: the other lies over it.
+        let (spot, inside) = place?;
+        let own = inside.iter().filter(|s| s.on_outer == spot.on_outer);
+        gathered.vertices = own.map(|s| s.vertex).collect();
+        let layer = &self.worn.outfit.layers[if spot.on_outer { self.layers.0 } else { self.layers.1 }];
+        let areas = layer.topology.vertex_areas(&layer.rest);
+        gathered.area = gathered.vertices.iter().map(|v| areas[*v as usize]).sum();
         Some(TiedSnag { spot: Some(spot), ..self.told(gathered, spot.on_outer) })
     }
 }

@@ -1,17 +1,20 @@
-//! Mending a dress: push cloth out, and say what a fresh measure of the result says.
+//! Mending a dress: push layers off each other, and say what a fresh measure of the result says.
 
 use crate::dress::dressed::Dress;
 use crate::dress::stiff_parts::rigid_parts;
 use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
-use crate::measuring::board::{measure_board, Board};
+use crate::measuring::board::Board;
+use crate::measuring::measured::Measured;
 use crate::state::names::PieceId;
 use crate::state::push::MendOptions;
-use crate::state::trial_plan::TrialPlan;
+use crate::state::trial_plan::Counts;
 use glam::Vec3;
+use rayon::prelude::*;
 use std::sync::Arc;
-use tin_cloak_core::clearance::Settings;
-use tin_cloak_core::mend::{push_out, PieceReport, PushSettings};
+use tin_cloak_core::clearance::{AtRest, Pair, Settings};
+use tin_cloak_core::mend::{keep_rigid, push_out, Mending, PieceReport, PushSettings, TrialPose, Trouble};
+use tin_cloak_formats::PieceKind;
 
 /// What became of the pieces.
 #[derive(Clone, Debug)]
@@ -20,12 +23,22 @@ pub struct MendOutcome {
     pub rest: Vec<Option<Vec<Vec3>>>,
     /// What is claimed of each piece that was tried.
     pub claims: Vec<Claim>,
+    /// Counted cells out of tolerance, before and after.
+    pub cells: (usize, usize),
 }
 
 impl MendOutcome {
-    /// A sentence for each piece that was tried.
+    /// A sentence for each piece that was tried and had anything to it, after one of the whole.
     pub fn notes(&self) -> Vec<String> {
-        self.claims.iter().map(Claim::sentence).collect()
+        let (before, after) = self.cells;
+        let whole = format!("{before} cells were out of tolerance, {after} are");
+        let told = self.claims.iter().filter(|c| c.moved > 0 || c.spots_before > 0 || c.spots_after > 0);
+        let mut notes: Vec<String> = std::iter::once(whole).chain(told.map(Claim::sentence)).collect();
+        let clear: Vec<&str> = self.claims.iter().filter(|c| c.is_clear()).map(|c| c.name.as_str()).collect();
+        if !clear.is_empty() {
+            notes.push(format!("clear already: {}", clear.join(", ")));
+        }
+        notes
     }
 }
 
@@ -53,6 +66,10 @@ pub struct Claim {
 }
 
 impl Claim {
+    fn is_clear(&self) -> bool {
+        self.moved == 0 && self.spots_before == 0 && self.spots_after == 0
+    }
+
     fn sentence(&self) -> String {
         let Self { name, left, .. } = self;
         let depth = format!("{:.1} mm → {:.1} mm", self.before_mm, self.after_mm);
@@ -61,101 +78,214 @@ impl Claim {
             n => format!("{n} vertices moved, at most {:.1} mm", self.furthest_mm),
         };
         match self.spots_after {
-            _ if self.spots_before == 0 && self.spots_after == 0 => format!("{name}: was clear already"),
             0 => format!("{name}: {depth}, {moved}"),
             n => format!("{name}: {depth}, {moved}; {n} spots are left: {left}"),
         }
     }
 }
 
-/// Of the whole work, what the two boards take.
-const MEASURING: f32 = 0.1;
+/// What is to be mended.
+pub(crate) struct ToMend<'a> {
+    pub dress: &'a Dress,
+    /// The number that each layer goes by on the board.
+    pub ids: &'a [PieceId],
+    pub trials: &'a TrialSet,
+    /// Pieces that may move: indices into the dress.
+    pub pieces: &'a [usize],
+    /// The only vertices of them that may, by piece; a piece that is not named may move as a whole.
+    pub chosen: &'a [(usize, Vec<bool>)],
+    pub options: MendOptions,
+}
 
-/// Pushes the named `pieces` (indices into the dress; all bound ones when empty) off what
-/// pokes through them in every pose of `trials`. A piece that a fresh measure of the whole finds
-/// deeper than before keeps its shape.
+/// A dress as measured, where its pieces are then, and what the push there told.
+type State = (Measured, Vec<Option<Vec<Vec3>>>, Vec<PieceReport>);
+
+/// Measures the dress with pieces at other rest positions.
+pub(crate) type Measure<'a> =
+    &'a dyn Fn(&[Option<Vec<Vec3>>], &(dyn Fn(f32) -> bool + Sync)) -> Result<Measured, WorkshopError>;
+
+/// At most so often it is pushed and measured: each time no further than a place can be followed.
+const PASSES: usize = 5;
+/// So far in one pass, millimetres.
+const PASS_MM: f32 = 6.0;
+
+/// Pushes pieces off what pokes through them, and what they poke through off them, in every pose that counts: a push,
+/// a fresh measure, and the same again from there, as long as fewer spots show. The best state that was measured is
+/// taken, if it is better than the first.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
-pub fn mend(
-    dress: &Dress,
-    pieces: &[usize],
-    trials: &TrialSet,
-    options: MendOptions,
+pub(crate) fn mend(
+    what: &ToMend,
+    measure: Measure,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<MendOutcome, WorkshopError> {
-    let (mut outfit, piece_of) = dress.outfit();
-    let chosen = |piece: &Option<usize>| piece.is_some_and(|p| pieces.is_empty() || pieces.contains(&p));
-    let movable: Vec<usize> = (1..piece_of.len()).filter(|&l| chosen(&piece_of[l])).collect();
-    for &layer in &movable {
-        let rigid = piece_of[layer].map_or_else(Vec::new, |p| rigid_parts(&dress.pieces[p]));
-        outfit.layers[layer].rigid = Arc::new(rigid);
+    let whole = (2 * PASSES + 1) as f32;
+    let none: Vec<Option<Vec<Vec3>>> = vec![None; what.dress.pieces.len()];
+    let first = measure(&none, &|s| progress(s / whole))?;
+    // The state that is worked on, and the best that was measured.
+    let (mut now, mut rest) = (None, none.clone());
+    let mut best: Option<State> = None;
+    for pass in 0..PASSES {
+        let here: &Measured = now.as_ref().unwrap_or(&first);
+        if here.trouble.iter().all(Vec::is_empty) {
+            break;
+        }
+        let from = (2 * pass + 1) as f32 / whole;
+        let pushed = pushed(what, here, &rest, &|s| progress(from + s / whole))?;
+        let next = pushed.joined(what, &here.piece_of, &rest);
+        if next == rest {
+            break;
+        }
+        let after = measure(&next, &|s| progress(from + (1.0 + s) / whole))?;
+        let goes_on = spots(&after.board) < spots(&here.board);
+        if is_better(&after.board, best.as_ref().map_or(&first.board, |b| &b.0.board)) {
+            best = Some((after.clone(), next.clone(), pushed.reports));
+        }
+        if !goes_on {
+            break;
+        }
+        (now, rest) = (Some(after), next);
     }
+    let nothing = (first.clone(), none, Vec::new());
+    let (after, rest, left) = best.unwrap_or(nothing);
+    let claims = claims(what, (&first, &after), &rest, &left);
+    Ok(MendOutcome { rest, claims, cells: (first.board.bad_cells(), after.board.bad_cells()) })
+}
+
+/// How many spots show in all.
+fn spots(board: &Board) -> usize {
+    board.measured().map(|(_, _, cell)| cell.poking + cell.sunk).sum()
+}
+
+fn claims(
+    what: &ToMend,
+    (before, after): (&Measured, &Measured),
+    rest: &[Option<Vec<Vec3>>],
+    reports: &[PieceReport],
+) -> Vec<Claim> {
+    let claim = |(layer, piece): (usize, usize)| {
+        let (before_mm, spots_before) = showing(&before.board, what.ids[layer]);
+        let (after_mm, spots_after) = showing(&after.board, what.ids[layer]);
+        let worn = &what.dress.pieces[piece];
+        let place = rest[piece].as_ref().unwrap_or(&worn.rest);
+        let moves: Vec<f32> = worn.rest.iter().zip(place).map(|(a, b)| a.distance(*b) * 1000.0).collect();
+        let report = reports.iter().find(|r| r.layer == layer);
+        let furthest_mm = moves.iter().copied().fold(0.0, f32::max);
+        let at_limit = furthest_mm >= what.options.limit_mm * 0.999;
+        let (name, moved) = (worn.name.clone(), moves.iter().filter(|m| **m > 0.01).count());
+        let left = why_left(report, (at_limit, worn.kind == PieceKind::Stiff), &what.options);
+        Claim { piece, name, before_mm, after_mm, spots_before, spots_after, moved, furthest_mm, left }
+    };
+    let layers = before.piece_of.iter().enumerate().filter_map(|(layer, piece)| Some((layer, (*piece)?)));
+    layers.filter(|(_, piece)| what.pieces.contains(piece)).map(claim).collect()
+}
+
+/// Where layers were pushed to.
+struct Pushed {
+    rest: Vec<Vec<Vec3>>,
+    reports: Vec<PieceReport>,
+}
+
+impl Pushed {
+    /// The pieces after it that were at `rest` before.
+    fn joined(
+        &self,
+        what: &ToMend,
+        piece_of: &[Option<usize>],
+        rest: &[Option<Vec<Vec3>>],
+    ) -> Vec<Option<Vec<Vec3>>> {
+        let mut next = rest.to_vec();
+        for report in self.reports.iter().filter(|r| r.moved > 0) {
+            let Some(piece) = piece_of[report.layer] else { continue };
+            let limit = what.options.limit_mm * 0.001;
+            let start = &what.dress.pieces[piece].rest;
+            let within = |(now, start): (&Vec3, &Vec3)| *start + (*now - *start).clamp_length_max(limit);
+            let mut all: Vec<Vec3> = self.rest[report.layer].iter().zip(start.iter()).map(within).collect();
+            keep_rigid(&rigid_parts(&what.dress.pieces[piece]), start, &mut all, limit);
+            next[piece] = Some(all);
+        }
+        next
+    }
+}
+
+fn pushed(
+    what: &ToMend,
+    now: &Measured,
+    rest: &[Option<Vec<Vec3>>],
+    progress: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Pushed, WorkshopError> {
+    let ToMend { dress, trials, options, .. } = what;
+    let (mut outfit, piece_of) = (now.outfit.clone(), &now.piece_of);
+    for (layer, piece) in outfit.layers.iter_mut().zip(piece_of) {
+        layer.rigid = Arc::new(piece.map_or_else(Vec::new, |p| rigid_parts(&dress.pieces[p])));
+    }
+    let may = |piece: &Option<usize>| piece.is_some_and(|p| what.pieces.contains(&p));
+    let movable: Vec<usize> = (1..piece_of.len()).filter(|&l| may(&piece_of[l])).collect();
+    let limit = options.limit_mm * 0.001;
+    // What is not chosen stays, and so does what has gone as far as it may.
+    let held = |piece: &Option<usize>| {
+        let Some(piece) = *piece else { return Vec::new() };
+        let start = &dress.pieces[piece].rest;
+        let chosen = what.chosen.iter().find(|(p, _)| *p == piece).map(|c| &c.1);
+        let place = rest[piece].as_ref().unwrap_or(start);
+        let far = |v: usize| start[v].distance(place[v]) >= limit * 0.999;
+        (0..start.len()).map(|v| chosen.is_some_and(|c| !c[v]) || far(v)).collect()
+    };
+    let held: Vec<Vec<bool>> = piece_of.iter().map(held).collect();
+    // Poses that do not count are not mended for.
+    let counts = |pose: &usize| now.board.poses[*pose].counts == Counts::Counted;
+    let counted: Vec<usize> = (0..trials.trials.len()).filter(counts).collect();
+    let all = trials.poses(&dress.body);
+    let poses: Vec<TrialPose> = counted.iter().map(|p| all[*p].clone()).collect();
+    let trouble: Vec<Trouble> = counted.iter().map(|p| now.trouble[*p].clone()).collect();
+    let still = outfit.buffers();
+    let of_pair = |p: &Pair| Arc::new(AtRest::of(&outfit, &still, (p.outer, p.inner)));
+    let at_rest: Vec<Arc<AtRest>> = outfit.pairs.par_iter().map(of_pair).collect();
     let settings = PushSettings {
         measure: Settings { tolerance: options.tolerance_mm * 0.001, ..Settings::default() },
         margin: options.margin_mm * 0.001,
-        limit: options.limit_mm * 0.001,
-        ..PushSettings::default()
+        limit: options.limit_mm.min(PASS_MM) * 0.001,
+        reach: limit,
+        rounds: 1,
     };
-    let board = |dress: &Dress, from: f32| {
-        measure_board(dress, trials, (options.tolerance_mm, &TrialPlan::default()), &|s| {
-            progress(from + s * MEASURING)
-        })
+    let mending = Mending {
+        outfit: &outfit,
+        movable: &movable,
+        held: &held,
+        poses: &poses,
+        trouble: &trouble,
+        at_rest: &at_rest,
+        settings,
     };
-    let before = board(dress, 0.0)?;
-    let poses = trials.poses(&dress.body);
-    let share = |s: f32| progress(MEASURING + s * (1.0 - 2.0 * MEASURING));
-    let mended =
-        push_out(&outfit, &movable, &poses, settings, &|p| share(p.share)).ok_or(WorkshopError::Stopped)?;
-    let mut rest = vec![None; dress.pieces.len()];
-    for report in mended.pieces.iter().filter(|r| r.moved > 0) {
-        if let Some(piece) = piece_of[report.layer] {
-            rest[piece] = Some(mended.rest[report.layer].clone());
-        }
-    }
-    let mut after = board(&dress.moved(&rest), 1.0 - MEASURING)?;
-    let mut worse = Vec::new();
-    for report in &mended.pieces {
-        let (then, now) = (showing(&before, report.layer), showing(&after, report.layer));
-        let piece = piece_of[report.layer].filter(|_| now.0 > then.0 + HAIR_MM && report.moved > 0);
-        worse.extend(piece);
-    }
-    if !worse.is_empty() {
-        worse.iter().for_each(|&p| rest[p] = None);
-        after = board(&dress.moved(&rest), 1.0 - MEASURING)?;
-    }
-    let claim = |report: &PieceReport| {
-        let piece = piece_of[report.layer]?;
-        let (before_mm, spots_before) = showing(&before, report.layer);
-        let (after_mm, spots_after) = showing(&after, report.layer);
-        let back = worse.contains(&piece);
-        let left = match &report.left {
-            _ if back => "pushing made it deeper, so it keeps its shape".to_owned(),
-            Some(why) => why.clone(),
-            None => "it came up where the shape that was pushed lies over something else".to_owned(),
-        };
-        Some(Claim {
-            piece,
-            name: dress.pieces[piece].name.clone(),
-            before_mm,
-            after_mm,
-            spots_before,
-            spots_after,
-            moved: if back { 0 } else { report.moved },
-            furthest_mm: if back { 0.0 } else { report.furthest * 1000.0 },
-            left,
-        })
-    };
-    let claims = mended.pieces.iter().filter_map(claim).collect();
-    Ok(MendOutcome { rest, claims })
+    let fail = |source| WorkshopError::Bind { piece: dress.body.name.clone(), source };
+    let mended = push_out(mending, progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
+    Ok(Pushed { rest: mended.rest, reports: mended.pieces })
 }
 
-/// Deeper by less than this is not deeper, millimetres.
-const HAIR_MM: f32 = 0.05;
+fn why_left(
+    report: Option<&PieceReport>,
+    (at_limit, is_stiff): (bool, bool),
+    options: &MendOptions,
+) -> String {
+    match report {
+        _ if at_limit => format!("it reached the limit of {:.0} mm", options.limit_mm),
+        Some(r) if r.left > options.limit_mm * 0.001 => {
+            format!("some of it is deeper than the {:.0} mm that anything may move", options.limit_mm)
+        }
+        _ if is_stiff => "it is stiff: no single move of the whole plate clears every pose".to_owned(),
+        _ => "what clears one pose spoils another, or presses into what lies above or beneath".to_owned(),
+    }
+}
 
-/// Deepest of what shows through a layer on a board, and how many spots of it show.
-fn showing(board: &Board, layer: usize) -> (f32, usize) {
-    let own = |r: &usize| board.pairs[*r].ids[0] == layer as PieceId && board.pairs[*r].is_over_another();
+/// Fewer counted cells out of tolerance, or as many with fewer spots.
+fn is_better(after: &Board, before: &Board) -> bool {
+    (after.bad_cells(), spots(after)) < (before.bad_cells(), spots(before))
+}
+
+/// Deepest of what shows through the layer of a number on a board, and how many spots of it show.
+fn showing(board: &Board, id: PieceId) -> (f32, usize) {
+    let own = |r: &usize| board.pairs[*r].ids[0] == id && board.pairs[*r].is_over_another();
     let rows: Vec<usize> = (0..board.pairs.len()).filter(own).collect();
     let cells = board.measured().filter(|(_, r, cell)| rows.contains(r) && cell.is_bad());
     cells.fold((0.0, 0), |(deepest, spots), (_, _, cell)| {

@@ -5,9 +5,10 @@ use crate::dress::room::Room;
 use crate::dress::shading::ViewPart;
 use crate::dress::stiff_parts::rigid_parts;
 use crate::error::WorkshopError;
-use crate::state::stroke::BrushStroke;
-use glam::Vec3;
+use crate::state::stroke::{BrushStroke, StrokePose};
+use glam::{Mat4, Vec3};
 use serde::Serialize;
+use tin_cloak_core::deform::{blended_matrix, linear_blend};
 use tin_cloak_core::mend::{keep_rigid, move_with_partners};
 use tin_cloak_core::seat::{dab, Brush, Gap, Stroke};
 use tin_cloak_formats::PieceKind;
@@ -24,7 +25,7 @@ pub struct UnderBrush {
 /// A piece as a pass of the brush would leave it.
 #[derive(Clone, Debug)]
 pub struct BrushLook {
-    /// With its gaps.
+    /// With its gaps; in a pose without.
     pub part: ViewPart,
     /// Under the brush, before the pass.
     pub before: UnderBrush,
@@ -33,11 +34,13 @@ pub struct BrushLook {
 }
 
 impl BrushStroke {
-    /// Rest positions of `piece` after the pass.
+    /// Rest positions of `piece` after the pass; `matrices` (one a joint) are those of the pose it works in, where it
+    /// does.
     ///
     /// # Errors
-    /// When the piece is stiff, a number makes no sense or a vertex is not there.
-    pub fn applied(&self, piece: &Piece) -> Result<Vec<Vec3>, WorkshopError> {
+    /// When the piece is stiff, or not bound and yet to be brushed in a pose, a number makes no sense or a vertex is
+    /// not there.
+    pub fn applied(&self, piece: &Piece, matrices: Option<&[Mat4]>) -> Result<Vec<Vec3>, WorkshopError> {
         if piece.kind == PieceKind::Stiff {
             return Err(WorkshopError::StiffIsNotEased { piece: piece.name.clone() });
         }
@@ -51,8 +54,12 @@ impl BrushStroke {
         }
         let brush = Brush { stroke: self.stroke, radius: self.reach.radius(), strength, firm };
         let mut positions = piece.rest.to_vec();
-        for centre in self.reach.centres(&piece.rest)? {
-            dab(&mut positions, &piece.topology, centre, brush);
+        let centres = self.reach.centres(&piece.rest)?;
+        match matrices {
+            None => centres.into_iter().for_each(|centre| {
+                dab(&mut positions, &piece.topology, centre, brush);
+            }),
+            Some(matrices) => dabs_in_pose(piece, matrices, (&centres, brush), &mut positions)?,
         }
         if piece.walls().away_from_body.is_some() {
             both_walls(piece, &mut positions);
@@ -61,6 +68,33 @@ impl BrushStroke {
         Ok(positions)
     }
 }
+
+/// Dabs on the cloth as posed, each vertex carried back to rest through its own transform.
+fn dabs_in_pose(
+    piece: &Piece,
+    matrices: &[Mat4],
+    (centres, brush): (&[u32], Brush),
+    rest: &mut [Vec3],
+) -> Result<(), WorkshopError> {
+    let skin = &piece.bound.as_ref().ok_or(WorkshopError::BindFirst)?.skin;
+    let mut posed = rest.to_vec();
+    linear_blend(rest, skin, matrices, &mut posed);
+    let mut moved: Vec<u32> =
+        centres.iter().flat_map(|centre| dab(&mut posed, &piece.topology, *centre, brush)).collect();
+    moved.sort_unstable();
+    moved.dedup();
+    for v in moved.into_iter().map(|v| v as usize) {
+        let back = blended_matrix(skin, v, matrices).inverse().transform_point3(posed[v]);
+        // Where a blend folds flat there is no way back.
+        if back.is_finite() && back.distance(rest[v]) <= FURTHEST_BACK {
+            rest[v] = back;
+        }
+    }
+    Ok(())
+}
+
+/// A dab carried back further than this is of a blend that has collapsed, metres.
+const FURTHEST_BACK: f32 = 0.2;
 
 /// Takes the wall of a plate that the brush did not touch along with the one that it did.
 fn both_walls(piece: &Piece, positions: &mut [Vec3]) {
@@ -85,12 +119,33 @@ impl Room {
         let missing = WorkshopError::Missing { what: "piece", id: i64::from(piece) };
         let index = self.index_of(piece).ok_or(missing)?;
         let worn = &self.dress.pieces[index];
-        let rest = stroke.applied(worn)?;
+        let matrices = self.stroke_matrices(stroke)?;
+        let rest = stroke.applied(worn, matrices.as_deref())?;
         let touched = stroke.reach.vertices(worn)?;
         let gaps = self.gaps_where_moved(index, &rest);
         let under = |gaps: &[Option<Gap>]| self.under_brush(&touched, gaps);
         let (before, after) = (under(&self.rest_gaps(index)), under(&gaps));
-        Ok(BrushLook { part: self.rest_part(index, &rest, &gaps), before, after })
+        let part = match matrices {
+            None => self.rest_part(index, &rest, &gaps),
+            Some(matrices) => self.posed_part(index, &rest, &matrices)?,
+        };
+        Ok(BrushLook { part, before, after })
+    }
+
+    /// The matrices of the joints in the pose that a stroke works in.
+    pub(crate) fn stroke_matrices(&self, stroke: &BrushStroke) -> Result<Option<Vec<Mat4>>, WorkshopError> {
+        let Some(StrokePose { pose, turns }) = &stroke.in_pose else { return Ok(None) };
+        Ok(Some(self.joints_in(*pose, turns)?.matrices))
+    }
+
+    /// A piece in a pose with its vertices at `rest` before that.
+    fn posed_part(&self, index: usize, rest: &[Vec3], matrices: &[Mat4]) -> Result<ViewPart, WorkshopError> {
+        let piece = &self.dress.pieces[index];
+        let mut posed = rest.to_vec();
+        linear_blend(rest, &piece.bound.as_ref().ok_or(WorkshopError::BindFirst)?.skin, matrices, &mut posed);
+        let positions = piece.topology.weld.scatter(&posed);
+        let normals = piece.shading.normals(&positions);
+        Ok(ViewPart { id: self.piece_state(index).id, positions, normals, map: None })
     }
 
     /// The gaps of piece `index` with its vertices at `rest`: asked anew only where it or a

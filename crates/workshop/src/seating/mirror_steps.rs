@@ -58,7 +58,10 @@ impl Doing<'_> {
         }
         match &mut cleaned.clean {
             Clean::RemoveJoints { joints, .. } => across(joints),
-            Clean::Mirror { from_left, .. } => *from_left = !*from_left,
+            Clean::Mirror { from_left, joints, .. } => {
+                *from_left = !*from_left;
+                across(joints);
+            }
             Clean::ByHand { change, .. } => {
                 change.joints_mut().into_iter().for_each(|n| *n = self.other_joint(n));
             }

@@ -96,8 +96,13 @@ impl Doing<'_> {
     pub fn brush(&mut self, piece: PieceId, stroke: &BrushStroke) -> Result<String, WorkshopError> {
         let (index, worn) = self.worn_piece(piece)?;
         let name = worn.name.clone();
-        let rest = stroke.applied(worn)?;
+        let rest = stroke.applied(worn, self.room.stroke_matrices(stroke)?.as_deref())?;
         self.reseat(index, &rest, &Turned::Not)?;
-        Ok(format!("{} {name}", stroke.word()))
+        let pose = stroke.in_pose.as_ref().and_then(|p| self.room.trials.trials.get(p.pose));
+        Ok(format!(
+            "{} {name}{}",
+            stroke.word(),
+            pose.map_or(String::new(), |p| format!(", in {}", p.label()))
+        ))
     }
 }

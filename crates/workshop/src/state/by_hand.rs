@@ -1,7 +1,7 @@
 //! What is changed on weights by hand.
 
 use serde::{Deserialize, Serialize};
-use tin_cloak_core::bind::by_hand::Profile;
+use tin_cloak_core::bind::by_hand::{FoldsOver, Profile};
 
 /// How much of a joint.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -43,10 +43,14 @@ pub enum HandChange {
     Copy { vertex: u32 },
     /// The mean of what is chosen.
     Mean,
-    /// So much of the way (0 to 1) to the body's weights beneath.
+    /// So much of the way (0 to 1) to the weights of what lies beneath.
     Beneath { share: f32 },
     /// From one joint to another between two vertices.
     Fade { from: String, to: String, ends: [u32; 2], along_surface: bool, profile: Profile },
+    /// From one joint to the next across the line between two vertices, over so much, millimetres.
+    Crease { near: String, far: String, ends: [u32; 2], width_mm: f32, over: FoldsOver },
+    /// Weights typed in: vertices with a weight for each of the joints.
+    Table { joints: Vec<String>, rows: Vec<(u32, Vec<f32>)> },
 }
 
 impl HandChange {
@@ -68,8 +72,15 @@ impl HandChange {
             Self::Harden { .. } => format!("Harden weights of {name}"),
             Self::Copy { vertex } => format!("Give a part of {name} the weights of vertex {vertex}"),
             Self::Mean => format!("Give a part of {name} its mean weights"),
-            Self::Beneath { share } => format!("{:.0} % of the body's weights on {name}", share * 100.0),
+            Self::Beneath { share } => {
+                format!("{:.0} % of the weights beneath on {name}", share * 100.0)
+            }
             Self::Fade { from, to, .. } => format!("Fade from {from} to {to} on {name}"),
+            Self::Crease { near, far, .. } => format!("A crease between {near} and {far} on {name}"),
+            Self::Table { rows, .. } if rows.len() == 1 => {
+                format!("Type in the weights of a vertex of {name}")
+            }
+            Self::Table { rows, .. } => format!("Type in weights of {} vertices of {name}", rows.len()),
         }
     }
 
@@ -79,17 +90,28 @@ impl HandChange {
             Self::Give { joint, rest: HandRest::Joint(other), .. } => vec![joint, other],
             Self::Give { joint, .. } => vec![joint],
             Self::Move { from, to, .. } | Self::Fade { from, to, .. } => vec![from, to],
-            Self::Smooth { joints, .. } => joints.iter_mut().collect(),
+            Self::Crease { near, far, .. } => vec![near, far],
+            Self::Smooth { joints, .. } | Self::Table { joints, .. } => joints.iter_mut().collect(),
             _ => Vec::new(),
         }
     }
 
-    /// The vertices that it names, to be given other numbers.
-    pub(crate) fn vertices_mut(&mut self) -> Vec<&mut u32> {
+    /// Follows the vertices that it names to the numbers that `new` gives them; false when one that it goes by is
+    /// gone.
+    pub(crate) fn renumber(&mut self, new: &dyn Fn(u32) -> Option<u32>) -> bool {
+        let follow = |vertex: &mut u32| {
+            let now = new(*vertex);
+            *vertex = now.unwrap_or(*vertex);
+            now.is_some()
+        };
         match self {
-            Self::Copy { vertex } => vec![vertex],
-            Self::Fade { ends, .. } => ends.iter_mut().collect(),
-            _ => Vec::new(),
+            Self::Copy { vertex } => follow(vertex),
+            Self::Fade { ends, .. } | Self::Crease { ends, .. } => ends.iter_mut().all(follow),
+            Self::Table { rows, .. } => {
+                rows.retain_mut(|row| follow(&mut row.0));
+                !rows.is_empty()
+            }
+            _ => true,
         }
     }
 }

@@ -43,6 +43,8 @@ pub enum What {
     Joint { joint: String, over: f32 },
     /// Of more joints than this.
     OverJoints(usize),
+    /// Without a mirror image on the piece: mirroring leaves these as they are.
+    NoImage,
     /// Torn from all round them.
     Torn,
     /// Filled in when it was bound, not matched.

@@ -22,8 +22,13 @@ pub enum Clean {
     DropStrays,
     /// Joints lose all weight.
     RemoveJoints { joints: Vec<String>, goes: WeightGoes },
-    /// One side takes the weights of the other.
-    Mirror { from_left: bool, blend_mm: f32 },
+    /// One side takes the weights of the other: of all joints, or only of those named and their partners.
+    Mirror {
+        from_left: bool,
+        blend_mm: f32,
+        #[serde(default)]
+        joints: Vec<String>,
+    },
     /// Changed by hand; under a brush so much of its radius gets all of it, in percent.
     ByHand { change: HandChange, firm_percent: Option<f32> },
 }

@@ -1,6 +1,7 @@
 //! Hand work with a brush, as steps keep it.
 
 use crate::state::choice::Pick;
+use crate::state::turn::Turn;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::seat::Stroke;
 
@@ -41,6 +42,19 @@ pub struct BrushStroke {
     /// Where.
     #[serde(flatten)]
     pub reach: Reach,
+    /// In a pose, and carried back to rest; at rest where there is none.
+    #[serde(default)]
+    pub in_pose: Option<StrokePose>,
+}
+
+/// The pose in which a brush works.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct StrokePose {
+    /// Index of a trial pose.
+    pub pose: usize,
+    /// Joints turned by hand on top of it.
+    #[serde(default)]
+    pub turns: Vec<Turn>,
 }
 
 impl BrushStroke {

@@ -2,7 +2,7 @@
 
 use super::{changed, weight_of, ByHand, Outcome};
 use crate::bind::clean::Bound;
-use crate::mesh::distances_along_edges;
+use crate::mesh::distances_over_surface;
 use crate::skin::SkinError;
 use crate::JointId;
 use glam::Vec3;
@@ -86,7 +86,7 @@ pub fn fade(bound: Bound, fade: Fade, shares: &[f32]) -> Result<ByHand, SkinErro
 /// How far each vertex is from one end to the other, 0 to 1.
 fn progress(bound: &Bound, fade: Fade) -> Vec<f32> {
     let [a, b] = fade.ends;
-    let from = |end: u32| distances_along_edges(bound.positions, &bound.topology.neighbours, &[end]);
+    let from = |end: u32| distances_over_surface(bound.positions, bound.topology, &[end]);
     let first = if fade.along_surface { from(a) } else { Vec::new() };
     // Between two parts there is no way along the surface: the straight line counts.
     if let Some(whole) = first.get(b as usize).copied().filter(|way| way.is_finite()) {

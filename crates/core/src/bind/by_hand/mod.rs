@@ -4,13 +4,17 @@
 //! Locked joints keep their weights to the bit. What a joint gains or loses the others lose or gain by a rule that
 //! is named: in proportion, one joint, or its parent.
 
+mod crease;
 mod fade;
 mod give;
 mod soften;
+mod table;
 
+pub use crease::{crease, Crease, FoldsOver};
 pub use fade::{fade, Fade, Profile};
 pub use give::{exchange, give, Amount, Given, Rest};
 pub use soften::{harden, mean_of, smooth_joints, towards};
+pub use table::tabled;
 
 use super::clean::{Bound, Row};
 use crate::skin::{Skin, SkinError};

@@ -28,7 +28,12 @@ pub struct Mirrored {
 }
 
 /// A mirror image further than this from the piece lies on nothing, metres.
-const NEAR: f32 = 0.01;
+pub const NO_IMAGE: f32 = 0.01;
+
+/// The mirror image of a point across the plane of this x.
+pub fn mirror_image(p: Vec3, x: f32) -> Vec3 {
+    Vec3::new(2.0 * x - p.x, p.y, p.z)
+}
 
 /// Gives the chosen vertices of one side the weights of the other: of the surface point at their
 /// mirror image at rest, whichever vertices are there, with joints exchanged for their `partners`
@@ -61,8 +66,7 @@ pub fn mirror(bound: Bound, plane: MirrorPlane, partners: &[Option<JointId>]) ->
     let tree = Bvh::build(bound.positions, &bound.topology.triangles);
     let partner = |j: JointId| partners[j.index()].unwrap_or(j);
     let image = |v: usize| -> Option<Row> {
-        let p = bound.positions[v];
-        let hit = tree.closest(Vec3::new(2.0 * plane.x - p.x, p.y, p.z), NEAR)?;
+        let hit = tree.closest(mirror_image(bound.positions[v], plane.x), NO_IMAGE)?;
         let corners = bound.topology.triangles[hit.triangle as usize];
         Some(bound.skin.at(corners, hit.barycentric).into_iter().map(|(j, w)| (partner(j), w)).collect())
     };

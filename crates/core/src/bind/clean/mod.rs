@@ -11,7 +11,7 @@ mod stray;
 mod torn;
 
 pub use limit::limit_by_motion;
-pub use mirror::{mirror, MirrorPlane, Mirrored};
+pub use mirror::{mirror, mirror_image, MirrorPlane, Mirrored, NO_IMAGE};
 pub use prune::prune;
 pub use remove::{remove_joints, WeightGoes};
 pub use smooth::smooth;

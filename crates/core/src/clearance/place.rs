@@ -1,0 +1,199 @@
+//! Places at which two layers are asked how they lie to each other, again and again while one of them changes.
+
+use super::inside::way_out;
+use super::{AtRest, InPose, Outfit, Pair, Settings, Side, StretchSpot};
+use glam::Vec3;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+
+/// Where two layers are asked.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub enum Place {
+    /// A covered vertex of a pair, by its place in the list.
+    Covered {
+        /// Index of the pair.
+        pair: usize,
+        /// Index in [`Coverage::covered`](super::Coverage::covered).
+        at: usize,
+    },
+    /// A vertex of the outer layer over the inner one.
+    Over {
+        /// Index of the pair.
+        pair: usize,
+        /// Index in [`Coverage::over`](super::Coverage::over).
+        at: usize,
+    },
+    /// A place of an edge, in 256ths of its length.
+    Edge {
+        /// Index of the pair.
+        pair: usize,
+        /// True when the edge is of the outer layer.
+        on_outer: bool,
+        /// Its welded vertices.
+        edge: [u32; 2],
+        /// From the first to the second.
+        share: u8,
+    },
+    /// A vertex that lies in a layer which it did not lie over at rest.
+    Inside {
+        /// Its layer, and the one that it lies in.
+        layers: (usize, usize),
+        /// Its number.
+        vertex: u32,
+    },
+}
+
+/// How two layers lie to each other at a place, in a pose.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Gap {
+    /// Metres; below 0 where they are in each other.
+    pub gap: f32,
+    /// Unit direction in the pose in which the place must go to widen it; what lies there must go against it.
+    pub way: Vec3,
+    /// The layer of the place, and the vertices that it goes with, by shares.
+    pub own: (usize, [(u32, f32); 2]),
+    /// The layer that lies there, the corners of its nearest face, and the shares of the place on it.
+    pub other: (usize, [u32; 3], [f32; 3]),
+}
+
+impl InPose<'_> {
+    /// Asks a place; nothing where nothing lies within `within` metres, or what lies there does not count (an open
+    /// edge, what is behind and not inside).
+    pub fn gap(&self, place: &Place, settings: Settings, within: f32) -> Option<Gap> {
+        let settings = Settings { sunk_reach: within.min(settings.sunk_reach), ..settings };
+        match *place {
+            Place::Covered { pair, at } => {
+                let view = self.view(pair, settings);
+                let asked = view.ask_inner(at, within)?;
+                if asked.clearance < -settings.tolerance && view.is_beneath_its_cover(at) {
+                    return None;
+                }
+                let v = view.pair.coverage.covered[at];
+                let corners = view.outer_side().topology.triangles[asked.triangle as usize];
+                Some(Gap {
+                    gap: asked.clearance,
+                    way: -asked.normal,
+                    own: (view.pair.inner, [(v, 1.0), (v, 0.0)]),
+                    other: (view.pair.outer, corners, asked.barycentric),
+                })
+            }
+            Place::Over { pair, at } => {
+                let view = self.view(pair, settings);
+                let asked = view.ask_outer(at)?;
+                let v = view.pair.coverage.over[at];
+                let corners = view.inner_side().topology.triangles[asked.triangle as usize];
+                Some(Gap {
+                    gap: asked.clearance,
+                    way: asked.normal,
+                    own: (view.pair.outer, [(v, 1.0), (v, 0.0)]),
+                    other: (view.pair.inner, corners, asked.barycentric),
+                })
+            }
+            Place::Edge { pair, on_outer, edge, share } => {
+                self.edge_gap(pair, settings, (on_outer, edge, f32::from(share) / 256.0))
+            }
+            Place::Inside { layers, vertex } => self.inside_gap(layers, vertex),
+        }
+    }
+
+    fn edge_gap(
+        &self,
+        pair: usize,
+        settings: Settings,
+        (on_outer, edge, share): (bool, [u32; 2], f32),
+    ) -> Option<Gap> {
+        let view = self.view(pair, settings);
+        let (positions, normals) = match on_outer {
+            true => (&view.outer().positions, &view.outer().towards_body.normals),
+            false => (&view.inner().positions, &view.inner().outside().normals),
+        };
+        let mix = |of: &[Vec3]| of[edge[0] as usize].lerp(of[edge[1] as usize], share);
+        let at = (mix(positions), mix(normals).normalize_or(Vec3::Y));
+        let own = [(edge[0], 1.0 - share), (edge[1], share)];
+        let gap = match on_outer {
+            true => {
+                let asked = view.ask_outer_at(at, u32::MAX)?;
+                let corners = view.inner_side().topology.triangles[asked.triangle as usize];
+                let other = (view.pair.inner, corners, asked.barycentric);
+                Gap { gap: asked.clearance, way: asked.normal, own: (view.pair.outer, own), other }
+            }
+            false => {
+                let asked = view.ask_inner_at(at, settings.sunk_reach, u32::MAX)?;
+                let corners = view.outer_side().topology.triangles[asked.triangle as usize];
+                let other = (view.pair.outer, corners, asked.barycentric);
+                Gap { gap: asked.clearance, way: -asked.normal, own: (view.pair.inner, own), other }
+            }
+        };
+        Some(gap)
+    }
+
+    fn inside_gap(&self, (layer, other): (usize, usize), vertex: u32) -> Option<Gap> {
+        let depth = self.depth_in((layer, other), vertex)?;
+        let (corners, shares) = way_out(self.outfit(), self.buffers(), (layer, other), vertex)?;
+        let p = self.buffers().positions(layer)[vertex as usize];
+        let positions = self.buffers().positions(other);
+        let out: Vec3 = (0..3).map(|k| positions[corners[k] as usize] * shares[k]).sum();
+        let way = (out - p).try_normalize()?;
+        Some(Gap {
+            gap: -depth,
+            way,
+            own: (layer, [(vertex, 1.0), (vertex, 0.0)]),
+            other: (other, corners, shares),
+        })
+    }
+}
+
+impl StretchSpot {
+    /// The place where it is deepest.
+    pub fn place(&self, pair: usize) -> Place {
+        let (edge, on_outer) = (self.edge, self.on_outer);
+        Place::Edge { pair, on_outer, edge, share: self.share }
+    }
+}
+
+impl Outfit {
+    /// The place of a vertex of one layer of a pair; `None` when it is not asked.
+    pub fn place_of(&self, pair: usize, on_outer: bool, vertex: u32) -> Option<Place> {
+        let coverage = &self.pairs[pair].coverage;
+        match on_outer {
+            true => coverage.over.binary_search(&vertex).ok().map(|at| Place::Over { pair, at }),
+            false => coverage.covered.binary_search(&vertex).ok().map(|at| Place::Covered { pair, at }),
+        }
+    }
+
+    /// The places of a pair of which the vertex, or what it lay over or under at rest, is of those that `wanted` (layer
+    /// and vertex) takes.
+    pub fn places(&self, pair: usize, wanted: &dyn Fn(usize, u32) -> bool) -> Vec<Place> {
+        let Pair { outer, inner, coverage } = &self.pairs[pair];
+        let (above, below) = (&self.layers[*outer].walls.towards_body, self.layers[*inner].walls.outside());
+        let any = |layer: usize, side: &Side, face: u32| {
+            let corners = side.topology.triangles.get(face as usize);
+            corners.is_some_and(|t| t.iter().any(|v| wanted(layer, *v)))
+        };
+        let covered = coverage.covered.iter().zip(&coverage.covers).enumerate();
+        let covered = covered
+            .filter(|(_, (v, cover))| wanted(*inner, **v) || any(*outer, above, cover.triangle))
+            .map(|(at, _)| Place::Covered { pair, at });
+        let over = coverage.over.iter().zip(&coverage.over_seeds).enumerate();
+        let over = over
+            .filter(|(_, (v, seed))| wanted(*outer, **v) || any(*inner, below, **seed))
+            .map(|(at, _)| Place::Over { pair, at });
+        covered.chain(over).collect()
+    }
+
+    /// How deep a place is at rest already, metres; `at_rest` is one a pair, or empty.
+    pub fn wrong_at_rest(&self, place: &Place, at_rest: &[Arc<AtRest>]) -> f32 {
+        let of =
+            |pair: usize, told: &dyn Fn(&AtRest) -> f32| at_rest.get(pair).map_or(0.0, |rest| told(rest));
+        match *place {
+            Place::Covered { pair, at } => {
+                of(pair, &|rest| rest.depth(false, self.pairs[pair].coverage.covered[at]))
+            }
+            Place::Over { pair, at } => {
+                of(pair, &|rest| rest.depth(true, self.pairs[pair].coverage.over[at]))
+            }
+            Place::Edge { pair, on_outer, edge, .. } => of(pair, &|rest| rest.edge_depth(on_outer, edge)),
+            Place::Inside { .. } => 0.0,
+        }
+    }
+}

@@ -1,0 +1,280 @@
+//! What may move, and what a move costs: cloth vertex by vertex along its own normal at rest, stiff parts as a whole,
+//! both walls of a plate alike. Along the normal only, since that is where the way out lies nearly everywhere, and a
+//! third of the unknowns is solved for in a tenth of the time.
+
+use super::finite_newton::{Demands, Lower};
+use super::rigid::CLOTH;
+use crate::bind::Laplacian;
+use crate::clearance::Layer;
+use crate::mesh::vertex_normals;
+use crate::query::Bvh;
+use glam::Vec3;
+use std::collections::BTreeMap;
+
+/// What a vertex moves by.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Handle {
+    /// It stays.
+    Fixed,
+    /// Along its way, by this unknown.
+    Free(u32),
+    /// With a stiff part.
+    Part(u32),
+}
+
+/// A stiff part: a shift and a turn about its middle, six unknowns.
+#[derive(Clone, Copy, Debug)]
+struct Part {
+    first: u32,
+    middle: Vec3,
+    /// No vertex lies further from the middle, metres.
+    radius: f32,
+}
+
+/// The unknowns of a mending.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Moves {
+    /// By layer, then vertex; empty for a layer that stays.
+    handles: Vec<Vec<Handle>>,
+    parts: Vec<Part>,
+    /// By unknown the unit direction of a vertex that moves by itself.
+    ways: Vec<Vec3>,
+    /// How many unknowns.
+    pub count: usize,
+}
+
+/// Weights of the cost: of the change of shape (membrane and bending), and of the move itself; both against a mean
+/// diagonal of 1.
+const SHAPE: f64 = 0.1;
+const MOVE: f64 = 0.1;
+/// A stiff part weighs as much as so many vertices of cloth, at most.
+const PART: f64 = 30.0;
+/// How closely a stiff part on cloth follows it.
+const FOLLOW: f64 = 3.0;
+/// Cloth further from a stiff part than this does not carry it, metres.
+const CARRIES: f32 = 0.02;
+
+impl Moves {
+    /// With the `active` vertices of each layer (none for one that stays). The rest positions of the layers are those
+    /// that they begin with.
+    pub fn new(layers: &[Layer], active: &[Vec<bool>]) -> Self {
+        let mut moves = Self::default();
+        for (layer, active) in layers.iter().zip(active) {
+            let handles = if active.is_empty() { Vec::new() } else { moves.handles_of(layer, active) };
+            moves.handles.push(handles);
+        }
+        moves
+    }
+
+    fn handles_of(&mut self, layer: &Layer, active: &[bool]) -> Vec<Handle> {
+        let mut handles = vec![Handle::Fixed; layer.rest.len()];
+        let mut parts: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
+        let part_of = |v: usize| match (layer.stiff, layer.rigid.get(v)) {
+            (_, Some(&part)) => part,
+            (true, None) => layer.topology.shell_of_vertex[v],
+            (false, None) => CLOTH,
+        };
+        (0..handles.len()).for_each(|v| parts.entry(part_of(v)).or_default().push(v));
+        for (part, vertices) in parts {
+            if part != CLOTH && vertices.iter().any(|v| active[*v]) {
+                let middle = vertices.iter().map(|v| layer.rest[*v]).sum::<Vec3>() / vertices.len() as f32;
+                vertices.iter().for_each(|v| handles[*v] = Handle::Part(self.parts.len() as u32));
+                let away = |v: &usize| layer.rest[*v].distance(middle);
+                let radius = vertices.iter().map(away).fold(0.0, f32::max);
+                self.parts.push(Part { first: self.count as u32, middle, radius });
+                self.count += 6;
+                self.ways.resize(self.count, Vec3::ZERO);
+            }
+        }
+        let partners = partners_of(layer);
+        let own = |v: usize| partners.get(v).is_none_or(|p| *p as usize == v);
+        let normals = vertex_normals(&layer.rest, &layer.topology.triangles);
+        for v in (0..handles.len()).filter(|v| active[*v] && own(*v) && part_of(*v) == CLOTH) {
+            handles[v] = Handle::Free(self.count as u32);
+            self.ways.push(normals[v]);
+            self.count += 1;
+        }
+        // The wall that is not measured goes with the one that is.
+        for v in (0..handles.len()).filter(|v| !own(*v) && part_of(*v) == CLOTH) {
+            handles[v] = handles[partners[v] as usize];
+        }
+        handles
+    }
+
+    /// Adds to `entries` what a move of a vertex counts, whose gradient (at rest) is `gradient`; `rest` is where the
+    /// vertex was at first.
+    pub fn add(&self, (layer, v): (usize, u32), rest: Vec3, gradient: Vec3, entries: &mut Vec<(u32, f64)>) {
+        let Some(handle) = self.handles[layer].get(v as usize) else { return };
+        match *handle {
+            Handle::Fixed => {}
+            Handle::Free(at) => {
+                let along = gradient.dot(self.ways[at as usize]);
+                entries.push((at, f64::from(along)));
+            }
+            Handle::Part(part) => {
+                let Part { first, middle, .. } = self.parts[part as usize];
+                for (first, g) in [(first, gradient), (first + 3, (rest - middle).cross(gradient))] {
+                    entries.extend((0..3).map(|k| (first + k, f64::from(g[k as usize]))));
+                }
+            }
+        }
+    }
+
+    /// The move of a vertex, as `x` says.
+    pub fn of(&self, (layer, v): (usize, usize), rest: Vec3, x: &[f64]) -> Vec3 {
+        let three = |first: u32| Vec3::from_array([0, 1, 2].map(|k| x[first as usize + k] as f32));
+        match self.handles[layer].get(v) {
+            None | Some(Handle::Fixed) => Vec3::ZERO,
+            Some(Handle::Free(at)) => self.ways[*at as usize] * x[*at as usize] as f32,
+            Some(Handle::Part(part)) => {
+                let Part { first, middle, .. } = self.parts[*part as usize];
+                three(first) + three(first + 3).cross(rest - middle)
+            }
+        }
+    }
+
+    /// Demands that nothing go further than `longest` from where it is `now`, nor further than `limit` in all (metres):
+    /// what is taken as linear is so near by only.
+    pub fn keep_within(&self, now: &[f64], (longest, limit): (f32, f32), demands: &mut Demands) {
+        let mut keep = |at: u32, lever: f64| {
+            let (now, longest, limit) =
+                (now[at as usize], f64::from(longest) / lever, f64::from(limit) / lever);
+            demands.push(&[(at, 1.0)], (now - longest).max(-limit));
+            demands.push(&[(at, -1.0)], -(now + longest).min(limit));
+        };
+        for handle in self.handles.iter().flatten() {
+            if let Handle::Free(at) = handle {
+                keep(*at, 1.0);
+            }
+        }
+        for Part { first, radius, .. } in &self.parts {
+            (0..3).for_each(|k| keep(first + k, 1.0));
+            (3..6).for_each(|k| keep(first + k, f64::from(radius.max(1e-3))));
+        }
+    }
+
+    /// From `now` towards `x`, nothing further than `longest` (metres): cloth by vertices, a stiff part as a whole.
+    pub fn towards(&self, (now, x): (&[f64], &[f64]), longest: f32) -> Vec<f64> {
+        let mut next = now.to_vec();
+        let mut go = |first: u32, count: usize, length: f64| {
+            let share = (f64::from(longest) / length.max(f64::MIN_POSITIVE)).min(1.0);
+            let all = first as usize..first as usize + count;
+            all.for_each(|k| next[k] = now[k] + (x[k] - now[k]) * share);
+        };
+        let length = |first: u32| {
+            (first as usize..first as usize + 3).map(|k| (x[k] - now[k]).powi(2)).sum::<f64>().sqrt()
+        };
+        for handle in self.handles.iter().flatten() {
+            if let Handle::Free(at) = handle {
+                go(*at, 1, (x[*at as usize] - now[*at as usize]).abs());
+            }
+        }
+        for Part { first, radius, .. } in &self.parts {
+            go(*first, 6, length(*first) + length(first + 3) * f64::from(*radius));
+        }
+        next
+    }
+
+    /// What moves cost, as the lower triangle of a matrix.
+    pub fn cost(&self, layers: &[Layer]) -> Lower {
+        let mut cost = Lower::new();
+        for (index, layer) in layers.iter().enumerate().filter(|(i, _)| !self.handles[*i].is_empty()) {
+            self.cloth_cost(index, layer, &mut cost);
+            self.part_cost(index, layer, &mut cost);
+            self.follow_cost(index, layer, &mut cost);
+        }
+        cost
+    }
+
+    /// Membrane and bending energy of the move of cloth (L + L M⁻¹ L, see [`Laplacian::energy_row`]), and its size.
+    fn cloth_cost(&self, index: usize, layer: &Layer, cost: &mut Lower) {
+        let free = |v: usize| match self.handles[index][v] {
+            Handle::Free(first) => Some(first),
+            _ => None,
+        };
+        let laplacian = Laplacian::new(&layer.rest, &layer.topology.triangles, &layer.topology.neighbours);
+        let mut scratch = vec![0.0; layer.rest.len()];
+        let rows: Vec<(usize, Vec<(usize, f64)>)> = (0..layer.rest.len())
+            .filter(|v| free(*v).is_some())
+            .map(|v| (v, laplacian.energy_row(v, &mut scratch)))
+            .collect();
+        let diagonal =
+            |(v, row): &(usize, Vec<(usize, f64)>)| row.iter().find(|e| e.0 == *v).map_or(0.0, |e| e.1);
+        let mean = rows.iter().map(diagonal).sum::<f64>() / rows.len().max(1) as f64;
+        let scale = SHAPE / mean.max(f64::MIN_POSITIVE);
+        let mut add = |a: u32, b: u32, value: f64| {
+            if a >= b {
+                let alike = self.ways[a as usize].dot(self.ways[b as usize]);
+                cost.push((a, b, value * f64::from(alike)));
+            }
+        };
+        for (v, row) in &rows {
+            let Some(own) = free(*v) else { continue };
+            add(own, own, MOVE);
+            row.iter().for_each(|(w, q)| free(*w).into_iter().for_each(|other| add(own, other, q * scale)));
+        }
+    }
+
+    /// A stiff part costs by how far its vertices go, on the mean.
+    fn part_cost(&self, index: usize, layer: &Layer, cost: &mut Lower) {
+        let mut sizes: BTreeMap<u32, usize> = BTreeMap::new();
+        for handle in &self.handles[index] {
+            if let Handle::Part(part) = handle {
+                *sizes.entry(*part).or_default() += 1;
+            }
+        }
+        for (v, handle) in self.handles[index].iter().enumerate() {
+            let Handle::Part(part) = handle else { continue };
+            let size = sizes[part] as f64;
+            for axis in [Vec3::X, Vec3::Y, Vec3::Z] {
+                self.add_square((index, v as u32), layer.rest[v], axis, MOVE * size.min(PART) / size, cost);
+            }
+        }
+    }
+
+    fn add_square(&self, of: (usize, u32), rest: Vec3, axis: Vec3, weight: f64, cost: &mut Lower) {
+        let mut entries = Vec::with_capacity(6);
+        self.add(of, rest, axis, &mut entries);
+        square(&entries, weight, cost);
+    }
+
+    /// Buttons go with their cloth.
+    fn follow_cost(&self, index: usize, layer: &Layer, cost: &mut Lower) {
+        let handles = &self.handles[index];
+        let cloth: Vec<u32> =
+            (0..handles.len() as u32).filter(|v| !matches!(handles[*v as usize], Handle::Part(_))).collect();
+        if layer.stiff || cloth.is_empty() || !handles.iter().any(|h| matches!(h, Handle::Part(_))) {
+            return;
+        }
+        let places: Vec<Vec3> = cloth.iter().map(|v| layer.rest[*v as usize]).collect();
+        let tree = Bvh::over_points(&places);
+        for (v, handle) in handles.iter().enumerate() {
+            let Handle::Part(_) = handle else { continue };
+            let Some(hit) = tree.closest(layer.rest[v], CARRIES) else { continue };
+            let below = cloth[hit.triangle as usize];
+            for axis in [Vec3::X, Vec3::Y, Vec3::Z] {
+                let mut entries = Vec::with_capacity(9);
+                self.add((index, v as u32), layer.rest[v], axis, &mut entries);
+                self.add((index, below), layer.rest[below as usize], -axis, &mut entries);
+                square(&entries, FOLLOW, cost);
+            }
+        }
+    }
+}
+
+/// The measured vertex that each goes with; empty when all are measured.
+pub(super) fn partners_of(layer: &Layer) -> Vec<u32> {
+    let two = layer.walls.away_from_body.is_some() && !layer.stiff;
+    if two {
+        layer.walls.towards_body.measured_partners(&layer.rest)
+    } else {
+        Vec::new()
+    }
+}
+
+/// Adds weight·(e·x)².
+fn square(entries: &[(u32, f64)], weight: f64, cost: &mut Lower) {
+    for &(a, g) in entries {
+        cost.extend(entries.iter().filter(|e| e.0 <= a).map(|e| (a, e.0, weight * g * e.1)));
+    }
+}

@@ -1,0 +1,37 @@
+//! The least change that meets demands, against a quadratic programme.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use serde_json::Value;
+use tin_cloak_core::mend::{least_change, Demands, Lower};
+
+fn numbers(v: &Value) -> Vec<f64> {
+    v.as_array().unwrap().iter().map(|x| x.as_f64().unwrap()).collect()
+}
+
+fn rows(v: &Value) -> Vec<Vec<f64>> {
+    v.as_array().unwrap().iter().map(numbers).collect()
+}
+
+/// Made by `tests/reference/least_change.py` with OSQP (Stellato et al. 2020): demands with squared slack.
+#[test]
+fn the_cost_is_that_of_the_quadratic_programme() {
+    let all: Value = serde_json::from_str(include_str!("reference/least_change.json")).unwrap();
+    let weight = all["weight"].as_f64().unwrap();
+    for problem in all["problems"].as_array().unwrap() {
+        let (q, g, need) = (rows(&problem["q"]), rows(&problem["g"]), numbers(&problem["need"]));
+        let n = q.len();
+        let lower = |i: usize| (0..=i).map(move |k| (i, k));
+        let cost: Lower = (0..n).flat_map(lower).map(|(i, k)| (i as u32, k as u32, q[i][k])).collect();
+        let mut demands = Demands::default();
+        for (row, need) in g.iter().zip(&need) {
+            let entries: Vec<(u32, f64)> = (0..n as u32).map(|k| (k, row[k as usize])).collect();
+            demands.push(&entries, *need);
+        }
+        let x = least_change(&cost, &demands, weight, vec![0.0; n]).unwrap();
+        let dot = |a: &[f64]| a.iter().zip(&x).map(|(a, x)| a * x).sum::<f64>();
+        let own: f64 = (0..n).map(|i| x[i] * dot(&q[i])).sum::<f64>() * 0.5;
+        let slack: f64 = (0..need.len()).map(|i| demands.short(i, &x).max(0.0).powi(2)).sum();
+        let (told, wished) = (own + 0.5 * weight * slack, problem["cost"].as_f64().unwrap());
+        assert!((told - wished).abs() <= wished * 0.01 + 1e-9, "{told} for {wished}, {n} unknowns");
+    }
+}

@@ -1,0 +1,98 @@
+//! Pushing layers off each other: known answers.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::*;
+use std::sync::Arc;
+use tin_cloak_core::clearance::Outfit;
+use tin_cloak_core::glam::{Mat4, Vec3};
+use tin_cloak_core::mend::{push_out, trouble_in, Mended, Mending, PushSettings, TrialPose};
+use tin_cloak_core::shapes::{outfit, Shape};
+use tin_cloak_core::skin::Skin;
+use tin_cloak_core::JointId;
+
+fn rest() -> TrialPose {
+    TrialPose { matrices: vec![Mat4::IDENTITY; 2], amounts: Vec::new() }
+}
+
+fn pushed(outfit: &Outfit, movable: &[usize], poses: &[TrialPose]) -> Mended {
+    let settings = PushSettings::default();
+    let trouble = trouble_in(outfit, poses, settings.measure);
+    let (held, at_rest) = (&[][..], &[][..]);
+    let mending = Mending { outfit, movable, held, poses, trouble: &trouble, at_rest, settings };
+    push_out(mending, &|_| true).unwrap().unwrap()
+}
+
+fn furthest(before: &[Vec3], after: &[Vec3]) -> f32 {
+    before.iter().zip(after).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max)
+}
+
+#[test]
+fn a_ball_through_a_shell_moves_it_by_the_depth_and_the_margin() {
+    for deep in [0.001f32, 0.003, 0.008] {
+        let shell = moved(sphere(0.105, 40), Vec3::Z * -(0.005 + deep));
+        let o = outfit(&sphere(0.1, 40), std::slice::from_ref(&shell));
+        let told = pushed(&o, &[1], &[rest()]);
+        let wished = deep + 0.001;
+        let most = told.pieces[0].furthest;
+        assert!(told.short.1 == 0.0 && most < wished * 1.3, "{deep}: {most} for {wished}, {:?}", told.pieces);
+        // Behind, where nothing is near, nothing moves.
+        let behind = shell.0.iter().zip(&told.rest[1]).filter(|(p, _)| p.z < -0.08);
+        behind.for_each(|(a, b)| assert!(a.distance(*b) < 1e-4, "{} at {a}", a.distance(*b)));
+    }
+}
+
+#[test]
+fn nothing_moves_where_nothing_is_through() {
+    let o = outfit(&sphere(0.1, 24), &[sphere(0.102, 24), sphere(0.11, 24)]);
+    let told = pushed(&o, &[1, 2], &[rest()]);
+    (1..3).for_each(|layer| assert_eq!(told.rest[layer], o.layers[layer].rest));
+}
+
+#[test]
+fn three_shells_of_which_the_inner_presses_come_clear_in_order() {
+    let inner = moved(sphere(0.103, 32), Vec3::Z * -0.006);
+    let o = outfit(&sphere(0.1, 32), &[inner, sphere(0.1075, 32), sphere(0.1105, 32)]);
+    let told = pushed(&o, &[1, 2, 3], &[rest()]);
+    assert_eq!(told.short.1, 0.0, "{:?}", told.pieces);
+    let mut clear = o.clone();
+    clear.layers.iter_mut().zip(&told.rest).for_each(|(layer, rest)| layer.rest.clone_from(rest));
+    let left = trouble_in(&clear, &[rest()], PushSettings::default().measure);
+    assert!(left[0].is_empty(), "{} places are left", left[0].len());
+}
+
+#[test]
+fn a_stiff_box_on_a_bulge_goes_as_one() {
+    let lid: Shape = moved(sphere(0.105, 24), Vec3::Z * -0.008);
+    let mut o = outfit(&sphere(0.1, 32), std::slice::from_ref(&lid));
+    o.layers[1].stiff = true;
+    o.layers[1].rigid = Arc::new(vec![0; lid.0.len()]);
+    let told = pushed(&o, &[1], &[rest()]);
+    assert_eq!(told.short.1, 0.0, "{:?}", told.pieces);
+    for pair in lid.0.windows(2).zip(told.rest[1].windows(2)) {
+        let (before, after) = (pair.0[0].distance(pair.0[1]), pair.1[0].distance(pair.1[1]));
+        assert!((before - after).abs() < 1e-5, "{before} {after}");
+    }
+    assert!((0.0025..0.006).contains(&furthest(&lid.0, &told.rest[1])));
+}
+
+#[test]
+fn two_poses_that_pull_opposite_ways_are_met_half_way() {
+    // A plate of a shell that one pose wants further left and another further right, by the same.
+    let shell = sphere(0.102, 32);
+    let mut o = outfit(&sphere(0.1, 32), std::slice::from_ref(&shell));
+    o.layers[1].stiff = true;
+    o.layers[1].rigid = Arc::new(vec![0; shell.0.len()]);
+    let joint = |j: u16, n: usize| Skin::uniform(n, &[(JointId(j), 1.0)], 2).unwrap();
+    o.layers[0].skin = joint(0, o.layers[0].rest.len());
+    o.layers[1].skin = joint(1, shell.0.len());
+    let by = |x: f32| TrialPose {
+        matrices: vec![Mat4::IDENTITY, Mat4::from_translation(Vec3::X * x)],
+        amounts: Vec::new(),
+    };
+    let told = pushed(&o, &[1], &[by(0.006), by(-0.006)]);
+    let middle = told.rest[1].iter().sum::<Vec3>() / shell.0.len() as f32;
+    let first = shell.0.iter().sum::<Vec3>() / shell.0.len() as f32;
+    assert!((middle - first).length() < 5e-4, "{}", middle - first);
+}
