@@ -360,6 +360,11 @@ impl Board {
         self.is_whole() && self.bad_cells() == 0 && self.unmeasurable_cells() == 0
     }
 
+    /// The sum of the depths of the counted cells out of tolerance, millimetres.
+    pub fn out_mm(&self) -> f32 {
+        self.out(Counts::Counted).map(|c| c.2.depth_mm()).sum()
+    }
+
     /// How many counted cells are out of tolerance.
     pub fn bad_cells(&self) -> usize {
         self.out(Counts::Counted).count()

@@ -278,9 +278,10 @@ fn why_left(
     }
 }
 
-/// Fewer counted cells out of tolerance, or as many with fewer spots.
+/// Counted cells are out of tolerance less deep in all, no more of them, and no more spots show.
 fn is_better(after: &Board, before: &Board) -> bool {
-    (after.bad_cells(), spots(after)) < (before.bad_cells(), spots(before))
+    let no_worse = after.bad_cells() <= before.bad_cells() && spots(after) <= spots(before);
+    no_worse && after.out_mm() < before.out_mm()
 }
 
 /// Deepest of what shows through the layer of a number on a board, and how many spots of it show.
