@@ -21,17 +21,31 @@ pub struct Demands {
     unknowns: Vec<u32>,
     gradients: Vec<f64>,
     needs: Vec<f64>,
+    /// How much each counts beside the others.
+    weights: Vec<f64>,
 }
 
 impl Default for Demands {
     fn default() -> Self {
-        Self { starts: vec![0], unknowns: Vec::new(), gradients: Vec::new(), needs: Vec::new() }
+        Self {
+            starts: vec![0],
+            unknowns: Vec::new(),
+            gradients: Vec::new(),
+            needs: Vec::new(),
+            weights: Vec::new(),
+        }
     }
 }
 
 impl Demands {
     /// Adds one: each unknown at most once.
     pub fn push(&mut self, entries: &[(u32, f64)], need: f64) {
+        self.push_weighed(entries, need, 1.0);
+    }
+
+    /// Adds one that counts `weight` times.
+    pub fn push_weighed(&mut self, entries: &[(u32, f64)], need: f64, weight: f64) {
+        self.weights.push(weight);
         self.unknowns.extend(entries.iter().map(|e| e.0));
         self.gradients.extend(entries.iter().map(|e| e.1));
         self.starts.push(self.unknowns.len());
@@ -58,6 +72,12 @@ impl Demands {
         self.needs[i] - self.row(i).map(|(k, g)| g * x[k as usize]).sum::<f64>()
     }
 
+    /// Has the first `count` count the less the more they are short of at `x`, beyond `mean`.
+    fn weigh_by_shortness(&mut self, count: usize, mean: f64, x: &[f64]) {
+        let weigh = |i: usize| mean / self.short(i, x).max(mean);
+        self.weights = (0..count).map(weigh).chain(self.weights[count..].iter().copied()).collect();
+    }
+
     fn shortfalls(&self, x: &[f64]) -> Vec<f64> {
         (0..self.len()).into_par_iter().with_min_len(512).map(|i| self.short(i, x)).collect()
     }
@@ -66,10 +86,14 @@ impl Demands {
 /// A symmetric matrix by its lower triangle: row, column (no larger), value. The same place may come more than once.
 pub type Lower = Vec<(u32, u32, f64)>;
 
-/// Newton steps before it is taken as it is.
-const MOST_STEPS: usize = 25;
-/// Less than this share won by each of two steps is not worth a third.
+/// Newton steps before it is taken as it is: whole ones first, then those that must win something.
+const WHOLE_STEPS: usize = 12;
+const SURE_STEPS: usize = 25;
+/// Less than these shares won by each of three steps are not worth a fourth.
 const WON: f64 = 0.005;
+const SURELY_WON: f64 = 0.001;
+/// Demands weigh little at first: so each weight begins near its end.
+const WEIGHTS: [f64; 3] = [0.01, 0.1, 1.0];
 
 /// The x of least cost, beginning at `x`; every demand weighs `weight`. `cost` must be positive definite.
 ///
@@ -92,29 +116,164 @@ pub fn least_change(
     weight: f64,
     mut x: Vec<f64>,
 ) -> Result<Vec<f64>, BindError> {
-    let mut shortfalls = demands.shortfalls(&x);
-    let (mut last, mut stale) = (f64::INFINITY, 0);
-    for _ in 0..MOST_STEPS {
-        let active: Vec<usize> = (0..demands.len()).filter(|&i| shortfalls[i] > 0.0).collect();
-        let aim = solve_active(cost, demands, &active, weight, x.len())?;
-        let step: Vec<f64> = aim.iter().zip(&x).map(|(a, x)| a - x).collect();
-        let largest = step.iter().fold(0.0f64, |most, s| most.max(s.abs()));
-        if largest < 1e-7 {
-            break;
-        }
-        let at = demands.shortfalls(&aim);
-        let same = (0..demands.len()).all(|i| (at[i] > 0.0) == (shortfalls[i] > 0.0));
-        let share = if same { 1.0 } else { best_share(cost, (&x, &step), (&shortfalls, &at), weight) };
-        x.iter_mut().zip(&step).for_each(|(x, s)| *x += s * share);
-        shortfalls.iter_mut().zip(&at).for_each(|(s, at)| *s += (at - *s) * share);
-        let now = cost_of(cost, &x) + weight * shortfalls.iter().map(|s| s.max(0.0).powi(2)).sum::<f64>();
-        stale = if now > last * (1.0 - WON) { stale + 1 } else { 0 };
-        if same || stale > 1 {
-            break;
-        }
-        last = now;
+    let unknowns = x.len();
+    for share in WEIGHTS {
+        x = Problem { cost, demands, weight: weight * share, unknowns }.solved(x)?;
     }
     Ok(x)
+}
+
+/// The same with what the first `count` demands are short of counted once instead of squared, beyond `mean`: what
+/// cannot be met holds up nothing about it. By solving again with weights that make squares of it (iteratively
+/// reweighted least squares; Holland & Welsch, “Robust regression using iteratively reweighted least-squares”, 1977),
+/// `times` times.
+///
+/// # Errors
+/// When the system cannot be factored.
+pub(super) fn least_change_of_most(
+    cost: &Lower,
+    demands: &mut Demands,
+    weight: f64,
+    (count, mean, times): (usize, f64, usize),
+    x: Vec<f64>,
+) -> Result<Vec<f64>, BindError> {
+    let unknowns = x.len();
+    let mut x = least_change(cost, demands, weight, x)?;
+    for _ in 0..times {
+        demands.weigh_by_shortness(count, mean, &x);
+        x = Problem { cost, demands, weight, unknowns }.solved(x)?;
+    }
+    Ok(x)
+}
+
+/// Demands that all weigh so much, and what a change costs.
+#[derive(Clone, Copy)]
+struct Problem<'a> {
+    cost: &'a Lower,
+    demands: &'a Demands,
+    weight: f64,
+    unknowns: usize,
+}
+
+impl Problem<'_> {
+    /// What is to be least.
+    fn value(&self, x: &[f64], shortfalls: &[f64]) -> f64 {
+        let squares = shortfalls.iter().zip(&self.demands.weights).map(|(s, w)| w * s.max(0.0).powi(2));
+        0.5 * (cost_of(self.cost, x) + self.weight * squares.sum::<f64>())
+    }
+
+    /// Whole Newton steps end after a few, nearly always. Where they do not, the best of them is gone on from with
+    /// steps that are shortened until they win something.
+    fn solved(&self, x: Vec<f64>) -> Result<Vec<f64>, BindError> {
+        let mut shortfalls = self.demands.shortfalls(&x);
+        let (mut least, mut best, mut stale) = (self.value(&x, &shortfalls), x, 0);
+        for _ in 0..WHOLE_STEPS {
+            let aim = self.aim(&shortfalls)?;
+            let at = self.demands.shortfalls(&aim);
+            let (same, value) = (are_same(&shortfalls, &at), self.value(&aim, &at));
+            stale = if value < least * (1.0 - WON) { 0 } else { stale + 1 };
+            if value < least {
+                (least, best) = (value, aim);
+            }
+            if same {
+                return Ok(best);
+            }
+            if stale > 2 {
+                break;
+            }
+            shortfalls = at;
+        }
+        self.descended(best)
+    }
+
+    fn descended(&self, mut x: Vec<f64>) -> Result<Vec<f64>, BindError> {
+        let mut shortfalls = self.demands.shortfalls(&x);
+        let (mut last, mut stale) = (f64::INFINITY, 0);
+        for _ in 0..SURE_STEPS {
+            let aim = self.aim(&shortfalls)?;
+            let step: Vec<f64> = aim.iter().zip(&x).map(|(a, x)| a - x).collect();
+            let at = self.demands.shortfalls(&aim);
+            let same = are_same(&shortfalls, &at);
+            let share = if same { 1.0 } else { self.best_share((&x, &step), (&shortfalls, &at)) };
+            x.iter_mut().zip(&step).for_each(|(x, s)| *x += s * share);
+            shortfalls.iter_mut().zip(&at).for_each(|(s, at)| *s += (at - *s) * share);
+            let now = self.value(&x, &shortfalls);
+            stale = if now > last * (1.0 - SURELY_WON) { stale + 1 } else { 0 };
+            if same || stale > 2 {
+                break;
+            }
+            last = now;
+        }
+        Ok(x)
+    }
+
+    /// Where the cost is least if the demands that are short stay so and no other comes to be.
+    fn aim(&self, shortfalls: &[f64]) -> Result<Vec<f64>, BindError> {
+        let active: Vec<usize> = (0..shortfalls.len()).filter(|&i| shortfalls[i] > 0.0).collect();
+        let (cost, demands, n) = (self.cost, self.demands, self.unknowns);
+        let row = |&i: &usize| {
+            let entries: Vec<(u32, f64)> = demands.row(i).collect();
+            let weight = self.weight * demands.weights[i];
+            let mut all = Vec::with_capacity(entries.len() * (entries.len() + 1) / 2);
+            for &(a, g) in &entries {
+                all.extend(entries.iter().filter(|e| e.0 <= a).map(|e| (a, e.0, weight * g * e.1)));
+            }
+            all
+        };
+        let mut all: Lower = active.par_iter().with_min_len(64).flat_map_iter(row).collect();
+        all.extend(cost);
+        // Column by column; what comes to one place is summed in the order in which it came.
+        all.par_sort_by_key(|e| (e.1, e.0));
+        let mut triplets: Vec<Triplet<usize, usize, f64>> = Vec::with_capacity(all.len() / 2);
+        for (i, k, value) in all {
+            match triplets.last_mut().filter(|t| (t.row, t.col) == (i as usize, k as usize)) {
+                Some(last) => last.val += value,
+                None => triplets.push(Triplet::new(i as usize, k as usize, value)),
+            }
+        }
+        let mut right = Mat::<f64>::zeros(n, 1);
+        for i in active {
+            let pull = self.weight * demands.weights[i] * demands.needs[i];
+            demands.row(i).for_each(|(k, g)| right[(k as usize, 0)] += pull * g);
+        }
+        let solved = solve_positive(n, &triplets, &right)?;
+        Ok((0..n).map(|i| solved[(i, 0)]).collect())
+    }
+
+    /// The share of the way, 0 to 1, at which the cost is least: along a line it is a convex function of pieces, whose
+    /// slope is halved down to its zero.
+    fn best_share(&self, (x, step): (&[f64], &[f64]), (from, to): (&[f64], &[f64])) -> f64 {
+        let Self { cost, demands, weight, .. } = *self;
+        let (mut linear, mut square) = (0.0, 0.0);
+        for &(i, k, q) in cost {
+            let (i, k) = (i as usize, k as usize);
+            linear += q * x[i] * step[k] + if i == k { 0.0 } else { q * x[k] * step[i] };
+            square += q * step[i] * step[k] * if i == k { 1.0 } else { 2.0 };
+        }
+        let slope = |t: f64| {
+            let short = |((a, b), w): ((&f64, &f64), &f64)| w * (a + (b - a) * t).max(0.0) * (b - a);
+            linear + square * t + weight * from.iter().zip(to).zip(&demands.weights).map(short).sum::<f64>()
+        };
+        let (mut low, mut high) = (0.0, 1.0);
+        if slope(high) <= 0.0 {
+            return 1.0;
+        }
+        for _ in 0..30 {
+            let middle = 0.5 * (low + high);
+            if slope(middle) > 0.0 {
+                high = middle;
+            } else {
+                low = middle;
+            }
+        }
+        // Never none: the step leads down.
+        high
+    }
+}
+
+/// True when the same demands are short.
+fn are_same(before: &[f64], after: &[f64]) -> bool {
+    before.iter().zip(after).all(|(a, b)| (*a > 0.0) == (*b > 0.0))
 }
 
 /// Twice what a change costs by itself.
@@ -122,67 +281,4 @@ fn cost_of(cost: &Lower, x: &[f64]) -> f64 {
     let twice =
         |&(i, k, q): &(u32, u32, f64)| q * x[i as usize] * x[k as usize] * if i == k { 1.0 } else { 2.0 };
     cost.iter().map(twice).sum()
-}
-
-/// The share of the way, 0 to 1, at which the cost is least: along a line it is a convex function of pieces, whose
-/// slope is halved down to its zero.
-fn best_share(cost: &Lower, (x, step): (&[f64], &[f64]), (from, to): (&[f64], &[f64]), weight: f64) -> f64 {
-    let (mut linear, mut square) = (0.0, 0.0);
-    for &(i, k, q) in cost {
-        let (i, k) = (i as usize, k as usize);
-        linear += q * x[i] * step[k] + if i == k { 0.0 } else { q * x[k] * step[i] };
-        square += q * step[i] * step[k] * if i == k { 1.0 } else { 2.0 };
-    }
-    let slope = |t: f64| {
-        let short = |(a, b): (&f64, &f64)| (a + (b - a) * t).max(0.0) * (b - a);
-        linear + square * t + weight * from.iter().zip(to).map(short).sum::<f64>()
-    };
-    let (mut low, mut high) = (0.0, 1.0);
-    if slope(high) <= 0.0 {
-        return 1.0;
-    }
-    for _ in 0..30 {
-        let middle = 0.5 * (low + high);
-        if slope(middle) > 0.0 {
-            high = middle;
-        } else {
-            low = middle;
-        }
-    }
-    // Never none: the step leads down.
-    high
-}
-
-fn solve_active(
-    cost: &Lower,
-    demands: &Demands,
-    active: &[usize],
-    weight: f64,
-    n: usize,
-) -> Result<Vec<f64>, BindError> {
-    let row = |&i: &usize| {
-        let entries: Vec<(u32, f64)> = demands.row(i).collect();
-        let mut all = Vec::with_capacity(entries.len() * (entries.len() + 1) / 2);
-        for &(a, g) in &entries {
-            all.extend(entries.iter().filter(|e| e.0 <= a).map(|e| (a, e.0, weight * g * e.1)));
-        }
-        all
-    };
-    let mut all: Lower = active.par_iter().with_min_len(64).flat_map_iter(row).collect();
-    all.extend(cost);
-    // Column by column; what comes to one place is summed in the order in which it came.
-    all.par_sort_by_key(|e| (e.1, e.0));
-    let mut triplets: Vec<Triplet<usize, usize, f64>> = Vec::with_capacity(all.len() / 2);
-    for (i, k, value) in all {
-        match triplets.last_mut().filter(|t| (t.row, t.col) == (i as usize, k as usize)) {
-            Some(last) => last.val += value,
-            None => triplets.push(Triplet::new(i as usize, k as usize, value)),
-        }
-    }
-    let mut right = Mat::<f64>::zeros(n, 1);
-    for &i in active {
-        demands.row(i).for_each(|(k, g)| right[(k as usize, 0)] += weight * demands.needs[i] * g);
-    }
-    let solved = solve_positive(n, &triplets, &right)?;
-    Ok((0..n).map(|i| solved[(i, 0)]).collect())
 }

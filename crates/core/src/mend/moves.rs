@@ -49,6 +49,8 @@ const SHAPE: f64 = 0.1;
 const MOVE: f64 = 0.1;
 /// A stiff part weighs as much as so many vertices of cloth, at most.
 const PART: f64 = 30.0;
+/// How much more it counts that nothing goes too far than that it goes far enough.
+const FIRM: f64 = 100.0;
 /// How closely a stiff part on cloth follows it.
 const FOLLOW: f64 = 3.0;
 /// Cloth further from a stiff part than this does not carry it, metres.
@@ -139,8 +141,8 @@ impl Moves {
         let mut keep = |at: u32, lever: f64| {
             let (now, longest, limit) =
                 (now[at as usize], f64::from(longest) / lever, f64::from(limit) / lever);
-            demands.push(&[(at, 1.0)], (now - longest).max(-limit));
-            demands.push(&[(at, -1.0)], -(now + longest).min(limit));
+            demands.push_weighed(&[(at, 1.0)], (now - longest).max(-limit), FIRM);
+            demands.push_weighed(&[(at, -1.0)], -(now + longest).min(limit), FIRM);
         };
         for handle in self.handles.iter().flatten() {
             if let Handle::Free(at) = handle {

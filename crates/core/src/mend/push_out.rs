@@ -3,10 +3,10 @@
 //! Sequential quadratic programming: at every place that is through in some pose, or near to it, the gap in that pose
 //! is taken as linear in the moves at rest (carried through the blended transform of the very vertices: the transpose
 //! of the linear map), and the least change is found that leaves each gap at least the margin, or no less than it was;
-//! what cannot be met is short of by as little as can be, squared, so that it holds up nothing else. Then all places
+//! what cannot be met counts the less the more it is short of, so that it holds up nothing else. Then all places
 //! are asked anew, and the same again, until nothing is short or nothing is won. The state with the least left is kept.
 
-use super::finite_newton::{least_change, Demands};
+use super::finite_newton::{least_change_of_most, Demands};
 use super::moves::{partners_of, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
 use crate::bind::BindError;
@@ -97,7 +97,9 @@ pub struct PieceReport {
 }
 
 /// How much a demand weighs beside the cost of a move.
-const WEIGHT: f64 = 1e4;
+const WEIGHT: f64 = 100.0;
+/// So often what cannot be met is made to count less.
+const REWEIGHED: usize = 3;
 /// A round goes no further than this, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
 /// Around what is through so much may move along, metres.
@@ -146,17 +148,18 @@ pub fn push_out(
     let rounds = mending.settings.rounds;
     let share = |round: usize, part: f32| (round as f32 + part) / (rounds + 1) as f32;
     // Of the states it went through the one with the least left; a fresh measure says whether that is better.
-    let (mut best, mut stale): (Option<(f64, Vec<f64>)>, usize) = (None, 0);
-    let mut first = 0.0;
+    let (mut best, mut stale): (Option<Reached>, usize) = (None, 0);
+    let mut first = Reached::default();
     for round in 0..=rounds {
         if !progress(share(round, 0.0)) {
             return Ok(None);
         }
         let found = work.ask_all(round == 0);
+        let reached = Reached { short: found.short, x: work.x.clone(), left: found.left.clone() };
         if round == 0 {
-            first = found.short;
-        } else if best.as_ref().is_none_or(|(short, _)| found.short < short * WON) {
-            (best, stale) = (Some((found.short, work.x.clone())), 0);
+            first = reached;
+        } else if best.as_ref().is_none_or(|best| found.short < best.short * WON) {
+            (best, stale) = (Some(reached), 0);
         } else {
             stale += 1;
         }
@@ -167,14 +170,25 @@ pub fn push_out(
             return Ok(None);
         }
         let mut demands = found.demands;
+        let wishes = demands.len();
         work.moves.keep_within(&work.x, (LONGEST_STEP, mending.settings.limit), &mut demands);
-        let x = least_change(&work.cost, &demands, WEIGHT, work.x.clone())?;
+        let most = (wishes, mending.settings.measure.tolerance.into(), REWEIGHED);
+        let x = least_change_of_most(&work.cost, &mut demands, WEIGHT, most, work.x.clone())?;
         work.go_to(&x);
     }
-    let (last, x) = best.unwrap_or_else(|| (first, vec![0.0; work.moves.count]));
+    let first_short = first.short;
+    let Reached { short, x, left } = best.unwrap_or(first);
     work.place(&x);
-    let left = work.ask_all(false).left;
-    Ok(Some(Mended { pieces: work.report(&left), rest: work.rest(), short: (first, last) }))
+    Ok(Some(Mended { pieces: work.report(&left), rest: work.rest(), short: (first_short, short) }))
+}
+
+/// A state it went through.
+#[derive(Default)]
+struct Reached {
+    short: f64,
+    x: Vec<f64>,
+    /// By layer the deepest that is left, metres.
+    left: Vec<f32>,
 }
 
 /// What is through in each pose, in sight, asked of every pair.
@@ -223,6 +237,15 @@ struct Found {
     left: Vec<f32>,
 }
 
+/// The layers and vertices that lie in their own layer.
+fn folded(trouble: &Trouble) -> HashSet<(usize, u32)> {
+    let own = |place: &Place| match *place {
+        Place::Inside { layers: (own, other), vertex } if own == other => Some((own, vertex)),
+        _ => None,
+    };
+    trouble.iter().filter_map(own).collect()
+}
+
 struct Work<'a> {
     mending: Mending<'a>,
     /// As it is now.
@@ -235,6 +258,8 @@ struct Work<'a> {
     places: Vec<Place>,
     trouble: Vec<HashSet<Place>>,
     hopeless: HashSet<(usize, usize, usize)>,
+    /// By pose, layer and vertex, what lies in its own part.
+    folded: Vec<HashSet<(usize, u32)>>,
     /// The gaps when last asked.
     last: Vec<HashMap<Place, f32>>,
     /// On the wrong side, but nothing that counts: neither in sight nor through.
@@ -255,6 +280,7 @@ impl<'a> Work<'a> {
             x: Vec::new(),
             places: Vec::new(),
             hopeless: HashSet::new(),
+            folded: mending.trouble.iter().map(folded).collect(),
             last: vec![HashMap::new(); trouble.len()],
             ignored: vec![HashSet::new(); trouble.len()],
             trouble,
@@ -274,7 +300,7 @@ impl<'a> Work<'a> {
         let all: Vec<Asked> = self.ask(|pose| self.mending.trouble[pose].clone());
         // What is deeper than anything may go moves nothing.
         let hopeless = hopeless(&all, self.mending.settings.reach);
-        for (_, _, gap) in all.iter().filter(|a| !hopeless.contains(&between(a)) && !self.is_fold(&a.2)) {
+        for (_, _, gap) in all.iter().filter(|a| !hopeless.contains(&between(a)) && !self.is_fold(a)) {
             seeds[gap.own.0].extend(gap.own.1.iter().filter(|e| e.1 > 0.0).map(|e| e.0));
             seeds[gap.other.0].extend(gap.other.1);
         }
@@ -383,13 +409,13 @@ impl<'a> Work<'a> {
         let PushSettings { margin, measure, reach, .. } = self.mending.settings;
         let mut found = Found { left: vec![0.0; self.outfit.layers.len()], ..Found::default() };
         let is_hopeless =
-            |a: &Asked| self.hopeless.contains(&between(a)) || -a.2.gap > reach || self.is_fold(&a.2);
+            |a: &Asked| self.hopeless.contains(&between(a)) || -a.2.gap > reach || self.is_fold(a);
         for one in &asked {
             // What comes clear by less than the margin is not short of anything that shows.
             let (gap, deep) = (&one.2, -one.2.gap - measure.tolerance);
             if deep > 0.0 {
                 found.short += if is_hopeless(one) { 0.0 } else { f64::from(deep) };
-                for layer in [gap.own.0, gap.other.0].into_iter().filter(|_| !self.is_fold(gap)) {
+                for layer in [gap.own.0, gap.other.0].into_iter().filter(|_| !self.is_fold(one)) {
                     found.left[layer] = found.left[layer].max(-gap.gap);
                 }
             }
@@ -407,11 +433,20 @@ impl<'a> Work<'a> {
         found
     }
 
-    /// True where a part lies in itself, as cloth does in the pit of an arm: there is no room to push it to.
-    fn is_fold(&self, gap: &Gap) -> bool {
-        let shells = &self.outfit.layers[gap.own.0].topology.shell_of_vertex;
-        let part = |v: u32| shells[v as usize];
-        gap.own.0 == gap.other.0 && part(gap.own.1[0].0) == part(gap.other.1[0])
+    /// True where a part lies in itself, as cloth does in the pit of an arm, or something lies between two sides of
+    /// such a fold: there is no room to push it to.
+    fn is_fold(&self, (pose, place, gap): &Asked) -> bool {
+        let lies_in_itself = |layer: usize, v: u32| self.folded[*pose].contains(&(layer, v));
+        match place {
+            Place::Inside { layers: (own, other), .. } => {
+                let part = |v: u32| self.outfit.layers[*own].topology.shell_of_vertex[v as usize];
+                own == other && part(gap.own.1[0].0) == part(gap.other.1[0])
+            }
+            _ => {
+                gap.own.1.iter().any(|e| e.1 > 0.0 && lies_in_itself(gap.own.0, e.0))
+                    || gap.other.1.iter().any(|v| lies_in_itself(gap.other.0, *v))
+            }
+        }
     }
 
     /// Demands that a gap grow by `need` (or shrink by no more than that, below 0) from what it is now.

@@ -105,7 +105,7 @@ pub(crate) type Measure<'a> =
     &'a dyn Fn(&[Option<Vec<Vec3>>], &(dyn Fn(f32) -> bool + Sync)) -> Result<Measured, WorkshopError>;
 
 /// At most so often it is pushed and measured: each time no further than a place can be followed.
-const PASSES: usize = 5;
+const PASSES: usize = 6;
 /// So far in one pass, millimetres.
 const PASS_MM: f32 = 6.0;
 
@@ -138,7 +138,8 @@ pub(crate) fn mend(
             break;
         }
         let after = measure(&next, &|s| progress(from + (1.0 + s) / whole))?;
-        let goes_on = spots(&after.board) < spots(&here.board);
+        let (was, is) = (&here.board, &after.board);
+        let goes_on = spots(is) < spots(was) || is.out_mm() < was.out_mm();
         if is_better(&after.board, best.as_ref().map_or(&first.board, |b| &b.0.board)) {
             best = Some((after.clone(), next.clone(), pushed.reports));
         }
