@@ -6,7 +6,8 @@ use crate::board_svg::{draw, Drawing, Wish};
 use crate::body_parts::{body_mesh_rows, BodyMeshRow};
 use crate::layers_svg::{cut, Cut, WIDTH};
 use crate::looked_over::{
-    finding_groups, joint_rows, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow, SortRow,
+    body_shape_words, finding_groups, joint_rows, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow,
+    SortRow,
 };
 use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
@@ -96,6 +97,10 @@ struct Shown {
     findings: Vec<FindingGroup>,
     joint_rows: Vec<JointRow>,
     seats: Vec<SeatRow>,
+    /// The shapes of the body, in words.
+    body_shapes: String,
+    /// How many pieces follow them.
+    following: usize,
     /// Joints by number and name, to turn pieces about.
     joint_names: Vec<String>,
     last_sentence: String,
@@ -238,6 +243,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         body_meshes: if station == 1 { body_mesh_rows(room) } else { Vec::new() },
         findings,
         joint_rows: if station == 1 { joint_rows(room) } else { Vec::new() },
+        following: seats.iter().filter(|s| s.follows).count(),
+        body_shapes: body_shape_words(room),
         seats,
         joint_names: if station == 2 { room.dress.body.skeleton.names.clone() } else { Vec::new() },
         last_sentence: open.current().map_or(String::new(), |s| s.sentence.clone()),

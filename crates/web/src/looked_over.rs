@@ -112,6 +112,23 @@ pub(crate) struct SeatRow {
     pub words: String,
     pub bars: Vec<Bar>,
     pub shapes: Vec<ShapeRow>,
+    /// True when the body's shapes were carried to it.
+    pub follows: bool,
+}
+
+/// The shapes of the body, in words; empty when it has none.
+pub(crate) fn body_shape_words(room: &Room) -> String {
+    let names = |driven: bool| -> Vec<&str> {
+        let shapes = room.dress.body.morphs.iter().filter(|m| m.driver.is_some() == driven);
+        shapes.map(|m| m.name.as_str()).collect()
+    };
+    let (free, driven) = (names(false).join(", "), names(true).join(", "));
+    match (free.is_empty(), driven.is_empty()) {
+        (true, true) => String::new(),
+        (false, true) => free,
+        (true, false) => format!("called up by poses: {driven}"),
+        (false, false) => format!("{free}; called up by poses: {driven}"),
+    }
 }
 
 /// One of a piece's own shapes.
@@ -162,6 +179,7 @@ pub(crate) fn seat_rows(room: &Room) -> Vec<SeatRow> {
             words: seat_words(&report),
             bars: bars(&report.bars),
             shapes: shape_rows(room, index),
+            follows: room.dress.pieces[index].carried.is_some(),
         }
     };
     (0..room.dress.pieces.len()).map(row).collect()

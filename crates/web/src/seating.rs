@@ -41,6 +41,19 @@ async fn place(shop: &Shop, id: i64, piece: u32, form: Form<PlaceForm>) -> Resul
     changed_by(shop, id, Step::Place { piece, options }).await
 }
 
+/// Which pieces (all when none is named) follow the shapes of the body, or no longer do.
+#[derive(FromForm)]
+struct FollowForm {
+    piece: Option<u32>,
+    follow: bool,
+}
+
+#[post("/fitting/<id>/follow-shapes", data = "<form>")]
+async fn follow_shapes(shop: &Shop, id: i64, form: Form<FollowForm>) -> Result<Tell, Refusal> {
+    let pieces = form.piece.into_iter().collect();
+    changed_by(shop, id, Step::FollowShapes { pieces, follow: form.follow }).await
+}
+
 #[post("/fitting/<id>/find-pose/<piece>")]
 async fn find_pose(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::FindPose { piece }).await
@@ -130,5 +143,16 @@ async fn drop_pose(shop: &Shop, id: i64, form: Form<DropPose>) -> Result<Tell, R
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![place, find_pose, seat_from_pose, ease, ease_part, brush, keep_pose, drop_pose, wear]
+    routes![
+        place,
+        find_pose,
+        follow_shapes,
+        seat_from_pose,
+        ease,
+        ease_part,
+        brush,
+        keep_pose,
+        drop_pose,
+        wear
+    ]
 }

@@ -33,6 +33,8 @@ pub enum WorkshopError {
     UnsoundClip { file: String, clip: String, why: String },
     #[error("none of the joints match the body’s: rename them, or use another file ({file})")]
     NoMatchingJoints { file: String },
+    #[error("{body} has no shapes to follow: bring in a body with morph targets")]
+    NoBodyShapes { body: String },
     #[error("{file} holds no motion of a skeleton: export at least one clip")]
     NoClips { file: String },
     #[error(transparent)]

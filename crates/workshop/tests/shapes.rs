@@ -11,7 +11,7 @@ use tin_cloak_workshop::core::mesh::Mesh;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     export_glb, read, AssetRole, BrushStroke, Chosen, Companions, EaseOptions, MeshPart, PieceKind,
-    PlaceOptions, Reach, Step,
+    PlaceOptions, Reach, Step, TrialPlan,
 };
 
 /// The mesh of a file of the demo's.
@@ -282,4 +282,46 @@ fn a_shape_goes_through_a_cut() {
             assert!(offset.distance(shape[was]) < 1e-7);
         }
     }
+}
+
+/// How many spots show in the columns of a group.
+fn spots_in(bench: &Bench, group: &str) -> usize {
+    let board = bench.board();
+    let cells = board.measured().filter(|(p, _, _)| board.poses[*p].group == group);
+    cells.map(|c| c.2.poking + c.2.sunk).sum()
+}
+
+#[test]
+fn pieces_follow_the_bodys_shapes_in_every_pose_and_file() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.bind_all();
+    let plan = TrialPlan { body_shapes: true, ..bench.open().room.state.plan.clone() };
+    bench.run(Step::Try { plan, said: "shapes too".to_owned() });
+    let before = spots_in(&bench, "stout");
+    assert!(before > 10_000, "a stout body comes through clothes that do not follow it: {before}");
+    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true });
+    let after = spots_in(&bench, "stout");
+    assert!(after < before / 100, "{before} spots became {after}");
+
+    // At rest nothing has moved, and undo takes it back.
+    let open = bench.open();
+    let tunic = open.room.dress.pieces.iter().find(|p| p.name == "quilted tunic").unwrap();
+    assert_eq!(tunic.carried.as_ref().unwrap().len(), open.room.dress.body.morphs.len());
+    assert_eq!(tunic.rest, tunic.unshaped);
+
+    // It goes out with the names of the body's shapes, and a stranger's reader has the same board.
+    let bytes = export_glb(&open.room.dress).unwrap();
+    let document = read("dressed.glb", &bytes, &Companions::new()).unwrap();
+    let out = document.meshes.iter().find(|m| m.name == "quilted tunic").unwrap();
+    assert!(out.morphs.iter().any(|m| m.name == "stout" && !m.vertices.is_empty()));
+    let elbow = out.morphs.iter().find(|m| m.driver.is_some()).expect("a shape that a pose calls up");
+    assert!(open.room.dress.body.morphs.iter().any(|m| m.name == elbow.name));
+
+    // What no longer fits where it was is said, and let go.
+    let options = PlaceOptions { shift_mm: [0.0, 5.0, 0.0], ..PlaceOptions::NONE };
+    bench.run(Step::Place { piece: 2, options });
+    let moved = bench.open();
+    assert!(moved.room.dress.pieces.iter().find(|p| p.name == "quilted tunic").unwrap().carried.is_none());
+    let told = &moved.current().unwrap().effect;
+    assert!(told.contains("quilted tunic follows the body’s shapes no longer"), "{told}");
 }

@@ -7,6 +7,7 @@ use crate::skin::Skin;
 use crate::JointId;
 use faer::sparse::Triplet;
 use faer::Mat;
+use glam::Vec3;
 use rayon::prelude::*;
 
 /// Weights and how they came about.
@@ -98,16 +99,7 @@ fn solve_unknown(
     rows: &mut [Vec<(JointId, f32)>],
     joints: usize,
 ) -> Result<(), BindError> {
-    const KNOWN: u32 = u32::MAX;
-    let mut place = vec![KNOWN; accepted.len()];
-    for (i, &v) in unknown.iter().enumerate() {
-        place[v] = i as u32;
-    }
-    let energy: Vec<Vec<(usize, f64)>> = unknown
-        .par_iter()
-        .map_init(|| vec![0.0; accepted.len()], |scratch, &v| laplacian.energy_row(v, scratch))
-        .collect();
-
+    let energy = energy_rows(laplacian, unknown, accepted.len());
     // Only joints that some touched matched vertex carries can appear in the filled part.
     let mut column_of = vec![u32::MAX; joints];
     let mut columns = Vec::new();
@@ -119,25 +111,12 @@ fn solve_unknown(
             }
         }
     }
-    let n = unknown.len();
-    let mut triplets = Vec::with_capacity(n * 12);
-    let mut right = Mat::<f64>::zeros(n, columns.len());
-    for (i, entries) in energy.iter().enumerate() {
-        for &(v, value) in entries {
-            if !accepted[v] {
-                let j = place[v] as usize;
-                if j <= i {
-                    triplets.push(Triplet::new(i, j, value));
-                }
-                continue;
-            }
-            for &(joint, weight) in &rows[v] {
-                let column = column_of[joint.index()] as usize;
-                right[(i, column)] -= value * f64::from(weight);
-            }
+    let known = |v: usize, give: &mut dyn FnMut(usize, f64)| {
+        for &(joint, weight) in &rows[v] {
+            give(column_of[joint.index()] as usize, f64::from(weight));
         }
-    }
-    let solved = solve_positive(n, &triplets, &right)?;
+    };
+    let solved = completed(unknown, accepted, (&energy, columns.len()), &known)?;
     for (i, &v) in unknown.iter().enumerate() {
         let filled: Vec<(JointId, f32)> = columns
             .iter()
@@ -151,4 +130,67 @@ fn solve_unknown(
         }
     }
     Ok(())
+}
+
+/// The same for offsets: `fields` hold one offset a vertex each; those of accepted vertices stay, and those of parts
+/// with none.
+///
+/// # Errors
+/// When the system cannot be factored.
+pub(crate) fn fill_offsets(
+    target: &Target,
+    mut accepted: Vec<bool>,
+    fields: &mut [Vec<Vec3>],
+) -> Result<(), BindError> {
+    accept_lonely_islands(&target.topology.neighbours, &mut accepted);
+    let unknown: Vec<usize> = (0..accepted.len()).filter(|&v| !accepted[v]).collect();
+    if unknown.is_empty() {
+        return Ok(());
+    }
+    let laplacian = Laplacian::new(target.positions, &target.topology.triangles, &target.topology.neighbours);
+    let energy = energy_rows(&laplacian, &unknown, accepted.len());
+    let known = |v: usize, give: &mut dyn FnMut(usize, f64)| {
+        for (f, field) in fields.iter().enumerate() {
+            (0..3).for_each(|axis| give(3 * f + axis, f64::from(field[v][axis])));
+        }
+    };
+    let solved = completed(&unknown, &accepted, (&energy, 3 * fields.len()), &known)?;
+    for (f, field) in fields.iter_mut().enumerate() {
+        for (i, &v) in unknown.iter().enumerate() {
+            field[v] = Vec3::from_array([0, 1, 2].map(|axis| solved[(i, 3 * f + axis)] as f32));
+        }
+    }
+    Ok(())
+}
+
+fn energy_rows(laplacian: &Laplacian, unknown: &[usize], vertices: usize) -> Vec<Vec<(usize, f64)>> {
+    let row = |scratch: &mut Vec<f64>, &v: &usize| laplacian.energy_row(v, scratch);
+    unknown.par_iter().map_init(|| vec![0.0; vertices], row).collect()
+}
+
+/// Hands the values of an accepted vertex on, by column.
+type Known<'a> = &'a dyn Fn(usize, &mut dyn FnMut(usize, f64));
+
+/// The values of the unknown vertices, a column each, of which the energy is least.
+fn completed(
+    unknown: &[usize],
+    accepted: &[bool],
+    (energy, columns): (&[Vec<(usize, f64)>], usize),
+    known: Known,
+) -> Result<Mat<f64>, BindError> {
+    let mut place = vec![0; accepted.len()];
+    unknown.iter().enumerate().for_each(|(i, &v)| place[v] = i);
+    let n = unknown.len();
+    let mut triplets = Vec::with_capacity(n * 12);
+    let mut right = Mat::<f64>::zeros(n, columns);
+    for (i, entries) in energy.iter().enumerate() {
+        for &(v, value) in entries {
+            if accepted[v] {
+                known(v, &mut |column, given| right[(i, column)] -= value * given);
+            } else if place[v] <= i {
+                triplets.push(Triplet::new(i, place[v], value));
+            }
+        }
+    }
+    solve_positive(n, &triplets, &right)
 }

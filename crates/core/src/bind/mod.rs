@@ -19,6 +19,7 @@ mod transfer;
 pub use cage_shell::{cage_around, CageSize};
 pub use ends::{bind_between_ends, share_of_way, two_ends};
 pub use heat::{bones, heat_weights, Bone};
+pub(crate) use inpaint::fill_offsets;
 pub use inpaint::{fill, Filled};
 pub(crate) use laplacian::solve_positive;
 pub use laplacian::{Laplacian, SparseRows};

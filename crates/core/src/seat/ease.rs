@@ -123,7 +123,7 @@ fn need(gap: &Option<Gap>, wish: GapWish) -> Vec3 {
     Vec3::ZERO
 }
 
-fn evened(topology: &Topology, needs: &[Vec3], chosen: &[bool]) -> Vec<Vec3> {
+pub(super) fn evened(topology: &Topology, needs: &[Vec3], chosen: &[bool]) -> Vec<Vec3> {
     let mut field = needs.to_vec();
     even_out(&topology.neighbours, &mut field, &[0.5; 12]);
     let one = |v: usize| {

@@ -3,6 +3,7 @@
 use crate::batch::fit::NamedFile;
 use crate::dress::body::{sort_document, Body};
 use crate::dress::dressed::Dress;
+use crate::dress::figure_shapes::own_shapes;
 use crate::dress::motions::{keep_to_ranges, SaidRanges};
 use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
@@ -100,14 +101,16 @@ impl Dressed {
             plan = plan.with_tolerance((&t.outer, &t.inner), Some(t.tolerance_mm));
         }
         let mut trials = trials(&file.name, &body, wish, plan.frames)?;
-        let ranges = SaidRanges { by_hand: &said.ranges, by_piece: limits_of(&pieces) };
+        let mut dress = Dress { body: Arc::clone(&body), pieces, said: Arc::new(said.clone()) };
+        dress.sort();
+        let ranges = SaidRanges { by_hand: &said.ranges, by_piece: limits_of(&dress.pieces) };
         keep_to_ranges(&body, &ranges, &mut trials);
         if matches!(wish, TrialWish::Range | TrialWish::Set(_)) {
-            trials.trials.extend(plan_trials(&body, &plan, &ranges).trials);
+            trials
+                .trials
+                .extend(plan_trials((&body, &own_shapes(&body, &dress.pieces)), &plan, &ranges).trials);
             trials.trials.extend(said.poses.iter().map(|p| kept_trial(p, body.skeleton.len())));
         }
-        let mut dress = Dress { body, pieces, said: Arc::new(said) };
-        dress.sort();
         Ok(Self { dress, trials, plan, every_pair: says.every_pair, started })
     }
 

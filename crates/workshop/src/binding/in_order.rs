@@ -141,7 +141,7 @@ impl Doing<'_> {
         let state = &self.draft.state;
         let blob = |id: &_| self.draft.blob(self.store, id);
         let body = self.decoder.body_in_state(self.store, state, &blob)?;
-        let trials = self.decoder.trials(self.store, state, &body)?;
+        let trials = self.decoder.trials(self.store, state, (&body, &[]))?;
         Ok((body, trials))
     }
 

@@ -3,6 +3,7 @@
 use crate::dress::body::{body_of, Body};
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::dressed::Dress;
+use crate::dress::figure_shapes::{own_shapes, OwnShape};
 use crate::dress::motions::{checked_pairs, keep_to_ranges, SaidRanges};
 use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
@@ -52,12 +53,13 @@ fn shape_key(state: &FittingState, piece: &PieceState) -> Key {
     Key::of("piece", &(worn, body_mesh(state)))
 }
 
-fn trials_key(state: &FittingState) -> Key {
+fn trials_key(state: &FittingState, own: &[OwnShape]) -> Key {
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
     let body = (body_mesh(state), &state.joints);
     let TrialPlan { frames, sweeps, random, body_shapes, driven_off, .. } = &state.plan;
     let plan = (frames, sweeps, random, body_shapes, driven_off);
-    Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, (limits, plan)))
+    let own = own.iter().filter(|_| state.plan.body_shapes).collect::<Vec<_>>();
+    Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, (limits, plan, own)))
 }
 
 impl Decoder {
@@ -88,7 +90,6 @@ impl Decoder {
     /// When a blob is not there or cannot be understood.
     pub fn build(&self, store: &Store, state: FittingState, blob: ReadBlob) -> Result<Room, WorkshopError> {
         let body = self.body_in_state(store, &state, blob)?;
-        let trials = self.trials(store, &state, &body)?;
         let mut pieces = Vec::new();
         for p in &state.pieces {
             pieces.push(self.piece_in_state(blob, p, (&state, &body))?);
@@ -101,6 +102,8 @@ impl Decoder {
             shapes: order.iter().map(|&i| shape_key(&state, &state.pieces[i])).collect(),
         };
         let pieces = order.iter().map(|&i| pieces[i].clone()).collect();
+        let pieces: Vec<Piece> = pieces;
+        let trials = self.trials(store, &state, (&body, &own_shapes(&body, &pieces)))?;
         let dress = Dress { body, pieces, said: Arc::new(Said::of_state(&state)) };
         Ok(Room::new((state, order), dress, (trials, contents), Arc::clone(&self.derived)))
     }
@@ -151,7 +154,8 @@ impl Decoder {
         })
     }
 
-    /// The poses of a state: rest and ranges, the body's clips, the motions, those set by hand.
+    /// The poses of a state: rest and ranges, the body's clips, the motions, those set by hand; where the plan asks
+    /// for shapes, those of pieces too.
     ///
     /// # Errors
     /// When the file of a motion cannot be read.
@@ -159,9 +163,9 @@ impl Decoder {
         &self,
         store: &Store,
         state: &FittingState,
-        body: &Body,
+        (body, own): (&Body, &[OwnShape]),
     ) -> Result<Arc<TrialSet>, WorkshopError> {
-        self.derived.try_get_or(trials_key(state), || {
+        self.derived.try_get_or(trials_key(state, own), || {
             let mut set = body_trials(body);
             let frames = state.plan.frames;
             set = set.and(clip_trials(body, frames));
@@ -171,7 +175,7 @@ impl Decoder {
                 set = set.and(matched_trials(body, &document, &pairs, frames));
             }
             keep_to_ranges(body, &SaidRanges::of(state), &mut set);
-            set.trials.extend(plan_trials(body, &state.plan, &SaidRanges::of(state)).trials);
+            set.trials.extend(plan_trials((body, own), &state.plan, &SaidRanges::of(state)).trials);
             set.trials.extend(state.poses.iter().map(|kept| kept_trial(kept, body.skeleton.len())));
             set.trials.iter_mut().for_each(|t| t.driven_off = state.plan.driven_off);
             Ok(set)
@@ -247,6 +251,10 @@ impl Decoder {
         piece.cage = of.cage;
         piece.shell_kinds.clone_from(&of.shells);
         piece.limits.clone_from(&of.limits);
+        if let Some(id) = &of.carried {
+            let read = || Ok::<_, WorkshopError>(piece.shapes_of_offsets(&unpack_positions(&blob(id)?)));
+            piece.carried = Some(self.derived.try_get_or(Key::of("carried", id), read)?);
+        }
         if let Some(id) = &of.bound {
             let bound = self.derived.try_get_or(Key::of("bound", id), || unpack_bound(&blob(id)?))?;
             piece.bound = Some(bound);

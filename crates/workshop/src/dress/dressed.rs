@@ -37,7 +37,7 @@ impl Dress {
                 walls: piece.shared_walls(),
                 stiff: piece.kind == PieceKind::Stiff,
                 rigid: Arc::default(),
-                morphs: Vec::new(),
+                morphs: self.shapes_of(i),
             });
             piece_of.push(Some(i));
         }

@@ -7,6 +7,7 @@ pub(crate) mod chosen;
 pub(crate) mod decode;
 pub(crate) mod derived;
 pub(crate) mod dressed;
+pub(crate) mod figure_shapes;
 pub(crate) mod members;
 pub(crate) mod motions;
 pub(crate) mod own_joints;

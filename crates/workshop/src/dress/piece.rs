@@ -55,6 +55,8 @@ pub struct Piece {
     pub shapes: Arc<Vec<Morph>>,
     /// How much of each is worn; missing ones are 0.
     pub amounts: Vec<f32>,
+    /// What it does in each of the body's shapes, when those were carried to it.
+    pub carried: Option<Arc<Vec<Morph>>>,
     /// Its weights, once bound.
     pub bound: Option<Arc<Bound>>,
     /// The weights of its file, when it has some.
@@ -104,6 +106,7 @@ impl Piece {
             rest,
             shapes: Arc::new(shapes),
             amounts: Vec::new(),
+            carried: None,
             bound,
             came: None,
             walls: Arc::new(walls),
@@ -133,6 +136,12 @@ impl Piece {
         };
         self.shapes = Arc::new(self.shapes.iter().zip(each).map(shape).collect());
         self
+    }
+
+    /// Shapes of offsets: all vertices in the first, then in the next.
+    pub(crate) fn shapes_of_offsets(&self, offsets: &[Vec3]) -> Vec<Morph> {
+        let each = offsets.chunks(self.unshaped.len().max(1));
+        each.map(|dense| Morph::from_dense(String::new(), dense)).collect()
     }
 
     /// The amounts of its shapes with another of one.

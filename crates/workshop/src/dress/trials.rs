@@ -2,6 +2,7 @@
 
 use crate::dress::body::Body;
 use crate::dress::derived::Weighed;
+use crate::dress::figure_shapes::OwnShape;
 use crate::dress::motions::{range_row, SaidRanges};
 use crate::error::WorkshopError;
 use crate::state::fitting::KeptPose;
@@ -31,7 +32,7 @@ pub struct Trial {
     pub is_still: bool,
     /// Joints that were held within their range of motion.
     pub held: Vec<String>,
-    /// Shapes of the body that are called up besides those the pose drives: number and amount.
+    /// Shapes that are called up besides those the pose drives: number and amount.
     pub shapes: Vec<(usize, f32)>,
     /// True when the shapes that the pose drives stay off.
     pub driven_off: bool,
@@ -58,6 +59,7 @@ impl Trial {
             false => driven_amounts(&body.morphs, pose),
         };
         for &(shape, amount) in &self.shapes {
+            amounts.resize(amounts.len().max(shape + 1), 0.0);
             amounts[shape] = amount;
         }
         amounts
@@ -166,7 +168,11 @@ pub fn clip_trials(body: &Body, frames: Frames) -> TrialSet {
 }
 
 /// What a plan adds: joints swung through their ranges, and poses at random within them.
-pub(crate) fn plan_trials(body: &Body, plan: &TrialPlan, said: &SaidRanges) -> TrialSet {
+pub(crate) fn plan_trials(
+    (body, own): (&Body, &[OwnShape]),
+    plan: &TrialPlan,
+    said: &SaidRanges,
+) -> TrialSet {
     let skeleton = &body.skeleton;
     let ranges = MotionRanges::of(skeleton);
     let worn = |joint: JointId| range_row(&ranges, skeleton, said, joint).map(|row| row.worn);
@@ -190,7 +196,7 @@ pub(crate) fn plan_trials(body: &Body, plan: &TrialPlan, said: &SaidRanges) -> T
         trials.extend(poses.into_iter().map(still(AT_RANDOM)));
     }
     if plan.body_shapes {
-        trials.extend(shape_trials(body));
+        trials.extend(shape_trials(body, own));
     }
     TrialSet { trials, ..TrialSet::default() }
 }
@@ -198,21 +204,23 @@ pub(crate) fn plan_trials(body: &Body, plan: &TrialPlan, said: &SaidRanges) -> T
 /// Built-in poses in which every free shape of the body is tried besides rest.
 const SHAPED: [&str; 4] = ["arms across", "squat", "bow", "step"];
 
-/// Each free shape of the body, half and whole at rest, and whole in a few poses.
-fn shape_trials(body: &Body) -> Vec<Trial> {
+/// Each free shape of the body and of pieces, half and whole at rest, and whole in a few poses.
+fn shape_trials(body: &Body, own: &[OwnShape]) -> Vec<Trial> {
     let range = range_poses(&body.skeleton).poses;
     let rest = Pose::rest(body.skeleton.len());
     let mut trials = Vec::new();
     let free = body.morphs.iter().enumerate().filter(|(_, m)| m.driver.is_none());
-    for (shape, morph) in free {
-        let mut add = |name: String, pose: &Pose, amount: f32| {
-            let still = Trial::still(&morph.name, name, pose.clone());
-            trials.push(Trial { shapes: vec![(shape, amount)], ..still });
+    let of_body = free.map(|(shape, m)| (shape, m.name.as_str(), 0.0));
+    let of_pieces = (body.morphs.len()..).zip(own).map(|(shape, own)| (shape, own.label.as_str(), own.worn));
+    for (shape, name, worn) in of_body.chain(of_pieces) {
+        let mut add = |label: String, pose: &Pose, amount: f32| {
+            let still = Trial::still(name, label, pose.clone());
+            trials.push(Trial { shapes: vec![(shape, amount - worn)], ..still });
         };
-        add(format!("half {}", morph.name), &rest, 0.5);
-        add(morph.name.clone(), &rest, 1.0);
+        add(format!("half {name}"), &rest, 0.5);
+        add(name.to_owned(), &rest, 1.0);
         for p in range.iter().filter(|p| SHAPED.contains(&p.name.as_str())) {
-            add(format!("{}, {}", morph.name, p.name), &p.pose, 1.0);
+            add(format!("{name}, {}", p.name), &p.pose, 1.0);
         }
     }
     trials

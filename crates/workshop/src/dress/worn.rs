@@ -7,6 +7,7 @@ use crate::state::names::PieceId;
 use rayon::prelude::*;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{pairs_to_ask, Coverage, CoverageSettings, Layer, Outfit, Pair, PosedLayer};
+use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::skin::Skin;
 
@@ -43,8 +44,8 @@ pub(crate) struct LayerFacts {
     pub at: Option<usize>,
     /// Joints that move any of it, ascending.
     joints: Vec<usize>,
-    /// True when the pose drives shapes of it.
-    shaped: bool,
+    /// Numbers of the shapes that change it, ascending.
+    shapes: Vec<usize>,
 }
 
 impl Weighed for Worn {
@@ -93,7 +94,8 @@ impl Pile {
         for &i in &pieces {
             let state = room.piece_state(i);
             let weights = (state.id, &state.bound, state.layer, state.kind);
-            key = key.and_key(room.contents.shapes[i]).and(&weights);
+            let shapes = (&state.carried, room.dress.shape_numbers(i));
+            key = key.and_key(room.contents.shapes[i]).and(&(weights, shapes));
         }
         let key = key.end();
         room.derived.get_or(key, || {
@@ -143,25 +145,39 @@ impl LayerFacts {
         for &joint in &self.joints {
             key = key.and_bytes(bytemuck::bytes_of(&pose.matrices[joint]));
         }
-        if self.shaped {
-            key = key.and_bytes(bytemuck::cast_slice(&pose.amounts));
+        for &shape in &self.shapes {
+            let amount = pose.amounts.get(shape).copied().unwrap_or(0.0);
+            key = key.and(&shape).and_bytes(&amount.to_le_bytes());
         }
         key.end()
     }
 
     fn of_body(room: &Room) -> Self {
         let (body, key) = (&room.dress.body, room.contents.body_mesh);
-        let (joints, shaped) = (used_joints(&body.welded_skin), !body.welded_morphs.is_empty());
-        Self { piece: 0, shape: key, moves: key, layer: 0, at: None, joints, shaped }
+        let (joints, shapes) = (used_joints(&body.welded_skin), that_change(&body.welded_morphs));
+        Self { piece: 0, shape: key, moves: key, layer: 0, at: None, joints, shapes }
     }
 
     fn of_piece(room: &Room, index: usize) -> Self {
         let (state, shape) = (room.piece_state(index), room.contents.shapes[index]);
-        let moves = Key::begin("moves").and_key(shape).and(&state.bound).end();
+        let moves = Key::begin("moves").and_key(shape).and(&state.bound).and(&state.carried).end();
         let skin = room.dress.pieces[index].bound.as_ref().map(|b| &b.skin);
         let joints = skin.map_or_else(Vec::new, used_joints);
-        Self { piece: state.id, shape, moves, layer: state.layer, at: Some(index), joints, shaped: false }
+        Self {
+            piece: state.id,
+            shape,
+            moves,
+            layer: state.layer,
+            at: Some(index),
+            joints,
+            shapes: room.dress.shape_numbers(index),
+        }
     }
+}
+
+/// Numbers of the shapes that change anything.
+fn that_change(shapes: &[Morph]) -> Vec<usize> {
+    (0..shapes.len()).filter(|&n| !shapes[n].vertices.is_empty()).collect()
 }
 
 /// Joints that move any vertex, ascending.

@@ -47,7 +47,7 @@ pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
             name: piece.name.clone(),
             mesh: moved_mesh(piece),
             skin,
-            morphs: piece.shapes.iter().map(|m| m.scatter(&piece.topology.weld)).collect(),
+            morphs: piece.outgoing_shapes(body).iter().map(|m| m.scatter(&piece.topology.weld)).collect(),
             amounts: piece.amounts.clone(),
             mark: Some(Mark {
                 layer: Some(piece.layer),

@@ -38,6 +38,7 @@ impl Doing<'_> {
         let body = self.decoder.body(self.store, &state.body, parts)?;
         let whole = parts.len() == 1 && first.shells.is_none() && first.mesh == state.body.mesh;
         self.draft.state.body_parts = if whole { Vec::new() } else { parts.to_vec() };
+        self.draft.follow_no_shapes();
         // Places on the body that were named by number are elsewhere now.
         for p in &mut self.draft.state.pieces {
             let on_body = matches!(p.recipe.takes, Takes::Body | Takes::Beneath);
@@ -71,6 +72,7 @@ impl Doing<'_> {
         let (before, turned) = self.room.state.body_size.unwrap_or((1.0, Up::Y));
         let up = if turned == Up::Z { turned } else { up };
         self.draft.state.body_size = Some((before * scale, up));
+        self.draft.follow_no_shapes();
         let name = &self.room.dress.body.name;
         Ok(match up {
             Up::Z => format!("Bring {name} to metres with Y up ({scale} m a unit)"),

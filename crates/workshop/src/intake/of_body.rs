@@ -49,13 +49,14 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
     let free: Vec<&str> =
         body.morphs.iter().filter(|m| m.driver.is_none()).map(|m| m.name.as_str()).collect();
     if !driven.is_empty() {
-        let text = format!("shapes that the pose calls up, which no piece has yet: {}", driven.join(", "));
+        let text =
+            format!("shapes that the pose calls up, for pieces to follow (Seating): {}", driven.join(", "));
         found.push(Finding::new(Grade::Note, text));
     }
     if !free.is_empty() {
         found.push(Finding::new(
             Grade::Note,
-            format!("body shapes which no piece has yet: {}", free.join(", ")),
+            format!("body shapes, for pieces to follow (Seating): {}", free.join(", ")),
         ));
     }
     found.sort_by_key(|f| f.grade);

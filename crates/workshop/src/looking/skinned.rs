@@ -12,7 +12,9 @@ use crate::state::key::Key;
 use crate::state::trial_plan::{Frames, TrialPlan};
 use crate::state::turn::Turn;
 use glam::Vec3;
+use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mend::TrialPose;
+use tin_cloak_core::mesh::Weld;
 use tin_cloak_core::skin::Skin;
 
 /// Most joints that move a vertex as it is drawn.
@@ -54,16 +56,11 @@ impl Room {
         if part == 0 {
             let weld = &body.topology.weld;
             let positions = weld.scatter(&body.rest);
-            let shape = |m: &tin_cloak_core::deform::Morph| {
-                let dense = weld.scatter(&m.to_dense(body.rest.len()));
-                let moved = (0u32..).zip(dense).filter(|(_, offset)| *offset != Vec3::ZERO);
-                moved.unzip()
-            };
             return Ok(SkinnedPart {
                 normals: body.shading.normals(&positions),
                 positions,
                 skin: Some(drawn(&body.welded_skin.scatter(weld))),
-                shapes: body.welded_morphs.iter().map(shape).collect(),
+                shapes: body.welded_morphs.iter().map(|m| drawn_shape(m, weld)).collect(),
             });
         }
         let piece = &self.dress.pieces[self.find(part)?];
@@ -73,7 +70,7 @@ impl Room {
             normals: piece.shading.normals(&positions),
             positions,
             skin: piece.bound.as_ref().map(|b| drawn(&b.skin.scatter(weld))),
-            shapes: Vec::new(),
+            shapes: self.dress.shapes_of(self.find(part)?).iter().map(|m| drawn_shape(m, weld)).collect(),
         })
     }
 
@@ -81,7 +78,11 @@ impl Room {
     pub fn skin_key(&self, index: Option<usize>) -> String {
         let key = match index {
             None => Key::begin("drawn").and_key(self.contents.body_mesh),
-            Some(i) => Key::begin("drawn").and_key(self.contents.shapes[i]).and(&self.piece_state(i).bound),
+            Some(i) => {
+                let state = self.piece_state(i);
+                let key = Key::begin("drawn").and_key(self.contents.shapes[i]);
+                key.and(&(&state.bound, &state.carried, self.dress.shape_numbers(i)))
+            }
         };
         key.end().bytes()[..8].iter().map(|b| format!("{b:02x}")).collect()
     }
@@ -112,6 +113,11 @@ impl Room {
         };
         Ok(maps.into_iter().enumerate().map(one).collect())
     }
+}
+
+fn drawn_shape(shape: &Morph, weld: &Weld) -> (Vec<u32>, Vec<Vec3>) {
+    let dense = weld.scatter(&shape.to_dense(weld.count()));
+    (0u32..).zip(dense).filter(|(_, offset)| *offset != Vec3::ZERO).unzip()
 }
 
 fn drawn(skin: &Skin) -> Skin {
@@ -153,7 +159,7 @@ impl Workshop {
         } else {
             let plan = TrialPlan { frames: Frames::Rate(RATE), ..room.state.plan.clone() };
             let state = FittingState { plan, ..room.state.clone() };
-            self.decoder.trials(&self.store, &state, body)?
+            self.decoder.trials(&self.store, &state, (body, &[]))?
         };
         let trials: Vec<_> = set.trials.iter().filter(|t| t.group == group).collect();
         let step = trials.len().div_ceil(MOST_POSES).max(1);

@@ -14,6 +14,7 @@ use crate::state::stroke::Chosen;
 use crate::state::stroke::Reach;
 use glam::Vec3;
 use std::collections::HashMap;
+use tin_cloak_core::deform::Morph;
 
 /// A piece before and after something of it was left out.
 pub(crate) struct Renumbered<'a> {
@@ -37,10 +38,10 @@ impl Renumbered<'_> {
         Bound { skin: bound.skin.pick(self.left), filled, matched_share, ..bound.clone() }
     }
 
-    /// The offsets of its shapes, shape by shape.
-    fn offsets(&self) -> Vec<Vec3> {
+    /// The offsets of shapes of it, shape by shape.
+    fn offsets_of(&self, shapes: &[Morph]) -> Vec<Vec3> {
         let all = self.before.rest.len();
-        self.before.shapes.iter().flat_map(|s| self.pick(&s.to_dense(all))).collect()
+        shapes.iter().flat_map(|s| self.pick(&s.to_dense(all))).collect()
     }
 
     fn new_vertex(&self, old: u32) -> Option<u32> {
@@ -119,7 +120,10 @@ impl Doing<'_> {
     pub(crate) fn renumber(&mut self, mut state: PieceState, new: &Renumbered) -> Result<(), WorkshopError> {
         state.rest = Some(self.draft.keep(pack_positions(&new.pick(&new.before.unshaped))));
         if state.shapes.is_some() {
-            state.shapes = Some(self.draft.keep(pack_positions(&new.offsets())));
+            state.shapes = Some(self.draft.keep(pack_positions(&new.offsets_of(&new.before.shapes))));
+        }
+        if let Some(carried) = &new.before.carried {
+            state.carried = Some(self.draft.keep(pack_positions(&new.offsets_of(carried))));
         }
         if let Some(bound) = &new.before.bound {
             state.bound = Some(self.draft.keep(pack_bound(&new.bound(bound))?));

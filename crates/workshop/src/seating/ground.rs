@@ -10,6 +10,7 @@ use glam::Vec3;
 use rayon::prelude::*;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{Covering, PosedSide, Side};
+use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::vertex_normals_into;
 use tin_cloak_core::seat::Gap;
 
@@ -47,6 +48,22 @@ impl Ground {
         let side = Side::new(positions.len(), &triangles);
         let posed = side.pose(&positions);
         Self { side, posed, positions }
+    }
+
+    /// An offset for each of its vertices: of the body, then of the pieces beneath piece `index`, as `of_piece` has
+    /// it (all zero for none).
+    pub(crate) fn offsets(
+        dress: &Dress,
+        index: usize,
+        of_body: &Morph,
+        of_piece: &dyn Fn(usize) -> Option<Morph>,
+    ) -> Vec<Vec3> {
+        let mut offsets = of_body.to_dense(dress.body.rest.len());
+        let layer = dress.pieces[index].layer;
+        for (i, piece) in dress.pieces.iter().enumerate().filter(|(_, p)| p.layer < layer && !p.cage) {
+            offsets.extend(of_piece(i).unwrap_or_default().to_dense(piece.rest.len()));
+        }
+        offsets
     }
 
     pub(crate) fn covering(&self) -> Covering<'_> {

@@ -2,6 +2,7 @@
 
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
+use crate::making::draft::no_longer_follows;
 use crate::state::blobs::{pack_bound, pack_positions};
 use crate::state::bound::Bound;
 use crate::state::choice::to_other_side;
@@ -39,6 +40,9 @@ impl Doing<'_> {
         state.cut.mirrored = !state.cut.mirrored;
         if state.shapes.is_some() {
             state.shapes = Some(self.draft.keep(pack_positions(&offsets)));
+        }
+        if state.carried.take().is_some() {
+            self.draft.notes.push(no_longer_follows(state.name()));
         }
         state.rest = Some(self.draft.keep(pack_positions(&image)));
         state.recipe = self.other_recipe(piece)?;

@@ -136,6 +136,10 @@ pub struct PieceState {
     /// Its own shapes, when they are no longer the file's: offsets of all vertices, shape by shape.
     #[serde(default)]
     pub shapes: Option<BlobId>,
+    /// What it does in each of the body's shapes, when those were carried to it: offsets of all vertices, shape by
+    /// shape.
+    #[serde(default)]
+    pub carried: Option<BlobId>,
     /// What was cleaned on its weights since it was bound, in order.
     #[serde(default)]
     pub cleaned: Vec<Cleaned>,
@@ -167,6 +171,7 @@ impl PieceState {
             recipe: Recipe::default(),
             amounts: Vec::new(),
             shapes: None,
+            carried: None,
             cleaned: Vec::new(),
             patches: Vec::new(),
             rest: None,

@@ -61,6 +61,8 @@ pub enum Step {
     Ease { piece: PieceId, chosen: Chosen, options: EaseOptions },
     /// So much of one of a piece's own shapes is worn: 0 for none, 1 for all of it.
     WearShape { piece: PieceId, shape: usize, amount: f32 },
+    /// Pieces (all of them when the list is empty) follow the shapes of the body, or no longer do.
+    FollowShapes { pieces: Vec<PieceId>, follow: bool },
     /// Dabs of a brush on a piece.
     Brush { piece: PieceId, stroke: BrushStroke },
     /// Which meshes of the body's file, and which parts of them, are the body.
