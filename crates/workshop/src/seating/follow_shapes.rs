@@ -81,5 +81,8 @@ fn carried_note(piece: &Piece, carried: &[Vec<Vec3>]) -> String {
     let furthest = |offsets: &Vec<Vec3>| offsets.iter().map(|o| o.length()).fold(0.0, f32::max) * 1000.0;
     let moves: Vec<f32> = carried.iter().map(furthest).filter(|mm| *mm > 0.01).collect();
     let most = moves.iter().copied().fold(0.0, f32::max);
+    if moves.is_empty() {
+        return format!("{}: none of the {} shapes moves what it lies on", piece.name, carried.len());
+    }
     format!("{}: moved by {} of {} shapes, at most {most:.1} mm", piece.name, moves.len(), carried.len())
 }
