@@ -5,7 +5,8 @@ mod common;
 
 use common::*;
 use tin_cloak_core::bind::{
-    bind_stiff, fill, match_surface, nearest_surface, nearest_vertex, Follow, MatchSettings, Source, Target,
+    bind_stiff, fill, keep_stiff, match_surface, nearest_surface, nearest_vertex, Follow, MatchSettings,
+    Source, Target,
 };
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::clearance::Outfit;
@@ -176,4 +177,38 @@ fn the_same_bytes_on_one_thread_and_on_many() {
     let alone = rayon::ThreadPoolBuilder::new().num_threads(1).build().unwrap().install(run);
     let many = rayon::ThreadPoolBuilder::new().num_threads(4).build().unwrap().install(run);
     assert_eq!(alone, many);
+}
+
+#[test]
+fn a_stiff_part_keeps_its_shape_and_stays_as_near_as_it_can() {
+    // A plate over an elbow that follows three joints, of which two always move alike.
+    let arm = Arm::new();
+    let plate = moved(sphere(0.04, 12), Vec3::new(0.4, 0.0, 0.05)).0;
+    let joint = |j: u16, w: f32| (JointId(j), w);
+    let skin = Skin::uniform(plate.len(), &[joint(0, 0.5), joint(1, 0.3), joint(2, 0.2)], 3).unwrap();
+    let bent = |degrees: f32| {
+        let mut all = arm.bent(degrees);
+        all.push(all[1]);
+        all
+    };
+    let poses = [bent(30.0), bent(90.0), bent(-60.0)];
+    let part = [(0..plate.len() as u32).collect::<Vec<_>>()];
+    let worst = |skin: &Skin| {
+        let in_pose = |m: &Vec<Mat4>| {
+            let mut posed = plate.clone();
+            linear_blend(&plate, skin, m, &mut posed);
+            stiffness_error(&plate, &posed)
+        };
+        poses.iter().map(in_pose).fold(0.0, f32::max)
+    };
+    assert!(worst(&skin) > 0.005);
+    let kept = keep_stiff(&plate, &skin, &part, &poses, 0.001).unwrap();
+    assert!(worst(&kept.skin) <= 0.001 && worst(&kept.skin) > 0.0008, "no more than needs be");
+    // The two that move alike stay together: leaving one of them out would gain nothing.
+    let row: Vec<_> = kept.skin.row(0).collect();
+    let of = |j: u16| row.iter().find(|e| e.0 == JointId(j)).map_or(0.0, |e| e.1);
+    assert!(of(0) > 0.9 || of(1) + of(2) > 0.9, "{row:?}");
+    // What keeps its shape already is left to the bit.
+    let single = Skin::uniform(plate.len(), &[joint(1, 1.0)], 3).unwrap();
+    assert_eq!(keep_stiff(&plate, &single, &part, &poses, 0.001).unwrap().skin, single);
 }

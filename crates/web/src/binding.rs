@@ -103,6 +103,9 @@ struct MethodForm {
     first: String,
     second: String,
     stretch: f32,
+    stiff_first: bool,
+    #[field(default = 1.0)]
+    bend_mm: f32,
 }
 
 #[post("/fitting/<id>/method/<piece>", data = "<form>")]
@@ -117,6 +120,7 @@ async fn choose_method(shop: &Shop, id: i64, piece: u32, form: Form<MethodForm>)
         apart_mm: form.apart.then_some(form.apart_mm),
         ends: [end(&form.first), end(&form.second)],
         stretch: form.stretch,
+        bend_mm: form.stiff_first.then_some(form.bend_mm),
     };
     changed_by(shop, id, Step::ChooseMethod { piece, options }).await
 }

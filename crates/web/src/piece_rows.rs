@@ -49,6 +49,8 @@ pub(crate) struct OptionsRow {
     pub first: String,
     pub second: String,
     pub stretch: f32,
+    pub stiff_first: bool,
+    pub bend_mm: f32,
 }
 
 pub(crate) struct FollowRow {
@@ -154,6 +156,8 @@ fn options_row(options: &BindOptions) -> OptionsRow {
         first,
         second,
         stretch: options.stretch,
+        stiff_first: options.bend_mm.is_some(),
+        bend_mm: options.bend_mm.unwrap_or(1.0),
     }
 }
 

@@ -8,6 +8,7 @@ mod ends;
 
 mod heat;
 mod inpaint;
+mod keep_stiff;
 mod laplacian;
 mod non_negative_least_squares;
 mod normal;
@@ -21,6 +22,7 @@ pub use ends::{bind_between_ends, share_of_way, two_ends};
 pub use heat::{bones, heat_weights, Bone};
 pub(crate) use inpaint::fill_offsets;
 pub use inpaint::{fill, Filled};
+pub use keep_stiff::{keep_stiff, KeptStiff};
 pub(crate) use laplacian::solve_positive;
 pub use laplacian::{Laplacian, SparseRows};
 pub use non_negative_least_squares::{fit_weights, Fitted};

@@ -1,11 +1,14 @@
 //! A body and pieces from files, bound and made one.
 
 use crate::binding::bind::{as_it_came, bind_piece, BindTimes};
+use crate::binding::stiff::kept_stiff;
 use crate::dress::body::{sort_document, Body};
 use crate::dress::came::ENOUGH;
 use crate::dress::dressed::Dress;
+use crate::dress::own_joints::body_trials;
 use crate::dress::own_joints::with_own_joints;
 use crate::dress::piece::Piece;
+use crate::dress::trials::clip_trials;
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::intake::brought::brought;
@@ -13,6 +16,8 @@ use crate::measuring::report::Report;
 use crate::state::bound::Bound;
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::{BindOptions, FollowWish, Method, Recipe};
+use crate::state::trial_plan::Frames;
+use glam::Mat4;
 use std::sync::Arc;
 use std::time::Instant;
 use tin_cloak_formats::{read, Companions, Document, MeshPart, PieceKind};
@@ -74,8 +79,10 @@ pub fn fit_files(
     worn.iter_mut().try_for_each(|w| w.settle_came(&body))?;
     worn.sort_by_key(|w| w.piece.layer);
     let mut times = Vec::new();
+    let trials = body_trials(&body).and(clip_trials(&body, Frames::default()));
+    let poses: Vec<_> = trials.trials.iter().map(|t| body.skeleton.skin_matrices(&t.pose)).collect();
     for one in &mut worn {
-        let (bound, time) = one.bind(&body)?;
+        let (bound, time) = one.bind((&body, &poses))?;
         one.piece.bound = Some(Arc::new(bound));
         times.push(time);
     }
@@ -122,11 +129,14 @@ impl Worn {
         Ok(())
     }
 
-    fn bind(&self, body: &Body) -> Result<(Bound, BindTimes), WorkshopError> {
-        match self.recipe.options.method {
-            Method::Came => Ok((as_it_came((&self.piece, &[]), body, &self.recipe)?, BindTimes::default())),
-            _ => bind_piece(body, &self.piece, &self.recipe),
+    /// Bound to a body that is tried in poses (matrices of its joints).
+    fn bind(&self, (body, poses): (&Body, &[Vec<Mat4>])) -> Result<(Bound, BindTimes), WorkshopError> {
+        if self.recipe.options.method == Method::Came {
+            return Ok((as_it_came((&self.piece, &[]), body, &self.recipe)?, BindTimes::default()));
         }
+        let (mut bound, times) = bind_piece(body, &self.piece, &self.recipe)?;
+        bound.skin = kept_stiff(body, &self.piece, &self.recipe, (&bound.skin, poses))?.0;
+        Ok((bound, times))
     }
 }
 

@@ -3,7 +3,7 @@
 use crate::binding::bind::{as_it_came, bind_piece_to};
 use crate::binding::caged::bind_in_cage;
 use crate::binding::kept::template_source;
-use crate::binding::stiff::{stiff_as_one, stiffness};
+use crate::binding::stiff::{kept_stiff, stiff_as_one, stiffness};
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
 use crate::dress::stiff_parts::stiff_shells;
@@ -86,6 +86,9 @@ impl Doing<'_> {
             if cage.is_some() {
                 bound.skin = stiff_as_one(&source, &body, piece, &recipe, &bound.skin)?;
             }
+            let (skin, note) = kept_stiff(&body, piece, &recipe, (&bound.skin, &poses))?;
+            bound.skin = skin;
+            self.draft.notes.extend(note);
             self.clean_again((id, piece), (&mut bound, &done), (&body, &trials))?;
             self.keep_bound((id, piece), &bound, (&body, &trials))?;
             names.push(piece.name.clone());

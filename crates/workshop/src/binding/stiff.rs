@@ -7,9 +7,9 @@ use crate::dress::stiff_parts::{groups, stiff_shells};
 use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
 use crate::state::recipe::{FollowWish, Recipe};
-use glam::Vec3;
+use glam::{Mat4, Vec3};
 use rayon::prelude::*;
-use tin_cloak_core::bind::{bind_stiff, BindError, Follow, Source, Target};
+use tin_cloak_core::bind::{bind_stiff, keep_stiff, BindError, Follow, Source, Target};
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::intake::{shells, ShellGuess};
@@ -79,6 +79,39 @@ pub(crate) fn stiff_as_one(
         on_cloth((&source, &target), (&follows, &groups), skin)
     };
     bound.map_err(fail)
+}
+
+/// The stiff parts that follow a blend of joints, kept from bending; `poses` are matrices of joints. With a sentence
+/// when any had to be.
+pub(crate) fn kept_stiff(
+    body: &Body,
+    piece: &Piece,
+    recipe: &Recipe,
+    (skin, poses): (&Skin, &[Vec<Mat4>]),
+) -> Result<(Skin, Option<String>), WorkshopError> {
+    let Some(most) = recipe.options.bend_mm else { return Ok((skin.clone(), None)) };
+    let fail = |source| WorkshopError::Bind { piece: piece.name.clone(), source };
+    let groups = groups(piece);
+    let follows = follows(piece, body, recipe, &groups).map_err(fail)?;
+    let blends = |shell: usize| matches!(follows[shell], Some(Follow::Patch | Follow::Blend));
+    let mut parts: Vec<Vec<u32>> = vec![Vec::new(); groups.len()];
+    for (v, &shell) in piece.topology.shell_of_vertex.iter().enumerate() {
+        if blends(shell as usize) {
+            parts[groups[shell as usize] as usize].push(v as u32);
+        }
+    }
+    parts.retain(|part| !part.is_empty());
+    let kept = keep_stiff(&piece.rest, skin, &parts, poses, most * 0.001).map_err(|e| fail(e.into()))?;
+    let note = (kept.changed > 0).then(|| {
+        let (changed, off) = (kept.changed, kept.off * 1000.0);
+        let parts = if changed == 1 { "one stiff part follows".to_owned() } else { format!("{changed} follow") };
+        format!(
+            "{}: {parts} fewer joints, so as to bend by no more than {most} mm; that takes it at most {off:.1} mm off \
+             its place",
+            piece.name
+        )
+    });
+    Ok((kept.skin, note))
 }
 
 pub(crate) fn find_joint(body: &Body, name: &str) -> Result<JointId, BindError> {

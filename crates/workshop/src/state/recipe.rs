@@ -91,6 +91,9 @@ pub struct BindOptions {
     pub ends: [Option<String>; 2],
     /// The share of its length that stretches, 0 to 1.
     pub stretch: f32,
+    /// Stiff before following: a stiff part that goes with a blend of joints leaves its shape by no more than this,
+    /// millimetres; as far as following takes it when nothing is said.
+    pub bend_mm: Option<f32>,
 }
 
 impl Default for BindOptions {
@@ -103,6 +106,7 @@ impl Default for BindOptions {
             apart_mm: None,
             ends: [None, None],
             stretch: 1.0,
+            bend_mm: None,
         }
     }
 }
@@ -118,7 +122,8 @@ impl BindOptions {
             && self.match_mm.is_none_or(|mm| within(mm, 0.1, 1000.0))
             && within(self.match_deg, 0.0, 180.0)
             && self.apart_mm.is_none_or(|mm| within(mm, 0.0, 500.0))
-            && within(self.stretch, 0.0, 1.0);
+            && within(self.stretch, 0.0, 1.0)
+            && self.bend_mm.is_none_or(|mm| within(mm, 0.0, 100.0));
         sane.then_some(()).ok_or(WorkshopError::BadBinding)
     }
 }
