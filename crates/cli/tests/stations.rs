@@ -43,6 +43,14 @@ async fn the_demos_faults_are_cured_by_clicking_and_brushed() {
     assert_eq!(b.value(steps).await.as_u64().unwrap(), before + 1, "a stroke is one step");
     assert_eq!(b.last_step().await, "Pull out oilskin coat");
     b.step("#undo").await;
+
+    // The coat follows the body's shapes, and no longer.
+    b.step("#follow-shapes").await;
+    assert_eq!(b.last_step().await, "Follow the body’s shapes: oilskin coat");
+    let says = "document.querySelector('.body-shapes .hint').textContent";
+    b.until(&format!("{says}.includes('1 of 1 pieces follow')")).await;
+    b.step("#unfollow-shapes").await;
+    b.until(&format!("{says}.includes('0 of 1 pieces follow')")).await;
     b.console_is_clean().await;
     browser.client.close().await.unwrap();
 }

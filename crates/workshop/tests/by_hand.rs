@@ -208,3 +208,22 @@ fn a_pull_in_a_pose_comes_back_to_rest_and_shows_there_as_it_was_drawn() {
     let moves = before.iter().zip(&after).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
     assert!((moves - 0.004).abs() < 2e-4, "by as much as was pulled: {moves}");
 }
+
+#[test]
+fn what_is_chosen_on_both_sides_changes_by_the_joints_of_each() {
+    let bench = tunic();
+    let weights = |joint: &str, side: f32| -> f32 {
+        let (piece, room) = (bench.piece(1), bench.room());
+        let column = piece.bound.unwrap().skin.column(room.dress.body.skeleton.find(joint).unwrap());
+        column.iter().zip(piece.rest.iter()).filter(|(_, p)| p.x * side > 0.0).map(|e| e.0).sum()
+    };
+    let side = weights("lower_arm_left", 1.0) - weights("lower_arm_left", -1.0);
+    let (left, right) = (side.signum(), -side.signum());
+    let before = [weights("hand_left", left), weights("hand_right", right)];
+    let mut picks = forearm();
+    picks.push(Pick::add(What::Mirrored));
+    bench.run(by_hand(add("hand_left", 0.1), picks, &[]));
+    let gained = [weights("hand_left", left) - before[0], weights("hand_right", right) - before[1]];
+    assert!(gained[0] > 1.0 && (gained[0] / gained[1] - 1.0).abs() < 0.02, "{gained:?}");
+    assert!(weights("hand_left", right) < 1e-3, "the left hand has nothing on the right");
+}

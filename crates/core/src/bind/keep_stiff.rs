@@ -28,8 +28,9 @@ const HALVINGS: usize = 7;
 
 /// Each of `parts` (its vertices, all of one blend of joints) that leaves its shape by more than `most` (metres) in one
 /// of `poses` is drawn towards fewer of the joints of its blend, by the least share with which it keeps to that; of all
-/// choices of joints the one is taken with which its middle stays nearest to where it was. A blend of joints that are turned
-/// against each other shears and shrinks (Lewis, Cordner & Fong, “Pose space deformation”, 2000); one joint never does.
+/// choices of joints the one is taken with which its middle stays nearest to where it was. A blend of joints that are
+/// turned against each other shears and shrinks (Lewis, Cordner & Fong, “Pose space deformation”, 2000); one joint
+/// never does.
 ///
 /// ```
 /// use tin_cloak_core::bind::keep_stiff;

@@ -6,6 +6,7 @@ use crate::dress::chosen::soft_shares;
 use crate::dress::piece::Piece;
 use crate::error::WorkshopError;
 use crate::state::by_hand::{HandAmount, HandChange, HandRest};
+use crate::state::choice::What;
 use crate::state::stroke::{Chosen, Reach};
 use glam::Vec3;
 use std::sync::Arc;
@@ -14,8 +15,9 @@ use tin_cloak_core::bind::by_hand::{
     Crease, Fade, Given, Rest,
 };
 use tin_cloak_core::bind::clean::{Bound, Row};
-use tin_cloak_core::intake::mirror_partner;
+use tin_cloak_core::intake::{mirror_partner, symmetry};
 use tin_cloak_core::mesh::vertex_normal;
+use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::JointId;
 
@@ -65,21 +67,49 @@ fn passes(
     (piece, body): (&Piece, &Body),
     (change, chosen, firm): (&HandChange, &Chosen, Option<f32>),
 ) -> Result<Vec<(HandChange, Vec<f32>)>, WorkshopError> {
-    let Chosen::Around(reach) = chosen else {
-        return Ok(vec![(change.clone(), vec![1.0; piece.rest.len()])]);
-    };
-    let firm = firm.unwrap_or(100.0);
-    let own = Reach { mirrored: false, ..reach.clone() };
-    let mut passes = vec![(change.clone(), soft_shares(piece, &own, firm)?)];
-    if reach.mirrored {
+    let on_other_side = |change: &HandChange| {
         let mut other = change.clone();
         for name in other.joints_mut() {
             let partner = body.skeleton.find(name).and_then(|j| mirror_partner(&body.skeleton, j));
             *name = partner.map_or_else(|| name.clone(), |j| body.skeleton.names[j.index()].clone());
         }
-        passes.push((other, soft_shares(piece, &reach.image(&piece.rest)?, firm)?));
+        other
+    };
+    let Chosen::Around(reach) = chosen else {
+        let everywhere = vec![1.0; piece.rest.len()];
+        let mirrored =
+            matches!(chosen, Chosen::Picks(picks) if picks.iter().any(|p| p.what == What::Mirrored));
+        let Some(side) = side_of(body, change).filter(|_| mirrored) else {
+            return Ok(vec![(change.clone(), everywhere)]);
+        };
+        // What was chosen on both sides changes on each by the joints of that side.
+        let plane = symmetry(&body.rest).plane;
+        let here = |p: &Vec3| f32::from((p.x - plane) * side >= 0.0);
+        let own: Vec<f32> = piece.rest.iter().map(here).collect();
+        let across = own.iter().map(|share| 1.0 - share).collect();
+        return Ok(vec![(change.clone(), own), (on_other_side(change), across)]);
+    };
+    let firm = firm.unwrap_or(100.0);
+    let own = Reach { mirrored: false, ..reach.clone() };
+    let mut passes = vec![(change.clone(), soft_shares(piece, &own, firm)?)];
+    if reach.mirrored {
+        passes.push((on_other_side(change), soft_shares(piece, &reach.image(&piece.rest)?, firm)?));
     }
     Ok(passes)
+}
+
+/// On which side of the body the first joint lies that a change names and that has a partner on the other: 1 where x is
+/// larger than in the middle, else −1.
+fn side_of(body: &Body, change: &HandChange) -> Option<f32> {
+    let skeleton = &body.skeleton;
+    let places = skeleton.world(&Pose::rest(skeleton.len()));
+    let x = |j: JointId| places[j.index()].w_axis.x;
+    let sided = |name: &String| {
+        let joint = skeleton.find(name)?;
+        let partner = mirror_partner(skeleton, joint).filter(|p| *p != joint)?;
+        Some((x(joint) - x(partner)).signum())
+    };
+    change.clone().joints_mut().into_iter().find_map(|name| sided(name))
 }
 
 fn nothing_changed(told: &ByHand, piece: &Piece) -> WorkshopError {
