@@ -51,6 +51,8 @@ enum PartField {
 struct TakeFrom {
     /// A piece by number, `beneath`, or nothing for the body.
     from: String,
+    /// Pieces besides that one, whichever is nearest.
+    also: Vec<u32>,
     part: PartField,
     /// Joints or numbers of parts, with commas.
     which: String,
@@ -70,7 +72,10 @@ async fn take_from(shop: &Shop, id: i64, piece: u32, form: Form<TakeFrom>) -> Re
             "" => Takes::Body,
             "beneath" => Takes::Beneath,
             cage if cage.starts_with("cage:") => Takes::Cage(cage[5..].parse().unwrap_or(0)),
-            list => Takes::Pieces(list.split(',').filter_map(|n| n.trim().parse().ok()).collect()),
+            first => {
+                let others = form.also.iter().filter(|other| other.to_string() != first);
+                Takes::Pieces(first.parse().ok().into_iter().chain(others.copied()).collect())
+            }
         };
         let part = match form.part {
             PartField::Whole => SourcePart::Whole,

@@ -19,8 +19,11 @@ pub(crate) struct PieceRow {
     pub pip: (&'static str, String),
     pub words: String,
     pub influences: usize,
-    /// The pieces it takes its weights from, with commas; `beneath`, or nothing for the body.
+    /// The piece it takes its weights from; `beneath`, or nothing for the body.
     pub from: String,
+    pub takes_pieces: bool,
+    /// Pieces besides that one.
+    pub also: Vec<u32>,
     /// Which part of it: key, and joints or numbers.
     pub part: (&'static str, String),
     /// Joints named, with commas, and whether it follows these alone.
@@ -110,7 +113,12 @@ pub(crate) fn piece_row(open: &OpenFitting, index: usize) -> PieceRow {
             Takes::Beneath => "beneath".to_owned(),
             Takes::Template(file) => format!("template:{}", file.mesh),
             Takes::Cage(id) => format!("cage:{id}"),
-            Takes::Pieces(list) => list.iter().map(u32::to_string).collect::<Vec<_>>().join(","),
+            Takes::Pieces(list) => list.first().map_or(String::new(), u32::to_string),
+        },
+        takes_pieces: matches!(recipe.takes, Takes::Pieces(_)),
+        also: match &recipe.takes {
+            Takes::Pieces(list) => list.iter().skip(1).copied().collect(),
+            _ => Vec::new(),
         },
         part: part_row(&recipe.part),
         joints: choice.map_or(String::new(), |c| c.joints.join(", ")),

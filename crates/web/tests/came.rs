@@ -7,7 +7,7 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::local::blocking::Client;
 use std::sync::Arc;
 use tin_cloak_web::application;
-use tin_cloak_workshop::{fit_files, BindOptions, Companions, NamedFile, PieceFile, Workshop};
+use tin_cloak_workshop::{fit_files, BindOptions, Companions, NamedFile, PieceFile, Takes, Workshop};
 
 const HOST: &str = "127.0.0.1:8610";
 
@@ -87,4 +87,24 @@ fn a_skinned_suit_keeps_its_weights_in_the_page() {
     server.shop.undo(server.fitting).unwrap();
     let bound = server.shop.room(server.fitting, None).unwrap().dress.pieces[0].bound.clone().unwrap();
     assert!(bound.skin.max_influences() > 1 && bound.method == "came");
+}
+
+#[test]
+fn weights_are_taken_from_several_pieces() {
+    let server = dressed();
+    let asset = server.shop.assets().unwrap().into_iter().find(|a| a.role == "piece").unwrap().id;
+    for layer in 1..4 {
+        server.step("add", &format!("asset={asset}&layer={layer}&kind=soft")).unwrap();
+    }
+    let form = |from: &str, also: &str| format!("from={from}{also}&part=whole&which=&radius=80");
+    let takes = || server.shop.room(server.fitting, None).unwrap().recipe_of(3).unwrap().takes;
+    server.step("take-from/3", &form("1", "&also=2&also=1")).unwrap();
+    assert_eq!(takes(), Takes::Pieces(vec![1, 2]));
+    let panels = server.get("panels?station=3").1;
+    assert!(panels.contains("name=\"also\" value=\"2\" checked"), "it is shown as chosen");
+    // What takes from nothing but itself is refused, and what stood stays.
+    server.step("take-from/3", &form("3", "")).unwrap_err();
+    assert_eq!(takes(), Takes::Pieces(vec![1, 2]));
+    server.step("take-from/3", &form("beneath", "&also=2")).unwrap();
+    assert_eq!(takes(), Takes::Beneath);
 }
