@@ -25,6 +25,9 @@ pub struct MendOutcome {
     pub claims: Vec<Claim>,
     /// Counted cells out of tolerance, before and after.
     pub cells: (usize, usize),
+    /// What the best of the states that were not taken would have brought: counted cells out of tolerance, and the sum
+    /// of their depths before and then, millimetres.
+    pub not_taken: Option<(usize, f32, f32)>,
 }
 
 impl MendOutcome {
@@ -34,6 +37,12 @@ impl MendOutcome {
         let whole = format!("{before} cells were out of tolerance, {after} are");
         let told = self.claims.iter().filter(|c| c.moved > 0 || c.spots_before > 0 || c.spots_after > 0);
         let mut notes: Vec<String> = std::iter::once(whole).chain(told.map(Claim::sentence)).collect();
+        if let Some((cells, was, then)) = self.not_taken {
+            notes.push(format!(
+                "nothing was taken: of all states that were tried the best has {cells} cells out, {then:.0} mm deep in \
+                 all instead of {was:.0} mm"
+            ));
+        }
         let clear: Vec<&str> = self.claims.iter().filter(|c| c.is_clear()).map(|c| c.name.as_str()).collect();
         if !clear.is_empty() {
             notes.push(format!("clear already: {}", clear.join(", ")));
@@ -126,6 +135,7 @@ pub(crate) fn mend(
     // The state that is worked on, and the best that was measured.
     let (mut now, mut rest) = (None, none.clone());
     let mut best: Option<State> = None;
+    let mut least_worse: Option<(usize, f32)> = None;
     for pass in 0..PASSES {
         let here: &Measured = now.as_ref().unwrap_or(&first);
         if here.trouble.iter().all(Vec::is_empty) {
@@ -143,15 +153,21 @@ pub(crate) fn mend(
         if is_better(&after.board, best.as_ref().map_or(&first.board, |b| &b.0.board)) {
             best = Some((after.clone(), next.clone(), pushed.reports));
         }
+        let told = (after.board.bad_cells(), after.board.out_mm());
+        if least_worse.is_none_or(|known| told.1 < known.1) {
+            least_worse = Some(told);
+        }
         if !goes_on {
             break;
         }
         (now, rest) = (Some(after), next);
     }
+    let was = first.board.out_mm();
+    let not_taken = least_worse.filter(|_| best.is_none()).map(|(cells, then)| (cells, was, then));
     let nothing = (first.clone(), none, Vec::new());
     let (after, rest, left) = best.unwrap_or(nothing);
     let claims = claims(what, (&first, &after), &rest, &left);
-    Ok(MendOutcome { rest, claims, cells: (first.board.bad_cells(), after.board.bad_cells()) })
+    Ok(MendOutcome { rest, claims, cells: (first.board.bad_cells(), after.board.bad_cells()), not_taken })
 }
 
 /// How many spots show in all.
