@@ -96,3 +96,20 @@ fn two_poses_that_pull_opposite_ways_are_met_half_way() {
     let first = shell.0.iter().sum::<Vec3>() / shell.0.len() as f32;
     assert!((middle - first).length() < 5e-4, "{}", middle - first);
 }
+
+#[test]
+fn what_cannot_be_met_holds_up_nothing_about_it() {
+    // A ball comes through a shell in front. At one side a layer above that stays lies in the ball: there the shell can
+    // be under the one or over the other, not both.
+    let (shell, above) =
+        (moved(sphere(0.105, 40), Vec3::Z * -0.008), moved(sphere(0.1085, 40), Vec3::X * -0.0105));
+    let mut o = outfit(&sphere(0.1, 40), &[shell, above]);
+    // Else it would hide what is wrong beneath it.
+    o.off = vec![false, false, true];
+    let told = pushed(&o, &[1], &[rest()]);
+    let in_front = |p: &&Vec3| p.z > 0.06 && p.x < 0.03;
+    let sunk = |list: &[Vec3]| list.iter().filter(in_front).filter(|p| p.length() < 0.0995).count();
+    assert!(sunk(&o.layers[1].rest) > 50);
+    assert_eq!(sunk(&told.rest[1]), 0, "in front it comes clear");
+    assert!(told.short.1 > 0.0, "what is left at the side is told");
+}

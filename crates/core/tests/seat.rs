@@ -4,11 +4,14 @@
 mod common;
 
 use common::*;
-use tin_cloak_core::clearance::{Covering, PosedSide, Side};
+use tin_cloak_core::bind::Target;
+use tin_cloak_core::clearance::{stiffness_error, Covering, PosedSide, Side};
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_core::mesh::{vertex_normals, Topology};
-use tin_cloak_core::seat::{carry_to_rest, dab, ease, rest_from_pose, Brush, GapWish, Stroke};
+use tin_cloak_core::seat::{
+    carry_shapes, carry_to_rest, dab, ease, rest_from_pose, Brush, GapWish, OnTop, Stroke,
+};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 
@@ -151,4 +154,41 @@ fn a_dab_moves_what_is_near_along_the_cloth_and_nothing_else() {
     );
     assert!(positions[centre as usize].length() < spike - 0.005);
     assert!(dab(&mut positions, &topology, u32::MAX, brush).is_empty());
+}
+
+/// A piece over a ball that grows a bump in front, and the offsets of that bump.
+fn bumped(piece: &Shape, rigid: &[u32]) -> (Vec<Vec3>, Vec<Vec<Vec3>>) {
+    let body = sphere(0.1, 48);
+    let bump: Vec<Vec3> = body.0.iter().map(|p| *p * 0.2 * (p.z / 0.1).max(0.0).powi(2)).collect();
+    let topology = Topology::of_welded(piece.0.len(), &piece.1);
+    let (side, under) = (Side::new(piece.0.len(), &piece.1), Side::new(body.0.len(), &body.1));
+    let (target, posed) = (Target::new(&piece.0, &topology), under.pose(&body.0));
+    let beneath = Covering { side: &under, posed: &posed, positions: &body.0 };
+    let none = vec![Vec3::ZERO; body.0.len()];
+    let on_top = OnTop { target: &target, side: &side, rigid, tolerance: 0.0 };
+    let carried = carry_shapes(on_top, beneath, &[bump.clone(), none]).unwrap();
+    (bump, carried)
+}
+
+#[test]
+fn a_shape_is_carried_to_the_bodys_own_offset_surface_as_it_is() {
+    let near = |far: f32| {
+        let ball = sphere(0.1, 48);
+        (ball.0.iter().map(|p| *p * (1.0 + far / 0.1)).collect(), ball.1)
+    };
+    let (bump, carried) = bumped(&near(0.0005), &[]);
+    let off = carried[0].iter().zip(&bump).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+    assert!(off < 5e-5, "{off}");
+    // What moves nothing moves nothing to the bit.
+    assert!(carried[1].iter().all(|o| *o == Vec3::ZERO));
+}
+
+#[test]
+fn a_stiff_part_follows_a_shape_as_one() {
+    let plate = moved(sphere(0.02, 12), Vec3::Z * 0.125);
+    let (_, carried) = bumped(&plate, &vec![0; plate.0.len()]);
+    let after: Vec<Vec3> = plate.0.iter().zip(&carried[0]).map(|(p, o)| *p + *o).collect();
+    assert!(stiffness_error(&plate.0, &after) < 1e-6);
+    let middle = carried[0].iter().sum::<Vec3>() / plate.0.len() as f32;
+    assert!(middle.z > 0.01, "it goes out with the bump: {middle}");
 }

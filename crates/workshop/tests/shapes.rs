@@ -306,7 +306,7 @@ fn pieces_follow_the_bodys_shapes_in_every_pose_and_file() {
     // At rest nothing has moved, and undo takes it back.
     let open = bench.open();
     let tunic = open.room.dress.pieces.iter().find(|p| p.name == "quilted tunic").unwrap();
-    assert_eq!(tunic.carried.as_ref().unwrap().len(), open.room.dress.body.morphs.len());
+    assert_eq!(tunic.carried.as_ref().unwrap().0.len(), open.room.dress.body.morphs.len());
     assert_eq!(tunic.rest, tunic.unshaped);
 
     // It goes out with the names of the body's shapes, and a stranger's reader has the same board.

@@ -3,10 +3,10 @@
 //!
 //! min ½ xᵀQx + ½ Σ wᵢ max(0, needᵢ − gᵢ·x)², by Newton's method on the piecewise quadratic, which ends after finitely
 //! many steps at the optimum (Mangasarian, “A finite Newton method for classification”, 2002; Madsen, Nielsen & Pınar,
-//! “A finite continuation algorithm for bound constrained quadratic programming”, 1999, for the squared slack). Each
+//! “A finite continuation algorithm for bound constrained quadratic programming”, 1999, for the continuation). Each
 //! step is one sparse Cholesky factor. It is the quadratic programme with squared slack itself, not one near it: so no
-//! interior point or splitting method is needed, a warm start costs nothing, and demands that cannot be met never
-//! hold the others up.
+//! interior point or splitting method is needed, and a warm start costs nothing. What cannot be met pulls at all about
+//! it by its square; `least_change_of_most` counts it once.
 
 use crate::bind::solve_positive;
 use crate::bind::BindError;
@@ -72,9 +72,9 @@ impl Demands {
         self.needs[i] - self.row(i).map(|(k, g)| g * x[k as usize]).sum::<f64>()
     }
 
-    /// Has the first `count` count the less the more they are short of at `x`, beyond `mean`.
-    fn weigh_by_shortness(&mut self, count: usize, mean: f64, x: &[f64]) {
-        let weigh = |i: usize| mean / self.short(i, x).max(mean);
+    /// Has the first `count` count the less the more they are short of at `x`, where that is more than `beyond`.
+    fn weigh_by_shortness(&mut self, count: usize, beyond: f64, x: &[f64]) {
+        let weigh = |i: usize| beyond / self.short(i, x).max(beyond);
         self.weights = (0..count).map(weigh).chain(self.weights[count..].iter().copied()).collect();
     }
 
@@ -123,7 +123,8 @@ pub fn least_change(
     Ok(x)
 }
 
-/// The same with what the first `count` demands are short of counted once instead of squared, beyond `mean`: what
+/// The same with what the first `count` demands are short of counted once instead of squared, where it is more than
+/// `beyond`: what
 /// cannot be met holds up nothing about it. By solving again with weights that make squares of it (iteratively
 /// reweighted least squares; Holland & Welsch, “Robust regression using iteratively reweighted least-squares”, 1977),
 /// `times` times.
@@ -134,13 +135,13 @@ pub(super) fn least_change_of_most(
     cost: &Lower,
     demands: &mut Demands,
     weight: f64,
-    (count, mean, times): (usize, f64, usize),
+    (count, beyond, times): (usize, f64, usize),
     x: Vec<f64>,
 ) -> Result<Vec<f64>, BindError> {
     let unknowns = x.len();
     let mut x = least_change(cost, demands, weight, x)?;
     for _ in 0..times {
-        demands.weigh_by_shortness(count, mean, &x);
+        demands.weigh_by_shortness(count, beyond, &x);
         x = Problem { cost, demands, weight, unknowns }.solved(x)?;
     }
     Ok(x)

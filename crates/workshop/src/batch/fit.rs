@@ -79,8 +79,13 @@ pub fn fit_files(
     worn.iter_mut().try_for_each(|w| w.settle_came(&body))?;
     worn.sort_by_key(|w| w.piece.layer);
     let mut times = Vec::new();
-    let trials = body_trials(&body).and(clip_trials(&body, Frames::default()));
-    let poses: Vec<_> = trials.trials.iter().map(|t| body.skeleton.skin_matrices(&t.pose)).collect();
+    let poses = match options.bend_mm {
+        None => Vec::new(),
+        Some(_) => {
+            let trials = body_trials(&body).and(clip_trials(&body, Frames::default()));
+            trials.trials.iter().map(|t| body.skeleton.skin_matrices(&t.pose)).collect()
+        }
+    };
     for one in &mut worn {
         let (bound, time) = one.bind((&body, &poses))?;
         one.piece.bound = Some(Arc::new(bound));

@@ -101,8 +101,7 @@ impl Decoder {
             body_mesh: Key::of("body mesh", &(body_mesh(&state), &state.body_skin)),
             shapes: order.iter().map(|&i| shape_key(&state, &state.pieces[i])).collect(),
         };
-        let pieces = order.iter().map(|&i| pieces[i].clone()).collect();
-        let pieces: Vec<Piece> = pieces;
+        let pieces: Vec<Piece> = order.iter().map(|&i| pieces[i].clone()).collect();
         let trials = self.trials(store, &state, (&body, &own_shapes(&body, &pieces)))?;
         let dress = Dress { body, pieces, said: Arc::new(Said::of_state(&state)) };
         Ok(Room::new((state, order), dress, (trials, contents), Arc::clone(&self.derived)))

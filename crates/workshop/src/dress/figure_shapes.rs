@@ -2,10 +2,21 @@
 //! have by themselves.
 
 use crate::dress::body::Body;
+use crate::dress::derived::Weighed;
 use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
 use serde::Serialize;
 use tin_cloak_core::deform::Morph;
+
+/// What a piece does in each of the body's shapes, by their numbers.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Carried(pub Vec<Morph>);
+
+impl Weighed for Carried {
+    fn bytes(&self) -> usize {
+        self.0.iter().map(|m| 64 + m.vertices.len() * 16).sum()
+    }
+}
 
 /// A shape of a piece that the body has none of the same name of.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -45,7 +56,7 @@ impl Piece {
     pub(crate) fn followed(&self, body: &Body) -> Vec<Morph> {
         let one = |(n, of_body): (usize, &Morph)| {
             let own = self.shapes.iter().find(|m| m.name == of_body.name);
-            let carried = self.carried.as_ref().and_then(|list| list.get(n));
+            let carried = self.carried.as_ref().and_then(|list| list.0.get(n));
             let shape = own.or(carried).cloned().unwrap_or_default();
             Morph { name: of_body.name.clone(), driver: of_body.driver, ..shape }
         };
@@ -69,7 +80,9 @@ impl Dress {
         let (piece, of_body) = (&self.pieces[index], &self.body.morphs);
         let follows = |n: &usize| match piece.shapes.iter().find(|m| m.name == of_body[*n].name) {
             Some(own) => !own.vertices.is_empty(),
-            None => piece.carried.as_ref().is_some_and(|c| c.get(*n).is_some_and(|m| !m.vertices.is_empty())),
+            None => {
+                piece.carried.as_ref().is_some_and(|c| c.0.get(*n).is_some_and(|m| !m.vertices.is_empty()))
+            }
         };
         let own = (of_body.len()..).zip(own_shapes(&self.body, &self.pieces));
         let own = own.filter(|(_, own)| own.piece == index).map(|(n, _)| n);

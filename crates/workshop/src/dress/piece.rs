@@ -3,6 +3,7 @@
 use crate::dress::body::Body;
 use crate::dress::came::Came;
 use crate::dress::derived::Weighed;
+use crate::dress::figure_shapes::Carried;
 use crate::dress::shading::Shading;
 use crate::error::WorkshopError;
 use crate::state::bound::Bound;
@@ -56,7 +57,7 @@ pub struct Piece {
     /// How much of each is worn; missing ones are 0.
     pub amounts: Vec<f32>,
     /// What it does in each of the body's shapes, when those were carried to it.
-    pub carried: Option<Arc<Vec<Morph>>>,
+    pub carried: Option<Arc<Carried>>,
     /// Its weights, once bound.
     pub bound: Option<Arc<Bound>>,
     /// The weights of its file, when it has some.
@@ -139,9 +140,9 @@ impl Piece {
     }
 
     /// Shapes of offsets: all vertices in the first, then in the next.
-    pub(crate) fn shapes_of_offsets(&self, offsets: &[Vec3]) -> Vec<Morph> {
+    pub(crate) fn shapes_of_offsets(&self, offsets: &[Vec3]) -> Carried {
         let each = offsets.chunks(self.unshaped.len().max(1));
-        each.map(|dense| Morph::from_dense(String::new(), dense)).collect()
+        Carried(each.map(|dense| Morph::from_dense(String::new(), dense)).collect())
     }
 
     /// The amounts of its shapes with another of one.

@@ -123,7 +123,7 @@ impl Doing<'_> {
             state.shapes = Some(self.draft.keep(pack_positions(&new.offsets_of(&new.before.shapes))));
         }
         if let Some(carried) = &new.before.carried {
-            state.carried = Some(self.draft.keep(pack_positions(&new.offsets_of(carried))));
+            state.carried = Some(self.draft.keep(pack_positions(&new.offsets_of(&carried.0))));
         }
         if let Some(bound) = &new.before.bound {
             state.bound = Some(self.draft.keep(pack_bound(&new.bound(bound))?));

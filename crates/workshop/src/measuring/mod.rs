@@ -5,6 +5,7 @@ pub(crate) mod board;
 pub(crate) mod cells;
 pub(crate) mod floor_rows;
 pub(crate) mod measured;
+pub(crate) mod missing;
 pub(crate) mod posed;
 pub(crate) mod report;
 pub(crate) mod snag_cards;

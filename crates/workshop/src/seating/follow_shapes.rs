@@ -1,5 +1,6 @@
 //! Pieces that follow the shapes of the body.
 
+use crate::dress::figure_shapes::Carried;
 use crate::dress::piece::Piece;
 use crate::dress::stiff_parts::rigid_parts;
 use crate::error::WorkshopError;
@@ -9,8 +10,8 @@ use crate::state::blobs::pack_positions;
 use crate::state::names::PieceId;
 use glam::Vec3;
 use std::collections::HashMap;
+use std::sync::Arc;
 use tin_cloak_core::bind::Target;
-use tin_cloak_core::deform::Morph;
 use tin_cloak_core::seat::{carry_shapes, OnTop};
 
 impl Doing<'_> {
@@ -31,7 +32,7 @@ impl Doing<'_> {
             return Err(WorkshopError::NoBodyShapes { body: body.name.clone() });
         }
         // From the inside out: what lies beneath has its shapes when the next is to follow it.
-        let mut fresh: HashMap<usize, Vec<Morph>> = HashMap::new();
+        let mut fresh: HashMap<usize, Arc<Carried>> = HashMap::new();
         for (n, &index) in chosen.iter().enumerate() {
             let all = chosen.len() as f32;
             let phase = Phase { job: self.job, from: n as f32 / all, to: (n + 1) as f32 / all };
@@ -41,8 +42,9 @@ impl Doing<'_> {
             let carried = self.carried_shapes(index, &fresh)?;
             let piece = &self.room.dress.pieces[index];
             self.draft.notes.push(carried_note(piece, &carried));
-            let blob = self.draft.keep(pack_positions(&carried.concat()));
-            fresh.insert(index, piece.shapes_of_offsets(&carried.concat()));
+            let offsets = carried.concat();
+            fresh.insert(index, Arc::new(piece.shapes_of_offsets(&offsets)));
+            let blob = self.draft.keep(pack_positions(&offsets));
             self.draft.piece(self.room.piece_state(index).id)?.carried = Some(blob);
         }
         Ok(format!("Follow the body’s shapes: {names}"))
@@ -52,21 +54,17 @@ impl Doing<'_> {
     fn carried_shapes(
         &self,
         index: usize,
-        fresh: &HashMap<usize, Vec<Morph>>,
+        fresh: &HashMap<usize, Arc<Carried>>,
     ) -> Result<Vec<Vec<Vec3>>, WorkshopError> {
         let dress = &self.room.dress;
         let (piece, body) = (&dress.pieces[index], &dress.body);
         let ground = Ground::beneath(dress, index);
-        let followed = |i: usize, n: usize| {
-            // A shape of a piece's own of the same name wins.
-            let mut shapes = dress.pieces[i].followed(body);
-            let own = dress.pieces[i].shapes.iter().any(|m| m.name == body.morphs[n].name);
-            let fresh = fresh.get(&i).filter(|_| !own);
-            Some(fresh.map_or_else(|| shapes.swap_remove(n), |f| f[n].clone()))
+        let followed = |i: usize| {
+            let mut piece = dress.pieces[i].clone();
+            piece.carried = fresh.get(&i).cloned().or(piece.carried);
+            piece.followed(body)
         };
-        let shapes = body.welded_morphs.iter().enumerate();
-        let shapes: Vec<Vec<Vec3>> =
-            shapes.map(|(n, m)| Ground::offsets(dress, index, m, &|i| followed(i, n))).collect();
+        let shapes = Ground::offsets(dress, index, &followed);
         let target = Target::new(&piece.rest, &piece.topology);
         let rigid = rigid_parts(piece);
         let tolerance = self.room.state.tolerance_mm * 0.001;

@@ -50,20 +50,22 @@ impl Ground {
         Self { side, posed, positions }
     }
 
-    /// An offset for each of its vertices: of the body, then of the pieces beneath piece `index`, as `of_piece` has
-    /// it (all zero for none).
+    /// For each of the body's shapes an offset for each of the vertices beneath piece `index`: of the body, then of
+    /// the pieces, whose shapes `of_piece` tells.
     pub(crate) fn offsets(
         dress: &Dress,
         index: usize,
-        of_body: &Morph,
-        of_piece: &dyn Fn(usize) -> Option<Morph>,
-    ) -> Vec<Vec3> {
-        let mut offsets = of_body.to_dense(dress.body.rest.len());
+        of_piece: &dyn Fn(usize) -> Vec<Morph>,
+    ) -> Vec<Vec<Vec3>> {
+        let body = &dress.body;
+        let mut all: Vec<Vec<Vec3>> =
+            body.welded_morphs.iter().map(|m| m.to_dense(body.rest.len())).collect();
         let layer = dress.pieces[index].layer;
         for (i, piece) in dress.pieces.iter().enumerate().filter(|(_, p)| p.layer < layer && !p.cage) {
-            offsets.extend(of_piece(i).unwrap_or_default().to_dense(piece.rest.len()));
+            let shapes = of_piece(i);
+            all.iter_mut().zip(shapes).for_each(|(a, m)| a.extend(m.to_dense(piece.rest.len())));
         }
-        offsets
+        all
     }
 
     pub(crate) fn covering(&self) -> Covering<'_> {
