@@ -158,7 +158,7 @@ fn weights_that_came_are_kept_or_made_anew() {
         run(&["fit", "--body", &body, "--piece", piece, "--out", text(out), "--report", text(&told)])
     };
     assert_eq!(fit(&data("bodysuit.glb"), &dressed).status.code(), Some(0));
-    for (options, method) in [("", "came"), (",weights=keep", "came"), (",weights=new", "inpaint")] {
+    for (options, method) in [("", "came"), (",weights=keep", "came"), (",weights=new", "both")] {
         let out = fit(&format!("{}@mesh=bodysuit{options}", text(&dressed)), &again);
         assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
         assert_eq!(report(&told)["pieces"][0]["method"], method, "{options}");

@@ -6,14 +6,14 @@ mod common;
 use common::*;
 use proptest::prelude::*;
 use serde_json::Value;
-use tin_cloak_core::bind::cage::{outside_cage, posed_cage, Caged};
+use tin_cloak_core::bind::cage::{outside_cage, weights_in_cage};
 use tin_cloak_core::bind::sides::{
     joint_sides, keep_apart, leaning, merge_sides, one_side, BodySide, SideMark,
 };
 use tin_cloak_core::bind::{
-    add_falloffs, assemblies, bind_between_ends, bind_stiff, bones, cage_around, fill, fit_weights,
-    heat_weights, match_along_normal, match_surface, share_of_way, two_ends, BindError, Bone, CageSize,
-    Falloff, Follow, Laplacian, Match, MatchSettings, Source, Target,
+    add_falloffs, assemblies, bind_between_ends, bind_stiff, bones, cage_around, fill, heat_weights,
+    match_along_normal, match_surface, share_of_way, two_ends, BindError, Bone, CageSize, Falloff, Follow,
+    Laplacian, Match, MatchSettings, Source, Target,
 };
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::deform::linear_blend;
@@ -344,21 +344,22 @@ fn a_cage_carries_layers_and_becomes_weights() {
     let skin = Skin::from_rows(&rows, 3).unwrap();
     let topology = Topology::of_welded(cage.0.len(), &cage.1);
     let cloth = tube(0.06, (0.0, 0.4), 40, 40, 1.0);
-    let caged = Caged::new(&cloth.0, &cage.0, &topology);
-    for (a, b) in caged.follow(&cage.0).iter().zip(&cloth.0) {
-        assert!(a.distance(*b) < 1e-6, "at rest nothing moves");
+    let found = weights_in_cage(&cloth.0, (&cage.0, &topology, &skin));
+    for (p, row) in cloth.0.iter().zip(&found) {
+        let sum: f32 = row.iter().map(|e| e.1).sum();
+        assert!((sum - 1.0).abs() < 1e-5);
+        // The weights change along the cage alone: at each height the cloth has the cage's there.
+        let first = row.iter().filter(|e| e.0 == JointId(0)).map(|e| e.1).sum::<f32>();
+        let wanted = 1.0 - ((p.y - 0.1) / 0.1).clamp(0.0, 1.0);
+        assert!((first - wanted).abs() < 0.06, "{first} for {wanted} at {}", p.y);
     }
-    let turn = Mat4::from_rotation_z(1.1) * Mat4::from_translation(Vec3::new(0.3, 0.1, -0.2));
-    let turned: Vec<Vec3> = cage.0.iter().map(|p| turn.transform_point3(*p)).collect();
-    for (a, b) in caged.follow(&turned).iter().zip(&cloth.0) {
-        assert!(a.distance(turn.transform_point3(*b)) < 1e-5, "a rigid move is rigid");
+    let on_it = weights_in_cage(&cage.0, (&cage.0, &topology, &skin));
+    for (v, row) in on_it.iter().enumerate() {
+        for (joint, weight) in skin.row(v) {
+            let same = row.iter().any(|e| e.0 == joint && (e.1 - weight).abs() < 1e-3);
+            assert!(same, "on the cage its own: {row:?}");
+        }
     }
-    let poses = bends();
-    let moved: Vec<Vec<Vec3>> = posed_cage(&cage.0, &skin, &poses).iter().map(|c| caged.follow(c)).collect();
-    let candidates = caged.joints_near(&skin, 8);
-    let fitted = fit_weights(&cloth.0, &poses, &moved, &candidates, (4, 3)).unwrap();
-    assert!(fitted.mean < 0.001, "{} {}", fitted.mean, fitted.worst);
-    assert!(fitted.skin.max_influences() <= 4);
     assert!(outside_cage(&cloth.0, &cage.0, &cage.1, 0.0).is_empty());
     let wide = tube(0.1, (0.0, 0.4), 12, 4, 1.0);
     assert_eq!(outside_cage(&wide.0, &cage.0, &cage.1, 0.002).len(), wide.0.len());

@@ -57,6 +57,8 @@ struct Shown {
     pieces: Vec<PieceRow>,
     methods: Vec<(&'static str, &'static str)>,
     unbound: usize,
+    /// How many are older than the body's weights.
+    older: usize,
     library: Vec<AssetCard>,
     /// Cures that lose nothing.
     harmless: usize,
@@ -215,6 +217,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         cut: cut(room, board),
         svg_width: WIDTH,
         unbound,
+        older: room.older_pieces().len(),
         next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
         joints: room.dress.body.skeleton.len(),
         clips: room.dress.body.clips.len(),

@@ -90,12 +90,15 @@ struct Bind {
     piece: Option<u32>,
     /// Only what is not bound yet.
     missing: bool,
+    /// Only what is older than the body's weights.
+    older: bool,
 }
 
 #[post("/fitting/<id>/bind", data = "<form>")]
 async fn bind(shop: &Shop, id: i64, form: Form<Bind>) -> Result<Tell, Refusal> {
     changed_as(shop, id, move |shop| {
         let pieces = match form.piece {
+            None if form.older => shop.room(id, None)?.older_pieces(),
             None if form.missing => shop.room(id, None)?.unbound_pieces(),
             one => one.into_iter().collect(),
         };

@@ -105,6 +105,10 @@ pub enum WorkshopError {
     BadCsv { line: usize, why: String },
     #[error("vertex {vertex} of the table: it needs a weight of 0 to 1 for each joint that has a column")]
     BadTable { vertex: u32 },
+    #[error("“{joint}” belongs to a piece, the body cannot follow it: name one of the body’s own")]
+    JointOfPiece { joint: String },
+    #[error("nothing lies beneath the body: choose on a piece, or by something else")]
+    NothingBeneathBody,
     #[error("nothing on “{piece}” needs that: its weights stay as they are")]
     NothingToClean { piece: String },
     #[error(

@@ -227,3 +227,46 @@ fn what_is_chosen_on_both_sides_changes_by_the_joints_of_each() {
     assert!(gained[0] > 1.0 && (gained[0] / gained[1] - 1.0).abs() < 0.02, "{gained:?}");
     assert!(weights("hand_left", right) < 1e-3, "the left hand has nothing on the right");
 }
+
+#[test]
+fn the_bodys_own_weights_are_changed_and_what_was_bound_before_is_older() {
+    let bench = tunic();
+    let before = bench.room().dress.body.welded_skin.clone();
+    let step = |change| {
+        let Step::Clean { clean, chosen, locked, .. } = by_hand(change, forearm(), &[]) else {
+            unreachable!()
+        };
+        Step::Clean { piece: 0, clean, chosen, locked }
+    };
+    let lower_arm = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
+    let chosen = before.column(lower_arm).iter().filter(|w| **w > 0.3).count();
+    let found = bench.room().choose(0, &forearm(), (&ViewRequest::default(), None)).unwrap();
+    assert_eq!((found.count, found.joints[0].0.as_str()), (chosen, "lower_arm_left"));
+    let said = bench.run(step(add("lower_arm_left", -0.2)));
+    assert!(said.starts_with("Take 0.2 of lower_arm_left on "), "{said}");
+    let notes = bench.open().effect().notes;
+    assert!(
+        notes.iter().any(|n| n == "weights of 1 pieces are older than the body’s: bind them again"),
+        "{notes:?}"
+    );
+    assert_eq!(bench.room().older_pieces(), [1]);
+    let after = bench.room().dress.body.welded_skin.clone();
+    let lost = before.column(lower_arm).into_iter().zip(after.column(lower_arm)).map(|(a, b)| a - b);
+    let (lost, most) = lost.fold((0.0, 0.0f32), |sum, w| (sum.0 + w, sum.1.max(w)));
+    assert!(lost > 1.0 && (most - 0.2).abs() < 1e-4, "{lost} {most}");
+    // The piece bound again has what the body has now, and is older no more.
+    let old = bench.piece(1).bound.unwrap().skin.clone();
+    bench.bind_all();
+    assert!(bench.room().older_pieces().is_empty());
+    assert_ne!(bench.piece(1).bound.unwrap().skin, old);
+    // A patch of the body, forgotten when it is made of other meshes; nothing lies beneath the body.
+    bench.run(Step::KeepPatch { piece: 0, name: "forearm".into(), picks: forearm() });
+    assert_eq!(bench.room().state.body_patches.len(), 1);
+    bench.run(Step::DropPatch { piece: 0, name: "forearm".into() });
+    assert!(bench.refused(step(HandChange::Beneath { share: 0.5 })).contains("nothing on"));
+    // Taken back step by step it is the file's to the bit.
+    for _ in 0..4 {
+        bench.shop.undo(bench.fitting).unwrap();
+    }
+    assert_eq!(bench.room().dress.body.welded_skin, before);
+}

@@ -197,7 +197,7 @@ fn joints_nobody_knows_are_matched_by_hand() {
     let clean = Clean::Smooth { strength: 0.5, times: 1 };
     bench.run(Step::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() });
     bench.run(Step::ChooseMethod { piece: 1, options: BindOptions::default() });
-    assert_eq!(bench.piece(1).bound.unwrap().method, Method::Inpaint.word());
+    assert_eq!(bench.piece(1).bound.unwrap().method, Method::Both.word());
     let options = BindOptions { method: Method::Came, ..BindOptions::default() };
     bench.run(Step::ChooseMethod { piece: 1, options });
     assert!(bench.piece(1).bound.unwrap().skin != bound.skin, "what was cleaned is done again");
@@ -216,7 +216,7 @@ fn fit_keeps_weights_where_the_joints_are_known() {
     let method = |keeps| one(dressed.clone(), "quilted tunic", keeps).unwrap().pieces[0].method.clone();
     assert_eq!(
         (method(None), method(Some(true)), method(Some(false))),
-        ("came".into(), "came".into(), "inpaint".into())
+        ("came".into(), "came".into(), "both".into())
     );
     let report = one(dressed.clone(), "lantern", None).unwrap();
     assert_eq!(report.pieces.len(), 1);

@@ -1,5 +1,6 @@
-//! Matching along the normal.
+//! Matching along the normal, and both ways.
 
+use super::clean::weight_elsewhere;
 use super::{match_surface, Match, MatchSettings, Source, Target};
 use rayon::prelude::*;
 
@@ -40,3 +41,34 @@ pub fn match_along_normal(source: &Source, target: &Target, settings: MatchSetti
     }
     found
 }
+
+/// Both ways: accepted is what the closest point and the normal both find and agree on, with the weights along the
+/// normal. Where one of them finds nothing, or their weights contradict each other, nothing is.
+///
+/// On surfaces whose true weights are known it misses less than either on a real body, and less than the closest point
+/// on a plain one; `docs/matching.md` has the figures.
+///
+/// ```
+/// use tin_cloak_core::bind::{match_both_ways, MatchSettings, Source, Target};
+/// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}};
+///
+/// let (arm, sleeve) = (Arm::new(), tube(0.06, (0.1, 0.5), 16, 16, 1.0));
+/// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
+/// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
+/// let settings = MatchSettings { distance: 0.02, min_cosine: 0.5 };
+/// let found = match_both_ways(&source, &Target::new(&sleeve.0, &topology), settings);
+/// assert!(found.share() > 0.95);
+/// ```
+pub fn match_both_ways(source: &Source, target: &Target, settings: MatchSettings) -> Match {
+    let (near, mut found) = rayon::join(
+        || match_surface(source, target, settings),
+        || match_along_normal(source, target, settings),
+    );
+    for (v, accepted) in found.accepted.iter_mut().enumerate() {
+        *accepted &= near.accepted[v] && weight_elsewhere(&near.rows[v], &found.rows[v]) <= CONTRADICT;
+    }
+    found
+}
+
+/// Two places of which more of the weight than this is on other joints contradict each other.
+const CONTRADICT: f32 = 0.5;

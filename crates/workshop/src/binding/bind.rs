@@ -13,7 +13,7 @@ use std::time::Instant;
 use tin_cloak_core::bind::sides::{keep_apart, merge_sides, one_side, BodySide};
 use tin_cloak_core::bind::{
     add_falloffs, bind_between_ends, bind_stiff, bones, fill, heat_weights, match_along_normal,
-    match_surface, match_vertices, BindError, Falloff, Match, MatchSettings, Source, Target,
+    match_both_ways, match_surface, match_vertices, BindError, Falloff, Match, MatchSettings, Source, Target,
 };
 use tin_cloak_core::intake::JointRole;
 use tin_cloak_core::skin::Skin;
@@ -138,6 +138,7 @@ fn found(source: &Source, target: &Target, options: &BindOptions) -> Match {
     settings.distance = options.match_mm.map_or(settings.distance, |mm| mm * 0.001);
     settings.min_cosine = options.match_deg.to_radians().cos();
     match options.method {
+        Method::Both => match_both_ways(source, target, settings),
         Method::Normal => match_along_normal(source, target, settings),
         Method::Vertex => match_vertices(source, target),
         _ => match_surface(source, target, settings),

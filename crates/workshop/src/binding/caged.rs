@@ -1,38 +1,42 @@
-//! Pieces that hang in a cage: they go with it, and have the weights that come nearest to that.
+//! Pieces that hang in a cage: they have its weights, spread through what they are tied to.
 
 use crate::dress::piece::Piece;
 use crate::error::WorkshopError;
 use crate::state::bound::Bound;
 use glam::Mat4;
-use tin_cloak_core::bind::cage::{outside_cage, posed_cage, Caged};
-use tin_cloak_core::bind::{fit_weights, BindError};
+use tin_cloak_core::bind::cage::{outside_cage, weights_in_cage};
+use tin_cloak_core::bind::clean::{self, difference, limit_by_motion};
 use tin_cloak_core::query::Bvh;
-
-/// Joints of the cage that a vertex may follow, before the heaviest are chosen.
-const CANDIDATES: usize = 10;
+use tin_cloak_core::skin::{Skin, SkinError};
 
 /// A vertex no further outside than this is inside, metres.
 const SLACK: f32 = 0.0005;
 
-/// The weights of a piece in a bound cage, and how far the worst vertex is from where the cage
-/// takes it in the `poses` (skin matrices): mean and largest, millimetres.
+/// The weights of a piece in a bound cage, and in words how far its vertices are off the cage in the `poses` (skin
+/// matrices) for having no more than `most` joints.
 ///
 /// # Errors
-/// When the cage is not bound.
+/// When the cage has no weights to give.
 pub(crate) fn bind_in_cage(
     piece: &Piece,
     (cage, bound): (&Piece, &Bound),
     poses: &[Vec<Mat4>],
     (most, joints): (usize, usize),
-) -> Result<(Bound, f32, f32), WorkshopError> {
-    let caged = Caged::new(&piece.rest, &cage.rest, &cage.topology);
-    let moved: Vec<_> =
-        posed_cage(&cage.rest, &bound.skin, poses).iter().map(|posed| caged.follow(posed)).collect();
-    let candidates = caged.joints_near(&bound.skin, CANDIDATES);
-    let fail = |source: BindError| WorkshopError::Bind { piece: piece.name.clone(), source };
-    let fitted = fit_weights(&piece.rest, poses, &moved, &candidates, (most, joints));
-    let fitted = fitted.map_err(|e| fail(e.into()))?;
-    Ok((Bound::by("cage", fitted.skin), fitted.mean * 1000.0, fitted.worst * 1000.0))
+) -> Result<(Bound, String), WorkshopError> {
+    let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
+    let rows = weights_in_cage(&piece.rest, (&cage.rest, &cage.topology, &bound.skin));
+    let all = Skin::from_rows(&rows, joints).map_err(fail)?;
+    let (chosen, locked) = (vec![true; piece.rest.len()], vec![false; joints]);
+    let (positions, topology) = (&piece.rest[..], &*piece.topology);
+    let as_cage = clean::Bound { positions, topology, skin: &all, chosen: &chosen, locked: &locked, most };
+    let skin = limit_by_motion(as_cage, poses, most).map_err(fail)?;
+    let off = difference(&piece.rest, &all, &skin, poses);
+    let note = format!(
+        "{}: off the cage by {:.1} mm at most, in the trial poses, for having {most} joints a vertex",
+        piece.name,
+        off.furthest * 1000.0
+    );
+    Ok((Bound::by("cage", skin), note))
 }
 
 /// How many vertices of a piece lie outside a cage, and how far the furthest does, millimetres. An

@@ -7,15 +7,16 @@ use crate::dress::piece::Piece;
 use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
-use crate::state::blobs::pack_bound;
+use crate::state::blobs::{pack_bound, pack_skin};
 use crate::state::bound::Bound;
 use crate::state::clean::Clean;
 use crate::state::clean::Cleaned;
-use crate::state::names::PieceId;
+use crate::state::names::{PieceId, BODY};
 use crate::state::stroke::Chosen;
 use std::cell::OnceCell;
 use std::collections::HashMap;
 use std::sync::Arc;
+use tin_cloak_core::skin::Skin;
 
 impl Doing<'_> {
     pub fn clean(
@@ -25,21 +26,49 @@ impl Doing<'_> {
         chosen: &Chosen,
         locked: &[String],
     ) -> Result<String, WorkshopError> {
-        let (index, worn) = self.worn_piece(piece)?;
-        let (name, old) = (worn.name.clone(), worn.bound.clone());
-        let old = old.ok_or(WorkshopError::BindFirst)?;
+        let worn = self.room.weighted(piece)?;
+        let (name, index) = (worn.name.clone(), worn.index());
+        let old = worn.bound.clone().ok_or(WorkshopError::BindFirst)?;
         let what = Cleaned { clean: clean.clone(), chosen: chosen.clone(), locked: locked.to_vec() };
         let with = (&*self.room.dress.body, &*self.room.trials);
         let beneath = || self.room.beneath(index);
-        let (skin, notes) = cleaned((worn, &old.skin, &beneath), with, &what)?;
-        let bound = Bound { skin, ..(*old).clone() };
+        let (skin, notes) = cleaned((&worn, &old.skin, &beneath), with, &what)?;
         self.draft.notes.extend(notes);
+        if piece == BODY {
+            self.only_its_own_joints(&skin)?;
+            self.draft.state.body_by_hand = true;
+            self.set_body_skin(&skin)?;
+            return Ok(clean.sentence(&name));
+        }
+        let bound = Bound { skin, ..(*old).clone() };
         let blob = self.draft.keep(pack_bound(&bound)?);
         let p = self.draft.piece(piece)?;
         p.bound = Some(blob);
         p.cleaned.push(what);
         self.bind_hanging(piece, bound)?;
         Ok(clean.sentence(&name))
+    }
+
+    /// The body follows no joint that a piece brought.
+    fn only_its_own_joints(&self, skin: &Skin) -> Result<(), WorkshopError> {
+        let skeleton = &self.room.dress.body.skeleton;
+        let found = self.draft.state.joints.iter().find_map(|own| {
+            let joint = skeleton.find(&own.name)?;
+            skin.column(joint).iter().any(|w| *w > 0.0).then(|| own.name.clone())
+        });
+        found.map_or(Ok(()), |joint| Err(WorkshopError::JointOfPiece { joint }))
+    }
+
+    /// Other weights for the body; which pieces took theirs from the old ones is said.
+    pub(crate) fn set_body_skin(&mut self, skin: &Skin) -> Result<(), WorkshopError> {
+        self.draft.state.body_skin = Some(self.draft.keep(pack_skin(skin)?));
+        let state = &self.draft.state;
+        let older = state.pieces.iter().filter(|p| p.is_older_than(state.body_skin.as_ref())).count();
+        if older > 0 {
+            let note = format!("weights of {older} pieces are older than the body’s: bind them again");
+            self.draft.notes.push(note);
+        }
+        Ok(())
     }
 
     pub fn forget_cleaning(&mut self, piece: PieceId) -> Result<String, WorkshopError> {

@@ -73,12 +73,8 @@ impl Doing<'_> {
                     };
                     let known = known.ok_or_else(missing)?;
                     let size = (recipe.options.max_influences, body.skeleton.len());
-                    let (bound, mean, worst) = bind_in_cage(piece, (cage, known), &poses, size)?;
-                    let note = format!(
-                        "{}: off the cage by {mean:.2} mm on the mean, {worst:.1} mm at most, in the trial poses",
-                        piece.name
-                    );
-                    self.draft.notes.push(note);
+                    let (bound, off) = bind_in_cage(piece, (cage, known), &poses, size)?;
+                    self.draft.notes.push(off);
                     bound
                 }
                 None => bind_piece_to(&source, &body, (piece, &own), &recipe)?.0,
@@ -111,7 +107,9 @@ impl Doing<'_> {
     ) -> Result<(), WorkshopError> {
         self.draft.notes.extend(bind_note(piece, bound, of));
         let blob = self.draft.keep(pack_bound(bound)?);
-        self.draft.piece(id)?.bound = Some(blob);
+        let on = self.draft.state.body_skin.clone();
+        let state = self.draft.piece(id)?;
+        (state.bound, state.bound_on) = (Some(blob), on);
         Ok(())
     }
 

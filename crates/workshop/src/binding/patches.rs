@@ -4,7 +4,7 @@ use crate::dress::chosen::Choosing;
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
 use crate::state::choice::{Patch, Pick};
-use crate::state::names::PieceId;
+use crate::state::names::{PieceId, BODY};
 
 /// The longest name of a patch, in characters.
 const LONGEST_NAME: usize = 60;
@@ -20,15 +20,15 @@ impl Doing<'_> {
         if name.is_empty() || name.chars().count() > LONGEST_NAME {
             return Err(WorkshopError::BadName { most: LONGEST_NAME });
         }
-        let worn = self.worn_piece(piece)?.1;
+        let worn = self.room.weighted(piece)?;
         let on = worn.name.clone();
-        let chosen = Choosing::on(worn, &self.room.dress.body).picked(picks)?;
+        let chosen = Choosing::on(&worn, &self.room.dress.body).picked(picks)?;
         let count = chosen.iter().filter(|c| **c).count();
         if count == 0 {
             return Err(WorkshopError::NothingChosen { piece: on });
         }
         let kept = Patch { name: name.to_owned(), picks: picks.to_vec() };
-        let patches = &mut self.draft.piece(piece)?.patches;
+        let patches = self.patches_mut(piece)?;
         match patches.iter_mut().find(|p| p.name == name) {
             Some(known) => *known = kept,
             None => patches.push(kept),
@@ -37,12 +37,19 @@ impl Doing<'_> {
     }
 
     pub fn drop_patch(&mut self, piece: PieceId, name: &str) -> Result<String, WorkshopError> {
-        let state = self.draft.piece(piece)?;
-        let before = state.patches.len();
-        state.patches.retain(|p| p.name != name);
-        match state.patches.len() == before {
+        let patches = self.patches_mut(piece)?;
+        let before = patches.len();
+        patches.retain(|p| p.name != name);
+        match patches.len() == before {
             true => Err(WorkshopError::NoSuchPatch { patch: name.to_owned() }),
             false => Ok(format!("Forget the patch “{name}”")),
         }
+    }
+
+    fn patches_mut(&mut self, piece: PieceId) -> Result<&mut Vec<Patch>, WorkshopError> {
+        if piece == BODY {
+            return Ok(&mut self.draft.state.body_patches);
+        }
+        Ok(&mut self.draft.piece(piece)?.patches)
     }
 }

@@ -61,8 +61,9 @@ impl Beneath {
 }
 
 impl Room {
-    /// What lies beneath piece `index`.
-    pub(crate) fn beneath(&self, index: usize) -> Arc<Beneath> {
+    /// What lies beneath piece `index`; nothing lies beneath the body.
+    pub(crate) fn beneath(&self, index: Option<usize>) -> Arc<Beneath> {
+        let Some(index) = index else { return Arc::new(Beneath(Vec::new())) };
         let mut key = Key::begin("weights beneath").and_key(self.ground_key(index));
         for i in (0..self.dress.pieces.len()).filter(|i| !self.dress.pieces[*i].cage) {
             key = key.and(&self.piece_state(i).bound);

@@ -63,7 +63,7 @@ pub struct Body {
     pub welded_morphs: Vec<Morph>,
     /// Its skin at rest, ready to be asked.
     pub surface: Arc<BodySurface>,
-    walls: Arc<Walls>,
+    pub(super) walls: Arc<Walls>,
 }
 
 impl Weighed for Body {

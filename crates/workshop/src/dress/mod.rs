@@ -18,4 +18,5 @@ pub(crate) mod shading;
 pub(crate) mod stiff_parts;
 pub(crate) mod trials;
 pub(crate) mod turned;
+pub(crate) mod weighted;
 pub(crate) mod worn;

@@ -8,7 +8,7 @@ use crate::dress::shading::Shading;
 use crate::error::WorkshopError;
 use crate::state::bound::Bound;
 use crate::state::motion::RangeState;
-use crate::state::names::PieceId;
+use crate::state::names::{PieceId, BODY};
 use glam::{Mat4, Vec3};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{settle_walls, Walls};
@@ -77,6 +77,34 @@ impl Piece {
     /// joints are the body's (`skeleton_matches`).
     pub fn new(part: MeshPart, layer: u16, kind: PieceKind, body: &Body, skeleton_matches: bool) -> Self {
         Self::unsettled(part, layer, kind, skeleton_matches).settled(body)
+    }
+
+    /// The body as if it were a piece, bound by the weights it has.
+    pub(super) fn of_body(body: &Body) -> Self {
+        let rest = Arc::new(body.rest.clone());
+        Self {
+            id: BODY,
+            name: body.name.clone(),
+            layer: 0,
+            kind: PieceKind::Soft,
+            place: None,
+            shell_kinds: Vec::new(),
+            limits: Vec::new(),
+            cage: false,
+            kept: Arc::new(Kept::all_of(&body.mesh)),
+            shading: Arc::new(body.shading.clone()),
+            mesh: Arc::new(body.mesh.clone()),
+            look: Arc::default(),
+            topology: Arc::clone(&body.topology),
+            unshaped: Arc::clone(&rest),
+            rest,
+            shapes: Arc::default(),
+            amounts: Vec::new(),
+            carried: None,
+            bound: Some(Arc::new(Bound::by("body", body.welded_skin.clone()))),
+            came: None,
+            walls: Arc::clone(&body.walls),
+        }
     }
 
     /// The same before it is settled which way is out: all faces as they are wound.

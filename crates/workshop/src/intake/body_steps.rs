@@ -6,7 +6,6 @@ use crate::dress::said::LONGEST_NAME;
 use crate::error::WorkshopError;
 use crate::intake::controls::without_controls;
 use crate::making::doing::Doing;
-use crate::state::blobs::pack_skin;
 use crate::state::fitting::{BodyPart, KeptPose};
 use crate::state::motion::{set_range, MotionState};
 use crate::state::names::{FileRef, PieceId};
@@ -21,7 +20,7 @@ impl Doing<'_> {
         let body = &self.room.dress.body;
         let (skin, note) = without_controls(body, &self.room.trials)?;
         self.draft.notes.push(note);
-        self.draft.state.body_skin = Some(self.draft.keep(pack_skin(&skin)?));
+        self.set_body_skin(&skin)?;
         Ok(format!("Move weight of {} off its control joints", body.name))
     }
 
@@ -49,12 +48,21 @@ impl Doing<'_> {
                 self.draft.notes.push(note);
             }
         }
+        if !std::mem::take(&mut self.draft.state.body_patches).is_empty() {
+            self.draft.notes.push("patches of the body were of the mesh as it was: they are gone".to_owned());
+        }
+        if std::mem::take(&mut self.draft.state.body_by_hand) {
+            let note = "what was changed by hand on the body’s weights is gone: they are its file’s again";
+            self.draft.notes.push(note.to_owned());
+        }
         if self.draft.state.body_skin.take().is_some() {
             let blob = |id: &BlobId| self.draft.blob(self.store, id);
             let drafted = self.decoder.body_in_state(self.store, &self.draft.state, &blob)?;
-            let (skin, note) = without_controls(&drafted, &self.room.trials)?;
-            self.draft.notes.push(note);
-            self.draft.state.body_skin = Some(self.draft.keep(pack_skin(&skin)?));
+            // Where they were never on it there is nothing to do again.
+            if let Ok((skin, note)) = without_controls(&drafted, &self.room.trials) {
+                self.draft.notes.push(note);
+                self.set_body_skin(&skin)?;
+            }
         }
         self.draft.notes.push(format!("the body has {} vertices", body.mesh.positions.len()));
         let names = |p: &BodyPart| match &p.shells {

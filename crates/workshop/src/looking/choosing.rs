@@ -1,7 +1,9 @@
 //! Choosing on what is looked at: what depends on the moment becomes vertices, and what a choice comes to is told.
 
 use crate::dress::chosen::Choosing;
+use crate::dress::piece::Piece;
 use crate::dress::room::Room;
+use crate::dress::weighted::Weighted;
 use crate::error::WorkshopError;
 use crate::looking::view::ViewRequest;
 use crate::state::choice::{Pick, What};
@@ -55,29 +57,28 @@ impl Room {
         picks: &[Pick],
         (request, before): (&ViewRequest, Option<&Self>),
     ) -> Result<ChosenView, WorkshopError> {
-        let index = self.find(piece)?;
+        let worn = self.weighted(piece)?;
         let settle = |pick: &Pick| {
-            let what = self.settled(index, &pick.what, (request, before))?;
+            let what = self.settled(&worn, &pick.what, (request, before))?;
             Ok::<_, WorkshopError>(Pick { how: pick.how, what })
         };
         let picks: Vec<Pick> = picks.iter().map(settle).collect::<Result<_, _>>()?;
-        let worn = &self.dress.pieces[index];
-        let chosen = Choosing::on(worn, &self.dress.body).picked(&picks)?;
+        let chosen = Choosing::on(&worn, &self.dress.body).picked(&picks)?;
         let of_vertex = &worn.topology.weld.of_vertex;
         let drawn = (0..of_vertex.len() as u32).filter(|v| chosen[of_vertex[*v as usize] as usize]);
-        let joints = self.who_moves(index, &chosen);
+        let joints = self.who_moves(&worn, &chosen);
         Ok(ChosenView {
-            table: self.table_of(index, &chosen, &joints),
+            table: self.table_of(&worn, &chosen, &joints),
             count: chosen.iter().filter(|c| **c).count(),
             drawn: drawn.collect(),
             joints,
             picks,
-            patches: self.piece_state(index).patches.iter().map(|p| p.name.clone()).collect(),
+            patches: self.patches_of(&worn).iter().map(|p| p.name.clone()).collect(),
         })
     }
 
-    fn table_of(&self, index: usize, chosen: &[bool], moves: &[(String, f32, f32, f32)]) -> WeightTable {
-        let Some(bound) = &self.dress.pieces[index].bound else { return WeightTable::default() };
+    fn table_of(&self, worn: &Piece, chosen: &[bool], moves: &[(String, f32, f32, f32)]) -> WeightTable {
+        let Some(bound) = &worn.bound else { return WeightTable::default() };
         let joints: Vec<String> = moves.iter().take(TABLE.1).map(|j| j.0.clone()).collect();
         let skeleton = &self.dress.body.skeleton;
         let columns: Vec<_> = joints.iter().filter_map(|j| skeleton.find(j)).collect();
@@ -88,8 +89,8 @@ impl Room {
         WeightTable { joints, rows: listed(chosen).into_iter().take(TABLE.0).map(row).collect() }
     }
 
-    fn who_moves(&self, index: usize, chosen: &[bool]) -> Vec<(String, f32, f32, f32)> {
-        let Some(bound) = &self.dress.pieces[index].bound else { return Vec::new() };
+    fn who_moves(&self, worn: &Piece, chosen: &[bool]) -> Vec<(String, f32, f32, f32)> {
+        let Some(bound) = &worn.bound else { return Vec::new() };
         let list = listed(chosen);
         let names = &self.dress.body.skeleton.names;
         let mut sums = vec![(0.0f32, f32::INFINITY, 0.0f32, 0usize); names.len()];
@@ -112,32 +113,32 @@ impl Room {
     /// A pick as it can be kept: what depends on the moment as vertices, a patch as what it is made of.
     fn settled(
         &self,
-        index: usize,
+        worn: &Weighted,
         what: &What,
         (request, before): (&ViewRequest, Option<&Self>),
     ) -> Result<What, WorkshopError> {
-        let worn = &self.dress.pieces[index];
         let posed = || self.posed(request.pose, &request.turns);
         let vertices = |flags: Vec<bool>| Ok(What::Vertices(listed(&flags)));
         match what {
             What::Patch(name) => {
-                let patch = self.piece_state(index).patches.iter().find(|p| p.name == *name);
+                let patch = self.patches_of(worn).iter().find(|p| p.name == *name);
                 let missing = || WorkshopError::NoSuchPatch { patch: name.clone() };
                 Ok(What::Group(patch.ok_or_else(missing)?.picks.clone()))
             }
-            What::Changed => vertices(self.changed_since(index, before)),
+            What::Changed => vertices(changed_since(worn, before)),
             What::Nearer { mm } if !(-100.0..=1000.0).contains(mm) => Err(WorkshopError::BadChoice),
             What::Nearer { mm } => {
                 let near = |gap: &Option<_>| {
                     gap.as_ref().is_some_and(|g: &tin_cloak_core::seat::Gap| g.clearance * 1e3 < *mm)
                 };
+                let index = worn.index().ok_or(WorkshopError::NothingBeneathBody)?;
                 vertices(self.rest_gaps(index).iter().map(near).collect())
             }
             What::Strained { by } => {
-                let strains = vertex_strains(&worn.topology, &worn.rest, &posed()?.pieces[index]);
+                let strains = vertex_strains(&worn.topology, &worn.rest, worn.posed(&*posed()?));
                 vertices(strains.into_iter().map(|s| s.abs() > *by).collect())
             }
-            What::Through => Ok(What::Vertices(self.through_of(index, request)?)),
+            What::Through => Ok(What::Vertices(self.through_of(worn.index(), request)?)),
             What::Lasso { line, to_picture, eye, through } => {
                 let Ok(matrix) = <[f32; 16]>::try_from(to_picture.as_slice()) else {
                     return Err(WorkshopError::BadChoice);
@@ -148,28 +149,16 @@ impl Room {
                 let line = line.iter().map(|c| Vec2::from_array(*c)).collect();
                 let to_picture = Mat4::from_cols_array(&matrix);
                 let drawn = Lasso { line, to_picture, eye: Vec3::from_array(*eye), through: *through };
-                vertices(lasso((&posed()?.pieces[index], &worn.topology.triangles), &drawn))
+                vertices(lasso((worn.posed(&*posed()?), &worn.topology.triangles), &drawn))
             }
             other => Ok(other.clone()),
         }
     }
 
-    /// Vertices whose weights are not those of the fitting `before`.
-    fn changed_since(&self, index: usize, before: Option<&Self>) -> Vec<bool> {
-        let skin = |room: &Self, at: usize| room.dress.pieces.get(at)?.bound.as_ref().map(|b| b.clone());
-        let then = before.and_then(|b| skin(b, b.index_of(self.piece_state(index).id)?));
-        let count = self.dress.pieces[index].rest.len();
-        let Some((now, then)) = skin(self, index).zip(then).filter(|(_, t)| t.skin.vertices() == count)
-        else {
-            return vec![false; count];
-        };
-        differing(&then.skin, &now.skin)
-    }
-
-    /// Vertices of a piece that are through something, or have something through them, in a pose.
-    fn through_of(&self, index: usize, request: &ViewRequest) -> Result<Vec<u32>, WorkshopError> {
+    /// Vertices of a piece, or of the body, that are through something, or have something through them, in a pose.
+    fn through_of(&self, index: Option<usize>, request: &ViewRequest) -> Result<Vec<u32>, WorkshopError> {
         let (worn, posed) = (self.worn(), self.posed(request.pose, &request.turns)?);
-        let Some(layer) = worn.piece_of.iter().position(|p| *p == Some(index)) else {
+        let Some(layer) = worn.piece_of.iter().position(|p| *p == index) else {
             return Err(WorkshopError::BindFirst);
         };
         let points = self.points(&worn, &posed);
@@ -194,4 +183,14 @@ impl Room {
         found.dedup();
         Ok(found)
     }
+}
+
+/// Vertices whose weights are not those of the fitting `before`.
+fn changed_since(worn: &Piece, before: Option<&Room>) -> Vec<bool> {
+    let then = before.and_then(|b| b.weighted(worn.id).ok()?.bound.clone());
+    let count = worn.rest.len();
+    let Some((now, then)) = worn.bound.as_ref().zip(then).filter(|(_, t)| t.skin.vertices() == count) else {
+        return vec![false; count];
+    };
+    differing(&then.skin, &now.skin)
 }

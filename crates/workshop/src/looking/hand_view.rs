@@ -24,8 +24,7 @@ impl Room {
         what: &Cleaned,
         request: &ViewRequest,
     ) -> Result<(ViewPart, Vec<String>), WorkshopError> {
-        let index = self.find(piece)?;
-        let worn = &self.dress.pieces[index];
+        let worn = self.weighted(piece)?;
         let bound = worn.bound.as_ref().ok_or(WorkshopError::BindFirst)?;
         let pose = self.joints_in(request.pose, &request.turns)?;
         // Told of the pose that is looked at alone: under a brush nobody waits for all of them.
@@ -33,7 +32,7 @@ impl Room {
         let shown = Trial { pose: turned, ..self.trials.trials[request.pose].clone() };
         let shown = TrialSet { trials: vec![shown], ..TrialSet::default() };
         let (skin, notes) =
-            cleaned((worn, &bound.skin, &|| self.beneath(index)), (&self.dress.body, &shown), what)?;
+            cleaned((&worn, &bound.skin, &|| self.beneath(worn.index())), (&self.dress.body, &shown), what)?;
         let mut positions = worn.rest.to_vec();
         linear_blend(&worn.rest, &skin, &pose.matrices, &mut positions);
         let weld = &worn.topology.weld;

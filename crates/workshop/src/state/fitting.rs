@@ -5,7 +5,7 @@ use crate::state::clean::Cleaned;
 use crate::state::motion::{MotionState, RangeState};
 use crate::state::names::{FileRef, PieceId};
 use crate::state::own_joint::OwnJoint;
-use crate::state::recipe::Recipe;
+use crate::state::recipe::{Method, Recipe, Takes};
 use crate::state::trial_plan::TrialPlan;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
@@ -24,6 +24,12 @@ pub struct FittingState {
     /// Weights of the body, when they are no longer the file's.
     #[serde(default)]
     pub body_skin: Option<BlobId>,
+    /// True when some of that was done by hand.
+    #[serde(default)]
+    pub body_by_hand: bool,
+    /// Choices of the body's vertices that are kept under a name.
+    #[serde(default)]
+    pub body_patches: Vec<Patch>,
     /// What the body of the file is multiplied by, and its upward axis there.
     #[serde(default)]
     pub body_size: Option<(f32, Up)>,
@@ -57,6 +63,8 @@ impl FittingState {
             body,
             body_parts: Vec::new(),
             body_skin: None,
+            body_by_hand: false,
+            body_patches: Vec::new(),
             body_size: None,
             pieces: Vec::new(),
             next_piece: 1,
@@ -150,6 +158,9 @@ pub struct PieceState {
     pub rest: Option<BlobId>,
     /// Weights, once bound.
     pub bound: Option<BlobId>,
+    /// Weights that the body had then, when they were no longer its file's.
+    #[serde(default)]
+    pub bound_on: Option<BlobId>,
     /// Ranges of motion that it narrows.
     #[serde(default)]
     pub limits: Vec<RangeState>,
@@ -176,8 +187,16 @@ impl PieceState {
             patches: Vec::new(),
             rest: None,
             bound: None,
+            bound_on: None,
             limits: Vec::new(),
         }
+    }
+
+    /// True when it is bound to a body that had other weights than `body_skin`, and took them from there.
+    pub fn is_older_than(&self, body_skin: Option<&BlobId>) -> bool {
+        let own =
+            matches!(self.recipe.takes, Takes::Template(_)) || self.recipe.options.method == Method::Came;
+        self.bound.is_some() && !own && self.bound_on.as_ref() != body_skin
     }
 
     /// What people call it.

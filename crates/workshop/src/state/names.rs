@@ -6,6 +6,9 @@ use tin_cloak_store::BlobId;
 /// Number of a piece within its fitting; never used again for another.
 pub type PieceId = u32;
 
+/// The body, where a piece could stand too.
+pub const BODY: PieceId = 0;
+
 /// A mesh of a kept file.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[allow(missing_docs)]

@@ -10,8 +10,10 @@ use tin_cloak_core::bind::sides::BodySide;
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Method {
-    /// Match the surface beneath where distance and normal agree, fill in the rest.
+    /// Match where the nearest point and the normal agree, fill in the rest.
     #[default]
+    Both,
+    /// Match the surface beneath where distance and normal agree, fill in the rest.
     Inpaint,
     /// Where the normal meets the surface; fill in the rest.
     Normal,
@@ -29,12 +31,21 @@ pub enum Method {
 
 impl Method {
     /// All of them, in the order people choose from.
-    pub const ALL: [Self; 7] =
-        [Self::Inpaint, Self::Normal, Self::Surface, Self::Vertex, Self::Heat, Self::Ends, Self::Came];
+    pub const ALL: [Self; 8] = [
+        Self::Both,
+        Self::Inpaint,
+        Self::Normal,
+        Self::Surface,
+        Self::Vertex,
+        Self::Heat,
+        Self::Ends,
+        Self::Came,
+    ];
 
     /// The word used in files and on the command line.
     pub fn word(self) -> &'static str {
         match self {
+            Self::Both => "both",
             Self::Inpaint => "inpaint",
             Self::Normal => "normal",
             Self::Surface => "surface",
@@ -48,6 +59,7 @@ impl Method {
     /// What people read.
     pub fn sentence(self) -> &'static str {
         match self {
+            Self::Both => "matching both ways and filling",
             Self::Inpaint => "matching and filling",
             Self::Normal => "along the normal",
             Self::Surface => "nearest surface",
@@ -60,7 +72,7 @@ impl Method {
 
     /// True when what finds no match is filled in.
     pub fn fills(self) -> bool {
-        matches!(self, Self::Inpaint | Self::Normal)
+        matches!(self, Self::Both | Self::Inpaint | Self::Normal)
     }
 
     /// The method of a word.
@@ -99,7 +111,7 @@ pub struct BindOptions {
 impl Default for BindOptions {
     fn default() -> Self {
         Self {
-            method: Method::Inpaint,
+            method: Method::default(),
             max_influences: 4,
             match_mm: None,
             match_deg: 30.0,
@@ -139,7 +151,7 @@ pub enum Takes {
     Pieces(Vec<PieceId>),
     /// Those of the body and of all pieces on layers beneath, whichever is nearest.
     Beneath,
-    /// It hangs in a cage, and has the weights that come nearest to that.
+    /// It hangs in a cage, and has its weights.
     Cage(PieceId),
     /// Those of a binding that was kept.
     Template(FileRef),

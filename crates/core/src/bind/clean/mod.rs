@@ -123,7 +123,7 @@ pub struct Difference {
 pub fn difference(rest: &[Vec3], before: &Skin, after: &Skin, poses: &[Vec<Mat4>]) -> Difference {
     let one = |v: usize| -> Option<Difference> {
         let (a, b): (Row, Row) = (before.row(v).collect(), after.row(v).collect());
-        let moved = apart(&a, &b);
+        let moved = weight_elsewhere(&a, &b);
         if moved <= 1e-4 {
             return None;
         }
@@ -144,7 +144,7 @@ pub fn difference(rest: &[Vec3], before: &Skin, after: &Skin, poses: &[Vec<Mat4>
 }
 
 /// The weight that one row has and the other has not.
-fn apart(a: &[(JointId, f32)], b: &[(JointId, f32)]) -> f32 {
+pub(crate) fn weight_elsewhere(a: &[(JointId, f32)], b: &[(JointId, f32)]) -> f32 {
     let of = |row: &[(JointId, f32)], joint: JointId| row.iter().find(|e| e.0 == joint).map_or(0.0, |e| e.1);
     a.iter().map(|&(j, w)| (w - of(b, j)).max(0.0)).sum()
 }

@@ -52,7 +52,7 @@ fn disagreement(bound: &Bound, v: usize) -> f32 {
     let mut mean: Row =
         neighbours.iter().flat_map(|&n| bound.skin.row(n as usize)).map(|(j, w)| (j, w * share)).collect();
     crate::skin::merge(&mut mean);
-    super::apart(&mean, &bound.row(v))
+    super::weight_elsewhere(&mean, &bound.row(v))
 }
 
 fn median(mut values: Vec<f32>) -> f32 {
