@@ -107,8 +107,65 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
     b.until("document.getElementById('canvas').dataset.map === 'weights'").await;
     b.drag(&[(x, y), (x + 14.0, y + 10.0), (x + 26.0, y + 22.0)]).await;
     assert_eq!(b.last_step().await, "Add 0.1 of lower_arm_left on oilskin coat");
+
+    // On both sides, in a pose: each side by its own joint, and the pose stays.
+    let hip =
+        "[...document.getElementById('pose-pick').options].find(o => o.text === 'left hip forward').value";
+    let hip = b.value(hip).await;
+    b.value(&set("pose-pick", hip.as_str().unwrap())).await;
+    b.until("document.getElementById('pose-name').textContent !== 'rest'").await;
+    let pose = b.value("document.getElementById('pose-name').textContent").await;
+    b.value("document.getElementById('hand-mirrored').click()").await;
+    b.drag(&[(x + 20.0, y), (x + 30.0, y + 8.0)]).await;
+    b.until("document.querySelector('.last').textContent.includes('lower_arm_right +')").await;
+    assert_eq!(b.value("document.getElementById('pose-name').textContent").await, pose);
     b.press("#hand-brush").await;
+    b.step("#undo").await;
+
+    // A crease between the two places clicked last.
+    b.value(&set("joint-search", "spine_2")).await;
+    b.value(&set("hand-other", "spine_3")).await;
+    b.value(&set("what-size", "0.2")).await;
+    b.press("#what-choose").await;
+    b.until(&format!("({COUNT}) > 100")).await;
+    for place in [(x - 20.0, y - 60.0), (x + 20.0, y - 60.0)] {
+        b.draw(&[place]).await;
+        b.until("document.getElementById('picked').textContent.includes('oilskin coat')").await;
+        b.value("document.getElementById('picked').textContent = ''").await;
+    }
+    // A click looks at the joint there: the one meant is named again.
+    b.value(&set("joint-search", "spine_2")).await;
+    b.step("[data-hand=crease]").await;
+    assert_eq!(b.last_step().await, "A crease between spine_2 and spine_3 on oilskin coat");
     b.console_is_clean().await;
+    browser.client.close().await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn the_bodys_weights_are_changed_and_older_pieces_bound_again() {
+    let (_server, browser) = a_demos_fitting("night round").await;
+    let b = &browser;
+    b.whole_board().await;
+    b.step(".tape [data-station='3']").await;
+    b.value("document.getElementById('by-hand').open = true").await;
+    b.value(&set("hand-piece", "0")).await;
+    b.value(&set("joint-search", "lower_arm_left")).await;
+    b.press("#what-choose").await;
+    b.until(&format!("({COUNT}) > 50")).await;
+    b.step("[data-hand=take]").await;
+    assert_eq!(b.last_step().await, "Take 0.1 of lower_arm_left on Wick");
+    b.until("document.getElementById('bind-older').textContent.includes('older than the body’s')").await;
+    b.step("#bind-older button").await;
+    assert!(b.last_step().await.starts_with("Bind "));
+    b.until("!document.getElementById('bind-older')").await;
+    // A snag over all poses is chosen in one press.
+    b.whole_board().await;
+    b.value(&set("hand-piece", "3")).await;
+    b.until("document.getElementById('more-pick').options.length > 1").await;
+    b.value("document.getElementById('more-pick').selectedIndex = 1").await;
+    b.value("document.getElementById('more-pick').dispatchEvent(new Event('change', { bubbles: true }))")
+        .await;
+    b.until(&format!("({COUNT}) > 0")).await;
     browser.client.close().await.unwrap();
 }
 

@@ -303,17 +303,6 @@ fn joints_of_its_own_take_what_is_near_their_bone() {
     assert!(own.iter().any(|w| *w > 0.3 && *w < 0.7));
 }
 
-/// Poses that bend a tube at two joints.
-fn bends() -> Vec<Vec<Mat4>> {
-    let about = |y: f32, angle: f32| {
-        let at = Vec3::Y * y;
-        Mat4::from_translation(at) * Mat4::from_rotation_x(angle) * Mat4::from_translation(-at)
-    };
-    [0.0f32, 0.5, -0.5, 0.9]
-        .map(|a| vec![Mat4::IDENTITY, about(0.15, a), about(0.15, a) * about(0.3, a)])
-        .to_vec()
-}
-
 #[test]
 fn a_cage_carries_layers_and_becomes_weights() {
     let cage = {

@@ -27,13 +27,7 @@ async fn choose(
     piece: u32,
     asked: Json<ChooseRequest>,
 ) -> Result<Json<ChosenView>, Refusal> {
-    look_aside(shop, move |shop| {
-        let room = shop.room(id, None)?;
-        let cursor = shop.stored(id)?.cursor;
-        let before = if cursor > 1 { shop.room(id, Some(cursor - 1)).ok() } else { None };
-        Ok(Json(room.choose(piece, &asked.picks, (&asked.view, before.as_deref()))?))
-    })
-    .await
+    look_aside(shop, move |shop| Ok(Json(shop.choose(id, piece, (&asked.picks, &asked.view))?))).await
 }
 
 /// What is chosen by hand, as a form sends it along.

@@ -19,8 +19,8 @@ use rocket::{get, post, routes, FromForm, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{
-    harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, SnagCard, TrialSet,
-    ViewRequest, Workshop,
+    harmless_cures, through_in_words, Asset, Board, Effect, Fitting, MaskRow, OpenFitting, SnagCard,
+    TrialSet, ViewRequest, Workshop,
 };
 
 /// Names of the stations, in the order of work.
@@ -57,6 +57,8 @@ struct Shown {
     pieces: Vec<PieceRow>,
     methods: Vec<(&'static str, &'static str)>,
     unbound: usize,
+    /// What is hidden of the body.
+    masks: Vec<MaskRow>,
     /// How many are older than the body's weights.
     older: usize,
     library: Vec<AssetCard>,
@@ -217,6 +219,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         cut: cut(room, board),
         svg_width: WIDTH,
         unbound,
+        masks: room.masks(),
         older: room.older_pieces().len(),
         next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
         joints: room.dress.body.skeleton.len(),

@@ -12,7 +12,7 @@ use serde::Serialize;
 use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
-use tin_cloak_workshop::{Chosen, MendOptions, PieceKind, Step, Workshop};
+use tin_cloak_workshop::{Chosen, HideOptions, MendOptions, PieceKind, Step, Workshop};
 
 /// Begins a step as a job, and tells the page to watch it.
 pub(crate) async fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
@@ -138,6 +138,21 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
     .await
 }
 
+#[derive(FromForm)]
+struct Hide {
+    rings: usize,
+}
+
+#[post("/fitting/<id>/hide", data = "<form>")]
+async fn hide(shop: &Shop, id: i64, form: Form<Hide>) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::Hide { options: HideOptions { rings: form.rings } }).await
+}
+
+#[post("/fitting/<id>/show-hidden")]
+async fn show_hidden(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::ShowHidden).await
+}
+
 #[post("/fitting/<id>/undo")]
 async fn undo(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
     aside(shop, move |shop| {
@@ -212,9 +227,9 @@ impl<'r> Responder<'r, 'static> for Download {
     }
 }
 
-#[get("/fitting/<id>/dressed.glb")]
-async fn export(shop: &Shop, id: i64) -> Result<Download, Refusal> {
-    let (name, bytes) = aside(shop, move |shop| Ok(shop.export(id)?)).await?;
+#[get("/fitting/<id>/dressed.glb?<whole>")]
+async fn export(shop: &Shop, id: i64, whole: bool) -> Result<Download, Refusal> {
+    let (name, bytes) = aside(shop, move |shop| Ok(shop.export(id, whole)?)).await?;
     Ok(Download { name, bytes })
 }
 
@@ -229,5 +244,5 @@ pub(crate) async fn started(shop: &Shop, id: i64, step: Step) -> Result<Json<Sta
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![add, put_on_all, cure_all, remove, cure, bind, push, undo, redo, go_to, export]
+    routes![add, put_on_all, cure_all, remove, cure, bind, push, hide, show_hidden, undo, redo, go_to, export]
 }

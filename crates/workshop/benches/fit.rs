@@ -51,7 +51,7 @@ fn checking(c: &mut Criterion) {
     suit.bound = Some(Arc::new(bind_piece(&body, &suit, &Recipe::default()).unwrap().0));
     let set = range_trials(&body).and(clip_trials(&body, Frames::Some(11)));
     let poses = &set.poses(&body)[..60];
-    let dress = Dress { body, pieces: vec![suit], said: Arc::default() };
+    let dress = Dress { body, pieces: vec![suit], said: Arc::default(), masked: Arc::default() };
     let (outfit, _) = dress.outfit();
     let mut buffers = outfit.buffers();
     c.bench_function("check of one layer pair in 60 poses, one after another", |b| {

@@ -107,6 +107,12 @@ pub enum WorkshopError {
     BadTable { vertex: u32 },
     #[error("“{joint}” belongs to a piece, the body cannot follow it: name one of the body’s own")]
     JointOfPiece { joint: String },
+    #[error(
+        "nothing else is hidden: every face of the body is seen in some counted pose, or was hidden before"
+    )]
+    NothingHidden,
+    #[error("keep 0 to {most} rings next to what is seen")]
+    BadRings { most: usize },
     #[error("nothing lies beneath the body: choose on a piece, or by something else")]
     NothingBeneathBody,
     #[error("nothing on “{piece}” needs that: its weights stay as they are")]

@@ -24,7 +24,13 @@ fn wick_with_a_zero_key() -> Vec<u8> {
             break;
         }
     }
-    export_glb(&Dress { body: Arc::new(body), pieces: Vec::new(), said: Arc::default() }).unwrap()
+    export_glb(&Dress {
+        body: Arc::new(body),
+        pieces: Vec::new(),
+        said: Arc::default(),
+        masked: Arc::default(),
+    })
+    .unwrap()
 }
 
 fn bring(shop: &Workshop, name: &str, bytes: &[u8]) -> i64 {

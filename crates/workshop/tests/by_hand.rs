@@ -9,8 +9,8 @@ use tin_cloak_workshop::core::bind::by_hand::{FoldsOver, Profile};
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    BindOptions, BrushStroke, Chosen, Clean, HandAmount, HandChange, HandRest, Method, Pick, PickHow, Reach,
-    Step, StrokePose, ViewRequest, What,
+    BindOptions, BrushStroke, Chosen, Clean, HandAmount, HandChange, HandRest, Method, Moment, Pick, PickHow,
+    Reach, Step, StrokePose, ViewRequest, What,
 };
 
 fn tunic() -> Bench {
@@ -34,7 +34,7 @@ fn forearm() -> Vec<Pick> {
 }
 
 fn count(bench: &Bench, picks: &[Pick]) -> usize {
-    bench.room().choose(1, picks, (&ViewRequest::default(), None)).unwrap().count
+    bench.room().choose(1, picks, Moment::of(&ViewRequest::default())).unwrap().count
 }
 
 #[test]
@@ -155,11 +155,11 @@ fn what_is_through_here_and_what_the_last_step_changed_can_be_chosen() {
     let room = bench.room();
     let squat = room.trials.trials.iter().position(|t| t.name == "hands to face").unwrap();
     let view = ViewRequest { pose: squat, ..ViewRequest::default() };
-    let through = room.choose(1, &[Pick::add(What::Through)], (&view, None)).unwrap();
+    let through = room.choose(1, &[Pick::add(What::Through)], Moment::of(&view)).unwrap();
     assert!(through.count > 5, "{}", through.count);
     assert!(matches!(through.picks[0].what, What::Vertices(_)), "what depends on the moment is written down");
     bench.run(by_hand(add("lower_arm_left", 0.1), forearm(), &[]));
-    let changed = bench.room().choose(1, &[Pick::add(What::Changed)], (&view, Some(&room))).unwrap();
+    let changed = bench.shop.choose(bench.fitting, 1, (&[Pick::add(What::Changed)], &view)).unwrap();
     let chosen = count(&bench, &through.picks);
     assert!(changed.count > 100 && chosen == through.count, "{} {chosen}", changed.count);
 }
@@ -240,7 +240,7 @@ fn the_bodys_own_weights_are_changed_and_what_was_bound_before_is_older() {
     };
     let lower_arm = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
     let chosen = before.column(lower_arm).iter().filter(|w| **w > 0.3).count();
-    let found = bench.room().choose(0, &forearm(), (&ViewRequest::default(), None)).unwrap();
+    let found = bench.room().choose(0, &forearm(), Moment::of(&ViewRequest::default())).unwrap();
     assert_eq!((found.count, found.joints[0].0.as_str()), (chosen, "lower_arm_left"));
     let said = bench.run(step(add("lower_arm_left", -0.2)));
     assert!(said.starts_with("Take 0.2 of lower_arm_left on "), "{said}");
@@ -269,4 +269,30 @@ fn the_bodys_own_weights_are_changed_and_what_was_bound_before_is_older() {
         bench.shop.undo(bench.fitting).unwrap();
     }
     assert_eq!(bench.room().dress.body.welded_skin, before);
+}
+
+#[test]
+fn a_snag_is_chosen_on_both_its_parts_and_a_patch_where_it_is_on_another_piece() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.bind_all();
+    bench.board();
+    let view = ViewRequest::default();
+    let choose = |piece, picks: &[Pick]| bench.shop.choose(bench.fitting, piece, (picks, &view)).unwrap();
+    let offered = choose(2, &[]).more;
+    let (words, snags) = offered.iter().find(|m| matches!(m.1, What::Snags([2, 1]))).unwrap().clone();
+    assert!(words.starts_with("all ") && words.ends_with("breeches through quilted tunic"), "{words}");
+    let on_tunic = choose(2, &[Pick::add(snags.clone())]);
+    assert!(on_tunic.count > 3 && choose(1, &[Pick::add(snags)]).count > 3);
+    // What was chosen is kept as vertices: the list of snags is another after the next step.
+    assert!(matches!(on_tunic.picks[0].what, What::Vertices(_)));
+    let one = offered.iter().find(|m| matches!(m.1, What::Snag(_))).unwrap().1.clone();
+    assert!(choose(2, &[Pick::add(one)]).count > 0);
+    // A patch of the breeches means the same place on the tunic, and the same vertices on itself.
+    let hips = vec![Pick::add(What::Joint { joint: "hips".to_owned(), over: 0.5 })];
+    bench.run(Step::KeepPatch { piece: 1, name: "hips".into(), picks: hips.clone() });
+    let there = What::PatchOf { piece: 1, name: "hips".into() };
+    let (own, on_other) = (choose(1, &hips).count, choose(2, &[Pick::add(there.clone())]).count);
+    assert_eq!(choose(1, &[Pick::add(there)]).count, own);
+    let of_hips = choose(2, &hips).count;
+    assert!(on_other > of_hips / 4 && on_other < of_hips * 3, "{on_other} {of_hips}");
 }

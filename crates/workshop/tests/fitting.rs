@@ -84,7 +84,7 @@ fn what_is_handed_over_moves_as_it_did_here() {
     let (shop, fitting) = dressed(folder.path());
     shop.run_now(fitting, bind_all()).unwrap();
     let room = shop.fitting(fitting).unwrap().room;
-    let (_, bytes) = shop.export(fitting).unwrap();
+    let (_, bytes) = shop.export(fitting, false).unwrap();
     let out = read("out.glb", &bytes, &Companions::new()).unwrap();
     let skeleton = out.skeleton.as_ref().unwrap();
     assert_eq!(skeleton.names, room.dress.body.skeleton.names);

@@ -48,8 +48,13 @@ fn wick_under(scale: f32) -> Body {
     let mut body = sort_document("wick.glb", document("wick.glb"), None).unwrap().0;
     body.clips = clips_under(&body.clips, &body.skeleton, scale);
     body.skeleton = under_scale(&body.skeleton, scale);
-    let bytes =
-        export_glb(&Dress { body: Arc::new(body), pieces: Vec::new(), said: Arc::default() }).unwrap();
+    let bytes = export_glb(&Dress {
+        body: Arc::new(body),
+        pieces: Vec::new(),
+        said: Arc::default(),
+        masked: Arc::default(),
+    })
+    .unwrap();
     let again = read("wick.glb", &bytes, &Companions::new()).unwrap();
     sort_document("wick.glb", again, None).unwrap().0
 }
@@ -63,7 +68,7 @@ fn dressed(body: Body) -> Dress {
         piece
     };
     let pieces = [(1, "breeches.glb"), (2, "quilted tunic.glb")].map(put_on).to_vec();
-    Dress { body: Arc::new(body), pieces, said: Arc::default() }
+    Dress { body: Arc::new(body), pieces, said: Arc::default(), masked: Arc::default() }
 }
 
 fn board_of(dress: &Dress) -> Board {

@@ -24,7 +24,7 @@ fn wick_in(garment: &str) -> Dress {
     let (body, _) = sort_document("wick.glb", document, None).unwrap();
     let part = read(garment, &demo(garment), &Companions::new()).unwrap().meshes.remove(0);
     let piece = Piece::new(part, 1, PieceKind::Soft, &body, false);
-    Dress { body: Arc::new(body), pieces: vec![piece], said: Arc::default() }
+    Dress { body: Arc::new(body), pieces: vec![piece], said: Arc::default(), masked: Arc::default() }
 }
 
 /// Turns a joint about the model's axes at rest.
@@ -73,7 +73,12 @@ fn the_pose_a_tunic_was_modelled_in_is_found() {
         worn.bound = Some(Arc::new(bound.clone()));
         let modelled = worn.posed(&matrices);
         let piece = dress.pieces[0].clone().moved_to(modelled, body);
-        let dress = Dress { body: Arc::clone(body), pieces: vec![piece], said: Arc::default() };
+        let dress = Dress {
+            body: Arc::clone(body),
+            pieces: vec![piece],
+            said: Arc::default(),
+            masked: Arc::default(),
+        };
         let started = std::time::Instant::now();
         let (found, _) = pose_of_piece(&dress, 0, &|_| true).unwrap();
         println!("found in {:.2} s", started.elapsed().as_secs_f64());

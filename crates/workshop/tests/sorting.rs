@@ -149,7 +149,12 @@ fn a_body_in_centimetres_on_its_back_is_cured_whole() {
     let document = read("wick.glb", &files()[0].bytes, &Companions::new()).unwrap();
     let (wick, _) = sort_document("wick.glb", document, None).unwrap();
     let lying = wick.clone().placed(100.0, Up::Z.rotation().inverse());
-    let dress = tin_cloak_workshop::Dress { body: Arc::new(lying), pieces: Vec::new(), said: Arc::default() };
+    let dress = tin_cloak_workshop::Dress {
+        body: Arc::new(lying),
+        pieces: Vec::new(),
+        said: Arc::default(),
+        masked: Arc::default(),
+    };
     let bytes = tin_cloak_workshop::export_glb(&dress).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let shop = Arc::new(Workshop::open(folder.path()).unwrap());

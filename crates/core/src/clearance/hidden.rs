@@ -20,7 +20,7 @@ pub(super) struct Hiding<'a> {
     fields: Vec<OnceLock<WindingField<'a>>>,
     /// Layers that hide something, by index.
     on: Vec<usize>,
-    directions: [Vec3; DIRECTIONS],
+    directions: Vec<Vec3>,
 }
 
 impl<'a> Hiding<'a> {
@@ -29,7 +29,7 @@ impl<'a> Hiding<'a> {
             buffers,
             fields: outfit.layers.iter().map(|_| OnceLock::new()).collect(),
             on: (0..outfit.layers.len()).filter(|layer| outfit.off.get(*layer) != Some(&true)).collect(),
-            directions: std::array::from_fn(direction),
+            directions: look_directions(),
         }
     }
 
@@ -99,15 +99,17 @@ pub fn looks(outfit: &Outfit, buffers: &Buffers, places: &[(Vec3, Vec3, usize)])
 
 /// The directions in which it is looked.
 pub(crate) fn look_directions() -> Vec<Vec3> {
-    (0..DIRECTIONS).map(direction).collect()
+    spiral(DIRECTIONS).collect()
 }
 
-/// Points on the unit sphere, evenly spread on a golden spiral (Swinbank & Purser, “Fibonacci
+/// So many points on the unit sphere, evenly spread on a golden spiral (Swinbank & Purser, “Fibonacci
 /// grids”, 2006).
-fn direction(i: usize) -> Vec3 {
+pub(super) fn spiral(count: usize) -> impl Iterator<Item = Vec3> {
     const GOLDEN: f32 = 2.399_963_2;
-    let y = 1.0 - (2 * i + 1) as f32 / DIRECTIONS as f32;
-    let (sin, cos) = (GOLDEN * i as f32).sin_cos();
-    let radius = (1.0 - y * y).sqrt();
-    Vec3::new(radius * cos, y, radius * sin)
+    (0..count).map(move |i| {
+        let y = 1.0 - (2 * i + 1) as f32 / count as f32;
+        let (sin, cos) = (GOLDEN * i as f32).sin_cos();
+        let radius = (1.0 - y * y).sqrt();
+        Vec3::new(radius * cos, y, radius * sin)
+    })
 }

@@ -6,7 +6,7 @@ const field = (id) => document.getElementById(id);
 const number = (id) => Number(field(id).value);
 
 // Fields that say what is chosen: these are the fitting's.
-const CHOSEN = ["hand-piece", "patch-pick"];
+const CHOSEN = ["hand-piece", "patch-pick", "more-pick"];
 
 export class ByHand {
   // `choosing` knows what is chosen; `stage` has scene, joints, `request()`, `probe`, `show(joint)`; `onJob` watches.
@@ -108,6 +108,9 @@ export class ByHand {
     const chosen = field("patch-pick").value;
     field("patch-pick").replaceChildren(...options);
     field("patch-pick").value = found.patches.includes(chosen) ? chosen : "";
+    const more = found.more.map(([words, what]) => new Option(words, JSON.stringify(what)));
+    field("more-pick").replaceChildren(new Option("a snag, or where a patch of another piece is", ""), ...more);
+    field("more-pick").hidden = more.length === 0;
   }
 
   jointRow([name, mean, least, most]) {
@@ -148,6 +151,7 @@ export class ByHand {
       if (usual !== undefined) field("what-size").value = usual;
     }
     if (e.target.id === "patch-pick" && e.target.value) this.choosing.setPicks([{ what: { patch: e.target.value } }]);
+    if (e.target.id === "more-pick" && e.target.value) this.choosing.add(JSON.parse(e.target.value));
     if (e.target.id === "hand-firm") this.drawFallOff();
     const lock = e.target.dataset?.lock;
     if (lock) this.locked[e.target.checked ? "add" : "delete"](lock);

@@ -140,11 +140,14 @@ function namePose(pose, note) {
 
 function setMap(map) {
   passedMaps.clear();
+  // What is hidden of the body lies under all of the pieces.
+  if (map === "hidden") scene.setAutoSheer(facts.parts.slice(1).map((p) => p.id));
+  else if (look.map === "hidden") scene.setAutoSheer([]);
   look.map = map;
   for (const button of document.querySelectorAll(".maps button")) {
     button.setAttribute("aria-pressed", button.dataset.map === map);
   }
-  for (const kind of ["weights", "clearance", "regions", "matched", "sides", "strain"]) {
+  for (const kind of ["weights", "clearance", "regions", "matched", "hidden", "sides", "strain"]) {
     document.getElementById(`legend-${kind}`).hidden = kind !== map;
   }
   if (map === "regions") showRegions(facts.joints);
@@ -409,7 +412,9 @@ canvas.addEventListener("pointerdown", (e) => {
 });
 canvas.addEventListener("pointerup", async (e) => {
   if (e.button !== 0 || busy() || !pressed || Math.hypot(e.clientX - pressed[0], e.clientY - pressed[1]) > 4) return;
-  const found = await probe(e.clientX, e.clientY);
+  // Where a piece is chosen on, what lies over it is sheer: a click means that piece.
+  const [x, y] = [e.clientX, e.clientY];
+  const found = await (choosing.way === null ? probe(x, y) : probeOf(x, y, choosing.way));
   picked.set(found);
   byHand.note(found);
   const heaviest = found?.weights.reduce((a, b) => (b[1] > a[1] ? b : a));
@@ -421,7 +426,7 @@ async function pressAt(to, id) {
   if (!document.getElementById(id)) await goTo(to);
   press(id);
 }
-const MAPS = ["plain", "weights", "regions", "matched", "sides", "clearance", "strain"];
+const MAPS = ["plain", "weights", "regions", "matched", "sides", "hidden", "clearance", "strain"];
 const actions = {
   "?": () => document.getElementById("keys").showModal(),
   ".": () => board.chooseNext(),

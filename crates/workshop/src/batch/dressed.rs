@@ -101,7 +101,8 @@ impl Dressed {
             plan = plan.with_tolerance((&t.outer, &t.inner), Some(t.tolerance_mm));
         }
         let mut trials = trials(&file.name, &body, wish, plan.frames)?;
-        let mut dress = Dress { body: Arc::clone(&body), pieces, said: Arc::new(said.clone()) };
+        let mut dress =
+            Dress { body: Arc::clone(&body), pieces, said: Arc::new(said.clone()), masked: Arc::default() };
         dress.sort();
         let ranges = SaidRanges { by_hand: &said.ranges, by_piece: limits_of(&dress.pieces) };
         keep_to_ranges(&body, &ranges, &mut trials);

@@ -93,7 +93,7 @@ pub fn fit_files(
     }
     let loads: Vec<f64> = worn.iter().map(|w| w.load).collect();
     let pieces = worn.into_iter().map(|w| w.piece).collect();
-    let dress = Dress { body: Arc::new(body), pieces, said: Arc::default() };
+    let dress = Dress { body: Arc::new(body), pieces, said: Arc::default(), masked: Arc::default() };
     let bytes = export_glb(&dress)?;
     let mut report = Report::of_pieces(&dress, 0.5);
     for ((entry, load), BindTimes { matching, solving }) in report.pieces.iter_mut().zip(loads).zip(times) {

@@ -1,11 +1,13 @@
 //! Pieces that hang in a cage: they have its weights, spread through what they are tied to.
 
+use crate::binding::sources::SourceMesh;
 use crate::dress::piece::Piece;
 use crate::error::WorkshopError;
 use crate::state::bound::Bound;
 use glam::Mat4;
 use tin_cloak_core::bind::cage::{outside_cage, weights_in_cage};
 use tin_cloak_core::bind::clean::{self, difference, limit_by_motion};
+use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::query::Bvh;
 use tin_cloak_core::skin::{Skin, SkinError};
 
@@ -19,12 +21,13 @@ const SLACK: f32 = 0.0005;
 /// When the cage has no weights to give.
 pub(crate) fn bind_in_cage(
     piece: &Piece,
-    (cage, bound): (&Piece, &Bound),
+    cage: &SourceMesh,
     poses: &[Vec<Mat4>],
     (most, joints): (usize, usize),
 ) -> Result<(Bound, String), WorkshopError> {
     let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
-    let rows = weights_in_cage(&piece.rest, (&cage.rest, &cage.topology, &bound.skin));
+    let around = Topology::of_welded(cage.positions.len(), &cage.triangles);
+    let rows = weights_in_cage(&piece.rest, (&cage.positions, &around, &cage.skin));
     let all = Skin::from_rows(&rows, joints).map_err(fail)?;
     let (chosen, locked) = (vec![true; piece.rest.len()], vec![false; joints]);
     let (positions, topology) = (&piece.rest[..], &*piece.topology);

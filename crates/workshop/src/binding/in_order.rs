@@ -3,6 +3,7 @@
 use crate::binding::bind::{as_it_came, bind_piece_to};
 use crate::binding::caged::bind_in_cage;
 use crate::binding::kept::template_source;
+use crate::binding::sources::SourceMesh;
 use crate::binding::stiff::{kept_stiff, stiff_as_one, stiffness};
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
@@ -18,6 +19,7 @@ use glam::Mat4;
 use std::collections::HashMap;
 use std::sync::Arc;
 use tin_cloak_core::bind::Falloff;
+use tin_cloak_core::mesh::Topology;
 
 impl Doing<'_> {
     /// Binds pieces as the draft has them, each after those it takes its weights from; answers
@@ -54,7 +56,10 @@ impl Doing<'_> {
             let source = match &recipe.takes {
                 Takes::Template(file) => {
                     let blob = |id: &_| self.draft.blob(self.store, id);
-                    template_source(&blob, file, &body)?.following(&body, recipe.joints.as_ref())?
+                    let kept = template_source(&blob, file, &body)?;
+                    let topology = Topology::of_welded(kept.positions.len(), &kept.triangles);
+                    let part = kept.only_part(&body, (&piece.name, &recipe.part), &topology)?;
+                    part.following(&body, recipe.joints.as_ref())?
                 }
                 _ => self.room.source_of(&body, (index, &recipe), &done)?,
             };
@@ -73,7 +78,10 @@ impl Doing<'_> {
                     };
                     let known = known.ok_or_else(missing)?;
                     let size = (recipe.options.max_influences, body.skeleton.len());
-                    let (bound, off) = bind_in_cage(piece, (cage, known), &poses, size)?;
+                    let part = (&*piece.name, &recipe.part);
+                    let cage =
+                        SourceMesh::of_cage(cage, &known.skin).only_part(&body, part, &cage.topology)?;
+                    let (bound, off) = bind_in_cage(piece, &cage, &poses, size)?;
                     self.draft.notes.push(off);
                     bound
                 }

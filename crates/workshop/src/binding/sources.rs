@@ -10,6 +10,7 @@ use glam::Vec3;
 use std::collections::HashMap;
 use tin_cloak_core::bind::sides::BodySide;
 use tin_cloak_core::intake::{move_weight_off, symmetry, JointRole};
+use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::regions::main_joints;
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::JointId;
@@ -32,6 +33,12 @@ impl SourceMesh {
         }
     }
 
+    /// A bound cage: all of it.
+    pub fn of_cage(cage: &Piece, skin: &Skin) -> Self {
+        let triangles = cage.topology.triangles.clone();
+        Self { positions: cage.rest.to_vec(), triangles, skin: skin.clone() }
+    }
+
     /// The outside of a bound piece.
     fn of_piece(piece: &Piece, skin: &Skin) -> Self {
         Self {
@@ -39,6 +46,53 @@ impl SourceMesh {
             triangles: piece.walls().outside().topology.triangles.clone(),
             skin: skin.clone(),
         }
+    }
+
+    /// The part of it that a recipe asks for, of the piece named; numbers of vertices and shells are those of
+    /// `in_front`, whose vertices come first.
+    ///
+    /// # Errors
+    /// When a joint is not there or nothing is left.
+    pub fn only_part(
+        mut self,
+        body: &Body,
+        (piece, part): (&str, &SourcePart),
+        in_front: &Topology,
+    ) -> Result<Self, WorkshopError> {
+        let count = in_front.vertices();
+        let wanted: Vec<bool> = match part {
+            SourcePart::Whole => return Ok(self),
+            SourcePart::Joints(names) => {
+                let find = |name: &String| {
+                    let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
+                    body.skeleton.find(name).ok_or_else(missing)
+                };
+                let joints: Vec<JointId> = names.iter().map(find).collect::<Result<_, _>>()?;
+                main_joints(&self.skin).iter().map(|j| joints.contains(j)).collect()
+            }
+            SourcePart::Shells(shells) => (0..self.positions.len())
+                .map(|v| v < count && shells.contains(&in_front.shell_of_vertex[v]))
+                .collect(),
+            SourcePart::Side(side) => {
+                let plane = symmetry(&body.rest).plane;
+                let is_there = |p: &Vec3| match side {
+                    BodySide::Left => p.x >= plane,
+                    BodySide::Right => p.x <= plane,
+                    BodySide::Centre => true,
+                };
+                self.positions.iter().map(is_there).collect()
+            }
+            SourcePart::Patch(reach) => {
+                let mut touched = reach.vertices_of(&self.positions[..count], in_front)?;
+                touched.resize(self.positions.len(), false);
+                touched
+            }
+        };
+        self.triangles.retain(|t| t.iter().all(|&v| wanted[v as usize]));
+        if self.triangles.is_empty() {
+            return Err(WorkshopError::NothingOfSource { piece: piece.to_owned() });
+        }
+        Ok(self)
     }
 
     /// All of them as one.
@@ -148,59 +202,11 @@ impl Room {
         }
         let fail = |e: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: e.into() };
         let whole = SourceMesh::joined(list, body.skeleton.len()).map_err(fail)?;
-        let part = self.only_part(body, (index, recipe), whole)?;
-        part.following(body, recipe.joints.as_ref())
-    }
-
-    /// The part of a source that a piece's recipe asks for.
-    fn only_part(
-        &self,
-        body: &Body,
-        (index, recipe): (usize, &Recipe),
-        mut mesh: SourceMesh,
-    ) -> Result<SourceMesh, WorkshopError> {
         // Numbers of vertices and shells are those of the first source, which stands in front.
         // Of all that lies beneath the body is the first.
         let named = recipe.takes.pieces().first().and_then(|&id| self.index_of(id));
-        let first = named.map(|i| &self.dress.pieces[i]);
-        let topology = first.map_or(&body.topology, |p| &p.topology);
-        let in_front = topology.vertices();
-        let wanted: Vec<bool> = match &recipe.part {
-            SourcePart::Whole => return Ok(mesh),
-            _ if matches!(recipe.takes, Takes::Cage(_)) => return Ok(mesh),
-            SourcePart::Joints(names) => {
-                let find = |name: &String| {
-                    let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
-                    body.skeleton.find(name).ok_or_else(missing)
-                };
-                let joints: Vec<JointId> = names.iter().map(find).collect::<Result<_, _>>()?;
-                main_joints(&mesh.skin).iter().map(|j| joints.contains(j)).collect()
-            }
-            SourcePart::Shells(shells) => (0..mesh.positions.len())
-                .map(|v| v < in_front && shells.contains(&topology.shell_of_vertex[v]))
-                .collect(),
-            SourcePart::Side(side) => {
-                let plane = symmetry(&body.rest).plane;
-                let is_there = |p: &Vec3| match side {
-                    BodySide::Left => p.x >= plane,
-                    BodySide::Right => p.x <= plane,
-                    BodySide::Centre => true,
-                };
-                mesh.positions.iter().map(is_there).collect()
-            }
-            SourcePart::Patch(reach) => {
-                let mut touched = match first {
-                    Some(piece) => reach.vertices(piece)?,
-                    None => reach.vertices_of(&body.rest, &body.topology)?,
-                };
-                touched.resize(mesh.positions.len(), false);
-                touched
-            }
-        };
-        mesh.triangles.retain(|t| t.iter().all(|&v| wanted[v as usize]));
-        if mesh.triangles.is_empty() {
-            return Err(WorkshopError::NothingOfSource { piece: self.dress.pieces[index].name.clone() });
-        }
-        Ok(mesh)
+        let topology = named.map_or(&body.topology, |i| &self.dress.pieces[i].topology);
+        let part = whole.only_part(body, (&piece.name, &recipe.part), topology)?;
+        part.following(body, recipe.joints.as_ref())
     }
 }

@@ -16,7 +16,7 @@ use crate::state::bound::Bound;
 use crate::state::bundle;
 use crate::state::fitting::{BodyPart, FittingState, PieceState};
 use crate::state::key::Key;
-use crate::state::names::FileRef;
+use crate::state::names::{FileRef, PieceId};
 use crate::state::trial_plan::TrialPlan;
 use std::sync::Arc;
 use tin_cloak_core::mesh::Kept;
@@ -103,7 +103,8 @@ impl Decoder {
         };
         let pieces: Vec<Piece> = order.iter().map(|&i| pieces[i].clone()).collect();
         let trials = self.trials(store, &state, (&body, &own_shapes(&body, &pieces)))?;
-        let dress = Dress { body, pieces, said: Arc::new(Said::of_state(&state)) };
+        let masked = Arc::new(masked_faces(&state, &body, blob)?);
+        let dress = Dress { body, pieces, said: Arc::new(Said::of_state(&state)), masked };
         Ok(Room::new((state, order), dress, (trials, contents), Arc::clone(&self.derived)))
     }
 
@@ -260,6 +261,19 @@ impl Decoder {
         }
         Ok(piece)
     }
+}
+
+/// Faces of the body that are left out while all of what hides them is worn, ascending.
+fn masked_faces(state: &FittingState, body: &Body, blob: ReadBlob) -> Result<Vec<u32>, WorkshopError> {
+    let is_worn = |id: &PieceId| state.pieces.iter().any(|p| p.id == *id && p.bound.is_some() && !p.cage);
+    let mut faces = Vec::new();
+    for mask in state.masks.iter().filter(|m| m.by.iter().all(is_worn)) {
+        faces.extend(unpack_indices(&blob(&mask.faces)?));
+    }
+    faces.sort_unstable();
+    faces.dedup();
+    faces.retain(|f| (*f as usize) < body.topology.triangles.len());
+    Ok(faces)
 }
 
 /// A file of the store.

@@ -19,13 +19,15 @@ pub struct Dress {
     pub pieces: Vec<Piece>,
     /// What was said of the poses it is tried in.
     pub said: Arc<Said>,
+    /// Faces of the body that are left out, as nobody sees them; ascending.
+    pub masked: Arc<Vec<u32>>,
 }
 
 impl Dress {
     /// The bound pieces as layers to measure, with the index of each layer's piece (the body,
     /// layer 0, has none).
     pub(super) fn layers(&self) -> (Vec<Layer>, Vec<Option<usize>>) {
-        let mut layers = vec![self.body.layer()];
+        let mut layers = vec![self.body.layer_without(&self.masked)];
         let mut piece_of = vec![None];
         for (i, piece) in self.pieces.iter().enumerate() {
             let Some(bound) = piece.bound.as_ref().filter(|_| !piece.cage) else { continue };
@@ -58,6 +60,11 @@ impl Dress {
     pub fn outfit(&self) -> (Outfit, Vec<Option<usize>>) {
         let (layers, piece_of) = self.layers();
         (Outfit::new(layers, CoverageSettings::default()), piece_of)
+    }
+
+    /// The dress with all of its body.
+    pub(crate) fn whole(&self) -> Self {
+        Self { masked: Arc::default(), ..self.clone() }
     }
 
     /// The dress with pieces at other rest positions (welded, metres), where some are given.

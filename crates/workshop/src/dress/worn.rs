@@ -79,6 +79,17 @@ impl Room {
         Pile::of(self)
     }
 
+    /// What is there of the body, and how it moves.
+    fn body_shown(&self) -> Key {
+        match self.dress.masked.is_empty() {
+            true => self.contents.body_mesh,
+            false => {
+                let faces = bytemuck::cast_slice(&self.dress.masked[..]);
+                Key::begin("body without").and_key(self.contents.body_mesh).and_bytes(faces).end()
+            }
+        }
+    }
+
     /// The bound layers, ready to be measured.
     pub(crate) fn worn(&self) -> Arc<Worn> {
         Worn::of(self)
@@ -90,7 +101,7 @@ impl Pile {
     fn of(room: &Room) -> Arc<Self> {
         let worn = |i: &usize| room.dress.pieces[*i].bound.is_some() && !room.dress.pieces[*i].cage;
         let pieces: Vec<usize> = (0..room.dress.pieces.len()).filter(worn).collect();
-        let mut key = Key::begin("pile").and_key(room.contents.body_mesh).and(&pieces);
+        let mut key = Key::begin("pile").and_key(room.body_shown()).and(&pieces);
         for &i in &pieces {
             let state = room.piece_state(i);
             let weights = (state.id, &state.bound, state.layer, state.kind);
@@ -153,7 +164,7 @@ impl LayerFacts {
     }
 
     fn of_body(room: &Room) -> Self {
-        let (body, key) = (&room.dress.body, room.contents.body_mesh);
+        let (body, key) = (&room.dress.body, room.body_shown());
         let (joints, shapes) = (used_joints(&body.welded_skin), that_change(&body.welded_morphs));
         Self { piece: 0, shape: key, moves: key, layer: 0, at: None, joints, shapes }
     }

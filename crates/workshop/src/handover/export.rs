@@ -14,7 +14,7 @@ const COLOURS: [[f32; 3]; 5] =
     [[0.52, 0.44, 0.30], [0.14, 0.11, 0.09], [0.42, 0.45, 0.48], [0.20, 0.28, 0.30], [0.35, 0.16, 0.10]];
 
 /// The dress as a document: every mesh at rest with its weights and marks. Pieces that are not
-/// bound yet go out unskinned. A body of several meshes goes out as it came.
+/// bound yet go out unskinned. What nobody sees of a body of one mesh is left out; one of several goes out as it came.
 ///
 /// # Errors
 /// Never in practice: the weights of the body are sound.
@@ -26,7 +26,7 @@ pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
     let came = body.members.iter().map(|m| m.as_it_came(&body.skin, joints).map_err(fail));
     let mut meshes: Vec<MeshPart> = came.collect::<Result<_, _>>()?;
     if body.members.is_empty() {
-        meshes.push(MeshPart {
+        let whole = MeshPart {
             name: body.name.clone(),
             mesh: body.mesh.clone(),
             skin: Some(body.skin.clone()),
@@ -35,7 +35,8 @@ pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
             mark: Some(mark("body")),
             look: body.look.clone(),
             ..MeshPart::default()
-        });
+        };
+        meshes.push(if dress.masked.is_empty() { whole } else { whole.without(&dress.masked).0 });
     }
     if let Some(mark) = meshes.first_mut().and_then(|m| m.mark.as_mut()) {
         dress.said.mark(mark, &body.skeleton);

@@ -64,6 +64,8 @@ impl Doing<'_> {
             Step::KeepPatch { piece, name, picks } => self.keep_patch(*piece, name, picks),
             Step::DropPatch { piece, name } => self.drop_patch(*piece, name),
             Step::Clean { piece, clean, chosen, locked } => self.clean(*piece, clean, chosen, locked),
+            Step::Hide { options } => self.hide(*options),
+            Step::ShowHidden => self.show_hidden(),
             Step::PushOut { pieces, chosen, options } => self.push_out(pieces, chosen, *options),
         }
     }
@@ -115,6 +117,8 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::KeepPatch { .. } | Step::DropPatch { .. } => "Keeping the patch",
         Step::Clean { clean: Clean::ByHand { .. }, .. } => "Changing weights",
         Step::Clean { .. } => "Cleaning weights",
+        Step::Hide { .. } => "Looking for what nobody sees",
+        Step::ShowHidden => "Taking it back",
         Step::PushOut { .. } => "Pushing cloth out",
     }
 }

@@ -5,11 +5,15 @@ use crate::error::WorkshopError;
 use crate::history::effects::told;
 use crate::history::measurer::{MeasureState, Run};
 use crate::history::workshop::Workshop;
+use crate::looking::choosing::{ChosenView, Moment};
+use crate::looking::view::ViewRequest;
 use crate::measuring::board::Board;
 use crate::measuring::cells::board_of;
 use crate::measuring::missing::{measure_missing, Measuring};
 use crate::measuring::tied::{tied_snags, TiedSnags};
 use crate::measuring::worst_snags::WorstSnag;
+use crate::state::choice::Pick;
+use crate::state::names::PieceId;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, PoisonError};
 use std::time::{Duration, Instant};
@@ -37,6 +41,24 @@ impl Workshop {
             Some(tied) => room.worst_cards(&tied, most),
             None => Ok(Vec::new()),
         }
+    }
+
+    /// What picks on a part of a fitting come to in a pose, as it is now.
+    ///
+    /// # Errors
+    /// When something that they name is not there, or the store fails.
+    pub fn choose(
+        &self,
+        fitting: i64,
+        piece: PieceId,
+        (picks, view): (&[Pick], &ViewRequest),
+    ) -> Result<ChosenView, WorkshopError> {
+        let room = self.room(fitting, None)?;
+        let cursor = self.stored(fitting)?.cursor;
+        let before = if cursor > 1 { self.room(fitting, Some(cursor - 1)).ok() } else { None };
+        let tied = self.tied(&room)?;
+        let now = Moment { view, before: before.as_deref(), tied: tied.as_deref() };
+        room.choose(piece, picks, now)
     }
 
     fn tied(&self, room: &Room) -> Result<Option<Arc<TiedSnags>>, WorkshopError> {

@@ -533,13 +533,14 @@ impl Workshop {
         Ok(serde_json::to_string_pretty(&all)?)
     }
 
-    /// The dressed body as one GLB.
+    /// The dressed body as one GLB; `whole` with all of the body, whatever is hidden of it.
     ///
     /// # Errors
     /// When the fitting is not there or does not fit the format.
-    pub fn export(&self, fitting: i64) -> Result<(String, Vec<u8>), WorkshopError> {
+    pub fn export(&self, fitting: i64, whole: bool) -> Result<(String, Vec<u8>), WorkshopError> {
         let open = self.fitting(fitting)?;
-        Ok((open.fitting.name.clone(), export_glb(&open.room.dress)?))
+        let dress = if whole { open.room.dress.whole() } else { open.room.dress.clone() };
+        Ok((open.fitting.name.clone(), export_glb(&dress)?))
     }
 }
 

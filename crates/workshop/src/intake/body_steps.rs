@@ -38,6 +38,9 @@ impl Doing<'_> {
         let whole = parts.len() == 1 && first.shells.is_none() && first.mesh == state.body.mesh;
         self.draft.state.body_parts = if whole { Vec::new() } else { parts.to_vec() };
         self.draft.follow_no_shapes();
+        if !std::mem::take(&mut self.draft.state.masks).is_empty() {
+            self.draft.notes.push("what was hidden of the body is back: hide it again".to_owned());
+        }
         // Places on the body that were named by number are elsewhere now.
         for p in &mut self.draft.state.pieces {
             let on_body = matches!(p.recipe.takes, Takes::Body | Takes::Beneath);

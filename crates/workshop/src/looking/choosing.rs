@@ -6,6 +6,7 @@ use crate::dress::room::Room;
 use crate::dress::weighted::Weighted;
 use crate::error::WorkshopError;
 use crate::looking::view::ViewRequest;
+use crate::measuring::tied::TiedSnags;
 use crate::state::choice::{Pick, What};
 use crate::state::names::PieceId;
 use glam::{Mat4, Vec2, Vec3};
@@ -29,6 +30,8 @@ pub struct ChosenView {
     pub picks: Vec<Pick>,
     /// Names of the piece's patches.
     pub patches: Vec<String>,
+    /// What else could be chosen, in words: snags over all poses, patches of other parts.
+    pub more: Vec<(String, What)>,
 }
 
 /// Weights as they are typed in.
@@ -46,20 +49,33 @@ const TABLE: (usize, usize) = (300, 12);
 /// A lasso has no more corners than this.
 const MOST_CORNERS: usize = 2000;
 
+/// What choosing may depend on.
+#[derive(Clone, Copy)]
+pub struct Moment<'a> {
+    /// The pose looked at.
+    pub view: &'a ViewRequest,
+    /// The fitting a step earlier.
+    pub before: Option<&'a Room>,
+    /// The snags over all poses, once the board is whole.
+    pub(crate) tied: Option<&'a TiedSnags>,
+}
+
+impl<'a> Moment<'a> {
+    /// Of a pose alone.
+    pub fn of(view: &'a ViewRequest) -> Self {
+        Self { view, before: None, tied: None }
+    }
+}
+
 impl Room {
-    /// What picks on a piece come to in the pose of `request`; `before` is the fitting a step earlier.
+    /// What picks on a piece come to at a moment.
     ///
     /// # Errors
     /// When something that they name is not there, or a number makes no sense.
-    pub fn choose(
-        &self,
-        piece: PieceId,
-        picks: &[Pick],
-        (request, before): (&ViewRequest, Option<&Self>),
-    ) -> Result<ChosenView, WorkshopError> {
+    pub fn choose(&self, piece: PieceId, picks: &[Pick], now: Moment) -> Result<ChosenView, WorkshopError> {
         let worn = self.weighted(piece)?;
         let settle = |pick: &Pick| {
-            let what = self.settled(&worn, &pick.what, (request, before))?;
+            let what = self.settled(&worn, &pick.what, now)?;
             Ok::<_, WorkshopError>(Pick { how: pick.how, what })
         };
         let picks: Vec<Pick> = picks.iter().map(settle).collect::<Result<_, _>>()?;
@@ -73,6 +89,7 @@ impl Room {
             drawn: drawn.collect(),
             joints,
             picks,
+            more: self.more_to_choose(&worn, now.tied),
             patches: self.patches_of(&worn).iter().map(|p| p.name.clone()).collect(),
         })
     }
@@ -111,12 +128,8 @@ impl Room {
     }
 
     /// A pick as it can be kept: what depends on the moment as vertices, a patch as what it is made of.
-    fn settled(
-        &self,
-        worn: &Weighted,
-        what: &What,
-        (request, before): (&ViewRequest, Option<&Self>),
-    ) -> Result<What, WorkshopError> {
+    fn settled(&self, worn: &Weighted, what: &What, now: Moment) -> Result<What, WorkshopError> {
+        let request = now.view;
         let posed = || self.posed(request.pose, &request.turns);
         let vertices = |flags: Vec<bool>| Ok(What::Vertices(listed(&flags)));
         match what {
@@ -125,7 +138,7 @@ impl Room {
                 let missing = || WorkshopError::NoSuchPatch { patch: name.clone() };
                 Ok(What::Group(patch.ok_or_else(missing)?.picks.clone()))
             }
-            What::Changed => vertices(changed_since(worn, before)),
+            What::Changed => vertices(changed_since(worn, now.before)),
             What::Nearer { mm } if !(-100.0..=1000.0).contains(mm) => Err(WorkshopError::BadChoice),
             What::Nearer { mm } => {
                 let near = |gap: &Option<_>| {
@@ -139,6 +152,9 @@ impl Room {
                 vertices(strains.into_iter().map(|s| s.abs() > *by).collect())
             }
             What::Through => Ok(What::Vertices(self.through_of(worn.index(), request)?)),
+            What::Snag(number) => Ok(What::Vertices(self.in_snags(worn, now.tied, |n, _| n == *number))),
+            What::Snags(pair) => Ok(What::Vertices(self.in_snags(worn, now.tied, |_, of| of == *pair))),
+            What::PatchOf { piece, name } => vertices(self.where_patch_is(worn, (*piece, name))?),
             What::Lasso { line, to_picture, eye, through } => {
                 let Ok(matrix) = <[f32; 16]>::try_from(to_picture.as_slice()) else {
                     return Err(WorkshopError::BadChoice);

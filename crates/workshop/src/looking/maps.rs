@@ -27,6 +27,8 @@ pub enum MapKind {
     Regions,
     /// Where weights were matched (0) and where they were filled in (1).
     Matched,
+    /// What nobody sees of the body and is left out (1), and what is there (0).
+    Hidden,
     /// How far a vertex leans to the left (1) or right (−1) where sides are kept apart.
     Sides,
     /// Clearance to the layer beneath, millimetres; what pokes through is negative.
@@ -81,6 +83,16 @@ impl Room {
             Some(map)
         };
         std::iter::once(None).chain(self.dress.pieces.iter().map(of)).collect()
+    }
+
+    /// Of the body: 1 where all faces of a vertex are left out.
+    pub(crate) fn hidden_maps(&self) -> Vec<Option<Vec<f32>>> {
+        let (topology, masked) = (&self.dress.body.topology, &self.dress.masked);
+        let mut left_out = vec![false; topology.triangles.len()];
+        masked.iter().for_each(|f| left_out[*f as usize] = true);
+        let gone = |v: usize| topology.incident.row(v).iter().all(|f| left_out[*f as usize]);
+        let map = (0..topology.vertices()).map(|v| f32::from(gone(v))).collect();
+        std::iter::once(Some(map)).chain(self.dress.pieces.iter().map(|_| None)).collect()
     }
 
     pub(crate) fn side_maps(&self) -> Vec<Option<Vec<f32>>> {

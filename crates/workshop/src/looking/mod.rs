@@ -1,6 +1,7 @@
 //! What the viewport shows: poses, maps, what lies under the pointer, pictures.
 
 pub(crate) mod choosing;
+mod choosing_else;
 pub(crate) mod extents;
 pub(crate) mod hand_view;
 pub(crate) mod maps;

@@ -45,6 +45,7 @@ impl Room {
             MapKind::Weights => self.weight_maps(JointId(request.joint)),
             MapKind::Regions => self.region_maps(),
             MapKind::Matched => self.matched_maps(),
+            MapKind::Hidden => self.hidden_maps(),
             MapKind::Sides => self.side_maps(),
             MapKind::Strain => self.strain_maps(&*self.posed(request.pose, &request.turns)?),
             MapKind::Clearance => {

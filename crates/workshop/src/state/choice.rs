@@ -1,6 +1,7 @@
 //! Which vertices of a piece are chosen, written down as what was meant, so that it can be asked again of other
 //! weights.
 
+use crate::state::names::PieceId;
 use crate::state::stroke::Reach;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::bind::sides::BodySide;
@@ -61,6 +62,12 @@ pub enum What {
     Strained { by: f32 },
     /// Through, or with something through it, in the pose looked at.
     Through,
+    /// In a snag over all poses, by its place in the list, or where it is through.
+    Snag(usize),
+    /// In all snags of two parts, by number (0 is the body).
+    Snags([PieceId; 2]),
+    /// What lies where a kept patch of another part is.
+    PatchOf { piece: PieceId, name: String },
     /// Within a line drawn on the screen: corners in the picture (−1 to 1), the matrix that takes model space
     /// there (column by column), the eye, and whether what is behind is meant too.
     Lasso { line: Vec<[f32; 2]>, to_picture: Vec<f32>, eye: [f32; 3], through: bool },

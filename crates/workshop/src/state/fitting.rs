@@ -2,6 +2,7 @@
 
 use crate::state::choice::Patch;
 use crate::state::clean::Cleaned;
+use crate::state::mask::Mask;
 use crate::state::motion::{MotionState, RangeState};
 use crate::state::names::{FileRef, PieceId};
 use crate::state::own_joint::OwnJoint;
@@ -30,6 +31,9 @@ pub struct FittingState {
     /// Choices of the body's vertices that are kept under a name.
     #[serde(default)]
     pub body_patches: Vec<Patch>,
+    /// Faces of the body that nobody sees while something is worn.
+    #[serde(default)]
+    pub masks: Vec<Mask>,
     /// What the body of the file is multiplied by, and its upward axis there.
     #[serde(default)]
     pub body_size: Option<(f32, Up)>,
@@ -65,6 +69,7 @@ impl FittingState {
             body_skin: None,
             body_by_hand: false,
             body_patches: Vec::new(),
+            masks: Vec::new(),
             body_size: None,
             pieces: Vec::new(),
             next_piece: 1,

@@ -8,6 +8,7 @@ pub(crate) mod choice;
 pub(crate) mod clean;
 pub(crate) mod fitting;
 pub(crate) mod key;
+pub(crate) mod mask;
 pub(crate) mod motion;
 pub(crate) mod names;
 pub(crate) mod own_joint;

@@ -3,6 +3,7 @@
 use crate::state::choice::Pick;
 use crate::state::clean::Clean;
 use crate::state::fitting::BodyPart;
+use crate::state::mask::HideOptions;
 use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::placing::{EaseOptions, PlaceOptions};
@@ -132,6 +133,10 @@ pub enum Step {
     DropPatch { piece: PieceId, name: String },
     /// What was cleaned on a piece is forgotten; it is bound again.
     ForgetCleaning { piece: PieceId },
+    /// Faces of the body that nobody sees in any counted pose are left out while what hides them is worn.
+    Hide { options: HideOptions },
+    /// All of the body is there again.
+    ShowHidden,
     /// Cloth is pushed off what pokes through it in all trial poses.
     PushOut { pieces: Vec<PieceId>, chosen: Chosen, options: MendOptions },
 }

@@ -1,0 +1,48 @@
+//! Hiding what nobody sees of the body: whose it is, what is measured and handed over, and when it comes back.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::wearing;
+use tin_cloak_workshop::{read, Companions, HideOptions, Step};
+
+/// Faces of the body in the file that is handed over.
+fn faces_out(bench: &common::Bench, whole: bool) -> usize {
+    let bytes = bench.shop.export(bench.fitting, whole).unwrap().1;
+    read("out.glb", &bytes, &Companions::new()).unwrap().meshes[0].mesh.triangles.len()
+}
+
+#[test]
+fn what_pieces_hide_is_theirs_and_goes_with_them() {
+    let bench = wearing(&[("boots", 1), ("breeches", 2), ("quilted tunic", 3)]);
+    let hide = |rings| Step::Hide { options: HideOptions { rings } };
+    assert!(bench.refused(hide(1)).contains("nothing is bound"));
+    bench.bind_all();
+    assert!(bench.refused(hide(99)).contains("0 to 20 rings"));
+    let all = bench.room().dress.body.topology.triangles.len();
+    let before = bench.board();
+    assert_eq!(bench.run(hide(1)), "Hide what nobody sees of Wick");
+    let masks = bench.room().masks();
+    let by: Vec<&str> = masks.iter().map(|m| m.by.as_str()).collect();
+    assert_eq!(by, ["boots", "breeches", "quilted tunic", "all 3 together"]);
+    assert!(masks.iter().all(|m| m.count > 20 && !m.older), "{masks:?}");
+    let hidden = bench.room().dress.masked.len();
+    assert!((all / 8..all * 3 / 4).contains(&hidden), "{hidden} of {all}");
+    // Nothing is there to poke through; what is handed over has as many faces fewer.
+    let after = bench.board();
+    assert!(after.bad_cells() < before.bad_cells(), "{} {}", after.bad_cells(), before.bad_cells());
+    assert_eq!((faces_out(&bench, false), faces_out(&bench, true)), (all - hidden, all));
+    assert!(bench.refused(hide(1)).contains("nothing else is hidden"));
+    // More is kept at openings when that is wished, and the masks say that they are older than another weight.
+    bench.run(hide(3));
+    assert!(bench.room().dress.masked.len() < hidden);
+    bench.shop.undo(bench.fitting).unwrap();
+    // The tunic comes off: what it hid, alone or with others, is back; what the rest hide stays.
+    bench.run(Step::RemovePiece { piece: 3 });
+    let left: Vec<String> = bench.room().masks().into_iter().map(|m| m.by).collect();
+    assert_eq!(left, ["boots", "breeches"]);
+    assert!(bench.room().masks().iter().all(|m| m.older));
+    bench.run(Step::ShowHidden);
+    assert_eq!(faces_out(&bench, false), all);
+    assert!(bench.refused(Step::ShowHidden).contains("nothing else is hidden"));
+}
