@@ -9,8 +9,8 @@ use tin_cloak_workshop::core::bind::by_hand::{FoldsOver, Profile};
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    BindOptions, BrushStroke, Chosen, Clean, HandAmount, HandChange, HandRest, Method, Moment, Pick, PickHow,
-    Reach, Step, StrokePose, ViewRequest, What,
+    BindOptions, BrushStroke, Chosen, Clean, Companions, HandAmount, HandChange, HandRest, Method, Moment,
+    Pick, PickHow, PieceKind, Reach, Step, StrokePose, ViewRequest, What,
 };
 
 fn tunic() -> Bench {
@@ -295,4 +295,56 @@ fn a_snag_is_chosen_on_both_its_parts_and_a_patch_where_it_is_on_another_piece()
     assert_eq!(choose(1, &[Pick::add(there)]).count, own);
     let of_hips = choose(2, &hips).count;
     assert!(on_other > of_hips / 4 && on_other < of_hips * 3, "{on_other} {of_hips}");
+}
+
+/// A tube round the trunk as an OBJ, so many vertices round it and along it.
+fn girdle(around: usize, along: usize) -> String {
+    let (mut text, step) = (String::new(), std::f32::consts::TAU / around as f32);
+    for row in 0..=along {
+        for i in 0..around {
+            let (sin, cos) = (i as f32 * step).sin_cos();
+            let y = 0.9 + 0.4 * row as f32 / along as f32;
+            text += &format!("v {} {y} {}\n", 0.25 * cos, 0.25 * sin);
+        }
+    }
+    for row in 0..along {
+        for i in 0..around {
+            let at = |row: usize, i: usize| row * around + i % around + 1;
+            text +=
+                &format!("f {} {} {} {}\n", at(row, i), at(row, i + 1), at(row + 1, i + 1), at(row + 1, i));
+        }
+    }
+    text
+}
+
+#[test]
+fn a_patch_asked_of_a_denser_cut_means_the_same_region_within_a_ring() {
+    let bench = wearing(&[]);
+    for (name, around, along) in [("coarse.obj", 60, 16), ("dense.obj", 180, 48)] {
+        let file = girdle(around, along);
+        let asset = bench.shop.bring_in(name, file.as_bytes(), &Companions::new()).unwrap()[0].id;
+        bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());
+    }
+    bench.bind_all();
+    // A disc round one vertex of the coarse one; edges there are 26 mm long.
+    let middle = 8 * 60;
+    let disc = Reach { radius_mm: 100.0, dabs: vec![middle], mirrored: false };
+    bench.run(Step::KeepPatch { piece: 1, name: "disc".into(), picks: vec![Pick::add(What::Around(disc))] });
+    let asked = [Pick::add(What::PatchOf { piece: 1, name: "disc".into() })];
+    let found = bench.room().choose(2, &asked, Moment::of(&ViewRequest::default())).unwrap();
+    let (coarse, dense) = (bench.rest(1), bench.rest(2));
+    let chosen: std::collections::HashSet<u32> = found.drawn.iter().copied().collect();
+    let of_vertex = bench.piece(2).topology.weld.of_vertex.clone();
+    let centre = coarse[middle as usize];
+    let mut inside = 0;
+    for (drawn, v) in of_vertex.iter().enumerate() {
+        let p = dense[*v as usize];
+        let round = 0.25 * (p.x.atan2(p.z) - centre.x.atan2(centre.z));
+        let far = round.hypot(p.y - centre.y);
+        let is_chosen = chosen.contains(&(drawn as u32));
+        assert!(is_chosen || far > 0.1 - 0.027, "{far}");
+        assert!(!is_chosen || far < 0.1 + 0.027, "{far}");
+        inside += usize::from(is_chosen);
+    }
+    assert!(inside > 250, "{inside}");
 }
