@@ -3,12 +3,10 @@
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
-use crate::measuring::posed::Posed;
 use crate::state::choice::Patch;
 use crate::state::fitting::PieceState;
 use crate::state::key::Key;
 use crate::state::names::{PieceId, BODY};
-use glam::Vec3;
 use std::ops::Deref;
 use std::sync::Arc;
 
@@ -36,11 +34,6 @@ impl Weighted<'_> {
             Self::Worn(index, _) => Some(*index),
             Self::Body(_) => None,
         }
-    }
-
-    /// Its vertices in a pose, welded, metres.
-    pub fn posed<'p>(&self, posed: &'p Posed) -> &'p [Vec3] {
-        self.index().map_or(&posed.body, |i| &posed.pieces[i])
     }
 }
 

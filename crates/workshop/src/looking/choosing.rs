@@ -148,7 +148,7 @@ impl Room {
                 vertices(self.rest_gaps(index).iter().map(near).collect())
             }
             What::Strained { by } => {
-                let strains = vertex_strains(&worn.topology, &worn.rest, worn.posed(&*posed()?));
+                let strains = vertex_strains(&worn.topology, &worn.rest, posed()?.of(worn));
                 vertices(strains.into_iter().map(|s| s.abs() > *by).collect())
             }
             What::Through => Ok(What::Vertices(self.through_of(worn.index(), request)?)),
@@ -165,7 +165,7 @@ impl Room {
                 let line = line.iter().map(|c| Vec2::from_array(*c)).collect();
                 let to_picture = Mat4::from_cols_array(&matrix);
                 let drawn = Lasso { line, to_picture, eye: Vec3::from_array(*eye), through: *through };
-                vertices(lasso((worn.posed(&*posed()?), &worn.topology.triangles), &drawn))
+                vertices(lasso((posed()?.of(worn), &worn.topology.triangles), &drawn))
             }
             other => Ok(other.clone()),
         }

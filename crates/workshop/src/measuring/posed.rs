@@ -3,6 +3,7 @@
 use crate::dress::derived::Weighed;
 use crate::dress::room::Room;
 use crate::dress::trials::Trial;
+use crate::dress::weighted::Weighted;
 use crate::dress::worn::Worn;
 use crate::error::WorkshopError;
 use crate::state::key::{Key, KeyMaker};
@@ -23,6 +24,13 @@ pub(crate) struct Posed {
     pub pieces: Vec<Vec<Vec3>>,
     /// True at rest: what is wrong there already is told there.
     pub is_rest: bool,
+}
+
+impl Posed {
+    /// Welded positions of a piece or the body, metres.
+    pub fn of(&self, part: &Weighted) -> &[Vec3] {
+        part.index().map_or(&self.body, |i| &self.pieces[i])
+    }
 }
 
 impl Weighed for Posed {
