@@ -26,9 +26,9 @@ struct Unseen {
     looks: Vec<InTheWay>,
 }
 
-/// The vertices among `candidates` (ascending; of the layer `of`) that no straight look reaches in any of `poses`, of 256 directions spread
-/// evenly over the sphere, when it and the layers `by` are all there is. `go_on` is told the share that is done; when
-/// it answers false nothing comes back.
+/// The vertices among `candidates` (ascending; of the layer `of`) that no straight look reaches in any of `poses`,
+/// of 256 directions spread evenly over the sphere, when it and the layers `by` are all there is. `go_on` is told the
+/// share that is done; when it answers false nothing comes back.
 ///
 /// The directions turn with the vertex, so that what lay in a look's way in the pose before is asked first.
 ///
