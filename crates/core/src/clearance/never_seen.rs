@@ -3,7 +3,7 @@
 use super::{Buffers, Outfit};
 use crate::deform::blended_matrix;
 use crate::mend::TrialPose;
-use crate::mesh::Topology;
+use crate::mesh::{face_normal, Topology};
 use crate::query::ray_triangle;
 use glam::{Mat3, Quat, Vec3};
 use rayon::prelude::*;
@@ -20,17 +20,20 @@ const GRAZING: f32 = 0.05;
 type InTheWay = (u16, u32);
 const NOTHING: InTheWay = (u16::MAX, 0);
 
-/// A vertex that was not seen so far, with what lay in each look's way.
+/// A place of a layer: the middle of three of its vertices; of a vertex itself, that one three times.
+pub type LookedAt = [u32; 3];
+
+/// A place that was not seen so far, with what lay in each look's way.
 struct Unseen {
-    vertex: u32,
+    place: LookedAt,
     looks: Vec<InTheWay>,
 }
 
-/// The vertices among `candidates` (ascending; of the layer `of`) that no straight look reaches in any of `poses`,
-/// of 256 directions spread evenly over the sphere, when it and the layers `by` are all there is. `go_on` is told the
-/// share that is done; when it answers false nothing comes back.
+/// Those of `places` (of the layer `of`: its faces, or its vertices, each three times) that no straight look reaches in
+/// any of `poses`, of 256 directions spread evenly over the sphere, when it and the layers `by` are all there is; in
+/// their order. `go_on` is told the share that is done; when it answers false nothing comes back.
 ///
-/// The directions turn with the vertex, so that what lay in a look's way in the pose before is asked first.
+/// The directions turn with the place, so that what lay in a look's way in the pose before is asked first.
 ///
 /// ```
 /// use tin_cloak_core::{clearance::never_seen, mend::TrialPose, shapes::{outfit, sphere}};
@@ -39,22 +42,21 @@ struct Unseen {
 /// // A ball in a closed shell is never seen; without the shell all of it is.
 /// let outfit = outfit(&sphere(0.1, 16), &[sphere(0.12, 16)]);
 /// let rest = [TrialPose { matrices: vec![Mat4::IDENTITY], amounts: Vec::new() }];
-/// let all: Vec<u32> = (0..outfit.layers[0].rest.len() as u32).collect();
-/// assert_eq!(never_seen(&outfit, (0, &all, &[1]), &rest, &|_| true).unwrap(), all);
-/// assert!(never_seen(&outfit, (0, &all, &[]), &rest, &|_| true).unwrap().is_empty());
+/// let faces = &outfit.layers[0].topology.triangles;
+/// assert_eq!(never_seen(&outfit, (0, faces, &[1]), &rest, &|_| true).as_ref(), Some(faces));
+/// assert!(never_seen(&outfit, (0, faces, &[]), &rest, &|_| true).unwrap().is_empty());
 /// ```
 pub fn never_seen(
     outfit: &Outfit,
-    (of, candidates, by): (usize, &[u32], &[usize]),
+    (of, places, by): (usize, &[LookedAt], &[usize]),
     poses: &[TrialPose],
     go_on: &(dyn Fn(f32) -> bool + Sync),
-) -> Option<Vec<u32>> {
+) -> Option<Vec<LookedAt>> {
     let mut hiding = by.to_vec();
     hiding.push(of);
     let directions: Vec<Vec3> = super::hidden::spiral(DIRECTIONS).collect();
     let mut buffers = outfit.buffers();
-    let mut left: Vec<Unseen> =
-        candidates.iter().map(|&vertex| Unseen { vertex, looks: Vec::new() }).collect();
+    let mut left: Vec<Unseen> = places.iter().map(|&place| Unseen { place, looks: Vec::new() }).collect();
     for (n, pose) in poses.iter().enumerate() {
         if !go_on(n as f32 / poses.len() as f32) {
             return None;
@@ -63,7 +65,7 @@ pub fn never_seen(
         let look = Look { outfit, buffers: &buffers, of, hiding: &hiding, directions: &directions };
         left = left.into_par_iter().filter_map(|v| look.misses(v, pose)).collect();
     }
-    Some(left.into_iter().map(|v| v.vertex).collect())
+    Some(left.into_iter().map(|v| v.place).collect())
 }
 
 struct Look<'a> {
@@ -75,12 +77,12 @@ struct Look<'a> {
 }
 
 impl Look<'_> {
-    /// The vertex again, when no look reaches it in the pose.
+    /// The place again, when no look reaches it in the pose.
     fn misses(&self, mut unseen: Unseen, pose: &TrialPose) -> Option<Unseen> {
-        let v = unseen.vertex as usize;
         let layer = &self.outfit.layers[self.of];
-        let normal = self.buffers.outside(self.of).normals[v];
-        let p = self.buffers.positions(self.of)[v] + normal * PROBE;
+        let first = unseen.place[0] as usize;
+        let (p, normal) = self.on_surface(unseen.place);
+        let p = p + normal * PROBE;
         let mut last = NOTHING;
         // Most of what is seen at all is seen from straight above.
         if normal == Vec3::ZERO || !self.blocked(p, normal, &mut last) {
@@ -90,7 +92,7 @@ impl Look<'_> {
             unseen.looks = vec![NOTHING; self.directions.len()];
         }
         let turn =
-            Quat::from_mat3(&Mat3::from_mat4(blended_matrix(&layer.skin, v, &pose.matrices))).normalize();
+            Quat::from_mat3(&Mat3::from_mat4(blended_matrix(&layer.skin, first, &pose.matrices))).normalize();
         for (direction, look) in self.directions.iter().zip(&mut unseen.looks) {
             let direction = turn * *direction;
             if direction.dot(normal) <= GRAZING {
@@ -105,6 +107,16 @@ impl Look<'_> {
             last = *look;
         }
         Some(unseen)
+    }
+
+    /// Where a place is in the pose, and its outward unit normal; zero where there is none.
+    fn on_surface(&self, place: LookedAt) -> (Vec3, Vec3) {
+        let positions = self.buffers.positions(self.of);
+        let [a, b, c] = place.map(|v| positions[v as usize]);
+        match place[0] == place[1] {
+            true => (a, self.buffers.outside(self.of).normals[place[0] as usize]),
+            false => ((a + b + c) / 3.0, face_normal(positions, place)),
+        }
     }
 
     /// True when something lies in a look's way; what did so last is asked first.

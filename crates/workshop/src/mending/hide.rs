@@ -8,9 +8,10 @@ use crate::state::key::Key;
 use crate::state::mask::{HideOptions, Mask};
 use crate::state::names::PieceId;
 use crate::state::trial_plan::Counts;
-use std::collections::BTreeSet;
-use tin_cloak_core::clearance::{faces_within, never_seen};
+use std::collections::{BTreeSet, HashSet};
+use tin_cloak_core::clearance::{faces_within, never_seen, LookedAt};
 use tin_cloak_core::mend::TrialPose;
+use tin_cloak_core::mesh::Topology;
 
 /// More rings than this leave nothing of any mask.
 const MOST_RINGS: usize = 20;
@@ -84,10 +85,23 @@ impl Doing<'_> {
         let id = |layer: usize| piece_of[layer].map(|i| self.room.piece_state(i).id);
         let body = &self.room.dress.body;
         let steps = (layers.len() + 2) as f32;
+        let triangles = &body.topology.triangles;
+        // Corners first, as most of what is seen is found by them; then the middles of the faces that are left.
         let find = |n: usize, among: &[u32], by: &[usize]| {
-            let phase = Phase { job: self.job, from: n as f32 / steps, to: (n + 1) as f32 / steps };
-            let found = never_seen(&outfit, (0, among, by), &poses, &|share| phase.tell(share));
-            found.ok_or(WorkshopError::Stopped)
+            let part = |from: f32| Phase {
+                job: self.job,
+                from: (n as f32 + from) / steps,
+                to: (n as f32 + from + 0.5) / steps,
+            };
+            let (corners, middles) = (part(0.0), part(0.5));
+            let places: Vec<LookedAt> = among.iter().map(|v| [*v; 3]).collect();
+            let left = never_seen(&outfit, (0, &places, by), &poses, &|share| corners.tell(share));
+            let left: Vec<u32> = left.ok_or(WorkshopError::Stopped)?.into_iter().map(|p| p[0]).collect();
+            let faces = faces_within(&body.topology, &left, 0);
+            let places: Vec<LookedAt> = faces.iter().map(|f| triangles[*f as usize]).collect();
+            let left = never_seen(&outfit, (0, &places, by), &poses, &|share| middles.tell(share));
+            let left: HashSet<LookedAt> = left.ok_or(WorkshopError::Stopped)?.into_iter().collect();
+            Ok::<_, WorkshopError>(unseen_corners(&body.topology, &left))
         };
         let faces = |vertices: &[u32]| faces_within(&body.topology, vertices, options.rings);
         let hidden = find(0, &outfit.layers[0].walls.outside().used, &layers)?;
@@ -149,4 +163,13 @@ impl Doing<'_> {
         self.draft.state.masks.clear();
         Ok(format!("Take all of {} back", self.room.dress.body.name))
     }
+}
+
+/// Vertices all of whose faces are among `unseen`, ascending.
+fn unseen_corners(topology: &Topology, unseen: &HashSet<LookedAt>) -> Vec<u32> {
+    let all_unseen = |v: &u32| {
+        let faces = topology.incident.row(*v as usize);
+        !faces.is_empty() && faces.iter().all(|f| unseen.contains(&topology.triangles[*f as usize]))
+    };
+    (0..topology.vertices() as u32).filter(all_unseen).collect()
 }
