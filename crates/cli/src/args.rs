@@ -68,7 +68,7 @@ pub(crate) struct Fit {
     #[arg(long = "piece", value_name = "FILE[@…]", required = true)]
     pub pieces: Vec<PieceArg>,
     /// How cloth takes its weights
-    #[arg(long, value_enum, default_value_t = MethodArg::Inpaint)]
+    #[arg(long, value_enum, default_value_t = MethodArg::Both)]
     pub method: MethodArg,
     /// Most joints that may move a vertex
     #[arg(long, default_value_t = 4, value_parser = clap::value_parser!(u8).range(1..=8))]
@@ -170,6 +170,7 @@ fn frames(text: &str) -> Result<Frames, String> {
 
 #[derive(Clone, Copy, ValueEnum)]
 pub(crate) enum MethodArg {
+    Both,
     Inpaint,
     Normal,
     Surface,
@@ -181,6 +182,7 @@ pub(crate) enum MethodArg {
 impl From<MethodArg> for Method {
     fn from(m: MethodArg) -> Self {
         match m {
+            MethodArg::Both => Self::Both,
             MethodArg::Inpaint => Self::Inpaint,
             MethodArg::Normal => Self::Normal,
             MethodArg::Heat => Self::Heat,

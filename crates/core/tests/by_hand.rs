@@ -6,8 +6,8 @@ mod common;
 use common::*;
 use proptest::prelude::*;
 use tin_cloak_core::bind::by_hand::{
-    crease, exchange, fade, give, harden, smooth_joints, tabled, towards, Amount, Crease, Fade, FoldsOver,
-    Given, Profile, Rest,
+    crease, exchange, fade, give, harden, smooth_joints, tabled, towards, Along, Amount, Crease, Fade,
+    FoldsOver, Given, Profile, Rest,
 };
 use tin_cloak_core::bind::clean::{Bound, Row};
 use tin_cloak_core::deform::linear_blend;
@@ -86,7 +86,7 @@ fn exchanged_twice_it_is_what_it_was_and_a_fade_runs_from_one_to_none() {
     (0..before.vertices()).for_each(|v| assert!((weight(&twice, v, 0) - weight(&before, v, 0)).abs() < 1e-6));
     let last = before.vertices() as u32 - 12;
     let (profile, ends) = (Profile::Smooth, [0, last]);
-    let wished = Fade { from: J(0), to: J(3), ends, along_surface: true, profile };
+    let wished = Fade { from: J(0), to: J(3), ends, along: Along::Surface, profile };
     let faded = with([false; 4], &all, |b| {
         let flat = Skin::uniform(b.positions.len(), &[(J(0), 1.0)], JOINTS).unwrap();
         fade(Bound { skin: &flat, ..b }, wished, &shares).unwrap().skin
@@ -103,7 +103,7 @@ fn a_fade_between_two_parts_goes_straight_and_one_to_itself_changes_nothing() {
     let skin = Skin::uniform(positions.len(), &[(J(0), 0.6), (J(1), 0.4)], JOINTS).unwrap();
     let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
     let last = positions.len() as u32 - 1;
-    let of = |to| Fade { from: J(0), to, ends: [0, last], along_surface: true, profile: Profile::Linear };
+    let of = |to| Fade { from: J(0), to, ends: [0, last], along: Along::Surface, profile: Profile::Linear };
     let (positions, topology, locked) = (&positions, &topology, &[false; JOINTS]);
     let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked, most: 4 };
     assert_eq!(fade(bound, of(J(0)), &shares).unwrap().skin, skin);

@@ -45,6 +45,7 @@ enum PartField {
     Left,
     Right,
     Patch,
+    Kept,
 }
 
 #[derive(FromForm)]
@@ -86,6 +87,7 @@ async fn take_from(shop: &Shop, id: i64, piece: u32, form: Form<TakeFrom>) -> Re
             ),
             PartField::Left => SourcePart::Side(BodySide::Left),
             PartField::Right => SourcePart::Side(BodySide::Right),
+            PartField::Kept => SourcePart::Kept(form.which.trim().to_owned()),
             PartField::Patch => {
                 let first = takes.pieces().first().copied().unwrap_or(0);
                 let vertex = form.picked.on(first, "what it takes from")?;

@@ -179,7 +179,8 @@ fn part_row(part: &SourcePart) -> (&'static str, String) {
         }
         SourcePart::Side(BodySide::Left) => ("left", String::new()),
         SourcePart::Side(BodySide::Right) => ("right", String::new()),
-        SourcePart::Patch(_) => ("patch", String::new()),
+        SourcePart::Patch(_) | SourcePart::Vertices(_) => ("patch", String::new()),
+        SourcePart::Kept(name) => ("kept", name.clone()),
     }
 }
 

@@ -10,7 +10,7 @@ use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
     BindOptions, BrushStroke, Chosen, Clean, Companions, HandAmount, HandChange, HandRest, Method, Moment,
-    Pick, PickHow, PieceKind, Reach, Step, StrokePose, ViewRequest, What,
+    Pick, PickHow, PieceKind, Reach, SourcePart, Step, StrokePose, Takes, ViewRequest, What,
 };
 
 fn tunic() -> Bench {
@@ -45,6 +45,7 @@ fn steps_by_hand_say_what_they_did_and_bad_ones_why_not() {
         to: "hand_left".to_owned(),
         ends,
         along_surface: true,
+        along_rows: false,
         profile: Profile::Smooth,
     };
     let crease = |ends| HandChange::Crease {
@@ -347,4 +348,24 @@ fn a_patch_asked_of_a_denser_cut_means_the_same_region_within_a_ring() {
         inside += usize::from(is_chosen);
     }
     assert!(inside > 250, "{inside}");
+}
+
+#[test]
+fn a_kept_patch_is_the_part_that_another_piece_takes_its_weights_from() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.bind_all();
+    let hips = vec![Pick::add(What::Joint { joint: "hips".to_owned(), over: 0.5 })];
+    bench.run(Step::KeepPatch { piece: 1, name: "hips".into(), picks: hips });
+    let take = |name: &str| Step::TakeFrom {
+        piece: 2,
+        takes: Takes::Pieces(vec![1]),
+        part: SourcePart::Kept(name.to_owned()),
+    };
+    assert!(bench.refused(take("knees")).contains("“knees”"));
+    let said = bench.run(take("hips"));
+    assert!(said.starts_with("Let quilted tunic take its weights from breeches, its patch “hips”"), "{said}");
+    // What is filled in from the hips alone follows no arm.
+    let arm = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
+    let skin = bench.piece(2).bound.unwrap().skin.clone();
+    assert_eq!(skin.column(arm).iter().sum::<f32>(), 0.0);
 }

@@ -223,8 +223,9 @@ export class ByHand {
       default: {
         const [to, from] = this.clicked;
         if (from === undefined) return null;
-        const ends = [from, to];
-        return { fade: { from: joint, to: other, ends, along_surface: true, profile: "smooth" } };
+        const along = field("fade-along").value;
+        const how = { along_surface: along === "surface", along_rows: along === "rows" };
+        return { fade: { from: joint, to: other, ends: [from, to], ...how, profile: field("fade-ends").value } };
       }
     }
   }

@@ -11,8 +11,8 @@ use crate::state::stroke::{Chosen, Reach};
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::bind::by_hand::{
-    crease, exchange, fade, gains, give, harden, mean_of, smooth_joints, tabled, towards, Amount, ByHand,
-    Crease, Fade, Given, Rest,
+    crease, exchange, fade, gains, give, harden, mean_of, smooth_joints, tabled, towards, Along, Amount,
+    ByHand, Crease, Fade, Given, Rest,
 };
 use tin_cloak_core::bind::clean::{Bound, Row};
 use tin_cloak_core::intake::{mirror_partner, symmetry};
@@ -188,11 +188,15 @@ fn made((piece, body, beneath): OnPiece, bound: Bound, change: &HandChange, shar
             let shares: Vec<f32> = shares.iter().map(|s| s * share).collect();
             towards(bound, |v| beneath.at(piece.rest[v]), &shares)
         }
-        HandChange::Fade { from, to, ends, along_surface, profile } => {
+        HandChange::Fade { from, to, ends, along_surface, along_rows, profile } => {
             let ends = [known(ends[0])?, known(ends[1])?];
             let (from, to) = (find(from)?, find(to)?);
-            let (along_surface, profile) = (*along_surface, *profile);
-            fade(bound, Fade { from, to, ends, along_surface, profile }, shares)
+            let along = match (along_rows, along_surface) {
+                (true, _) => Along::Rows,
+                (false, true) => Along::Surface,
+                (false, false) => Along::Axis,
+            };
+            fade(bound, Fade { from, to, ends, along, profile: *profile }, shares)
         }
         HandChange::Crease { near, far, ends, width_mm, over } => {
             let ends = [known(ends[0])? as usize, known(ends[1])? as usize];

@@ -78,7 +78,7 @@ impl Doing<'_> {
                     };
                     let known = known.ok_or_else(missing)?;
                     let size = (recipe.options.max_influences, body.skeleton.len());
-                    let part = (&*piece.name, &recipe.part);
+                    let part = (&*piece.name, &self.room.part_of(&recipe)?);
                     let cage =
                         SourceMesh::of_cage(cage, &known.skin).only_part(&body, part, &cage.topology)?;
                     let (bound, off) = bind_in_cage(piece, &cage, &poses, size)?;

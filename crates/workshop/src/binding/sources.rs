@@ -1,14 +1,17 @@
 //! What a piece takes its weights from, as one skinned surface.
 
 use crate::dress::body::Body;
+use crate::dress::chosen::Choosing;
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
 use crate::state::bound::Bound;
+use crate::state::names::BODY;
 use crate::state::recipe::{JointChoice, Recipe, SourcePart, Takes};
 use glam::Vec3;
 use std::collections::HashMap;
 use tin_cloak_core::bind::sides::BodySide;
+use tin_cloak_core::choose::{flags, listed};
 use tin_cloak_core::intake::{move_weight_off, symmetry, JointRole};
 use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::regions::main_joints;
@@ -82,6 +85,9 @@ impl SourceMesh {
                 };
                 self.positions.iter().map(is_there).collect()
             }
+            SourcePart::Vertices(list) => flags(self.positions.len(), list),
+            // By name it is known only where its piece is.
+            SourcePart::Kept(patch) => return Err(WorkshopError::NoSuchPatch { patch: patch.clone() }),
             SourcePart::Patch(reach) => {
                 let mut touched = reach.vertices_of(&self.positions[..count], in_front)?;
                 touched.resize(self.positions.len(), false);
@@ -157,6 +163,18 @@ pub(crate) fn allowed_joints(body: &Body, choice: Option<&JointChoice>) -> Resul
 }
 
 impl Room {
+    /// The part of its source that a recipe asks for, a kept patch of the first one as the vertices it is now.
+    ///
+    /// # Errors
+    /// When there is no such patch.
+    pub(crate) fn part_of(&self, recipe: &Recipe) -> Result<SourcePart, WorkshopError> {
+        let SourcePart::Kept(name) = &recipe.part else { return Ok(recipe.part.clone()) };
+        let on = self.weighted(recipe.takes.pieces().first().copied().unwrap_or(BODY))?;
+        let patch = self.patches_of(&on).iter().find(|p| p.name == *name);
+        let patch = patch.ok_or_else(|| WorkshopError::NoSuchPatch { patch: name.clone() })?;
+        Ok(SourcePart::Vertices(listed(&Choosing::on(&on, &self.dress.body).picked(&patch.picks)?)))
+    }
+
     /// Positions in the dress of the pieces that a piece takes weights from.
     pub(crate) fn sources_of(&self, index: usize, takes: &Takes) -> Vec<usize> {
         match takes {
@@ -206,7 +224,7 @@ impl Room {
         // Of all that lies beneath the body is the first.
         let named = recipe.takes.pieces().first().and_then(|&id| self.index_of(id));
         let topology = named.map_or(&body.topology, |i| &self.dress.pieces[i].topology);
-        let part = whole.only_part(body, (&piece.name, &recipe.part), topology)?;
+        let part = whole.only_part(body, (&piece.name, &self.part_of(recipe)?), topology)?;
         part.following(body, recipe.joints.as_ref())
     }
 }

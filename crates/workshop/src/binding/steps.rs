@@ -120,9 +120,12 @@ impl Doing<'_> {
         for &id in takes.pieces() {
             sources.push(self.worn_piece(id)?.1.name.clone());
         }
+        let asked = Recipe { takes: takes.clone(), part: part.clone(), ..Recipe::default() };
+        // Refused before anything is changed when there is no such patch.
+        self.room.part_of(&asked)?;
         let p = self.draft.piece(piece)?;
         p.recipe.leave_came();
-        (p.recipe.takes, p.recipe.part) = (takes.clone(), part.clone());
+        (p.recipe.takes, p.recipe.part) = (asked.takes, asked.part);
         self.sources_first(vec![index])?;
         if let Takes::Cage(cage) = takes {
             self.tell_outside(piece, *cage)?;
@@ -140,7 +143,8 @@ impl Doing<'_> {
             SourcePart::Joints(names) => format!(", what {} move", names.join(", ")),
             SourcePart::Shells(list) => format!(", {} of its parts", list.len()),
             SourcePart::Side(side) => format!(", its {} side", format!("{side:?}").to_lowercase()),
-            SourcePart::Patch(_) => ", a patch of it".to_owned(),
+            SourcePart::Patch(_) | SourcePart::Vertices(_) => ", a patch of it".to_owned(),
+            SourcePart::Kept(name) => format!(", its patch “{name}”"),
         };
         Ok(format!("Let {name} take its weights from {source}{only}{weights}"))
     }

@@ -44,7 +44,9 @@ impl Doing<'_> {
         // Places on the body that were named by number are elsewhere now.
         for p in &mut self.draft.state.pieces {
             let on_body = matches!(p.recipe.takes, Takes::Body | Takes::Beneath);
-            if on_body && matches!(p.recipe.part, SourcePart::Shells(_) | SourcePart::Patch(_)) {
+            let by_whole =
+                matches!(p.recipe.part, SourcePart::Whole | SourcePart::Joints(_) | SourcePart::Side(_));
+            if on_body && !by_whole {
                 p.recipe.part = SourcePart::Whole;
                 let note =
                     format!("{} takes from all of the body again: its part was named by number", p.name());

@@ -109,7 +109,11 @@ impl Renumbered<'_> {
                 self.reach(reach);
                 !reach.dabs.is_empty()
             }
-            SourcePart::Whole | SourcePart::Joints(_) | SourcePart::Side(_) => true,
+            SourcePart::Vertices(list) => {
+                *list = list.iter().filter_map(|&v| self.new_vertex(v)).collect();
+                !list.is_empty()
+            }
+            SourcePart::Whole | SourcePart::Joints(_) | SourcePart::Side(_) | SourcePart::Kept(_) => true,
         }
     }
 }

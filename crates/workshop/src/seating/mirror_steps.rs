@@ -113,7 +113,9 @@ impl Doing<'_> {
             SourcePart::Joints(list) => across(list),
             SourcePart::Side(side) => *side = side.opposite(),
             // A patch of the source is not where the image is.
-            SourcePart::Patch(_) => recipe.part = SourcePart::Whole,
+            SourcePart::Patch(_) | SourcePart::Vertices(_) | SourcePart::Kept(_) => {
+                recipe.part = SourcePart::Whole;
+            }
             SourcePart::Whole | SourcePart::Shells(_) => {}
         }
         Ok(recipe)

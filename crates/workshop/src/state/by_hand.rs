@@ -46,7 +46,16 @@ pub enum HandChange {
     /// So much of the way (0 to 1) to the weights of what lies beneath.
     Beneath { share: f32 },
     /// From one joint to another between two vertices.
-    Fade { from: String, to: String, ends: [u32; 2], along_surface: bool, profile: Profile },
+    Fade {
+        from: String,
+        to: String,
+        ends: [u32; 2],
+        along_surface: bool,
+        /// Along the rows instead.
+        #[serde(default)]
+        along_rows: bool,
+        profile: Profile,
+    },
     /// From one joint to the next across the line between two vertices, over so much, millimetres.
     Crease { near: String, far: String, ends: [u32; 2], width_mm: f32, over: FoldsOver },
     /// Weights typed in: vertices with a weight for each of the joints.

@@ -183,6 +183,10 @@ pub enum SourcePart {
     Side(BodySide),
     /// A patch of the first piece named, under a brush.
     Patch(Reach),
+    /// A patch of it that is kept, by name.
+    Kept(String),
+    /// These vertices of it.
+    Vertices(Vec<u32>),
 }
 
 /// What a stiff part follows.

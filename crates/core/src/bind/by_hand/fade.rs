@@ -2,6 +2,7 @@
 
 use super::{changed, weight_of, ByHand, Outcome};
 use crate::bind::clean::Bound;
+use crate::choose::edge_loop;
 use crate::mesh::distances_over_surface;
 use crate::skin::SkinError;
 use crate::JointId;
@@ -27,6 +28,17 @@ impl Profile {
     }
 }
 
+/// Along what a fade is measured.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Along {
+    /// The surface; the straight line between parts that are not connected.
+    Surface,
+    /// The straight line between the ends.
+    Axis,
+    /// The rows of the piece, each as wide as the next: those that run across the line at its ends count them.
+    Rows,
+}
+
 /// A fade from one joint to another.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Fade {
@@ -36,9 +48,8 @@ pub struct Fade {
     pub to: JointId,
     /// From which vertex to which.
     pub ends: [u32; 2],
-    /// True to measure along the surface, false along the straight line between the ends; so between parts that
-    /// are not connected.
-    pub along_surface: bool,
+    /// Along what it is measured.
+    pub along: Along,
     /// How it begins and ends.
     pub profile: Profile,
 }
@@ -48,7 +59,7 @@ pub struct Fade {
 /// joints have stays theirs.
 ///
 /// ```
-/// use tin_cloak_core::bind::{by_hand::{fade, Fade, Profile}, clean::Bound};
+/// use tin_cloak_core::bind::{by_hand::{fade, Along, Fade, Profile}, clean::Bound};
 /// use tin_cloak_core::{mesh::Topology, shapes::tube, skin::Skin, JointId};
 ///
 /// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
@@ -58,9 +69,12 @@ pub struct Fade {
 /// let bound =
 ///     Bound { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
 /// let (from, to, profile) = (JointId(0), JointId(1), Profile::Linear);
-/// let told = fade(bound, Fade { from, to, ends: [0, 64], along_surface: false, profile }, &shares)?;
-/// for (p, w) in positions.iter().zip(told.skin.column(JointId(1))) {
-///     assert!((w - p.y / 0.4).abs() < 1e-5);
+/// // Rows are alike here: along them and along the axis it is the same.
+/// for along in [Along::Axis, Along::Rows] {
+///     let told = fade(bound, Fade { from, to, ends: [0, 64], along, profile }, &shares)?;
+///     for (p, w) in positions.iter().zip(told.skin.column(JointId(1))) {
+///         assert!((w - p.y / 0.4).abs() < 1e-5);
+///     }
 /// }
 /// # Ok::<(), tin_cloak_core::skin::SkinError>(())
 /// ```
@@ -86,17 +100,51 @@ pub fn fade(bound: Bound, fade: Fade, shares: &[f32]) -> Result<ByHand, SkinErro
 /// How far each vertex is from one end to the other, 0 to 1.
 fn progress(bound: &Bound, fade: Fade) -> Vec<f32> {
     let [a, b] = fade.ends;
-    let from = |end: u32| distances_over_surface(bound.positions, bound.topology, &[end]);
-    let first = if fade.along_surface { from(a) } else { Vec::new() };
-    // Between two parts there is no way along the surface: the straight line counts.
-    if let Some(whole) = first.get(b as usize).copied().filter(|way| way.is_finite()) {
-        let (second, whole) = (from(b), whole.max(f32::MIN_POSITIVE));
-        // Of the two ways to measure it the mean: the same from either end.
-        let at = |v: usize| ((first[v] - second[v]) / whole * 0.5 + 0.5).clamp(0.0, 1.0);
-        return (0..first.len()).map(|v| if first[v].is_finite() { at(v) } else { 0.0 }).collect();
-    }
+    let measured = match fade.along {
+        Along::Axis => None,
+        Along::Surface => {
+            let from = |end: u32| distances_over_surface(bound.positions, bound.topology, &[end]);
+            between((from(a), from(b)), b)
+        }
+        Along::Rows => between((rows_from(bound, [a, b]), rows_from(bound, [b, a])), b),
+    };
     let (p, q): (Vec3, Vec3) = (bound.positions[a as usize], bound.positions[b as usize]);
     let way = q - p;
     let whole = way.length_squared().max(f32::MIN_POSITIVE);
-    bound.positions.iter().map(|x| ((*x - p).dot(way) / whole).clamp(0.0, 1.0)).collect()
+    // Between two parts there is no way along the surface: the straight line counts.
+    let straight = || bound.positions.iter().map(|x| ((*x - p).dot(way) / whole).clamp(0.0, 1.0)).collect();
+    measured.unwrap_or_else(straight)
+}
+
+/// Of the two ways to measure it the mean: the same from either end. None when the second end `b` is not reached.
+fn between((first, second): (Vec<f32>, Vec<f32>), b: u32) -> Option<Vec<f32>> {
+    let whole = first.get(b as usize).copied().filter(|way| way.is_finite())?.max(f32::MIN_POSITIVE);
+    let at = |(a, b): (&f32, &f32)| match a.is_finite() {
+        true => ((a - b) / whole * 0.5 + 0.5).clamp(0.0, 1.0),
+        false => 0.0,
+    };
+    Some(first.iter().zip(&second).map(at).collect())
+}
+
+/// How many rows each vertex is from the one that runs across the way to `other` at `end`.
+fn rows_from(bound: &Bound, [end, other]: [u32; 2]) -> Vec<f32> {
+    let (positions, topology) = (bound.positions, bound.topology);
+    let at = |v: u32| positions[v as usize];
+    let way = (at(other) - at(end)).normalize_or_zero();
+    let across = |v: &&u32| (at(**v) - at(end)).normalize_or_zero().dot(way).abs();
+    let beside = topology.neighbours.row(end as usize).iter();
+    let beside = beside.min_by(|a, b| across(a).total_cmp(&across(b)));
+    let mut row = beside.map_or_else(|| vec![end], |&v| edge_loop((positions, topology), [end, v]));
+    row.push(end);
+    let mut rows = vec![f32::INFINITY; positions.len()];
+    let mut count = 0.0;
+    while !row.is_empty() {
+        row.retain(|v| rows[*v as usize].is_infinite());
+        row.iter().for_each(|v| rows[*v as usize] = count);
+        row = row.iter().flat_map(|v| topology.neighbours.row(*v as usize).iter().copied()).collect();
+        row.sort_unstable();
+        row.dedup();
+        count += 1.0;
+    }
+    rows
 }

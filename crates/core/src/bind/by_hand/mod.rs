@@ -11,7 +11,7 @@ mod soften;
 mod table;
 
 pub use crease::{crease, Crease, FoldsOver};
-pub use fade::{fade, Fade, Profile};
+pub use fade::{fade, Along, Fade, Profile};
 pub use give::{exchange, give, Amount, Given, Rest};
 pub use soften::{harden, mean_of, smooth_joints, towards};
 pub use table::tabled;
