@@ -111,6 +111,8 @@ pub enum WorkshopError {
         "nothing else is hidden: every face of the body is seen in some counted pose, or was hidden before"
     )]
     NothingHidden,
+    #[error("only a body of one whole mesh can have faces hidden: this one is joined of several, or is a part of one")]
+    HidesOneMesh,
     #[error("keep 0 to {most} rings next to what is seen")]
     BadRings { most: usize },
     #[error("nothing lies beneath the body: choose on a piece, or by something else")]

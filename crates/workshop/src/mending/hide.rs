@@ -74,6 +74,10 @@ impl Doing<'_> {
         if options.rings > MOST_RINGS {
             return Err(WorkshopError::BadRings { most: MOST_RINGS });
         }
+        // Several meshes go out as they came: what is not left out of the file must not be left out of the board.
+        if !self.room.dress.body.members.is_empty() {
+            return Err(WorkshopError::HidesOneMesh);
+        }
         let before = self.room.dress.masked.to_vec();
         // Looked for with all of the body there.
         let (outfit, piece_of) = self.room.dress.whole().outfit();
