@@ -11,7 +11,7 @@ use common::{wearing, Bench};
 use serde::{Deserialize, Serialize};
 use tin_cloak_workshop::core::clearance::{AtRest, InPose, Outfit, Settings, Sight, Through};
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{Frames, PieceKind, Step, TrialPlan};
+use tin_cloak_workshop::{BindOptions, Frames, Method, PieceKind, Step, TrialPlan};
 
 /// So many frames of the demo's two clips.
 const FRAMES: usize = 60;
@@ -27,6 +27,11 @@ struct Seen {
 fn bench() -> Bench {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
     bench.run(Step::SetKind { piece: 3, kind: PieceKind::Mixed });
+    // The reference is of the frames that the published rule makes.
+    for piece in 1..=3 {
+        let options = BindOptions { method: Method::Inpaint, ..BindOptions::default() };
+        bench.run(Step::ChooseMethod { piece, options });
+    }
     bench.bind_all();
     let plan = TrialPlan { frames: Frames::Some(FRAMES / 2), ..TrialPlan::default() };
     bench.run(Step::Try { plan, said: "Trials: more frames".to_owned() });
