@@ -9,6 +9,7 @@ use crate::looked_over::{
     body_shape_words, finding_groups, joint_rows, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow,
     SortRow,
 };
+use crate::mending_rows::{hidden_rows, HiddenRow, PlanShown};
 use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
 use crate::trials::{CountsHere, PlanCard};
@@ -19,8 +20,8 @@ use rocket::{get, post, routes, FromForm, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{
-    harmless_cures, through_in_words, Asset, Board, Effect, Fitting, MaskRow, OpenFitting, SnagCard,
-    TrialSet, ViewRequest, Workshop,
+    harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, SnagCard, TrialSet,
+    ViewRequest, Workshop,
 };
 
 /// Names of the stations, in the order of work.
@@ -57,8 +58,9 @@ struct Shown {
     pieces: Vec<PieceRow>,
     methods: Vec<(&'static str, &'static str)>,
     unbound: usize,
-    /// What is hidden of the body.
-    masks: Vec<MaskRow>,
+    mending: Option<PlanShown>,
+    /// What is hidden, a row a part.
+    masks: Vec<HiddenRow>,
     /// How many are older than the body's weights.
     older: usize,
     library: Vec<AssetCard>,
@@ -219,7 +221,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         cut: cut(room, board),
         svg_width: WIDTH,
         unbound,
-        masks: room.masks(),
+        mending: shop.plan_of(room)?.map(|p| PlanShown::of(&p)),
+        masks: hidden_rows(room),
         older: room.older_pieces().len(),
         next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
         joints: room.dress.body.skeleton.len(),

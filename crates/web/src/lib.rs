@@ -19,6 +19,7 @@ mod layers_svg;
 mod look;
 mod looked_over;
 mod measuring;
+mod mending_rows;
 mod motions;
 mod own_joints;
 mod piece_rows;

@@ -12,7 +12,7 @@ use serde::Serialize;
 use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
-use tin_cloak_workshop::{Chosen, HideOptions, MendOptions, PieceKind, Step, Workshop};
+use tin_cloak_workshop::{Chosen, HideOptions, MendOptions, PieceKind, Step, Workshop, WorkshopError};
 
 /// Begins a step as a job, and tells the page to watch it.
 pub(crate) async fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
@@ -138,14 +138,49 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
     .await
 }
 
+#[post("/fitting/<id>/plan")]
+async fn plan(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        let job = shop.make_plan(id, Vec::new())?;
+        Ok(Tell(json!({ "job-started": { "job": job } })))
+    })
+    .await
+}
+
+#[post("/fitting/<id>/plan/all")]
+async fn do_plan(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        let job = shop.do_plan(id)?;
+        Ok(Tell(json!({ "job-started": { "job": job } })))
+    })
+    .await
+}
+
+/// Does the next step of the plan.
+#[post("/fitting/<id>/plan/next")]
+async fn do_next(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        let plan = shop.plan_of(&*shop.room(id, None)?)?;
+        let next = plan.and_then(|p| p.steps.first().map(|t| t.means.step.clone()));
+        Ok(next.ok_or(WorkshopError::NoPlan)?)
+    })
+    .await
+}
+
 #[derive(FromForm)]
 struct Hide {
     rings: usize,
+    /// What is worn beneath other pieces too.
+    beneath: bool,
+    /// What shows only where it is through is taken for hidden.
+    through: bool,
 }
 
 #[post("/fitting/<id>/hide", data = "<form>")]
 async fn hide(shop: &Shop, id: i64, form: Form<Hide>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::Hide { options: HideOptions { rings: form.rings } }).await
+    let Hide { rings, beneath, through } = *form;
+    let options = HideOptions { rings, beneath, through };
+    changed_by(shop, id, Step::Hide { options }).await
 }
 
 #[post("/fitting/<id>/show-hidden")]
@@ -244,5 +279,22 @@ pub(crate) async fn started(shop: &Shop, id: i64, step: Step) -> Result<Json<Sta
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![add, put_on_all, cure_all, remove, cure, bind, push, hide, show_hidden, undo, redo, go_to, export]
+    routes![
+        add,
+        put_on_all,
+        cure_all,
+        remove,
+        cure,
+        bind,
+        push,
+        plan,
+        do_plan,
+        do_next,
+        hide,
+        show_hidden,
+        undo,
+        redo,
+        go_to,
+        export
+    ]
 }

@@ -107,10 +107,10 @@ pub enum WorkshopError {
     BadTable { vertex: u32 },
     #[error("“{joint}” belongs to a piece, the body cannot follow it: name one of the body’s own")]
     JointOfPiece { joint: String },
-    #[error(
-        "nothing else is hidden: every face of the body is seen in some counted pose, or was hidden before"
-    )]
+    #[error("nothing else is hidden: every face is seen in some counted pose, or was hidden before")]
     NothingHidden,
+    #[error("there is no plan for the fitting as it stands: make one first")]
+    NoPlan,
     #[error("only a body of one whole mesh can have faces hidden: this one is joined of several, or is a part of one")]
     HidesOneMesh,
     #[error("keep 0 to {most} rings next to what is seen")]

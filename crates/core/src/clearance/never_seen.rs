@@ -12,7 +12,12 @@ use std::cell::Cell;
 /// Directions looked in, evenly spread; those above the surface are used.
 const DIRECTIONS: usize = 256;
 /// So far over the surface it is looked, metres.
-const PROBE: f32 = 0.001;
+const PROBE: f32 = 0.0001;
+/// Where what is through is looked at from beneath, what is no further through than this is, too, metres: a board does
+/// not tell of it.
+const AS_GOOD_AS_BENEATH: f32 = 0.0006;
+/// What is further through than this is not looked for beneath, metres.
+const DEEPEST: f32 = 0.06;
 /// A look along the surface itself sees nothing.
 const GRAZING: f32 = 0.05;
 
@@ -29,40 +34,68 @@ struct Unseen {
     looks: Vec<InTheWay>,
 }
 
-/// Those of `places` (of the layer `of`: its faces, or its vertices, each three times) that no straight look reaches in
-/// any of `poses`, of 256 directions spread evenly over the sphere, when it and the layers `by` are all there is; in
-/// their order. `go_on` is told the share that is done; when it answers false nothing comes back.
+/// What is looked at, and past what.
+#[derive(Clone, Copy)]
+pub struct LookingAt<'a> {
+    /// The layer.
+    pub of: usize,
+    /// Its faces, or its vertices, each three times.
+    pub places: &'a [LookedAt],
+    /// The layers that may lie in the way, besides itself.
+    pub by: &'a [usize],
+    /// By pose the vertices of the layer that are through another layer, with that one; ascending. Such a vertex is
+    /// looked at from where it would lie beneath. Empty when what is through is seen like the rest.
+    pub through: &'a [Vec<(u32, usize)>],
+}
+
+/// Those of the places looked at that no straight look reaches in any of `poses`, of 256 directions spread evenly over
+/// the sphere, when their layer and the layers in the way are all there is; in their order. `go_on` is told the share
+/// that is done; when it answers false nothing comes back.
 ///
 /// The directions turn with the place, so that what lay in a look's way in the pose before is asked first.
 ///
 /// ```
-/// use tin_cloak_core::{clearance::never_seen, mend::TrialPose, shapes::{outfit, sphere}};
-/// use glam::Mat4;
+/// use tin_cloak_core::{clearance::{never_seen, LookingAt}, mend::TrialPose, shapes::{moved, outfit, sphere}};
+/// use glam::{Mat4, Vec3};
 ///
 /// // A ball in a closed shell is never seen; without the shell all of it is.
-/// let outfit = outfit(&sphere(0.1, 16), &[sphere(0.12, 16)]);
+/// let shell = moved(sphere(0.12, 16), Vec3::X * 0.03);
+/// let outfit = outfit(&sphere(0.1, 16), &[shell.clone()]);
 /// let rest = [TrialPose { matrices: vec![Mat4::IDENTITY], amounts: Vec::new() }];
-/// let faces = &outfit.layers[0].topology.triangles;
-/// assert_eq!(never_seen(&outfit, (0, faces, &[1]), &rest, &|_| true).as_ref(), Some(faces));
-/// assert!(never_seen(&outfit, (0, faces, &[]), &rest, &|_| true).unwrap().is_empty());
+/// let places = &outfit.layers[0].topology.triangles;
+/// let at = LookingAt { of: 0, places, by: &[1], through: &[] };
+/// let bare = LookingAt { by: &[], ..at };
+/// assert!(never_seen(&outfit, bare, &rest, &|_| true).unwrap().is_empty());
+/// // This one stands out of its shell by 10 mm; were that drawn in, nothing of it would be seen.
+/// let hidden = never_seen(&outfit, at, &rest, &|_| true).unwrap().len();
+/// assert!(hidden > places.len() / 2 && hidden < places.len());
+/// let out = |v: &u32| outfit.layers[0].rest[*v as usize].distance(Vec3::X * 0.03) > 0.118;
+/// let through = [(0..outfit.layers[0].rest.len() as u32).filter(out).map(|v| (v, 1)).collect()];
+/// let drawn_in = LookingAt { through: &through, ..at };
+/// assert_eq!(never_seen(&outfit, drawn_in, &rest, &|_| true).as_ref().map(Vec::len), Some(places.len()));
 /// ```
 pub fn never_seen(
     outfit: &Outfit,
-    (of, places, by): (usize, &[LookedAt], &[usize]),
+    at: LookingAt,
     poses: &[TrialPose],
     go_on: &(dyn Fn(f32) -> bool + Sync),
 ) -> Option<Vec<LookedAt>> {
-    let mut hiding = by.to_vec();
-    hiding.push(of);
+    let mut hiding = at.by.to_vec();
+    hiding.push(at.of);
     let directions: Vec<Vec3> = super::hidden::spiral(DIRECTIONS).collect();
     let mut buffers = outfit.buffers();
-    let mut left: Vec<Unseen> = places.iter().map(|&place| Unseen { place, looks: Vec::new() }).collect();
+    let mut left: Vec<Unseen> = at.places.iter().map(|&place| Unseen { place, looks: Vec::new() }).collect();
     for (n, pose) in poses.iter().enumerate() {
+        if left.is_empty() {
+            break;
+        }
         if !go_on(n as f32 / poses.len() as f32) {
             return None;
         }
         buffers.pose_some(outfit, |layer| hiding.contains(&layer), (&pose.matrices, &pose.amounts));
-        let look = Look { outfit, buffers: &buffers, of, hiding: &hiding, directions: &directions };
+        let through = at.through.get(n).map(Vec::as_slice);
+        let (of, hiding, directions) = (at.of, &hiding, &directions);
+        let look = Look { outfit, buffers: &buffers, of, hiding, directions, through };
         left = left.into_par_iter().filter_map(|v| look.misses(v, pose)).collect();
     }
     Some(left.into_iter().map(|v| v.place).collect())
@@ -74,6 +107,7 @@ struct Look<'a> {
     of: usize,
     hiding: &'a [usize],
     directions: &'a [Vec3],
+    through: Option<&'a [(u32, usize)]>,
 }
 
 impl Look<'_> {
@@ -81,12 +115,19 @@ impl Look<'_> {
     fn misses(&self, mut unseen: Unseen, pose: &TrialPose) -> Option<Unseen> {
         let layer = &self.outfit.layers[self.of];
         let first = unseen.place[0] as usize;
-        let (p, normal) = self.on_surface(unseen.place);
-        let p = p + normal * PROBE;
+        let (at, normal) = self.on_surface(unseen.place);
+        if normal == Vec3::ZERO {
+            return Some(unseen);
+        }
+        let above = (at + normal * PROBE, normal);
+        let (mut p, mut normal) = self.beneath_what_it_is_through(unseen.place, at).unwrap_or(above);
         let mut last = NOTHING;
         // Most of what is seen at all is seen from straight above.
-        if normal == Vec3::ZERO || !self.blocked(p, normal, &mut last) {
-            return (normal == Vec3::ZERO).then_some(unseen);
+        if !self.blocked(p, normal, &mut last) {
+            (p, normal) = self.as_good_as_beneath(at)?;
+            if !self.blocked(p, normal, &mut last) {
+                return None;
+            }
         }
         if unseen.looks.is_empty() {
             unseen.looks = vec![NOTHING; self.directions.len()];
@@ -117,6 +158,31 @@ impl Look<'_> {
             true => (a, self.buffers.outside(self.of).normals[place[0] as usize]),
             false => ((a + b + c) / 3.0, face_normal(positions, place)),
         }
+    }
+
+    /// Where a place that is through another layer would lie beneath that, and the outward unit normal there.
+    fn beneath_what_it_is_through(&self, place: LookedAt, p: Vec3) -> Option<(Vec3, Vec3)> {
+        let through = self.through?;
+        let known = |v: &u32| through.binary_search_by_key(v, |t| t.0).ok();
+        let outer = through[place.iter().find_map(known)?].1;
+        self.hiding.contains(&outer).then(|| self.beneath(outer, p, DEEPEST))?
+    }
+
+    /// The same for what is hardly through a layer over it.
+    fn as_good_as_beneath(&self, p: Vec3) -> Option<(Vec3, Vec3)> {
+        self.through?;
+        let place = |layer: usize| self.outfit.layers[layer].layer;
+        let over = self.hiding.iter().filter(|layer| place(**layer) > place(self.of));
+        { over }.find_map(|layer| self.beneath(*layer, p, AS_GOOD_AS_BENEATH))
+    }
+
+    /// Beneath what of a layer lies nearest, no further away than `reach`.
+    fn beneath(&self, layer: usize, p: Vec3, reach: f32) -> Option<(Vec3, Vec3)> {
+        let hit = self.buffers.towards_body(layer).tree.closest(p, reach)?;
+        let side = &self.outfit.layers[layer].walls.towards_body;
+        let corners = side.topology.triangles[hit.triangle as usize];
+        let normal = face_normal(self.buffers.positions(layer), corners);
+        Some((hit.point - normal * PROBE, normal))
     }
 
     /// True when something lies in a look's way; what did so last is asked first.

@@ -2,10 +2,12 @@
 
 use super::face_kinds::{judge, FaceKind, Faces};
 use super::outward::vote;
-use super::Side;
+use super::{Layer, Side};
 use crate::mesh::{mix, vertex_normals, Topology};
 use crate::query::Bvh;
 use glam::Vec3;
+use std::collections::HashSet;
+use std::sync::Arc;
 
 /// The faces of a layer by what they face.
 #[derive(Clone, Debug)]
@@ -32,6 +34,19 @@ impl Walls {
             && self.towards_body.topology.triangles.len() == topology.triangles.len()
     }
 
+    /// The walls of a layer of `vertices` without some of its faces, by their corners in ascending order.
+    fn without(&self, vertices: usize, gone: &HashSet<[u32; 3]>) -> Self {
+        let left = |side: &Side| {
+            let triangles = side.topology.triangles.iter().copied();
+            Side::new(vertices, &triangles.filter(|t| !gone.contains(&sorted(*t))).collect::<Vec<_>>())
+        };
+        Self {
+            towards_body: left(&self.towards_body),
+            away_from_body: self.away_from_body.as_ref().map(left),
+            double_walled: self.double_walled,
+        }
+    }
+
     /// All faces as they are wound, for a body.
     pub fn as_wound(topology: &Topology) -> Self {
         Self {
@@ -39,6 +54,39 @@ impl Walls {
             away_from_body: None,
             double_walled: 0.0,
         }
+    }
+}
+
+fn sorted(mut corners: [u32; 3]) -> [u32; 3] {
+    corners.sort_unstable();
+    corners
+}
+
+impl Layer {
+    /// The layer without the faces in `left_out` (ascending); its vertices keep their numbers, those of no face are
+    /// nowhere then.
+    ///
+    /// ```
+    /// use tin_cloak_core::shapes::{layer, sphere};
+    ///
+    /// let whole = layer(&sphere(0.1, 16), 1, None);
+    /// let (faces, half) = (whole.topology.triangles.len(), whole.topology.triangles.len() as u32 / 2);
+    /// let left = whole.without(&(0..half).collect::<Vec<_>>());
+    /// assert_eq!(left.topology.triangles.len(), faces - half as usize);
+    /// assert_eq!(left.walls.outside().topology.triangles, left.topology.triangles);
+    /// ```
+    #[must_use]
+    pub fn without(self, left_out: &[u32]) -> Self {
+        if left_out.is_empty() {
+            return self;
+        }
+        let stays = |f: &(u32, &[u32; 3])| left_out.binary_search(&f.0).is_err();
+        let all = || (0u32..).zip(&self.topology.triangles);
+        let triangles: Vec<[u32; 3]> = all().filter(stays).map(|(_, t)| *t).collect();
+        let gone: HashSet<[u32; 3]> = all().filter(|f| !stays(f)).map(|(_, t)| sorted(*t)).collect();
+        let vertices = self.rest.len();
+        let walls = Arc::new(self.walls.without(vertices, &gone));
+        Self { topology: Arc::new(Topology::of_welded(vertices, &triangles)), walls, ..self }
     }
 }
 

@@ -8,10 +8,8 @@
 //! interior point or splitting method is needed, and a warm start costs nothing. What cannot be met pulls at all about
 //! it by its square; `least_change_of_most` counts it once.
 
-use crate::bind::solve_positive;
+use super::system::System;
 use crate::bind::BindError;
-use faer::sparse::Triplet;
-use faer::Mat;
 use rayon::prelude::*;
 
 /// Demands gᵢ·x ≥ needᵢ, one after the other.
@@ -22,7 +20,7 @@ pub struct Demands {
     gradients: Vec<f64>,
     needs: Vec<f64>,
     /// How much each counts beside the others.
-    weights: Vec<f64>,
+    pub(super) weights: Vec<f64>,
 }
 
 impl Default for Demands {
@@ -62,7 +60,7 @@ impl Demands {
         self.needs.is_empty()
     }
 
-    fn row(&self, i: usize) -> impl Iterator<Item = (u32, f64)> + '_ {
+    pub(super) fn row(&self, i: usize) -> impl Iterator<Item = (u32, f64)> + '_ {
         let range = self.starts[i]..self.starts[i + 1];
         self.unknowns[range.clone()].iter().copied().zip(self.gradients[range].iter().copied())
     }
@@ -116,9 +114,9 @@ pub fn least_change(
     weight: f64,
     mut x: Vec<f64>,
 ) -> Result<Vec<f64>, BindError> {
-    let unknowns = x.len();
+    let system = System::new(x.len(), cost, demands)?;
     for share in WEIGHTS {
-        x = Problem { cost, demands, weight: weight * share, unknowns }.solved(x)?;
+        x = Problem { cost, demands, weight: weight * share, system: &system }.solved(x)?;
     }
     Ok(x)
 }
@@ -138,11 +136,14 @@ pub(super) fn least_change_of_most(
     (count, beyond, times): (usize, f64, usize),
     x: Vec<f64>,
 ) -> Result<Vec<f64>, BindError> {
-    let unknowns = x.len();
-    let mut x = least_change(cost, demands, weight, x)?;
+    let system = System::new(x.len(), cost, demands)?;
+    let mut x = x;
+    for share in WEIGHTS {
+        x = Problem { cost, demands, weight: weight * share, system: &system }.solved(x)?;
+    }
     for _ in 0..times {
         demands.weigh_by_shortness(count, beyond, &x);
-        x = Problem { cost, demands, weight, unknowns }.solved(x)?;
+        x = Problem { cost, demands, weight, system: &system }.solved(x)?;
     }
     Ok(x)
 }
@@ -153,7 +154,7 @@ struct Problem<'a> {
     cost: &'a Lower,
     demands: &'a Demands,
     weight: f64,
-    unknowns: usize,
+    system: &'a System,
 }
 
 impl Problem<'_> {
@@ -211,34 +212,13 @@ impl Problem<'_> {
     /// Where the cost is least if the demands that are short stay so and no other comes to be.
     fn aim(&self, shortfalls: &[f64]) -> Result<Vec<f64>, BindError> {
         let active: Vec<usize> = (0..shortfalls.len()).filter(|&i| shortfalls[i] > 0.0).collect();
-        let (cost, demands, n) = (self.cost, self.demands, self.unknowns);
-        let row = |&i: &usize| {
-            let entries: Vec<(u32, f64)> = demands.row(i).collect();
-            let weight = self.weight * demands.weights[i];
-            let mut all = Vec::with_capacity(entries.len() * (entries.len() + 1) / 2);
-            for &(a, g) in &entries {
-                all.extend(entries.iter().filter(|e| e.0 <= a).map(|e| (a, e.0, weight * g * e.1)));
-            }
-            all
-        };
-        let mut all: Lower = active.par_iter().with_min_len(64).flat_map_iter(row).collect();
-        all.extend(cost);
-        // Column by column; what comes to one place is summed in the order in which it came.
-        all.par_sort_by_key(|e| (e.1, e.0));
-        let mut triplets: Vec<Triplet<usize, usize, f64>> = Vec::with_capacity(all.len() / 2);
-        for (i, k, value) in all {
-            match triplets.last_mut().filter(|t| (t.row, t.col) == (i as usize, k as usize)) {
-                Some(last) => last.val += value,
-                None => triplets.push(Triplet::new(i as usize, k as usize, value)),
-            }
-        }
-        let mut right = Mat::<f64>::zeros(n, 1);
-        for i in active {
+        let demands = self.demands;
+        let mut right = vec![0.0; self.system.unknowns()];
+        for &i in &active {
             let pull = self.weight * demands.weights[i] * demands.needs[i];
-            demands.row(i).for_each(|(k, g)| right[(k as usize, 0)] += pull * g);
+            demands.row(i).for_each(|(k, g)| right[k as usize] += pull * g);
         }
-        let solved = solve_positive(n, &triplets, &right)?;
-        Ok((0..n).map(|i| solved[(i, 0)]).collect())
+        self.system.solved((demands, &active), self.weight, &right)
     }
 
     /// The share of the way, 0 to 1, at which the cost is least: along a line it is a convex function of pieces, whose

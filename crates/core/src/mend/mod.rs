@@ -4,6 +4,7 @@ mod finite_newton;
 mod moves;
 mod push_out;
 mod rigid;
+mod system;
 
 pub use finite_newton::{least_change, Demands, Lower};
 pub use push_out::{push_out, trouble_in, Mended, Mending, PieceReport, PushSettings, TrialPose, Trouble};

@@ -162,20 +162,8 @@ impl Body {
         posed
     }
 
-    /// As a layer to measure, without the faces in `left_out` (ascending): their vertices are nowhere then.
-    pub(crate) fn layer_without(&self, left_out: &[u32]) -> Layer {
-        let whole = self.layer();
-        if left_out.is_empty() {
-            return whole;
-        }
-        let stays = |f: &(u32, &[u32; 3])| left_out.binary_search(&f.0).is_err();
-        let all = (0u32..).zip(&self.topology.triangles);
-        let triangles: Vec<[u32; 3]> = all.filter(stays).map(|(_, t)| *t).collect();
-        let topology = Topology::of_welded(self.rest.len(), &triangles);
-        Layer { walls: Arc::new(Walls::as_wound(&topology)), topology: Arc::new(topology), ..whole }
-    }
-
-    fn layer(&self) -> Layer {
+    /// As a layer to measure.
+    pub(super) fn layer(&self) -> Layer {
         Layer {
             layer: LayerIndex(0),
             topology: Arc::clone(&self.topology),

@@ -2,7 +2,7 @@
 
 use crate::dress::body::{body_of, Body};
 use crate::dress::derived::{Derived, Weighed};
-use crate::dress::dressed::Dress;
+use crate::dress::dressed::{Dress, Masked};
 use crate::dress::figure_shapes::{own_shapes, OwnShape};
 use crate::dress::motions::{checked_pairs, keep_to_ranges, SaidRanges};
 use crate::dress::own_joints::{body_trials, with_own_joints};
@@ -103,7 +103,7 @@ impl Decoder {
         };
         let pieces: Vec<Piece> = order.iter().map(|&i| pieces[i].clone()).collect();
         let trials = self.trials(store, &state, (&body, &own_shapes(&body, &pieces)))?;
-        let masked = Arc::new(masked_faces(&state, &body, blob)?);
+        let masked = Arc::new(masked_faces(&state, (&body, &pieces), blob)?);
         let dress = Dress { body, pieces, said: Arc::new(Said::of_state(&state)), masked };
         Ok(Room::new((state, order), dress, (trials, contents), Arc::clone(&self.derived)))
     }
@@ -263,17 +263,25 @@ impl Decoder {
     }
 }
 
-/// Faces of the body that are left out while all of what hides them is worn, ascending.
-fn masked_faces(state: &FittingState, body: &Body, blob: ReadBlob) -> Result<Vec<u32>, WorkshopError> {
+/// Faces that are left out of parts while all of what hides them is worn.
+fn masked_faces(
+    state: &FittingState,
+    (body, pieces): (&Body, &[Piece]),
+    blob: ReadBlob,
+) -> Result<Masked, WorkshopError> {
     let is_worn = |id: &PieceId| state.pieces.iter().any(|p| p.id == *id && p.bound.is_some() && !p.cage);
-    let mut faces = Vec::new();
+    let mut masked = Masked::default();
     for mask in state.masks.iter().filter(|m| m.by.iter().all(is_worn)) {
-        faces.extend(unpack_indices(&blob(&mask.faces)?));
+        masked.0.entry(mask.of).or_default().extend(unpack_indices(&blob(&mask.faces)?));
     }
-    faces.sort_unstable();
-    faces.dedup();
-    faces.retain(|f| (*f as usize) < body.topology.triangles.len());
-    Ok(faces)
+    for (part, faces) in &mut masked.0 {
+        let piece = pieces.iter().find(|p| p.id == *part);
+        let all = piece.map_or(body.topology.triangles.len(), |p| p.topology.triangles.len());
+        faces.sort_unstable();
+        faces.dedup();
+        faces.retain(|f| (*f as usize) < all);
+    }
+    Ok(masked)
 }
 
 /// A file of the store.

@@ -3,8 +3,10 @@
 use crate::dress::body::Body;
 use crate::dress::piece::Piece;
 use crate::dress::said::Said;
+use crate::state::names::{PieceId, BODY};
 use crate::state::trial_plan::TrialPlan;
 use glam::Vec3;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{CoverageSettings, Layer, Outfit};
 use tin_cloak_core::LayerIndex;
@@ -19,19 +21,35 @@ pub struct Dress {
     pub pieces: Vec<Piece>,
     /// What was said of the poses it is tried in.
     pub said: Arc<Said>,
-    /// Faces of the body that are left out, as nobody sees them; ascending.
-    pub masked: Arc<Vec<u32>>,
+    /// What is left out of the body and of pieces, as nobody sees it.
+    pub masked: Arc<Masked>,
+}
+
+/// Faces that are left out of parts (the body, or pieces), by their numbers; ascending.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Masked(pub BTreeMap<PieceId, Vec<u32>>);
+
+impl Masked {
+    /// Those of a part.
+    pub fn of(&self, part: PieceId) -> &[u32] {
+        self.0.get(&part).map_or(&[], Vec::as_slice)
+    }
+
+    /// How many in all.
+    pub fn count(&self) -> usize {
+        self.0.values().map(Vec::len).sum()
+    }
 }
 
 impl Dress {
     /// The bound pieces as layers to measure, with the index of each layer's piece (the body,
     /// layer 0, has none).
     pub(super) fn layers(&self) -> (Vec<Layer>, Vec<Option<usize>>) {
-        let mut layers = vec![self.body.layer_without(&self.masked)];
+        let mut layers = vec![self.body.layer().without(self.masked.of(BODY))];
         let mut piece_of = vec![None];
         for (i, piece) in self.pieces.iter().enumerate() {
             let Some(bound) = piece.bound.as_ref().filter(|_| !piece.cage) else { continue };
-            layers.push(Layer {
+            let layer = Layer {
                 layer: LayerIndex(piece.layer),
                 topology: Arc::clone(&piece.topology),
                 rest: piece.rest.to_vec(),
@@ -40,7 +58,8 @@ impl Dress {
                 stiff: piece.kind == PieceKind::Stiff,
                 rigid: Arc::default(),
                 morphs: self.shapes_of(i),
-            });
+            };
+            layers.push(layer.without(self.masked.of(piece.id)));
             piece_of.push(Some(i));
         }
         (layers, piece_of)
@@ -62,7 +81,7 @@ impl Dress {
         (Outfit::new(layers, CoverageSettings::default()), piece_of)
     }
 
-    /// The dress with all of its body.
+    /// The dress with nothing left out.
     pub(crate) fn whole(&self) -> Self {
         Self { masked: Arc::default(), ..self.clone() }
     }

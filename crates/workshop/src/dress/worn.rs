@@ -3,7 +3,7 @@
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::room::Room;
 use crate::state::key::Key;
-use crate::state::names::PieceId;
+use crate::state::names::{PieceId, BODY};
 use rayon::prelude::*;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{pairs_to_ask, Coverage, CoverageSettings, Layer, Outfit, Pair, PosedLayer};
@@ -79,15 +79,25 @@ impl Room {
         Pile::of(self)
     }
 
-    /// What is there of the body, and how it moves.
-    fn body_shown(&self) -> Key {
-        match self.dress.masked.is_empty() {
-            true => self.contents.body_mesh,
-            false => {
-                let faces = bytemuck::cast_slice(&self.dress.masked[..]);
-                Key::begin("body without").and_key(self.contents.body_mesh).and_bytes(faces).end()
+    /// What is there of a part whose shape has the key `whole`.
+    fn left_of(&self, part: PieceId, whole: Key) -> Key {
+        match self.dress.masked.of(part) {
+            [] => whole,
+            faces => {
+                let faces = bytemuck::cast_slice(faces);
+                Key::begin("without").and_key(whole).and_bytes(faces).end()
             }
         }
+    }
+
+    /// What is there of the body, and how it moves.
+    fn body_shown(&self) -> Key {
+        self.left_of(BODY, self.contents.body_mesh)
+    }
+
+    /// What is there of a piece at rest.
+    fn piece_shown(&self, index: usize) -> Key {
+        self.left_of(self.dress.pieces[index].id, self.contents.shapes[index])
     }
 
     /// The bound layers, ready to be measured.
@@ -106,7 +116,7 @@ impl Pile {
             let state = room.piece_state(i);
             let weights = (state.id, &state.bound, state.layer, state.kind);
             let shapes = (&state.carried, room.dress.shape_numbers(i));
-            key = key.and_key(room.contents.shapes[i]).and(&(weights, shapes));
+            key = key.and_key(room.piece_shown(i)).and(&(weights, shapes));
         }
         let key = key.end();
         room.derived.get_or(key, || {
@@ -170,7 +180,7 @@ impl LayerFacts {
     }
 
     fn of_piece(room: &Room, index: usize) -> Self {
-        let (state, shape) = (room.piece_state(index), room.contents.shapes[index]);
+        let (state, shape) = (room.piece_state(index), room.piece_shown(index));
         let moves = Key::begin("moves").and_key(shape).and(&state.bound).and(&state.carried).end();
         let skin = room.dress.pieces[index].bound.as_ref().map(|b| &b.skin);
         let joints = skin.map_or_else(Vec::new, used_joints);

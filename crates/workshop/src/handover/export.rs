@@ -4,6 +4,7 @@ use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
 use crate::dress::said::marked_ranges;
 use crate::error::WorkshopError;
+use crate::state::names::BODY;
 use crate::state::own_joint::OwnJoint;
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skin::{Skin, SkinError};
@@ -14,7 +15,7 @@ const COLOURS: [[f32; 3]; 5] =
     [[0.52, 0.44, 0.30], [0.14, 0.11, 0.09], [0.42, 0.45, 0.48], [0.20, 0.28, 0.30], [0.35, 0.16, 0.10]];
 
 /// The dress as a document: every mesh at rest with its weights and marks. Pieces that are not
-/// bound yet go out unskinned. What nobody sees of a body of one mesh is left out; one of several goes out as it came.
+/// bound yet go out unskinned. What nobody sees is left out; a body of several meshes goes out as it came.
 ///
 /// # Errors
 /// Never in practice: the weights of the body are sound.
@@ -36,7 +37,7 @@ pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
             look: body.look.clone(),
             ..MeshPart::default()
         };
-        meshes.push(if dress.masked.is_empty() { whole } else { whole.without(&dress.masked).0 });
+        meshes.push(shown(whole, dress.masked.of(BODY)));
     }
     if let Some(mark) = meshes.first_mut().and_then(|m| m.mark.as_mut()) {
         dress.said.mark(mark, &body.skeleton);
@@ -44,7 +45,7 @@ pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
     for piece in dress.pieces.iter().filter(|p| !p.cage) {
         let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
         let method = piece.bound.as_ref().map(|b| b.method.clone());
-        meshes.push(MeshPart {
+        let whole = MeshPart {
             name: piece.name.clone(),
             mesh: moved_mesh(piece),
             skin,
@@ -66,10 +67,19 @@ pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
             }),
             look: (*piece.look).clone(),
             ..MeshPart::default()
-        });
+        };
+        meshes.push(shown(whole, dress.masked.of(piece.id)));
     }
     let (skeleton, clips) = (Some(body.skeleton.clone()), body.clips.clone());
     Ok(Document { meshes, skeleton, clips, ..Document::default() })
+}
+
+/// What is there of a part.
+fn shown(whole: MeshPart, masked: &[u32]) -> MeshPart {
+    if masked.is_empty() {
+        return whole;
+    }
+    whole.without(masked).0
 }
 
 /// The piece's mesh with its vertices where they are now; normals follow, hard edges stay hard.

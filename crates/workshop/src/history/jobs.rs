@@ -36,6 +36,7 @@ impl Jobs {
             fitting,
             title,
             share: AtomicU32::new(0),
+            span: Mutex::new((0.0, 1.0)),
             stop: AtomicBool::new(false),
             state: Mutex::new(JobState::Running),
         });

@@ -6,4 +6,5 @@ pub(crate) mod crews;
 pub(crate) mod effects;
 pub(crate) mod jobs;
 pub(crate) mod measurer;
+pub(crate) mod plan;
 pub(crate) mod workshop;

@@ -40,7 +40,7 @@ use tin_cloak_store::{Asset, BlobId, Fitting, Listed, NewStep, StepRow, Store};
 pub struct Workshop {
     pub(crate) store: Store,
     pub(crate) decoder: Decoder,
-    jobs: Jobs,
+    pub(super) jobs: Jobs,
     pub(crate) crews: Crews,
     pub(crate) measurer: Measurer,
     pub(crate) counts: Counts,
@@ -120,7 +120,7 @@ impl Workshop {
     }
 
     /// Measures behind a step, if that is wished.
-    fn follow_up(self: &Arc<Self>, fitting: i64) {
+    pub(super) fn follow_up(self: &Arc<Self>, fitting: i64) {
         if !self.measures_behind.load(Ordering::Relaxed) {
             return;
         }
@@ -425,15 +425,18 @@ impl Workshop {
     }
 
     /// The one place where a step is run and recorded; its board is measured behind it.
-    fn run(&self, fitting: i64, step: &Step, job: &Job) -> Result<String, WorkshopError> {
+    pub(super) fn run(&self, fitting: i64, step: &Step, job: &Job) -> Result<String, WorkshopError> {
         let (cursor, room) = (self.store.fitting(fitting)?.cursor, self.room(fitting, None)?);
-        let mut draft = Draft::of(&room.state);
-        let (sentence, after) = match step {
-            Step::CureAll => self.cure_all(&room, &mut draft, job)?,
+        let (sentence, draft, after) = match step {
+            Step::CureAll => {
+                let mut draft = Draft::of(&room.state);
+                let (sentence, after) = self.cure_all(&room, &mut draft, job)?;
+                (sentence, draft, after)
+            }
             step => {
-                let (store, decoder, room) = (&self.store, &self.decoder, room.as_ref());
-                let sentence = Doing { store, decoder, room, draft: &mut draft, job }.apply(step)?;
-                (sentence, self.build_draft(&draft)?)
+                let made = self.made_by((&room, &Draft::of(&room.state)), step, job)?;
+                let after = self.build_draft(&made.draft)?;
+                (made.sentence.clone(), made.draft.clone(), after)
             }
         };
         if !job.tell(1.0) {
@@ -483,7 +486,7 @@ impl Workshop {
     }
 
     /// Decodes a state whose new blobs are not stored yet.
-    fn build_draft(&self, draft: &Draft) -> Result<Room, WorkshopError> {
+    pub(super) fn build_draft(&self, draft: &Draft) -> Result<Room, WorkshopError> {
         self.decoder.build(&self.store, draft.state.clone(), &|id| draft.blob(&self.store, id))
     }
 

@@ -2,16 +2,19 @@
 
 use crate::binding::sides::leaning_of;
 use crate::dress::derived::Weighed;
+use crate::dress::piece::Piece;
 use crate::dress::room::Room;
 use crate::dress::worn::Worn;
 use crate::measuring::board::contacts;
 use crate::measuring::cells::{contact_of, PoseCells};
 use crate::measuring::posed::{Posed, Wrong};
 use crate::state::key::Key;
+use crate::state::names::{PieceId, BODY};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{vertex_strains, AtRest, InPose};
+use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::JointId;
 
 /// What is drawn on the meshes.
@@ -27,7 +30,7 @@ pub enum MapKind {
     Regions,
     /// Where weights were matched (0) and where they were filled in (1).
     Matched,
-    /// What nobody sees of the body and is left out (1), and what is there (0).
+    /// What nobody sees and is left out (1), and what is there (0).
     Hidden,
     /// How far a vertex leans to the left (1) or right (−1) where sides are kept apart.
     Sides,
@@ -75,7 +78,7 @@ impl Room {
 
     /// Only of pieces bound by a method that fills in.
     pub(crate) fn matched_maps(&self) -> Vec<Option<Vec<f32>>> {
-        let of = |piece: &crate::dress::piece::Piece| {
+        let of = |piece: &Piece| {
             let bound = piece.bound.as_ref()?;
             crate::state::recipe::Method::of_word(&bound.method).filter(|m| m.fills())?;
             let mut map = vec![0.0; piece.rest.len()];
@@ -85,14 +88,20 @@ impl Room {
         std::iter::once(None).chain(self.dress.pieces.iter().map(of)).collect()
     }
 
-    /// Of the body: 1 where all faces of a vertex are left out.
+    /// 1 where all faces of a vertex are left out; of parts of which nothing is, only of the body.
     pub(crate) fn hidden_maps(&self) -> Vec<Option<Vec<f32>>> {
-        let (topology, masked) = (&self.dress.body.topology, &self.dress.masked);
-        let mut left_out = vec![false; topology.triangles.len()];
-        masked.iter().for_each(|f| left_out[*f as usize] = true);
-        let gone = |v: usize| topology.incident.row(v).iter().all(|f| left_out[*f as usize]);
-        let map = (0..topology.vertices()).map(|v| f32::from(gone(v))).collect();
-        std::iter::once(Some(map)).chain(self.dress.pieces.iter().map(|_| None)).collect()
+        let of = |part: PieceId, topology: &Topology| {
+            let mut left_out = vec![false; topology.triangles.len()];
+            self.dress.masked.of(part).iter().for_each(|f| left_out[*f as usize] = true);
+            let gone = |v: usize| topology.incident.row(v).iter().all(|f| left_out[*f as usize]);
+            (0..topology.vertices()).map(|v| f32::from(gone(v))).collect()
+        };
+        let of_piece = |p: &Piece| {
+            let any = !self.dress.masked.of(p.id).is_empty();
+            any.then(|| of(p.id, &p.topology))
+        };
+        let body = Some(of(BODY, &self.dress.body.topology));
+        std::iter::once(body).chain(self.dress.pieces.iter().map(of_piece)).collect()
     }
 
     pub(crate) fn side_maps(&self) -> Vec<Option<Vec<f32>>> {

@@ -30,6 +30,11 @@ impl Draft {
         Self { state: state.clone(), blobs: Vec::new(), notes: Vec::new(), names: Vec::new() }
     }
 
+    /// The same with nothing told yet, to go on from.
+    pub fn gone_on_from(&self) -> Self {
+        Self { notes: Vec::new(), ..self.clone() }
+    }
+
     pub fn keep(&mut self, bytes: Vec<u8>) -> BlobId {
         let id = BlobId::of(&bytes);
         self.blobs.push(bytes);

@@ -24,6 +24,8 @@ pub struct Job {
     /// What it does, in words.
     pub title: String,
     pub(crate) share: AtomicU32,
+    /// The part of the whole that it is at: its tellers tell shares of that.
+    pub(crate) span: Mutex<(f32, f32)>,
     pub(crate) stop: AtomicBool,
     pub(crate) state: Mutex<JobState>,
 }
@@ -36,9 +38,16 @@ impl Job {
 
     /// Tells the share done; answers whether to go on.
     pub fn tell(&self, share: f32) -> bool {
+        let (from, to) = *self.span.lock().unwrap_or_else(PoisonError::into_inner);
+        let share = from + (to - from) * share.clamp(0.0, 1.0);
         // Parallel workers report out of order: only ever forward.
-        self.share.fetch_max(share.clamp(0.0, 1.0).to_bits(), Ordering::Relaxed);
+        self.share.fetch_max(share.to_bits(), Ordering::Relaxed);
         !self.stop.load(Ordering::Relaxed)
+    }
+
+    /// What is told from now on is a share of this part of the whole.
+    pub(crate) fn at(&self, from: f32, to: f32) {
+        *self.span.lock().unwrap_or_else(PoisonError::into_inner) = (from, to);
     }
 
     /// Asks it to stop.

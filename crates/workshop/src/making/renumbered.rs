@@ -143,6 +143,8 @@ impl Doing<'_> {
                 self.draft.notes.push(note);
             }
         }
+        // Its faces have other numbers now: what nobody saw of it is to be found again.
+        self.draft.state.masks.retain(|m| m.of != state.id);
         let piece = self.draft.piece(state.id)?;
         *piece = state;
         Ok(())

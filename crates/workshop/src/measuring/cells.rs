@@ -320,6 +320,30 @@ pub(crate) fn contact_of(
     told.map(move |s| (if s.on_outer { outer } else { inner }, s.vertex, -s.depth))
 }
 
+/// By layer, then pose, the vertices that are through a layer over them, with that one; ascending.
+pub(crate) type ThroughOf = Vec<Vec<Vec<(u32, usize)>>>;
+
+/// What is through in a room whose board is whole, whoever sees it.
+///
+/// # Errors
+/// When the store fails.
+pub(crate) fn through_of(room: &Room, kept: Kept) -> Result<ThroughOf, WorkshopError> {
+    let plan = Plan::of(room, kept)?;
+    let known = Known::of(&plan, kept)?;
+    let mut through: ThroughOf = vec![vec![Vec::new(); plan.poses.len()]; plan.pile.facts.len()];
+    for (pose, cells) in known.through.iter().enumerate() {
+        for (&(outer, inner), cell) in plan.rows.iter().zip(cells) {
+            let spots = cell.iter().flat_map(|c| &c.through.spots).filter(|s| !s.on_outer);
+            through[inner][pose].extend(spots.map(|s| (s.vertex, outer)));
+        }
+    }
+    for list in through.iter_mut().flatten() {
+        list.sort_unstable();
+        list.dedup_by_key(|t| t.0);
+    }
+    Ok(through)
+}
+
 /// A room whose board is whole, as measured.
 ///
 /// # Errors

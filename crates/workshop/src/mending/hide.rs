@@ -1,17 +1,19 @@
-//! Hiding what nobody sees: masks of the body, by the pieces that cover it.
+//! Hiding what nobody sees: masks of the body and of pieces, by the pieces that cover them.
 
+use crate::dress::dressed::Masked;
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
 use crate::making::doing::{Doing, Phase};
+use crate::measuring::cells::{through_of, Counts as Counted, Kept, ThroughOf};
+use crate::measuring::missing::{measure_missing, Measuring};
+use crate::mending::unseen::unseen;
 use crate::state::blobs::{pack_indices, unpack_indices};
 use crate::state::key::Key;
 use crate::state::mask::{HideOptions, Mask};
-use crate::state::names::PieceId;
+use crate::state::names::{PieceId, BODY};
 use crate::state::trial_plan::Counts;
-use std::collections::{BTreeSet, HashSet};
-use tin_cloak_core::clearance::{faces_within, never_seen, LookedAt};
-use tin_cloak_core::mend::TrialPose;
-use tin_cloak_core::mesh::Topology;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::Arc;
 
 /// More rings than this leave nothing of any mask.
 const MOST_RINGS: usize = 20;
@@ -19,9 +21,11 @@ const MOST_RINGS: usize = 20;
 /// A mask as people read it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct MaskRow {
-    /// What hides it.
+    /// Whose faces.
+    pub of: String,
+    /// What hides them.
     pub by: String,
-    /// Faces of the body.
+    /// How many faces.
     pub count: usize,
     /// Of all that the body has, 0 to 1.
     pub share: f32,
@@ -41,31 +45,43 @@ impl Room {
 
     /// What is hidden of the body, as people read it.
     pub fn masks(&self) -> Vec<MaskRow> {
-        let all = self.dress.body.topology.triangles.len().max(1);
-        let name = |id: &PieceId| {
-            self.state.pieces.iter().find(|p| p.id == *id).map_or("a piece taken off", |p| p.name())
+        let name = |id: &PieceId| match *id {
+            BODY => self.dress.body.name.as_str(),
+            id => self.state.pieces.iter().find(|p| p.id == id).map_or("a piece taken off", |p| p.name()),
+        };
+        let faces = |id: PieceId| {
+            let piece = self.dress.pieces.iter().find(|p| p.id == id);
+            piece.map_or(&self.dress.body.topology, |p| &p.topology).triangles.len().max(1)
         };
         let now = self.seen_by();
         let row = |mask: &Mask| MaskRow {
+            of: name(&mask.of).to_owned(),
             by: match mask.by.as_slice() {
                 [one] => name(one).to_owned(),
                 several => format!("all {} together", several.len()),
             },
             count: mask.count,
-            share: mask.count as f32 / all as f32,
+            share: mask.count as f32 / faces(mask.of) as f32,
             older: mask.found_on != now,
         };
         self.state.masks.iter().map(row).collect()
     }
 
-    /// The poses that count, the body at rest first.
-    fn counted_poses(&self) -> Vec<TrialPose> {
-        let all = self.trials.poses(&self.dress.body);
-        let counts = |i: usize| {
-            let trial = &self.trials.trials[i];
+    /// How many faces of the part of a name are hidden, and their share of all it has.
+    pub fn hidden_of(&self, part: &str) -> (usize, f32) {
+        let piece = self.dress.pieces.iter().find(|p| p.name == part);
+        let topology = piece.map_or(&self.dress.body.topology, |p| &p.topology);
+        let count = self.dress.masked.of(piece.map_or(BODY, |p| p.id)).len();
+        (count, count as f32 / topology.triangles.len().max(1) as f32)
+    }
+
+    /// Which poses count, the body at rest first.
+    fn counted_poses(&self) -> Vec<usize> {
+        let counts = |i: &usize| {
+            let trial = &self.trials.trials[*i];
             self.state.plan.of_pose(&trial.group, &trial.name, trial.time) == Counts::Counted
         };
-        all.into_iter().enumerate().filter(|(i, _)| *i == 0 || counts(*i)).map(|(_, pose)| pose).collect()
+        (0..self.trials.trials.len()).filter(|i| *i == 0 || counts(i)).collect()
     }
 }
 
@@ -78,102 +94,102 @@ impl Doing<'_> {
         if !self.room.dress.body.members.is_empty() {
             return Err(WorkshopError::HidesOneMesh);
         }
-        let before = self.room.dress.masked.to_vec();
-        // Looked for with all of the body there.
-        let (outfit, piece_of) = self.room.dress.whole().outfit();
-        let layers: Vec<usize> = (1..outfit.layers.len()).collect();
-        if layers.is_empty() {
+        if self.room.pile().facts.len() < 2 {
             return Err(WorkshopError::BindFirst);
         }
-        let poses = self.room.counted_poses();
-        let id = |layer: usize| piece_of[layer].map(|i| self.room.piece_state(i).id);
-        let body = &self.room.dress.body;
-        let steps = (layers.len() + 2) as f32;
-        let triangles = &body.topology.triangles;
-        // Corners first, as most of what is seen is found by them; then the middles of the faces that are left.
-        let find = |n: usize, among: &[u32], by: &[usize]| {
-            let part = |from: f32| Phase {
-                job: self.job,
-                from: (n as f32 + from) / steps,
-                to: (n as f32 + from + 0.5) / steps,
-            };
-            let (corners, middles) = (part(0.0), part(0.5));
-            let places: Vec<LookedAt> = among.iter().map(|v| [*v; 3]).collect();
-            let left = never_seen(&outfit, (0, &places, by), &poses, &|share| corners.tell(share));
-            let left: Vec<u32> = left.ok_or(WorkshopError::Stopped)?.into_iter().map(|p| p[0]).collect();
-            let faces = faces_within(&body.topology, &left, 0);
-            let places: Vec<LookedAt> = faces.iter().map(|f| triangles[*f as usize]).collect();
-            let left = never_seen(&outfit, (0, &places, by), &poses, &|share| middles.tell(share));
-            let left: HashSet<LookedAt> = left.ok_or(WorkshopError::Stopped)?.into_iter().collect();
-            Ok::<_, WorkshopError>(unseen_corners(&body.topology, &left))
-        };
-        let faces = |vertices: &[u32]| faces_within(&body.topology, vertices, options.rings);
-        let hidden = find(0, &outfit.layers[0].walls.outside().used, &layers)?;
-        // What the body hides of itself, as the inside of a mouth, belongs to no piece.
-        let own = faces(&find(1, &hidden, &[])?);
-        let mut together: BTreeSet<u32> = faces(&hidden).into_iter().collect();
-        own.iter().for_each(|f| {
-            together.remove(f);
-        });
-        let mut masks = Vec::new();
-        let found_on = self.room.seen_by();
-        for (n, &layer) in layers.iter().enumerate() {
-            let found = faces(&find(n + 2, &hidden, &[layer])?);
-            let faces: Vec<u32> = found.into_iter().filter(|f| own.binary_search(f).is_err()).collect();
-            faces.iter().for_each(|f| {
-                together.remove(f);
-            });
-            masks.extend(id(layer).filter(|_| !faces.is_empty()).map(|piece| (vec![piece], faces)));
-        }
-        let all: Vec<PieceId> = layers.iter().filter_map(|&layer| id(layer)).collect();
-        if !together.is_empty() && all.len() > 1 {
-            masks.push((all, together.into_iter().collect()));
-        }
+        let before = Arc::clone(&self.room.dress.masked);
         self.draft.state.masks.clear();
-        for (by, faces) in masks {
-            let (count, faces) = (faces.len(), self.draft.keep(pack_indices(&faces)));
-            self.draft.state.masks.push(Mask { by, faces, count, found_on: found_on.clone() });
+        let through = match options.through {
+            true => self.through_with_all_there()?,
+            false => Vec::new(),
+        };
+        let phase = Phase { job: self.job, from: 0.3, to: 1.0 };
+        let poses = self.room.counted_poses();
+        let found_on = self.room.seen_by();
+        for found in unseen(self.room, (&poses, &through), options, &|s| phase.tell(s))? {
+            let (count, faces) = (found.faces.len(), self.draft.keep(pack_indices(&found.faces)));
+            let mask = Mask { of: found.of, by: found.by, faces, count, found_on: found_on.clone() };
+            self.draft.state.masks.push(mask);
         }
         let now = self.masked_in_draft()?;
-        if now == before {
+        if now == *before {
             return Err(WorkshopError::NothingHidden);
         }
-        let share = 100.0 * now.len() as f32 / body.topology.triangles.len().max(1) as f32;
-        let poses = poses.len();
-        self.draft.notes.push(format!(
-            "{} of its faces ({share:.0} %) are seen in none of {poses} poses, from none of 256 sides",
-            now.len()
-        ));
-        let bared = before.iter().filter(|f| now.binary_search(f).is_err()).count();
+        self.tell_hidden((&before, &now), poses.len());
+        let body = &self.room.dress.body.name;
+        Ok(match options.beneath {
+            true => format!("Hide what nobody sees of {body} and of what is worn"),
+            false => format!("Hide what nobody sees of {body}"),
+        })
+    }
+
+    /// What is through what, measured with nothing left out.
+    fn through_with_all_there(&self) -> Result<ThroughOf, WorkshopError> {
+        let counts = Counted::default();
+        let kept = Kept { derived: self.decoder.derived(), store: self.store, counts: &counts };
+        let blob = |id: &_| self.draft.blob(self.store, id);
+        let whole = self.decoder.build(self.store, self.draft.state.clone(), &blob)?;
+        let phase = Phase { job: self.job, from: 0.0, to: 0.3 };
+        let most = AtomicUsize::new(0);
+        let go_on = |left: usize| {
+            let most = most.fetch_max(left, Ordering::Relaxed).max(left);
+            phase.tell(1.0 - left as f32 / most.max(1) as f32)
+        };
+        measure_missing(&whole, kept, &Measuring { first: &[], go_on: &go_on })?;
+        through_of(&whole, kept)
+    }
+
+    fn tell_hidden(&mut self, (before, now): (&Masked, &Masked), poses: usize) {
+        let body = &self.room.dress.body;
+        let all = |id: PieceId| match id {
+            BODY => Some((body.name.as_str(), body.topology.triangles.len())),
+            id => {
+                let piece = self.room.dress.pieces.iter().find(|p| p.id == id)?;
+                Some((piece.name.as_str(), piece.topology.triangles.len()))
+            }
+        };
+        let each = now.0.iter().filter_map(|(id, faces)| {
+            let (name, all) = all(*id)?;
+            let share = 100.0 * faces.len() as f32 / all.max(1) as f32;
+            Some(format!("{} faces of {name} ({share:.0} %)", faces.len()))
+        });
+        let each = each.collect::<Vec<_>>().join(", ");
+        let bared: usize = before
+            .0
+            .iter()
+            .map(|(id, faces)| faces.iter().filter(|f| now.of(*id).binary_search(f).is_err()).count())
+            .sum();
+        self.draft.notes.push(format!("{each} are seen in none of {poses} poses, from none of 256 sides"));
         if bared > 0 {
             self.draft.notes.push(format!("{bared} faces that were hidden are seen now: they are back"));
         }
-        Ok(format!("Hide what nobody sees of {}", body.name))
     }
 
-    /// Faces of the body that are hidden as the draft has it, ascending.
-    fn masked_in_draft(&self) -> Result<Vec<u32>, WorkshopError> {
-        let mut all = BTreeSet::new();
+    /// Faces that are hidden as the draft has it.
+    fn masked_in_draft(&self) -> Result<Masked, WorkshopError> {
+        let mut all = Masked::default();
         for mask in &self.draft.state.masks {
-            all.extend(unpack_indices(&self.draft.blob(self.store, &mask.faces)?));
+            let faces = unpack_indices(&self.draft.blob(self.store, &mask.faces)?);
+            all.0.entry(mask.of).or_default().extend(faces);
         }
-        Ok(all.into_iter().collect())
+        for faces in all.0.values_mut() {
+            faces.sort_unstable();
+            faces.dedup();
+        }
+        Ok(all)
     }
 
     pub fn show_hidden(&mut self) -> Result<String, WorkshopError> {
         if self.draft.state.masks.is_empty() {
             return Err(WorkshopError::NothingHidden);
         }
+        let any_piece = self.draft.state.masks.iter().any(|m| m.of != BODY);
         self.draft.state.masks.clear();
-        Ok(format!("Take all of {} back", self.room.dress.body.name))
+        let body = &self.room.dress.body.name;
+        Ok(if any_piece {
+            format!("Take all of {body} and of what is worn back")
+        } else {
+            format!("Take all of {body} back")
+        })
     }
-}
-
-/// Vertices all of whose faces are among `unseen`, ascending.
-fn unseen_corners(topology: &Topology, unseen: &HashSet<LookedAt>) -> Vec<u32> {
-    let all_unseen = |v: &u32| {
-        let faces = topology.incident.row(*v as usize);
-        !faces.is_empty() && faces.iter().all(|f| unseen.contains(&topology.triangles[*f as usize]))
-    };
-    (0..topology.vertices() as u32).filter(all_unseen).collect()
 }

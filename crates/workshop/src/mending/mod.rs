@@ -1,5 +1,7 @@
 //! What is done about trouble the board shows.
 
 pub(crate) mod hide;
+pub(crate) mod means;
 pub(crate) mod push_out;
 pub(crate) mod steps;
+pub(crate) mod unseen;

@@ -31,7 +31,7 @@ pub struct FittingState {
     /// Choices of the body's vertices that are kept under a name.
     #[serde(default)]
     pub body_patches: Vec<Patch>,
-    /// Faces of the body that nobody sees while something is worn.
+    /// Faces of the body and of pieces that nobody sees while something is worn.
     #[serde(default)]
     pub masks: Vec<Mask>,
     /// What the body of the file is multiplied by, and its upward axis there.

@@ -1,0 +1,92 @@
+//! The system of a Newton step: its pattern is found once, of the cost and all demands there are; a step fills in the
+//! values of those that count, and factors.
+
+use super::finite_newton::{Demands, Lower};
+use crate::bind::BindError;
+use faer::linalg::solvers::Solve;
+use faer::sparse::linalg::solvers::{Llt, SymbolicLlt};
+use faer::sparse::{SparseColMatRef, SymbolicSparseColMat};
+use faer::{Mat, Side};
+use std::fmt::Debug;
+
+/// The lower triangle of a symmetric matrix whose pattern stays.
+pub(super) struct System {
+    pattern: SymbolicSparseColMat<usize>,
+    factor: SymbolicLlt<usize>,
+    /// Values of the cost alone, column by column.
+    cost: Vec<f64>,
+    /// For each demand, where its places begin in `places`.
+    starts: Vec<usize>,
+    /// Where the products of the entries of a demand go, each with those before it and itself.
+    places: Vec<u32>,
+}
+
+fn fail(e: impl Debug) -> BindError {
+    BindError::Solve { reason: format!("{e:?}") }
+}
+
+impl System {
+    /// # Errors
+    /// When the pattern is none.
+    pub fn new(unknowns: usize, cost: &Lower, demands: &Demands) -> Result<Self, BindError> {
+        let key = |row: u32, column: u32| (u64::from(column) << 32) | u64::from(row);
+        let of_demands = (0..demands.len()).flat_map(|i| products(demands, i).map(|(r, c, _)| key(r, c)));
+        let mut keys: Vec<u64> = cost.iter().map(|(r, c, _)| key(*r, *c)).chain(of_demands).collect();
+        keys.sort_unstable();
+        keys.dedup();
+        let mut starts = vec![0usize; unknowns + 1];
+        keys.iter().for_each(|k| starts[(k >> 32) as usize + 1] += 1);
+        (0..unknowns).for_each(|c| starts[c + 1] += starts[c]);
+        let rows: Vec<usize> = keys.iter().map(|k| (k & 0xffff_ffff) as usize).collect();
+        let place = |row: u32, column: u32| {
+            let (from, to) = (starts[column as usize], starts[column as usize + 1]);
+            let found = rows[from..to].binary_search(&(row as usize));
+            from + found.unwrap_or(0)
+        };
+        let mut values = vec![0.0; rows.len()];
+        cost.iter().for_each(|&(r, c, value)| values[place(r, c)] += value);
+        let mut of_demand = vec![0];
+        let mut places = Vec::new();
+        for i in 0..demands.len() {
+            places.extend(products(demands, i).map(|(r, c, _)| place(r, c) as u32));
+            of_demand.push(places.len());
+        }
+        let pattern = SymbolicSparseColMat::new_checked(unknowns, unknowns, starts, None, rows);
+        let factor = SymbolicLlt::try_new(pattern.as_ref(), Side::Lower).map_err(fail)?;
+        Ok(Self { pattern, factor, cost: values, starts: of_demand, places })
+    }
+
+    pub fn unknowns(&self) -> usize {
+        self.pattern.ncols()
+    }
+
+    /// The x at which the cost and the squares of the demands named are least; `right` is what these pull.
+    ///
+    /// # Errors
+    /// When it cannot be factored.
+    pub fn solved(
+        &self,
+        (demands, active): (&Demands, &[usize]),
+        weight: f64,
+        right: &[f64],
+    ) -> Result<Vec<f64>, BindError> {
+        let mut values = self.cost.clone();
+        for &i in active {
+            let places = &self.places[self.starts[i]..self.starts[i + 1]];
+            let weight = weight * demands.weights[i];
+            products(demands, i).zip(places).for_each(|(p, at)| values[*at as usize] += weight * p.2);
+        }
+        let matrix = SparseColMatRef::new(self.pattern.as_ref(), &values);
+        let factor = Llt::try_new_with_symbolic(self.factor.clone(), matrix, Side::Lower).map_err(fail)?;
+        let n = self.unknowns();
+        let solved = factor.solve(&Mat::from_fn(n, 1, |i, _| right[i]));
+        Ok((0..n).map(|i| solved[(i, 0)]).collect())
+    }
+}
+
+/// Row, column (no larger) and value of each product of two entries of a demand.
+fn products(demands: &Demands, i: usize) -> impl Iterator<Item = (u32, u32, f64)> + '_ {
+    demands
+        .row(i)
+        .flat_map(move |(a, g)| demands.row(i).filter(move |e| e.0 <= a).map(move |(b, h)| (a, b, g * h)))
+}

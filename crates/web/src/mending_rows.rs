@@ -1,0 +1,76 @@
+//! What the Mending card says of a plan, and of what is hidden.
+
+use tin_cloak_workshop::{MaskRow, Plan, Room, Tried};
+
+/// A plan of mending as people read it.
+pub(crate) struct PlanShown {
+    pub before: usize,
+    pub after: usize,
+    pub steps: Vec<PlanLine>,
+    pub no_help: Vec<PlanLine>,
+    pub left: Vec<(usize, String)>,
+}
+
+pub(crate) struct PlanLine {
+    pub words: String,
+    pub why: String,
+    pub cells: String,
+    /// More, when pointed at.
+    pub more: String,
+}
+
+impl PlanShown {
+    pub fn of(plan: &Plan) -> Self {
+        let lines = |list: &[Tried]| list.iter().map(PlanLine::of).collect();
+        Self {
+            before: plan.cells.0,
+            after: plan.cells.1,
+            steps: lines(&plan.steps),
+            no_help: lines(&plan.no_help),
+            left: plan.left.clone(),
+        }
+    }
+}
+
+impl PlanLine {
+    fn of(tried: &Tried) -> Self {
+        let (words, why) = (tried.means.words.clone(), tried.means.why.clone());
+        let (cells, more) = match &tried.brought {
+            Err(why) => (String::new(), crate::answers::sentence(why)),
+            Ok(b) => {
+                let moved = match b.moved.0 {
+                    0 => "nothing is moved".to_owned(),
+                    n => format!("{n} vertices moved, at most {:.1} mm", b.moved.1),
+                };
+                let deepest = format!("deepest {:.1} → {:.1} mm", b.deepest_mm.0, b.deepest_mm.1);
+                (
+                    format!("{} → {}", b.cells.0, b.cells.1),
+                    format!("{deepest}; {moved}; {} cells worse", b.worse),
+                )
+            }
+        };
+        Self { words, why, cells, more }
+    }
+}
+
+/// What is hidden of a part.
+pub(crate) struct HiddenRow {
+    pub of: String,
+    /// What hides it.
+    pub by: String,
+    pub count: usize,
+    pub share: f32,
+    pub older: bool,
+}
+
+pub(crate) fn hidden_rows(room: &Room) -> Vec<HiddenRow> {
+    let masks = room.masks();
+    let row = |of_part: &[MaskRow]| {
+        let first = of_part.first()?;
+        let by: Vec<String> = of_part.iter().map(|m| format!("under {}: {} faces", m.by, m.count)).collect();
+        let (count, share) = room.hidden_of(&first.of);
+        let older = of_part.iter().any(|m| m.older);
+        Some(HiddenRow { of: first.of.clone(), by: by.join("\n"), count, share, older })
+    };
+    masks.chunk_by(|a, b| a.of == b.of).filter_map(row).collect()
+}

@@ -1,0 +1,258 @@
+//! A plan of mending: what may help is tried one after the other on a draft and measured in all poses; what brings
+//! something is part of the plan, and the next is tried on top of it. Nothing is changed by making one.
+
+use crate::dress::derived::Weighed;
+use crate::dress::room::Room;
+use crate::error::WorkshopError;
+use crate::history::jobs::JobId;
+use crate::history::workshop::Workshop;
+use crate::making::doing::Doing;
+use crate::making::draft::Draft;
+use crate::making::job::{Job, JobState};
+use crate::measuring::board::Board;
+use crate::measuring::cells::board_of;
+use crate::measuring::missing::{measure_missing, Measuring};
+use crate::mending::means::{means_for, reasons_left, Means, MeansKind};
+use crate::state::key::Key;
+use crate::state::step::Step;
+use serde::{Deserialize, Serialize};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::Arc;
+
+/// What a step makes of a state.
+pub(crate) struct Made {
+    pub draft: Draft,
+    pub sentence: String,
+}
+
+impl Weighed for Made {
+    fn bytes(&self) -> usize {
+        self.draft.blobs.iter().map(Vec::len).sum::<usize>() + 4096
+    }
+}
+
+/// What a means brought, over all counted poses.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Brought {
+    /// Counted cells out of tolerance, before and after.
+    pub cells: (usize, usize),
+    /// The deepest of them, millimetres.
+    pub deepest_mm: (f32, f32),
+    /// Cells that got worse.
+    pub worse: usize,
+    /// Vertices moved at rest by more than 0.01 mm, and the furthest of them, millimetres.
+    pub moved: (usize, f32),
+}
+
+/// A means that was tried.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Tried {
+    /// What it is.
+    pub means: Means,
+    /// What it brought; why it could not be done otherwise.
+    pub brought: Result<Brought, String>,
+}
+
+/// A plan.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Plan {
+    /// What brings something, in order.
+    pub steps: Vec<Tried>,
+    /// What was tried on top of it and brings nothing.
+    pub no_help: Vec<Tried>,
+    /// Counted cells out of tolerance now, and when all of it is done.
+    pub cells: (usize, usize),
+    /// What is left then: how many cells, and why.
+    pub left: Vec<(usize, String)>,
+}
+
+impl Weighed for Plan {
+    fn bytes(&self) -> usize {
+        (self.steps.len() + self.no_help.len()) * 512 + self.left.len() * 128
+    }
+}
+
+fn plan_key(room: &Room) -> Key {
+    Key::of("plan of mending", &room.state)
+}
+
+impl Workshop {
+    /// What a step makes of a room, whose state's blobs are those of `base` as far as the store does not have them.
+    pub(super) fn made_by(
+        &self,
+        (room, base): (&Room, &Draft),
+        step: &Step,
+        job: &Job,
+    ) -> Result<Arc<Made>, WorkshopError> {
+        let key = Key::of("made", &(&room.state, step));
+        self.decoder.derived().try_get_or(key, || {
+            let (store, decoder) = (&self.store, &self.decoder);
+            let mut draft = base.gone_on_from();
+            let sentence = Doing { store, decoder, room, draft: &mut draft, job }.apply(step)?;
+            Ok(Made { draft, sentence })
+        })
+    }
+
+    /// The plan of a room, when one was made.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn plan_of(&self, room: &Room) -> Result<Option<Arc<Plan>>, WorkshopError> {
+        let key = plan_key(room);
+        if let Some(known) = self.decoder.derived().get(key) {
+            return Ok(Some(known));
+        }
+        let stored = self.store.kept(&[key.bytes()])?.pop().flatten();
+        let plan = stored.and_then(|bytes| serde_json::from_slice::<Plan>(&bytes).ok());
+        Ok(plan.map(|plan| self.decoder.derived().put(key, plan)))
+    }
+
+    /// Makes a plan as a job. `only` names the kinds of means that are wanted; all when it is empty.
+    ///
+    /// # Errors
+    /// When the fitting has a job running already.
+    pub fn make_plan(self: &Arc<Self>, fitting: i64, only: Vec<MeansKind>) -> Result<JobId, WorkshopError> {
+        self.store.fitting(fitting)?;
+        let shop = Arc::clone(self);
+        let work = move |job: &Job| {
+            let made = shop.crews.working.install(|| shop.plan_made(fitting, &only, job));
+            shop.follow_up(fitting);
+            match made {
+                Ok(sentence) => JobState::Done(sentence),
+                Err(WorkshopError::Stopped) => JobState::Stopped,
+                Err(error) => JobState::Failed(error.to_string()),
+            }
+        };
+        self.stop_measuring(fitting);
+        self.jobs.start(fitting, "Trying what may help".to_owned(), work).ok_or(WorkshopError::Busy)
+    }
+
+    /// Does all steps of the plan, each a step of its own; stopped, those that are done stay.
+    ///
+    /// # Errors
+    /// When there is no plan, or the fitting has a job running already.
+    pub fn do_plan(self: &Arc<Self>, fitting: i64) -> Result<JobId, WorkshopError> {
+        let plan = self.plan_of(&*self.room(fitting, None)?)?;
+        let plan = plan.filter(|p| !p.steps.is_empty()).ok_or(WorkshopError::NoPlan)?;
+        let shop = Arc::clone(self);
+        let work = move |job: &Job| {
+            let count = plan.steps.len() as f32;
+            let one = |(n, tried): (usize, &Tried)| {
+                job.at(n as f32 / count, (n + 1) as f32 / count);
+                shop.crews.working.install(|| shop.run(fitting, &tried.means.step, job))
+            };
+            let done: Result<Vec<String>, WorkshopError> = plan.steps.iter().enumerate().map(one).collect();
+            shop.follow_up(fitting);
+            match done {
+                Ok(done) => JobState::Done(format!("Do the plan: {} steps", done.len())),
+                Err(WorkshopError::Stopped) => JobState::Stopped,
+                Err(error) => JobState::Failed(error.to_string()),
+            }
+        };
+        self.stop_measuring(fitting);
+        self.jobs.start(fitting, "Doing the plan".to_owned(), work).ok_or(WorkshopError::Busy)
+    }
+
+    fn plan_made(&self, fitting: i64, only: &[MeansKind], job: &Job) -> Result<String, WorkshopError> {
+        let room = self.room(fitting, None)?;
+        let mut base = Draft::of(&room.state);
+        job.at(0.0, 0.05);
+        let mut board = self.measured_in(&room, job)?;
+        let first = board.bad_cells();
+        // The plan from each state it goes through: what is left of it is that of the state after a step.
+        let mut keys = vec![(plan_key(&room), first)];
+        let (mut plan, mut made): (Plan, Option<Room>) = (Plan::default(), None);
+        let mut wanted =
+            MeansKind::ALL.into_iter().filter(|k| only.is_empty() || only.contains(k)).peekable();
+        let kinds = wanted.clone().count().max(1) as f32;
+        let mut done = 0.0;
+        while let Some(kind) = wanted.next() {
+            let here = made.as_ref().unwrap_or(&room);
+            let means = means_for(here, &board, kind);
+            let count = means.len().max(1) as f32;
+            for (n, means) in means.into_iter().enumerate() {
+                let share = |part: f32| 0.05 + 0.95 * (done + (n as f32 + part) / count) / kinds;
+                let here = made.as_ref().unwrap_or(&room);
+                job.at(share(0.0), share(0.7));
+                let outcome = self.tried((here, &base), &means.step, job, (share(0.7), share(1.0)));
+                match outcome {
+                    Ok((after, then, draft)) => {
+                        let brought = brought((here, &board), (&after, &then));
+                        let helps = then.bad_cells() < board.bad_cells()
+                            || (then.bad_cells() == board.bad_cells()
+                                && then.out_mm() < board.out_mm() * 0.99);
+                        let tried = Tried { means, brought: Ok(brought) };
+                        if !helps {
+                            plan.no_help.push(tried);
+                            continue;
+                        }
+                        plan.steps.push(tried);
+                        (base, board) = (draft, then);
+                        keys.push((plan_key(&after), board.bad_cells()));
+                        made = Some(after);
+                    }
+                    Err(WorkshopError::Stopped) => return Err(WorkshopError::Stopped),
+                    Err(why) => plan.no_help.push(Tried { means, brought: Err(why.to_string()) }),
+                }
+            }
+            done += 1.0;
+        }
+        plan.left = reasons_left(made.as_ref().unwrap_or(&room), &board);
+        let last = board.bad_cells();
+        for (n, (key, cells)) in keys.iter().enumerate() {
+            let rest = Plan { steps: plan.steps[n..].to_vec(), cells: (*cells, last), ..plan.clone() };
+            self.store.keep(&[(key.bytes(), serde_json::to_vec(&rest)?)])?;
+            self.decoder.derived().put(*key, rest);
+        }
+        Ok(match plan.steps.len() {
+            0 => format!("Nothing that was tried brings anything: {first} cells stay out of tolerance"),
+            n => format!("A plan of {n} steps: {first} cells out of tolerance become {last}"),
+        })
+    }
+
+    /// The room that a step makes, its board, and the draft to go on from.
+    fn tried(
+        &self,
+        (room, base): (&Room, &Draft),
+        step: &Step,
+        job: &Job,
+        measuring: (f32, f32),
+    ) -> Result<(Room, Arc<Board>, Draft), WorkshopError> {
+        let made = self.made_by((room, base), step, job)?;
+        let after = self.build_draft(&made.draft)?;
+        job.at(measuring.0, measuring.1);
+        let board = self.measured_in(&after, job)?;
+        Ok((after, board, made.draft.gone_on_from()))
+    }
+
+    /// The board of a room, whole.
+    fn measured_in(&self, room: &Room, job: &Job) -> Result<Arc<Board>, WorkshopError> {
+        if !room.is_measurable() {
+            return Err(WorkshopError::BindFirst);
+        }
+        let most = AtomicUsize::new(0);
+        let go_on = |left: usize| {
+            let most = most.fetch_max(left, Ordering::Relaxed).max(left);
+            job.tell(1.0 - left as f32 / most.max(1) as f32)
+        };
+        measure_missing(room, self.kept(), &Measuring { first: &[], go_on: &go_on })?;
+        board_of(room, self.kept())
+    }
+}
+
+fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> Brought {
+    let mut moved = (0, 0.0f32);
+    for piece in &after.dress.pieces {
+        let Some(old) = before.dress.pieces.iter().find(|p| p.id == piece.id) else { continue };
+        for mm in old.rest.iter().zip(piece.rest.iter()).map(|(a, b)| a.distance(*b) * 1000.0) {
+            moved.0 += usize::from(mm > 0.01);
+            moved.1 = moved.1.max(mm);
+        }
+    }
+    Brought {
+        cells: (was.bad_cells(), is.bad_cells()),
+        deepest_mm: (was.deepest_mm(), is.deepest_mm()),
+        worse: is.better_and_worse(was).1,
+        moved,
+    }
+}

@@ -1,0 +1,252 @@
+//! What may help against what a board shows, as steps; and why something is left.
+
+use crate::dress::room::Room;
+use crate::measuring::board::Board;
+use crate::state::mask::HideOptions;
+use crate::state::names::{PieceId, BODY};
+use crate::state::placing::EaseOptions;
+use crate::state::push::MendOptions;
+use crate::state::recipe::{Method, SourcePart, Takes};
+use crate::state::step::Step;
+use crate::state::stroke::Chosen;
+use crate::state::trial_plan::{CountRule, Counts, Target};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use tin_cloak_formats::PieceKind;
+
+/// The kinds of means, in the order in which they are tried: what sets a piece right as a whole before what moves its
+/// vertices, and what gives up last.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum MeansKind {
+    /// Sit better at rest.
+    Seat,
+    /// Follow the shapes of the body.
+    Shapes,
+    /// Move as the layer beneath does.
+    Match,
+    /// Push layers off each other.
+    Push,
+    /// Hide what nobody sees.
+    Hide,
+    /// Leave it: for stress only.
+    Leave,
+}
+
+impl MeansKind {
+    /// All, in order.
+    pub const ALL: [Self; 6] = [Self::Seat, Self::Shapes, Self::Match, Self::Push, Self::Hide, Self::Leave];
+}
+
+/// Something that may help.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Means {
+    /// Of which kind.
+    pub kind: MeansKind,
+    /// What is done, in words.
+    pub words: String,
+    /// Against what.
+    pub why: String,
+    /// The step that does it.
+    pub step: Step,
+}
+
+/// What is out of tolerance between two layers, over the counted poses.
+#[derive(Clone, Copy, Debug, Default)]
+struct Out {
+    cells: usize,
+    deepest_mm: f32,
+    sum_mm: f32,
+    at_rest: bool,
+}
+
+type OutByRow = BTreeMap<(PieceId, PieceId), Out>;
+
+fn out_by_row(board: &Board) -> OutByRow {
+    let mut rows = OutByRow::new();
+    for (pose, row, cell) in board.out(Counts::Counted) {
+        let ids = board.pairs[row].ids;
+        let out = rows.entry((ids[0], ids[1])).or_default();
+        out.cells += 1;
+        out.sum_mm += cell.depth_mm();
+        out.deepest_mm = out.deepest_mm.max(cell.depth_mm());
+        out.at_rest |= pose == 0;
+    }
+    rows
+}
+
+fn in_words(out: &Out) -> String {
+    let cells = if out.cells == 1 { "cell" } else { "cells" };
+    format!("{} {cells}, {:.1} mm at most", out.cells, out.deepest_mm)
+}
+
+/// No row with fewer cells than this is matched for, unless one is deep.
+const WORTH_MATCHING: usize = 3;
+const DEEP_MM: f32 = 15.0;
+
+/// The means of a kind that may help in a room with this board, those against the most first.
+pub(crate) fn means_for(room: &Room, board: &Board, kind: MeansKind) -> Vec<Means> {
+    let rows = out_by_row(board);
+    match kind {
+        MeansKind::Seat => seatings(room, &rows),
+        MeansKind::Shapes => following(room, &rows).into_iter().collect(),
+        MeansKind::Match => matchings(room, &rows),
+        MeansKind::Push => pushing(room, board).into_iter().collect(),
+        MeansKind::Hide => hiding(room, &rows).into_iter().collect(),
+        MeansKind::Leave => leaving(room, &rows).into_iter().collect(),
+    }
+}
+
+fn name(room: &Room, id: PieceId) -> &str {
+    let piece = room.dress.pieces.iter().find(|p| p.id == id);
+    piece.map_or(room.dress.body.name.as_str(), |p| p.name.as_str())
+}
+
+/// Pieces that are in something at rest are eased off it.
+fn seatings(room: &Room, rows: &OutByRow) -> Vec<Means> {
+    let mut by_piece: BTreeMap<PieceId, Out> = BTreeMap::new();
+    for (&(outer, inner), out) in rows.iter().filter(|(_, out)| out.at_rest) {
+        if outer != inner {
+            let sum = by_piece.entry(outer).or_default();
+            (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
+        }
+    }
+    let means = |(piece, out): (PieceId, Out)| {
+        let options = EaseOptions { least_mm: 1.0, most_mm: None };
+        Means {
+            kind: MeansKind::Seat,
+            words: format!("Ease {} off what lies beneath at rest", name(room, piece)),
+            why: in_words(&out),
+            step: Step::Ease { piece, chosen: Chosen::Everything, options },
+        }
+    };
+    by_piece.into_iter().map(means).collect()
+}
+
+/// Pieces that do not follow what the body becomes.
+fn following(room: &Room, rows: &OutByRow) -> Option<Means> {
+    let body = &room.dress.body;
+    if body.welded_morphs.iter().all(|m| m.vertices.is_empty()) {
+        return None;
+    }
+    let pieces = room.dress.pieces.iter();
+    let still = pieces.filter(|p| p.bound.is_some() && !p.cage && p.carried.is_none());
+    let pieces: Vec<PieceId> = still.map(|p| p.id).collect();
+    let over_body: usize =
+        rows.iter().filter(|(ids, _)| ids.1 == BODY && ids.0 != BODY).map(|(_, out)| out.cells).sum();
+    (!pieces.is_empty()).then(|| Means {
+        kind: MeansKind::Shapes,
+        words: format!("Let {} pieces follow the shapes of {}", pieces.len(), body.name),
+        why: format!("{over_body} cells over {}", body.name),
+        step: Step::FollowShapes { pieces, follow: true },
+    })
+}
+
+/// Pieces that run through a piece beneath take its weights.
+fn matchings(room: &Room, rows: &OutByRow) -> Vec<Means> {
+    let mut worst: BTreeMap<PieceId, (PieceId, Out)> = BTreeMap::new();
+    for (&(outer, inner), out) in rows {
+        let worth = out.cells >= WORTH_MATCHING || out.deepest_mm >= DEEP_MM;
+        if outer == inner || inner == BODY || outer == BODY || !worth {
+            continue;
+        }
+        let known = worst.entry(outer).or_insert((inner, *out));
+        if out.sum_mm > known.1.sum_mm {
+            *known = (inner, *out);
+        }
+    }
+    let may = |outer: PieceId, inner: PieceId| {
+        let Ok(at) = room.find(outer) else { return false };
+        let (state, Ok(beneath)) = (room.piece_state(at), room.find(inner)) else { return false };
+        let from_beneath = room.dress.pieces[beneath].layer < room.dress.pieces[at].layer;
+        let by_method = !matches!(state.recipe.options.method, Method::Ends | Method::Came | Method::Heat);
+        let untouched = state.cleaned.is_empty() && state.recipe.takes == Takes::Body;
+        from_beneath && by_method && untouched
+    };
+    let mut list: Vec<(PieceId, (PieceId, Out))> =
+        worst.into_iter().filter(|(outer, (inner, _))| may(*outer, *inner)).collect();
+    list.sort_by(|a, b| b.1 .1.sum_mm.total_cmp(&a.1 .1.sum_mm));
+    let means = |(piece, (inner, out)): (PieceId, (PieceId, Out))| Means {
+        kind: MeansKind::Match,
+        words: format!("Let {} move as {} beneath", name(room, piece), name(room, inner)),
+        why: in_words(&out),
+        step: Step::TakeFrom { piece, takes: Takes::Pieces(vec![inner]), part: SourcePart::Whole },
+    };
+    list.into_iter().map(means).collect()
+}
+
+fn pushing(room: &Room, board: &Board) -> Option<Means> {
+    let options = MendOptions { tolerance_mm: room.state.tolerance_mm, ..MendOptions::default() };
+    (board.bad_cells() > 0).then(|| Means {
+        kind: MeansKind::Push,
+        words: "Push all layers off each other".to_owned(),
+        why: format!("{} cells", board.bad_cells()),
+        step: Step::PushOut { pieces: Vec::new(), chosen: Chosen::Everything, options },
+    })
+}
+
+fn hiding(room: &Room, rows: &OutByRow) -> Option<Means> {
+    let covered = rows.iter().filter(|(ids, _)| ids.0 != ids.1);
+    let (cells, deepest) =
+        covered.fold((0, 0.0f32), |(n, mm), (_, out)| (n + out.cells, mm.max(out.deepest_mm)));
+    let may = room.dress.body.members.is_empty() && cells > 0;
+    may.then(|| Means {
+        kind: MeansKind::Hide,
+        words: "Hide what nobody sees".to_owned(),
+        why: in_words(&Out { cells, deepest_mm: deepest, ..Out::default() }),
+        step: Step::Hide { options: HideOptions::default() },
+    })
+}
+
+/// Folds: a part that lies in itself has no room to be moved to.
+fn leaving(room: &Room, rows: &OutByRow) -> Option<Means> {
+    let folds: Vec<(PieceId, Out)> =
+        rows.iter().filter(|(ids, _)| ids.0 == ids.1).map(|(ids, out)| (ids.0, *out)).collect();
+    if folds.is_empty() {
+        return None;
+    }
+    let mut plan = room.state.plan.clone();
+    for (part, _) in &folds {
+        let own = name(room, *part).to_owned();
+        let note = "it lies in itself: there is no room to move it to".to_owned();
+        let target = Target::Pair { outer: own.clone(), inner: own };
+        plan = plan.with_rule(CountRule { target, counts: Counts::Stress, note });
+    }
+    let names: Vec<&str> = folds.iter().map(|(part, _)| name(room, *part)).collect();
+    let cells: usize = folds.iter().map(|f| f.1.cells).sum();
+    let deepest = folds.iter().map(|f| f.1.deepest_mm).fold(0.0, f32::max);
+    let said = format!("Trials: what lies in itself is for stress only: {}", names.join(", "));
+    Some(Means {
+        kind: MeansKind::Leave,
+        words: format!("Leave what lies in itself, for stress only: {}", names.join(", ")),
+        why: format!(
+            "{}: cloth in the pit of an arm, the back of a knee",
+            in_words(&Out { cells, deepest_mm: deepest, ..Out::default() })
+        ),
+        step: Step::Try { plan, said },
+    })
+}
+
+/// How many cells of each two layers are left out of tolerance, and why, the most first.
+pub(crate) fn reasons_left(room: &Room, board: &Board) -> Vec<(usize, String)> {
+    let is_stiff =
+        |id: PieceId| room.dress.pieces.iter().any(|p| p.id == id && matches!(p.kind, PieceKind::Stiff));
+    let limit = MendOptions::default().limit_mm;
+    let reason = |(&(outer, inner), out): (&(PieceId, PieceId), &Out)| {
+        let why = match () {
+            () if outer == inner => "it lies in itself: there is no room to move it to".to_owned(),
+            () if is_stiff(outer) && is_stiff(inner) => "both are stiff".to_owned(),
+            () if out.deepest_mm > limit => format!("deeper than the {limit:.0} mm that anything may move"),
+            () if is_stiff(outer) || is_stiff(inner) => {
+                "no one move of a stiff part clears all poses".to_owned()
+            }
+            () => "what clears one pose spoils another, or there is no room".to_owned(),
+        };
+        let (over, beneath) = (name(room, outer), name(room, inner));
+        let what = if outer == inner { over.to_owned() } else { format!("{beneath} through {over}") };
+        (out.cells, format!("{what}, {:.1} mm: {why}", out.deepest_mm))
+    };
+    let mut left: Vec<(usize, String)> = out_by_row(board).iter().map(reason).collect();
+    left.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
+    left
+}
