@@ -3,7 +3,7 @@
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 use std::str::FromStr;
-use tin_cloak_workshop::{Frames, Method, PieceKind};
+use tin_cloak_workshop::{Frames, MeansKind, Method, PieceKind};
 
 /// Fits clothing, armour and accessories to a rigged body so that they move with it and
 /// nothing shows through that should not.
@@ -99,8 +99,14 @@ pub(crate) struct Mend {
     #[arg(value_name = "DRESSED.glb")]
     pub dressed: PathBuf,
     /// Where to write the mended GLB
-    #[arg(long, value_name = "FILE")]
-    pub out: PathBuf,
+    #[arg(long, value_name = "FILE", required_unless_present = "plan")]
+    pub out: Option<PathBuf>,
+    /// Try what may help and tell what it brings; with --out, do it, too
+    #[arg(long)]
+    pub plan: bool,
+    /// A plan of these means alone; repeat for each
+    #[arg(long, value_enum, value_name = "MEANS", conflicts_with_all = ["margin_mm", "limit_mm"])]
+    pub only: Vec<MeansArg>,
     #[command(flatten)]
     pub trial: TrialArgs,
     /// Clearance wished where cloth is moved, millimetres
@@ -112,6 +118,29 @@ pub(crate) struct Mend {
     /// Where to write a report of the mended state (JSON)
     #[arg(long, value_name = "FILE")]
     pub report: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum MeansArg {
+    Seat,
+    Shapes,
+    Match,
+    Push,
+    Hide,
+    Leave,
+}
+
+impl From<MeansArg> for MeansKind {
+    fn from(m: MeansArg) -> Self {
+        match m {
+            MeansArg::Seat => Self::Seat,
+            MeansArg::Shapes => Self::Shapes,
+            MeansArg::Match => Self::Match,
+            MeansArg::Push => Self::Push,
+            MeansArg::Hide => Self::Hide,
+            MeansArg::Leave => Self::Leave,
+        }
+    }
 }
 
 #[derive(Args)]

@@ -5,8 +5,8 @@ use crate::progress::Progress;
 use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_workshop::{
-    fit_files, through_in_words, BindOptions, Dressed, MendOptions, NamedFile, PairTolerance, PieceFile,
-    Report, TrialPlan, TrialSays, TrialWish, WorkshopError,
+    fit_files, through_in_words, BindOptions, Dressed, MeansKind, MendOptions, NamedFile, PairTolerance,
+    PieceFile, Plan, Planned, Report, TrialPlan, TrialSays, TrialWish, Tried, WorkshopError,
 };
 
 type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
@@ -20,6 +20,10 @@ enum FileError {
     Save { path: String, source: std::io::Error },
     #[error("--tolerance-mm, --margin-mm and --limit-mm must be numbers from 0 up")]
     Number,
+    #[error("--out is missing: say where the mended GLB goes")]
+    NoOut,
+    #[error("a plan is made in the poses of a trial set: give --trial a set (JSON), or leave it out")]
+    PlanTrial,
 }
 
 fn load(path: &Path) -> Result<NamedFile, FileError> {
@@ -88,6 +92,69 @@ fn open(path: &Path, trial: &TrialArgs) -> Result<Dressed, Box<dyn std::error::E
     Ok(Dressed::open(&load(path)?, trial.body_mesh.as_deref(), &wish, &says)?)
 }
 
+/// Tries what may help, tells of it, and does it where that is wished.
+fn plan(args: &Mend) -> Outcome {
+    let set = match args.trial.trial.as_str() {
+        "range" => None,
+        set if set.ends_with(".json") => Some(TrialPlan::of_json(set, &load(Path::new(set))?.bytes)?),
+        _ => return Err(FileError::PlanTrial.into()),
+    };
+    let file = load(&args.dressed)?;
+    let tolerance = (!args.trial.tolerances.is_empty()).then(|| tolerance_mm(&args.trial));
+    let open = Planned::open(&file, set.clone(), tolerance)?;
+    let only: Vec<MeansKind> = args.only.iter().map(|m| (*m).into()).collect();
+    let progress = Progress::new("planning");
+    let plan = open.plan(&only, &|s| progress.tell(s))?;
+    progress.done();
+    say_plan(&plan);
+    if let Some(out) = &args.out {
+        let bytes = open.done(&|_| true)?;
+        save(out, &bytes)?;
+        if args.report.is_some() {
+            let made = NamedFile { name: out.display().to_string(), bytes };
+            let dressed = Dressed::open(
+                &made,
+                None,
+                &set.map_or(TrialWish::Range, TrialWish::Set),
+                &TrialSays::default(),
+            )?;
+            save_report(args.report.as_deref(), &measured(&dressed, tolerance_mm(&args.trial))?.0)?;
+        }
+    }
+    Ok(ExitCode::SUCCESS)
+}
+
+fn say_plan(plan: &Plan) {
+    println!("{} cells out of tolerance, {} when all of this is done:", plan.cells.0, plan.cells.1);
+    for (n, tried) in plan.steps.iter().enumerate() {
+        println!("{}. {}", n + 1, said(tried));
+    }
+    for tried in &plan.no_help {
+        println!("brings nothing: {}", said(tried));
+    }
+    for (cells, why) in &plan.left {
+        println!("left, {cells}: {why}");
+    }
+}
+
+fn said(tried: &Tried) -> String {
+    let Tried { means, brought } = tried;
+    match brought {
+        Err(why) => format!("{} ({}): {why}", means.words, means.why),
+        Ok(b) => format!(
+            "{} ({}): {} → {} cells, deepest {:.1} → {:.1} mm, {} vertices moved, at most {:.1} mm",
+            means.words,
+            means.why,
+            b.cells.0,
+            b.cells.1,
+            b.deepest_mm.0,
+            b.deepest_mm.1,
+            b.moved.0,
+            b.moved.1
+        ),
+    }
+}
+
 /// What is let pass everywhere, millimetres.
 fn tolerance_mm(trial: &TrialArgs) -> f32 {
     trial.tolerances.iter().rev().find(|t| t.pair.is_none()).map_or(0.5, |t| t.mm)
@@ -124,6 +191,10 @@ pub(crate) fn check(args: &Check) -> Outcome {
 }
 
 pub(crate) fn mend(args: &Mend) -> Outcome {
+    if args.plan || !args.only.is_empty() {
+        return plan(args);
+    }
+    let Some(out) = &args.out else { return Err(FileError::NoOut.into()) };
     if is_no_length(args.margin_mm) || is_no_length(args.limit_mm) {
         return Err(FileError::Number.into());
     }
@@ -133,7 +204,7 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
     let progress = Progress::new("mending");
     let (bytes, outcome) = dressed.mend(options, &|s| progress.tell(s))?;
     progress.done();
-    save(&args.out, &bytes)?;
+    save(out, &bytes)?;
     let (mut report, _) = measured(&dressed, tolerance_mm)?;
     report.notes.extend(outcome.notes());
     save_report(args.report.as_deref(), &report)?;

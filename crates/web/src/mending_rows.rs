@@ -1,6 +1,6 @@
 //! What the Mending card says of a plan, and of what is hidden.
 
-use tin_cloak_workshop::{MaskRow, Plan, Room, Tried};
+use tin_cloak_workshop::{Brought, MaskRow, Plan, Room, Tried};
 
 /// A plan of mending as people read it.
 pub(crate) struct PlanShown {
@@ -37,20 +37,27 @@ impl PlanLine {
         let (words, why) = (tried.means.words.clone(), tried.means.why.clone());
         let (cells, more) = match &tried.brought {
             Err(why) => (String::new(), crate::answers::sentence(why)),
-            Ok(b) => {
-                let moved = match b.moved.0 {
-                    0 => "nothing is moved".to_owned(),
-                    n => format!("{n} vertices moved, at most {:.1} mm", b.moved.1),
-                };
-                let deepest = format!("deepest {:.1} → {:.1} mm", b.deepest_mm.0, b.deepest_mm.1);
-                (
-                    format!("{} → {}", b.cells.0, b.cells.1),
-                    format!("{deepest}; {moved}; {} cells worse", b.worse),
-                )
-            }
+            Ok(b) => (format!("{} → {}", b.cells.0, b.cells.1), in_words(b)),
         };
         Self { words, why, cells, more }
     }
+}
+
+/// What changes besides the count of cells.
+fn in_words(b: &Brought) -> String {
+    let mut words = Vec::new();
+    if (b.deepest_mm.0 - b.deepest_mm.1).abs() >= 0.05 {
+        words.push(format!("deepest {:.1} → {:.1} mm", b.deepest_mm.0, b.deepest_mm.1));
+    }
+    if b.moved.0 > 0 {
+        words.push(format!("{} vertices moved, at most {:.1} mm", b.moved.0, b.moved.1));
+    }
+    match b.worse {
+        0 => {}
+        1 => words.push("1 cell gets worse".to_owned()),
+        n => words.push(format!("{n} cells get worse")),
+    }
+    words.join("; ")
 }
 
 /// What is hidden of a part.

@@ -24,6 +24,7 @@ mod state;
 
 pub use batch::dressed::{Dressed, Tell, TrialSays, TrialWish};
 pub use batch::fit::{fit_files, NamedFile, PieceFile};
+pub use batch::planned::Planned;
 pub use binding::bind::{bind_piece, BindTimes};
 pub use binding::joint_use::JointUse;
 pub use binding::table_csv::table_of_csv;

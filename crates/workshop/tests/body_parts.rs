@@ -12,8 +12,8 @@ use tin_cloak_workshop::core::shapes::{moved, sphere};
 use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    export_glb, read, BodyPart, Companions, Document, Dressed, MeshPart, NamedFile, PieceKind, Step,
-    TrialSays, TrialWish, Workshop,
+    export_glb, read, BodyPart, Companions, Document, Dressed, HideOptions, MeshPart, NamedFile, PieceKind,
+    Step, TrialSays, TrialWish, Workshop,
 };
 
 fn wick() -> Document {
@@ -87,6 +87,8 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
     }
     bench.bind_all();
     whole.bind_all();
+    let refused = bench.refused(Step::Hide { options: HideOptions::default() });
+    assert!(refused.contains("one whole mesh"), "{refused}");
     let (ours, theirs) = (bench.board(), whole.board());
     assert_eq!(ours.cells.len(), theirs.cells.len());
     for ((p, r, a), (_, _, b)) in ours.measured().zip(theirs.measured()) {

@@ -15,7 +15,7 @@ fn faces_out(bench: &common::Bench, whole: bool) -> usize {
 #[test]
 fn what_pieces_hide_is_theirs_and_goes_with_them() {
     let bench = wearing(&[("boots", 1), ("breeches", 2), ("quilted tunic", 3)]);
-    let hide = |rings| Step::Hide { options: HideOptions { rings } };
+    let hide = |rings| Step::Hide { options: HideOptions { rings, beneath: false, through: false } };
     assert!(bench.refused(hide(1)).contains("nothing is bound"));
     bench.bind_all();
     assert!(bench.refused(hide(99)).contains("0 to 20 rings"));
@@ -26,7 +26,7 @@ fn what_pieces_hide_is_theirs_and_goes_with_them() {
     let by: Vec<&str> = masks.iter().map(|m| m.by.as_str()).collect();
     assert_eq!(by, ["boots", "breeches", "quilted tunic", "all 3 together"]);
     assert!(masks.iter().all(|m| m.count > 20 && !m.older), "{masks:?}");
-    let hidden = bench.room().dress.masked.len();
+    let hidden = bench.room().dress.masked.count();
     assert!((all / 8..all * 3 / 4).contains(&hidden), "{hidden} of {all}");
     // Nothing is there to poke through; what is handed over has as many faces fewer.
     let after = bench.board();
@@ -35,7 +35,7 @@ fn what_pieces_hide_is_theirs_and_goes_with_them() {
     assert!(bench.refused(hide(1)).contains("nothing else is hidden"));
     // More is kept at openings when that is wished, and the masks say that they are older than another weight.
     bench.run(hide(3));
-    assert!(bench.room().dress.masked.len() < hidden);
+    assert!(bench.room().dress.masked.count() < hidden);
     bench.shop.undo(bench.fitting).unwrap();
     // The tunic comes off: what it hid, alone or with others, is back; what the rest hide stays.
     bench.run(Step::RemovePiece { piece: 3 });
@@ -45,4 +45,32 @@ fn what_pieces_hide_is_theirs_and_goes_with_them() {
     bench.run(Step::ShowHidden);
     assert_eq!(faces_out(&bench, false), all);
     assert!(bench.refused(Step::ShowHidden).contains("nothing else is hidden"));
+}
+
+#[test]
+fn what_is_worn_beneath_is_hidden_too_and_what_only_shows_as_it_is_through() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("oilskin coat", 3)]);
+    bench.run(Step::CureAll);
+    bench.bind_all();
+    bench.run(Step::Hide { options: HideOptions::default() });
+    let room = bench.room();
+    assert!(room.dress.masked.of(0).len() > 1000);
+    let of_tunic = room.dress.masked.of(2).len();
+    let faces = room.dress.pieces[1].topology.triangles.len();
+    assert!((faces / 50..faces).contains(&of_tunic), "{of_tunic} of {faces}");
+    assert!(room.dress.masked.of(3).is_empty(), "nothing lies over the coat");
+    // The file has as many faces fewer, and the coat takes what it hid with it.
+    let out = |whole| {
+        let bytes = bench.shop.export(bench.fitting, whole).unwrap().1;
+        let file = read("out.glb", &bytes, &Companions::new()).unwrap();
+        file.meshes.iter().find(|m| m.name == "quilted tunic").unwrap().mesh.triangles.len()
+    };
+    assert_eq!((out(false), out(true)), (faces - of_tunic, faces));
+    assert!(room.masks().iter().any(|m| m.of == "quilted tunic" && m.by == "oilskin coat"));
+    bench.run(Step::RemovePiece { piece: 3 });
+    assert!(bench.room().masks().iter().all(|m| m.of == "Wick" && m.by != "oilskin coat"));
+    // Faces of a piece that is changed have other numbers: its mask is found again.
+    bench.shop.undo(bench.fitting).unwrap();
+    bench.run(Step::Mirror { piece: 2 });
+    assert!(bench.room().masks().iter().all(|m| m.of != "quilted tunic"));
 }

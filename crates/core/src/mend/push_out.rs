@@ -40,11 +40,20 @@ pub struct PushSettings {
     pub reach: f32,
     /// Most rounds of moving and asking anew.
     pub rounds: usize,
+    /// A round goes no further than this, metres: short steps in a pile, where what is near changes with the place.
+    pub step: f32,
 }
 
 impl Default for PushSettings {
     fn default() -> Self {
-        Self { measure: Settings::default(), margin: 0.001, limit: 0.02, reach: 0.02, rounds: 6 }
+        Self {
+            measure: Settings::default(),
+            margin: 0.001,
+            limit: 0.02,
+            reach: 0.02,
+            rounds: 6,
+            step: LONGEST_STEP,
+        }
     }
 }
 
@@ -100,7 +109,7 @@ pub struct PieceReport {
 const WEIGHT: f64 = 100.0;
 /// So often what cannot be met is made to count less.
 const REWEIGHED: usize = 3;
-/// A round goes no further than this, metres: what is near changes with the place.
+/// A round goes no further than this by itself, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
 /// Around what is through so much may move along, metres.
 const REGION: f32 = 0.03;
@@ -171,7 +180,7 @@ pub fn push_out(
         }
         let mut demands = found.demands;
         let wishes = demands.len();
-        work.moves.keep_within(&work.x, (LONGEST_STEP, mending.settings.limit), &mut demands);
+        work.moves.keep_within(&work.x, (mending.settings.step, mending.settings.limit), &mut demands);
         let most = (wishes, mending.settings.measure.tolerance.into(), REWEIGHED);
         let x = least_change_of_most(&work.cost, &mut demands, WEIGHT, most, work.x.clone())?;
         work.go_to(&x);
@@ -481,7 +490,7 @@ impl<'a> Work<'a> {
 
     /// Goes towards `x`, no further than a round may go.
     fn go_to(&mut self, x: &[f64]) {
-        let next = self.moves.towards((&self.x, x), LONGEST_STEP);
+        let next = self.moves.towards((&self.x, x), self.mending.settings.step);
         self.place(&next);
     }
 

@@ -178,9 +178,7 @@ impl Workshop {
                 match outcome {
                     Ok((after, then, draft)) => {
                         let brought = brought((here, &board), (&after, &then));
-                        let helps = then.bad_cells() < board.bad_cells()
-                            || (then.bad_cells() == board.bad_cells()
-                                && then.out_mm() < board.out_mm() * 0.99);
+                        let helps = helps(&board, &then);
                         let tried = Tried { means, brought: Ok(brought) };
                         if !helps {
                             plan.no_help.push(tried);
@@ -238,6 +236,13 @@ impl Workshop {
         measure_missing(room, self.kept(), &Measuring { first: &[], go_on: &go_on })?;
         board_of(room, self.kept())
     }
+}
+
+/// Fewer counted cells are out of tolerance, and what is left of them is no worse for it; or as many, less deep in all.
+fn helps(was: &Board, is: &Board) -> bool {
+    let (before, after) = (was.bad_cells(), is.bad_cells());
+    let no_deeper = is.out_mm() <= was.out_mm() && is.deepest_mm() <= was.deepest_mm() + 1.0;
+    (after < before && no_deeper) || (after == before && no_deeper && is.out_mm() < was.out_mm() * 0.99)
 }
 
 fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> Brought {

@@ -142,7 +142,7 @@ fn following(room: &Room, rows: &OutByRow) -> Option<Means> {
     })
 }
 
-/// Pieces that run through a piece beneath take its weights.
+/// Pieces that run through a piece beneath take the weights of what lies beneath, whichever is nearest.
 fn matchings(room: &Room, rows: &OutByRow) -> Vec<Means> {
     let mut worst: BTreeMap<PieceId, (PieceId, Out)> = BTreeMap::new();
     for (&(outer, inner), out) in rows {
@@ -168,9 +168,9 @@ fn matchings(room: &Room, rows: &OutByRow) -> Vec<Means> {
     list.sort_by(|a, b| b.1 .1.sum_mm.total_cmp(&a.1 .1.sum_mm));
     let means = |(piece, (inner, out)): (PieceId, (PieceId, Out))| Means {
         kind: MeansKind::Match,
-        words: format!("Let {} move as {} beneath", name(room, piece), name(room, inner)),
-        why: in_words(&out),
-        step: Step::TakeFrom { piece, takes: Takes::Pieces(vec![inner]), part: SourcePart::Whole },
+        words: format!("Let {} move as what lies beneath it", name(room, piece)),
+        why: format!("{} through it: {}", name(room, inner), in_words(&out)),
+        step: Step::TakeFrom { piece, takes: Takes::Beneath, part: SourcePart::Whole },
     };
     list.into_iter().map(means).collect()
 }

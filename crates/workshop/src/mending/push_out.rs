@@ -115,8 +115,11 @@ pub(crate) type Measure<'a> =
 
 /// At most so often it is pushed and measured: each time no further than a place can be followed.
 const PASSES: usize = 6;
-/// A pass that leaves more than this share of what was out of tolerance is the last.
-const WON: f32 = 0.995;
+/// So many passes in a row that are no better than the best are the last.
+const PATIENCE: usize = 2;
+/// So many rounds a pass, each so far, millimetres: in a pile of layers longer steps spoil more than they cure.
+const ROUNDS: usize = 2;
+const STEP_MM: f32 = 1.5;
 /// So far in one pass, millimetres.
 const PASS_MM: f32 = 6.0;
 
@@ -138,6 +141,7 @@ pub(crate) fn mend(
     let (mut now, mut rest) = (None, none.clone());
     let mut best: Option<State> = None;
     let mut least_worse: Option<(usize, f32)> = None;
+    let mut stale = 0;
     for pass in 0..PASSES {
         let here: &Measured = now.as_ref().unwrap_or(&first);
         if here.trouble.iter().all(Vec::is_empty) {
@@ -150,31 +154,25 @@ pub(crate) fn mend(
             break;
         }
         let after = measure(&next, &|s| progress(from + (1.0 + s) / whole))?;
-        let (was, is) = (&here.board, &after.board);
-        let goes_on = is.out_mm() < was.out_mm() * WON;
+        stale += 1;
         if is_better(&after.board, best.as_ref().map_or(&first.board, |b| &b.0.board)) {
-            best = Some((after.clone(), next.clone(), pushed.reports));
+            (best, stale) = (Some((after.clone(), next.clone(), pushed.reports)), 0);
         }
-        let told = (after.board.bad_cells(), after.board.out_mm());
+        let told = (after.board.bad_cells(), curable_mm(&after.board));
         if least_worse.is_none_or(|known| told.1 < known.1) {
             least_worse = Some(told);
         }
-        if !goes_on {
+        if stale >= PATIENCE {
             break;
         }
         (now, rest) = (Some(after), next);
     }
-    let was = first.board.out_mm();
+    let was = curable_mm(&first.board);
     let not_taken = least_worse.filter(|_| best.is_none()).map(|(cells, then)| (cells, was, then));
     let nothing = (first.clone(), none, Vec::new());
     let (after, rest, left) = best.unwrap_or(nothing);
     let claims = claims(what, (&first, &after), &rest, &left);
     Ok(MendOutcome { rest, claims, cells: (first.board.bad_cells(), after.board.bad_cells()), not_taken })
-}
-
-/// How many spots show in all.
-fn spots(board: &Board) -> usize {
-    board.measured().map(|(_, _, cell)| cell.poking + cell.sunk).sum()
 }
 
 fn claims(
@@ -266,7 +264,8 @@ fn pushed(
         margin: options.margin_mm * 0.001,
         limit: options.limit_mm.min(PASS_MM) * 0.001,
         reach: limit,
-        rounds: 1,
+        rounds: ROUNDS,
+        step: STEP_MM * 0.001,
     };
     let mending = Mending {
         outfit: &outfit,
@@ -297,10 +296,18 @@ fn why_left(
     }
 }
 
-/// Counted cells are out of tolerance less deep in all, no more of them, and no more spots show.
+/// The depths of the counted cells out of tolerance that a push could cure, millimetres: not of what lies in itself,
+/// and of no cell more than may be moved.
+fn curable_mm(board: &Board) -> f32 {
+    let most = MendOptions::default().limit_mm;
+    let is_fold = |row: usize| board.pairs[row].ids[0] == board.pairs[row].ids[1];
+    let out = board.out(Counts::Counted).filter(|(_, row, _)| !is_fold(*row));
+    out.map(|(_, _, cell)| cell.depth_mm().min(most)).sum()
+}
+
+/// No more counted cells are out of tolerance, and those that a push could cure less deep in all.
 fn is_better(after: &Board, before: &Board) -> bool {
-    let no_worse = after.bad_cells() <= before.bad_cells() && spots(after) <= spots(before);
-    no_worse && after.out_mm() < before.out_mm()
+    after.bad_cells() <= before.bad_cells() && curable_mm(after) < curable_mm(before)
 }
 
 /// Deepest of what shows through the layer of a number on a board, and how many spots of it show.

@@ -147,6 +147,8 @@ impl Doing<'_> {
     pub fn mirror(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
         let image = self.image(piece)?;
         *self.draft.piece(piece)? = image;
+        // What nobody saw of it lies on the other side now.
+        self.draft.state.masks.retain(|m| m.of != piece);
         for image in self.images_of_joints(piece) {
             self.draft
                 .state

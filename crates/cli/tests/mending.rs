@@ -1,0 +1,51 @@
+//! Mending in a real browser: a plan is made, one step of it done and undone, then all of it; what is hidden is drawn.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod browser;
+
+use browser::*;
+use rocket::tokio;
+use serde_json::json;
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_plan_is_made_one_step_done_and_undone_then_all() {
+    let (_server, browser) = the_demos_fitting().await;
+    let b = &browser;
+    b.put_on("breeches", 1, "soft").await;
+    b.put_on("quilted tunic", 2, "soft").await;
+    b.step("#card [data-station='3']").await;
+    b.step("#bind").await;
+    b.step(".tape [data-station='5']").await;
+    b.whole_board().await;
+    let steps = "document.querySelectorAll('.steps li').length";
+    let before = b.value(steps).await.as_u64().unwrap();
+
+    b.step("#make-plan").await;
+    assert_eq!(b.value(steps).await, json!(before), "making one is no step");
+    let planned = b.value("document.querySelectorAll('.plan-steps li').length").await.as_u64().unwrap();
+    assert!(planned > 2, "{planned}");
+    let words = b.value("document.querySelector('.plan-words').firstChild.textContent.trim()").await;
+    assert_eq!(words, json!("1. Let 2 pieces follow the shapes of Wick"));
+    let promised = b.value("document.getElementById('do-plan').textContent.match(/(\\d+) cells/)[1]").await;
+
+    b.step("#do-next").await;
+    assert_eq!(b.last_step().await, "Follow the body’s shapes: breeches, quilted tunic");
+    let left = "document.querySelectorAll('.plan-steps li').length";
+    assert_eq!(b.value(left).await, json!(planned - 1), "the rest of the plan stays");
+    b.step("#undo").await;
+    assert_eq!(b.value(left).await, json!(planned));
+
+    b.step("#do-plan").await;
+    b.whole_board().await;
+    assert_eq!(b.value(steps).await, json!(before + planned));
+    let promised = promised.as_str().unwrap();
+    let says = format!("{promised} cells out of tolerance");
+    b.until(&format!("document.getElementById('card').textContent.includes({says:?})")).await;
+    // What is hidden is a map; a part is told with its share.
+    b.press("[data-map='hidden']").await;
+    b.until("document.getElementById('canvas').dataset.map === 'hidden'").await;
+    let hidden = b.value("document.querySelector('#hide-form td').textContent").await;
+    assert_eq!(hidden, json!("Wick"));
+    b.console_is_clean().await;
+    browser.client.close().await.unwrap();
+}

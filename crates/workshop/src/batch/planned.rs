@@ -1,0 +1,103 @@
+//! A dressed body from a file, mended by a plan: in a workshop of its own, which goes when that is done.
+
+use crate::batch::dressed::Tell;
+use crate::batch::fit::NamedFile;
+use crate::error::WorkshopError;
+use crate::history::jobs::JobId;
+use crate::history::plan::Plan;
+use crate::history::workshop::Workshop;
+use crate::making::job::JobState;
+use crate::mending::means::MeansKind;
+use crate::shelf::assets::AssetRole;
+use crate::state::step::Step;
+use crate::state::trial_plan::TrialPlan;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::time::Duration;
+use tin_cloak_formats::Companions;
+
+/// A folder that goes with the value.
+struct Folder(PathBuf);
+
+impl Drop for Folder {
+    fn drop(&mut self) {
+        if let Err(error) = std::fs::remove_dir_all(&self.0) {
+            tracing::warn!(%error, "a temporary folder stays");
+        }
+    }
+}
+
+/// A dressed body on which a plan can be made and done.
+pub struct Planned {
+    shop: Arc<Workshop>,
+    fitting: i64,
+    _folder: Folder,
+}
+
+impl Planned {
+    /// Body and bound pieces of a file, tried as the file says, or by `plan`.
+    ///
+    /// # Errors
+    /// When the file cannot be read, has no body, or nothing is worn.
+    pub fn open(
+        file: &NamedFile,
+        plan: Option<TrialPlan>,
+        tolerance_mm: Option<f32>,
+    ) -> Result<Self, WorkshopError> {
+        let path = std::env::temp_dir().join(format!("tin-cloak-mend-{}", std::process::id()));
+        let folder = Folder(path.clone());
+        let shop = Arc::new(Workshop::open(&path)?);
+        shop.measure_behind(false);
+        let assets = shop.bring_in(&file.name, &file.bytes, &Companions::new())?;
+        let role = |role: AssetRole| assets.iter().filter(move |a| a.role == role.word());
+        let body =
+            role(AssetRole::Body).next().ok_or(WorkshopError::BodyWithoutSkin { file: file.name.clone() })?;
+        let fitting = shop.begin(&body.name, body.id)?;
+        let pieces: Vec<i64> = role(AssetRole::Piece).map(|a| a.id).collect();
+        if pieces.is_empty() {
+            return Err(WorkshopError::NothingWorn { file: file.name.clone() });
+        }
+        shop.run_now(fitting, shop.put_on_step(fitting, &pieces)?)?;
+        if let Some(plan) = plan {
+            shop.run_now(fitting, Step::Try { plan, said: "Trials: a set from a file".to_owned() })?;
+        }
+        if let Some(tolerance_mm) = tolerance_mm {
+            shop.run_now(fitting, Step::SetTolerance { tolerance_mm })?;
+        }
+        Ok(Self { shop, fitting, _folder: folder })
+    }
+
+    /// Makes the plan, of the kinds of means wanted (all when none is named).
+    ///
+    /// # Errors
+    /// [`WorkshopError::Stopped`] when `tell` says no.
+    pub fn plan(&self, only: &[MeansKind], tell: Tell) -> Result<Arc<Plan>, WorkshopError> {
+        self.waited_for(self.shop.make_plan(self.fitting, only.to_vec())?, tell)?;
+        self.shop.plan_of(&*self.shop.room(self.fitting, None)?)?.ok_or(WorkshopError::NoPlan)
+    }
+
+    /// Does the plan that was made, and answers the bytes of the mended GLB.
+    ///
+    /// # Errors
+    /// [`WorkshopError::Stopped`] when `tell` says no.
+    pub fn done(&self, tell: Tell) -> Result<Vec<u8>, WorkshopError> {
+        let plan = self.shop.plan_of(&*self.shop.room(self.fitting, None)?)?;
+        if plan.is_some_and(|p| !p.steps.is_empty()) {
+            self.waited_for(self.shop.do_plan(self.fitting)?, tell)?;
+        }
+        Ok(self.shop.export(self.fitting, false)?.1)
+    }
+
+    fn waited_for(&self, job: JobId, tell: Tell) -> Result<(), WorkshopError> {
+        loop {
+            let Some(job) = self.shop.jobs().get(job) else { return Err(WorkshopError::Stopped) };
+            match job.state() {
+                JobState::Running if tell(job.share()) => std::thread::sleep(Duration::from_millis(5)),
+                JobState::Running => job.stop(),
+                JobState::Done(_) => return Ok(()),
+                JobState::Failed(why) => return Err(WorkshopError::Job(why)),
+                JobState::Stopped => return Err(WorkshopError::Stopped),
+            }
+        }
+    }
+}
