@@ -103,6 +103,30 @@ fn fit_check_and_mend_a_real_body() {
         "{issues}"
     );
 
+    // A plan of one means: told, and done where that is wished.
+    let planned = path("planned.glb");
+    let out = run(&[
+        "mend",
+        text(&dressed),
+        "--plan",
+        "--only",
+        "shapes",
+        "--only",
+        "leave",
+        "--out",
+        text(&planned),
+    ]);
+    let said = String::from_utf8_lossy(&out.stdout);
+    assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
+    let cells = |line: &str| -> Vec<u64> { line.split(' ').filter_map(|w| w.parse().ok()).collect() };
+    let first = cells(said.lines().next().unwrap());
+    assert!(said.contains("cells out of tolerance") && first[1] <= first[0], "{said}");
+    assert!(said.lines().any(|l| l.starts_with("left, ") || l.starts_with("1. ")), "{said}");
+    assert_eq!(validator(&planned)["numErrors"].as_u64(), Some(0));
+    let refused = run(&["mend", text(&dressed), "--plan", "--trial", "clips"]);
+    assert_eq!(refused.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("a plan is made in the poses of a trial set"));
+
     // The file's own clips, and the motion of another file.
     assert!(matches!(run(&["check", text(&dressed), "--trial", "clips"]).status.code(), Some(0 | 1)));
     assert!(matches!(

@@ -183,6 +183,21 @@ async fn hide(shop: &Shop, id: i64, form: Form<Hide>) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::Hide { options }).await
 }
 
+#[derive(FromForm)]
+struct MaskForm {
+    /// A piece, or the body.
+    piece: u32,
+    hide: bool,
+    picks: Option<String>,
+}
+
+/// Hides what is chosen by hand, or takes it back.
+#[post("/fitting/<id>/mask", data = "<form>")]
+async fn mask(shop: &Shop, id: i64, form: Form<MaskForm>) -> Result<Tell, Refusal> {
+    let chosen = chosen_by_hand(form.picks.as_deref())?;
+    changed_by(shop, id, Step::Mask { part: form.piece, chosen, hide: form.hide }).await
+}
+
 #[post("/fitting/<id>/show-hidden")]
 async fn show_hidden(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::ShowHidden).await
@@ -291,6 +306,7 @@ pub(crate) fn routes() -> Vec<Route> {
         do_plan,
         do_next,
         hide,
+        mask,
         show_hidden,
         undo,
         redo,

@@ -109,6 +109,8 @@ pub enum WorkshopError {
     JointOfPiece { joint: String },
     #[error("nothing else is hidden: every face is seen in some counted pose, or was hidden before")]
     NothingHidden,
+    #[error("nothing at what is chosen on “{part}” is hidden: choose where it is (the map Hidden shows it)")]
+    NothingShown { part: String },
     #[error("there is no plan for the fitting as it stands: make one first")]
     NoPlan,
     #[error("only a body of one whole mesh can have faces hidden: this one is joined of several, or is a part of one")]

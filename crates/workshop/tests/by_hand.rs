@@ -362,6 +362,10 @@ fn a_kept_patch_is_the_part_that_another_piece_takes_its_weights_from() {
         part: SourcePart::Kept(name.to_owned()),
     };
     assert!(bench.refused(take("knees")).contains("“knees”"));
+    let kept = bench.shop.keep_template(bench.fitting, 1, "breeches, kept").unwrap();
+    let Step::TakeFrom { takes, .. } = bench.shop.template_step(kept.id, 2).unwrap() else { unreachable!() };
+    let part = SourcePart::Kept("hips".to_owned());
+    assert!(bench.refused(Step::TakeFrom { piece: 2, takes, part }).contains("“hips”"));
     let said = bench.run(take("hips"));
     assert!(said.starts_with("Let quilted tunic take its weights from breeches, its patch “hips”"), "{said}");
     // What is filled in from the hips alone follows no arm.

@@ -4,7 +4,7 @@
 mod common;
 
 use common::wearing;
-use tin_cloak_workshop::{read, Companions, HideOptions, Step};
+use tin_cloak_workshop::{read, Chosen, Companions, HideOptions, Reach, Step};
 
 /// Faces of the body in the file that is handed over.
 fn faces_out(bench: &common::Bench, whole: bool) -> usize {
@@ -44,6 +44,19 @@ fn what_pieces_hide_is_theirs_and_goes_with_them() {
     assert!(bench.room().masks().iter().all(|m| m.older));
     bench.run(Step::ShowHidden);
     assert_eq!(faces_out(&bench, false), all);
+    // By hand: what lies within what is chosen; at less of it, that is back. It stays whatever is worn.
+    let disc = |radius_mm| Chosen::Around(Reach { dabs: vec![16000], radius_mm, ..Reach::default() });
+    let mask = |chosen, hide| Step::Mask { part: 0, chosen, hide };
+    assert!(bench.refused(mask(disc(30.0), false)).contains("nothing at what is chosen on “Wick” is hidden"));
+    let said = bench.run(mask(disc(60.0), true));
+    let by_hand = all - faces_out(&bench, false);
+    assert_eq!(said, format!("Hide {by_hand} faces of Wick by hand"));
+    let said = bench.run(mask(disc(20.0), false));
+    let left = all - faces_out(&bench, false);
+    assert_eq!(said, format!("Take {} faces of Wick back", by_hand - left));
+    assert!(left > 0 && left < by_hand, "{by_hand} {left}");
+    assert!(bench.room().masks().iter().all(|m| m.by == "no piece: by hand" && !m.older));
+    bench.run(Step::ShowHidden);
     assert!(bench.refused(Step::ShowHidden).contains("nothing else is hidden"));
 }
 

@@ -169,9 +169,13 @@ impl Room {
     /// When there is no such patch.
     pub(crate) fn part_of(&self, recipe: &Recipe) -> Result<SourcePart, WorkshopError> {
         let SourcePart::Kept(name) = &recipe.part else { return Ok(recipe.part.clone()) };
+        let missing = || WorkshopError::NoSuchPatch { patch: name.clone() };
+        // A kept binding has no patches.
+        if matches!(recipe.takes, Takes::Template(_)) {
+            return Err(missing());
+        }
         let on = self.weighted(recipe.takes.pieces().first().copied().unwrap_or(BODY))?;
-        let patch = self.patches_of(&on).iter().find(|p| p.name == *name);
-        let patch = patch.ok_or_else(|| WorkshopError::NoSuchPatch { patch: name.clone() })?;
+        let patch = self.patches_of(&on).iter().find(|p| p.name == *name).ok_or_else(missing)?;
         Ok(SourcePart::Vertices(listed(&Choosing::on(&on, &self.dress.body).picked(&patch.picks)?)))
     }
 

@@ -65,6 +65,7 @@ impl Doing<'_> {
             Step::DropPatch { piece, name } => self.drop_patch(*piece, name),
             Step::Clean { piece, clean, chosen, locked } => self.clean(*piece, clean, chosen, locked),
             Step::Hide { options } => self.hide(*options),
+            Step::Mask { part, chosen, hide } => self.mask(*part, chosen, *hide),
             Step::ShowHidden => self.show_hidden(),
             Step::PushOut { pieces, chosen, options } => self.push_out(pieces, chosen, *options),
         }
@@ -118,6 +119,7 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::Clean { clean: Clean::ByHand { .. }, .. } => "Changing weights",
         Step::Clean { .. } => "Cleaning weights",
         Step::Hide { .. } => "Looking for what nobody sees",
+        Step::Mask { .. } => "Masking",
         Step::ShowHidden => "Taking it back",
         Step::PushOut { .. } => "Pushing cloth out",
     }

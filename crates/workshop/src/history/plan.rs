@@ -162,11 +162,10 @@ impl Workshop {
         // The plan from each state it goes through: what is left of it is that of the state after a step.
         let mut keys = vec![(plan_key(&room), first)];
         let (mut plan, mut made): (Plan, Option<Room>) = (Plan::default(), None);
-        let mut wanted =
-            MeansKind::ALL.into_iter().filter(|k| only.is_empty() || only.contains(k)).peekable();
+        let wanted = MeansKind::ALL.into_iter().filter(|k| only.is_empty() || only.contains(k));
         let kinds = wanted.clone().count().max(1) as f32;
         let mut done = 0.0;
-        while let Some(kind) = wanted.next() {
+        for kind in wanted {
             let here = made.as_ref().unwrap_or(&room);
             let means = means_for(here, &board, kind);
             let count = means.len().max(1) as f32;

@@ -1,5 +1,6 @@
 //! Hiding what nobody sees: masks of the body and of pieces, by the pieces that cover them.
 
+use crate::dress::chosen::Choosing;
 use crate::dress::dressed::Masked;
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
@@ -11,7 +12,9 @@ use crate::state::blobs::{pack_indices, unpack_indices};
 use crate::state::key::Key;
 use crate::state::mask::{HideOptions, Mask};
 use crate::state::names::{PieceId, BODY};
+use crate::state::stroke::Chosen;
 use crate::state::trial_plan::Counts;
+use std::collections::BTreeSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::Arc;
 
@@ -57,12 +60,13 @@ impl Room {
         let row = |mask: &Mask| MaskRow {
             of: name(&mask.of).to_owned(),
             by: match mask.by.as_slice() {
+                [] => "no piece: by hand".to_owned(),
                 [one] => name(one).to_owned(),
                 several => format!("all {} together", several.len()),
             },
             count: mask.count,
             share: mask.count as f32 / faces(mask.of) as f32,
-            older: mask.found_on != now,
+            older: !mask.by.is_empty() && mask.found_on != now,
         };
         self.state.masks.iter().map(row).collect()
     }
@@ -98,7 +102,7 @@ impl Doing<'_> {
             return Err(WorkshopError::BindFirst);
         }
         let before = Arc::clone(&self.room.dress.masked);
-        self.draft.state.masks.clear();
+        self.draft.state.masks.retain(|m| m.by.is_empty());
         let through = match options.through {
             true => self.through_with_all_there()?,
             false => Vec::new(),
@@ -107,9 +111,7 @@ impl Doing<'_> {
         let poses = self.room.counted_poses();
         let found_on = self.room.seen_by();
         for found in unseen(self.room, (&poses, &through), options, &|s| phase.tell(s))? {
-            let (count, faces) = (found.faces.len(), self.draft.keep(pack_indices(&found.faces)));
-            let mask = Mask { of: found.of, by: found.by, faces, count, found_on: found_on.clone() };
-            self.draft.state.masks.push(mask);
+            self.add_mask((found.of, found.by), found.faces, found_on.clone());
         }
         let now = self.masked_in_draft()?;
         if now == *before {
@@ -121,6 +123,64 @@ impl Doing<'_> {
             true => format!("Hide what nobody sees of {body} and of what is worn"),
             false => format!("Hide what nobody sees of {body}"),
         })
+    }
+
+    /// Faces within what is chosen are left out, or those at it are there again.
+    pub fn mask(&mut self, part: PieceId, chosen: &Chosen, hide: bool) -> Result<String, WorkshopError> {
+        if part == BODY && !self.room.dress.body.members.is_empty() {
+            return Err(WorkshopError::HidesOneMesh);
+        }
+        let room = self.room;
+        let on = room.weighted(part)?;
+        let flags = Choosing::on(&on, &room.dress.body).chosen(chosen)?;
+        let (name, before) = (on.name.clone(), self.room.dress.masked.of(part).to_vec());
+        let within = |all: bool| {
+            let meant = move |t: &[u32; 3]| match all {
+                true => t.iter().all(|v| flags[*v as usize]),
+                false => t.iter().any(|v| flags[*v as usize]),
+            };
+            let faces = (0u32..).zip(&on.topology.triangles);
+            faces.filter(|(_, t)| meant(t)).map(|(f, _)| f).collect::<Vec<u32>>()
+        };
+        let faces = within(hide);
+        if hide {
+            let mine = |m: &Mask| m.of == part && m.by.is_empty();
+            let mut all: BTreeSet<u32> = faces.into_iter().collect();
+            for mask in self.draft.state.masks.iter().filter(|m| mine(m)) {
+                all.extend(unpack_indices(&self.draft.blob(self.store, &mask.faces)?));
+            }
+            self.draft.state.masks.retain(|m| !mine(m));
+            self.add_mask((part, Vec::new()), all.into_iter().collect(), String::new());
+        } else {
+            for mask in std::mem::take(&mut self.draft.state.masks) {
+                let mut left = unpack_indices(&self.draft.blob(self.store, &mask.faces)?);
+                if mask.of == part {
+                    left.retain(|f| faces.binary_search(f).is_err());
+                }
+                self.add_mask((mask.of, mask.by), left, mask.found_on);
+            }
+        }
+        let now = self.masked_in_draft()?;
+        let (was, is) = (before.len(), now.of(part).len());
+        if now.of(part) == before {
+            return Err(if hide {
+                WorkshopError::NothingHidden
+            } else {
+                WorkshopError::NothingShown { part: name }
+            });
+        }
+        Ok(match hide {
+            true => format!("Hide {} faces of {name} by hand", is - was),
+            false => format!("Take {} faces of {name} back", was - is),
+        })
+    }
+
+    fn add_mask(&mut self, (of, by): (PieceId, Vec<PieceId>), faces: Vec<u32>, found_on: String) {
+        let count = faces.len();
+        if count > 0 {
+            let faces = self.draft.keep(pack_indices(&faces));
+            self.draft.state.masks.push(Mask { of, by, faces, count, found_on });
+        }
     }
 
     /// What is through what, measured with nothing left out.

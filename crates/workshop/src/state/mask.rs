@@ -10,13 +10,13 @@ pub struct Mask {
     /// Whose faces: a piece's, or the body's.
     #[serde(default)]
     pub of: PieceId,
-    /// The pieces that hide them.
+    /// The pieces that hide them; none when that was done by hand.
     pub by: Vec<PieceId>,
     /// Its faces, ascending, packed.
     pub faces: BlobId,
     /// How many.
     pub count: usize,
-    /// What was worn and tried when they were found.
+    /// What was worn and tried when they were found; nothing when it was done by hand.
     pub found_on: String,
 }
 

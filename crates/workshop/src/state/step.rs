@@ -135,7 +135,9 @@ pub enum Step {
     ForgetCleaning { piece: PieceId },
     /// Faces of the body that nobody sees in any counted pose are left out while what hides them is worn.
     Hide { options: HideOptions },
-    /// All of the body is there again.
+    /// Faces of a part within what is chosen are left out whatever is worn, or those at it are there again.
+    Mask { part: PieceId, chosen: Chosen, hide: bool },
+    /// Everything is there again.
     ShowHidden,
     /// Cloth is pushed off what pokes through it in all trial poses.
     PushOut { pieces: Vec<PieceId>, chosen: Chosen, options: MendOptions },
