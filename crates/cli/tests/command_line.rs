@@ -110,8 +110,6 @@ fn fit_check_and_mend_a_real_body() {
         text(&dressed),
         "--plan",
         "--only",
-        "shapes",
-        "--only",
         "leave",
         "--out",
         text(&planned),

@@ -176,10 +176,14 @@ impl Look<'_> {
         { over }.find_map(|layer| self.beneath(*layer, p, AS_GOOD_AS_BENEATH))
     }
 
-    /// Beneath what of a layer lies nearest, no further away than `reach`.
+    /// Beneath what of a layer lies nearest, no further away than `reach`. What is nearest to an open edge stands out
+    /// past it: it is seen though it be through.
     fn beneath(&self, layer: usize, p: Vec3, reach: f32) -> Option<(Vec3, Vec3)> {
         let hit = self.buffers.towards_body(layer).tree.closest(p, reach)?;
         let side = &self.outfit.layers[layer].walls.towards_body;
+        if side.on_open_edge(&hit) {
+            return None;
+        }
         let corners = side.topology.triangles[hit.triangle as usize];
         let normal = face_normal(self.buffers.positions(layer), corners);
         Some((hit.point - normal * PROBE, normal))

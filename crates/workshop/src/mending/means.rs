@@ -134,9 +134,13 @@ fn following(room: &Room, rows: &OutByRow) -> Option<Means> {
     let pieces: Vec<PieceId> = still.map(|p| p.id).collect();
     let over_body: usize =
         rows.iter().filter(|(ids, _)| ids.1 == BODY && ids.0 != BODY).map(|(_, out)| out.cells).sum();
+    let who = match pieces.as_slice() {
+        [one] => name(room, *one).to_owned(),
+        several => format!("{} pieces", several.len()),
+    };
     (!pieces.is_empty()).then(|| Means {
         kind: MeansKind::Shapes,
-        words: format!("Let {} pieces follow the shapes of {}", pieces.len(), body.name),
+        words: format!("Let {who} follow the shapes of {}", body.name),
         why: format!("{over_body} cells over {}", body.name),
         step: Step::FollowShapes { pieces, follow: true },
     })
