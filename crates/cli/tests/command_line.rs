@@ -105,15 +105,7 @@ fn fit_check_and_mend_a_real_body() {
 
     // A plan of one means: told, and done where that is wished.
     let planned = path("planned.glb");
-    let out = run(&[
-        "mend",
-        text(&dressed),
-        "--plan",
-        "--only",
-        "leave",
-        "--out",
-        text(&planned),
-    ]);
+    let out = run(&["mend", text(&dressed), "--plan", "--only", "leave", "--out", text(&planned)]);
     let said = String::from_utf8_lossy(&out.stdout);
     assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
     let cells = |line: &str| -> Vec<u64> { line.split(' ').filter_map(|w| w.parse().ok()).collect() };

@@ -117,9 +117,10 @@ pub(crate) type Measure<'a> =
 const PASSES: usize = 6;
 /// So many passes in a row that are no better than the best are the last.
 const PATIENCE: usize = 2;
-/// So many rounds a pass, each so far, millimetres: in a pile of layers longer steps spoil more than they cure.
-const ROUNDS: usize = 2;
-const STEP_MM: f32 = 1.5;
+/// Rounds a pass, and how far each goes, millimetres.
+type Pace = (usize, f32);
+const LONG: Pace = (1, 6.0);
+const SHORT: Pace = (2, 1.5);
 /// So far in one pass, millimetres.
 const PASS_MM: f32 = 6.0;
 
@@ -141,14 +142,14 @@ pub(crate) fn mend(
     let (mut now, mut rest) = (None, none.clone());
     let mut best: Option<State> = None;
     let mut least_worse: Option<(usize, f32)> = None;
-    let mut stale = 0;
+    let (mut stale, mut pace) = (0, LONG);
     for pass in 0..PASSES {
         let here: &Measured = now.as_ref().unwrap_or(&first);
         if here.trouble.iter().all(Vec::is_empty) {
             break;
         }
         let from = (2 * pass + 1) as f32 / whole;
-        let pushed = pushed(what, here, &rest, &|s| progress(from + s / whole))?;
+        let pushed = pushed(what, (here, pace), &rest, &|s| progress(from + s / whole))?;
         let next = pushed.joined(what, &here.piece_of, &rest);
         if next == rest {
             break;
@@ -166,6 +167,12 @@ pub(crate) fn mend(
             break;
         }
         (now, rest) = (Some(after), next);
+        // Long steps spoil in a pile what they cure: from the best state on with short ones.
+        if stale > 0 && pace == LONG {
+            (stale, pace) = (0, SHORT);
+            now = best.as_ref().map(|b| b.0.clone());
+            rest = best.as_ref().map_or_else(|| none.clone(), |b| b.1.clone());
+        }
     }
     let was = curable_mm(&first.board);
     let not_taken = least_worse.filter(|_| best.is_none()).map(|(cells, then)| (cells, was, then));
@@ -228,7 +235,7 @@ impl Pushed {
 
 fn pushed(
     what: &ToMend,
-    now: &Measured,
+    (now, pace): (&Measured, Pace),
     rest: &[Option<Vec<Vec3>>],
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Pushed, WorkshopError> {
@@ -264,8 +271,8 @@ fn pushed(
         margin: options.margin_mm * 0.001,
         limit: options.limit_mm.min(PASS_MM) * 0.001,
         reach: limit,
-        rounds: ROUNDS,
-        step: STEP_MM * 0.001,
+        rounds: pace.0,
+        step: pace.1 * 0.001,
     };
     let mending = Mending {
         outfit: &outfit,
