@@ -237,10 +237,13 @@ impl Workshop {
     }
 }
 
+/// A fold may get deeper by so much with what is pushed about it, millimetres.
+const FOLDS_MM: f32 = 10.0;
+
 /// Fewer counted cells are out of tolerance, and what is left of them is no worse for it; or as many, less deep in all.
 fn helps(was: &Board, is: &Board) -> bool {
     let (before, after) = (was.bad_cells(), is.bad_cells());
-    let no_deeper = is.out_mm() <= was.out_mm() && is.deepest_mm() <= was.deepest_mm() + 1.0;
+    let no_deeper = is.out_mm() <= was.out_mm() && is.deepest_mm() <= was.deepest_mm() + FOLDS_MM;
     (after < before && no_deeper) || (after == before && no_deeper && is.out_mm() < was.out_mm() * 0.99)
 }
 
