@@ -102,7 +102,7 @@ pub(crate) struct Mend {
     #[arg(long, value_name = "FILE", required_unless_present = "plan")]
     pub out: Option<PathBuf>,
     /// Try what may help and tell what it brings; with --out, do it, too
-    #[arg(long)]
+    #[arg(long, conflicts_with_all = ["margin_mm", "limit_mm"])]
     pub plan: bool,
     /// A plan of these means alone; repeat for each
     #[arg(long, value_enum, value_name = "MEANS", conflicts_with_all = ["margin_mm", "limit_mm"])]

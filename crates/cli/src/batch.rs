@@ -24,6 +24,11 @@ enum FileError {
     NoOut,
     #[error("a plan is made in the poses of a trial set: give --trial a set (JSON), or leave it out")]
     PlanTrial,
+    #[error(
+        "a plan takes frames, body and tolerances of pairs from the trial set and the file: leave out --frames, \
+         --every-pair, --body-mesh and OUTER:INNER=MM"
+    )]
+    PlanSays,
 }
 
 fn load(path: &Path) -> Result<NamedFile, FileError> {
@@ -94,6 +99,14 @@ fn open(path: &Path, trial: &TrialArgs) -> Result<Dressed, Box<dyn std::error::E
 
 /// Tries what may help, tells of it, and does it where that is wished.
 fn plan(args: &Mend) -> Outcome {
+    let TrialArgs { frames, every_pair, body_mesh, tolerances, .. } = &args.trial;
+    let of_pairs = tolerances.iter().any(|t| t.pair.is_some());
+    if frames.is_some() || *every_pair || body_mesh.is_some() || of_pairs {
+        return Err(FileError::PlanSays.into());
+    }
+    if tolerances.iter().any(|t| is_no_length(t.mm)) {
+        return Err(FileError::Number.into());
+    }
     let set = match args.trial.trial.as_str() {
         "range" => None,
         set if set.ends_with(".json") => Some(TrialPlan::of_json(set, &load(Path::new(set))?.bytes)?),
@@ -101,7 +114,7 @@ fn plan(args: &Mend) -> Outcome {
     };
     let file = load(&args.dressed)?;
     let tolerance = (!args.trial.tolerances.is_empty()).then(|| tolerance_mm(&args.trial));
-    let open = Planned::open(&file, set.clone(), tolerance)?;
+    let open = Planned::open(&file, set, tolerance)?;
     let only: Vec<MeansKind> = args.only.iter().map(|m| (*m).into()).collect();
     let progress = Progress::new("planning");
     let plan = open.plan(&only, &|s| progress.tell(s))?;
@@ -112,12 +125,9 @@ fn plan(args: &Mend) -> Outcome {
         save(out, &bytes)?;
         if args.report.is_some() {
             let made = NamedFile { name: out.display().to_string(), bytes };
-            let dressed = Dressed::open(
-                &made,
-                None,
-                &set.map_or(TrialWish::Range, TrialWish::Set),
-                &TrialSays::default(),
-            )?;
+            // In the poses of the plan, counted as there.
+            let wish = TrialWish::Set(open.trial_plan()?);
+            let dressed = Dressed::open(&made, None, &wish, &TrialSays::default())?;
             save_report(args.report.as_deref(), &measured(&dressed, tolerance_mm(&args.trial))?.0)?;
         }
     }

@@ -116,6 +116,9 @@ fn fit_check_and_mend_a_real_body() {
     let refused = run(&["mend", text(&dressed), "--plan", "--trial", "clips"]);
     assert_eq!(refused.status.code(), Some(2));
     assert!(String::from_utf8_lossy(&refused.stderr).contains("a plan is made in the poses of a trial set"));
+    let refused = run(&["mend", text(&dressed), "--plan", "--frames", "3"]);
+    assert_eq!(refused.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("leave out --frames"));
 
     // The file's own clips, and the motion of another file.
     assert!(matches!(run(&["check", text(&dressed), "--trial", "clips"]).status.code(), Some(0 | 1)));

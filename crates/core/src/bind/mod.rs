@@ -22,7 +22,6 @@ pub use heat::{bones, heat_weights, Bone};
 pub(crate) use inpaint::fill_offsets;
 pub use inpaint::{fill, Filled};
 pub use keep_stiff::{keep_stiff, KeptStiff};
-
 pub use laplacian::{Laplacian, SparseRows};
 pub use normal::{match_along_normal, match_both_ways};
 pub use own::{add_falloffs, Falloff};

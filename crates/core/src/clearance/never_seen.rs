@@ -58,15 +58,15 @@ pub struct LookingAt<'a> {
 /// use tin_cloak_core::{clearance::{never_seen, LookingAt}, mend::TrialPose, shapes::{moved, outfit, sphere}};
 /// use glam::{Mat4, Vec3};
 ///
-/// // A ball in a closed shell is never seen; without the shell all of it is.
+/// // A ball stands out of its shell by 10 mm; without the shell all of it is seen.
 /// let shell = moved(sphere(0.12, 16), Vec3::X * 0.03);
-/// let outfit = outfit(&sphere(0.1, 16), &[shell.clone()]);
+/// let outfit = outfit(&sphere(0.1, 16), &[shell]);
 /// let rest = [TrialPose { matrices: vec![Mat4::IDENTITY], amounts: Vec::new() }];
 /// let places = &outfit.layers[0].topology.triangles;
 /// let at = LookingAt { of: 0, places, by: &[1], through: &[] };
 /// let bare = LookingAt { by: &[], ..at };
 /// assert!(never_seen(&outfit, bare, &rest, &|_| true).unwrap().is_empty());
-/// // This one stands out of its shell by 10 mm; were that drawn in, nothing of it would be seen.
+/// // Most of it is never seen in the shell; were the rest drawn in, nothing would be.
 /// let hidden = never_seen(&outfit, at, &rest, &|_| true).unwrap().len();
 /// assert!(hidden > places.len() / 2 && hidden < places.len());
 /// let out = |v: &u32| outfit.layers[0].rest[*v as usize].distance(Vec3::X * 0.03) > 0.118;

@@ -88,12 +88,24 @@ impl Planned {
         Ok(self.shop.export(self.fitting, false)?.1)
     }
 
+    /// What it is tried in as it stands, and how that counts.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn trial_plan(&self) -> Result<TrialPlan, WorkshopError> {
+        Ok(self.shop.room(self.fitting, None)?.state.plan.clone())
+    }
+
     fn waited_for(&self, job: JobId, tell: Tell) -> Result<(), WorkshopError> {
         loop {
             let Some(job) = self.shop.jobs().get(job) else { return Err(WorkshopError::Stopped) };
             match job.state() {
-                JobState::Running if tell(job.share()) => std::thread::sleep(Duration::from_millis(5)),
-                JobState::Running => job.stop(),
+                JobState::Running => {
+                    if !tell(job.share()) {
+                        job.stop();
+                    }
+                    std::thread::sleep(Duration::from_millis(5));
+                }
                 JobState::Done(_) => return Ok(()),
                 JobState::Failed(why) => return Err(WorkshopError::Job(why)),
                 JobState::Stopped => return Err(WorkshopError::Stopped),

@@ -11,12 +11,11 @@ use crate::making::draft::Draft;
 use crate::making::job::{Job, JobState};
 use crate::measuring::board::Board;
 use crate::measuring::cells::board_of;
-use crate::measuring::missing::{measure_missing, Measuring};
+use crate::measuring::missing::measure_all;
 use crate::mending::means::{means_for, reasons_left, Means, MeansKind};
 use crate::state::key::Key;
 use crate::state::step::Step;
 use serde::{Deserialize, Serialize};
-use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::Arc;
 
 /// What a step makes of a state.
@@ -72,8 +71,11 @@ impl Weighed for Plan {
     }
 }
 
+/// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
+const PLANS: u32 = 1;
+
 fn plan_key(room: &Room) -> Key {
-    Key::of("plan of mending", &room.state)
+    Key::of("plan of mending", &(PLANS, &room.state))
 }
 
 impl Workshop {
@@ -227,12 +229,7 @@ impl Workshop {
         if !room.is_measurable() {
             return Err(WorkshopError::BindFirst);
         }
-        let most = AtomicUsize::new(0);
-        let go_on = |left: usize| {
-            let most = most.fetch_max(left, Ordering::Relaxed).max(left);
-            job.tell(1.0 - left as f32 / most.max(1) as f32)
-        };
-        measure_missing(room, self.kept(), &Measuring { first: &[], go_on: &go_on })?;
+        measure_all(room, self.kept(), &|s| job.tell(s))?;
         board_of(room, self.kept())
     }
 }

@@ -89,6 +89,23 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
     outcome
 }
 
+/// The same for all poses alike; `tell` is told the share that is done, and answers whether to go on.
+///
+/// # Errors
+/// As [`measure_missing`].
+pub(crate) fn measure_all(
+    room: &Room,
+    kept: Kept,
+    tell: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<(), WorkshopError> {
+    let most = AtomicUsize::new(0);
+    let go_on = |left: usize| {
+        let most = most.fetch_max(left, Ordering::Relaxed).max(left);
+        tell(1.0 - left as f32 / most.max(1) as f32)
+    };
+    measure_missing(room, kept, &Measuring { first: &[], go_on: &go_on })
+}
+
 /// Numbers up to `count`, every sixteenth first, then those between: a long clip is known roughly soon.
 fn coarse_first(count: usize) -> Vec<usize> {
     let level = |p: &usize| std::cmp::Reverse(p.trailing_zeros().min(4));

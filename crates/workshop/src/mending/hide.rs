@@ -6,7 +6,7 @@ use crate::dress::room::Room;
 use crate::error::WorkshopError;
 use crate::making::doing::{Doing, Phase};
 use crate::measuring::cells::{through_of, Counts as Counted, Kept, ThroughOf};
-use crate::measuring::missing::{measure_missing, Measuring};
+use crate::measuring::missing::measure_all;
 use crate::mending::unseen::unseen;
 use crate::state::blobs::{pack_indices, unpack_indices};
 use crate::state::key::Key;
@@ -15,7 +15,6 @@ use crate::state::names::{PieceId, BODY};
 use crate::state::stroke::Chosen;
 use crate::state::trial_plan::Counts;
 use std::collections::BTreeSet;
-use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::Arc;
 
 /// More rings than this leave nothing of any mask.
@@ -190,12 +189,7 @@ impl Doing<'_> {
         let blob = |id: &_| self.draft.blob(self.store, id);
         let whole = self.decoder.build(self.store, self.draft.state.clone(), &blob)?;
         let phase = Phase { job: self.job, from: 0.0, to: 0.3 };
-        let most = AtomicUsize::new(0);
-        let go_on = |left: usize| {
-            let most = most.fetch_max(left, Ordering::Relaxed).max(left);
-            phase.tell(1.0 - left as f32 / most.max(1) as f32)
-        };
-        measure_missing(&whole, kept, &Measuring { first: &[], go_on: &go_on })?;
+        measure_all(&whole, kept, &|s| phase.tell(s))?;
         through_of(&whole, kept)
     }
 

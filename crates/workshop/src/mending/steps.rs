@@ -7,13 +7,12 @@ use crate::making::doing::{Doing, Phase};
 use crate::making::draft::Draft;
 use crate::measuring::cells::{measured_of, Counts, Kept};
 use crate::measuring::measured::Measured;
-use crate::measuring::missing::{measure_missing, Measuring};
+use crate::measuring::missing::measure_all;
 use crate::mending::push_out::{mend, ToMend};
 use crate::state::names::PieceId;
 use crate::state::push::MendOptions;
 use crate::state::stroke::Chosen;
 use glam::Vec3;
-use std::sync::atomic::{AtomicUsize, Ordering};
 
 impl Doing<'_> {
     pub fn push_out(
@@ -76,12 +75,7 @@ impl Doing<'_> {
             }
         };
         let room = made.as_ref().unwrap_or(self.room);
-        let most = AtomicUsize::new(0);
-        let go_on = |left: usize| {
-            let most = most.fetch_max(left, Ordering::Relaxed).max(left);
-            tell(1.0 - left as f32 / most.max(1) as f32)
-        };
-        measure_missing(room, kept, &Measuring { first: &[], go_on: &go_on })?;
+        measure_all(room, kept, tell)?;
         measured_of(room, kept)
     }
 }

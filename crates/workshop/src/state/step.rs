@@ -133,7 +133,8 @@ pub enum Step {
     DropPatch { piece: PieceId, name: String },
     /// What was cleaned on a piece is forgotten; it is bound again.
     ForgetCleaning { piece: PieceId },
-    /// Faces of the body that nobody sees in any counted pose are left out while what hides them is worn.
+    /// Faces of the body, and of pieces beneath others, that nobody sees in any counted pose are left out while what
+    /// hides them is worn.
     Hide { options: HideOptions },
     /// Faces of a part within what is chosen are left out whatever is worn, or those at it are there again.
     Mask { part: PieceId, chosen: Chosen, hide: bool },
