@@ -127,6 +127,7 @@ pub(crate) enum MeansArg {
     Match,
     Push,
     Hide,
+    Corrective,
     Leave,
 }
 
@@ -138,6 +139,7 @@ impl From<MeansArg> for MeansKind {
             MeansArg::Match => Self::Match,
             MeansArg::Push => Self::Push,
             MeansArg::Hide => Self::Hide,
+            MeansArg::Corrective => Self::Corrective,
             MeansArg::Leave => Self::Leave,
         }
     }

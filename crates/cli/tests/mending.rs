@@ -1,4 +1,5 @@
-//! Mending in a real browser: a plan is made, one step of it done and undone, then all of it; what is hidden is drawn.
+//! Mending in a real browser: correctives are made and changed, a plan is made, one
+//! step of it done and undone, then all of it; what is hidden is drawn.
 #![allow(missing_docs, clippy::unwrap_used)]
 
 mod browser;
@@ -18,6 +19,23 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
     b.whole_board().await;
     let steps = "document.querySelectorAll('.steps li').length";
     let before = b.value(steps).await.as_u64().unwrap();
+
+    // Shapes that turns of joints call up: made, listed, one taken away, all taken back.
+    b.step("#correct").await;
+    assert_eq!(b.last_step().await, "Make correctives for breeches");
+    let listed = "document.querySelectorAll('.correctives tr').length";
+    let made = b.value(listed).await.as_u64().unwrap();
+    assert!(made > 0);
+    b.step_by(
+        "const f = document.querySelector('.correctives input[name=percent]'); f.value = 0; \
+         f.dispatchEvent(new Event('change', { bubbles: true }))",
+    )
+    .await;
+    assert!(b.last_step().await.as_str().contains("Take the corrective"));
+    assert_eq!(b.value(listed).await, json!(made - 1));
+    b.step("#undo").await;
+    b.step("#undo").await;
+    assert_eq!(b.value(listed).await, json!(0));
 
     b.step("#make-plan").await;
     assert_eq!(b.value(steps).await, json!(before), "making one is no step");

@@ -133,7 +133,7 @@ fn pushed(outfit: &Outfit, poses: &[TrialPose], goes_on: bool) -> Option<Mended>
     let settings = PushSettings::default();
     let trouble = trouble_in(outfit, poses, settings.measure);
     let (movable, held, at_rest) = (&[1][..], &[][..], &[][..]);
-    let mending = Mending { outfit, movable, held, poses, trouble: &trouble, at_rest, settings };
+    let mending = Mending { outfit, movable, held, poses, trouble: &trouble, at_rest, shape: None, settings };
     push_out(mending, &|_| goes_on).unwrap()
 }
 

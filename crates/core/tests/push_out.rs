@@ -6,9 +6,11 @@ mod common;
 use common::*;
 use std::sync::Arc;
 use tin_cloak_core::clearance::Outfit;
-use tin_cloak_core::glam::{Mat4, Vec3};
-use tin_cloak_core::mend::{push_out, trouble_in, Mended, Mending, PushSettings, TrialPose};
-use tin_cloak_core::shapes::{outfit, Shape};
+use tin_cloak_core::deform::Morph;
+use tin_cloak_core::glam::{Mat4, Quat, Vec3};
+use tin_cloak_core::mend::{bad_turns, push_out, trouble_in, Mended, Mending, PushSettings, TrialPose};
+use tin_cloak_core::shapes::{outfit, Arm, Shape};
+use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 
@@ -20,7 +22,7 @@ fn pushed(outfit: &Outfit, movable: &[usize], poses: &[TrialPose]) -> Mended {
     let settings = PushSettings::default();
     let trouble = trouble_in(outfit, poses, settings.measure);
     let (held, at_rest) = (&[][..], &[][..]);
-    let mending = Mending { outfit, movable, held, poses, trouble: &trouble, at_rest, settings };
+    let mending = Mending { outfit, movable, held, poses, trouble: &trouble, at_rest, shape: None, settings };
     push_out(mending, &|_| true).unwrap().unwrap()
 }
 
@@ -112,4 +114,62 @@ fn what_cannot_be_met_holds_up_nothing_about_it() {
     assert!(sunk(&o.layers[1].rest) > 50);
     assert_eq!(sunk(&told.rest[1]), 0, "in front it comes clear");
     assert!(told.short.1 > 0.0, "what is left at the side is told");
+}
+
+/// A shell that its joint shifts onto a ball: a shape of that pose clears it, rest and the pose between are as asked.
+#[test]
+fn a_shape_of_a_pose_clears_it_and_leaves_rest_alone() {
+    let mut o = outfit(&sphere(0.1, 40), &[sphere(0.105, 40)]);
+    let all = o.layers[1].rest.len();
+    o.layers[1].skin = Skin::uniform(all, &[(JointId(1), 1.0)], 2).unwrap();
+    let shifted = |share: f32| {
+        let matrices = vec![Mat4::IDENTITY, Mat4::from_translation(Vec3::Z * -0.009 * share)];
+        TrialPose { matrices, amounts: vec![share] }
+    };
+    let poses = [shifted(0.0), shifted(0.5), shifted(1.0)];
+    let settings = PushSettings::default();
+    let trouble = trouble_in(&o, &poses, settings.measure);
+    assert!(trouble[0].is_empty() && !trouble[2].is_empty());
+    let (outfit, held, at_rest, shape) = (&o, &[][..], &[][..], Some(0));
+    let mending =
+        Mending { outfit, movable: &[1], held, poses: &poses, trouble: &trouble, at_rest, shape, settings };
+    let told = push_out(mending, &|_| true).unwrap().unwrap();
+    assert_eq!(told.short.1, 0.0, "{:?}", told.pieces);
+    // 4 mm deep, cleared by 1 mm.
+    let most = told.pieces[0].furthest;
+    assert!(most > 0.0045 && most < 0.0065, "{most}");
+    let mut shaped = o.clone();
+    let offsets: Vec<Vec3> = told.rest[1].iter().zip(&o.layers[1].rest).map(|(a, b)| *a - *b).collect();
+    shaped.layers.iter_mut().for_each(|l| l.morphs = vec![Morph::default()]);
+    shaped.layers[1].morphs = vec![Morph::from_dense("shift".into(), &offsets)];
+    assert!(trouble_in(&shaped, &poses, settings.measure).iter().all(Vec::is_empty));
+    // Without the amount it is what it was, to the bit.
+    let mut buffers = (shaped.buffers(), o.buffers());
+    buffers.0.pose(&shaped, &poses[0].matrices, &[0.0]);
+    buffers.1.pose(&o, &poses[0].matrices, &[]);
+    assert_eq!(buffers.0.positions(1), buffers.1.positions(1));
+}
+
+/// A sleeve that follows the shoulder where the arm follows the elbow: the elbow is to blame, about the axis it bends.
+#[test]
+fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
+    let arm = Arm::new();
+    let mut o = outfit(&arm.surface, &[tube(0.055, (0.02, 0.58), 16, 23, 1.0)]);
+    o.layers[0].skin = arm.skin.clone();
+    let pose = |degrees: f32| {
+        let mut pose = Pose::rest(2);
+        pose.rotations[1] = Quat::from_rotation_x(degrees.to_radians());
+        pose
+    };
+    let poses: Vec<Pose> = [0.0, 20.0, 40.0].map(pose).into();
+    let trial = |p: &Pose| TrialPose { matrices: arm.skeleton.skin_matrices(p), amounts: Vec::new() };
+    let trials: Vec<TrialPose> = poses.iter().map(trial).collect();
+    let trouble = trouble_in(&o, &trials, PushSettings::default().measure);
+    let turns = bad_turns(&o, &arm.skeleton, &poses, &trouble);
+    assert_eq!(turns.len(), 1, "{turns:?}");
+    let driver = turns[0].driver;
+    assert_eq!(driver.joint, JointId(1));
+    assert!((driver.full.to_degrees() - 40.0).abs() < 0.1, "{driver:?}");
+    assert_eq!((driver.amount(&poses[0]), driver.amount(&poses[2])), (0.0, 1.0));
+    assert_eq!(turns[0].blamed.iter().map(|b| b.0).collect::<Vec<_>>(), [1, 2]);
 }

@@ -9,7 +9,7 @@ use crate::looked_over::{
     body_shape_words, finding_groups, joint_rows, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow,
     SortRow,
 };
-use crate::mending_rows::{hidden_rows, HiddenRow, PlanShown};
+use crate::mending_rows::{corrective_rows, hidden_rows, CorrectiveRow, HiddenRow, PlanShown};
 use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
 use crate::trials::{CountsHere, PlanCard};
@@ -61,6 +61,7 @@ struct Shown {
     mending: Option<PlanShown>,
     /// What is hidden, a row a part.
     masks: Vec<HiddenRow>,
+    correctives: Vec<CorrectiveRow>,
     /// How many are older than the body's weights.
     older: usize,
     library: Vec<AssetCard>,
@@ -223,6 +224,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         unbound,
         mending: shop.plan_of(room)?.map(|p| PlanShown::of(&p)),
         masks: hidden_rows(room),
+        correctives: corrective_rows(room),
         older: room.older_pieces().len(),
         next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
         joints: room.dress.body.skeleton.len(),

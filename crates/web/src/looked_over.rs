@@ -119,7 +119,7 @@ pub(crate) struct SeatRow {
 /// The shapes of the body, in words; empty when it has none.
 pub(crate) fn body_shape_words(room: &Room) -> String {
     let names = |driven: bool| -> Vec<&str> {
-        let shapes = room.dress.body.morphs.iter().filter(|m| m.driver.is_some() == driven);
+        let shapes = room.dress.body.own_shapes().iter().filter(|m| m.driver.is_some() == driven);
         shapes.map(|m| m.name.as_str()).collect()
     };
     let (free, driven) = (names(false).join(", "), names(true).join(", "));

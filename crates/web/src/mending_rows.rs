@@ -1,6 +1,7 @@
 //! What the Mending card says of a plan, and of what is hidden.
 
-use tin_cloak_workshop::{Brought, MaskRow, Plan, Room, Tried};
+use tin_cloak_workshop::core::deform::Morph;
+use tin_cloak_workshop::{Brought, Corrective, MaskRow, PieceState, Plan, Room, Tried};
 
 /// A plan of mending as people read it.
 pub(crate) struct PlanShown {
@@ -58,6 +59,39 @@ fn in_words(b: &Brought) -> String {
         n => words.push(format!("{n} cells get worse")),
     }
     words.join("; ")
+}
+
+/// A shape of a piece that a turn of a joint calls up.
+pub(crate) struct CorrectiveRow {
+    pub piece: u32,
+    pub of: String,
+    pub name: String,
+    /// The joint and its turns, in words.
+    pub when: String,
+    pub vertices: usize,
+    pub most_mm: f32,
+}
+
+pub(crate) fn corrective_rows(room: &Room) -> Vec<CorrectiveRow> {
+    let of_piece = |(index, state): (usize, &PieceState)| {
+        let shapes = room.dress.pieces[index].correctives.iter();
+        let row = |(made, shape): (&Corrective, &std::sync::Arc<Morph>)| CorrectiveRow {
+            piece: state.id,
+            of: state.name().to_owned(),
+            name: made.name.clone(),
+            when: format!(
+                "begins at {:.0}° of {}, whole at {:.0}°",
+                made.from.to_degrees(),
+                made.joint,
+                made.full.to_degrees()
+            ),
+            vertices: shape.vertices.len(),
+            most_mm: shape.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max),
+        };
+        state.correctives.iter().zip(shapes).map(row).collect::<Vec<_>>()
+    };
+    let pieces = (0..room.dress.pieces.len()).map(|i| (i, room.piece_state(i)));
+    pieces.flat_map(of_piece).collect()
 }
 
 /// What is hidden of a part.

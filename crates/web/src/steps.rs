@@ -138,6 +138,41 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
     .await
 }
 
+#[derive(FromForm)]
+struct CorrectForm {
+    piece: Option<u32>,
+    limit: f32,
+}
+
+/// Makes shapes that turns of joints call up, against what is through.
+#[post("/fitting/<id>/correct", data = "<form>")]
+async fn correct(shop: &Shop, id: i64, form: Form<CorrectForm>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        if !(form.limit.is_finite() && (1.0..=200.0).contains(&form.limit)) {
+            let words = "The most that a corrective may move is 1 to 200 millimetres.";
+            return Err(Refusal::new(Status::UnprocessableEntity, words));
+        }
+        let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
+        let options = MendOptions { tolerance_mm, limit_mm: form.limit, ..MendOptions::default() };
+        Ok(Step::Correct { pieces: form.piece.into_iter().collect(), options })
+    })
+    .await
+}
+
+#[derive(FromForm)]
+struct CorrectiveForm {
+    piece: u32,
+    name: String,
+    percent: f32,
+}
+
+/// So much of a corrective; none of it takes it away.
+#[post("/fitting/<id>/corrective", data = "<form>")]
+async fn corrective(shop: &Shop, id: i64, form: Form<CorrectiveForm>) -> Result<Tell, Refusal> {
+    let CorrectiveForm { piece, name, percent } = form.into_inner();
+    changed_by(shop, id, Step::ChangeCorrective { piece, name, share: percent * 0.01 }).await
+}
+
 #[post("/fitting/<id>/plan")]
 async fn plan(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
     aside(shop, move |shop| {
@@ -302,6 +337,8 @@ pub(crate) fn routes() -> Vec<Route> {
         cure,
         bind,
         push,
+        correct,
+        corrective,
         plan,
         do_plan,
         do_next,

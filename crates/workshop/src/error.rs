@@ -111,6 +111,8 @@ pub enum WorkshopError {
     NothingHidden,
     #[error("nothing at what is chosen on “{part}” is hidden: choose where it is (the map Hidden shows it)")]
     NothingShown { part: String },
+    #[error("“{piece}” has no corrective “{name}”: the list at Mending has those there are")]
+    NoSuchCorrective { piece: String, name: String },
     #[error("there is no plan for the fitting as it stands: make one first")]
     NoPlan,
     #[error("only a body of one whole mesh can have faces hidden: this one is joined of several, or is a part of one")]

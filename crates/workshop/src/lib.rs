@@ -76,6 +76,7 @@ pub use state::bound::Bound;
 pub use state::by_hand::{HandAmount, HandChange, HandRest};
 pub use state::choice::{Patch, Pick, PickHow, What};
 pub use state::clean::{Clean, Cleaned};
+pub use state::corrective::Corrective;
 pub use state::fitting::{BodyPart, Cut, FittingState, KeptPose, PieceState};
 pub use state::mask::HideOptions;
 pub use state::motion::{MotionState, RangeState};

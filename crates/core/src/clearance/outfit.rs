@@ -135,6 +135,15 @@ impl Outfit {
         Self { layers, pairs, off: Vec::new(), built }
     }
 
+    /// The vertex of a layer's measured faces that is about nearest to a place at rest.
+    pub(super) fn nearest_at_rest(&self, layer: usize, place: Vec3) -> Option<u32> {
+        let side = &self.built[layer].towards_body;
+        let hit = side.tree.closest(place, f32::INFINITY)?;
+        let corners = self.layers[layer].walls.towards_body.topology.triangles[hit.triangle as usize];
+        let nearest = (0..3).max_by(|a, b| hit.barycentric[*a].total_cmp(&hit.barycentric[*b]))?;
+        Some(corners[nearest])
+    }
+
     /// Buffers to pose the outfit in: a copy of the indices, to be refitted.
     pub fn buffers(&self) -> Buffers {
         Buffers::of(&self.built)

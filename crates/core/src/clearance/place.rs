@@ -181,6 +181,32 @@ impl Outfit {
         covered.chain(over).collect()
     }
 
+    /// The layer and a vertex of a place, and of what lies there at rest; none within one layer.
+    pub fn lying_at(&self, place: &Place) -> Option<[(usize, u32); 2]> {
+        let of_pair = |at: usize| (self.pairs[at].outer, self.pairs[at].inner, &self.pairs[at].coverage);
+        let (own, v, other) = match *place {
+            Place::Covered { pair, at } => {
+                let (outer, inner, coverage) = of_pair(pair);
+                (inner, coverage.covered[at], outer)
+            }
+            Place::Over { pair, at } => {
+                let (outer, inner, coverage) = of_pair(pair);
+                (outer, coverage.over[at], inner)
+            }
+            Place::Edge { pair, on_outer, edge, .. } => {
+                let (outer, inner, _) = of_pair(pair);
+                let (own, other) = if on_outer { (outer, inner) } else { (inner, outer) };
+                (own, edge[0], other)
+            }
+            Place::Inside { layers: (own, other), vertex } => (own, vertex, other),
+        };
+        if own == other {
+            return None;
+        }
+        let beneath = self.nearest_at_rest(other, self.layers[own].rest[v as usize])?;
+        Some([(own, v), (other, beneath)])
+    }
+
     /// How deep a place is at rest already, metres; `at_rest` is one a pair, or empty.
     pub fn wrong_at_rest(&self, place: &Place, at_rest: &[Arc<AtRest>]) -> f32 {
         let of =

@@ -1,11 +1,13 @@
 //! Mending: making poke-through go away.
 
+mod correctives;
 mod finite_newton;
 mod moves;
 mod push_out;
 mod rigid;
 mod system;
 
+pub use correctives::{bad_turns, BadTurn};
 pub use finite_newton::{least_change, Demands, Lower};
 pub use push_out::{push_out, trouble_in, Mended, Mending, PieceReport, PushSettings, TrialPose, Trouble};
 pub use rigid::{keep_rigid, move_with_partners, CLOTH};

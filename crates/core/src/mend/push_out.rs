@@ -11,7 +11,7 @@ use super::moves::{partners_of, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
 use crate::bind::BindError;
 use crate::clearance::{AtRest, Buffers, Gap, InPose, Outfit, Place, Settings};
-use crate::deform::blended_matrix;
+use crate::deform::{blended_matrix, Morph};
 use crate::mesh::over_surface;
 use glam::{Mat3, Mat4, Vec3};
 use rayon::prelude::*;
@@ -75,6 +75,9 @@ pub struct Mending<'a> {
     pub trouble: &'a [Trouble],
     /// What each pair of the outfit has at rest already: each pose is asked for what it adds. Empty for none.
     pub at_rest: &'a [Arc<AtRest>],
+    /// The shape that moves are of, by its number: a pose has as much of them as of it. None: the shape at rest, which
+    /// every pose has whole.
+    pub shape: Option<usize>,
     /// How.
     pub settings: PushSettings,
 }
@@ -82,7 +85,8 @@ pub struct Mending<'a> {
 /// New rest shapes and what they bring.
 #[derive(Clone, Debug)]
 pub struct Mended {
-    /// Rest positions of each layer of the outfit (welded), changed or not.
+    /// Rest positions of each layer of the outfit (welded), changed or not; with all of the shape, where moves are of
+    /// one.
     pub rest: Vec<Vec<Vec3>>,
     /// One for each layer that could be moved.
     pub pieces: Vec<PieceReport>,
@@ -116,7 +120,7 @@ const REGION: f32 = 0.03;
 /// What is nearer than this must not come nearer by more than it may, metres.
 const NEAR: f32 = 0.007;
 /// What is through is looked for so deep, metres.
-const DEEP: f32 = 0.06;
+const DEEP: f32 = 0.09;
 /// Deeper than so many times the furthest move is not curable by moving.
 const HOPELESS: f32 = 1.5;
 /// Rounds that leave more than this share of what the best did win nothing.
@@ -139,8 +143,8 @@ const POSES: usize = 6;
 /// let poses = [TrialPose { matrices: vec![Mat4::IDENTITY; 2], amounts: Vec::new() }];
 /// let settings = PushSettings::default();
 /// let trouble = trouble_in(&outfit, &poses, settings.measure);
-/// let (movable, held, at_rest) = (&[1][..], &[][..], &[][..]);
-/// let mending = Mending { outfit: &outfit, movable, held, poses: &poses, trouble: &trouble, at_rest, settings };
+/// let (outfit, movable, held, at_rest, shape) = (&outfit, &[1][..], &[][..], &[][..], None);
+/// let mending = Mending { outfit, movable, held, poses: &poses, trouble: &trouble, at_rest, shape, settings };
 /// let mended = push_out(mending, &|_| true)?.unwrap();
 /// let told = &mended.pieces[0];
 /// assert!(told.left == 0.0 && told.furthest > 0.003 && told.furthest < 0.0043, "{told:?}");
@@ -188,7 +192,7 @@ pub fn push_out(
     let first_short = first.short;
     let Reached { short, x, left } = best.unwrap_or(first);
     work.place(&x);
-    Ok(Some(Mended { pieces: work.report(&left), rest: work.rest(), short: (first_short, short) }))
+    Ok(Some(Mended { pieces: work.report(&left), rest: work.moved, short: (first_short, short) }))
 }
 
 /// A state it went through.
@@ -259,6 +263,8 @@ struct Work<'a> {
     mending: Mending<'a>,
     /// As it is now.
     outfit: Outfit,
+    /// Where the vertices of each layer are now: at rest, or with all of the shape.
+    moved: Vec<Vec<Vec3>>,
     partners: Vec<Vec<u32>>,
     moves: Moves,
     cost: super::finite_newton::Lower,
@@ -277,12 +283,16 @@ struct Work<'a> {
 
 impl<'a> Work<'a> {
     fn new(mending: Mending<'a>) -> Self {
-        let outfit = mending.outfit.clone();
+        let mut outfit = mending.outfit.clone();
+        if let Some(shape) = mending.shape {
+            outfit.layers.iter_mut().for_each(|l| l.morphs.resize(shape + 1, Morph::default()));
+        }
         let trouble: Vec<HashSet<Place>> =
             mending.trouble.iter().map(|t| t.iter().copied().collect()).collect();
         let mut work = Self {
             mending,
             partners: outfit.layers.iter().map(partners_of).collect(),
+            moved: outfit.layers.iter().map(|l| l.rest.clone()).collect(),
             outfit,
             moves: Moves::default(),
             cost: Vec::new(),
@@ -449,13 +459,20 @@ impl<'a> Work<'a> {
         match place {
             Place::Inside { layers: (own, other), .. } => {
                 let part = |v: u32| self.outfit.layers[*own].topology.shell_of_vertex[v as usize];
-                own == other && part(gap.own.1[0].0) == part(gap.other.1[0])
+                let one_part = || part(gap.own.1[0].0) == part(gap.other.1[0]);
+                // No shape of a turn parts a layer from itself.
+                own == other && (self.mending.shape.is_some() || one_part())
             }
             _ => {
                 gap.own.1.iter().any(|e| e.1 > 0.0 && lies_in_itself(gap.own.0, e.0))
                     || gap.other.1.iter().any(|v| lies_in_itself(gap.other.0, *v))
             }
         }
+    }
+
+    /// How much of the moves a pose has.
+    fn share(&self, pose: usize) -> f32 {
+        self.mending.shape.map_or(1.0, |n| self.mending.poses[pose].amounts.get(n).copied().unwrap_or(0.0))
     }
 
     /// Demands that a gap grow by `need` (or shrink by no more than that, below 0) from what it is now.
@@ -465,11 +482,12 @@ impl<'a> Work<'a> {
             let blend = blended_matrix(&self.outfit.layers[layer].skin, v as usize, matrices);
             Mat3::from_mat4(blend).transpose() * gap.way
         };
+        let there = self.share(pose);
         let mut entries: Vec<(u32, f64)> = Vec::with_capacity(18);
         let mut add = |layer: usize, v: u32, share: f32| {
             if share != 0.0 {
                 let rest = self.mending.outfit.layers[layer].rest[v as usize];
-                self.moves.add((layer, v), rest, back(layer, v) * share, &mut entries);
+                self.moves.add((layer, v), rest, back(layer, v) * share * there, &mut entries);
             }
         };
         gap.own.1.iter().for_each(|(v, share)| add(gap.own.0, *v, *share));
@@ -499,25 +517,27 @@ impl<'a> Work<'a> {
         let limit = self.mending.settings.limit;
         for index in self.mending.movable.iter().copied() {
             let start = &self.mending.outfit.layers[index].rest;
-            let layer = &mut self.outfit.layers[index];
-            for (v, (p, rest)) in layer.rest.iter_mut().zip(start).enumerate() {
+            let (layer, now) = (&mut self.outfit.layers[index], &mut self.moved[index]);
+            for (v, (p, rest)) in now.iter_mut().zip(start).enumerate() {
                 *p = *rest + self.moves.of((index, v), *rest, x).clamp_length_max(limit);
             }
-            move_with_partners(&self.partners[index], start, &mut layer.rest);
-            keep_rigid(&layer.rigid, start, &mut layer.rest, limit);
+            move_with_partners(&self.partners[index], start, now);
+            keep_rigid(&layer.rigid, start, now, limit);
+            match self.mending.shape {
+                None => layer.rest.clone_from(now),
+                Some(shape) => {
+                    let offsets: Vec<Vec3> = now.iter().zip(start).map(|(p, s)| *p - *s).collect();
+                    layer.morphs[shape] = Morph::from_dense(String::new(), &offsets);
+                }
+            }
         }
         self.x = x.to_vec();
-    }
-
-    fn rest(&self) -> Vec<Vec<Vec3>> {
-        self.outfit.layers.iter().map(|l| l.rest.clone()).collect()
     }
 
     fn report(&self, left: &[f32]) -> Vec<PieceReport> {
         let one = |&layer: &usize| {
             let start = &self.mending.outfit.layers[layer].rest;
-            let moves: Vec<f32> =
-                self.outfit.layers[layer].rest.iter().zip(start).map(|(p, s)| p.distance(*s)).collect();
+            let moves: Vec<f32> = self.moved[layer].iter().zip(start).map(|(p, s)| p.distance(*s)).collect();
             let furthest = moves.iter().copied().fold(0.0, f32::max);
             PieceReport {
                 layer,

@@ -2,6 +2,7 @@
 
 use crate::batch::fit::NamedFile;
 use crate::dress::body::{sort_document, Body};
+use crate::dress::called_up::called_up;
 use crate::dress::dressed::Dress;
 use crate::dress::figure_shapes::own_shapes;
 use crate::dress::motions::{keep_to_ranges, SaidRanges};
@@ -91,6 +92,8 @@ impl Dressed {
             piece
         };
         let pieces: Vec<Piece> = (1..).zip(skinned).map(piece).collect();
+        let shapes = called_up(&body, &pieces);
+        let body = if shapes.is_empty() { body } else { Arc::new(body.calling_up(shapes)) };
         if pieces.is_empty() {
             return Err(WorkshopError::NothingWorn { file: file.name.clone() });
         }

@@ -1,6 +1,7 @@
 //! States in memory: what files and blobs decode to, each part by the content it comes from.
 
 use crate::dress::body::{body_of, Body};
+use crate::dress::called_up::called_up;
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::dressed::{Dress, Masked};
 use crate::dress::figure_shapes::{own_shapes, OwnShape};
@@ -19,6 +20,7 @@ use crate::state::key::Key;
 use crate::state::names::{FileRef, PieceId};
 use crate::state::trial_plan::TrialPlan;
 use std::sync::Arc;
+use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::Kept;
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
@@ -53,13 +55,14 @@ fn shape_key(state: &FittingState, piece: &PieceState) -> Key {
     Key::of("piece", &(worn, body_mesh(state)))
 }
 
-fn trials_key(state: &FittingState, own: &[OwnShape]) -> Key {
+fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]) -> Key {
+    let shapes = if state.plan.body_shapes { body.morphs.len() } else { 0 };
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
     let body = (body_mesh(state), &state.joints);
     let TrialPlan { frames, sweeps, random, body_shapes, driven_off, .. } = &state.plan;
     let plan = (frames, sweeps, random, body_shapes, driven_off);
     let own = own.iter().filter(|_| state.plan.body_shapes).collect::<Vec<_>>();
-    Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, (limits, plan, own)))
+    Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, (limits, plan, own, shapes)))
 }
 
 impl Decoder {
@@ -102,6 +105,7 @@ impl Decoder {
             shapes: order.iter().map(|&i| shape_key(&state, &state.pieces[i])).collect(),
         };
         let pieces: Vec<Piece> = order.iter().map(|&i| pieces[i].clone()).collect();
+        let body = self.calling_up((&state, body), &pieces);
         let trials = self.trials(store, &state, (&body, &own_shapes(&body, &pieces)))?;
         let masked = Arc::new(masked_faces(&state, (&body, &pieces), blob)?);
         let dress = Dress { body, pieces, said: Arc::new(Said::of_state(&state)), masked };
@@ -154,6 +158,16 @@ impl Decoder {
         })
     }
 
+    /// The body with numbers for the shapes that poses call up on pieces alone.
+    fn calling_up(&self, (state, body): (&FittingState, Arc<Body>), pieces: &[Piece]) -> Arc<Body> {
+        let shapes = called_up(&body, pieces);
+        if shapes.is_empty() {
+            return body;
+        }
+        let key = Key::begin("body calling up").and_key(body_key(state)).and(&shapes).end();
+        self.derived.get_or(key, || body.calling_up(shapes))
+    }
+
     /// The poses of a state: rest and ranges, the body's clips, the motions, those set by hand; where the plan asks
     /// for shapes, those of pieces too.
     ///
@@ -165,7 +179,7 @@ impl Decoder {
         state: &FittingState,
         (body, own): (&Body, &[OwnShape]),
     ) -> Result<Arc<TrialSet>, WorkshopError> {
-        self.derived.try_get_or(trials_key(state, own), || {
+        self.derived.try_get_or(trials_key((state, body), own), || {
             let mut set = body_trials(body);
             let frames = state.plan.frames;
             set = set.and(clip_trials(body, frames));
@@ -254,6 +268,15 @@ impl Decoder {
         if let Some(id) = &of.carried {
             let read = || Ok::<_, WorkshopError>(piece.shapes_of_offsets(&unpack_positions(&blob(id)?)));
             piece.carried = Some(self.derived.try_get_or(Key::of("carried", id), read)?);
+        }
+        for corrective in &of.correctives {
+            let (id, name) = (&corrective.offsets, corrective.name.clone());
+            let read = || {
+                let shape = Morph::from_dense(name, &unpack_positions(&blob(id)?));
+                Ok::<_, WorkshopError>(Morph { driver: corrective.driver(&body.skeleton), ..shape })
+            };
+            let key = Key::begin("corrective").and(corrective).and(&body.skeleton.names).end();
+            piece.correctives.push(self.derived.try_get_or(key, read)?);
         }
         if let Some(id) = &of.bound {
             let bound = self.derived.try_get_or(Key::of("bound", id), || unpack_bound(&blob(id)?))?;

@@ -27,6 +27,12 @@ impl<T> Weighed for Vec<T> {
     }
 }
 
+impl Weighed for tin_cloak_core::deform::Morph {
+    fn bytes(&self) -> usize {
+        64 + self.vertices.len() * 16
+    }
+}
+
 impl<T: Weighed> Weighed for Arc<T> {
     fn bytes(&self) -> usize {
         T::bytes(self)

@@ -14,7 +14,7 @@ pub struct Carried(pub Vec<Morph>);
 
 impl Weighed for Carried {
     fn bytes(&self) -> usize {
-        self.0.iter().map(|m| 64 + m.vertices.len() * 16).sum()
+        self.0.iter().map(Weighed::bytes).sum()
     }
 }
 
@@ -52,18 +52,26 @@ fn has(body: &Body, name: &str) -> bool {
 }
 
 impl Piece {
-    /// What it does in each of the body's shapes: its own of that name, else the one that was carried to it.
+    /// What it does in a shape that poses call up: its own of that name, else the one that was carried to it, else the
+    /// corrective that was made.
+    fn shape_in(&self, n: usize, name: &str) -> Option<&Morph> {
+        let own = self.shapes.iter().find(|m| m.name == name);
+        let carried = || self.carried.as_ref().and_then(|list| list.0.get(n));
+        let made = || self.correctives.iter().map(|m| &**m).find(|m| m.name == name);
+        own.or_else(carried).or_else(made)
+    }
+
+    /// What it does in each of the shapes that poses call up by the body.
     pub(crate) fn followed(&self, body: &Body) -> Vec<Morph> {
         let one = |(n, of_body): (usize, &Morph)| {
-            let own = self.shapes.iter().find(|m| m.name == of_body.name);
-            let carried = self.carried.as_ref().and_then(|list| list.0.get(n));
-            let shape = own.or(carried).cloned().unwrap_or_default();
+            let shape = self.shape_in(n, &of_body.name).cloned().unwrap_or_default();
             Morph { name: of_body.name.clone(), driver: of_body.driver, ..shape }
         };
         body.welded_morphs.iter().enumerate().map(one).collect()
     }
 
-    /// The shapes that go out with it: its own, and those carried to it, with the names and drivers of the body's.
+    /// The shapes that go out with it: its own, those carried to it, with the names and drivers of the body's, and its
+    /// correctives.
     pub(crate) fn outgoing_shapes(&self, body: &Body) -> Vec<Morph> {
         let own = |name: &str| self.shapes.iter().any(|m| m.name == name);
         let more = self.followed(body).into_iter().filter(|m| !m.vertices.is_empty() && !own(&m.name));
@@ -78,12 +86,8 @@ impl Dress {
     /// Numbers of the shapes that change a piece, ascending.
     pub(crate) fn shape_numbers(&self, index: usize) -> Vec<usize> {
         let (piece, of_body) = (&self.pieces[index], &self.body.morphs);
-        let follows = |n: &usize| match piece.shapes.iter().find(|m| m.name == of_body[*n].name) {
-            Some(own) => !own.vertices.is_empty(),
-            None => {
-                piece.carried.as_ref().is_some_and(|c| c.0.get(*n).is_some_and(|m| !m.vertices.is_empty()))
-            }
-        };
+        let follows =
+            |n: &usize| piece.shape_in(*n, &of_body[*n].name).is_some_and(|shape| !shape.vertices.is_empty());
         let own = (of_body.len()..).zip(own_shapes(&self.body, &self.pieces));
         let own = own.filter(|(_, own)| own.piece == index).map(|(n, _)| n);
         (0..of_body.len()).filter(follows).chain(own).collect()

@@ -2,6 +2,7 @@
 
 pub(crate) mod beneath;
 pub(crate) mod body;
+pub(crate) mod called_up;
 pub(crate) mod came;
 pub(crate) mod chosen;
 pub(crate) mod decode;

@@ -58,6 +58,8 @@ pub struct Piece {
     pub amounts: Vec<f32>,
     /// What it does in each of the body's shapes, when those were carried to it.
     pub carried: Option<Arc<Carried>>,
+    /// What it does when joints are turned so far.
+    pub correctives: Vec<Arc<Morph>>,
     /// Its weights, once bound.
     pub bound: Option<Arc<Bound>>,
     /// The weights of its file, when it has some.
@@ -101,6 +103,7 @@ impl Piece {
             shapes: Arc::default(),
             amounts: Vec::new(),
             carried: None,
+            correctives: Vec::new(),
             bound: Some(Arc::new(Bound::by("body", body.welded_skin.clone()))),
             came: None,
             walls: Arc::clone(&body.walls),
@@ -136,6 +139,7 @@ impl Piece {
             shapes: Arc::new(shapes),
             amounts: Vec::new(),
             carried: None,
+            correctives: Vec::new(),
             bound,
             came: None,
             walls: Arc::new(walls),

@@ -44,8 +44,9 @@ pub(crate) struct LayerFacts {
     pub at: Option<usize>,
     /// Joints that move any of it, ascending.
     joints: Vec<usize>,
-    /// Numbers of the shapes that change it, ascending.
-    shapes: Vec<usize>,
+    /// Numbers of the shapes that change it, ascending, each with the key of what it does, where `moves` does not
+    /// tell.
+    shapes: Vec<(usize, Key)>,
 }
 
 impl Weighed for Worn {
@@ -115,7 +116,7 @@ impl Pile {
         for &i in &pieces {
             let state = room.piece_state(i);
             let weights = (state.id, &state.bound, state.layer, state.kind);
-            let shapes = (&state.carried, room.dress.shape_numbers(i));
+            let shapes = (&state.carried, &state.correctives, room.dress.shape_numbers(i));
             key = key.and_key(room.piece_shown(i)).and(&(weights, shapes));
         }
         let key = key.end();
@@ -166,16 +167,20 @@ impl LayerFacts {
         for &joint in &self.joints {
             key = key.and_bytes(bytemuck::bytes_of(&pose.matrices[joint]));
         }
-        for &shape in &self.shapes {
-            let amount = pose.amounts.get(shape).copied().unwrap_or(0.0);
-            key = key.and(&shape).and_bytes(&amount.to_le_bytes());
+        for (shape, does) in &self.shapes {
+            // What is not called up changes nothing: a pose without it is measured once.
+            let amount = pose.amounts.get(*shape).copied().unwrap_or(0.0);
+            if amount != 0.0 {
+                key = key.and_key(*does).and_bytes(&amount.to_le_bytes());
+            }
         }
         key.end()
     }
 
     fn of_body(room: &Room) -> Self {
         let (body, key) = (&room.dress.body, room.body_shown());
-        let (joints, shapes) = (used_joints(&body.welded_skin), that_change(&body.welded_morphs));
+        let numbers = that_change(&body.welded_morphs);
+        let (joints, shapes) = (used_joints(&body.welded_skin), by_number(&numbers));
         Self { piece: 0, shape: key, moves: key, layer: 0, at: None, joints, shapes }
     }
 
@@ -183,6 +188,9 @@ impl LayerFacts {
         let (state, shape) = (room.piece_state(index), room.piece_shown(index));
         let moves = Key::begin("moves").and_key(shape).and(&state.bound).and(&state.carried).end();
         let skin = room.dress.pieces[index].bound.as_ref().map(|b| &b.skin);
+        let named = |n: usize| room.dress.body.morphs.get(n).map(|m| &m.name);
+        let made = |n: usize| state.correctives.iter().find(|c| Some(&c.name) == named(n));
+        let does = |n: usize| (n, made(n).map_or_else(|| numbered(n), |c| Key::of("corrective", &c.offsets)));
         let joints = skin.map_or_else(Vec::new, used_joints);
         Self {
             piece: state.id,
@@ -191,9 +199,18 @@ impl LayerFacts {
             layer: state.layer,
             at: Some(index),
             joints,
-            shapes: room.dress.shape_numbers(index),
+            shapes: room.dress.shape_numbers(index).into_iter().map(does).collect(),
         }
     }
+}
+
+fn numbered(shape: usize) -> Key {
+    Key::of("shape", &shape)
+}
+
+/// Shapes that `moves` tells of.
+fn by_number(numbers: &[usize]) -> Vec<(usize, Key)> {
+    numbers.iter().map(|n| (*n, numbered(*n))).collect()
 }
 
 /// Numbers of the shapes that change anything.

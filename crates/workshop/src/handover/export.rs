@@ -31,7 +31,7 @@ pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
             name: body.name.clone(),
             mesh: body.mesh.clone(),
             skin: Some(body.skin.clone()),
-            morphs: body.morphs.clone(),
+            morphs: body.own_shapes().to_vec(),
             amounts: body.amounts.clone(),
             mark: Some(mark("body")),
             look: body.look.clone(),

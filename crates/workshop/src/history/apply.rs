@@ -68,6 +68,8 @@ impl Doing<'_> {
             Step::Mask { part, chosen, hide } => self.mask(*part, chosen, *hide),
             Step::ShowHidden => self.show_hidden(),
             Step::PushOut { pieces, chosen, options } => self.push_out(pieces, chosen, *options),
+            Step::Correct { pieces, options } => self.correct(pieces, *options),
+            Step::ChangeCorrective { piece, name, share } => self.change_corrective(*piece, name, *share),
         }
     }
 }
@@ -122,5 +124,7 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::Mask { .. } => "Masking",
         Step::ShowHidden => "Taking it back",
         Step::PushOut { .. } => "Pushing cloth out",
+        Step::Correct { .. } => "Making correctives",
+        Step::ChangeCorrective { .. } => "Setting the corrective",
     }
 }

@@ -39,7 +39,7 @@ pub struct Brought {
     pub deepest_mm: (f32, f32),
     /// Cells that got worse.
     pub worse: usize,
-    /// Vertices moved at rest by more than 0.01 mm, and the furthest of them, millimetres.
+    /// Vertices moved by more than 0.01 mm, at rest or by a corrective, and the furthest of them, millimetres.
     pub moved: (usize, f32),
 }
 
@@ -72,7 +72,7 @@ impl Weighed for Plan {
 }
 
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
-const PLANS: u32 = 1;
+const PLANS: u32 = 2;
 
 fn plan_key(room: &Room) -> Key {
     Key::of("plan of mending", &(PLANS, &room.state))
@@ -248,7 +248,10 @@ fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> Brou
     let mut moved = (0, 0.0f32);
     for piece in &after.dress.pieces {
         let Some(old) = before.dress.pieces.iter().find(|p| p.id == piece.id) else { continue };
-        for mm in old.rest.iter().zip(piece.rest.iter()).map(|(a, b)| a.distance(*b) * 1000.0) {
+        let at_rest = old.rest.iter().zip(piece.rest.iter()).map(|(a, b)| a.distance(*b) * 1000.0);
+        let fresh = piece.correctives.iter().skip(old.correctives.len());
+        let in_poses = fresh.flat_map(|m| &m.offsets).map(|o| o.length() * 1000.0);
+        for mm in at_rest.chain(in_poses) {
             moved.0 += usize::from(mm > 0.01);
             moved.1 = moved.1.max(mm);
         }

@@ -45,9 +45,9 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
         ),
     ));
     let driven: Vec<&str> =
-        body.morphs.iter().filter(|m| m.driver.is_some()).map(|m| m.name.as_str()).collect();
+        body.own_shapes().iter().filter(|m| m.driver.is_some()).map(|m| m.name.as_str()).collect();
     let free: Vec<&str> =
-        body.morphs.iter().filter(|m| m.driver.is_none()).map(|m| m.name.as_str()).collect();
+        body.own_shapes().iter().filter(|m| m.driver.is_none()).map(|m| m.name.as_str()).collect();
     if !driven.is_empty() {
         let text =
             format!("shapes that the pose calls up, for pieces to follow (Seating): {}", driven.join(", "));

@@ -81,7 +81,7 @@ impl Room {
             Some(i) => {
                 let state = self.piece_state(i);
                 let key = Key::begin("drawn").and_key(self.contents.shapes[i]);
-                key.and(&(&state.bound, &state.carried, self.dress.shape_numbers(i)))
+                key.and(&(&state.bound, &state.carried, &state.correctives, self.dress.shape_numbers(i)))
             }
         };
         key.end().bytes()[..8].iter().map(|b| format!("{b:02x}")).collect()

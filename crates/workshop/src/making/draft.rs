@@ -10,11 +10,6 @@ use crate::state::names::PieceId;
 use glam::Vec3;
 use tin_cloak_store::{BlobId, Store};
 
-/// What is said of a piece for which shapes of the body would have to be carried anew.
-pub(crate) fn no_longer_follows(name: &str) -> String {
-    format!("{name} follows the body’s shapes no longer: let it follow them again")
-}
-
 /// A state in the making, with the blobs it needs.
 #[derive(Clone)]
 pub(crate) struct Draft {
@@ -71,10 +66,10 @@ impl Draft {
         };
         let blob = self.keep(pack_positions(&bare));
         self.carry_joints((room, index), before, rest);
-        // Shapes carried to it were those of the place where it was.
-        let elsewhere = !matches!(turned, Turned::Not) && self.piece(id)?.carried.take().is_some();
-        if elsewhere {
-            self.notes.push(no_longer_follows(&worn.name));
+        // Shapes made for it were those of the place where it was.
+        if !matches!(turned, Turned::Not) {
+            let notes = self.piece(id)?.drop_made_shapes();
+            self.notes.extend(notes);
         }
         let piece = self.piece(id)?;
         piece.rest = Some(blob);
@@ -93,9 +88,7 @@ impl Draft {
     /// The body is another: no piece follows its shapes.
     pub(crate) fn follow_no_shapes(&mut self) {
         for piece in &mut self.state.pieces {
-            if piece.carried.take().is_some() {
-                self.notes.push(no_longer_follows(piece.name()));
-            }
+            self.notes.extend(piece.drop_made_shapes());
         }
     }
 

@@ -129,6 +129,10 @@ impl Doing<'_> {
         if let Some(carried) = &new.before.carried {
             state.carried = Some(self.draft.keep(pack_positions(&new.offsets_of(&carried.0))));
         }
+        for (corrective, shape) in state.correctives.iter_mut().zip(&new.before.correctives) {
+            let offsets = new.pick(&shape.to_dense(new.before.rest.len()));
+            corrective.offsets = self.draft.keep(pack_positions(&offsets));
+        }
         if let Some(bound) = &new.before.bound {
             state.bound = Some(self.draft.keep(pack_bound(&new.bound(bound))?));
         }

@@ -318,7 +318,7 @@ impl Board {
     }
 
     /// Cells out of tolerance that count so, with column and row.
-    pub(crate) fn out(&self, counts: Counts) -> impl Iterator<Item = (usize, usize, &Cell)> {
+    pub fn out(&self, counts: Counts) -> impl Iterator<Item = (usize, usize, &Cell)> {
         self.measured().filter(move |(p, r, cell)| self.counts(*p, *r) == counts && self.is_out(cell))
     }
 

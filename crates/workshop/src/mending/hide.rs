@@ -39,7 +39,9 @@ impl Room {
     /// All that what is seen of the body depends on.
     fn seen_by(&self) -> String {
         let worn = self.state.pieces.iter().filter(|p| p.bound.is_some() && !p.cage);
-        let worn: Vec<_> = worn.map(|p| (p.id, &p.rest, &p.bound, &p.cut, &p.amounts, &p.carried)).collect();
+        let worn: Vec<_> = worn
+            .map(|p| (p.id, &p.rest, &p.bound, &p.cut, &p.amounts, (&p.carried, &p.correctives)))
+            .collect();
         let tried: Vec<_> = self.counted_poses().iter().map(|&p| self.trials.trials[p].label()).collect();
         let key = Key::begin("seen").and_key(self.contents.body).and(&worn).and(&tried);
         key.end().bytes().iter().take(12).map(|b| format!("{b:02x}")).collect()

@@ -29,13 +29,16 @@ pub enum MeansKind {
     Push,
     /// Hide what nobody sees.
     Hide,
+    /// Shapes that turns of joints call up.
+    Corrective,
     /// Leave it: for stress only.
     Leave,
 }
 
 impl MeansKind {
     /// All, in order.
-    pub const ALL: [Self; 6] = [Self::Seat, Self::Shapes, Self::Match, Self::Push, Self::Hide, Self::Leave];
+    pub const ALL: [Self; 7] =
+        [Self::Seat, Self::Shapes, Self::Match, Self::Push, Self::Hide, Self::Corrective, Self::Leave];
 }
 
 /// Something that may help.
@@ -93,6 +96,7 @@ pub(crate) fn means_for(room: &Room, board: &Board, kind: MeansKind) -> Vec<Mean
         MeansKind::Match => matchings(room, &rows),
         MeansKind::Push => pushing(room, board).into_iter().collect(),
         MeansKind::Hide => hiding(room, &rows).into_iter().collect(),
+        MeansKind::Corrective => correcting(room, &rows).into_iter().collect(),
         MeansKind::Leave => leaving(room, &rows).into_iter().collect(),
     }
 }
@@ -199,6 +203,21 @@ fn hiding(room: &Room, rows: &OutByRow) -> Option<Means> {
         words: "Hide what nobody sees".to_owned(),
         why: in_words(&Out { cells, deepest_mm: deepest, ..Out::default() }),
         step: Step::Hide { options: HideOptions::default() },
+    })
+}
+
+/// What is left between two layers in some poses is cured in these alone.
+fn correcting(room: &Room, rows: &OutByRow) -> Option<Means> {
+    let (mut sum, left) = (Out::default(), rows.iter().filter(|(ids, _)| ids.0 != ids.1));
+    left.for_each(|(_, out)| {
+        (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
+    });
+    let options = MendOptions { tolerance_mm: room.state.tolerance_mm, ..MendOptions::of_correctives() };
+    (sum.cells > 0).then(|| Means {
+        kind: MeansKind::Corrective,
+        words: "Make correctives for the poses that are left".to_owned(),
+        why: in_words(&sum),
+        step: Step::Correct { pieces: Vec::new(), options },
     })
 }
 

@@ -1,5 +1,6 @@
 //! What is done about trouble the board shows.
 
+pub(crate) mod correct;
 pub(crate) mod hide;
 pub(crate) mod means;
 pub(crate) mod push_out;

@@ -12,7 +12,7 @@ use crate::state::trial_plan::Counts;
 use glam::Vec3;
 use rayon::prelude::*;
 use std::sync::Arc;
-use tin_cloak_core::clearance::{AtRest, Pair, Settings};
+use tin_cloak_core::clearance::{AtRest, Outfit, Pair, Settings};
 use tin_cloak_core::mend::{keep_rigid, push_out, Mending, PieceReport, PushSettings, TrialPose, Trouble};
 use tin_cloak_formats::PieceKind;
 
@@ -156,10 +156,10 @@ pub(crate) fn mend(
         }
         let after = measure(&next, &|s| progress(from + (1.0 + s) / whole))?;
         stale += 1;
-        if is_better(&after.board, best.as_ref().map_or(&first.board, |b| &b.0.board)) {
+        if is_better(what, &after.board, best.as_ref().map_or(&first.board, |b| &b.0.board)) {
             (best, stale) = (Some((after.clone(), next.clone(), pushed.reports)), 0);
         }
-        let told = (after.board.bad_cells(), curable_mm(&after.board));
+        let told = (after.board.bad_cells(), what.curable_mm(&after.board));
         if least_worse.is_none_or(|known| told.1 < known.1) {
             least_worse = Some(told);
         }
@@ -174,7 +174,7 @@ pub(crate) fn mend(
             rest = best.as_ref().map_or_else(|| none.clone(), |b| b.1.clone());
         }
     }
-    let was = curable_mm(&first.board);
+    let was = what.curable_mm(&first.board);
     let not_taken = least_worse.filter(|_| best.is_none()).map(|(cells, then)| (cells, was, then));
     let nothing = (first.clone(), none, Vec::new());
     let (after, rest, left) = best.unwrap_or(nothing);
@@ -233,19 +233,65 @@ impl Pushed {
     }
 }
 
+/// What is pushed, and in which poses.
+pub(crate) struct Pushing {
+    /// The layers as measured, with their stiff parts.
+    pub outfit: Outfit,
+    /// Those that may move.
+    pub movable: Vec<usize>,
+    /// What each pair has at rest.
+    pub at_rest: Vec<Arc<AtRest>>,
+    /// The poses that count, by number; of each its matrices, and what is through in it.
+    pub counted: Vec<usize>,
+    pub poses: Vec<TrialPose>,
+    pub trouble: Vec<Trouble>,
+}
+
+impl Pushing {
+    pub fn of(what: &ToMend, now: &Measured) -> Self {
+        let ToMend { dress, trials, .. } = what;
+        let (mut outfit, piece_of) = (now.outfit.clone(), &now.piece_of);
+        for (layer, piece) in outfit.layers.iter_mut().zip(piece_of) {
+            layer.rigid = Arc::new(piece.map_or_else(Vec::new, |p| rigid_parts(&dress.pieces[p])));
+        }
+        let may = |piece: &Option<usize>| piece.is_some_and(|p| what.pieces.contains(&p));
+        let movable: Vec<usize> = (1..piece_of.len()).filter(|&l| may(&piece_of[l])).collect();
+        // Poses that do not count are not mended for.
+        let counts = |pose: &usize| now.board.poses[*pose].counts == Counts::Counted;
+        let counted: Vec<usize> = (0..trials.trials.len()).filter(counts).collect();
+        let all = trials.poses(&dress.body);
+        let poses: Vec<TrialPose> = counted.iter().map(|p| all[*p].clone()).collect();
+        let trouble: Vec<Trouble> = counted.iter().map(|p| now.trouble[*p].clone()).collect();
+        let still = outfit.buffers();
+        let of_pair = |p: &Pair| Arc::new(AtRest::of(&outfit, &still, (p.outer, p.inner)));
+        let at_rest: Vec<Arc<AtRest>> = outfit.pairs.par_iter().map(of_pair).collect();
+        Self { outfit, movable, at_rest, counted, poses, trouble }
+    }
+}
+
+impl ToMend<'_> {
+    fn curable_mm(&self, board: &Board) -> f32 {
+        curable_mm(board, self.options.limit_mm)
+    }
+
+    /// What counts, and how clear it is to come.
+    pub fn settings(&self) -> PushSettings {
+        PushSettings {
+            measure: Settings { tolerance: self.options.tolerance_mm * 0.001, ..Settings::default() },
+            margin: self.options.margin_mm * 0.001,
+            ..PushSettings::default()
+        }
+    }
+}
+
 fn pushed(
     what: &ToMend,
     (now, pace): (&Measured, Pace),
     rest: &[Option<Vec<Vec3>>],
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Pushed, WorkshopError> {
-    let ToMend { dress, trials, options, .. } = what;
-    let (mut outfit, piece_of) = (now.outfit.clone(), &now.piece_of);
-    for (layer, piece) in outfit.layers.iter_mut().zip(piece_of) {
-        layer.rigid = Arc::new(piece.map_or_else(Vec::new, |p| rigid_parts(&dress.pieces[p])));
-    }
-    let may = |piece: &Option<usize>| piece.is_some_and(|p| what.pieces.contains(&p));
-    let movable: Vec<usize> = (1..piece_of.len()).filter(|&l| may(&piece_of[l])).collect();
+    let ToMend { dress, options, .. } = what;
+    let Pushing { outfit, movable, at_rest, poses, trouble, .. } = Pushing::of(what, now);
     let limit = options.limit_mm * 0.001;
     // What is not chosen stays, and so does what has gone as far as it may.
     let held = |piece: &Option<usize>| {
@@ -256,23 +302,13 @@ fn pushed(
         let far = |v: usize| start[v].distance(place[v]) >= limit * 0.999;
         (0..start.len()).map(|v| chosen.is_some_and(|c| !c[v]) || far(v)).collect()
     };
-    let held: Vec<Vec<bool>> = piece_of.iter().map(held).collect();
-    // Poses that do not count are not mended for.
-    let counts = |pose: &usize| now.board.poses[*pose].counts == Counts::Counted;
-    let counted: Vec<usize> = (0..trials.trials.len()).filter(counts).collect();
-    let all = trials.poses(&dress.body);
-    let poses: Vec<TrialPose> = counted.iter().map(|p| all[*p].clone()).collect();
-    let trouble: Vec<Trouble> = counted.iter().map(|p| now.trouble[*p].clone()).collect();
-    let still = outfit.buffers();
-    let of_pair = |p: &Pair| Arc::new(AtRest::of(&outfit, &still, (p.outer, p.inner)));
-    let at_rest: Vec<Arc<AtRest>> = outfit.pairs.par_iter().map(of_pair).collect();
+    let held: Vec<Vec<bool>> = now.piece_of.iter().map(held).collect();
     let settings = PushSettings {
-        measure: Settings { tolerance: options.tolerance_mm * 0.001, ..Settings::default() },
-        margin: options.margin_mm * 0.001,
         limit: options.limit_mm.min(PASS_MM) * 0.001,
         reach: limit,
         rounds: pace.0,
         step: pace.1 * 0.001,
+        ..what.settings()
     };
     let mending = Mending {
         outfit: &outfit,
@@ -281,6 +317,7 @@ fn pushed(
         poses: &poses,
         trouble: &trouble,
         at_rest: &at_rest,
+        shape: None,
         settings,
     };
     let fail = |source| WorkshopError::Bind { piece: dress.body.name.clone(), source };
@@ -303,18 +340,17 @@ fn why_left(
     }
 }
 
-/// The depths of the counted cells out of tolerance that a push could cure, millimetres: not of what lies in itself,
-/// and of no cell more than may be moved.
-fn curable_mm(board: &Board) -> f32 {
-    let most = MendOptions::default().limit_mm;
+/// The depths of the counted cells out of tolerance that moving could cure, millimetres: not of what lies in itself,
+/// and of no cell more than `most_mm`.
+pub(crate) fn curable_mm(board: &Board, most_mm: f32) -> f32 {
     let is_fold = |row: usize| board.pairs[row].ids[0] == board.pairs[row].ids[1];
     let out = board.out(Counts::Counted).filter(|(_, row, _)| !is_fold(*row));
-    out.map(|(_, _, cell)| cell.depth_mm().min(most)).sum()
+    out.map(|(_, _, cell)| cell.depth_mm().min(most_mm)).sum()
 }
 
 /// No more counted cells are out of tolerance, and those that a push could cure less deep in all.
-fn is_better(after: &Board, before: &Board) -> bool {
-    after.bad_cells() <= before.bad_cells() && curable_mm(after) < curable_mm(before)
+fn is_better(what: &ToMend, after: &Board, before: &Board) -> bool {
+    after.bad_cells() <= before.bad_cells() && what.curable_mm(after) < what.curable_mm(before)
 }
 
 /// Deepest of what shows through the layer of a number on a board, and how many spots of it show.

@@ -28,7 +28,7 @@ impl Doing<'_> {
             return Ok(format!("Follow the body’s shapes no longer: {names}"));
         }
         let body = &self.room.dress.body;
-        if body.morphs.is_empty() {
+        if body.own_shapes().is_empty() {
             return Err(WorkshopError::NoBodyShapes { body: body.name.clone() });
         }
         // From the inside out: what lies beneath has its shapes when the next is to follow it.

@@ -58,8 +58,8 @@ impl Ground {
         of_piece: &dyn Fn(usize) -> Vec<Morph>,
     ) -> Vec<Vec<Vec3>> {
         let body = &dress.body;
-        let mut all: Vec<Vec<Vec3>> =
-            body.welded_morphs.iter().map(|m| m.to_dense(body.rest.len())).collect();
+        let own = &body.welded_morphs[..body.own_shapes().len()];
+        let mut all: Vec<Vec<Vec3>> = own.iter().map(|m| m.to_dense(body.rest.len())).collect();
         let layer = dress.pieces[index].layer;
         for (i, piece) in dress.pieces.iter().enumerate().filter(|(_, p)| p.layer < layer && !p.cage) {
             let shapes = of_piece(i);

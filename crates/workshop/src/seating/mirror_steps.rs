@@ -2,7 +2,6 @@
 
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
-use crate::making::draft::no_longer_follows;
 use crate::state::blobs::{pack_bound, pack_positions};
 use crate::state::bound::Bound;
 use crate::state::choice::to_other_side;
@@ -41,9 +40,7 @@ impl Doing<'_> {
         if state.shapes.is_some() {
             state.shapes = Some(self.draft.keep(pack_positions(&offsets)));
         }
-        if state.carried.take().is_some() {
-            self.draft.notes.push(no_longer_follows(state.name()));
-        }
+        self.draft.notes.extend(state.drop_made_shapes());
         state.rest = Some(self.draft.keep(pack_positions(&image)));
         state.recipe = self.other_recipe(piece)?;
         state.cleaned.iter_mut().for_each(|c| self.clean_other_side(c));

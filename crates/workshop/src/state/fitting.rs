@@ -2,6 +2,7 @@
 
 use crate::state::choice::Patch;
 use crate::state::clean::Cleaned;
+use crate::state::corrective::Corrective;
 use crate::state::mask::Mask;
 use crate::state::motion::{MotionState, RangeState};
 use crate::state::names::{FileRef, PieceId};
@@ -153,6 +154,9 @@ pub struct PieceState {
     /// shape.
     #[serde(default)]
     pub carried: Option<BlobId>,
+    /// What it does when joints are turned so far.
+    #[serde(default)]
+    pub correctives: Vec<Corrective>,
     /// What was cleaned on its weights since it was bound, in order.
     #[serde(default)]
     pub cleaned: Vec<Cleaned>,
@@ -188,6 +192,7 @@ impl PieceState {
             amounts: Vec::new(),
             shapes: None,
             carried: None,
+            correctives: Vec::new(),
             cleaned: Vec::new(),
             patches: Vec::new(),
             rest: None,
@@ -202,6 +207,19 @@ impl PieceState {
         let own =
             matches!(self.recipe.takes, Takes::Template(_)) || self.recipe.options.method == Method::Came;
         self.bound.is_some() && !own && self.bound_on.as_ref() != body_skin
+    }
+
+    /// The shapes that were made for it where it was are gone; what is to be told of that.
+    pub(crate) fn drop_made_shapes(&mut self) -> Vec<String> {
+        let mut notes = Vec::new();
+        if self.carried.take().is_some() {
+            let name = self.name();
+            notes.push(format!("{name} follows the body’s shapes no longer: let it follow them again"));
+        }
+        if !std::mem::take(&mut self.correctives).is_empty() {
+            notes.push(format!("{} has its correctives no longer: make them again (Mending)", self.name()));
+        }
+        notes
     }
 
     /// What people call it.

@@ -6,6 +6,7 @@ pub(crate) mod bundle;
 pub(crate) mod by_hand;
 pub(crate) mod choice;
 pub(crate) mod clean;
+pub(crate) mod corrective;
 pub(crate) mod fitting;
 pub(crate) mod key;
 pub(crate) mod mask;

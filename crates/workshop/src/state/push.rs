@@ -13,6 +13,13 @@ pub struct MendOptions {
     pub limit_mm: f32,
 }
 
+impl MendOptions {
+    /// Those of correctives: further, since they are there in some poses only.
+    pub fn of_correctives() -> Self {
+        Self { limit_mm: 60.0, ..Self::default() }
+    }
+}
+
 impl Default for MendOptions {
     fn default() -> Self {
         Self { tolerance_mm: 0.5, margin_mm: 1.0, limit_mm: 20.0 }

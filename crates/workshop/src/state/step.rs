@@ -142,6 +142,10 @@ pub enum Step {
     ShowHidden,
     /// Cloth is pushed off what pokes through it in all trial poses.
     PushOut { pieces: Vec<PieceId>, chosen: Chosen, options: MendOptions },
+    /// Pieces are given shapes that turns of joints call up, against what is through in some poses.
+    Correct { pieces: Vec<PieceId>, options: MendOptions },
+    /// More or less of such a shape: 1 is what there is now, 0 takes it away.
+    ChangeCorrective { piece: PieceId, name: String, share: f32 },
 }
 
 /// A piece to be put on.

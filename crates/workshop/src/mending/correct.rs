@@ -1,0 +1,116 @@
+//! Shapes that turns of joints call up, for what is through in a few poses and clear in the rest.
+
+use crate::error::WorkshopError;
+use crate::measuring::board::Board;
+use crate::measuring::measured::Measured;
+use crate::mending::push_out::{curable_mm, Pushing, ToMend};
+use glam::Vec3;
+use tin_cloak_core::clearance::Place;
+use tin_cloak_core::deform::Driver;
+use tin_cloak_core::mend::{bad_turns, push_out, BadTurn, Mending, PushSettings};
+use tin_cloak_core::skeleton::Pose;
+
+/// What a turn calls up.
+#[derive(Clone, Debug)]
+pub(crate) struct CalledUp {
+    pub driver: Driver,
+    /// By piece of the dress, an offset a vertex.
+    pub offsets: Vec<(usize, Vec<Vec3>)>,
+}
+
+/// Rounds for a shape, and how far each goes, millimetres.
+const ROUNDS: usize = 10;
+const STEP_MM: f32 = 6.0;
+/// A pose with less than this of a shape does not speak for it.
+const LEAST: f32 = 0.02;
+/// Turns of one joint whose axes are nearer than this (the cosine) are one.
+const ALIKE: f32 = 0.9;
+
+/// The turn that is to blame for the most that is through in `now`, but for those in `tried`; of those in `taken` it is
+/// the very one, so that its shape can be gone on with.
+pub(crate) fn next_turn(
+    what: &ToMend,
+    now: &Measured,
+    (tried, taken): (&[Driver], &[Driver]),
+) -> Option<BadTurn> {
+    let pushing = Pushing::of(what, now);
+    let joints = pushing.joints(what);
+    let turns = bad_turns(&pushing.outfit, &what.dress.body.skeleton, &joints, &pushing.trouble);
+    let same = |a: &Driver, b: &Driver| a.joint == b.joint && a.axis.dot(b.axis) > ALIKE;
+    let next = turns.into_iter().find(|t| !tried.iter().any(|d| same(d, &t.driver)))?;
+    let known = taken.iter().find(|d| same(d, &next.driver));
+    Some(BadTurn { driver: known.copied().unwrap_or(next.driver), ..next })
+}
+
+/// The shape against what a turn is to blame for in `now`; `None` when nothing that moves brings anything.
+///
+/// # Errors
+/// [`WorkshopError::Stopped`] when `progress` says no.
+pub(crate) fn shape_for(
+    what: &ToMend,
+    now: &Measured,
+    turn: &BadTurn,
+    progress: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Option<CalledUp>, WorkshopError> {
+    let pushing = Pushing::of(what, now);
+    let joints = pushing.joints(what);
+    let Pushing { outfit, mut movable, at_rest, mut poses, trouble, .. } = pushing;
+    // What lies over something gives way, and what lies over that; nothing is squeezed in.
+    let outer = |place: &Place| outfit.lying_at(place).map(|[a, b]| a.0.max(b.0));
+    let from = turn.blamed.iter().flat_map(|b| &b.1).filter_map(outer).min();
+    movable.retain(|layer| Some(*layer) >= from);
+    let known = poses.iter().map(|p| p.amounts.len()).chain(outfit.layers.iter().map(|l| l.morphs.len()));
+    let shape = known.max().unwrap_or(0);
+    for (pose, joints) in poses.iter_mut().zip(&joints) {
+        pose.amounts.resize(shape, 0.0);
+        pose.amounts.push(turn.driver.amount(joints));
+    }
+    let there: Vec<usize> = (0..poses.len()).filter(|p| poses[*p].amounts[shape] > LEAST).collect();
+    // What other turns are to blame for pulls at nothing here; what lies in its own fold is known by all of it.
+    let pulls = |pose: usize, place: &Place| {
+        matches!(place, Place::Inside { layers, .. } if layers.0 == layers.1)
+            || turn.blamed.iter().any(|b| b.0 == pose && b.1.binary_search(place).is_ok())
+    };
+    let of =
+        |p: &usize| -> Vec<Place> { trouble[*p].iter().filter(|place| pulls(*p, place)).copied().collect() };
+    let (poses, trouble): (Vec<_>, Vec<_>) = there.iter().map(|p| (poses[*p].clone(), of(p))).unzip();
+    let limit = what.options.limit_mm * 0.001;
+    let settings =
+        PushSettings { limit, reach: limit, rounds: ROUNDS, step: STEP_MM * 0.001, ..what.settings() };
+    let mending = Mending {
+        outfit: &outfit,
+        movable: &movable,
+        held: &[],
+        poses: &poses,
+        trouble: &trouble,
+        at_rest: &at_rest,
+        shape: Some(shape),
+        settings,
+    };
+    let fail = |source| WorkshopError::Bind { piece: what.dress.body.name.clone(), source };
+    let pushed = push_out(mending, progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
+    if pushed.short.1 >= pushed.short.0 {
+        return Ok(None);
+    }
+    let mut offsets = Vec::new();
+    for report in pushed.pieces.iter().filter(|r| r.moved > 0) {
+        let (rest, moved) = (&outfit.layers[report.layer].rest, &pushed.rest[report.layer]);
+        let moves = moved.iter().zip(rest).map(|(a, b)| *a - *b).collect();
+        offsets.extend(now.piece_of[report.layer].map(|piece| (piece, moves)));
+    }
+    Ok((!offsets.is_empty()).then_some(CalledUp { driver: turn.driver, offsets }))
+}
+
+impl Pushing {
+    /// The joints of each pose.
+    fn joints(&self, what: &ToMend) -> Vec<Pose> {
+        self.counted.iter().map(|p| what.trials.trials[*p].pose.clone()).collect()
+    }
+}
+
+/// Fewer counted cells out of tolerance, or as many, less deep.
+pub(crate) fn is_less(after: &Board, before: &Board, most_mm: f32) -> bool {
+    let told = |board: &Board| (board.bad_cells(), curable_mm(board, most_mm));
+    let ((cells, mm), (were, was)) = (told(after), told(before));
+    cells < were || (cells == were && mm < was)
+}

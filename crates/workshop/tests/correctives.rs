@@ -1,0 +1,95 @@
+//! Correctives: shapes that turns of joints call up. Made against what is through, measured, kept, handed over, read
+//! again, cut, changed and taken away.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::{wearing, Bench};
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::mend::TrialPose;
+use tin_cloak_workshop::{
+    export_glb, read, Companions, Counts, Dressed, MendOptions, NamedFile, Step, TrialSays, TrialWish,
+};
+
+fn correct() -> Step {
+    Step::Correct { pieces: Vec::new(), options: MendOptions::of_correctives() }
+}
+
+/// Where a piece is in each pose of the trials.
+fn posed(bench: &Bench, id: u32) -> Vec<Vec<Vec3>> {
+    let room = bench.room();
+    let (outfit, piece_of) = room.dress.outfit();
+    let layer = piece_of.iter().position(|p| *p == room.index_of(id)).unwrap();
+    let mut buffers = outfit.buffers();
+    let one = |pose: &TrialPose| {
+        buffers.pose(&outfit, &pose.matrices, &pose.amounts);
+        buffers.positions(layer).to_vec()
+    };
+    room.trials.poses(&room.dress.body).iter().map(one).collect()
+}
+
+#[test]
+fn correctives_clear_poses_leave_the_others_go_out_and_are_taken_away() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    assert!(bench.refused(correct()).contains("nothing is bound"));
+    bench.bind_all();
+    let (before, first, rest) = (bench.board(), posed(&bench, 2), bench.rest(2));
+    let said = bench.run(correct());
+    assert_eq!(said, "Make correctives for breeches, quilted tunic");
+    let after = bench.board();
+    assert!(after.bad_cells() < before.bad_cells(), "{} of {}", after.bad_cells(), before.bad_cells());
+    insta::assert_snapshot!(bench.open().effect().notes.join("\n"));
+    // Rest is what it was to the bit, and so is every pose that turns none of the joints.
+    assert_eq!(bench.rest(2), rest);
+    let (room, now) = (bench.room(), posed(&bench, 2));
+    let made = room.dress.pieces[room.index_of(2).unwrap()].correctives.clone();
+    assert!(!made.is_empty());
+    let mut quiet = 0;
+    for (pose, trial) in room.trials.trials.iter().enumerate() {
+        if made.iter().all(|m| m.driver.unwrap().amount(&trial.pose) == 0.0) {
+            assert_eq!(now[pose], first[pose], "{}", trial.label());
+            quiet += 1;
+        }
+    }
+    assert!(quiet > 1 && quiet < now.len());
+
+    // They go out as morph targets with their drivers; the body goes out without them, and read again it measures alike.
+    let bytes = export_glb(&room.dress).unwrap();
+    let out = read("x.glb", &bytes, &Companions::new()).unwrap();
+    let (body, tunic) = (&out.meshes[0], out.meshes.iter().find(|m| m.name == "quilted tunic").unwrap());
+    assert_eq!(body.morphs.len(), room.dress.body.own_shapes().len());
+    for corrective in &made {
+        let gone_out = tunic.morphs.iter().find(|m| m.name == corrective.name).unwrap();
+        let (ours, theirs) = (corrective.driver.unwrap(), gone_out.driver.unwrap());
+        assert_eq!(ours.joint, theirs.joint);
+        assert!((ours.full - theirs.full).abs() < 1e-4 && ours.axis.distance(theirs.axis) < 1e-4);
+    }
+    let file = NamedFile { name: "x.glb".into(), bytes };
+    let again = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default()).unwrap();
+    let (_, out) = again.measured(0.5, &|_| true).unwrap();
+    let ranges = bench.room();
+    let still = |pose: usize| ranges.trials.trials[pose].is_still;
+    let counted = after.out(Counts::Counted).filter(|(pose, _, _)| still(*pose)).count();
+    assert_eq!(out, counted, "read again, the same cells are out");
+
+    // Half of one, none of it.
+    let name = made[0].name.clone();
+    let change = |share: f32| Step::ChangeCorrective { piece: 2, name: name.clone(), share };
+    let whole = made[0].offsets[0];
+    assert_eq!(bench.run(change(0.5)), format!("50 % of the corrective {name} on quilted tunic"));
+    let half = bench.piece(2).correctives.iter().find(|m| m.name == name).unwrap().offsets[0];
+    assert!((half - whole * 0.5).length() < 1e-7);
+    assert_eq!(bench.run(change(0.0)), format!("Take the corrective {name} off quilted tunic"));
+    assert!(bench.piece(2).correctives.iter().all(|m| m.name != name));
+    assert!(bench.refused(change(1.0)).contains("no corrective"));
+    assert!(bench.refused(change(f32::NAN)).contains("−100 and 200 %"));
+    bench.shop.undo(bench.fitting).unwrap();
+    bench.shop.undo(bench.fitting).unwrap();
+    assert_eq!(posed(&bench, 2), now);
+
+    // Mirrored, they would be of the other side: that is said.
+    bench.run(Step::Mirror { piece: 2 });
+    assert!(bench.piece(2).correctives.is_empty());
+    let notes = bench.open().effect().notes.join("\n");
+    assert!(notes.contains("has its correctives no longer"), "{notes}");
+}
