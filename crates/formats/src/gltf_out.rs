@@ -448,7 +448,7 @@ fn interpolation(of: Interpolation) -> json::animation::Interpolation {
 }
 
 /// The amounts of a part's shapes over a clip: as they came, or, where the pose drives one of them,
-/// at every key of either, so that driven shapes play anywhere.
+/// at every key of either and as often between as it takes, so that driven shapes play anywhere.
 fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Option<ShapeTrack> {
     let shapes = part.morphs.len();
     let came = clip.shapes.iter().find(|s| s.mesh == part.name && s.shapes() == shapes);
@@ -461,8 +461,10 @@ fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Optio
     if times.is_empty() {
         return None;
     }
+    let driven = |time: f32| driven_amounts(part.morphs, &clip.sample(skeleton, time));
+    let times = dense_enough(&times, &most_offsets(part.morphs), &driven);
     let amounts = |&time: &f32| {
-        let driven = driven_amounts(part.morphs, &clip.sample(skeleton, time));
+        let driven = driven(time);
         let own = came.map_or_else(|| part.amounts.to_vec(), |c| c.at(time));
         let one = |(i, m): (usize, &Morph)| match m.driver {
             Some(_) => driven[i],
@@ -472,6 +474,50 @@ fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Optio
     };
     let amounts = times.iter().flat_map(amounts).collect();
     Some(ShapeTrack { mesh: part.name.to_owned(), times, amounts, interpolation: Interpolation::Linear })
+}
+
+/// Between two keys no vertex may be so far from where its shapes would have it, metres.
+const KEYED_WITHIN: f32 = 4e-6;
+/// The way between two keys is halved so often at most.
+const HALVED: usize = 7;
+
+/// How far each driven shape moves any vertex, metres; 0 for the others.
+fn most_offsets(morphs: &[Morph]) -> Vec<f32> {
+    let most = |m: &Morph| m.offsets.iter().map(|o| o.length()).fold(0.0, f32::max);
+    morphs.iter().map(|m| m.driver.map_or(0.0, |_| most(m))).collect()
+}
+
+/// Key times with so many between them that amounts on a straight line from key to key are those that are driven.
+fn dense_enough(times: &[f32], most: &[f32], driven: &dyn Fn(f32) -> Vec<f32>) -> Vec<f32> {
+    let mut dense = Vec::with_capacity(times.len());
+    for pair in times.windows(2) {
+        dense.push(pair[0]);
+        halve((pair[0], pair[1]), (&driven(pair[0]), &driven(pair[1])), (most, driven), HALVED, &mut dense);
+    }
+    dense.extend(times.last());
+    dense
+}
+
+fn halve(
+    (from, to): (f32, f32),
+    ends: (&[f32], &[f32]),
+    (most, driven): (&[f32], &dyn Fn(f32) -> Vec<f32>),
+    left: usize,
+    dense: &mut Vec<f32>,
+) {
+    let at = |share: f32| from + (to - from) * share;
+    let off = |share: f32, there: &[f32]| -> f32 {
+        let straight = |m: usize| ends.0[m] + (ends.1[m] - ends.0[m]) * share;
+        (0..most.len()).map(|m| (there[m] - straight(m)).abs() * most[m]).sum()
+    };
+    let middle = driven(at(0.5));
+    let is_straight = |share: f32| off(share, &driven(at(share))) <= KEYED_WITHIN;
+    if left == 0 || (off(0.5, &middle) <= KEYED_WITHIN && is_straight(0.25) && is_straight(0.75)) {
+        return;
+    }
+    halve((from, at(0.5)), (ends.0, &middle), (most, driven), left - 1, dense);
+    dense.push(at(0.5));
+    halve((at(0.5), to), (&middle, ends.1), (most, driven), left - 1, dense);
 }
 
 /// Four joints and their weights a vertex.

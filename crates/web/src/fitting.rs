@@ -20,7 +20,7 @@ use rocket::{get, post, routes, FromForm, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{
-    harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, SnagCard, TrialSet,
+    harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, Proof, SnagCard, TrialSet,
     ViewRequest, Workshop,
 };
 
@@ -62,6 +62,7 @@ struct Shown {
     /// What is hidden, a row a part.
     masks: Vec<HiddenRow>,
     correctives: Vec<CorrectiveRow>,
+    proof: Option<Arc<Proof>>,
     /// How many are older than the body's weights.
     older: usize,
     library: Vec<AssetCard>,
@@ -225,6 +226,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         mending: shop.plan_of(room)?.map(|p| PlanShown::of(&p)),
         masks: hidden_rows(room),
         correctives: corrective_rows(room),
+        proof: shop.proof_of(room)?,
         older: room.older_pieces().len(),
         next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
         joints: room.dress.body.skeleton.len(),

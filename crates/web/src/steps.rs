@@ -202,6 +202,16 @@ async fn do_next(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
     .await
 }
 
+/// Makes the file and reads it again.
+#[post("/fitting/<id>/prove")]
+async fn prove(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        let job = shop.prove(id)?;
+        Ok(Tell(json!({ "job-started": { "job": job } })))
+    })
+    .await
+}
+
 #[derive(FromForm)]
 struct Hide {
     rings: usize,
@@ -342,6 +352,7 @@ pub(crate) fn routes() -> Vec<Route> {
         plan,
         do_plan,
         do_next,
+        prove,
         hide,
         mask,
         show_hidden,

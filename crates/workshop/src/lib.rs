@@ -41,6 +41,7 @@ pub use dress::stiff_parts::stiff_shells;
 pub use dress::trials::{clip_trials, range_trials, retarget_trials, Trial, TrialSet};
 pub use error::WorkshopError;
 pub use handover::export::{dressed_document, export_glb};
+pub use handover::proof::{prove, Proof, EQUAL_MM};
 pub use history::effects::Summary;
 pub use history::jobs::{JobId, Jobs};
 pub use history::measurer::MeasureState;

@@ -118,13 +118,21 @@ impl Dressed {
         Ok(Self { dress, trials, plan, every_pair: says.every_pair, started })
     }
 
+    /// Its board, with every pair.
+    ///
+    /// # Errors
+    /// [`WorkshopError::Stopped`] when `tell` says no.
+    pub(crate) fn board(&self, tolerance_mm: f32, tell: Tell) -> Result<Board, WorkshopError> {
+        let measured = measure_every_pair(&self.dress, &self.trials, (tolerance_mm, &self.plan), tell)?;
+        Ok(Board::clone(&measured.board))
+    }
+
     /// Its report in all poses, and how many cells are out of tolerance or cannot be measured.
     ///
     /// # Errors
     /// [`WorkshopError::Stopped`] when `tell` says no.
     pub fn measured(&self, tolerance_mm: f32, tell: Tell) -> Result<(Report, usize), WorkshopError> {
-        let measured = measure_every_pair(&self.dress, &self.trials, (tolerance_mm, &self.plan), tell)?;
-        let mut board = Board::clone(&measured.board);
+        let mut board = self.board(tolerance_mm, tell)?;
         if !self.every_pair {
             board = board.without_idle_rows();
         }

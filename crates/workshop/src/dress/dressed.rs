@@ -44,7 +44,7 @@ impl Masked {
 impl Dress {
     /// The bound pieces as layers to measure, with the index of each layer's piece (the body,
     /// layer 0, has none).
-    pub(super) fn layers(&self) -> (Vec<Layer>, Vec<Option<usize>>) {
+    pub(crate) fn layers(&self) -> (Vec<Layer>, Vec<Option<usize>>) {
         let mut layers = vec![self.body.layer().without(self.masked.of(BODY))];
         let mut piece_of = vec![None];
         for (i, piece) in self.pieces.iter().enumerate() {

@@ -93,6 +93,16 @@ impl Dress {
         (0..of_body.len()).filter(follows).chain(own).collect()
     }
 
+    /// The name of the shape of a number on the body (none) or on a piece; a shape of another piece has none there.
+    pub(crate) fn shape_name(&self, shape: usize, piece: Option<usize>) -> Option<String> {
+        let of_body = self.body.morphs.len();
+        if let Some(morph) = self.body.morphs.get(shape) {
+            return Some(morph.name.clone());
+        }
+        let own = own_shapes(&self.body, &self.pieces).into_iter().nth(shape - of_body)?;
+        (Some(own.piece) == piece).then(|| self.pieces[own.piece].shapes[own.shape].name.clone())
+    }
+
     /// The shapes of a piece by the numbers that poses call them up by; none when no pose changes its shape.
     pub(crate) fn shapes_of(&self, index: usize) -> Vec<Morph> {
         let piece = &self.pieces[index];

@@ -28,6 +28,13 @@ impl Member {
         self.part.place(scale, turn);
     }
 
+    /// Its vertices by the body's numbers, and by those of the mesh.
+    pub fn vertices(&self) -> (Vec<u32>, Vec<u32>) {
+        let all = self.kept.vertices.len() as u32;
+        let first = self.first as u32;
+        ((first..first + all).collect(), self.kept.vertices.clone())
+    }
+
     /// The mesh as it came, with the weights that `skin` of the body (over `joints` joints) has for it now.
     ///
     /// # Errors

@@ -1,9 +1,11 @@
 //! Handing over: one GLB with the body, the skeleton and all pieces.
 
 use crate::dress::dressed::Dress;
+use crate::dress::members::Member;
 use crate::dress::piece::Piece;
 use crate::dress::said::marked_ranges;
 use crate::error::WorkshopError;
+use crate::handover::names::outgoing_names;
 use crate::state::names::BODY;
 use crate::state::own_joint::OwnJoint;
 use tin_cloak_core::mesh::Mesh;
@@ -14,72 +16,122 @@ use tin_cloak_formats::{write_glb, Document, GlbPart, GlbScene, Mark, MeshPart};
 const COLOURS: [[f32; 3]; 5] =
     [[0.52, 0.44, 0.30], [0.14, 0.11, 0.09], [0.42, 0.45, 0.48], [0.20, 0.28, 0.30], [0.35, 0.16, 0.10]];
 
+/// A mesh that goes out.
+pub(crate) struct Outgoing {
+    /// The mesh, named as it goes out.
+    pub part: MeshPart,
+    /// What it is called here.
+    pub called: String,
+    /// The piece's place in the dress; the body has none.
+    pub piece: Option<usize>,
+    /// Vertices of the body or piece, and which of the mesh each is.
+    pub from: Vec<u32>,
+    pub to: Vec<u32>,
+}
+
 /// The dress as a document: every mesh at rest with its weights and marks. Pieces that are not
 /// bound yet go out unskinned. What nobody sees is left out; a body of several meshes goes out as it came.
 ///
 /// # Errors
 /// Never in practice: the weights of the body are sound.
 pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
+    let list = outgoing(dress)?;
     let body = &dress.body;
-    let mark = |role: &str| Mark { role: role.to_owned(), ..Mark::default() };
-    let joints = body.skeleton.len();
+    let mut clips = body.clips.clone();
+    for track in clips.iter_mut().flat_map(|c| &mut c.shapes) {
+        if let Some(renamed) = list.iter().find(|o| o.called == track.mesh) {
+            track.mesh.clone_from(&renamed.part.name);
+        }
+    }
+    let meshes = list.into_iter().map(|o| o.part).collect();
+    Ok(Document { meshes, skeleton: Some(body.skeleton.clone()), clips, ..Document::default() })
+}
+
+/// The meshes that go out: the body's, then the pieces'.
+///
+/// # Errors
+/// Never in practice: the weights of the body are sound.
+pub(crate) fn outgoing(dress: &Dress) -> Result<Vec<Outgoing>, WorkshopError> {
+    let mut list = of_body(dress)?;
+    if let Some(mark) = list.first_mut().and_then(|o| o.part.mark.as_mut()) {
+        dress.said.mark(mark, &dress.body.skeleton);
+    }
+    let worn = dress.pieces.iter().enumerate().filter(|(_, p)| !p.cage);
+    list.extend(worn.map(|(index, piece)| of_piece(dress, index, piece)));
+    let names: Vec<&str> = list.iter().map(|o| o.called.as_str()).collect();
+    let names = outgoing_names(&names);
+    list.iter_mut().zip(names).for_each(|(o, name)| o.part.name = name);
+    Ok(list)
+}
+
+fn mark(role: &str) -> Mark {
+    Mark { role: role.to_owned(), ..Mark::default() }
+}
+
+fn of_body(dress: &Dress) -> Result<Vec<Outgoing>, WorkshopError> {
+    let (body, joints) = (&dress.body, dress.body.skeleton.len());
     let fail = |e: SkinError| WorkshopError::Bind { piece: body.name.clone(), source: e.into() };
-    let came = body.members.iter().map(|m| m.as_it_came(&body.skin, joints).map_err(fail));
-    let mut meshes: Vec<MeshPart> = came.collect::<Result<_, _>>()?;
-    if body.members.is_empty() {
-        let whole = MeshPart {
-            name: body.name.clone(),
-            mesh: body.mesh.clone(),
-            skin: Some(body.skin.clone()),
-            morphs: body.own_shapes().to_vec(),
-            amounts: body.amounts.clone(),
-            mark: Some(mark("body")),
-            look: body.look.clone(),
-            ..MeshPart::default()
-        };
-        meshes.push(shown(whole, dress.masked.of(BODY)));
+    let member = |m: &Member| {
+        let part = m.as_it_came(&body.skin, joints).map_err(fail)?;
+        let (from, to) = m.vertices();
+        Ok(Outgoing { called: part.name.clone(), part, piece: None, from, to })
+    };
+    if !body.members.is_empty() {
+        return body.members.iter().map(member).collect();
     }
-    if let Some(mark) = meshes.first_mut().and_then(|m| m.mark.as_mut()) {
-        dress.said.mark(mark, &body.skeleton);
-    }
-    for piece in dress.pieces.iter().filter(|p| !p.cage) {
-        let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
-        let method = piece.bound.as_ref().map(|b| b.method.clone());
-        let whole = MeshPart {
-            name: piece.name.clone(),
-            mesh: moved_mesh(piece),
-            skin,
-            morphs: piece.outgoing_shapes(body).iter().map(|m| m.scatter(&piece.topology.weld)).collect(),
-            amounts: piece.amounts.clone(),
-            mark: Some(Mark {
-                layer: Some(piece.layer),
-                kind: Some(piece.kind),
-                ranges: marked_ranges(&piece.limits),
-                place: piece.place.map(|p| p.word().to_owned()),
-                method,
-                joints: body
-                    .own_joints
-                    .iter()
-                    .filter(|j| j.piece == piece.id)
-                    .map(OwnJoint::marked)
-                    .collect(),
-                ..mark("piece")
-            }),
-            look: (*piece.look).clone(),
-            ..MeshPart::default()
-        };
-        meshes.push(shown(whole, dress.masked.of(piece.id)));
-    }
-    let (skeleton, clips) = (Some(body.skeleton.clone()), body.clips.clone());
-    Ok(Document { meshes, skeleton, clips, ..Document::default() })
+    let whole = MeshPart {
+        name: body.name.clone(),
+        mesh: body.mesh.clone(),
+        skin: Some(body.skin.clone()),
+        morphs: body.own_shapes().to_vec(),
+        amounts: body.amounts.clone(),
+        mark: Some(mark("body")),
+        look: body.look.clone(),
+        ..MeshPart::default()
+    };
+    Ok(vec![shown(whole, None, dress.masked.of(BODY))])
+}
+
+fn of_piece(dress: &Dress, index: usize, piece: &Piece) -> Outgoing {
+    let body = &dress.body;
+    let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
+    let own_joints = body.own_joints.iter().filter(|j| j.piece == piece.id);
+    let whole = MeshPart {
+        name: piece.name.clone(),
+        mesh: moved_mesh(piece),
+        skin,
+        morphs: piece.outgoing_shapes(body).iter().map(|m| m.scatter(&piece.topology.weld)).collect(),
+        amounts: piece.amounts.clone(),
+        mark: Some(Mark {
+            layer: Some(piece.layer),
+            kind: Some(piece.kind),
+            ranges: marked_ranges(&piece.limits),
+            place: piece.place.map(|p| p.word().to_owned()),
+            method: piece.bound.as_ref().map(|b| b.method.clone()),
+            joints: own_joints.map(OwnJoint::marked).collect(),
+            ..mark("piece")
+        }),
+        look: (*piece.look).clone(),
+        ..MeshPart::default()
+    };
+    shown(whole, Some(index), dress.masked.of(piece.id))
 }
 
 /// What is there of a part.
-fn shown(whole: MeshPart, masked: &[u32]) -> MeshPart {
-    if masked.is_empty() {
-        return whole;
-    }
-    whole.without(masked).0
+fn shown(whole: MeshPart, piece: Option<usize>, masked: &[u32]) -> Outgoing {
+    let called = whole.name.clone();
+    let (part, from) = match masked {
+        [] => {
+            let all = whole.mesh.positions.len() as u32;
+            (whole, (0..all).collect())
+        }
+        masked => {
+            let (part, kept) = whole.without(masked);
+            (part, kept.vertices)
+        }
+    };
+    let to = (0..from.len() as u32).collect();
+    Outgoing { part, called, piece, from, to }
 }
 
 /// The piece's mesh with its vertices where they are now; normals follow, hard edges stay hard.

@@ -7,4 +7,5 @@ pub(crate) mod effects;
 pub(crate) mod jobs;
 pub(crate) mod measurer;
 pub(crate) mod plan;
+pub(crate) mod proving;
 pub(crate) mod workshop;

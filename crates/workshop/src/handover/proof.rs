@@ -1,0 +1,255 @@
+//! The proof of a handover: its bytes are read again as a stranger's file, posed, and compared with what is on the
+//! screen, vertex by vertex and cell by cell.
+
+use crate::batch::dressed::{Dressed, TrialSays, TrialWish};
+use crate::batch::fit::NamedFile;
+use crate::dress::derived::Weighed;
+use crate::dress::dressed::Dress;
+use crate::dress::room::Room;
+use crate::dress::trials::Trial;
+use crate::error::WorkshopError;
+use crate::handover::export::{export_glb, outgoing, Outgoing};
+use crate::measuring::board::Board;
+use glam::{Mat4, Vec3};
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use tin_cloak_core::clearance::Layer;
+use tin_cloak_core::deform::{add_morphs, linear_blend};
+use tin_cloak_core::skeleton::{Pose, Skeleton};
+use tin_cloak_core::skin::Skin;
+use tin_cloak_formats::{Companions, Document, MeshPart};
+
+/// What reading a handed-over file again has shown.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Proof {
+    /// In how many poses.
+    pub poses: usize,
+    /// For each mesh the furthest that any vertex is in the file from where it is on the screen, millimetres.
+    pub parts: Vec<(String, f32)>,
+    /// Cells of the board that were measured of the file.
+    pub cells: usize,
+    /// What of them is not as on the screen, in words.
+    pub unlike: Vec<String>,
+    /// Names that could not go out as they are, and what they are in the file.
+    pub renamed: Vec<(String, String)>,
+    /// Size of the file.
+    pub bytes: usize,
+}
+
+impl Weighed for Proof {
+    fn bytes(&self) -> usize {
+        (self.parts.len() + self.unlike.len() + self.renamed.len()) * 96
+    }
+}
+
+/// A vertex may be so far from where it is on the screen, millimetres.
+pub const EQUAL_MM: f32 = 0.01;
+/// And a cell of the board so much deeper: what is rounded to hundredths, on both sides.
+const CELL_MM: f32 = 0.021;
+/// So many cells that are not alike are told.
+const TOLD: usize = 8;
+
+impl Proof {
+    /// The largest difference of any vertex, millimetres.
+    pub fn largest_mm(&self) -> f32 {
+        self.parts.iter().map(|p| p.1).fold(0.0, f32::max)
+    }
+
+    /// True when the file is what was on the screen.
+    pub fn is_equal(&self) -> bool {
+        self.largest_mm() < EQUAL_MM && self.unlike.is_empty()
+    }
+
+    /// Size of the file.
+    pub fn megabytes(&self) -> f64 {
+        self.bytes as f64 * 1e-6
+    }
+
+    /// All of it in a sentence.
+    pub fn line(&self) -> String {
+        let (mm, poses, cells) = (self.largest_mm(), self.poses, self.cells);
+        if self.is_equal() {
+            return format!("read again: equal within {mm:.4} mm in {poses} poses, {cells} cells alike");
+        }
+        let worst = self.parts.iter().max_by(|a, b| a.1.total_cmp(&b.1));
+        let worst = worst.map_or(String::new(), |w| format!(", {mm:.3} mm at most, on {}", w.0));
+        format!("read again: not what is on the screen{worst}; {} cells of {cells} differ", self.unlike.len())
+    }
+}
+
+/// Makes the file of a room, reads it again, and compares it with the room and its board. `tell` is told the share
+/// done, and says whether to go on.
+///
+/// # Errors
+/// [`WorkshopError::Stopped`] when `tell` says no; when our own file cannot be read.
+pub fn prove(
+    room: &Room,
+    board: Option<&Board>,
+    tell: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<(Vec<u8>, Proof), WorkshopError> {
+    let bytes = export_glb(&room.dress)?;
+    let name = "the handed-over file";
+    let document = tin_cloak_formats::read("handover.glb", &bytes, &Companions::new())
+        .map_err(|source| WorkshopError::Read { file: name.to_owned(), source })?;
+    let ours = outgoing(&room.dress)?;
+    let told = |s: f32| tell(s * 0.3);
+    let parts = compared(room, &ours, &document, &told)?;
+    let renamed = ours.iter().filter(|o| o.called != o.part.name);
+    let renamed = renamed.map(|o| (o.called.clone(), o.part.name.clone())).collect();
+    let mut proof =
+        Proof { poses: room.trials.trials.len(), parts, renamed, bytes: bytes.len(), ..Proof::default() };
+    if let Some(board) = board {
+        let file = NamedFile { name: name.to_owned(), bytes: bytes.clone() };
+        let wish = TrialWish::Set(room.state.plan.clone());
+        let again = Dressed::open(&file, None, &wish, &TrialSays::default())?;
+        let theirs = again.board(room.state.tolerance_mm, &|s| tell(0.3 + 0.7 * s))?;
+        (proof.cells, proof.unlike) = unlike(board, &theirs, &proof.renamed);
+    }
+    Ok((bytes, proof))
+}
+
+/// For each mesh of the file how far any vertex is from where it is in the room, in all trial poses, millimetres.
+fn compared(
+    room: &Room,
+    ours: &[Outgoing],
+    file: &Document,
+    tell: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Vec<(String, f32)>, WorkshopError> {
+    let dress = room.dress.whole();
+    let (layers, piece_of) = dress.layers();
+    let skeleton = file.skeleton.as_ref().ok_or(WorkshopError::BindFirst)?;
+    let here = room.trials.poses(&dress.body);
+    let done = AtomicUsize::new(0);
+    let in_pose = |pose: usize| -> Result<Vec<f32>, WorkshopError> {
+        let trial = &room.trials.trials[pose];
+        let there = of_file(&dress.body.skeleton, skeleton, &trial.pose);
+        let matrices = skeleton.skin_matrices(&there);
+        let one = |own: &Outgoing| {
+            let Some(layer) = piece_of.iter().position(|p| *p == own.piece) else { return 0.0 };
+            let Some(part) = file.meshes.iter().find(|m| m.name == own.part.name) else {
+                return f32::INFINITY;
+            };
+            let own_posed = posed_here(&layers[layer], &here[pose].matrices, &here[pose].amounts);
+            let amounts = amounts_of(part, (&dress, own), (trial, &there), file);
+            let Some(theirs) = posed_of(part, &matrices, &amounts) else { return f32::INFINITY };
+            furthest_mm((&layers[layer], own), &own_posed, &theirs)
+        };
+        let far = ours.iter().map(one).collect();
+        let share = done.fetch_add(1, Ordering::Relaxed) as f32 / here.len() as f32;
+        if tell(share) {
+            Ok(far)
+        } else {
+            Err(WorkshopError::Stopped)
+        }
+    };
+    let all: Vec<Vec<f32>> = (0..here.len()).into_par_iter().map(in_pose).collect::<Result<_, _>>()?;
+    let worst = |n: usize| all.iter().map(|far| far[n]).fold(0.0, f32::max);
+    let bound = |(_, own): &(usize, &Outgoing)| piece_of.contains(&own.piece);
+    Ok(ours.iter().enumerate().filter(bound).map(|(n, o)| (o.part.name.clone(), worst(n))).collect())
+}
+
+/// A pose by the joints of another skeleton of the same names.
+fn of_file(from: &Skeleton, to: &Skeleton, pose: &Pose) -> Pose {
+    let mut there = Pose::rest(to.len());
+    for (j, name) in from.names.iter().enumerate() {
+        let Some(at) = to.find(name).map(|k| k.index()) else { continue };
+        if let (Some(r), Some(t)) = (pose.rotations.get(j), pose.translations.get(j)) {
+            (there.rotations[at], there.translations[at]) = (*r, *t);
+        }
+    }
+    there
+}
+
+fn posed_here(layer: &Layer, matrices: &[Mat4], amounts: &[f32]) -> Vec<Vec3> {
+    let mut posed = vec![Vec3::ZERO; layer.rest.len()];
+    layer.pose_into(matrices, amounts, &mut Vec::new(), &mut posed);
+    posed
+}
+
+fn posed_of(part: &MeshPart, matrices: &[Mat4], amounts: &[f32]) -> Option<Vec<Vec3>> {
+    let mut shaped = part.mesh.positions.clone();
+    add_morphs(&mut shaped, &part.morphs, amounts);
+    let skin: &Skin = part.skin.as_ref()?;
+    let mut posed = vec![Vec3::ZERO; shaped.len()];
+    linear_blend(&shaped, skin, matrices, &mut posed);
+    Some(posed)
+}
+
+/// How much of each of its shapes a mesh of the file has in a pose: as its clip is keyed, else as drivers say; and what
+/// the trial calls up besides.
+fn amounts_of(
+    part: &MeshPart,
+    (dress, own): (&Dress, &Outgoing),
+    (trial, pose): (&Trial, &Pose),
+    file: &Document,
+) -> Vec<f32> {
+    let worn = |m: usize| part.amounts.get(m).copied().unwrap_or(0.0);
+    let clip = (!trial.is_still && trial.held.is_empty() && !trial.driven_off)
+        .then(|| file.clips.iter().find(|c| c.name == trial.group))
+        .flatten();
+    let keyed = clip.and_then(|c| c.shapes.iter().find(|s| s.mesh == part.name)).map(|s| s.at(trial.time));
+    let driven = |m: usize| match part.morphs[m].driver {
+        Some(_) if trial.driven_off => 0.0,
+        Some(driver) => driver.amount(pose),
+        None => worn(m),
+    };
+    let mut amounts: Vec<f32> = (0..part.morphs.len())
+        .map(|m| match (&keyed, part.morphs[m].driver) {
+            (Some(keyed), Some(_)) => keyed.get(m).copied().unwrap_or(0.0),
+            _ => driven(m),
+        })
+        .collect();
+    for &(shape, amount) in &trial.shapes {
+        let name = dress.shape_name(shape, own.piece);
+        if let Some(m) = name.and_then(|name| part.morphs.iter().position(|s| s.name == name)) {
+            amounts[m] += amount;
+        }
+    }
+    amounts
+}
+
+/// The furthest of the vertices that went out, millimetres.
+fn furthest_mm((layer, own): (&Layer, &Outgoing), here: &[Vec3], there: &[Vec3]) -> f32 {
+    let split = layer.topology.weld.scatter(here);
+    let far = |(at, v): (&u32, &u32)| match (split.get(*at as usize), there.get(*v as usize)) {
+        (Some(a), Some(b)) => a.distance(*b) * 1000.0,
+        _ => f32::INFINITY,
+    };
+    own.from.iter().zip(&own.to).map(far).fold(0.0, f32::max)
+}
+
+/// How many cells both boards have, and those that are not alike, in words.
+fn unlike(ours: &Board, theirs: &Board, renamed: &[(String, String)]) -> (usize, Vec<String>) {
+    let new: HashMap<&str, &str> = renamed.iter().map(|(a, b)| (a.as_str(), b.as_str())).collect();
+    let there = |name: &str| -> String { (*new.get(name).unwrap_or(&name)).to_owned() };
+    let rows: HashMap<(String, String), usize> =
+        theirs.pairs.iter().enumerate().map(|(r, p)| ((p.outer.clone(), p.inner.clone()), r)).collect();
+    let columns: Vec<Option<usize>> =
+        ours.poses.iter().map(|p| theirs.poses.iter().position(|q| q.is_that(p))).collect();
+    let (mut cells, mut words) = (0, Vec::new());
+    for (pose, row, cell) in ours.measured() {
+        let pair = &ours.pairs[row];
+        let at = rows.get(&(there(&pair.outer), there(&pair.inner)));
+        let Some(other) = columns[pose].zip(at).and_then(|(p, r)| theirs.cells[p][*r].as_ref()) else {
+            continue;
+        };
+        cells += 1;
+        let apart = (cell.depth_mm() - other.depth_mm()).abs();
+        if apart > CELL_MM {
+            let (a, b) = (cell.depth_mm(), other.depth_mm());
+            words.push(format!(
+                "{}, {}: {a:.2} mm here, {b:.2} mm in the file",
+                pair.label(),
+                ours.poses[pose].name
+            ));
+        }
+    }
+    if words.len() > TOLD {
+        let more = words.len() - TOLD;
+        words.truncate(TOLD);
+        words.push(format!("and {more} more"));
+    }
+    (cells, words)
+}

@@ -1,0 +1,69 @@
+//! The handed-over file, made and read again as a job; what that shows is kept with the state it was made of.
+
+use crate::dress::room::Room;
+use crate::error::WorkshopError;
+use crate::handover::proof::{prove, Proof};
+use crate::history::jobs::JobId;
+use crate::history::workshop::Workshop;
+use crate::making::job::{Job, JobState};
+use crate::measuring::cells::board_of;
+use crate::measuring::missing::measure_all;
+use crate::state::key::Key;
+use std::sync::Arc;
+
+/// Goes up when the file is written otherwise, or otherwise read: proofs kept before say nothing of it.
+const PROOFS: u32 = 1;
+
+fn proof_key(room: &Room) -> Key {
+    Key::of("proof of the handover", &(PROOFS, &room.state))
+}
+
+impl Workshop {
+    /// What reading the file of a room again has shown, when that was done.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn proof_of(&self, room: &Room) -> Result<Option<Arc<Proof>>, WorkshopError> {
+        let key = proof_key(room);
+        if let Some(known) = self.decoder.derived().get(key) {
+            return Ok(Some(known));
+        }
+        let stored = self.store.kept(&[key.bytes()])?.pop().flatten();
+        let proof = stored.and_then(|bytes| serde_json::from_slice::<Proof>(&bytes).ok());
+        Ok(proof.map(|proof| self.decoder.derived().put(key, proof)))
+    }
+
+    /// Makes the file and reads it again, as a job.
+    ///
+    /// # Errors
+    /// When nothing is bound, or the fitting has a job running already.
+    pub fn prove(self: &Arc<Self>, fitting: i64) -> Result<JobId, WorkshopError> {
+        if !self.room(fitting, None)?.is_measurable() {
+            return Err(WorkshopError::BindFirst);
+        }
+        let shop = Arc::clone(self);
+        let work = move |job: &Job| {
+            let made = shop.crews.working.install(|| shop.proved(fitting, job));
+            shop.follow_up(fitting);
+            match made {
+                Ok(sentence) => JobState::Done(sentence),
+                Err(WorkshopError::Stopped) => JobState::Stopped,
+                Err(error) => JobState::Failed(error.to_string()),
+            }
+        };
+        self.stop_measuring(fitting);
+        self.jobs.start(fitting, "Reading the file again".to_owned(), work).ok_or(WorkshopError::Busy)
+    }
+
+    fn proved(&self, fitting: i64, job: &Job) -> Result<String, WorkshopError> {
+        let room = self.room(fitting, None)?;
+        job.at(0.0, 0.3);
+        measure_all(&room, self.kept(), &|s| job.tell(s))?;
+        let board = board_of(&room, self.kept())?;
+        job.at(0.3, 1.0);
+        let (_, proof) = prove(&room, Some(&board), &|s| job.tell(s))?;
+        let key = proof_key(&room);
+        self.store.keep(&[(key.bytes(), serde_json::to_vec(&proof)?)])?;
+        Ok(self.decoder.derived().put(key, proof).line())
+    }
+}
