@@ -24,7 +24,13 @@ const EXAMPLES: &str = "Examples:
   tin-cloak mend dressed.glb --out mended.glb
       push cloth out of the way in all trial poses at once
 
-Exit status: 0 done, 1 `check` found poke-through beyond the tolerance, 2 bad input.";
+  tin-cloak export dressed.glb --to outfit.usda
+      the outfit in another form
+  tin-cloak report dressed.glb --out report.html
+      one page with pictures, the board and what is left
+
+Exit status: 0 done, 1 `check` or `report` found poke-through beyond the tolerance, or `export` a limit that is not
+kept, 2 bad input.";
 
 #[derive(Subcommand)]
 pub(crate) enum Command {
@@ -38,6 +44,10 @@ pub(crate) enum Command {
     Check(Check),
     /// Push cloth off what pokes through it, and write a new GLB
     Mend(Mend),
+    /// Write it, or some of its pieces, in another form
+    Export(Export),
+    /// Write a report: one HTML page that needs nothing else
+    Report(ReportArgs),
 }
 
 #[derive(Args)]
@@ -118,6 +128,49 @@ pub(crate) struct Mend {
     /// Where to write a report of the mended state (JSON)
     #[arg(long, value_name = "FILE")]
     pub report: Option<PathBuf>,
+}
+
+#[derive(Args)]
+pub(crate) struct Export {
+    /// A dressed body: one GLB with the body and skinned pieces
+    #[arg(value_name = "DRESSED.glb")]
+    pub dressed: PathBuf,
+    /// Where to write it; the form is told by the ending: glb, usda, obj (with its mtl beside), or csv for the weights
+    /// of one piece
+    #[arg(long, value_name = "FILE")]
+    pub to: PathBuf,
+    /// These pieces alone, by name; repeat for each
+    #[arg(long = "piece", value_name = "NAME")]
+    pub pieces: Vec<String>,
+    /// Leave the body out
+    #[arg(long)]
+    pub without_body: bool,
+    /// An OBJ of this trial pose instead of rest
+    #[arg(long, value_name = "NAME")]
+    pub pose: Option<String>,
+    /// What the other side can take (JSON): joints_a_vertex, joints_a_mesh, vertices_a_mesh, shapes_a_mesh (numbers),
+    /// no_joint_scale (true or false), name
+    #[arg(long, value_name = "FILE")]
+    pub limits: Option<PathBuf>,
+    /// Which mesh of the file is the body, when it is not marked
+    #[arg(long, value_name = "NAME")]
+    pub body_mesh: Option<String>,
+}
+
+#[derive(Args)]
+pub(crate) struct ReportArgs {
+    /// A dressed body: one GLB with the body and skinned pieces
+    #[arg(value_name = "DRESSED.glb")]
+    pub dressed: PathBuf,
+    /// Where to write the report (HTML)
+    #[arg(long, value_name = "FILE")]
+    pub out: PathBuf,
+    /// A trial set (JSON, as the Trials station writes it) [default: as the file says]
+    #[arg(long, value_name = "FILE")]
+    pub trial: Option<PathBuf>,
+    /// Poke-through up to this depth is let pass, millimetres
+    #[arg(long, value_name = "MM", default_value_t = 0.5, allow_negative_numbers = true)]
+    pub tolerance_mm: f32,
 }
 
 #[derive(Clone, Copy, ValueEnum)]

@@ -9,17 +9,23 @@ use tin_cloak_workshop::{
     PieceFile, Plan, Planned, Report, TrialPlan, TrialSays, TrialWish, Tried, WorkshopError,
 };
 
-type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
+pub(crate) type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
 
 /// Something about a file that no reader of its content could know.
 #[derive(Debug, thiserror::Error)]
-enum FileError {
+pub(crate) enum FileError {
     #[error("{path} cannot be read ({source}): check the path and its permissions")]
     Open { path: String, source: std::io::Error },
     #[error("{path} cannot be written ({source}): check the folder and its permissions")]
     Save { path: String, source: std::io::Error },
     #[error("--tolerance-mm, --margin-mm and --limit-mm must be numbers from 0 up")]
     Number,
+    #[error("{path}: say what form that is by its ending: glb, usda, obj or csv")]
+    Form { path: String },
+    #[error("weights are of one piece: name it with --piece")]
+    OnePiece,
+    #[error("{path} goes out at rest: leave out --pose, or write an obj")]
+    NoPose { path: String },
     #[error("--out is missing: say where the mended GLB goes")]
     NoOut,
     #[error("a plan is made in the poses of a trial set: give --trial a set (JSON), or leave it out")]
@@ -31,13 +37,13 @@ enum FileError {
     PlanSays,
 }
 
-fn load(path: &Path) -> Result<NamedFile, FileError> {
+pub(crate) fn load(path: &Path) -> Result<NamedFile, FileError> {
     let name = path.display().to_string();
     let bytes = std::fs::read(path).map_err(|source| FileError::Open { path: name.clone(), source })?;
     Ok(NamedFile { name, bytes })
 }
 
-fn save(path: &Path, bytes: &[u8]) -> Result<(), FileError> {
+pub(crate) fn save(path: &Path, bytes: &[u8]) -> Result<(), FileError> {
     std::fs::write(path, bytes).map_err(|source| FileError::Save { path: path.display().to_string(), source })
 }
 
@@ -170,7 +176,7 @@ fn tolerance_mm(trial: &TrialArgs) -> f32 {
     trial.tolerances.iter().rev().find(|t| t.pair.is_none()).map_or(0.5, |t| t.mm)
 }
 
-fn is_no_length(mm: f32) -> bool {
+pub(crate) fn is_no_length(mm: f32) -> bool {
     !mm.is_finite() || mm < 0.0
 }
 

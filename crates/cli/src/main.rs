@@ -5,6 +5,7 @@
 
 mod args;
 mod batch;
+mod handover;
 mod progress;
 mod serve;
 
@@ -18,6 +19,8 @@ fn main() -> ExitCode {
         Command::Fit(args) => batch::fit(&args),
         Command::Check(args) => batch::check(&args),
         Command::Mend(args) => batch::mend(&args),
+        Command::Export(args) => handover::export(&args),
+        Command::Report(args) => handover::report(&args),
         Command::Serve(args) => serve::serve(&args),
         Command::Demo(args) => serve::demo(&args),
     };

@@ -1,4 +1,5 @@
-//! Open file formats to core types and back: glTF 2.0 (GLB and JSON) in and out, OBJ and BVH in.
+//! Open file formats to core types and back: glTF 2.0 (GLB and JSON) and OBJ in and out, BVH in,
+//! USD (text) out.
 //!
 //! Everything comes from bytes handed in; no path named by a file is ever opened. Positions
 //! come out in metres, Y up, in the world of the file's scene.
@@ -18,12 +19,16 @@ mod marks;
 mod mtl_in;
 mod names;
 mod obj_in;
+mod obj_out;
 mod scene_graph;
+mod usda_out;
 
 pub use document::{Document, Mark, MarkedJoint, MarkedPose, MeshPart, PieceKind, UnsoundClip};
 pub use error::ReadError;
 pub use gltf_out::{write_glb, GlbPart, GlbScene, WriteError};
 pub use look::{Look, MaterialRun, Materials, Picture};
+pub use obj_out::{write_obj, ObjPart};
+pub use usda_out::write_usda;
 
 pub use companions::{wanted, Companions};
 

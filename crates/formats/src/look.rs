@@ -62,6 +62,16 @@ impl Look {
         left
     }
 
+    /// The base colour of a material, linear RGBA; a middle grey for none.
+    pub(crate) fn base_colour(&self, material: Option<u32>) -> [f32; 4] {
+        let found = material.and_then(|n| self.materials.materials.get(n as usize));
+        let factor = found.and_then(|m| m.pointer("/pbrMetallicRoughness/baseColorFactor")?.as_array());
+        let Some(factor) = factor else {
+            return if found.is_some() { [1.0; 4] } else { [0.5, 0.5, 0.5, 1.0] };
+        };
+        [0, 1, 2, 3].map(|k| factor.get(k).and_then(Value::as_f64).unwrap_or(1.0) as f32)
+    }
+
     /// The range of triangles of each run, and its material.
     pub(crate) fn ranges(&self, triangles: usize) -> Vec<(std::ops::Range<usize>, Option<u32>)> {
         if self.runs.is_empty() {

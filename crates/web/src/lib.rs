@@ -24,6 +24,7 @@ mod motions;
 mod own_joints;
 mod piece_rows;
 mod printed;
+mod report_file;
 mod seating;
 mod shelf;
 mod sorting;
@@ -39,6 +40,7 @@ use std::sync::Arc;
 use tin_cloak_workshop::Workshop;
 
 pub use gate::Gate;
+pub use report_file::report_file;
 
 /// Largest upload in mebibytes; said in the refusal beyond it.
 pub const LARGEST_UPLOAD_MIB: u64 = 256;
@@ -57,6 +59,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .manage(workshop)
         .attach(Gate::new(address, port, hosts))
         .mount("/", shelf::routes())
+        .mount("/", report_file::routes())
         .mount("/", upload::routes())
         .mount("/", fitting::routes())
         .mount("/", steps::routes())

@@ -24,7 +24,7 @@ struct Printed {
     tried: Vec<String>,
 }
 
-fn verdict(board: Option<&Board>) -> String {
+pub(crate) fn verdict(board: Option<&Board>) -> String {
     let Some(board) = board else { return "Nothing is bound yet: nothing was tried.".to_owned() };
     if !board.is_whole() {
         return format!("Not known yet: {} cells are not measured.", board.missing());
@@ -37,7 +37,7 @@ fn verdict(board: Option<&Board>) -> String {
     }
 }
 
-fn besides(board: &Board) -> Vec<String> {
+pub(crate) fn besides(board: &Board) -> Vec<String> {
     let (stress, deepest) = board.stress_cells();
     let hidden = board.measured().filter(|c| c.2.is_hidden_only()).count();
     let mut lines = vec![format!("Up to {} mm are let pass.", board.tolerance_mm)];
@@ -51,7 +51,7 @@ fn besides(board: &Board) -> Vec<String> {
     lines
 }
 
-fn pair_rows(board: &Board) -> Vec<(String, String, String, String)> {
+pub(crate) fn pair_rows(board: &Board) -> Vec<(String, String, String, String)> {
     let row = |(r, pair): (usize, &tin_cloak_workshop::BoardPair)| {
         let cells: Vec<&Cell> = board.cells.iter().filter_map(|column| column[r].as_ref()).collect();
         let bad = cells.iter().filter(|c| board.is_out(c)).count();
@@ -68,7 +68,7 @@ fn pair_rows(board: &Board) -> Vec<(String, String, String, String)> {
 }
 
 /// A line for each group of poses.
-fn tried(set: &TrialSet, plan: &TrialPlan) -> Vec<String> {
+pub(crate) fn tried(set: &TrialSet, plan: &TrialPlan) -> Vec<String> {
     let mut groups: Vec<(&str, usize, usize)> = Vec::new();
     for t in &set.trials {
         let apart = usize::from(plan.of_pose(&t.group, &t.name, t.time) != Counts::Counted);

@@ -113,6 +113,14 @@ pub enum WorkshopError {
     NothingShown { part: String },
     #[error("“{piece}” has no corrective “{name}”: the list at Mending has those there are")]
     NoSuchCorrective { piece: String, name: String },
+    #[error("{file} is no set of limits ({why}): see `tin-cloak export --help`")]
+    BadLimits { file: String, why: String },
+    #[error("no piece is called “{name}”: there are {worn}")]
+    NoSuchPiece { name: String, worn: String },
+    #[error("“{piece}” is not bound: bind it (Binding), or leave it out")]
+    NotBound { piece: String },
+    #[error("no trial pose is called “{name}”: there are {poses} and more")]
+    NoSuchTrial { name: String, poses: String },
     #[error("there is no plan for the fitting as it stands: make one first")]
     NoPlan,
     #[error("only a body of one whole mesh can have faces hidden: this one is joined of several, or is a part of one")]

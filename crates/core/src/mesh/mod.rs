@@ -101,6 +101,39 @@ pub enum MeshError {
 }
 
 impl Mesh {
+    /// The corners of the face that begins with triangle `first`, in order: of the whole polygon where one does.
+    ///
+    /// ```
+    /// use tin_cloak_core::mesh::{Mesh, Polygon};
+    ///
+    /// let quad = Polygon { first: 0, triangles: 2 };
+    /// let triangles = vec![[0, 1, 2], [0, 2, 3], [4, 5, 6]];
+    /// let mesh = Mesh { positions: Vec::new(), normals: Vec::new(), triangles, polygons: vec![quad] };
+    /// assert_eq!(mesh.corners_of(0), [0, 1, 2, 3]);
+    /// assert_eq!(mesh.corners_of(2), [4, 5, 6]);
+    /// ```
+    pub fn corners_of(&self, first: usize) -> Vec<u32> {
+        let own = self.triangles[first];
+        let known = self.polygons.binary_search_by_key(&(first as u32), |p| p.first);
+        let Some(fan) =
+            known.ok().and_then(|at| self.triangles.get(first..first + self.polygons[at].triangles as usize))
+        else {
+            return own.to_vec();
+        };
+        // All about one corner; a mirrored face is wound the other way.
+        let follows = |k: usize, l: usize| {
+            fan.iter().all(|t| t[0] == own[0]) && fan.windows(2).all(|pair| pair[0][k] == pair[1][l])
+        };
+        if follows(2, 1) {
+            return own[..2].iter().copied().chain(fan.iter().map(|t| t[2])).collect();
+        }
+        if follows(1, 2) {
+            let back = fan.iter().rev().map(|t| t[1]);
+            return std::iter::once(own[0]).chain(back).chain([own[2]]).collect();
+        }
+        own.to_vec()
+    }
+
     /// A checked mesh. Normals are computed when `normals` is empty (or of the wrong length).
     ///
     /// # Errors

@@ -118,6 +118,16 @@ impl Dressed {
         Ok(Self { dress, trials, plan, every_pair: says.every_pair, started })
     }
 
+    /// Body and pieces.
+    pub fn dress(&self) -> &Dress {
+        &self.dress
+    }
+
+    /// The poses it is tried in.
+    pub fn trials(&self) -> &TrialSet {
+        &self.trials
+    }
+
     /// Its board, with every pair.
     ///
     /// # Errors

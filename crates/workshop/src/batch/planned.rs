@@ -7,6 +7,7 @@ use crate::history::jobs::JobId;
 use crate::history::plan::Plan;
 use crate::history::workshop::Workshop;
 use crate::making::job::JobState;
+use crate::measuring::board::Board;
 use crate::mending::means::MeansKind;
 use crate::shelf::assets::AssetRole;
 use crate::state::step::Step;
@@ -86,6 +87,20 @@ impl Planned {
             self.waited_for(self.shop.do_plan(self.fitting)?, tell)?;
         }
         Ok(self.shop.export(self.fitting, false)?.1)
+    }
+
+    /// Measures all of it, and reads what would be handed over again; answers the board.
+    ///
+    /// # Errors
+    /// [`WorkshopError::Stopped`] when `tell` says no.
+    pub fn proved(&self, tell: Tell) -> Result<Arc<Board>, WorkshopError> {
+        self.waited_for(self.shop.prove(self.fitting)?, tell)?;
+        self.shop.measure_now(self.fitting)
+    }
+
+    /// The workshop it is in, and its number there.
+    pub fn fitting(&self) -> (&Workshop, i64) {
+        (&self.shop, self.fitting)
     }
 
     /// What it is tried in as it stands, and how that counts.

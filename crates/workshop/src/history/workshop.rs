@@ -505,9 +505,24 @@ impl Workshop {
             return Ok(kept);
         }
         let room = self.decoder.open(&self.store, &state)?;
-        let png = picture::of_room(&room, |part| colour(&room, part))?;
+        let view = picture::View { turn: 0.45, ..picture::View::FRONT };
+        let png = picture::of_room(&room, |part| colour(&room, part), view, (300, 320))?;
         self.store.keep(&[(key, png.clone())])?;
         Ok(png)
+    }
+
+    /// A room at rest, turned by so many degrees from the front; `colour` gives that of a part (0 is the body), sRGB.
+    ///
+    /// # Errors
+    /// When the room has no rest pose.
+    pub fn view_of(
+        &self,
+        room: &Room,
+        degrees: f32,
+        colour: impl Fn(usize) -> [u8; 3],
+    ) -> Result<Vec<u8>, WorkshopError> {
+        let view = picture::View { turn: degrees.to_radians(), ..picture::View::FRONT };
+        picture::of_room(room, colour, view, (420, 560))
     }
 
     /// What is kept of a fitting itself.

@@ -9,7 +9,12 @@ use glam::{Mat3, Vec3};
 ///
 /// # Errors
 /// When the room has no rest pose.
-pub(crate) fn of_room(room: &Room, colour: impl Fn(usize) -> [u8; 3]) -> Result<Vec<u8>, WorkshopError> {
+pub(crate) fn of_room(
+    room: &Room,
+    colour: impl Fn(usize) -> [u8; 3],
+    view: View,
+    (width, height): (usize, usize),
+) -> Result<Vec<u8>, WorkshopError> {
     let parts = room.view(&ViewRequest::default())?;
     let meshes = std::iter::once(&room.dress.body.mesh).chain(room.dress.pieces.iter().map(|p| &*p.mesh));
     let drawn: Vec<PicturePart> = parts
@@ -25,7 +30,7 @@ pub(crate) fn of_room(room: &Room, colour: impl Fn(usize) -> [u8; 3]) -> Result<
             shares: &[],
         })
         .collect();
-    Ok(draw(&drawn, View { turn: 0.45, ..View::FRONT }, 300, 320))
+    Ok(draw(&drawn, view, width, height))
 }
 
 /// One mesh of a picture.

@@ -1,0 +1,68 @@
+//! `export` and `report`: a dressed body in other forms, and the page that tells of it.
+
+use crate::args::{Export, ReportArgs};
+use crate::batch::{is_no_length, load, save, FileError, Outcome};
+use crate::progress::Progress;
+use std::process::ExitCode;
+use tin_cloak_web::report_file;
+use tin_cloak_workshop::{
+    glb_of, obj_of, usda_of, weights_csv, Dressed, Limits, Parts, Planned, TrialPlan, TrialSays, TrialWish,
+};
+
+pub(crate) fn export(args: &Export) -> Outcome {
+    let path = args.to.display().to_string();
+    let ending = args.to.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
+    let form = ending.as_deref().unwrap_or_default();
+    if !["glb", "usda", "obj", "csv"].contains(&form) {
+        return Err(FileError::Form { path }.into());
+    }
+    if args.pose.is_some() && form != "obj" {
+        return Err(FileError::NoPose { path }.into());
+    }
+    let file = load(&args.dressed)?;
+    let wish = TrialWish::Set(TrialPlan::default());
+    let open = Dressed::open(&file, args.body_mesh.as_deref(), &wish, &TrialSays::default())?;
+    let parts = Parts { pieces: args.pieces.clone(), without_body: args.without_body };
+    let dress = open.dress();
+    match form {
+        "usda" => save(&args.to, usda_of(dress, &parts)?.as_bytes())?,
+        "obj" => {
+            let library = args.to.with_extension("mtl");
+            let name = library.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+            let pose = (open.trials(), args.pose.as_deref());
+            let (obj, mtl) = obj_of(dress, &parts, pose, &name)?;
+            save(&args.to, obj.as_bytes())?;
+            save(&library, mtl.as_bytes())?;
+        }
+        "csv" => {
+            let [piece] = args.pieces.as_slice() else { return Err(FileError::OnePiece.into()) };
+            save(&args.to, weights_csv(dress, piece)?.as_bytes())?;
+        }
+        _ => save(&args.to, &glb_of(dress, &parts)?)?,
+    }
+    let Some(limits) = &args.limits else { return Ok(ExitCode::SUCCESS) };
+    let limits = Limits::of_json(&limits.display().to_string(), &load(limits)?.bytes)?;
+    let beyond = limits.broken_by(dress, open.trials())?;
+    for b in &beyond {
+        let cost = b.cost.as_ref().map_or(String::new(), |c| format!("; to keep it: {c}"));
+        println!("{}: {}{cost}", b.of, b.words);
+    }
+    Ok(if beyond.is_empty() { ExitCode::SUCCESS } else { ExitCode::from(1) })
+}
+
+pub(crate) fn report(args: &ReportArgs) -> Outcome {
+    if is_no_length(args.tolerance_mm) {
+        return Err(FileError::Number.into());
+    }
+    let plan = match &args.trial {
+        None => None,
+        Some(set) => Some(TrialPlan::of_json(&set.display().to_string(), &load(set)?.bytes)?),
+    };
+    let open = Planned::open(&load(&args.dressed)?, plan, Some(args.tolerance_mm))?;
+    let progress = Progress::new("measuring");
+    let board = open.proved(&|s| progress.tell(s))?;
+    progress.done();
+    let (shop, fitting) = open.fitting();
+    save(&args.out, report_file(shop, fitting)?.as_bytes())?;
+    Ok(if board.is_clear() { ExitCode::SUCCESS } else { ExitCode::from(1) })
+}

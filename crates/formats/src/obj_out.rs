@@ -1,0 +1,129 @@
+//! Meshes as OBJ with its MTL: corners as they are shaded, quads and larger faces whole, metres, Y up.
+
+use crate::look::Look;
+use glam::Vec3;
+use std::fmt::Write;
+use tin_cloak_core::mesh::Mesh;
+
+/// A mesh to be written, its vertices where they are to be.
+#[derive(Clone, Copy, Debug)]
+pub struct ObjPart<'a> {
+    /// Its name.
+    pub name: &'a str,
+    /// Faces, and which are quads.
+    pub mesh: &'a Mesh,
+    /// Vertices, metres.
+    pub positions: &'a [Vec3],
+    /// Unit normals, one a vertex.
+    pub normals: &'a [Vec3],
+    /// Texture coordinates and materials.
+    pub look: &'a Look,
+}
+
+/// The text of an OBJ and of its MTL, which is asked for as `library`.
+pub fn write_obj(parts: &[ObjPart], library: &str) -> (String, String) {
+    let (mut obj, mut mtl) = (format!("# metres, Y up\nmtllib {library}\n"), String::new());
+    let mut written: Vec<String> = Vec::new();
+    // Numbers count from 1, through the whole file.
+    let mut first = (1, 1);
+    for part in parts {
+        push_part(part, &mut first, &mut obj, &mut |material| {
+            let name = material_name(part.look, material);
+            if !written.contains(&name) {
+                push_material(part.look, material, &name, &mut mtl);
+                written.push(name.clone());
+            }
+            name
+        });
+    }
+    (obj, mtl)
+}
+
+fn push_part(
+    part: &ObjPart,
+    first: &mut (usize, usize),
+    obj: &mut String,
+    material: &mut dyn FnMut(Option<u32>) -> String,
+) {
+    line(obj, format_args!("o {}", one_line(part.name)));
+    part.positions.iter().for_each(|p| line(obj, format_args!("v {} {} {}", p.x, p.y, p.z)));
+    let uvs = part.look.uv_sets.first().filter(|set| set.len() == part.positions.len());
+    for [u, v] in uvs.into_iter().flatten() {
+        // The origin of its texture coordinates is at the lower left.
+        line(obj, format_args!("vt {u} {}", 1.0 - v));
+    }
+    part.normals.iter().for_each(|n| line(obj, format_args!("vn {} {} {}", n.x, n.y, n.z)));
+    let (at, uv_at) = *first;
+    let has_normals = part.normals.len() == part.positions.len();
+    let corner = |v: u32| {
+        let v = v as usize;
+        match (uvs.is_some(), has_normals) {
+            (true, true) => format!(" {}/{}/{}", at + v, uv_at + v, at + v),
+            (true, false) => format!(" {}/{}", at + v, uv_at + v),
+            (false, true) => format!(" {}//{}", at + v, at + v),
+            (false, false) => format!(" {}", at + v),
+        }
+    };
+    for (range, of) in part.look.ranges(part.mesh.triangles.len()) {
+        line(obj, format_args!("usemtl {}", material(of)));
+        let mut face = range.start;
+        while face < range.end {
+            let corners = part.mesh.corners_of(face);
+            let text: String = corners.iter().map(|v| corner(*v)).collect();
+            line(obj, format_args!("f{text}"));
+            face += corners.len() - 2;
+        }
+    }
+    *first = (at + part.positions.len(), uv_at + uvs.map_or(0, Vec::len));
+}
+
+fn line(text: &mut String, args: std::fmt::Arguments) {
+    // Writing to a string does not fail.
+    let _ = writeln!(text, "{args}");
+}
+
+fn one_line(name: &str) -> String {
+    name.chars().map(|c| if c.is_whitespace() { '_' } else { c }).collect()
+}
+
+fn material_name(look: &Look, material: Option<u32>) -> String {
+    let Some(n) = material else { return "plain".to_owned() };
+    let named = look.materials.materials.get(n as usize).and_then(|m| m.get("name")?.as_str());
+    one_line(named.unwrap_or(&format!("material {}", n + 1)))
+}
+
+/// Base colour, roughness (as a shininess) and opacity: all that the form has of a material.
+fn push_material(look: &Look, material: Option<u32>, name: &str, mtl: &mut String) {
+    let [r, g, b, a] = look.base_colour(material);
+    line(mtl, format_args!("newmtl {name}\nKd {r} {g} {b}\nd {a}"));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::{read, Companions};
+    use tin_cloak_core::mesh::Polygon;
+
+    #[test]
+    fn what_is_written_is_read_again() {
+        let square = [[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]];
+        let positions: Vec<Vec3> = square.iter().map(|[x, y]| Vec3::new(*x, *y, 0.125)).collect();
+        let mesh = Mesh {
+            positions: positions.clone(),
+            normals: vec![Vec3::Z; 4],
+            triangles: vec![[0, 1, 2], [0, 2, 3]],
+            polygons: vec![Polygon { first: 0, triangles: 2 }],
+        };
+        let look = Look { uv_sets: vec![square.to_vec()], ..Look::default() };
+        let part =
+            |name| ObjPart { name, mesh: &mesh, positions: &positions, normals: &mesh.normals, look: &look };
+        let (obj, mtl) = write_obj(&[part("left cuff"), part("right")], "cuffs.mtl");
+        insta::assert_snapshot!(format!("{obj}---\n{mtl}"));
+        let again = read("cuffs.obj", obj.as_bytes(), &Companions::new()).unwrap();
+        let names: Vec<&str> = again.groups.iter().map(|g| g.name.as_str()).collect();
+        assert_eq!(names, ["left_cuff", "right"]);
+        let all = &again.groups[0].mesh;
+        assert_eq!((all.triangles.len(), all.polygons.len()), (2, 1));
+        assert!(all.positions.iter().all(|p| p.z == 0.125));
+    }
+}

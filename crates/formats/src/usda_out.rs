@@ -1,0 +1,344 @@
+//! A dressed body as USD in its text form: one `SkelRoot` with a `Skeleton`, skinned meshes with blend shapes, a
+//! `SkelAnimation` a clip, and preview materials. After the specification of OpenUSD's UsdSkel, UsdGeom and UsdShade
+//! schemas; metres, Y up. Matrices are written row by row for row vectors.
+
+use crate::document::{Document, MeshPart};
+use glam::{Mat4, Quat, Vec3};
+use std::fmt::{Display, Write};
+use tin_cloak_core::skeleton::{Pose, Skeleton};
+use tin_cloak_core::trial::Clip;
+
+/// Frames a second of time samples.
+const RATE: f64 = 30.0;
+
+/// The text of the file. Names become identifiers: letters, digits and underscores.
+pub fn write_usda(document: &Document) -> String {
+    let mut usd = Usda::default();
+    let clips: Vec<&Clip> = document.clips.iter().filter(|c| c.moves_joints()).collect();
+    let frames = clips.iter().map(|c| frames_of(c)).max().unwrap_or(1);
+    usd.line("#usda 1.0");
+    usd.line("(");
+    usd.line("    defaultPrim = \"Outfit\"");
+    usd.line("    metersPerUnit = 1");
+    usd.line("    upAxis = \"Y\"");
+    usd.line(format!("    startTimeCode = 0\n    endTimeCode = {}", frames - 1));
+    usd.line(format!("    timeCodesPerSecond = {RATE}"));
+    usd.line(")\n");
+    usd.open("def SkelRoot \"Outfit\"", &["SkelBindingAPI"]);
+    let names = identifiers(document.meshes.iter().map(|m| m.name.as_str()), &["Skel", "Looks"]);
+    if let Some(skeleton) = &document.skeleton {
+        usd.skeleton(skeleton, document, &clips);
+    }
+    usd.looks(document);
+    for (part, name) in document.meshes.iter().zip(&names) {
+        usd.mesh(part, name, document.skeleton.is_some());
+    }
+    usd.close();
+    usd.text
+}
+
+fn frames_of(clip: &Clip) -> usize {
+    (f64::from(clip.duration()) * RATE).round() as usize + 1
+}
+
+#[derive(Default)]
+struct Usda {
+    text: String,
+    depth: usize,
+}
+
+impl Usda {
+    fn line(&mut self, text: impl AsRef<str>) {
+        for line in text.as_ref().split('\n') {
+            let indent = if line.is_empty() { 0 } else { self.depth * 4 };
+            let _ = writeln!(self.text, "{:indent$}{line}", "");
+        }
+    }
+
+    fn open(&mut self, what: &str, schemas: &[&str]) {
+        match schemas {
+            [] => self.line(what),
+            list => self.line(format!("{what} (\n    prepend apiSchemas = {}\n)", tokens(list))),
+        }
+        self.line("{");
+        self.depth += 1;
+    }
+
+    fn close(&mut self) {
+        self.depth -= 1;
+        self.line("}");
+    }
+
+    fn skeleton(&mut self, skeleton: &Skeleton, document: &Document, clips: &[&Clip]) {
+        let paths = joint_paths(skeleton);
+        self.open("def Skeleton \"Skel\"", &["SkelBindingAPI"]);
+        self.line(format!("uniform token[] joints = {}", tokens(&paths)));
+        let bind: Vec<Mat4> = skeleton.inverse_bind.iter().map(Mat4::inverse).collect();
+        self.line(format!("uniform matrix4d[] bindTransforms = {}", list(bind.iter().map(matrix))));
+        let rest: Vec<Mat4> = skeleton.rest.iter().map(|r| r.matrix()).collect();
+        self.line(format!("uniform matrix4d[] restTransforms = {}", list(rest.iter().map(matrix))));
+        let names = identifiers(clips.iter().map(|c| c.name.as_str()), &["Rest"]);
+        let bound = names.first().map_or("Rest", String::as_str);
+        self.line(format!("rel skel:animationSource = </Outfit/Skel/{bound}>"));
+        let shapes = shape_names(document);
+        if clips.is_empty() {
+            self.animation("Rest", (skeleton, &paths), &shapes, (None, document));
+        }
+        for (clip, name) in clips.iter().zip(&names) {
+            self.animation(name, (skeleton, &paths), &shapes, (Some(clip), document));
+        }
+        self.close();
+    }
+
+    fn animation(
+        &mut self,
+        name: &str,
+        (skeleton, paths): (&Skeleton, &[String]),
+        shapes: &[String],
+        (clip, document): (Option<&Clip>, &Document),
+    ) {
+        self.open(&format!("def SkelAnimation \"{name}\""), &[]);
+        self.line(format!("uniform token[] joints = {}", tokens(paths)));
+        self.line(format!("uniform token[] blendShapes = {}", tokens(shapes)));
+        let scales = skeleton.rest.iter().map(|r| vector(r.scale));
+        self.line(format!("half3[] scales = {}", list(scales)));
+        let poses: Vec<(usize, Pose)> = match clip {
+            None => vec![(0, Pose::rest(skeleton.len()))],
+            Some(clip) => {
+                let at = |f: usize| (f, clip.sample(skeleton, (f as f64 / RATE) as f32));
+                (0..frames_of(clip)).map(at).collect()
+            }
+        };
+        let local = |pose: &Pose, j: usize| pose.local(&skeleton.rest[j], j);
+        let turns = |pose: &Pose| list((0..skeleton.len()).map(|j| quaternion(local(pose, j).rotation)));
+        let places = |pose: &Pose| list((0..skeleton.len()).map(|j| vector(local(pose, j).translation)));
+        self.samples("quatf[] rotations", poses.iter().map(|(f, pose)| (*f, turns(pose))));
+        self.samples("float3[] translations", poses.iter().map(|(f, pose)| (*f, places(pose))));
+        let weights = |(f, pose): &(usize, Pose)| {
+            let time = (*f as f64 / RATE) as f32;
+            (*f, list(shapes.iter().map(|s| amount(document, s, (clip, time, pose)))))
+        };
+        self.samples("float[] blendShapeWeights", poses.iter().map(weights));
+        self.close();
+    }
+
+    fn samples(&mut self, what: &str, samples: impl Iterator<Item = (usize, String)>) {
+        self.line(format!("{what}.timeSamples = {{"));
+        samples.for_each(|(frame, value)| self.line(format!("    {frame}: {value},")));
+        self.line("}");
+    }
+
+    fn mesh(&mut self, part: &MeshPart, name: &str, has_skeleton: bool) {
+        let (mesh, skin) = (&part.mesh, part.skin.as_ref().filter(|_| has_skeleton));
+        let schemas: &[&str] =
+            if skin.is_some() { &["SkelBindingAPI", "MaterialBindingAPI"] } else { &["MaterialBindingAPI"] };
+        self.open(&format!("def Mesh \"{name}\""), schemas);
+        self.line("uniform token subdivisionScheme = \"none\"");
+        self.line("uniform bool doubleSided = 1");
+        let mut faces: Vec<Vec<u32>> = Vec::new();
+        let (mut at, mut face_of) = (0, vec![0usize; mesh.triangles.len()]);
+        while at < mesh.triangles.len() {
+            let corners = mesh.corners_of(at);
+            (at..at + corners.len() - 2).for_each(|t| face_of[t] = faces.len());
+            at += corners.len() - 2;
+            faces.push(corners);
+        }
+        self.line(format!("int[] faceVertexCounts = {}", list(faces.iter().map(Vec::len))));
+        self.line(format!("int[] faceVertexIndices = {}", list(faces.iter().flatten())));
+        self.line(format!("point3f[] points = {}", list(mesh.positions.iter().map(|p| vector(*p)))));
+        let low = mesh.positions.iter().copied().fold(Vec3::splat(f32::INFINITY), Vec3::min);
+        let high = mesh.positions.iter().copied().fold(Vec3::splat(f32::NEG_INFINITY), Vec3::max);
+        self.line(format!("float3[] extent = {}", list([low, high].iter().map(|p| vector(*p)))));
+        if mesh.normals.len() == mesh.positions.len() {
+            let normals = list(mesh.normals.iter().map(|n| vector(*n)));
+            self.line(format!("normal3f[] normals = {normals} (\n    interpolation = \"vertex\"\n)"));
+        }
+        for (n, set) in part.look.uv_sets.iter().enumerate().filter(|(_, s)| s.len() == mesh.positions.len())
+        {
+            let st = if n == 0 { "st".to_owned() } else { format!("st{n}") };
+            let pairs = list(set.iter().map(|[u, v]| format!("({u}, {})", 1.0 - v)));
+            self.line(format!("texCoord2f[] primvars:{st} = {pairs} (\n    interpolation = \"vertex\"\n)"));
+        }
+        if let Some(skin) = skin {
+            let most = skin.max_influences().max(1);
+            let rows = (0..skin.vertices()).map(|v| skin.row(v).collect::<Vec<_>>());
+            let (mut joints, mut weights) = (Vec::new(), Vec::new());
+            for row in rows {
+                joints.extend((0..most).map(|k| row.get(k).map_or(0, |e| e.0 .0)));
+                weights.extend((0..most).map(|k| row.get(k).map_or(0.0, |e| e.1)));
+            }
+            let meta = format!("(\n    elementSize = {most}\n    interpolation = \"vertex\"\n)");
+            self.line(format!("int[] primvars:skel:jointIndices = {} {meta}", list(joints.iter())));
+            self.line(format!("float[] primvars:skel:jointWeights = {} {meta}", list(weights.iter())));
+            self.line(format!("matrix4d primvars:skel:geomBindTransform = {}", matrix(&Mat4::IDENTITY)));
+            self.line("rel skel:skeleton = </Outfit/Skel>");
+            self.blend_shapes(part, name);
+        }
+        self.bound_looks(part, &face_of);
+        self.close();
+    }
+
+    fn blend_shapes(&mut self, part: &MeshPart, name: &str) {
+        if part.morphs.is_empty() {
+            return;
+        }
+        let own = identifiers(part.morphs.iter().map(|m| m.name.as_str()), &[]);
+        let called = part.morphs.iter().map(|m| identifier(&m.name)).collect::<Vec<_>>();
+        self.line(format!("uniform token[] skel:blendShapes = {}", tokens(&called)));
+        let targets = own.iter().map(|s| format!("</Outfit/{name}/{s}>"));
+        self.line(format!("rel skel:blendShapeTargets = {}", list(targets)));
+        for (shape, own) in part.morphs.iter().zip(&own) {
+            self.open(&format!("def BlendShape \"{own}\""), &[]);
+            let offsets = list(shape.offsets.iter().map(|o| vector(*o)));
+            self.line(format!("uniform vector3f[] offsets = {offsets}"));
+            self.line(format!("uniform int[] pointIndices = {}", list(shape.vertices.iter())));
+            self.close();
+        }
+    }
+
+    fn looks(&mut self, document: &Document) {
+        self.open("def Scope \"Looks\"", &[]);
+        let mut written = Vec::new();
+        for part in &document.meshes {
+            for (_, material) in part.look.ranges(part.mesh.triangles.len()) {
+                let name = look_name(part, material);
+                if written.contains(&name) {
+                    continue;
+                }
+                let [r, g, b, a] = part.look.base_colour(material);
+                let path = format!("/Outfit/Looks/{name}");
+                self.open(&format!("def Material \"{name}\""), &[]);
+                self.line(format!("token outputs:surface.connect = <{path}/Surface.outputs:surface>"));
+                self.open("def Shader \"Surface\"", &[]);
+                self.line("uniform token info:id = \"UsdPreviewSurface\"");
+                self.line(format!("color3f inputs:diffuseColor = ({r}, {g}, {b})"));
+                self.line(format!("float inputs:opacity = {a}\nfloat inputs:roughness = 0.8"));
+                self.line("token outputs:surface");
+                self.close();
+                self.close();
+                written.push(name);
+            }
+        }
+        self.close();
+    }
+
+    fn bound_looks(&mut self, part: &MeshPart, face_of: &[usize]) {
+        let ranges = part.look.ranges(part.mesh.triangles.len());
+        if let [(_, material)] = ranges.as_slice() {
+            let name = look_name(part, *material);
+            return self.line(format!("rel material:binding = </Outfit/Looks/{name}>"));
+        }
+        self.line("uniform token subsetFamily:materialBind:familyType = \"nonOverlapping\"");
+        let mut of_look: Vec<(String, Vec<usize>)> = Vec::new();
+        for (range, material) in ranges {
+            let name = look_name(part, material);
+            let mut faces: Vec<usize> = range.map(|t| face_of[t]).collect();
+            faces.dedup();
+            match of_look.iter_mut().find(|l| l.0 == name) {
+                Some(known) => known.1.extend(faces),
+                None => of_look.push((name, faces)),
+            }
+        }
+        for (name, faces) in of_look {
+            self.open(&format!("def GeomSubset \"on_{name}\""), &["MaterialBindingAPI"]);
+            self.line("uniform token elementType = \"face\"\nuniform token familyName = \"materialBind\"");
+            self.line(format!("int[] indices = {}", list(faces.iter())));
+            self.line(format!("rel material:binding = </Outfit/Looks/{name}>"));
+            self.close();
+        }
+    }
+}
+
+/// Shapes of all meshes, each name once.
+fn shape_names(document: &Document) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    for shape in document.meshes.iter().flat_map(|m| &m.morphs) {
+        let name = identifier(&shape.name);
+        if !names.contains(&name) {
+            names.push(name);
+        }
+    }
+    names
+}
+
+/// How much of a shape there is in a pose: what a joint's turn calls up, else as the clip is keyed, else as it is worn.
+fn amount(document: &Document, shape: &str, (clip, time, pose): (Option<&Clip>, f32, &Pose)) -> f32 {
+    let of = |part: &MeshPart| {
+        let at = part.morphs.iter().position(|m| identifier(&m.name) == shape)?;
+        let keyed = || clip?.shapes.iter().find(|s| s.mesh == part.name)?.at(time).get(at).copied();
+        let worn = || part.amounts.get(at).copied().unwrap_or(0.0);
+        let driven = part.morphs[at].driver.map(|d| d.amount(pose));
+        Some(driven.or_else(keyed).unwrap_or_else(worn))
+    };
+    document.meshes.iter().find_map(of).unwrap_or(0.0)
+}
+
+fn look_name(part: &MeshPart, material: Option<u32>) -> String {
+    let Some(n) = material else { return identifier(&format!("plain {}", part.name)) };
+    let named = part.look.materials.materials.get(n as usize).and_then(|m| m.get("name")?.as_str());
+    identifier(named.unwrap_or(&format!("material {}", n + 1)))
+}
+
+/// The path of each joint: those above it, then itself.
+fn joint_paths(skeleton: &Skeleton) -> Vec<String> {
+    let own = identifiers(skeleton.names.iter().map(String::as_str), &[]);
+    let mut paths: Vec<String> = Vec::new();
+    for (j, name) in own.iter().enumerate() {
+        paths.push(match skeleton.parents[j] {
+            Some(parent) => format!("{}/{name}", paths[parent.index()]),
+            None => name.clone(),
+        });
+    }
+    paths
+}
+
+/// Names as identifiers, no two alike and none of those `taken`.
+fn identifiers<'a>(names: impl Iterator<Item = &'a str>, taken: &[&str]) -> Vec<String> {
+    let mut known: Vec<String> = taken.iter().map(|t| (*t).to_owned()).collect();
+    let first = known.len();
+    for name in names {
+        let plain = identifier(name);
+        let numbered = (2..).map(|n| format!("{plain}_{n}"));
+        let free = std::iter::once(plain.clone()).chain(numbered).find(|n| !known.contains(n));
+        known.push(free.unwrap_or_default());
+    }
+    known.split_off(first)
+}
+
+fn identifier(name: &str) -> String {
+    let letters = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' });
+    let text: String = letters.collect();
+    match text.chars().next() {
+        None => "_".to_owned(),
+        Some(c) if c.is_ascii_digit() => format!("_{text}"),
+        Some(_) => text,
+    }
+}
+
+fn list<T: Display>(items: impl Iterator<Item = T>) -> String {
+    let mut text = String::from("[");
+    for (n, item) in items.enumerate() {
+        let _ = write!(text, "{}{item}", if n == 0 { "" } else { ", " });
+    }
+    text.push(']');
+    text
+}
+
+fn tokens<T: Display>(items: &[T]) -> String {
+    list(items.iter().map(|t| format!("\"{t}\"")))
+}
+
+fn vector(v: Vec3) -> String {
+    format!("({}, {}, {})", v.x, v.y, v.z)
+}
+
+/// The real part first.
+fn quaternion(q: Quat) -> String {
+    format!("({}, {}, {}, {})", q.w, q.x, q.y, q.z)
+}
+
+fn matrix(m: &Mat4) -> String {
+    let row = |c: [f32; 4]| format!("({}, {}, {}, {})", c[0], c[1], c[2], c[3]);
+    let rows = m.to_cols_array_2d().map(row);
+    format!("({})", rows.join(", "))
+}

@@ -1,0 +1,146 @@
+//! What the other side can take: joints a vertex and a mesh, vertices and shapes a mesh, no scale on joints. Each limit
+//! that is not kept is told with what keeping it would cost.
+
+use crate::dress::dressed::Dress;
+use crate::dress::trials::TrialSet;
+use crate::error::WorkshopError;
+use crate::handover::export::{outgoing, Outgoing};
+use crate::state::clean::Clean;
+use crate::state::step::Step;
+use crate::state::stroke::Chosen;
+use glam::Vec3;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use tin_cloak_core::clearance::Layer;
+use tin_cloak_core::regions::main_joints;
+use tin_cloak_core::skin::Skin;
+
+/// A named set of limits; what is not named is not limited.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub struct Limits {
+    /// What it is called.
+    pub name: String,
+    /// Most joints that may move a vertex.
+    pub joints_a_vertex: Option<usize>,
+    /// Most joints that may move a mesh.
+    pub joints_a_mesh: Option<usize>,
+    /// Most vertices of a mesh, as they are drawn.
+    pub vertices_a_mesh: Option<usize>,
+    /// Most shapes of a mesh.
+    pub shapes_a_mesh: Option<usize>,
+    /// True when joints may have no scale.
+    pub no_joint_scale: bool,
+}
+
+/// A limit that is not kept.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Beyond {
+    /// The mesh; the skeleton for joints.
+    pub of: String,
+    /// What there is, and the limit, in words.
+    pub words: String,
+    /// What keeping it would cost; nothing where nothing but another piece would.
+    pub cost: Option<String>,
+    /// What keeps it.
+    pub cure: Option<Step>,
+}
+
+impl Limits {
+    /// From JSON, as `--limits` takes it.
+    ///
+    /// # Errors
+    /// What is wrong with it, and where.
+    pub fn of_json(file: &str, bytes: &[u8]) -> Result<Self, WorkshopError> {
+        let fail = |why: String| WorkshopError::BadLimits { file: file.to_owned(), why };
+        let limits: Self = serde_json::from_slice(bytes).map_err(|e| fail(e.to_string()))?;
+        match limits.joints_a_vertex {
+            Some(0) => Err(fail("joints_a_vertex is 0: every vertex is moved by one at least".to_owned())),
+            _ => Ok(limits),
+        }
+    }
+
+    /// Those that a dress does not keep.
+    ///
+    /// # Errors
+    /// Never in practice: the weights of the body are sound.
+    pub fn broken_by(&self, dress: &Dress, trials: &TrialSet) -> Result<Vec<Beyond>, WorkshopError> {
+        let mut beyond = Vec::new();
+        let (layers, piece_of) = dress.whole().layers();
+        for own in outgoing(dress)? {
+            let layer = piece_of.iter().position(|p| *p == own.piece).map(|l| &layers[l]);
+            beyond.extend(self.of_mesh(&own, (dress, layer), trials));
+        }
+        let skeleton = &dress.body.skeleton;
+        let scaled = skeleton.rest.iter().filter(|r| (r.scale - Vec3::ONE).length() > 1e-4).count();
+        if self.no_joint_scale && scaled > 0 {
+            let words = format!("{scaled} joints are scaled, none may be");
+            beyond.push(Beyond { of: dress.body.name.clone(), words, cost: None, cure: None });
+        }
+        Ok(beyond)
+    }
+
+    fn of_mesh(
+        &self,
+        own: &Outgoing,
+        (dress, layer): (&Dress, Option<&Layer>),
+        trials: &TrialSet,
+    ) -> Vec<Beyond> {
+        let mut beyond = Vec::new();
+        let mut tell = |count: usize, limit: Option<usize>, what: &str| {
+            if let Some(limit) = limit.filter(|l| count > *l) {
+                let words = format!("{count} {what}, {limit} may be");
+                beyond.push(Beyond { of: own.part.name.clone(), words, cost: None, cure: None });
+            }
+        };
+        tell(own.part.mesh.positions.len(), self.vertices_a_mesh, "vertices");
+        tell(own.part.morphs.len(), self.shapes_a_mesh, "shapes");
+        if let Some(skin) = &own.part.skin {
+            tell(joints_of(skin), self.joints_a_mesh, "joints move it");
+            tell(skin.max_influences(), self.joints_a_vertex, "joints a vertex");
+            let limit = self.joints_a_vertex.filter(|l| skin.max_influences() > *l);
+            if let (Some(most), Some(layer), Some(told)) = (limit, layer, beyond.last_mut()) {
+                told.cost = Some(cost_of(layer, most, (dress, trials)));
+                told.cure = own.piece.map(|index| Step::Clean {
+                    piece: dress.pieces[index].id,
+                    clean: Clean::Limit { most },
+                    chosen: Chosen::Everything,
+                    locked: Vec::new(),
+                });
+            }
+        }
+        beyond
+    }
+}
+
+/// Joints that move any of it.
+fn joints_of(skin: &Skin) -> usize {
+    let mut joints: Vec<u16> =
+        (0..skin.vertices()).flat_map(|v| skin.row(v)).filter(|e| e.1 > 0.0).map(|e| e.0 .0).collect();
+    joints.sort_unstable();
+    joints.dedup();
+    joints.len()
+}
+
+/// How far anything would be from where it is with so many joints a vertex, where, and in which pose.
+fn cost_of(layer: &Layer, most: usize, (dress, trials): (&Dress, &TrialSet)) -> String {
+    let limited = Layer { skin: layer.skin.limit(most), ..layer.clone() };
+    let poses = trials.poses(&dress.body);
+    let in_pose = |(n, pose): (usize, &tin_cloak_core::mend::TrialPose)| {
+        let posed = |layer: &Layer| {
+            let mut at = vec![Vec3::ZERO; layer.rest.len()];
+            layer.pose_into(&pose.matrices, &pose.amounts, &mut Vec::new(), &mut at);
+            at
+        };
+        let (before, after) = (posed(layer), posed(&limited));
+        let far = before.iter().zip(&after).map(|(a, b)| a.distance(*b)).enumerate();
+        let (v, metres) = far.fold((0, 0.0f32), |worst, one| if one.1 > worst.1 { one } else { worst });
+        (metres, n, v)
+    };
+    let all: Vec<(f32, usize, usize)> = poses.par_iter().enumerate().map(in_pose).collect();
+    let worst = all.into_iter().reduce(|a, b| if b.0 > a.0 { b } else { a });
+    let Some((metres, pose, v)) = worst.filter(|w| w.0 > 1e-6) else { return "nothing moves".to_owned() };
+    let joint = main_joints(&layer.skin)[v];
+    let (place, pose) = (&dress.body.skeleton.names[joint.index()], trials.trials[pose].label());
+    format!("{:.1} mm at worst, at {place}, in {pose}", metres * 1000.0)
+}
