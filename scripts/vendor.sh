@@ -21,6 +21,13 @@ cp "$work/three/build/three.module.js" "$work/three/build/three.core.js" "$out/"
 # The page has no import map (that would be an inline script): name the file itself.
 controls=$work/three/examples/jsm/controls/OrbitControls.js
 sed "s#from 'three'#from './three.module.js'#" "$controls" > "$out/orbit-controls.js"
+loader() {
+  sed "s#from 'three'#from './three.module.js'#; s#'../utils/BufferGeometryUtils.js'#'./buffer-geometry-utils.js'#; \
+    s#'../utils/SkeletonUtils.js'#'./skeleton-utils.js'#" "$work/three/examples/jsm/$1" > "$out/$2"
+}
+loader loaders/GLTFLoader.js gltf-loader.js
+loader utils/BufferGeometryUtils.js buffer-geometry-utils.js
+loader utils/SkeletonUtils.js skeleton-utils.js
 cp "$work/htmx/dist/htmx.min.js" "$out/"
 cp "$work/bootstrap/dist/css/bootstrap.min.css" "$out/"
 sed -i 's#/\*\# sourceMappingURL.*##' "$out/bootstrap.min.css"

@@ -13,6 +13,7 @@ mod came;
 mod files;
 mod fitting;
 mod gate;
+mod handover;
 mod jobs;
 mod joint_match;
 mod layers_svg;
@@ -59,6 +60,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .manage(workshop)
         .attach(Gate::new(address, port, hosts))
         .mount("/", shelf::routes())
+        .mount("/", handover::routes())
         .mount("/", report_file::routes())
         .mount("/", upload::routes())
         .mount("/", fitting::routes())

@@ -90,24 +90,39 @@ pub fn prove(
     tell: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<(Vec<u8>, Proof), WorkshopError> {
     let bytes = export_glb(&room.dress)?;
-    let name = "the handed-over file";
-    let document = tin_cloak_formats::read("handover.glb", &bytes, &Companions::new())
-        .map_err(|source| WorkshopError::Read { file: name.to_owned(), source })?;
-    let ours = outgoing(&room.dress)?;
-    let told = |s: f32| tell(s * 0.3);
-    let parts = compared(room, &ours, &document, &told)?;
-    let renamed = ours.iter().filter(|o| o.called != o.part.name);
-    let renamed = renamed.map(|o| (o.called.clone(), o.part.name.clone())).collect();
-    let mut proof =
-        Proof { poses: room.trials.trials.len(), parts, renamed, bytes: bytes.len(), ..Proof::default() };
-    if let Some(board) = board {
-        let file = NamedFile { name: name.to_owned(), bytes: bytes.clone() };
-        let wish = TrialWish::Set(room.state.plan.clone());
-        let again = Dressed::open(&file, None, &wish, &TrialSays::default())?;
-        let theirs = again.board(room.state.tolerance_mm, &|s| tell(0.3 + 0.7 * s))?;
-        (proof.cells, proof.unlike) = unlike(board, &theirs, &proof.renamed);
-    }
+    let proof = Proof::of_bytes(room, &bytes, board, tell)?;
     Ok((bytes, proof))
+}
+
+impl Proof {
+    /// Of the bytes of a GLB that is said to be the room's.
+    ///
+    /// # Errors
+    /// [`WorkshopError::Stopped`] when `tell` says no; when the file cannot be read.
+    pub fn of_bytes(
+        room: &Room,
+        bytes: &[u8],
+        board: Option<&Board>,
+        tell: &(dyn Fn(f32) -> bool + Sync),
+    ) -> Result<Self, WorkshopError> {
+        let name = "the handed-over file";
+        let document = tin_cloak_formats::read("handover.glb", bytes, &Companions::new())
+            .map_err(|source| WorkshopError::Read { file: name.to_owned(), source })?;
+        let ours = outgoing(&room.dress)?;
+        let parts = compared(room, &ours, &document, &|s: f32| tell(s * 0.3))?;
+        let renamed = ours.iter().filter(|o| o.called != o.part.name);
+        let renamed = renamed.map(|o| (o.called.clone(), o.part.name.clone())).collect();
+        let mut proof =
+            Self { poses: room.trials.trials.len(), parts, renamed, bytes: bytes.len(), ..Self::default() };
+        if let Some(board) = board {
+            let file = NamedFile { name: name.to_owned(), bytes: bytes.to_vec() };
+            let wish = TrialWish::Set(room.state.plan.clone());
+            let again = Dressed::open(&file, None, &wish, &TrialSays::default())?;
+            let theirs = again.board(room.state.tolerance_mm, &|s| tell(0.3 + 0.7 * s))?;
+            (proof.cells, proof.unlike) = unlike(board, &theirs, &proof.renamed);
+        }
+        Ok(proof)
+    }
 }
 
 /// For each mesh of the file how far any vertex is from where it is in the room, in all trial poses, millimetres.

@@ -1,0 +1,119 @@
+//! Handover in a real browser, and from the command line: a file is made, read again, opened by another loader and
+//! compared; limits, other forms, the report.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod browser;
+
+use browser::*;
+use rocket::tokio;
+use serde_json::json;
+use std::path::Path;
+use std::process::{Command, Output};
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_file_is_made_read_again_limited_and_opened_by_another_loader() {
+    let (_server, browser) = the_demos_fitting().await;
+    let b = &browser;
+    b.put_on("breeches", 1, "soft").await;
+    b.step("#card [data-station='3']").await;
+    b.step("#bind").await;
+    b.step(".tape [data-station='6']").await;
+
+    b.step("#prove").await;
+    b.until("document.getElementById('proof')?.textContent.includes('read again: equal within 0.00')").await;
+    assert!(b.value("document.getElementById('download').href").await.as_str().unwrap().ends_with(".glb"));
+
+    // What the other side cannot take, with its cost; the cure is a step, after which the file is to be made anew.
+    b.value("document.querySelector('#limits-form [name=joints_a_vertex]').value = 2").await;
+    b.press("#check-limits").await;
+    b.until("document.querySelector('#limits .soft')?.textContent.includes('mm at worst')").await;
+    b.step("#limits button").await;
+    assert_eq!(b.last_step().await, "At most 2 joints a vertex on breeches");
+    assert_eq!(b.value("document.getElementById('proof')").await, json!(null));
+    b.step("#undo").await;
+    b.until("document.getElementById('proof')").await;
+
+    // The report needs nothing else.
+    let report = "fetch(document.getElementById('report').href).then(r => r.text())";
+    let report = b.value(report).await;
+    let report = report.as_str().unwrap();
+    assert!(report.contains("read again: equal within") && report.contains("src=\"data:image/png;base64,"));
+    assert!(!report.contains("http://") && !report.contains("src=\"/"), "nothing is fetched");
+
+    // Another loader has every vertex where ours has it: three.js' own for glTF, against the OBJ of the same moment.
+    b.press("#bare").await;
+    b.until("document.getElementById('bare-canvas')?.dataset.ready").await;
+    assert_eq!(b.value("document.getElementById('bare-clip').value").await, json!("night round"));
+    for seconds in ["0.00", "0.50", "0.80", "1.20", "1.90"] {
+        let theirs = format!(
+            "import('/static/js/bare.js').then(m => m.vertices('breeches', 'night round', {seconds}))"
+        );
+        let theirs: Vec<f64> = serde_json::from_value(b.value(&theirs).await).unwrap();
+        let ours = format!(
+            "fetch('/fitting/1/outfit.obj?pose=' + encodeURIComponent('night round, {seconds} s')).then(r => \
+             r.text())"
+        );
+        let ours = b.value(&ours).await;
+        let ours = vertices_of(ours.as_str().unwrap(), "breeches");
+        assert_eq!(theirs.len(), ours.len(), "{seconds}");
+        let apart = ours.iter().zip(&theirs).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+        assert!(apart < 1e-4, "{apart} m at {seconds} s");
+    }
+    b.console_is_clean().await;
+    browser.client.close().await.unwrap();
+}
+
+/// The vertices of an object of an OBJ, coordinate by coordinate.
+fn vertices_of(obj: &str, name: &str) -> Vec<f64> {
+    let own = obj.lines().skip_while(|l| *l != format!("o {name}")).skip(1);
+    let own = own.take_while(|l| !l.starts_with("o ")).filter_map(|l| l.strip_prefix("v "));
+    own.flat_map(|l| l.split(' ').map(|x| x.parse().unwrap())).collect()
+}
+
+fn data(name: &str) -> String {
+    format!("{}/../../testdata/open-human/{name}", env!("CARGO_MANIFEST_DIR"))
+}
+
+fn run(folder: &Path, args: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_tin-cloak")).current_dir(folder).args(args).output().unwrap()
+}
+
+/// On a real body with a bare suit (open data, CC0; see `testdata/open-human/README.md`).
+#[test]
+fn a_real_body_goes_out_in_other_forms_and_what_is_wrong_is_said() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = folder.path();
+    let done = |args: &[&str], code: i32| -> String {
+        let out = run(at, args);
+        let said = format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr));
+        assert_eq!(out.status.code(), Some(code), "{args:?}: {said}");
+        said
+    };
+    let (body, suit) = (data("body.glb"), data("bodysuit.glb"));
+    done(&["fit", "--body", &body, "--piece", &suit, "--out", "d.glb"], 0);
+    for form in ["o.usda", "o.obj", "o.glb"] {
+        done(&["export", "d.glb", "--to", form], 0);
+        assert!(std::fs::metadata(at.join(form)).unwrap().len() > 100_000, "{form}");
+    }
+    assert!(at.join("o.mtl").exists());
+    done(&["export", "d.glb", "--to", "w.csv", "--piece", "bodysuit"], 0);
+    assert!(std::fs::read_to_string(at.join("w.csv")).unwrap().starts_with("vertex,"));
+    done(&["export", "d.glb", "--to", "alone.glb", "--piece", "bodysuit", "--without-body"], 0);
+    done(&["export", "d.glb", "--to", "squat.obj", "--pose", "squat"], 0);
+    std::fs::write(at.join("l.json"), "{\"joints_a_vertex\": 2}").unwrap();
+    let mut said = done(&["export", "d.glb", "--to", "o.glb", "--limits", "l.json"], 1);
+    std::fs::write(at.join("l.json"), "{\"joints\": 2}").unwrap();
+    said += &done(&["export", "d.glb", "--to", "o.glb", "--limits", "l.json"], 2);
+    said += &done(&["export", "d.glb", "--to", "o.fbx"], 2);
+    said += &done(&["export", "d.glb", "--to", "o.csv"], 2);
+    said += &done(&["export", "d.glb", "--to", "o.glb", "--pose", "squat"], 2);
+    said += &done(&["export", "d.glb", "--to", "o.obj", "--pose", "handstand"], 2);
+    said += &done(&["export", "d.glb", "--to", "o.obj", "--piece", "hat"], 2);
+    insta::assert_snapshot!(said);
+
+    done(&["report", "d.glb", "--out", "r.html"], 1);
+    let report = std::fs::read_to_string(at.join("r.html")).unwrap();
+    assert!(report.contains("The file, read again: equal within 0.00"), "it is what was measured");
+    let verdict = report.lines().find(|l| l.contains("class=\"verdict")).unwrap();
+    assert!(verdict.contains("cells out of tolerance"), "{verdict}");
+}

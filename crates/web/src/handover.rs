@@ -1,0 +1,173 @@
+//! Handing over in other forms, within the limits of the other side, and the bare page.
+
+use crate::answers::{page, Page, Refusal, Tell};
+use crate::aside::{aside, Shop};
+use crate::steps::changed_by;
+use askama::Template;
+use rocket::http::{ContentType, Header, Status};
+use rocket::response::Responder;
+use rocket::{get, post, routes, FromForm, Route};
+use tin_cloak_workshop::{
+    glb_of, obj_of, usda_of, weights_csv, Chosen, Clean, Limits, Parts, Room, Step, Workshop,
+};
+
+/// A file under a name.
+struct Named {
+    name: String,
+    kind: ContentType,
+    bytes: Vec<u8>,
+}
+
+impl<'r> Responder<'r, 'static> for Named {
+    fn respond_to(self, request: &'r rocket::Request<'_>) -> rocket::response::Result<'static> {
+        let safe: String =
+            self.name.chars().map(|c| if c.is_ascii_alphanumeric() || c == '.' { c } else { '-' }).collect();
+        let mut response = (self.kind, self.bytes).respond_to(request)?;
+        let disposition = format!("attachment; filename=\"{}\"", safe.trim_matches('-'));
+        response.set_header(Header::new("Content-Disposition", disposition));
+        Ok(response)
+    }
+}
+
+async fn file(
+    shop: &Shop,
+    id: i64,
+    make: impl FnOnce(&Workshop, &Room) -> Result<Named, Refusal> + Send + 'static,
+) -> Result<Named, Refusal> {
+    aside(shop, move |shop| make(shop, &*shop.room(id, None)?)).await
+}
+
+#[get("/fitting/<id>/outfit.usda")]
+async fn usda(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+    file(shop, id, move |shop, room| {
+        let text = usda_of(&room.dress, &Parts::default())?;
+        let name = format!("{}.usda", shop.stored(id)?.name);
+        Ok(Named { name, kind: ContentType::new("model", "vnd.usda"), bytes: text.into_bytes() })
+    })
+    .await
+}
+
+/// What the OBJ asks for as its library.
+const LIBRARY: &str = "outfit.mtl";
+
+#[get("/fitting/<id>/outfit.obj?<pose>")]
+async fn obj(shop: &Shop, id: i64, pose: Option<String>) -> Result<Named, Refusal> {
+    file(shop, id, move |_, room| {
+        let (obj, _) = obj_of(&room.dress, &Parts::default(), (&room.trials, pose.as_deref()), LIBRARY)?;
+        Ok(Named {
+            name: "outfit.obj".to_owned(),
+            kind: ContentType::new("model", "obj"),
+            bytes: obj.into_bytes(),
+        })
+    })
+    .await
+}
+
+#[get("/fitting/<id>/outfit.mtl")]
+async fn mtl(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+    file(shop, id, move |_, room| {
+        let (_, mtl) = obj_of(&room.dress, &Parts::default(), (&room.trials, None), LIBRARY)?;
+        Ok(Named {
+            name: LIBRARY.to_owned(),
+            kind: ContentType::new("model", "mtl"),
+            bytes: mtl.into_bytes(),
+        })
+    })
+    .await
+}
+
+/// One piece, skinned to the skeleton, without the body; or its weights as a table.
+#[get("/fitting/<id>/piece/<file_name>")]
+async fn piece(shop: &Shop, id: i64, file_name: String) -> Result<Named, Refusal> {
+    file(shop, id, move |_, room| {
+        let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
+        let (number, ending) = file_name.split_once('.').ok_or_else(missing)?;
+        let index = number.parse().ok().and_then(|id| room.index_of(id)).ok_or_else(missing)?;
+        let name = room.dress.pieces[index].name.clone();
+        let parts = Parts { pieces: vec![name.clone()], without_body: true };
+        let (kind, bytes) = match ending {
+            "glb" => (ContentType::new("model", "gltf-binary"), glb_of(&room.dress, &parts)?),
+            "csv" => (ContentType::CSV, weights_csv(&room.dress, &name)?.into_bytes()),
+            _ => return Err(missing()),
+        };
+        Ok(Named { name: format!("{name}.{ending}"), kind, bytes })
+    })
+    .await
+}
+
+#[derive(FromForm)]
+struct LimitsForm {
+    joints_a_vertex: Option<usize>,
+    joints_a_mesh: Option<usize>,
+    vertices_a_mesh: Option<usize>,
+    shapes_a_mesh: Option<usize>,
+    no_joint_scale: bool,
+}
+
+/// What of a mesh is beyond a limit, and the piece that can be limited.
+struct BeyondRow {
+    of: String,
+    words: String,
+    cost: Option<String>,
+    cure: Option<u32>,
+}
+
+#[derive(Template)]
+#[template(path = "limits.html")]
+struct LimitsShown {
+    id: i64,
+    most: usize,
+    beyond: Vec<BeyondRow>,
+}
+
+#[get("/fitting/<id>/limits?<form..>")]
+async fn limits(shop: &Shop, id: i64, form: LimitsForm) -> Page {
+    aside(shop, move |shop| {
+        let room = shop.room(id, None)?;
+        let limits = Limits {
+            name: String::new(),
+            joints_a_vertex: form.joints_a_vertex,
+            joints_a_mesh: form.joints_a_mesh,
+            vertices_a_mesh: form.vertices_a_mesh,
+            shapes_a_mesh: form.shapes_a_mesh,
+            no_joint_scale: form.no_joint_scale,
+        };
+        if limits.joints_a_vertex == Some(0) {
+            let words = "Every vertex is moved by one joint at least: allow 1 or more.";
+            return Err(Refusal::new(Status::UnprocessableEntity, words));
+        }
+        let row = |b: tin_cloak_workshop::Beyond| {
+            let cure = match b.cure {
+                Some(Step::Clean { piece, .. }) => Some(piece),
+                _ => None,
+            };
+            BeyondRow { of: b.of, words: b.words, cost: b.cost, cure }
+        };
+        let beyond = limits.broken_by(&room.dress, &room.trials)?.into_iter().map(row).collect();
+        page(&LimitsShown { id, most: limits.joints_a_vertex.unwrap_or(1), beyond })
+    })
+    .await
+}
+
+/// Limits the joints of each vertex of a piece.
+#[post("/fitting/<id>/limit/<piece>?<most>")]
+async fn limit(shop: &Shop, id: i64, piece: u32, most: usize) -> Result<Tell, Refusal> {
+    let clean = Clean::Limit { most };
+    changed_by(shop, id, Step::Clean { piece, clean, chosen: Chosen::Everything, locked: Vec::new() }).await
+}
+
+#[derive(Template)]
+#[template(path = "bare.html")]
+struct Bare {
+    id: i64,
+    name: String,
+}
+
+#[get("/fitting/<id>/bare")]
+async fn bare(shop: &Shop, id: i64) -> Page {
+    aside(shop, move |shop| page(&Bare { id, name: shop.stored(id)?.name })).await
+}
+
+pub(crate) fn routes() -> Vec<Route> {
+    routes![usda, obj, mtl, piece, limits, limit, bare]
+}
