@@ -44,7 +44,7 @@ async fn a_file_is_made_read_again_limited_and_opened_by_another_loader() {
     b.press("#bare").await;
     b.until("document.getElementById('bare-canvas')?.dataset.ready").await;
     assert_eq!(b.value("document.getElementById('bare-clip').value").await, json!("night round"));
-    for seconds in ["0.00", "0.50", "0.80", "1.20", "1.90"] {
+    for seconds in ["0.00", "0.30", "0.50", "0.80", "1.10"] {
         let theirs = format!(
             "import('/static/js/bare.js').then(m => m.vertices('breeches', 'night round', {seconds}))"
         );
@@ -85,7 +85,8 @@ fn a_real_body_goes_out_in_other_forms_and_what_is_wrong_is_said() {
     let at = folder.path();
     let done = |args: &[&str], code: i32| -> String {
         let out = run(at, args);
-        let said = format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr));
+        let said =
+            format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr));
         assert_eq!(out.status.code(), Some(code), "{args:?}: {said}");
         said
     };

@@ -250,14 +250,23 @@ fn put(joints: &mut [u16], weights: &mut [f32], row: &mut Vec<(JointId, f32)>) -
     if sum <= f32::MIN_POSITIVE {
         return false;
     }
-    // What sums to one but for rounding stays as it is: weights that were read are those that were written, to the bit.
-    let rounded = row.len() as f32 * f32::EPSILON * 0.5;
-    let sum = if (sum - 1.0).abs() <= rounded { 1.0 } else { sum };
+    let sum = divisor(sum, row.len());
     for (i, &(joint, weight)) in row.iter().enumerate() {
         joints[i] = joint.0;
         weights[i] = weight / sum;
     }
     true
+}
+
+/// What weights that sum to `sum` are divided by: what sums to one but for rounding stays as it is, so that weights that
+/// were read are those that were written, to the bit.
+pub(crate) fn divisor(sum: f32, weights: usize) -> f32 {
+    let rounded = weights as f32 * f32::EPSILON * 0.5;
+    if (sum - 1.0).abs() <= rounded {
+        1.0
+    } else {
+        sum
+    }
 }
 
 /// Merges entries of the same joint and sorts by falling weight, then by joint.

@@ -2,7 +2,7 @@
 
 use super::{changed, ByHand, Outcome};
 use crate::bind::clean::{Bound, Row};
-use crate::skin::SkinError;
+use crate::skin::{divisor, SkinError};
 use crate::JointId;
 
 /// Gives vertices the weights of a table: `rows` are vertices with a weight for each of `joints`, 0 to 1. What those
@@ -50,6 +50,7 @@ pub fn tabled(
             return Outcome::Nowhere;
         }
         // Nobody is there to take what is left: those named share it.
+        let sum = divisor(sum, new.len());
         new.iter_mut().for_each(|e| e.1 /= sum);
         Outcome::Row(new)
     })
