@@ -258,8 +258,8 @@ fn put(joints: &mut [u16], weights: &mut [f32], row: &mut Vec<(JointId, f32)>) -
     true
 }
 
-/// What weights that sum to `sum` are divided by: what sums to one but for rounding stays as it is, so that weights that
-/// were read are those that were written, to the bit.
+/// What weights that sum to `sum` are divided by: what sums to one but for rounding stays as it is, so that weights
+/// that were read are those that were written, to the bit.
 pub(crate) fn divisor(sum: f32, weights: usize) -> f32 {
     let rounded = weights as f32 * f32::EPSILON * 0.5;
     if (sum - 1.0).abs() <= rounded {

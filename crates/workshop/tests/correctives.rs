@@ -53,7 +53,8 @@ fn correctives_clear_poses_leave_the_others_go_out_and_are_taken_away() {
     }
     assert!(quiet > 1 && quiet < now.len());
 
-    // They go out as morph targets with their drivers; the body goes out without them, and read again it measures alike.
+    // They go out as morph targets with their drivers; the body goes out without them, and read again it measures
+    // alike.
     let bytes = export_glb(&room.dress).unwrap();
     let out = read("x.glb", &bytes, &Companions::new()).unwrap();
     let (body, tunic) = (&out.meshes[0], out.meshes.iter().find(|m| m.name == "quilted tunic").unwrap());

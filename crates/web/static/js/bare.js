@@ -33,7 +33,7 @@ function seeWhole() {
   const middle = box.getCenter(new THREE.Vector3());
   const size = box.getSize(new THREE.Vector3()).length();
   controls.target.copy(middle);
-  camera.position.copy(middle).add(new THREE.Vector3(0.35, 0.1, 1).multiplyScalar(size * 1.15));
+  camera.position.copy(middle).add(new THREE.Vector3(0.35, 0.1, 1).multiplyScalar(size * 1.75));
   controls.update();
 }
 

@@ -3,7 +3,7 @@
 use crate::batch::fit::NamedFile;
 use crate::dress::body::{sort_document, Body};
 use crate::dress::called_up::called_up;
-use crate::dress::dressed::Dress;
+use crate::dress::dressed::{Dress, Masked};
 use crate::dress::figure_shapes::own_shapes;
 use crate::dress::motions::{keep_to_ranges, SaidRanges};
 use crate::dress::own_joints::{body_trials, with_own_joints};
@@ -16,7 +16,7 @@ use crate::intake::brought::brought;
 use crate::measuring::board::{measure_every_pair, Board};
 use crate::measuring::report::{Report, SkippedEntry};
 use crate::mending::push_out::{mend, MendOutcome, ToMend};
-use crate::state::names::PieceId;
+use crate::state::names::{PieceId, BODY};
 use crate::state::push::MendOptions;
 use crate::state::trial_plan::{Frames, PairTolerance, TrialPlan};
 use glam::Vec3;
@@ -116,6 +116,15 @@ impl Dressed {
             trials.trials.extend(said.poses.iter().map(|p| kept_trial(p, body.skeleton.len())));
         }
         Ok(Self { dress, trials, plan, every_pair: says.every_pair, started })
+    }
+
+    /// The same with faces left out of what is measured, by the name of the mesh.
+    pub(crate) fn leaving_out(mut self, faces: impl Fn(&str) -> Vec<u32>) -> Self {
+        let of_body = (BODY, faces(&self.dress.body.name));
+        let of_pieces = self.dress.pieces.iter().map(|p| (p.id, faces(&p.name)));
+        let all = std::iter::once(of_body).chain(of_pieces).filter(|f| !f.1.is_empty());
+        self.dress.masked = Arc::new(Masked(all.collect()));
+        self
     }
 
     /// Body and pieces.

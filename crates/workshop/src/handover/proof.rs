@@ -10,6 +10,7 @@ use crate::dress::trials::Trial;
 use crate::error::WorkshopError;
 use crate::handover::export::{export_glb, outgoing, Outgoing};
 use crate::measuring::board::Board;
+use crate::state::names::BODY;
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -30,7 +31,9 @@ pub struct Proof {
     pub parts: Vec<(String, f32)>,
     /// Cells of the board that were measured of the file.
     pub cells: usize,
-    /// What of them is not as on the screen, in words.
+    /// How many of them are not as on the screen.
+    pub differing: usize,
+    /// The first of those, in words.
     pub unlike: Vec<String>,
     /// Names that could not go out as they are, and what they are in the file.
     pub renamed: Vec<(String, String)>,
@@ -59,7 +62,7 @@ impl Proof {
 
     /// True when the file is what was on the screen.
     pub fn is_equal(&self) -> bool {
-        self.largest_mm() < EQUAL_MM && self.unlike.is_empty()
+        self.largest_mm() < EQUAL_MM && self.differing == 0
     }
 
     /// Size of the file.
@@ -73,9 +76,10 @@ impl Proof {
         if self.is_equal() {
             return format!("read again: equal within {mm:.4} mm in {poses} poses, {cells} cells alike");
         }
-        let worst = self.parts.iter().max_by(|a, b| a.1.total_cmp(&b.1));
-        let worst = worst.map_or(String::new(), |w| format!(", {mm:.3} mm at most, on {}", w.0));
-        format!("read again: not what is on the screen{worst}; {} cells of {cells} differ", self.unlike.len())
+        let worst = self.parts.iter().max_by(|a, b| a.1.total_cmp(&b.1)).filter(|w| w.1 >= EQUAL_MM);
+        let apart =
+            worst.map_or("vertices are equal".to_owned(), |w| format!("{mm:.3} mm at most, on {}", w.0));
+        format!("read again: not what is on the screen, {apart}; {} cells of {cells} differ", self.differing)
     }
 }
 
@@ -115,11 +119,18 @@ impl Proof {
         let mut proof =
             Self { poses: room.trials.trials.len(), parts, renamed, bytes: bytes.len(), ..Self::default() };
         if let Some(board) = board {
-            let file = NamedFile { name: name.to_owned(), bytes: bytes.to_vec() };
+            // Which wall of a piece faces the body is told by all of the body: where faces are left out, the file with
+            // all of it is measured, with the same faces left out of what is measured.
+            let masked = &room.dress.masked;
+            let whole = if masked.count() > 0 { export_glb(&room.dress.whole())? } else { bytes.to_vec() };
+            let file = NamedFile { name: name.to_owned(), bytes: whole };
             let wish = TrialWish::Set(room.state.plan.clone());
-            let again = Dressed::open(&file, None, &wish, &TrialSays::default())?;
+            let again = Dressed::open(&file, None, &wish, &TrialSays::default())?.leaving_out(|name| {
+                let Some(own) = ours.iter().find(|o| o.part.name == name) else { return Vec::new() };
+                masked.of(own.piece.map_or(BODY, |p| room.dress.pieces[p].id)).to_vec()
+            });
             let theirs = again.board(room.state.tolerance_mm, &|s| tell(0.3 + 0.7 * s))?;
-            (proof.cells, proof.unlike) = unlike(board, &theirs, &proof.renamed);
+            (proof.cells, proof.differing, proof.unlike) = unlike(board, &theirs, &proof.renamed);
         }
         Ok(proof)
     }
@@ -235,8 +246,8 @@ fn furthest_mm((layer, own): (&Layer, &Outgoing), here: &[Vec3], there: &[Vec3])
     own.from.iter().zip(&own.to).map(far).fold(0.0, f32::max)
 }
 
-/// How many cells both boards have, and those that are not alike, in words.
-fn unlike(ours: &Board, theirs: &Board, renamed: &[(String, String)]) -> (usize, Vec<String>) {
+/// How many cells both boards have, how many are not alike, and the first of those in words.
+fn unlike(ours: &Board, theirs: &Board, renamed: &[(String, String)]) -> (usize, usize, Vec<String>) {
     let new: HashMap<&str, &str> = renamed.iter().map(|(a, b)| (a.as_str(), b.as_str())).collect();
     let there = |name: &str| -> String { (*new.get(name).unwrap_or(&name)).to_owned() };
     let rows: HashMap<(String, String), usize> =
@@ -261,10 +272,7 @@ fn unlike(ours: &Board, theirs: &Board, renamed: &[(String, String)]) -> (usize,
             ));
         }
     }
-    if words.len() > TOLD {
-        let more = words.len() - TOLD;
-        words.truncate(TOLD);
-        words.push(format!("and {more} more"));
-    }
-    (cells, words)
+    let differing = words.len();
+    words.truncate(TOLD);
+    (cells, differing, words)
 }

@@ -235,7 +235,7 @@ impl Workshop {
 }
 
 /// A fold may get deeper by so much with what is pushed about it, millimetres.
-const FOLDS_MM: f32 = 10.0;
+pub(crate) const FOLDS_MM: f32 = 10.0;
 
 /// Fewer counted cells are out of tolerance, and what is left of them is no worse for it; or as many, less deep in all.
 fn helps(was: &Board, is: &Board) -> bool {

@@ -12,7 +12,7 @@ use crate::state::key::Key;
 use std::sync::Arc;
 
 /// Goes up when the file is written otherwise, or otherwise read: proofs kept before say nothing of it.
-const PROOFS: u32 = 1;
+const PROOFS: u32 = 2;
 
 fn proof_key(room: &Room) -> Key {
     Key::of("proof of the handover", &(PROOFS, &room.state))

@@ -1,6 +1,7 @@
 //! Shapes that turns of joints call up, for what is through in a few poses and clear in the rest.
 
 use crate::error::WorkshopError;
+use crate::history::plan::FOLDS_MM;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
 use crate::mending::push_out::{curable_mm, Pushing, ToMend};
@@ -108,9 +109,11 @@ impl Pushing {
     }
 }
 
-/// Fewer counted cells out of tolerance, or as many, less deep.
-pub(crate) fn is_less(after: &Board, before: &Board, most_mm: f32) -> bool {
+/// Fewer counted cells out of tolerance than `before`, or as many, less deep; and no deeper, in all and the deepest,
+/// than `first`, but for what folds about it may come to.
+pub(crate) fn is_less(after: &Board, before: &Board, first: &Board, most_mm: f32) -> bool {
     let told = |board: &Board| (board.bad_cells(), curable_mm(board, most_mm));
     let ((cells, mm), (were, was)) = (told(after), told(before));
-    cells < were || (cells == were && mm < was)
+    let no_deeper = after.out_mm() <= first.out_mm() && after.deepest_mm() <= first.deepest_mm() + FOLDS_MM;
+    no_deeper && (cells < were || (cells == were && mm < was))
 }

@@ -77,8 +77,8 @@ impl Doing<'_> {
         Ok(bound)
     }
 
-    /// Measures the fitting, or what a draft makes of it; what is measured is kept, so that the board behind the step is
-    /// there with it.
+    /// Measures the fitting, or what a draft makes of it; what is measured is kept, so that the board behind the step
+    /// is there with it.
     fn measured(
         &self,
         draft: Option<Draft>,
@@ -116,7 +116,8 @@ impl Doing<'_> {
             Phase { job: self.job, from, to: from + part / (TURNS + 1) as f32 }
         };
         let mut now = self.measured(None, &|s| phase(1.0, 0.0).tell(s))?;
-        let (was, mut draft, mut made) = (now.board.bad_cells(), self.draft.clone(), None);
+        let first = std::sync::Arc::clone(&now.board);
+        let (was, mut draft, mut made) = (first.bad_cells(), self.draft.clone(), None);
         // What brought nothing, or enough; what brought something and may bring more.
         let (mut tried, mut taken) = (Vec::new(), Vec::new());
         for turn in 1..=TURNS {
@@ -138,7 +139,7 @@ impl Doing<'_> {
             let with_it = self.with_corrective(room, draft.clone(), &shape)?;
             let room = self.room_of(&with_it)?;
             let after = self.measured_in(&room, &|s| phase(1.0, turn as f32).tell(s))?;
-            if is_less(&after.board, &now.board, options.limit_mm) {
+            if is_less(&after.board, &now.board, &first, options.limit_mm) {
                 (draft, now, made) = (with_it, after, Some(room));
                 if taken.contains(&bad.driver) {
                     tried.push(bad.driver);
