@@ -135,8 +135,8 @@ pub(crate) struct Export {
     /// A dressed body: one GLB with the body and skinned pieces
     #[arg(value_name = "DRESSED.glb")]
     pub dressed: PathBuf,
-    /// Where to write it; the form is told by the ending: glb, usda, obj (with its mtl beside), or csv for the weights
-    /// of one piece
+    /// Where to write it; the form is told by the ending: glb, usda, obj (with its mtl beside), csv for the weights of
+    /// one piece, bvh for a motion
     #[arg(long, value_name = "FILE")]
     pub to: PathBuf,
     /// These pieces alone, by name; repeat for each
@@ -148,6 +148,9 @@ pub(crate) struct Export {
     /// An OBJ of this trial pose instead of rest
     #[arg(long, value_name = "NAME")]
     pub pose: Option<String>,
+    /// The clip, or the group of trial poses (`range`), that a BVH has
+    #[arg(long, value_name = "NAME")]
+    pub motion: Option<String>,
     /// What the other side can take (JSON): joints_a_vertex, joints_a_mesh, vertices_a_mesh, shapes_a_mesh (numbers),
     /// no_joint_scale (true or false), name
     #[arg(long, value_name = "FILE")]

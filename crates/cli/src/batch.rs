@@ -20,8 +20,10 @@ pub(crate) enum FileError {
     Save { path: String, source: std::io::Error },
     #[error("--tolerance-mm, --margin-mm and --limit-mm must be numbers from 0 up")]
     Number,
-    #[error("{path}: say what form that is by its ending: glb, usda, obj or csv")]
+    #[error("{path}: say what form that is by its ending: glb, usda, obj, csv or bvh")]
     Form { path: String },
+    #[error("a BVH is of one motion: name it with --motion")]
+    OneMotion,
     #[error("weights are of one piece: name it with --piece")]
     OnePiece,
     #[error("{path} goes out at rest: leave out --pose, or write an obj")]

@@ -6,14 +6,15 @@ use crate::progress::Progress;
 use std::process::ExitCode;
 use tin_cloak_web::report_file;
 use tin_cloak_workshop::{
-    glb_of, obj_of, usda_of, weights_csv, Dressed, Limits, Parts, Planned, TrialPlan, TrialSays, TrialWish,
+    bvh_of, glb_of, obj_of, usda_of, weights_csv, Dressed, Limits, Parts, Planned, TrialPlan, TrialSays,
+    TrialWish,
 };
 
 pub(crate) fn export(args: &Export) -> Outcome {
     let path = args.to.display().to_string();
     let ending = args.to.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
     let form = ending.as_deref().unwrap_or_default();
-    if !["glb", "usda", "obj", "csv"].contains(&form) {
+    if !["glb", "usda", "obj", "csv", "bvh"].contains(&form) {
         return Err(FileError::Form { path }.into());
     }
     if args.pose.is_some() && form != "obj" {
@@ -33,6 +34,10 @@ pub(crate) fn export(args: &Export) -> Outcome {
             let (obj, mtl) = obj_of(dress, &parts, pose, &name)?;
             save(&args.to, obj.as_bytes())?;
             save(&library, mtl.as_bytes())?;
+        }
+        "bvh" => {
+            let motion = args.motion.as_deref().ok_or(FileError::OneMotion)?;
+            save(&args.to, bvh_of(dress, open.trials(), motion)?.as_bytes())?;
         }
         "csv" => {
             let [piece] = args.pieces.as_slice() else { return Err(FileError::OnePiece.into()) };

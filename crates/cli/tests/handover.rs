@@ -101,6 +101,7 @@ fn a_real_body_goes_out_in_other_forms_and_what_is_wrong_is_said() {
     assert!(std::fs::read_to_string(at.join("w.csv")).unwrap().starts_with("vertex,"));
     done(&["export", "d.glb", "--to", "alone.glb", "--piece", "bodysuit", "--without-body"], 0);
     done(&["export", "d.glb", "--to", "squat.obj", "--pose", "squat"], 0);
+    done(&["export", "d.glb", "--to", "range.bvh", "--motion", "range"], 0);
     std::fs::write(at.join("l.json"), "{\"joints_a_vertex\": 2}").unwrap();
     let mut said = done(&["export", "d.glb", "--to", "o.glb", "--limits", "l.json"], 1);
     std::fs::write(at.join("l.json"), "{\"joints\": 2}").unwrap();
@@ -110,6 +111,7 @@ fn a_real_body_goes_out_in_other_forms_and_what_is_wrong_is_said() {
     said += &done(&["export", "d.glb", "--to", "o.glb", "--pose", "squat"], 2);
     said += &done(&["export", "d.glb", "--to", "o.obj", "--pose", "handstand"], 2);
     said += &done(&["export", "d.glb", "--to", "o.obj", "--piece", "hat"], 2);
+    said += &done(&["export", "d.glb", "--to", "o.bvh"], 2);
     insta::assert_snapshot!(said);
 
     done(&["report", "d.glb", "--out", "r.html"], 1);

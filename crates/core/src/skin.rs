@@ -117,6 +117,27 @@ impl Skin {
         Ok(skin)
     }
 
+    /// These weights with rows that sum to one but for rounding as they are given, to the bit; others, and those that
+    /// are longer than a row may be, stay.
+    pub(crate) fn with_rows_as_given(
+        mut self,
+        rows: impl Iterator<Item = (u32, Vec<(JointId, f32)>)>,
+    ) -> Self {
+        for (v, mut row) in rows {
+            merge(&mut row);
+            let sum: f32 = row.iter().map(|e| e.1).sum();
+            if row.len() > self.stride || (sum - 1.0).abs() > row.len() as f32 * f32::EPSILON * 0.5 {
+                continue;
+            }
+            let from = v as usize * self.stride;
+            for k in 0..self.stride {
+                let (joint, weight) = row.get(k).map_or((0, 0.0), |e| (e.0 .0, e.1));
+                (self.joints[from + k], self.weights[from + k]) = (joint, weight);
+            }
+        }
+        self
+    }
+
     /// The same weights with every joint called what `of` says; joints that become one are merged.
     ///
     /// # Errors
@@ -250,23 +271,11 @@ fn put(joints: &mut [u16], weights: &mut [f32], row: &mut Vec<(JointId, f32)>) -
     if sum <= f32::MIN_POSITIVE {
         return false;
     }
-    let sum = divisor(sum, row.len());
     for (i, &(joint, weight)) in row.iter().enumerate() {
         joints[i] = joint.0;
         weights[i] = weight / sum;
     }
     true
-}
-
-/// What weights that sum to `sum` are divided by: what sums to one but for rounding stays as it is, so that weights
-/// that were read are those that were written, to the bit.
-pub(crate) fn divisor(sum: f32, weights: usize) -> f32 {
-    let rounded = weights as f32 * f32::EPSILON * 0.5;
-    if (sum - 1.0).abs() <= rounded {
-        1.0
-    } else {
-        sum
-    }
 }
 
 /// Merges entries of the same joint and sorts by falling weight, then by joint.

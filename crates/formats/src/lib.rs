@@ -1,5 +1,5 @@
-//! Open file formats to core types and back: glTF 2.0 (GLB and JSON) and OBJ in and out, BVH in,
-//! USD (text) out.
+//! Open file formats to core types and back: glTF 2.0 (GLB and JSON), OBJ and BVH in and out, USD
+//! (text) out.
 //!
 //! Everything comes from bytes handed in; no path named by a file is ever opened. Positions
 //! come out in metres, Y up, in the world of the file's scene.
@@ -8,6 +8,7 @@
 mod accessor;
 mod budget;
 mod bvh_in;
+mod bvh_out;
 mod clip_in;
 mod companions;
 mod document;
@@ -23,6 +24,7 @@ mod obj_out;
 mod scene_graph;
 mod usda_out;
 
+pub use bvh_out::write_bvh;
 pub use document::{Document, Mark, MarkedJoint, MarkedPose, MeshPart, PieceKind, UnsoundClip};
 pub use error::ReadError;
 pub use gltf_out::{write_glb, GlbPart, GlbScene, WriteError};

@@ -14,14 +14,14 @@ use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
 use crate::trials::{CountsHere, PlanCard};
 use askama::Template;
-use rocket::http::Status;
+use rocket::http::{RawStr, Status};
 use rocket::serde::json::Json;
 use rocket::{get, post, routes, FromForm, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{
-    harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, Proof, SnagCard, TrialSet,
-    ViewRequest, Workshop,
+    harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, Proof, Room, SnagCard,
+    TrialSet, ViewRequest, Workshop,
 };
 
 /// Names of the stations, in the order of work.
@@ -83,6 +83,8 @@ struct Shown {
     beyond: Vec<String>,
     /// Motions tried, with how many joints follow, and those that could be.
     motions: Vec<(String, usize)>,
+    /// The clips of the body, and the group of the poses that are built in; each as it stands in an address, too.
+    clip_names: Vec<(String, String)>,
     more_motions: Vec<AssetCard>,
     /// Names of the poses set by hand.
     kept_poses: Vec<String>,
@@ -236,6 +238,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         beyond: beyond(&room.trials),
         motions: room.state.motions.iter().map(|m| (m.source.mesh.clone(), m.pairs.len())).collect(),
         more_motions,
+        clip_names: clip_names(room),
         kept_poses: room.state.poses.iter().map(|p| p.name.clone()).collect(),
         board_words: board.map_or(String::new(), |b| board_words(b, before.as_deref(), against)),
         missing: board.map_or(0, Board::missing),
@@ -334,6 +337,12 @@ fn stations(open: &OpenFitting, board: Option<&Board>, on: usize, unseated: Opti
         .enumerate()
         .map(|(i, name)| Station { number: i + 1, name, on: i + 1 == on, mark: mark(i + 1) })
         .collect()
+}
+
+fn clip_names(room: &Room) -> Vec<(String, String)> {
+    let clips = room.dress.body.clips.iter().filter(|c| c.moves_joints()).map(|c| c.name.as_str());
+    let named = |name: &str| (name.to_owned(), RawStr::new(name).percent_encode().into_owned().to_string());
+    clips.chain(["range"]).map(named).collect()
 }
 
 fn step_lines(open: &OpenFitting) -> Vec<StepLine> {

@@ -8,7 +8,7 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::response::Responder;
 use rocket::{get, post, routes, FromForm, Route};
 use tin_cloak_workshop::{
-    glb_of, obj_of, usda_of, weights_csv, Chosen, Clean, Limits, Parts, Room, Step, Workshop,
+    bvh_of, glb_of, obj_of, usda_of, weights_csv, Chosen, Clean, Limits, Parts, Room, Step, Workshop,
 };
 
 /// A file under a name.
@@ -72,6 +72,15 @@ async fn mtl(shop: &Shop, id: i64) -> Result<Named, Refusal> {
             kind: ContentType::new("model", "mtl"),
             bytes: mtl.into_bytes(),
         })
+    })
+    .await
+}
+
+#[get("/fitting/<id>/motion.bvh?<name>")]
+async fn motion(shop: &Shop, id: i64, name: String) -> Result<Named, Refusal> {
+    file(shop, id, move |_, room| {
+        let text = bvh_of(&room.dress, &room.trials, &name)?;
+        Ok(Named { name: format!("{name}.bvh"), kind: ContentType::Plain, bytes: text.into_bytes() })
     })
     .await
 }
@@ -169,5 +178,5 @@ async fn bare(shop: &Shop, id: i64) -> Page {
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![usda, obj, mtl, piece, limits, limit, bare]
+    routes![usda, obj, mtl, motion, piece, limits, limit, bare]
 }

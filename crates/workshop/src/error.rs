@@ -119,6 +119,8 @@ pub enum WorkshopError {
     NoSuchPiece { name: String, worn: String },
     #[error("“{piece}” is not bound: bind it (Binding), or leave it out")]
     NotBound { piece: String },
+    #[error("no motion is called “{name}”: there are {motions}")]
+    NoSuchMotion { name: String, motions: String },
     #[error("no trial pose is called “{name}”: there are {poses} and more")]
     NoSuchTrial { name: String, poses: String },
     #[error("there is no plan for the fitting as it stands: make one first")]

@@ -41,7 +41,7 @@ pub use dress::stiff_parts::stiff_shells;
 pub use dress::trials::{clip_trials, range_trials, retarget_trials, Trial, TrialSet};
 pub use error::WorkshopError;
 pub use handover::export::{dressed_document, export_glb};
-pub use handover::forms::{document_of, glb_of, obj_of, usda_of, weights_csv, Parts};
+pub use handover::forms::{bvh_of, document_of, glb_of, obj_of, usda_of, weights_csv, Parts};
 pub use handover::limits::{Beyond, Limits};
 pub use handover::proof::{prove, Proof, EQUAL_MM};
 pub use history::effects::Summary;

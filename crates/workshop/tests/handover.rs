@@ -7,8 +7,8 @@ use common::{wearing, Bench};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::skeleton::LocalTransform;
 use tin_cloak_workshop::{
-    document_of, glb_of, obj_of, prove, read, table_of_csv, usda_of, weights_csv, Chosen, Clean, Companions,
-    HandChange, JobState, Limits, MeansKind, Parts, PlaceOptions, Proof, Step, EQUAL_MM,
+    bvh_of, document_of, glb_of, obj_of, prove, read, table_of_csv, usda_of, weights_csv, Chosen, Clean,
+    Companions, HandChange, JobState, Limits, MeansKind, Parts, PlaceOptions, Proof, Step, EQUAL_MM,
 };
 
 fn proved(bench: &Bench) -> std::sync::Arc<Proof> {
@@ -148,6 +148,31 @@ fn limits_tell_what_is_beyond_and_what_keeping_them_costs() {
         LocalTransform { scale: Vec3::splat(2.0), rotation: Quat::IDENTITY, ..body.skeleton.rest[1] };
     let none = Limits { no_joint_scale: true, ..Limits::default() };
     assert_eq!(none.broken_by(&scaled, &room.trials).unwrap()[0].words, "1 joints are scaled, none may be");
+}
+
+#[test]
+fn a_clip_goes_out_as_bvh_and_its_joints_are_where_they_were() {
+    let bench = wearing(&[]);
+    let room = bench.room();
+    let body = &room.dress.body;
+    let clip = body.clips.iter().find(|c| c.moves_joints()).unwrap();
+    let text = bvh_of(&room.dress, &room.trials, &clip.name).unwrap();
+    let again = read("x.bvh", text.as_bytes(), &Companions::new()).unwrap();
+    let (theirs, played) = (again.skeleton.unwrap(), &again.clips[0]);
+    assert_eq!(theirs.len(), body.skeleton.len());
+    for frame in [0.0, 5.0, 11.0] {
+        let time = frame / clip.rate();
+        let here = body.skeleton.world(&clip.sample(&body.skeleton, time));
+        let there = theirs.world(&played.sample(&theirs, time));
+        for (j, name) in body.skeleton.names.iter().enumerate() {
+            let at = theirs.find(&name.replace(' ', "_")).unwrap().index();
+            let apart = here[j].w_axis.distance(there[at].w_axis);
+            assert!(apart < 1e-4, "{name}: {apart} m in frame {frame}");
+        }
+    }
+    assert!(bvh_of(&room.dress, &room.trials, "range").unwrap().contains("Frame Time: 1\n"));
+    let refused = bvh_of(&room.dress, &room.trials, "waltz").unwrap_err().to_string();
+    assert!(refused.starts_with("no motion is called “waltz”: there are rest, range"), "{refused}");
 }
 
 #[test]

@@ -1,4 +1,4 @@
-//! The outfit in the forms that others use: OBJ in any pose, USD, weights as a table.
+//! The outfit in the forms that others use: OBJ in any pose, USD, motions as BVH, weights as a table.
 
 use crate::dress::dressed::Dress;
 use crate::dress::shading::Shading;
@@ -8,10 +8,10 @@ use crate::handover::export::{document_glb, dressed_document};
 use glam::Vec3;
 use std::fmt::Write;
 use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
-use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
-use tin_cloak_formats::{write_obj, write_usda, Document, MeshPart, ObjPart};
+use tin_cloak_formats::{write_bvh, write_obj, write_usda, Document, MeshPart, ObjPart};
 
 /// What goes out of a dress.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -96,6 +96,28 @@ fn trial_of<'a>(trials: &'a TrialSet, name: &str) -> Result<&'a Trial, WorkshopE
         let poses = some.take(8).collect::<Vec<_>>().join(", ");
         WorkshopError::NoSuchTrial { name: name.to_owned(), poses }
     })
+}
+
+/// A clip of the body at its own rate, or all poses of a group of the trials, one a second, as BVH.
+///
+/// # Errors
+/// When there is no such clip and no such group.
+pub fn bvh_of(dress: &Dress, trials: &TrialSet, name: &str) -> Result<String, WorkshopError> {
+    let skeleton = &dress.body.skeleton;
+    if let Some(clip) = dress.body.clips.iter().find(|c| c.name == name) {
+        let step = 1.0 / clip.rate();
+        let frames = (clip.duration() / step).round() as usize + 1;
+        let poses: Vec<Pose> = (0..frames).map(|f| clip.sample(skeleton, f as f32 * step)).collect();
+        return Ok(write_bvh(skeleton, &poses, step));
+    }
+    let of_group = trials.trials.iter().filter(|t| t.group == name);
+    let poses: Vec<Pose> = of_group.map(|t| t.pose.clone()).collect();
+    if poses.is_empty() {
+        let mut groups: Vec<&str> = trials.trials.iter().map(|t| t.group.as_str()).collect();
+        groups.dedup();
+        return Err(WorkshopError::NoSuchMotion { name: name.to_owned(), motions: groups.join(", ") });
+    }
+    Ok(write_bvh(skeleton, &poses, 1.0))
 }
 
 /// As it is worn: at rest, with its shapes as far as they are on.

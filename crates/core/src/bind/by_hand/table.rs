@@ -2,7 +2,7 @@
 
 use super::{changed, ByHand, Outcome};
 use crate::bind::clean::{Bound, Row};
-use crate::skin::{divisor, SkinError};
+use crate::skin::SkinError;
 use crate::JointId;
 
 /// Gives vertices the weights of a table: `rows` are vertices with a weight for each of `joints`, 0 to 1. What those
@@ -35,7 +35,7 @@ pub fn tabled(
 ) -> Result<ByHand, SkinError> {
     let mut of_vertex = vec![None; bound.positions.len()];
     rows.iter().for_each(|(v, weights)| of_vertex[*v as usize] = Some(weights));
-    changed(bound, shares, |v, row| {
+    let done = changed(bound, shares, |v, row| {
         let Some(weights) = of_vertex[v] else { return Outcome::Same };
         let mut new: Row = joints.iter().copied().zip(weights.iter().copied()).collect();
         let named: f32 = new.iter().map(|e| e.1).sum();
@@ -50,8 +50,11 @@ pub fn tabled(
             return Outcome::Nowhere;
         }
         // Nobody is there to take what is left: those named share it.
-        let sum = divisor(sum, new.len());
         new.iter_mut().for_each(|e| e.1 /= sum);
         Outcome::Row(new)
-    })
+    })?;
+    // A table that was written of weights brings these very weights.
+    let whole = rows.iter().filter(|(v, _)| bound.chosen[*v as usize] && shares[*v as usize] >= 1.0);
+    let given = whole.map(|(v, weights)| (*v, joints.iter().copied().zip(weights.iter().copied()).collect()));
+    Ok(ByHand { skin: done.skin.with_rows_as_given(given), ..done })
 }
