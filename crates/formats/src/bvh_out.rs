@@ -1,7 +1,8 @@
 //! BVH out: a skeleton and a motion of it, in centimetres.
 //!
 //! The format (Biovision, 1990s; from memory) has no turn at rest: every joint is turned as far as it is from rest in
-//! model space, and offsets are those of rest there. Joints that are shifted in the motion have their place as channels.
+//! model space, and offsets are those of rest there. Joints that are shifted in the motion have their place as
+//! channels.
 
 use glam::{EulerRot, Mat4, Quat, Vec3};
 use std::fmt::Write;
