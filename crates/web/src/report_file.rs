@@ -128,8 +128,7 @@ impl PieceFigures {
         let id = piece.id;
         let own = |board: &Board| {
             let mut worst = (1.0f32, 0.0f32);
-            for (_, row, cell) in board.measured().filter(|(_, r, _)| board.pairs[*r].ids[0] == id) {
-                let _ = row;
+            for (_, _, cell) in board.measured().filter(|(_, r, _)| board.pairs[*r].ids[0] == id) {
                 if (cell.worst_strain - 1.0).abs() > (worst.0 - 1.0).abs() {
                     worst.0 = cell.worst_strain;
                 }

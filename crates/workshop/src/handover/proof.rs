@@ -240,7 +240,8 @@ fn amounts_of(
 fn furthest_mm((layer, own): (&Layer, &Outgoing), here: &[Vec3], there: &[Vec3]) -> f32 {
     let split = layer.topology.weld.scatter(here);
     let far = |(at, v): (&u32, &u32)| match (split.get(*at as usize), there.get(*v as usize)) {
-        (Some(a), Some(b)) => a.distance(*b) * 1000.0,
+        // A place that is no number is nowhere near.
+        (Some(a), Some(b)) if b.is_finite() => a.distance(*b) * 1000.0,
         _ => f32::INFINITY,
     };
     own.from.iter().zip(&own.to).map(far).fold(0.0, f32::max)

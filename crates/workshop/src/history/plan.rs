@@ -115,9 +115,19 @@ impl Workshop {
     /// When the fitting has a job running already.
     pub fn make_plan(self: &Arc<Self>, fitting: i64, only: Vec<MeansKind>) -> Result<JobId, WorkshopError> {
         self.store.fitting(fitting)?;
+        self.found_out(fitting, "Trying what may help", move |shop, job| shop.plan_made(fitting, &only, job))
+    }
+
+    /// Begins a job that finds something out about a fitting and is no step of it; what is found is told in a sentence.
+    pub(super) fn found_out(
+        self: &Arc<Self>,
+        fitting: i64,
+        title: &str,
+        find: impl FnOnce(&Self, &Job) -> Result<String, WorkshopError> + Send + 'static,
+    ) -> Result<JobId, WorkshopError> {
         let shop = Arc::clone(self);
         let work = move |job: &Job| {
-            let made = shop.crews.working.install(|| shop.plan_made(fitting, &only, job));
+            let made = shop.crews.working.install(|| find(&shop, job));
             shop.follow_up(fitting);
             match made {
                 Ok(sentence) => JobState::Done(sentence),
@@ -126,7 +136,7 @@ impl Workshop {
             }
         };
         self.stop_measuring(fitting);
-        self.jobs.start(fitting, "Trying what may help".to_owned(), work).ok_or(WorkshopError::Busy)
+        self.jobs.start(fitting, title.to_owned(), work).ok_or(WorkshopError::Busy)
     }
 
     /// Does all steps of the plan, each a step of its own; stopped, those that are done stay.

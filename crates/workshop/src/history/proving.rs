@@ -5,7 +5,7 @@ use crate::error::WorkshopError;
 use crate::handover::proof::{prove, Proof};
 use crate::history::jobs::JobId;
 use crate::history::workshop::Workshop;
-use crate::making::job::{Job, JobState};
+use crate::making::job::Job;
 use crate::measuring::cells::board_of;
 use crate::measuring::missing::measure_all;
 use crate::state::key::Key;
@@ -41,18 +41,7 @@ impl Workshop {
         if !self.room(fitting, None)?.is_measurable() {
             return Err(WorkshopError::BindFirst);
         }
-        let shop = Arc::clone(self);
-        let work = move |job: &Job| {
-            let made = shop.crews.working.install(|| shop.proved(fitting, job));
-            shop.follow_up(fitting);
-            match made {
-                Ok(sentence) => JobState::Done(sentence),
-                Err(WorkshopError::Stopped) => JobState::Stopped,
-                Err(error) => JobState::Failed(error.to_string()),
-            }
-        };
-        self.stop_measuring(fitting);
-        self.jobs.start(fitting, "Reading the file again".to_owned(), work).ok_or(WorkshopError::Busy)
+        self.found_out(fitting, "Reading the file again", move |shop, job| shop.proved(fitting, job))
     }
 
     fn proved(&self, fitting: i64, job: &Job) -> Result<String, WorkshopError> {
