@@ -9,7 +9,9 @@ use crate::looked_over::{
     body_shape_words, finding_groups, joint_rows, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow,
     SortRow,
 };
-use crate::mending_rows::{corrective_rows, hidden_rows, CorrectiveRow, HiddenRow, PlanShown};
+use crate::mending_rows::{
+    corrective_rows, hidden_rows, out_pairs, CorrectiveRow, HiddenRow, OutPair, PlanShown,
+};
 use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
 use crate::trials::{CountsHere, PlanCard};
@@ -21,7 +23,7 @@ use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{
     harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, Proof, Room, SnagCard,
-    TrialSet, ViewRequest, Workshop,
+    TrialSet, TuckRow, ViewRequest, Workshop,
 };
 
 /// Names of the stations, in the order of work.
@@ -61,6 +63,9 @@ struct Shown {
     mending: Option<PlanShown>,
     /// What is hidden, a row a part.
     masks: Vec<HiddenRow>,
+    tucks: Vec<TuckRow>,
+    /// Pairs of layers with cells out of tolerance.
+    out_pairs: Vec<OutPair>,
     correctives: Vec<CorrectiveRow>,
     proof: Option<Arc<Proof>>,
     /// How many are older than the body's weights.
@@ -227,6 +232,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         unbound,
         mending: shop.plan_of(room)?.map(|p| PlanShown::of(&p)),
         masks: hidden_rows(room),
+        tucks: room.tucks(),
+        out_pairs: board.map_or(Vec::new(), out_pairs),
         correctives: corrective_rows(room),
         proof: shop.proof_of(room)?,
         older: room.older_pieces().len(),

@@ -1,7 +1,9 @@
 //! What the Mending card says of a plan, and of what is hidden.
 
 use tin_cloak_workshop::core::deform::Morph;
-use tin_cloak_workshop::{Brought, Corrective, MaskRow, PieceState, Plan, Room, Tried};
+use tin_cloak_workshop::{
+    through_in_words, Board, Brought, Corrective, Counts, MaskRow, PieceState, Plan, Room, Tried,
+};
 
 /// A plan of mending as people read it.
 pub(crate) struct PlanShown {
@@ -92,6 +94,32 @@ pub(crate) fn corrective_rows(room: &Room) -> Vec<CorrectiveRow> {
     };
     let pieces = (0..room.dress.pieces.len()).map(|i| (i, room.piece_state(i)));
     pieces.flat_map(of_piece).collect()
+}
+
+/// Two layers that have cells out of tolerance.
+pub(crate) struct OutPair {
+    /// Their numbers, the outer one first.
+    pub value: String,
+    pub words: String,
+    pub cells: String,
+}
+
+/// Those that count, the ones with the most cells first.
+pub(crate) fn out_pairs(board: &Board) -> Vec<OutPair> {
+    let mut cells = vec![0; board.pairs.len()];
+    board.out(Counts::Counted).for_each(|(_, row, _)| cells[row] += 1);
+    let of_two = |r: &usize| cells[*r] > 0 && board.pairs[*r].is_over_another();
+    let mut rows: Vec<usize> = (0..cells.len()).filter(of_two).collect();
+    rows.sort_by_key(|r| std::cmp::Reverse(cells[*r]));
+    let one = |r: usize| {
+        let pair = &board.pairs[r];
+        OutPair {
+            value: format!("{}-{}", pair.ids[0], pair.ids[1]),
+            words: through_in_words(&pair.outer, &pair.inner),
+            cells: if cells[r] == 1 { "1 cell".to_owned() } else { format!("{} cells", cells[r]) },
+        }
+    };
+    rows.into_iter().map(one).collect()
 }
 
 /// What is hidden of a part.

@@ -12,7 +12,9 @@ use serde::Serialize;
 use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
-use tin_cloak_workshop::{Chosen, HideOptions, MendOptions, PieceKind, Step, Workshop, WorkshopError};
+use tin_cloak_workshop::{
+    Against, Chosen, HideOptions, MendOptions, PieceKind, Step, Workshop, WorkshopError,
+};
 
 /// Begins a step as a job, and tells the page to watch it.
 pub(crate) async fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
@@ -109,7 +111,15 @@ async fn bind(shop: &Shop, id: i64, form: Form<Bind>) -> Result<Tell, Refusal> {
 
 #[derive(FromForm)]
 struct Push {
-    piece: Option<u32>,
+    /// Those that may move; all when none is named.
+    piece: Vec<u32>,
+    /// True when those not named may not.
+    named: bool,
+    /// Against what is through between two layers: the outer one’s number, a dash, the inner one’s.
+    pair: Option<String>,
+    /// Only in one pose.
+    here: bool,
+    pose: Option<usize>,
     margin: f32,
     limit: f32,
     /// Only what is chosen by hand: the picks, as JSON.
@@ -127,15 +137,53 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
                 "Margin and limit are millimetres from 0 to 200.",
             ));
         }
+        if form.named && form.piece.is_empty() {
+            let words = "Nothing may move: choose a piece under “which may move”.";
+            return Err(Refusal::new(Status::UnprocessableEntity, words));
+        }
         let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
         let options = MendOptions { tolerance_mm, margin_mm: form.margin, limit_mm: form.limit };
         let chosen = match form.chosen {
             true => chosen_by_hand(form.picks.as_deref())?,
             false => Chosen::Everything,
         };
-        Ok(Step::PushOut { pieces: form.piece.into_iter().collect(), chosen, options })
+        let pair = form.pair.as_deref().filter(|p| !p.is_empty()).map(pair_of).transpose()?;
+        let against = Against { pair, pose: form.pose.filter(|_| form.here) };
+        Ok(Step::PushOut { pieces: form.piece.clone(), chosen, options, against })
     })
     .await
+}
+
+fn pair_of(words: &str) -> Result<(u32, u32), Refusal> {
+    let numbers = words.split_once('-').and_then(|(a, b)| Some((a.parse().ok()?, b.parse().ok()?)));
+    let wrong = "A pair is two numbers with a dash: that of the outer layer, then that of the inner one.";
+    numbers.ok_or_else(|| Refusal::new(Status::UnprocessableEntity, wrong))
+}
+
+#[derive(FromForm)]
+struct TuckForm {
+    limit: f32,
+}
+
+/// Draws the body in under what is worn.
+#[post("/fitting/<id>/tuck", data = "<form>")]
+async fn tuck(shop: &Shop, id: i64, form: Form<TuckForm>) -> Result<Tell, Refusal> {
+    changed_as(shop, id, move |shop| {
+        if !(form.limit.is_finite() && (1.0..=200.0).contains(&form.limit)) {
+            let words = "The most that the body may be drawn in is 1 to 200 millimetres.";
+            return Err(Refusal::new(Status::UnprocessableEntity, words));
+        }
+        let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
+        Ok(Step::Tuck {
+            options: MendOptions { tolerance_mm, limit_mm: form.limit, ..MendOptions::default() },
+        })
+    })
+    .await
+}
+
+#[post("/fitting/<id>/untuck")]
+async fn untuck(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::Untuck).await
 }
 
 #[derive(FromForm)]
@@ -347,6 +395,8 @@ pub(crate) fn routes() -> Vec<Route> {
         cure,
         bind,
         push,
+        tuck,
+        untuck,
         correct,
         corrective,
         plan,

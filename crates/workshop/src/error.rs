@@ -109,6 +109,10 @@ pub enum WorkshopError {
     JointOfPiece { joint: String },
     #[error("nothing else is hidden: every face is seen in some counted pose, or was hidden before")]
     NothingHidden,
+    #[error("one of the two layers is not worn: choose a pair that is on the board")]
+    NoSuchPair,
+    #[error("the body is drawn in under nothing")]
+    NothingTucked,
     #[error("nothing at what is chosen on “{part}” is hidden: choose where it is (the map Hidden shows it)")]
     NothingShown { part: String },
     #[error("“{piece}” has no corrective “{name}”: the list at Mending has those there are")]

@@ -5,8 +5,8 @@
 use std::path::Path;
 use std::sync::Arc;
 use tin_cloak_workshop::{
-    read, Chosen, Companions, JobState, MapKind, MendOptions, PieceKind, Step, Turn, ViewRequest, Workshop,
-    WorkshopError,
+    read, Against, Chosen, Companions, JobState, MapKind, MendOptions, PieceKind, Step, Turn, ViewRequest,
+    Workshop, WorkshopError,
 };
 
 fn data(name: &str) -> Vec<u8> {
@@ -34,7 +34,12 @@ fn bind_all() -> Step {
 }
 
 fn push_all() -> Step {
-    Step::PushOut { pieces: Vec::new(), chosen: Chosen::Everything, options: MendOptions::default() }
+    Step::PushOut {
+        pieces: Vec::new(),
+        chosen: Chosen::Everything,
+        options: MendOptions::default(),
+        against: Against::default(),
+    }
 }
 
 #[test]

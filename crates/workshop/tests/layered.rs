@@ -13,8 +13,8 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    BindOptions, BrushStroke, Chosen, Clean, EaseOptions, FollowWish, JointChoice, MendOptions, Method,
-    OwnJoint, Piece, PieceKind, PlaceOptions, Reach, SideWish, SourcePart, Step, Takes,
+    Against, BindOptions, BrushStroke, Chosen, Clean, EaseOptions, FollowWish, JointChoice, MendOptions,
+    Method, OwnJoint, Piece, PieceKind, PlaceOptions, Reach, SideWish, SourcePart, Step, Takes,
 };
 
 const TUNIC: u32 = 1;
@@ -137,7 +137,10 @@ fn all_steps(piece: u32) -> Vec<(&'static str, Step)> {
         ("less hips", clean(Clean::RemoveJoints { joints: vec!["hips".into()], goes })),
         ("mirrored", clean(Clean::Mirror { from_left: true, blend_mm: 15.0, joints: Vec::new() })),
         ("cage", Step::MakeCage { pieces: vec![piece], offset_mm: 15.0, cell_mm: 30.0 }),
-        ("push a place", Step::PushOut { pieces: vec![piece], chosen: around, options }),
+        (
+            "push a place",
+            Step::PushOut { pieces: vec![piece], chosen: around, options, against: Against::default() },
+        ),
     ]
 }
 
@@ -185,6 +188,7 @@ fn stiff_parts_stay_stiff() {
         pieces: vec![PLATE],
         chosen: Chosen::Everything,
         options: MendOptions::default(),
+        against: Against::default(),
     });
     assert!(bend_mm(&bench, PLATE) < 0.01, "pushed: {}", bend_mm(&bench, PLATE));
     // Only a blend bends, and says by how much.
@@ -240,7 +244,12 @@ fn scales_on_cloth_keep_the_shape_they_came_in() {
     let steps = [
         Step::Ease { piece: CLOAK, chosen: Chosen::Everything, options: eased },
         Step::Brush { piece: CLOAK, stroke },
-        Step::PushOut { pieces: vec![CLOAK], chosen: Chosen::Everything, options: MendOptions::default() },
+        Step::PushOut {
+            pieces: vec![CLOAK],
+            chosen: Chosen::Everything,
+            options: MendOptions::default(),
+            against: Against::default(),
+        },
     ];
     for step in steps {
         let before = bench.rest(CLOAK);

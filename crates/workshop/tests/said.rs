@@ -10,8 +10,9 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::{JointRole, Up};
 use tin_cloak_workshop::core::trial::{JointRange, FREE};
 use tin_cloak_workshop::{
-    BindOptions, Board, BodyPart, BrushStroke, Chosen, Clean, EaseOptions, FollowWish, Grade, JointChoice,
-    MendOptions, OwnJoint, PieceKind, PlaceOptions, Reach, Report, SideWish, SourcePart, Step, Takes, Turn,
+    Against, BindOptions, Board, BodyPart, BrushStroke, Chosen, Clean, EaseOptions, FollowWish, Grade,
+    JointChoice, MendOptions, OwnJoint, PieceKind, PlaceOptions, Reach, Report, SideWish, SourcePart, Step,
+    Takes, Turn,
 };
 
 fn findings(bench: &Bench) -> String {
@@ -147,7 +148,12 @@ fn refusals_say_what_is_wrong_and_the_cure() {
     );
     refuse(
         "push unbound",
-        Step::PushOut { pieces: Vec::new(), chosen: Chosen::Everything, options: MendOptions::default() },
+        Step::PushOut {
+            pieces: Vec::new(),
+            chosen: Chosen::Everything,
+            options: MendOptions::default(),
+            against: Against::default(),
+        },
     );
     refuse("itself", Step::TakeFrom { piece: 1, takes: Takes::Pieces(vec![1]), part: SourcePart::Whole });
     refuse("no cage", Step::TakeFrom { piece: 1, takes: Takes::Cage(2), part: SourcePart::Whole });

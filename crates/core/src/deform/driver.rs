@@ -21,6 +21,16 @@ pub struct Driver {
 }
 
 impl Driver {
+    /// Calls a shape up in full in every pose: it begins and ends short of any turn there is.
+    pub fn always() -> Self {
+        Self { joint: JointId(0), axis: Vec3::X, from: -1.5 * TAU, full: -TAU }
+    }
+
+    /// True when no pose is without the shape in full.
+    pub fn is_always(&self) -> bool {
+        self.from < self.full && self.full <= -PI
+    }
+
     /// Amount of the shape in `pose`, 0 to 1. The turn about the axis is the twist of the
     /// swing–twist parts of the joint's rotation (Dobrowolski, “Swing-twist decomposition in
     /// Clifford algebra”, 2015).
@@ -73,6 +83,16 @@ mod tests {
         assert!((bent(1.0) - 0.5).abs() < 1e-5);
         assert_eq!(bent(2.0), 1.0);
         assert_eq!(bent(-1.0), 0.0);
+    }
+
+    #[test]
+    fn a_shape_that_is_always_there_is_there_in_full_in_any_turn() {
+        let there = |a: f32| {
+            let pose = Pose { rotations: vec![Quat::from_rotation_x(a)], translations: vec![Vec3::ZERO] };
+            Driver::always().amount(&pose)
+        };
+        assert!((-180..=180).step_by(5).all(|degrees| there((degrees as f32).to_radians()) == 1.0));
+        assert!(Driver::always().is_always());
     }
 
     #[test]

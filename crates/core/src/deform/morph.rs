@@ -19,6 +19,11 @@ pub struct Morph {
 }
 
 impl Morph {
+    /// True for a shape that every pose has in full.
+    pub fn is_always_on(&self) -> bool {
+        self.driver.is_some_and(|d| d.is_always())
+    }
+
     /// From one offset a vertex; zeros are left out.
     pub fn from_dense(name: String, offsets: &[Vec3]) -> Self {
         let moved = offsets.iter().enumerate().filter(|(_, o)| **o != Vec3::ZERO);

@@ -16,8 +16,10 @@ export class Choosing {
     // A form that works on what is chosen sends it along.
     document.body.addEventListener("htmx:configRequest", (e) => {
       const { parameters, elt } = e.detail;
-      const piece = Number(parameters.piece ?? elt.closest("form")?.dataset.piece);
-      if (!parameters.chosen || piece !== this.piece) return;
+      const pieces = [parameters.piece ?? elt.closest("form")?.dataset.piece].flat().map(Number);
+      if (parameters.here) parameters.pose = this.stage.request().pose;
+      if (!parameters.chosen || !pieces.includes(this.piece)) return;
+      if (pieces.length > 1) parameters.piece = this.piece;
       parameters.picks = JSON.stringify(this.picks);
     });
     canvas.addEventListener("pointerdown", (e) => this.down(e), true);

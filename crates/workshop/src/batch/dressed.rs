@@ -17,7 +17,7 @@ use crate::measuring::board::{measure_every_pair, Board};
 use crate::measuring::report::{Report, SkippedEntry};
 use crate::mending::push_out::{mend, MendOutcome, ToMend};
 use crate::state::names::{PieceId, BODY};
-use crate::state::push::MendOptions;
+use crate::state::push::{Against, MendOptions};
 use crate::state::trial_plan::{Frames, PairTolerance, TrialPlan};
 use glam::Vec3;
 use std::sync::Arc;
@@ -179,7 +179,15 @@ impl Dressed {
         // Layers go by their numbers here.
         let ids: Vec<PieceId> = (0..=pieces.len() as PieceId).collect();
         let (trials, chosen) = (&self.trials, &[][..]);
-        let what = ToMend { dress, ids: &ids, trials, pieces: &pieces, chosen, options };
+        let what = ToMend {
+            dress,
+            ids: &ids,
+            trials,
+            pieces: &pieces,
+            chosen,
+            options,
+            against: Against::default(),
+        };
         let plan = TrialPlan { hidden_counts: false, ..self.plan.clone() };
         let measure = |rest: &[Option<Vec<Vec3>>], tell: Tell| {
             measure_every_pair(&dress.moved(rest), trials, (options.tolerance_mm, &plan), tell)

@@ -61,7 +61,8 @@ pub struct Body {
     pub welded_skin: Skin,
     /// The shapes over welded vertices.
     pub welded_morphs: Vec<Morph>,
-    /// So many of the shapes, the last ones, are of pieces alone.
+    /// So many of the shapes behind the body's own are tucks; so many, the last ones, are of pieces alone.
+    pub(super) tucks: usize,
     pub(super) of_pieces: usize,
     /// Its skin at rest, ready to be asked.
     pub surface: Arc<BodySurface>,
@@ -99,6 +100,7 @@ impl Body {
             rest,
             welded_skin: skin.gather(&topology.weld),
             welded_morphs: part.morphs.iter().map(|m| m.gather(&topology.weld)).collect(),
+            tucks: 0,
             of_pieces: 0,
             shading: Shading::of(&part.mesh),
             topology: Arc::new(topology),

@@ -32,9 +32,9 @@ fn on_body(driver: Driver, skeleton: Option<&Skeleton>, body: &Skeleton) -> Opti
 }
 
 impl Body {
-    /// The shapes that it has itself.
+    /// The shapes that its file has.
     pub fn own_shapes(&self) -> &[Morph] {
-        &self.morphs[..self.morphs.len() - self.of_pieces]
+        &self.morphs[..self.morphs.len() - self.of_pieces - self.tucks]
     }
 
     /// The same body with numbers for shapes of pieces.

@@ -11,13 +11,14 @@ use crate::dress::piece::Piece;
 use crate::dress::room::{Contents, Room};
 use crate::dress::said::Said;
 use crate::dress::trials::{clip_trials, kept_trial, matched_trials, plan_trials, TrialSet};
+use crate::dress::tucked::tuck_shapes;
 use crate::error::WorkshopError;
 use crate::state::blobs::{unpack_bound, unpack_indices, unpack_positions, unpack_skin, ReadBlob};
 use crate::state::bound::Bound;
 use crate::state::bundle;
 use crate::state::fitting::{BodyPart, FittingState, PieceState};
 use crate::state::key::Key;
-use crate::state::names::{FileRef, PieceId};
+use crate::state::names::FileRef;
 use crate::state::trial_plan::TrialPlan;
 use std::sync::Arc;
 use tin_cloak_core::deform::Morph;
@@ -105,6 +106,7 @@ impl Decoder {
             shapes: order.iter().map(|&i| shape_key(&state, &state.pieces[i])).collect(),
         };
         let pieces: Vec<Piece> = order.iter().map(|&i| pieces[i].clone()).collect();
+        let body = self.tucked((&state, body), blob)?;
         let body = self.calling_up((&state, body), &pieces);
         let trials = self.trials(store, &state, (&body, &own_shapes(&body, &pieces)))?;
         let masked = Arc::new(masked_faces(&state, (&body, &pieces), blob)?);
@@ -158,13 +160,28 @@ impl Decoder {
         })
     }
 
+    /// The body with what it is drawn in under what is worn.
+    fn tucked(
+        &self,
+        (state, body): (&FittingState, Arc<Body>),
+        blob: ReadBlob,
+    ) -> Result<Arc<Body>, WorkshopError> {
+        let shapes = tuck_shapes(state, &body, blob)?;
+        if shapes.is_empty() {
+            return Ok(body);
+        }
+        let key = Key::begin("body tucked").and_key(body_key(state)).and(&shapes).end();
+        Ok(self.derived.get_or(key, || body.tucked(shapes)))
+    }
+
     /// The body with numbers for the shapes that poses call up on pieces alone.
     fn calling_up(&self, (state, body): (&FittingState, Arc<Body>), pieces: &[Piece]) -> Arc<Body> {
         let shapes = called_up(&body, pieces);
         if shapes.is_empty() {
             return body;
         }
-        let key = Key::begin("body calling up").and_key(body_key(state)).and(&shapes).end();
+        let tucks: Vec<_> = state.tucks_on().collect();
+        let key = Key::begin("body calling up").and_key(body_key(state)).and(&(tucks, &shapes)).end();
         self.derived.get_or(key, || body.calling_up(shapes))
     }
 
@@ -292,9 +309,8 @@ fn masked_faces(
     (body, pieces): (&Body, &[Piece]),
     blob: ReadBlob,
 ) -> Result<Masked, WorkshopError> {
-    let is_worn = |id: &PieceId| state.pieces.iter().any(|p| p.id == *id && p.bound.is_some() && !p.cage);
     let mut masked = Masked::default();
-    for mask in state.masks.iter().filter(|m| m.by.iter().all(is_worn)) {
+    for mask in state.masks.iter().filter(|m| m.by.iter().all(|id| state.is_worn(*id))) {
         masked.0.entry(mask.of).or_default().extend(unpack_indices(&blob(&mask.faces)?));
     }
     for (part, faces) in &mut masked.0 {

@@ -1,5 +1,6 @@
 //! The meshes of a file that are one body: joined to be measured, and told apart to go out as they came.
 
+use crate::dress::body::Body;
 use crate::error::WorkshopError;
 use crate::state::fitting::BodyPart;
 use glam::{Quat, Vec3};
@@ -35,21 +36,33 @@ impl Member {
         ((first..first + all).collect(), self.kept.vertices.clone())
     }
 
-    /// The mesh as it came, with the weights that `skin` of the body (over `joints` joints) has for it now.
+    /// The mesh as it came, with the weights that the body has for it now (over `joints` joints), and its tucks.
     ///
     /// # Errors
     /// Never in practice: the rows are those of sound weights.
-    pub fn as_it_came(&self, skin: &Skin, joints: usize) -> Result<MeshPart, SkinError> {
+    pub fn as_it_came(&self, body: &Body, joints: usize) -> Result<MeshPart, SkinError> {
         let mut part = self.part.clone();
+        part.amounts.resize(part.morphs.len(), 0.0);
+        part.morphs.extend(body.tucks().iter().map(|tuck| self.own_part_of(tuck, body)));
+        part.amounts.resize(part.morphs.len(), 1.0);
         part.mark = Some(Mark { role: "body".to_owned(), shells: self.shells.clone(), ..Mark::default() });
         let Some(own) = &part.skin else { return Ok(part) };
         let row = |skin: &Skin, v: usize| skin.row(v).collect::<Vec<_>>();
         let mut rows: Vec<Vec<(JointId, f32)>> = (0..own.vertices()).map(|v| row(own, v)).collect();
         for (n, &v) in self.kept.vertices.iter().enumerate() {
-            rows[v as usize] = row(skin, self.first + n);
+            rows[v as usize] = row(&body.skin, self.first + n);
         }
         part.skin = Some(Skin::from_rows(&rows, joints)?);
         Ok(part)
+    }
+
+    /// A shape over the body's welded vertices, over those of the mesh.
+    fn own_part_of(&self, shape: &Morph, body: &Body) -> Morph {
+        let weld = &body.topology.weld;
+        let of_body = weld.scatter(&shape.to_dense(weld.count()));
+        let mut dense = vec![Vec3::ZERO; self.part.mesh.positions.len()];
+        self.kept.vertices.iter().enumerate().for_each(|(n, v)| dense[*v as usize] = of_body[self.first + n]);
+        Morph { driver: shape.driver, ..Morph::from_dense(shape.name.clone(), &dense) }
     }
 }
 

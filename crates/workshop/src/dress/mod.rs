@@ -18,6 +18,7 @@ pub(crate) mod said;
 pub(crate) mod shading;
 pub(crate) mod stiff_parts;
 pub(crate) mod trials;
+pub(crate) mod tucked;
 pub(crate) mod turned;
 pub(crate) mod weighted;
 pub(crate) mod worn;

@@ -55,7 +55,7 @@ impl Trial {
     /// How far the body's shapes are called up in `pose`: this one, or this one with joints turned by hand.
     pub(crate) fn amounts(&self, body: &Body, pose: &Pose) -> Vec<f32> {
         let mut amounts = match self.driven_off {
-            true => vec![0.0; body.morphs.len()],
+            true => body.morphs.iter().map(|m| f32::from(m.is_always_on())).collect(),
             false => driven_amounts(&body.morphs, pose),
         };
         for &(shape, amount) in &self.shapes {

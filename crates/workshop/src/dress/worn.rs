@@ -180,7 +180,12 @@ impl LayerFacts {
     fn of_body(room: &Room) -> Self {
         let (body, key) = (&room.dress.body, room.body_shown());
         let numbers = that_change(&body.welded_morphs);
-        let (joints, shapes) = (used_joints(&body.welded_skin), by_number(&numbers));
+        let (joints, mut shapes) = (used_joints(&body.welded_skin), by_number(&numbers));
+        let tucks = (body.own_shapes().len()..).zip(room.state.tucks_on());
+        for (number, tuck) in tucks {
+            let of_tuck = shapes.iter_mut().filter(|s| s.0 == number);
+            of_tuck.for_each(|s| s.1 = Key::of("tuck", &tuck.offsets));
+        }
         Self { piece: 0, shape: key, moves: key, layer: 0, at: None, joints, shapes }
     }
 

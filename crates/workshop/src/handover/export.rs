@@ -72,7 +72,7 @@ fn of_body(dress: &Dress) -> Result<Vec<Outgoing>, WorkshopError> {
     let (body, joints) = (&dress.body, dress.body.skeleton.len());
     let fail = |e: SkinError| WorkshopError::Bind { piece: body.name.clone(), source: e.into() };
     let member = |m: &Member| {
-        let part = m.as_it_came(&body.skin, joints).map_err(fail)?;
+        let part = m.as_it_came(body, joints).map_err(fail)?;
         let (from, to) = m.vertices();
         Ok(Outgoing { called: part.name.clone(), part, piece: None, from, to })
     };
@@ -83,8 +83,8 @@ fn of_body(dress: &Dress) -> Result<Vec<Outgoing>, WorkshopError> {
         name: body.name.clone(),
         mesh: body.mesh.clone(),
         skin: Some(body.skin.clone()),
-        morphs: body.own_shapes().to_vec(),
-        amounts: body.amounts.clone(),
+        morphs: body.outgoing_shapes().to_vec(),
+        amounts: body.outgoing_amounts(),
         mark: Some(mark("body")),
         look: body.look.clone(),
         ..MeshPart::default()

@@ -217,7 +217,7 @@ fn amounts_of(
         .flatten();
     let keyed = clip.and_then(|c| c.shapes.iter().find(|s| s.mesh == part.name)).map(|s| s.at(trial.time));
     let driven = |m: usize| match part.morphs[m].driver {
-        Some(_) if trial.driven_off => 0.0,
+        Some(driver) if trial.driven_off && !driver.is_always() => 0.0,
         Some(driver) => driver.amount(pose),
         None => worn(m),
     };

@@ -67,7 +67,11 @@ impl Doing<'_> {
             Step::Hide { options } => self.hide(*options),
             Step::Mask { part, chosen, hide } => self.mask(*part, chosen, *hide),
             Step::ShowHidden => self.show_hidden(),
-            Step::PushOut { pieces, chosen, options } => self.push_out(pieces, chosen, *options),
+            Step::Tuck { options } => self.tuck(*options),
+            Step::Untuck => self.untuck(),
+            Step::PushOut { pieces, chosen, options, against } => {
+                self.push_out(pieces, chosen, (*options, *against))
+            }
             Step::Correct { pieces, options } => self.correct(pieces, *options),
             Step::ChangeCorrective { piece, name, share } => self.change_corrective(*piece, name, *share),
         }
@@ -123,6 +127,7 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::Hide { .. } => "Looking for what nobody sees",
         Step::Mask { .. } => "Masking",
         Step::ShowHidden => "Taking it back",
+        Step::Tuck { .. } | Step::Untuck => "Drawing the body in",
         Step::PushOut { .. } => "Pushing cloth out",
         Step::Correct { .. } => "Making correctives",
         Step::ChangeCorrective { .. } => "Setting the corrective",

@@ -39,7 +39,7 @@ pub struct Brought {
     pub deepest_mm: (f32, f32),
     /// Cells that got worse.
     pub worse: usize,
-    /// Vertices moved by more than 0.01 mm, at rest or by a corrective, and the furthest of them, millimetres.
+    /// Vertices moved by more than 0.01 mm, at rest, by a corrective or a tuck, and the furthest of them, millimetres.
     pub moved: (usize, f32),
 }
 
@@ -72,7 +72,7 @@ impl Weighed for Plan {
 }
 
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
-const PLANS: u32 = 2;
+const PLANS: u32 = 3;
 
 fn plan_key(room: &Room) -> Key {
     Key::of("plan of mending", &(PLANS, &room.state))
@@ -256,15 +256,17 @@ fn helps(was: &Board, is: &Board) -> bool {
 
 fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> Brought {
     let mut moved = (0, 0.0f32);
+    let mut add = |mm: f32| moved = (moved.0 + usize::from(mm > 0.01), moved.1.max(mm));
+    if before.state.tucks != after.state.tucks {
+        let tucks = after.dress.body.tucks().iter().flat_map(|m| &m.offsets);
+        tucks.for_each(|o| add(o.length() * 1000.0));
+    }
     for piece in &after.dress.pieces {
         let Some(old) = before.dress.pieces.iter().find(|p| p.id == piece.id) else { continue };
         let at_rest = old.rest.iter().zip(piece.rest.iter()).map(|(a, b)| a.distance(*b) * 1000.0);
         let fresh = piece.correctives.iter().skip(old.correctives.len());
         let in_poses = fresh.flat_map(|m| &m.offsets).map(|o| o.length() * 1000.0);
-        for mm in at_rest.chain(in_poses) {
-            moved.0 += usize::from(mm > 0.01);
-            moved.1 = moved.1.max(mm);
-        }
+        at_rest.chain(in_poses).for_each(&mut add);
     }
     Brought {
         cells: (was.bad_cells(), is.bad_cells()),

@@ -102,6 +102,7 @@ impl Doing<'_> {
         self.draft.state.pieces.retain(|p| p.id != piece);
         self.remove_joints_of(piece)?;
         self.draft.state.masks.retain(|m| m.of != piece && !m.by.contains(&piece));
+        self.draft.state.tucks.retain(|t| !t.by.contains(&piece));
         for p in &mut self.draft.state.pieces {
             if p.recipe.takes == Takes::Cage(piece) {
                 // The weights it has are ordinary ones: they stay.

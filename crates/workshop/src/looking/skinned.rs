@@ -77,7 +77,10 @@ impl Room {
     /// Tells one rest shape with its weights from another.
     pub fn skin_key(&self, index: Option<usize>) -> String {
         let key = match index {
-            None => Key::begin("drawn").and_key(self.contents.body_mesh),
+            None => {
+                let tucks: Vec<_> = self.state.tucks_on().collect();
+                Key::begin("drawn").and_key(self.contents.body_mesh).and(&tucks)
+            }
             Some(i) => {
                 let state = self.piece_state(i);
                 let key = Key::begin("drawn").and_key(self.contents.shapes[i]);

@@ -85,8 +85,12 @@ impl Draft {
         }
     }
 
-    /// The body is another: no piece follows its shapes.
+    /// The body is another: no piece follows its shapes, and it is drawn in under none.
     pub(crate) fn follow_no_shapes(&mut self) {
+        if !std::mem::take(&mut self.state.tucks).is_empty() {
+            self.notes
+                .push("the body is drawn in under nothing any more: draw it in again (Mending)".to_owned());
+        }
         for piece in &mut self.state.pieces {
             self.notes.extend(piece.drop_made_shapes());
         }

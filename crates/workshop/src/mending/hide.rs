@@ -81,7 +81,7 @@ impl Room {
     }
 
     /// Which poses count, the body at rest first.
-    fn counted_poses(&self) -> Vec<usize> {
+    pub(crate) fn counted_poses(&self) -> Vec<usize> {
         let counts = |i: &usize| {
             let trial = &self.trials.trials[*i];
             self.state.plan.of_pose(&trial.group, &trial.name, trial.time) == Counts::Counted

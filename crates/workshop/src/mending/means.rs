@@ -5,7 +5,7 @@ use crate::measuring::board::Board;
 use crate::state::mask::HideOptions;
 use crate::state::names::{PieceId, BODY};
 use crate::state::placing::EaseOptions;
-use crate::state::push::MendOptions;
+use crate::state::push::{Against, MendOptions};
 use crate::state::recipe::{Method, SourcePart, Takes};
 use crate::state::step::Step;
 use crate::state::stroke::Chosen;
@@ -27,6 +27,8 @@ pub enum MeansKind {
     Match,
     /// Push layers off each other.
     Push,
+    /// Draw the body in under cloth.
+    Tuck,
     /// Hide what nobody sees.
     Hide,
     /// Shapes that turns of joints call up.
@@ -37,8 +39,16 @@ pub enum MeansKind {
 
 impl MeansKind {
     /// All, in order.
-    pub const ALL: [Self; 7] =
-        [Self::Seat, Self::Shapes, Self::Match, Self::Push, Self::Hide, Self::Corrective, Self::Leave];
+    pub const ALL: [Self; 8] = [
+        Self::Seat,
+        Self::Shapes,
+        Self::Match,
+        Self::Push,
+        Self::Tuck,
+        Self::Hide,
+        Self::Corrective,
+        Self::Leave,
+    ];
 }
 
 /// Something that may help.
@@ -95,6 +105,7 @@ pub(crate) fn means_for(room: &Room, board: &Board, kind: MeansKind) -> Vec<Mean
         MeansKind::Shapes => following(room, &rows).into_iter().collect(),
         MeansKind::Match => matchings(room, &rows),
         MeansKind::Push => pushing(room, board).into_iter().collect(),
+        MeansKind::Tuck => tucking(room, &rows).into_iter().collect(),
         MeansKind::Hide => hiding(room, &rows).into_iter().collect(),
         MeansKind::Corrective => correcting(room, &rows).into_iter().collect(),
         MeansKind::Leave => leaving(room, &rows).into_iter().collect(),
@@ -189,7 +200,27 @@ fn pushing(room: &Room, board: &Board) -> Option<Means> {
         kind: MeansKind::Push,
         words: "Push all layers off each other".to_owned(),
         why: format!("{} cells", board.bad_cells()),
-        step: Step::PushOut { pieces: Vec::new(), chosen: Chosen::Everything, options },
+        step: Step::PushOut {
+            pieces: Vec::new(),
+            chosen: Chosen::Everything,
+            options,
+            against: Against::default(),
+        },
+    })
+}
+
+/// What of the body is through what lies over it.
+fn tucking(room: &Room, rows: &OutByRow) -> Option<Means> {
+    let mut sum = Out::default();
+    for (_, out) in rows.iter().filter(|(ids, _)| ids.1 == BODY && ids.0 != BODY) {
+        (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
+    }
+    let options = MendOptions { tolerance_mm: room.state.tolerance_mm, ..MendOptions::of_tucks() };
+    (sum.cells > 0).then(|| Means {
+        kind: MeansKind::Tuck,
+        words: format!("Draw {} in under what is worn", room.dress.body.name),
+        why: in_words(&sum),
+        step: Step::Tuck { options },
     })
 }
 

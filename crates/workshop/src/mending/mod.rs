@@ -5,4 +5,5 @@ pub(crate) mod hide;
 pub(crate) mod means;
 pub(crate) mod push_out;
 pub(crate) mod steps;
+pub(crate) mod tuck;
 pub(crate) mod unseen;

@@ -6,13 +6,13 @@ use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
-use crate::state::names::PieceId;
-use crate::state::push::MendOptions;
+use crate::state::names::{PieceId, BODY};
+use crate::state::push::{Against, MendOptions};
 use crate::state::trial_plan::Counts;
 use glam::Vec3;
 use rayon::prelude::*;
 use std::sync::Arc;
-use tin_cloak_core::clearance::{AtRest, Outfit, Pair, Settings};
+use tin_cloak_core::clearance::{AtRest, Outfit, Pair, Place, Settings};
 use tin_cloak_core::mend::{keep_rigid, push_out, Mending, PieceReport, PushSettings, TrialPose, Trouble};
 use tin_cloak_formats::PieceKind;
 
@@ -104,6 +104,7 @@ pub(crate) struct ToMend<'a> {
     /// The only vertices of them that may, by piece; a piece that is not named may move as a whole.
     pub chosen: &'a [(usize, Vec<bool>)],
     pub options: MendOptions,
+    pub against: Against,
 }
 
 /// A dress as measured, where its pieces are then, and what the push there told.
@@ -148,13 +149,19 @@ pub(crate) fn mend(
         if here.trouble.iter().all(Vec::is_empty) {
             break;
         }
+        let begun = std::time::Instant::now();
         let from = (2 * pass + 1) as f32 / whole;
         let pushed = pushed(what, (here, pace), &rest, &|s| progress(from + s / whole))?;
         let next = pushed.joined(what, &here.piece_of, &rest);
         if next == rest {
             break;
         }
+        let pushed_at = begun.elapsed();
         let after = measure(&next, &|s| progress(from + (1.0 + s) / whole))?;
+        tracing::info!(
+            pass, cells = after.board.bad_cells(), mm = what.curable_mm(&after.board),
+            ?pushed_at, measured_at = ?begun.elapsed(), "pushed"
+        );
         stale += 1;
         if is_better(what, &after.board, best.as_ref().map_or(&first.board, |b| &b.0.board)) {
             (best, stale) = (Some((after.clone(), next.clone(), pushed.reports)), 0);
@@ -261,7 +268,19 @@ impl Pushing {
         let counted: Vec<usize> = (0..trials.trials.len()).filter(counts).collect();
         let all = trials.poses(&dress.body);
         let poses: Vec<TrialPose> = counted.iter().map(|p| all[*p].clone()).collect();
-        let trouble: Vec<Trouble> = counted.iter().map(|p| now.trouble[*p].clone()).collect();
+        let id_of = |layer: usize| piece_of[layer].map_or(BODY, |p| dress.pieces[p].id);
+        let pulls = |pose: usize, place: &Place| {
+            let between = outfit.lying_at(place).map(|[a, b]| (id_of(a.0.max(b.0)), id_of(a.0.min(b.0))));
+            // What lies in its own fold pulls at nothing: it is known by all of it.
+            let is_fold = matches!(place, Place::Inside { layers, .. } if layers.0 == layers.1);
+            let meant = what.against.pose.is_none_or(|only| only == pose)
+                && what.against.pair.is_none_or(|only| between.is_none_or(|b| b == only));
+            is_fold || meant
+        };
+        let of = |p: &usize| -> Trouble {
+            now.trouble[*p].iter().filter(|place| pulls(*p, place)).copied().collect()
+        };
+        let trouble: Vec<Trouble> = counted.iter().map(of).collect();
         let still = outfit.buffers();
         let of_pair = |p: &Pair| Arc::new(AtRest::of(&outfit, &still, (p.outer, p.inner)));
         let at_rest: Vec<Arc<AtRest>> = outfit.pairs.par_iter().map(of_pair).collect();
@@ -349,7 +368,7 @@ pub(crate) fn curable_mm(board: &Board, most_mm: f32) -> f32 {
 }
 
 /// No more counted cells are out of tolerance, and those that a push could cure less deep in all.
-fn is_better(what: &ToMend, after: &Board, before: &Board) -> bool {
+pub(crate) fn is_better(what: &ToMend, after: &Board, before: &Board) -> bool {
     after.bad_cells() <= before.bad_cells() && what.curable_mm(after) < what.curable_mm(before)
 }
 

@@ -14,8 +14,8 @@ use crate::mending::correct::{is_less, next_turn, shape_for, CalledUp};
 use crate::mending::push_out::{mend, ToMend};
 use crate::state::blobs::pack_positions;
 use crate::state::corrective::Corrective;
-use crate::state::names::PieceId;
-use crate::state::push::MendOptions;
+use crate::state::names::{PieceId, BODY};
+use crate::state::push::{Against, MendOptions};
 use crate::state::stroke::Chosen;
 use glam::Vec3;
 use tin_cloak_core::deform::{Driver, Morph};
@@ -28,10 +28,18 @@ impl Doing<'_> {
         &mut self,
         pieces: &[PieceId],
         chosen: &Chosen,
-        options: MendOptions,
+        (options, against): (MendOptions, Against),
     ) -> Result<String, WorkshopError> {
         let dress = &self.room.dress;
         let bound = self.bound_pieces(pieces)?;
+        let (pair, pose) = (against.pair, against.pose);
+        let there = |id: PieceId| id == BODY || self.room.find(id).is_ok();
+        if pair.is_some_and(|(outer, inner)| !there(outer) || !there(inner)) {
+            return Err(WorkshopError::NoSuchPair);
+        }
+        if let Some(pose) = pose.filter(|p| *p >= self.room.trials.trials.len()) {
+            return Err(WorkshopError::Missing { what: "pose", id: pose as i64 });
+        }
         let mut only = Vec::new();
         if *chosen != Chosen::Everything {
             for &index in &bound {
@@ -41,7 +49,7 @@ impl Doing<'_> {
         let worn = self.room.worn();
         let ids: Vec<PieceId> = worn.facts.iter().map(|f| f.piece).collect();
         let trials = &*self.room.trials;
-        let what = ToMend { dress, ids: &ids, trials, pieces: &bound, chosen: &only, options };
+        let what = ToMend { dress, ids: &ids, trials, pieces: &bound, chosen: &only, options, against };
         let phase = Phase { job: self.job, from: 0.0, to: 0.99 };
         let measure = |rest: &[Option<Vec<Vec3>>], tell: &(dyn Fn(f32) -> bool + Sync)| match rest
             .iter()
@@ -79,7 +87,7 @@ impl Doing<'_> {
 
     /// Measures the fitting, or what a draft makes of it; what is measured is kept, so that the board behind the step
     /// is there with it.
-    fn measured(
+    pub(crate) fn measured(
         &self,
         draft: Option<Draft>,
         tell: &(dyn Fn(f32) -> bool + Sync),
@@ -90,12 +98,12 @@ impl Doing<'_> {
         }
     }
 
-    fn room_of(&self, draft: &Draft) -> Result<Room, WorkshopError> {
+    pub(crate) fn room_of(&self, draft: &Draft) -> Result<Room, WorkshopError> {
         let blob = |id: &_| draft.blob(self.store, id);
         self.decoder.build(self.store, draft.state.clone(), &blob)
     }
 
-    fn measured_in(
+    pub(crate) fn measured_in(
         &self,
         room: &Room,
         tell: &(dyn Fn(f32) -> bool + Sync),
@@ -129,6 +137,7 @@ impl Doing<'_> {
                 pieces: &bound,
                 chosen: &[],
                 options,
+                against: Against::default(),
             };
             let Some(bad) = next_turn(&what, &now, (&tried, &taken)) else { break };
             let tell = |s: f32| phase(0.7, turn as f32).tell(s);

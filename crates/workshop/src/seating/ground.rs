@@ -59,7 +59,12 @@ impl Ground {
     ) -> Vec<Vec<Vec3>> {
         let body = &dress.body;
         let own = &body.welded_morphs[..body.own_shapes().len()];
-        let mut all: Vec<Vec<Vec3>> = own.iter().map(|m| m.to_dense(body.rest.len())).collect();
+        // What is drawn in under cloth draws no cloth in.
+        let moves = |m: &Morph| match m.is_always_on() {
+            true => vec![Vec3::ZERO; body.rest.len()],
+            false => m.to_dense(body.rest.len()),
+        };
+        let mut all: Vec<Vec<Vec3>> = own.iter().map(moves).collect();
         let layer = dress.pieces[index].layer;
         for (i, piece) in dress.pieces.iter().enumerate().filter(|(_, p)| p.layer < layer && !p.cage) {
             let shapes = of_piece(i);

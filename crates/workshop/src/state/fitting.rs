@@ -9,6 +9,7 @@ use crate::state::names::{FileRef, PieceId};
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::{Method, Recipe, Takes};
 use crate::state::trial_plan::TrialPlan;
+use crate::state::tuck::Tuck;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
 use tin_cloak_core::skeleton::Pose;
@@ -35,6 +36,9 @@ pub struct FittingState {
     /// Faces of the body and of pieces that nobody sees while something is worn.
     #[serde(default)]
     pub masks: Vec<Mask>,
+    /// How far the body is drawn in under what is worn.
+    #[serde(default)]
+    pub tucks: Vec<Tuck>,
     /// What the body of the file is multiplied by, and its upward axis there.
     #[serde(default)]
     pub body_size: Option<(f32, Up)>,
@@ -71,6 +75,7 @@ impl FittingState {
             body_by_hand: false,
             body_patches: Vec::new(),
             masks: Vec::new(),
+            tucks: Vec::new(),
             body_size: None,
             pieces: Vec::new(),
             next_piece: 1,
@@ -82,6 +87,16 @@ impl FittingState {
             plan: TrialPlan::default(),
             joints: Vec::new(),
         }
+    }
+
+    /// True when a piece is worn and moves with the body.
+    pub fn is_worn(&self, piece: PieceId) -> bool {
+        self.pieces.iter().any(|p| p.id == piece && p.bound.is_some() && !p.cage)
+    }
+
+    /// The tucks that are on: all of what lies over them is worn.
+    pub fn tucks_on(&self) -> impl Iterator<Item = &Tuck> {
+        self.tucks.iter().filter(|t| t.by.iter().all(|id| self.is_worn(*id)))
     }
 }
 

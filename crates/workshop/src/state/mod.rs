@@ -19,4 +19,5 @@ pub(crate) mod recipe;
 pub(crate) mod step;
 pub(crate) mod stroke;
 pub(crate) mod trial_plan;
+pub(crate) mod tuck;
 pub(crate) mod turn;

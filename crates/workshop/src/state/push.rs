@@ -1,5 +1,6 @@
 //! How cloth is pushed out.
 
+use crate::state::names::PieceId;
 use serde::{Deserialize, Serialize};
 
 /// How to push.
@@ -13,7 +14,21 @@ pub struct MendOptions {
     pub limit_mm: f32,
 }
 
+/// What alone is pushed against; all that is out of tolerance where nothing is said.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Against {
+    /// What is through between two layers: the outer and the inner one, the body by its number.
+    pub pair: Option<(PieceId, PieceId)>,
+    /// What is through in one pose, by its number.
+    pub pose: Option<usize>,
+}
+
 impl MendOptions {
+    /// Those of the body as it is drawn in: flesh under cloth, not a new figure.
+    pub fn of_tucks() -> Self {
+        Self { limit_mm: 15.0, ..Self::default() }
+    }
+
     /// Those of correctives: further, since they are there in some poses only.
     pub fn of_correctives() -> Self {
         Self { limit_mm: 60.0, ..Self::default() }

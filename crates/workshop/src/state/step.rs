@@ -7,7 +7,7 @@ use crate::state::mask::HideOptions;
 use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
 use crate::state::placing::{EaseOptions, PlaceOptions};
-use crate::state::push::MendOptions;
+use crate::state::push::{Against, MendOptions};
 use crate::state::recipe::{BindOptions, CamePair, FollowWish, JointChoice, SideWish, SourcePart, Takes};
 use crate::state::stroke::{BrushStroke, Chosen};
 use crate::state::trial_plan::TrialPlan;
@@ -140,8 +140,18 @@ pub enum Step {
     Mask { part: PieceId, chosen: Chosen, hide: bool },
     /// Everything is there again.
     ShowHidden,
+    /// The body is drawn in under what is worn, where nobody sees it.
+    Tuck { options: MendOptions },
+    /// The body is drawn in no longer.
+    Untuck,
     /// Cloth is pushed off what pokes through it in all trial poses.
-    PushOut { pieces: Vec<PieceId>, chosen: Chosen, options: MendOptions },
+    PushOut {
+        pieces: Vec<PieceId>,
+        chosen: Chosen,
+        options: MendOptions,
+        #[serde(default)]
+        against: Against,
+    },
     /// Pieces are given shapes that turns of joints call up, against what is through in some poses.
     Correct { pieces: Vec<PieceId>, options: MendOptions },
     /// More or less of such a shape: 1 is what there is now, 0 takes it away.

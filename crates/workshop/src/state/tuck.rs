@@ -1,0 +1,14 @@
+//! The body drawn in under cloth.
+
+use crate::state::names::PieceId;
+use serde::{Deserialize, Serialize};
+use tin_cloak_store::BlobId;
+
+/// How far the body is drawn in under pieces; it is so while all of these are worn.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Tuck {
+    /// The pieces over it.
+    pub by: Vec<PieceId>,
+    /// An offset for each of the body's welded vertices, packed.
+    pub offsets: BlobId,
+}
