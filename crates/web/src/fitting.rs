@@ -114,6 +114,8 @@ struct Shown {
     seats: Vec<SeatRow>,
     /// The shapes of the body, in words.
     body_shapes: String,
+    /// Their names.
+    shape_names: Vec<String>,
     /// How many pieces follow them.
     following: usize,
     /// Joints by number and name, to turn pieces about.
@@ -233,6 +235,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         mending: shop.plan_of(room)?.map(|p| PlanShown::of(&p)),
         masks: hidden_rows(room),
         tucks: room.tucks(),
+        shape_names: room.dress.body.own_shapes().iter().map(|m| m.name.clone()).collect(),
         out_pairs: board.map_or(Vec::new(), out_pairs),
         correctives: corrective_rows(room),
         proof: shop.proof_of(room)?,

@@ -13,7 +13,7 @@ use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::{
-    Against, Chosen, HideOptions, MendOptions, PieceKind, Step, Workshop, WorkshopError,
+    Against, Chosen, HideOptions, MendOptions, PieceKind, RelaxOptions, Step, Workshop, WorkshopError,
 };
 
 /// Begins a step as a job, and tells the page to watch it.
@@ -179,6 +179,31 @@ async fn tuck(shop: &Shop, id: i64, form: Form<TuckForm>) -> Result<Tell, Refusa
         })
     })
     .await
+}
+
+#[derive(FromForm)]
+struct RelaxForm {
+    piece: u32,
+    percent: f32,
+    times: usize,
+    /// A shape of the body by its name; at rest when none is named.
+    shape: Option<String>,
+    /// Only what is chosen by hand: the picks, as JSON.
+    chosen: bool,
+    picks: Option<String>,
+}
+
+/// Gives a piece back the shape it came in, as far as its place allows.
+#[post("/fitting/<id>/relax", data = "<form>")]
+async fn relax(shop: &Shop, id: i64, form: Form<RelaxForm>) -> Result<Tell, Refusal> {
+    let form = form.into_inner();
+    let chosen = match form.chosen {
+        true => chosen_by_hand(form.picks.as_deref())?,
+        false => Chosen::Everything,
+    };
+    let options = RelaxOptions { percent: form.percent, times: form.times, ..RelaxOptions::default() };
+    let shape = form.shape.filter(|s| !s.is_empty());
+    changed_by(shop, id, Step::Relax { piece: form.piece, chosen, options, shape }).await
 }
 
 #[post("/fitting/<id>/untuck")]
@@ -397,6 +422,7 @@ pub(crate) fn routes() -> Vec<Route> {
         push,
         tuck,
         untuck,
+        relax,
         correct,
         corrective,
         plan,

@@ -111,6 +111,10 @@ pub enum WorkshopError {
     NothingHidden,
     #[error("one of the two layers is not worn: choose a pair that is on the board")]
     NoSuchPair,
+    #[error("relaxing takes 1 to 100 percent, 1 to 50 times, and a clearance of 0 to 50 millimetres")]
+    BadRelax,
+    #[error("“{piece}” follows no shape “{shape}” of the body: let it follow them first (Seating)")]
+    FollowsNoShape { piece: String, shape: String },
     #[error("the body is drawn in under nothing")]
     NothingTucked,
     #[error("nothing at what is chosen on “{part}” is hidden: choose where it is (the map Hidden shows it)")]

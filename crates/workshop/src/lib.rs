@@ -86,7 +86,7 @@ pub use state::mask::HideOptions;
 pub use state::motion::{MotionState, RangeState};
 pub use state::names::{FileRef, PieceId};
 pub use state::own_joint::OwnJoint;
-pub use state::placing::{EaseOptions, PlaceOptions};
+pub use state::placing::{EaseOptions, PlaceOptions, RelaxOptions};
 pub use state::push::{Against, MendOptions};
 pub use state::recipe::{BindOptions, FollowWish, JointChoice, Method, Recipe, SideWish, SourcePart, Takes};
 pub use state::step::{Effect, PutOn, Step};

@@ -22,6 +22,7 @@ pub use heat::{bones, heat_weights, Bone};
 pub(crate) use inpaint::fill_offsets;
 pub use inpaint::{fill, Filled};
 pub use keep_stiff::{keep_stiff, KeptStiff};
+pub(crate) use laplacian::solve_positive;
 pub use laplacian::{Laplacian, SparseRows};
 pub use normal::{match_along_normal, match_both_ways};
 pub use own::{add_falloffs, Falloff};

@@ -5,7 +5,7 @@ use super::Gap;
 use crate::bind::{fill_offsets, BindError, MatchSettings, Target};
 use crate::clearance::{Covering, Side};
 use crate::mend::keep_rigid;
-use crate::mesh::{mix, vertex_normals_into};
+use crate::mesh::{mix, vertex_normals_into, Topology};
 use glam::Vec3;
 use rayon::prelude::*;
 
@@ -111,21 +111,35 @@ fn keep_clear(
     let positions: Vec<Vec3> = beneath.positions.iter().zip(shape).map(|(p, o)| *p + *o).collect();
     let posed = beneath.side.pose(&positions);
     let beneath = Covering { side: beneath.side, posed: &posed, positions: &positions };
-    let start = piece.target.positions;
-    let follows = piece.side.measured_partners(start);
+    let wanted: Vec<Option<f32>> = rest.iter().map(|g| g.map(|g| g.clearance - piece.tolerance)).collect();
+    let OnTop { target, side, rigid, .. } = *piece;
+    let own = (target.positions, side, target.topology, rigid);
     let everywhere = vec![true; shaped.len()];
+    lifted(own, (&|at: &[Vec3]| gaps(piece, beneath, at), &wanted), &everywhere, shaped);
+}
+
+/// Lifts the `chosen` vertices of a piece (its places at first, measured faces, topology and stiff parts) along the
+/// normal beneath until no gap that `find` finds is narrower than `wanted`.
+pub(super) fn lifted(
+    (start, side, topology, rigid): (&[Vec3], &Side, &Topology, &[u32]),
+    (find, wanted): (&dyn Fn(&[Vec3]) -> Vec<Option<Gap>>, &[Option<f32>]),
+    chosen: &[bool],
+    shaped: &mut [Vec3],
+) {
+    let follows = side.measured_partners(start);
     for round in 0..ROUNDS {
-        let now = gaps(piece, beneath, shaped);
-        let need = |v: &u32| match (rest[*v as usize], now[*v as usize]) {
-            (Some(was), Some(is)) => is.normal * (was.clearance - piece.tolerance - is.clearance).max(0.0),
+        let now = find(shaped);
+        let need = |(v, measured): (usize, &u32)| match (wanted[*measured as usize], now[*measured as usize])
+        {
+            (Some(wanted), Some(is)) if chosen[v] => is.normal * (wanted - is.clearance).max(0.0),
             _ => Vec3::ZERO,
         };
-        let needs: Vec<Vec3> = follows.iter().map(need).collect();
+        let needs: Vec<Vec3> = follows.iter().enumerate().map(need).collect();
         if needs.iter().all(|n| n.length() < 1e-5) {
             break;
         }
-        let field = if round == 0 { evened(piece.target.topology, &needs, &everywhere) } else { needs };
+        let field = if round == 0 { evened(topology, &needs, chosen) } else { needs };
         shaped.iter_mut().zip(&field).for_each(|(p, d)| *p += *d);
-        keep_rigid(piece.rigid, start, shaped, f32::INFINITY);
+        keep_rigid(rigid, start, shaped, f32::INFINITY);
     }
 }

@@ -32,6 +32,9 @@ impl Doing<'_> {
             Step::FindPose { piece } => self.find_pose(*piece),
             Step::SeatFromPose { piece, pose, turns } => self.seat_from_pose(*piece, *pose, turns),
             Step::Ease { piece, chosen, options } => self.ease(*piece, chosen, *options),
+            Step::Relax { piece, chosen, options, shape } => {
+                self.relax(*piece, chosen, *options, shape.as_deref())
+            }
             Step::Brush { piece, stroke } => self.brush(*piece, stroke),
             Step::ClearControls => self.clear_controls(),
             Step::SizeBody { scale, up } => self.size_body(*scale, *up),
@@ -96,6 +99,7 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::FindPose { .. } => "Finding the pose it was modelled in",
         Step::SeatFromPose { .. } => "Taking the piece to rest",
         Step::Ease { .. } => "Easing",
+        Step::Relax { .. } => "Relaxing",
         Step::Brush { .. } => "Brushing",
         Step::WearShape { .. } => "Wearing the shape",
         Step::FollowShapes { .. } => "Carrying the body’s shapes",

@@ -12,6 +12,7 @@ use crate::measuring::measured::Measured;
 use crate::measuring::missing::measure_all;
 use crate::mending::correct::{is_less, next_turn, shape_for, CalledUp};
 use crate::mending::push_out::{mend, ToMend};
+use crate::seating::relaxing::change_note;
 use crate::state::blobs::pack_positions;
 use crate::state::corrective::Corrective;
 use crate::state::names::{PieceId, BODY};
@@ -19,6 +20,7 @@ use crate::state::push::{Against, MendOptions};
 use crate::state::stroke::Chosen;
 use glam::Vec3;
 use tin_cloak_core::deform::{Driver, Morph};
+use tin_cloak_core::seat::shape_change;
 
 /// So many turns are tried at most.
 const TURNS: usize = 24;
@@ -61,6 +63,14 @@ impl Doing<'_> {
         let outcome = mend(&what, &measure, &|s| phase.tell(s))?;
         self.reseated(&outcome.rest, self.draft.clone()).map(|draft| *self.draft = draft)?;
         self.draft.notes.extend(outcome.notes());
+        for (index, rest) in outcome.rest.iter().enumerate() {
+            let Some(rest) = rest else { continue };
+            let worn = &dress.pieces[index];
+            let came = self.came_in(worn, worn.id)?;
+            let all = vec![true; came.len()];
+            let change = |now: &[Vec3]| shape_change(&worn.topology, (&came, now), &all);
+            self.draft.notes.push(change_note(&worn.name, change(&worn.rest), change(rest)));
+        }
         let names: Vec<&str> = bound.iter().map(|&i| dress.pieces[i].name.as_str()).collect();
         Ok(format!("Push out {}", names.join(", ")))
     }

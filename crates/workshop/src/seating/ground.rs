@@ -50,6 +50,13 @@ impl Ground {
         Self { side, posed, positions }
     }
 
+    /// The same with its vertices moved by `offsets`.
+    pub(crate) fn moved(mut self, offsets: &[Vec3]) -> Self {
+        self.positions.iter_mut().zip(offsets).for_each(|(p, o)| *p += *o);
+        self.posed = self.side.pose(&self.positions);
+        self
+    }
+
     /// For each of the body's shapes an offset for each of the vertices beneath piece `index`: of the body, then of
     /// the pieces, whose shapes `of_piece` tells.
     pub(crate) fn offsets(

@@ -7,6 +7,7 @@ pub(crate) mod ground;
 pub(crate) mod mirror_steps;
 pub(crate) mod modelled_pose;
 pub(crate) mod place;
+pub(crate) mod relaxing;
 pub(crate) mod sits;
 pub(crate) mod steps;
 pub(crate) mod worn_shape;

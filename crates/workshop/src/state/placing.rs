@@ -30,6 +30,23 @@ impl PlaceOptions {
     };
 }
 
+/// Relaxing.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct RelaxOptions {
+    /// 1 leaves nearly all as it is, 100 asks for nothing but the shape that the piece came in.
+    pub percent: f32,
+    /// So often, one after the other.
+    pub times: usize,
+    /// What comes nearer to what lies beneath than this is lifted off it, millimetres.
+    pub clear_mm: f32,
+}
+
+impl Default for RelaxOptions {
+    fn default() -> Self {
+        Self { percent: 50.0, times: 2, clear_mm: 1.0 }
+    }
+}
+
 /// Easing, in millimetres.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct EaseOptions {

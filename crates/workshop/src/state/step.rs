@@ -6,7 +6,7 @@ use crate::state::fitting::BodyPart;
 use crate::state::mask::HideOptions;
 use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
-use crate::state::placing::{EaseOptions, PlaceOptions};
+use crate::state::placing::{EaseOptions, PlaceOptions, RelaxOptions};
 use crate::state::push::{Against, MendOptions};
 use crate::state::recipe::{BindOptions, CamePair, FollowWish, JointChoice, SideWish, SourcePart, Takes};
 use crate::state::stroke::{BrushStroke, Chosen};
@@ -60,6 +60,15 @@ pub enum Step {
     SeatFromPose { piece: PieceId, pose: usize, turns: Vec<Turn> },
     /// A piece is eased off what lies beneath, or drawn in.
     Ease { piece: PieceId, chosen: Chosen, options: EaseOptions },
+    /// A piece is given back the shape that it came in, as far as its place allows: at rest, or in a shape of the body
+    /// that it follows, by its name.
+    Relax {
+        piece: PieceId,
+        chosen: Chosen,
+        options: RelaxOptions,
+        #[serde(default)]
+        shape: Option<String>,
+    },
     /// So much of one of a piece's own shapes is worn: 0 for none, 1 for all of it.
     WearShape { piece: PieceId, shape: usize, amount: f32 },
     /// Pieces (all of them when the list is empty) follow the shapes of the body, or no longer do.
