@@ -1,0 +1,128 @@
+//! The body drawn in under what is worn, cloth pushed against one thing alone, cloth relaxed.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod common;
+
+use common::{wearing, Bench};
+use tin_cloak_workshop::{
+    prove, read, Against, Chosen, Companions, Counts, EaseOptions, MendOptions, RelaxOptions, Step,
+    TrialSays, TrialWish,
+};
+use tin_cloak_workshop::{Board, Dressed, NamedFile};
+
+const BREECHES: u32 = 1;
+const TUNIC: u32 = 2;
+
+fn tuck() -> Step {
+    Step::Tuck { options: MendOptions::of_tucks() }
+}
+
+fn notes(bench: &Bench) -> String {
+    bench.open().effect().notes.join("\n")
+}
+
+#[test]
+fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    assert!(bench.refused(tuck()).contains("nothing is bound"));
+    bench.bind_all();
+    // Drawn close to the skin it pokes through all about, under cover of its own.
+    let options = EaseOptions { least_mm: 0.5, most_mm: Some(1.5) };
+    bench.run(Step::Ease { piece: TUNIC, chosen: Chosen::Everything, options });
+    let (before, rest) = (bench.board(), [bench.rest(BREECHES), bench.rest(TUNIC)]);
+    assert_eq!(bench.run(tuck()), "Draw Wick in under what is worn");
+    let (after, room) = (bench.board(), bench.room());
+    let poking =
+        |board: &Board| -> usize { board.out(Counts::Counted).map(|(_, _, cell)| cell.poking).sum() };
+    assert!(after.out_mm() < before.out_mm());
+    assert!(poking(&after) < poking(&before), "{} of {}", poking(&after), poking(&before));
+    insta::assert_snapshot!(notes(&bench));
+    assert_eq!([bench.rest(BREECHES), bench.rest(TUNIC)], rest, "cloth is equal to the bit");
+    let of_body = room.dress.body.tucks();
+    assert!(!of_body.is_empty() && of_body.iter().all(|t| t.is_always_on()));
+    // What is seen of the body in any pose is where it was: the tuck ends within what nobody sees.
+    bench.run(Step::Hide { options: Default::default() });
+    let hidden = bench.room().dress.masked.of(0).to_vec();
+    let body = &room.dress.body.topology;
+    let seen = |v: u32| body.incident.row(v as usize).iter().any(|f| hidden.binary_search(f).is_err());
+    let all: Vec<u32> = of_body.iter().flat_map(|t| t.vertices.clone()).collect();
+    let bared = all.iter().filter(|v| seen(**v)).count();
+    assert!(bared * 10 < all.len(), "{bared} of {}", all.len());
+    bench.shop.undo(bench.fitting).unwrap();
+
+    // It goes out as a shape that is on, and read again it is so.
+    let (bytes, proof) = prove(&room, Some(&after), &|_| true).unwrap();
+    assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
+    let out = read("x.glb", &bytes, &Companions::new()).unwrap();
+    let body = &out.meshes[0];
+    let at = body.morphs.iter().position(|m| m.name == of_body[0].name).unwrap();
+    assert_eq!(body.amounts[at], 1.0, "on in a program that plays nothing, too");
+    let file = NamedFile { name: "x.glb".into(), bytes };
+    let again = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default()).unwrap();
+    let (_, out) = again.measured(0.5, &|_| true).unwrap();
+    let still = |pose: usize| room.trials.trials[pose].is_still;
+    assert_eq!(out, after.out(Counts::Counted).filter(|(pose, _, _)| still(*pose)).count());
+
+    // Off with the tunic, off with what lies under it; all of it is taken back by hand, too.
+    let under_tunic = |room: &tin_cloak_workshop::Room| room.tucks().iter().any(|t| t.by.contains("tunic"));
+    assert!(under_tunic(&room));
+    bench.run(Step::RemovePiece { piece: TUNIC });
+    assert!(!under_tunic(&bench.room()));
+    bench.shop.undo(bench.fitting).unwrap();
+    assert_eq!(bench.run(Step::Untuck), "Draw Wick in no longer");
+    assert_eq!(bench.board().bad_cells(), before.bad_cells());
+    assert!(bench.refused(Step::Untuck).contains("under nothing"));
+}
+
+#[test]
+fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.bind_all();
+    let push = |pieces: &[u32], against: Against| Step::PushOut {
+        pieces: pieces.to_vec(),
+        chosen: Chosen::Everything,
+        options: MendOptions::default(),
+        against,
+    };
+    let of = |pair, pose| Against { pair, pose };
+    assert!(bench.refused(push(&[], of(Some((TUNIC, 9)), None))).contains("not worn"));
+    assert!(bench.refused(push(&[], of(None, Some(9999)))).contains("pose"));
+    let before = bench.board();
+    let cells = |board: &tin_cloak_workshop::Board, pair: [u32; 2]| {
+        board.out(Counts::Counted).filter(|(_, row, _)| board.pairs[*row].ids == pair).count()
+    };
+    let rest = [bench.rest(BREECHES), bench.rest(TUNIC)];
+    bench.run(push(&[TUNIC], of(Some((TUNIC, 0)), None)));
+    let after = bench.board();
+    assert!(cells(&after, [TUNIC, 0]) < cells(&before, [TUNIC, 0]), "{}", notes(&bench));
+    assert_eq!(bench.rest(BREECHES), rest[0], "what may not move stays");
+    let told = notes(&bench);
+    assert!(told.contains("quilted tunic, off its shape: edges by 0.0 % →"), "{told}");
+
+    // Relaxed, it is nearer to the shape it came in.
+    let relax = |percent: f32, shape: Option<&str>| Step::Relax {
+        piece: TUNIC,
+        chosen: Chosen::Everything,
+        options: RelaxOptions { percent, ..RelaxOptions::default() },
+        shape: shape.map(str::to_owned),
+    };
+    assert!(bench.refused(relax(0.0, None)).contains("1 to 100 percent"));
+    assert!(bench.refused(relax(50.0, Some("stout"))).contains("follows no shape"));
+    let off = |now: &[tin_cloak_workshop::core::glam::Vec3]| {
+        now.iter().zip(&rest[1]).map(|(a, b)| a.distance(*b)).sum::<f32>()
+    };
+    let pushed = bench.rest(TUNIC);
+    assert_eq!(bench.run(relax(70.0, None)), "Relax quilted tunic by 70 %, 2 times");
+    assert!(off(&bench.rest(TUNIC)) < off(&pushed) * 0.9);
+
+    // In a shape that it follows: rest stays to the bit.
+    bench.run(Step::FollowShapes { pieces: vec![TUNIC], follow: true });
+    let (rest, shapes) = (bench.rest(TUNIC), bench.piece(TUNIC).carried.unwrap());
+    bench.run(relax(70.0, Some("stout")));
+    assert_eq!(bench.rest(TUNIC), rest);
+    let now = bench.piece(TUNIC).carried.unwrap();
+    let number = bench.room().dress.body.own_shapes().iter().position(|m| m.name == "stout").unwrap();
+    for (n, (was, is)) in shapes.0.iter().zip(&now.0).enumerate() {
+        assert_eq!(was != is, n == number, "of all shapes that one alone");
+    }
+}
