@@ -6,15 +6,15 @@ use crate::progress::Progress;
 use std::process::ExitCode;
 use tin_cloak_web::report_file;
 use tin_cloak_workshop::{
-    bvh_of, glb_of, obj_of, usda_of, weights_csv, Dressed, Limits, Parts, Planned, TrialPlan, TrialSays,
-    TrialWish,
+    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, weights_csv, weights_json, Dressed, Limits, Parts, Planned,
+    TrialPlan, TrialSays, TrialWish,
 };
 
 pub(crate) fn export(args: &Export) -> Outcome {
     let path = args.to.display().to_string();
     let ending = args.to.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
     let form = ending.as_deref().unwrap_or_default();
-    if !["glb", "usda", "obj", "csv", "bvh"].contains(&form) {
+    if !["glb", "zip", "usda", "obj", "csv", "json", "bvh"].contains(&form) {
         return Err(FileError::Form { path }.into());
     }
     if args.pose.is_some() && form != "obj" {
@@ -39,10 +39,12 @@ pub(crate) fn export(args: &Export) -> Outcome {
             let motion = args.motion.as_deref().ok_or(FileError::OneMotion)?;
             save(&args.to, bvh_of(dress, open.trials(), motion)?.as_bytes())?;
         }
-        "csv" => {
+        "csv" | "json" => {
             let [piece] = args.pieces.as_slice() else { return Err(FileError::OnePiece.into()) };
-            save(&args.to, weights_csv(dress, piece)?.as_bytes())?;
+            let text = if form == "csv" { weights_csv(dress, piece)? } else { weights_json(dress, piece)? };
+            save(&args.to, text.as_bytes())?;
         }
+        "zip" => save(&args.to, &gltf_zip_of(dress, &parts)?)?,
         _ => save(&args.to, &glb_of(dress, &parts)?)?,
     }
     let Some(limits) = &args.limits else { return Ok(ExitCode::SUCCESS) };

@@ -33,6 +33,18 @@ async fn a_file_is_made_read_again_limited_and_opened_by_another_loader() {
     b.step("#undo").await;
     b.until("document.getElementById('proof')").await;
 
+    // A set of limits is kept under a name, and chosen again.
+    b.value("document.querySelector('#limits-form [name=joints_a_mesh]').value = 77").await;
+    b.value("document.querySelector('#limits-form [name=name]').value = 'small'").await;
+    b.press("#keep-limits").await;
+    b.until("document.getElementById('limit-set')?.value === 'small'").await;
+    assert_eq!(
+        b.value("document.querySelector('#limits-form [name=joints_a_mesh]').value").await,
+        json!("77")
+    );
+    b.press("#forget-limits").await;
+    b.until("!document.getElementById('limit-set')").await;
+
     // The report needs nothing else.
     let report = "fetch(document.getElementById('report').href).then(r => r.text())";
     let report = b.value(report).await;
@@ -92,13 +104,15 @@ fn a_real_body_goes_out_in_other_forms_and_what_is_wrong_is_said() {
     };
     let (body, suit) = (data("body.glb"), data("bodysuit.glb"));
     done(&["fit", "--body", &body, "--piece", &suit, "--out", "d.glb"], 0);
-    for form in ["o.usda", "o.obj", "o.glb"] {
+    for form in ["o.usda", "o.obj", "o.glb", "o.zip"] {
         done(&["export", "d.glb", "--to", form], 0);
         assert!(std::fs::metadata(at.join(form)).unwrap().len() > 100_000, "{form}");
     }
     assert!(at.join("o.mtl").exists());
     done(&["export", "d.glb", "--to", "w.csv", "--piece", "bodysuit"], 0);
     assert!(std::fs::read_to_string(at.join("w.csv")).unwrap().starts_with("vertex,"));
+    done(&["export", "d.glb", "--to", "w.json", "--piece", "bodysuit"], 0);
+    assert!(std::fs::read_to_string(at.join("w.json")).unwrap().starts_with("{\"joints\":["));
     done(&["export", "d.glb", "--to", "alone.glb", "--piece", "bodysuit", "--without-body"], 0);
     done(&["export", "d.glb", "--to", "squat.obj", "--pose", "squat"], 0);
     done(&["export", "d.glb", "--to", "range.bvh", "--motion", "range"], 0);

@@ -1,6 +1,6 @@
 //! Skin weights: for each vertex a few joints whose weights sum to one, by construction.
 
-use crate::mesh::Weld;
+use crate::mesh::{Between, Weld};
 use crate::JointId;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -115,6 +115,22 @@ impl Skin {
             }
         }
         Ok(skin)
+    }
+
+    /// These weights with rows for vertices between behind them, each with as many joints as any has now; the rows
+    /// there are stay to the bit.
+    pub fn with_rows_between(&self, new: &[Between]) -> Self {
+        let mut skin = self.clone();
+        for Between { ends: [a, b], share } in new {
+            let near = self.row(*a as usize).map(|(j, w)| (j, w * (1.0 - share)));
+            let far = self.row(*b as usize).map(|(j, w)| (j, w * share));
+            let mut row: Vec<(JointId, f32)> = near.chain(far).collect();
+            let from = skin.joints.len();
+            skin.joints.resize(from + self.stride, 0);
+            skin.weights.resize(from + self.stride, 0.0);
+            put(&mut skin.joints[from..], &mut skin.weights[from..], &mut row);
+        }
+        skin
     }
 
     /// These weights with rows that sum to one but for rounding as they are given, to the bit; others, and those that

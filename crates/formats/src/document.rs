@@ -5,7 +5,7 @@ use glam::Quat;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::intake::WeightFaults;
-use tin_cloak_core::mesh::{Kept, Mesh};
+use tin_cloak_core::mesh::{vertex_normals, with_rows, Between, Kept, Mesh, Topology, WithRows};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::{Clip, JointRange};
@@ -129,6 +129,33 @@ impl MeshPart {
             mesh,
         };
         (part, kept)
+    }
+
+    /// The part with `rows` vertices on each of the `crossed` edges (over the welded vertices of `topology`), on its
+    /// own curved surface: weights, shapes and looks are those between the ends. With how each came about.
+    pub fn with_rows(&self, topology: &Topology, crossed: &[[u32; 2]], rows: usize) -> (Self, WithRows) {
+        let made = with_rows(&self.mesh, &topology.weld, crossed, rows);
+        let places = topology.weld.gather(&self.mesh.positions);
+        let normals = vertex_normals(&places, &topology.triangles);
+        let mut mesh = made.mesh.clone();
+        let old = self.mesh.positions.len();
+        for (place, new) in mesh.positions[old..].iter_mut().zip(&made.new) {
+            let welded = Between { ends: new.ends.map(|v| topology.weld.of_vertex[v as usize]), ..*new };
+            *place = welded.on_surface(&places, &normals);
+        }
+        let shape = |m: &Morph| {
+            let mut dense = m.to_dense(old);
+            dense.extend(made.new.iter().map(|b| b.of(&dense)).collect::<Vec<_>>());
+            Morph { driver: m.driver, ..Morph::from_dense(m.name.clone(), &dense) }
+        };
+        let part = Self {
+            skin: self.skin.as_ref().map(|s| s.with_rows_between(&made.new)),
+            morphs: self.morphs.iter().map(shape).collect(),
+            look: self.look.with_rows(&made),
+            mesh,
+            ..self.clone()
+        };
+        (part, made)
     }
 }
 

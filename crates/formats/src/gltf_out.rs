@@ -66,24 +66,41 @@ pub enum WriteError {
 /// # Errors
 /// Only when the result does not fit the format.
 pub fn write_glb(scene: &GlbScene) -> Result<Vec<u8>, WriteError> {
-    let mut w = Writer::default();
-    let mut roots = Vec::new();
-    let skin = scene.skeleton.map(|s| {
-        roots.extend(w.joints(s));
-        w.skin(s)
-    });
-    let mut shaped = Vec::new();
-    for part in &scene.parts {
-        let node = w.part(part, skin.zip(scene.skeleton));
-        roots.push(node);
-        if !part.morphs.is_empty() {
-            shaped.push((node, part));
-        }
-    }
-    for clip in scene.clips {
-        w.clip(clip, scene.skeleton, &shaped);
-    }
+    let (w, roots) = Writer::of(scene);
     w.finish(roots)
+}
+
+/// Writes `scene` as glTF 2.0 in files that lie side by side: `name`.gltf, `name`.bin with its buffer, and the pictures.
+/// Each file with its name.
+///
+/// # Errors
+/// Only when the result does not fit the format.
+pub fn write_gltf(scene: &GlbScene, name: &str) -> Result<Vec<(String, Vec<u8>)>, WriteError> {
+    let (w, roots) = Writer::of(scene);
+    w.finish_apart(roots, name)
+}
+
+impl Writer {
+    fn of(scene: &GlbScene) -> (Self, Vec<json::Index<json::Node>>) {
+        let mut w = Self::default();
+        let mut roots = Vec::new();
+        let skin = scene.skeleton.map(|s| {
+            roots.extend(w.joints(s));
+            w.skin(s)
+        });
+        let mut shaped = Vec::new();
+        for part in &scene.parts {
+            let node = w.part(part, skin.zip(scene.skeleton));
+            roots.push(node);
+            if !part.morphs.is_empty() {
+                shaped.push((node, part));
+            }
+        }
+        for clip in scene.clips {
+            w.clip(clip, scene.skeleton, &shaped);
+        }
+        (w, roots)
+    }
 }
 
 #[derive(Default)]
@@ -299,6 +316,11 @@ impl Writer {
             let (name, media_type) = (picture.name, picture.media_type);
             images.push(serde_json::json!({ "name": name, "mimeType": media_type, "bufferView": view }));
         }
+        self.described(images)
+    }
+
+    /// The same with `images` that lie elsewhere.
+    fn described(&mut self, images: Vec<serde_json::Value>) -> Result<serde_json::Value, WriteError> {
         self.close_buffer()?;
         let mut root = serde_json::to_value(&self.root)?;
         let extensions: Vec<_> =
@@ -385,7 +407,7 @@ impl Writer {
         Ok(())
     }
 
-    fn finish(mut self, roots: Vec<json::Index<json::Node>>) -> Result<Vec<u8>, WriteError> {
+    fn close_scene(&mut self, roots: Vec<json::Index<json::Node>>) {
         let scene = self.root.push(json::Scene {
             name: None,
             nodes: roots,
@@ -394,6 +416,30 @@ impl Writer {
         });
         self.root.scene = Some(scene);
         self.root.asset.generator = Some("Tin Cloak".to_owned());
+    }
+
+    fn finish_apart(
+        mut self,
+        roots: Vec<json::Index<json::Node>>,
+        name: &str,
+    ) -> Result<Vec<(String, Vec<u8>)>, WriteError> {
+        self.close_scene(roots);
+        let (mut images, mut files) = (Vec::new(), Vec::new());
+        for (n, picture) in std::mem::take(&mut self.materials.0.pictures).into_iter().enumerate() {
+            let ending = if picture.media_type == "image/jpeg" { "jpg" } else { "png" };
+            let uri = format!("{name}-picture-{}.{ending}", n + 1);
+            images.push(serde_json::json!({ "name": picture.name, "uri": uri }));
+            files.push((uri, picture.bytes));
+        }
+        let mut root = self.described(images)?;
+        root["buffers"][0]["uri"] = format!("{name}.bin").into();
+        let text = serde_json::to_vec_pretty(&root)?;
+        let own = [(format!("{name}.gltf"), text), (format!("{name}.bin"), self.bin)];
+        Ok(own.into_iter().chain(files).collect())
+    }
+
+    fn finish(mut self, roots: Vec<json::Index<json::Node>>) -> Result<Vec<u8>, WriteError> {
+        self.close_scene(roots);
         let text = serde_json::to_vec(&self.description()?)?;
         let glb = gltf::binary::Glb {
             header: gltf::binary::Header { magic: *b"glTF", version: 2, length: 0 },

@@ -27,7 +27,7 @@ mod usda_out;
 pub use bvh_out::write_bvh;
 pub use document::{Document, Mark, MarkedJoint, MarkedPose, MeshPart, PieceKind, UnsoundClip};
 pub use error::ReadError;
-pub use gltf_out::{write_glb, GlbPart, GlbScene, WriteError};
+pub use gltf_out::{write_glb, write_gltf, GlbPart, GlbScene, WriteError};
 pub use look::{Look, MaterialRun, Materials, Picture};
 pub use obj_out::{write_obj, ObjPart};
 pub use usda_out::write_usda;

@@ -5,7 +5,7 @@ use crate::ReadError;
 use serde_json::{json, Map, Value};
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use tin_cloak_core::mesh::Kept;
+use tin_cloak_core::mesh::{Between, Kept, WithRows};
 
 /// The look of one mesh.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -43,6 +43,24 @@ impl Look {
         if !self.colours.is_empty() {
             self.colours.resize(vertices, [1.0; 4]);
         }
+    }
+
+    /// The look of a mesh to which rows were added.
+    pub(crate) fn with_rows(&self, made: &WithRows) -> Self {
+        let old = made.mesh.positions.len() - made.new.len();
+        let all = (0..old as u32).collect();
+        let mut look = self.pick(&Kept { vertices: all, faces: made.faces.clone() });
+        fn add<const N: usize>(list: &mut Vec<[f32; N]>, new: &[Between]) {
+            for Between { ends, share } in new {
+                let [a, b] = ends.map(|v| list[v as usize]);
+                list.push(std::array::from_fn(|k| a[k] + (b[k] - a[k]) * share));
+            }
+        }
+        look.uv_sets.iter_mut().for_each(|set| add(set, &made.new));
+        if !look.colours.is_empty() {
+            add(&mut look.colours, &made.new);
+        }
+        look
     }
 
     /// The look of what is left of a mesh.

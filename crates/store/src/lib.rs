@@ -7,6 +7,7 @@
 
 mod blobs;
 mod kept;
+mod limit_sets;
 mod schema;
 
 use rusqlite::{params, Connection, OpenFlags, OptionalExtension, Transaction};
@@ -525,6 +526,21 @@ mod tests {
         assert_eq!((listed[0].fitting.name.as_str(), listed[0].summary.as_str()), ("kept", ""));
         assert_eq!(store.steps(7).unwrap()[0].sentence, "Begin");
         assert_eq!(store.add_step(7, 1, &step(2)).unwrap(), 2);
+        assert!(store.limit_sets().unwrap().is_empty());
+    }
+
+    #[test]
+    fn a_set_of_limits_is_kept_under_its_name() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(folder.path()).unwrap();
+        store.keep_limit_set("phone", "{}").unwrap();
+        store.keep_limit_set("film", "1").unwrap();
+        store.keep_limit_set("phone", "2").unwrap();
+        let text = |t: &str| t.to_owned();
+        let all = vec![(text("film"), text("1")), (text("phone"), text("2"))];
+        assert_eq!(store.limit_sets().unwrap(), all);
+        assert!(store.drop_limit_set("film").unwrap() && !store.drop_limit_set("film").unwrap());
+        assert_eq!(store.limit_sets().unwrap(), all[1..]);
     }
 
     #[test]

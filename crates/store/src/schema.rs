@@ -24,13 +24,18 @@ const KEPT: &str = "
     ALTER TABLE steps ADD COLUMN summary TEXT NOT NULL DEFAULT '';
 ";
 
+/// What the other sides that one hands over to can take.
+const LIMITS: &str = "
+    CREATE TABLE limit_sets (name TEXT PRIMARY KEY, limits TEXT NOT NULL) WITHOUT ROWID;
+";
+
 pub(crate) fn migrate(connection: &mut Connection) -> Result<()> {
     // Never changed once released, only added to.
-    let all = Migrations::new(vec![M::up(FIRST), M::up(KEPT)]);
+    let all = Migrations::new(vec![M::up(FIRST), M::up(KEPT), M::up(LIMITS)]);
     let found: i64 = connection.pragma_query_value(None, "user_version", |r| r.get(0))?;
     all.to_latest(connection).map_err(|error| match error {
         Error::MigrationDefinition(MigrationDefinitionError::DatabaseTooFarAhead) => {
-            StoreError::Newer { found, known: 2 }
+            StoreError::Newer { found, known: 3 }
         }
         other => StoreError::Migrate(other),
     })

@@ -10,7 +10,7 @@ use rocket::serde::json::Json;
 use rocket::{post, routes, Route};
 use serde::Deserialize;
 use tin_cloak_workshop::{
-    table_of_csv, Chosen, ChosenView, Clean, Cleaned, HandChange, Pick, Reach, Room, Step, ViewRequest,
+    table_of_text, Chosen, ChosenView, Clean, Cleaned, HandChange, Pick, Reach, Room, Step, ViewRequest,
 };
 
 /// What is chosen, and in which pose.
@@ -101,7 +101,7 @@ async fn by_hand_table(
     table: Json<TableRequest>,
 ) -> Result<Json<Started>, Refusal> {
     let TableRequest { text, locked } = table.into_inner();
-    let clean = Clean::ByHand { change: table_of_csv(&text)?, firm_percent: None };
+    let clean = Clean::ByHand { change: table_of_text(&text, false)?, firm_percent: None };
     started(shop, id, Step::Clean { piece, clean, chosen: Chosen::Everything, locked }).await
 }
 

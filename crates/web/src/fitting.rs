@@ -4,6 +4,7 @@ use crate::answers::{page, Page, Refusal};
 use crate::aside::{aside, look_aside, Shop};
 use crate::board_svg::{draw, Drawing, Wish};
 use crate::body_parts::{body_mesh_rows, BodyMeshRow};
+use crate::handover::LimitFields;
 use crate::layers_svg::{cut, Cut, WIDTH};
 use crate::looked_over::{
     body_shape_words, finding_groups, joint_rows, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow,
@@ -68,6 +69,8 @@ struct Shown {
     out_pairs: Vec<OutPair>,
     correctives: Vec<CorrectiveRow>,
     proof: Option<Arc<Proof>>,
+    /// The limits that are asked for at first, and the sets that were kept.
+    limits: LimitFields,
     /// How many are older than the body's weights.
     older: usize,
     library: Vec<AssetCard>,
@@ -239,6 +242,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         out_pairs: board.map_or(Vec::new(), out_pairs),
         correctives: corrective_rows(room),
         proof: shop.proof_of(room)?,
+        limits: LimitFields::of(shop, None)?,
         older: room.older_pieces().len(),
         next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
         joints: room.dress.body.skeleton.len(),

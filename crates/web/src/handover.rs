@@ -4,11 +4,13 @@ use crate::answers::{page, Page, Refusal, Tell};
 use crate::aside::{aside, Shop};
 use crate::steps::changed_by;
 use askama::Template;
+use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::Responder;
 use rocket::{get, post, routes, FromForm, Route};
 use tin_cloak_workshop::{
-    bvh_of, glb_of, obj_of, usda_of, weights_csv, Chosen, Clean, Limits, Parts, Room, Step, Workshop,
+    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, weights_csv, weights_json, Chosen, Clean, Limits, Parts,
+    Room, Step, Workshop,
 };
 
 /// A file under a name.
@@ -43,6 +45,36 @@ async fn usda(shop: &Shop, id: i64) -> Result<Named, Refusal> {
         let text = usda_of(&room.dress, &Parts::default())?;
         let name = format!("{}.usda", shop.stored(id)?.name);
         Ok(Named { name, kind: ContentType::new("model", "vnd.usda"), bytes: text.into_bytes() })
+    })
+    .await
+}
+
+/// glTF with its buffer and its pictures beside it, in one archive.
+#[get("/fitting/<id>/outfit.zip")]
+async fn gltf(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+    file(shop, id, move |shop, room| {
+        let bytes = gltf_zip_of(&room.dress, &Parts::default())?;
+        Ok(Named { name: format!("{}.zip", shop.stored(id)?.name), kind: ContentType::ZIP, bytes })
+    })
+    .await
+}
+
+/// What is left out, as a table.
+#[get("/fitting/<id>/masks.csv")]
+async fn masks(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+    file(shop, id, move |_, room| {
+        let bytes = room.masks_csv().into_bytes();
+        Ok(Named { name: "masks.csv".to_owned(), kind: ContentType::CSV, bytes })
+    })
+    .await
+}
+
+/// What is kept under a name, as a table.
+#[get("/fitting/<id>/patches.csv")]
+async fn patches(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+    file(shop, id, move |_, room| {
+        let bytes = room.patches_csv()?.into_bytes();
+        Ok(Named { name: "patches.csv".to_owned(), kind: ContentType::CSV, bytes })
     })
     .await
 }
@@ -91,12 +123,16 @@ async fn piece(shop: &Shop, id: i64, file_name: String) -> Result<Named, Refusal
     file(shop, id, move |_, room| {
         let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
         let (number, ending) = file_name.split_once('.').ok_or_else(missing)?;
-        let index = number.parse().ok().and_then(|id| room.index_of(id)).ok_or_else(missing)?;
-        let name = room.dress.pieces[index].name.clone();
+        let index = || number.parse().ok().and_then(|id| room.index_of(id)).ok_or_else(missing);
+        let name = match number {
+            "0" if ending != "glb" => room.dress.body.name.clone(),
+            _ => room.dress.pieces[index()?].name.clone(),
+        };
         let parts = Parts { pieces: vec![name.clone()], without_body: true };
         let (kind, bytes) = match ending {
             "glb" => (ContentType::new("model", "gltf-binary"), glb_of(&room.dress, &parts)?),
             "csv" => (ContentType::CSV, weights_csv(&room.dress, &name)?.into_bytes()),
+            "json" => (ContentType::JSON, weights_json(&room.dress, &name)?.into_bytes()),
             _ => return Err(missing()),
         };
         Ok(Named { name: format!("{name}.{ending}"), kind, bytes })
@@ -110,7 +146,102 @@ struct LimitsForm {
     joints_a_mesh: Option<usize>,
     vertices_a_mesh: Option<usize>,
     shapes_a_mesh: Option<usize>,
+    picture_pixels: Option<usize>,
     no_joint_scale: bool,
+    /// Under which they are kept.
+    name: Option<String>,
+}
+
+impl LimitsForm {
+    fn limits(&self) -> Limits {
+        Limits {
+            name: self.name.clone().unwrap_or_default().trim().to_owned(),
+            joints_a_vertex: self.joints_a_vertex,
+            joints_a_mesh: self.joints_a_mesh,
+            vertices_a_mesh: self.vertices_a_mesh,
+            shapes_a_mesh: self.shapes_a_mesh,
+            picture_pixels: self.picture_pixels,
+            no_joint_scale: self.no_joint_scale,
+        }
+    }
+}
+
+/// A set of limits as it is filled in; what is empty is not limited.
+pub(crate) struct LimitFields {
+    pub name: String,
+    pub joints_a_vertex: String,
+    pub joints_a_mesh: String,
+    pub vertices_a_mesh: String,
+    pub shapes_a_mesh: String,
+    pub picture_pixels: String,
+    pub no_joint_scale: bool,
+    /// The names of those that were kept.
+    pub sets: Vec<String>,
+}
+
+impl LimitFields {
+    /// Those kept under a name; else what most take (common practice, no source).
+    pub fn of(shop: &Workshop, name: Option<&str>) -> Result<Self, Refusal> {
+        let sets = shop.limit_sets()?;
+        let usual = || Limits {
+            joints_a_vertex: Some(4),
+            vertices_a_mesh: Some(65535),
+            no_joint_scale: true,
+            ..Limits::default()
+        };
+        let limits = sets.iter().find(|s| Some(s.name.as_str()) == name).cloned().unwrap_or_else(usual);
+        let text = |limit: Option<usize>| limit.map_or(String::new(), |l| l.to_string());
+        Ok(Self {
+            name: limits.name,
+            joints_a_vertex: text(limits.joints_a_vertex),
+            joints_a_mesh: text(limits.joints_a_mesh),
+            vertices_a_mesh: text(limits.vertices_a_mesh),
+            shapes_a_mesh: text(limits.shapes_a_mesh),
+            picture_pixels: text(limits.picture_pixels),
+            no_joint_scale: limits.no_joint_scale,
+            sets: sets.into_iter().map(|s| s.name).collect(),
+        })
+    }
+}
+
+/// The form by itself.
+struct FormOf {
+    id: i64,
+    limits: LimitFields,
+}
+
+#[derive(Template)]
+#[template(path = "limits_form.html")]
+struct LimitsFormShown {
+    s: FormOf,
+}
+
+fn form_of(shop: &Workshop, id: i64, name: Option<&str>) -> Page {
+    page(&LimitsFormShown { s: FormOf { id, limits: LimitFields::of(shop, name)? } })
+}
+
+#[get("/fitting/<id>/limits-form?<set>")]
+async fn limits_form(shop: &Shop, id: i64, set: String) -> Page {
+    aside(shop, move |shop| form_of(shop, id, Some(&set))).await
+}
+
+#[post("/fitting/<id>/limits-keep", data = "<form>")]
+async fn keep_limits(shop: &Shop, id: i64, form: Form<LimitsForm>) -> Page {
+    aside(shop, move |shop| {
+        let limits = form.limits();
+        shop.keep_limits(&limits)?;
+        form_of(shop, id, Some(&limits.name))
+    })
+    .await
+}
+
+#[post("/fitting/<id>/limits-forget", data = "<form>")]
+async fn forget_limits(shop: &Shop, id: i64, form: Form<LimitsForm>) -> Page {
+    aside(shop, move |shop| {
+        shop.forget_limits(&form.limits().name)?;
+        form_of(shop, id, None)
+    })
+    .await
 }
 
 /// What of a mesh is beyond a limit, and the piece that can be limited.
@@ -133,14 +264,7 @@ struct LimitsShown {
 async fn limits(shop: &Shop, id: i64, form: LimitsForm) -> Page {
     aside(shop, move |shop| {
         let room = shop.room(id, None)?;
-        let limits = Limits {
-            name: String::new(),
-            joints_a_vertex: form.joints_a_vertex,
-            joints_a_mesh: form.joints_a_mesh,
-            vertices_a_mesh: form.vertices_a_mesh,
-            shapes_a_mesh: form.shapes_a_mesh,
-            no_joint_scale: form.no_joint_scale,
-        };
+        let limits = form.limits();
         if limits.joints_a_vertex == Some(0) {
             let words = "Every vertex is moved by one joint at least: allow 1 or more.";
             return Err(Refusal::new(Status::UnprocessableEntity, words));
@@ -178,5 +302,20 @@ async fn bare(shop: &Shop, id: i64) -> Page {
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![usda, obj, mtl, motion, piece, limits, limit, bare]
+    routes![
+        usda,
+        gltf,
+        obj,
+        mtl,
+        motion,
+        masks,
+        patches,
+        piece,
+        limits,
+        limits_form,
+        keep_limits,
+        forget_limits,
+        limit,
+        bare
+    ]
 }

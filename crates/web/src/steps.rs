@@ -206,6 +206,21 @@ async fn relax(shop: &Shop, id: i64, form: Form<RelaxForm>) -> Result<Tell, Refu
     changed_by(shop, id, Step::Relax { piece: form.piece, chosen, options, shape }).await
 }
 
+#[derive(FromForm)]
+struct RowsForm {
+    piece: u32,
+    rows: usize,
+    /// What is chosen by hand: the picks, as JSON.
+    picks: Option<String>,
+}
+
+/// Adds rows of vertices across the edge that is chosen by hand.
+#[post("/fitting/<id>/rows", data = "<form>")]
+async fn add_rows(shop: &Shop, id: i64, form: Form<RowsForm>) -> Result<Tell, Refusal> {
+    let at = chosen_by_hand(form.picks.as_deref())?;
+    changed_by(shop, id, Step::AddRows { piece: form.piece, at, rows: form.rows }).await
+}
+
 #[post("/fitting/<id>/untuck")]
 async fn untuck(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::Untuck).await
@@ -423,6 +438,7 @@ pub(crate) fn routes() -> Vec<Route> {
         tuck,
         untuck,
         relax,
+        add_rows,
         correct,
         corrective,
         plan,

@@ -115,6 +115,23 @@ pub enum WorkshopError {
     BadRelax,
     #[error("“{piece}” follows no shape “{shape}” of the body: let it follow them first (Seating)")]
     FollowsNoShape { piece: String, shape: String },
+    #[error(
+        "“{piece}” has rows that were added: leave faces out first, then add rows (undo takes them back)"
+    )]
+    HasRows { piece: String },
+    #[error("choose two vertices of “{piece}” with an edge of a face between them (no diagonal): the row goes across it")]
+    NoEdgeChosen { piece: String },
+    #[error("1 to {most} rows can be added at once")]
+    BadRows { most: usize },
+    #[error("no row can be added to “{piece}” there: faces meet in an edge that more than two have")]
+    NoRowThere { piece: String },
+    #[error("there is no set of limits “{name}”: it was forgotten, or never kept")]
+    NoSuchLimits { name: String },
+    #[error("none of the {rows} places of the table lies within {mm} mm of a vertex of “{piece}”: is it of another \
+     piece, size or pose?")]
+    NoPlaceFits { piece: String, rows: usize, mm: f32 },
+    #[error("the archive could not be written ({why})")]
+    Archive { why: String },
     #[error("the body is drawn in under nothing")]
     NothingTucked,
     #[error("nothing at what is chosen on “{part}” is hidden: choose where it is (the map Hidden shows it)")]

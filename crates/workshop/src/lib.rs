@@ -27,7 +27,7 @@ pub use batch::fit::{fit_files, NamedFile, PieceFile};
 pub use batch::planned::Planned;
 pub use binding::bind::{bind_piece, BindTimes};
 pub use binding::joint_use::JointUse;
-pub use binding::table_csv::table_of_csv;
+pub use binding::table_csv::{table_of_csv, table_of_text, JsonRow, JsonTable};
 pub use dress::body::{sort_document, Body};
 pub use dress::came::Came;
 pub use dress::dressed::Dress;
@@ -41,7 +41,9 @@ pub use dress::stiff_parts::stiff_shells;
 pub use dress::trials::{clip_trials, range_trials, retarget_trials, Trial, TrialSet};
 pub use error::WorkshopError;
 pub use handover::export::{dressed_document, export_glb};
-pub use handover::forms::{bvh_of, document_of, glb_of, obj_of, usda_of, weights_csv, Parts};
+pub use handover::forms::{
+    bvh_of, document_of, glb_of, gltf_zip_of, obj_of, usda_of, weights_csv, weights_json, Parts,
+};
 pub use handover::limits::{Beyond, Limits};
 pub use handover::proof::{prove, Proof, EQUAL_MM};
 pub use history::effects::Summary;

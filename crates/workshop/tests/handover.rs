@@ -4,11 +4,13 @@
 mod common;
 
 use common::{wearing, Bench};
+use tin_cloak_formats::{MaterialRun, Materials, Picture};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::skeleton::LocalTransform;
 use tin_cloak_workshop::{
-    bvh_of, document_of, glb_of, obj_of, prove, read, table_of_csv, usda_of, weights_csv, Chosen, Clean,
-    Companions, HandChange, JobState, Limits, MeansKind, Parts, PlaceOptions, Proof, Step, EQUAL_MM,
+    bvh_of, document_of, glb_of, gltf_zip_of, obj_of, prove, read, table_of_csv, table_of_text, usda_of,
+    weights_csv, weights_json, Chosen, Clean, Companions, Dress, HandChange, JobState, Limits, MeansKind,
+    Parts, Pick, PlaceOptions, Proof, Step, What, EQUAL_MM,
 };
 
 fn proved(bench: &Bench) -> std::sync::Arc<Proof> {
@@ -102,20 +104,127 @@ fn weights_go_out_as_a_table_and_come_in_again_to_the_bit() {
     insta::assert_snapshot!(text.lines().take(4).collect::<Vec<_>>().join("\n"));
     let table = table_of_csv(&text).unwrap();
     assert!(matches!(&table, HandChange::Table { rows, .. } if rows.len() == before.vertices()));
-    bench.run(Step::Clean {
-        piece: 1,
-        clean: Clean::Limit { most: 1 },
-        chosen: Chosen::Everything,
-        locked: Vec::new(),
-    });
-    assert_ne!(bench.piece(1).bound.unwrap().skin, before);
-    let clean = Clean::ByHand { change: table, firm_percent: None };
-    bench.run(Step::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() });
-    let after = bench.piece(1).bound.unwrap().skin.clone();
-    for v in 0..before.vertices() {
-        let (a, b): (Vec<_>, Vec<_>) = (before.row(v).collect(), after.row(v).collect());
-        assert_eq!(a, b, "vertex {v}");
+    let json = weights_json(&bench.room().dress, "breeches").unwrap();
+    let by_place = table_of_text(&json, true).unwrap();
+    assert!(matches!(&by_place, HandChange::Placed { rows, .. } if rows.len() == before.vertices()));
+    let clean =
+        |clean: Clean| Step::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() };
+    let by_hand = |change: HandChange| clean(Clean::ByHand { change, firm_percent: None });
+    for table in [table, table_of_text(&json, false).unwrap(), by_place.clone()] {
+        bench.run(clean(Clean::Limit { most: 1 }));
+        assert_ne!(bench.piece(1).bound.unwrap().skin, before);
+        bench.run(by_hand(table));
+        let after = bench.piece(1).bound.unwrap().skin.clone();
+        for v in 0..before.vertices() {
+            let (a, b): (Vec<_>, Vec<_>) = (before.row(v).collect(), after.row(v).collect());
+            assert_eq!(a, b, "vertex {v}");
+        }
     }
+
+    // What does not fit is told, and where nothing does, nothing is changed.
+    let HandChange::Placed { joints, mut rows } = by_place else { panic!() };
+    bench.run(clean(Clean::Limit { most: 1 }));
+    rows.truncate(10);
+    rows.iter_mut().take(4).for_each(|row| row.0[1] += 0.5);
+    bench.run(by_hand(HandChange::Placed { joints: joints.clone(), rows: rows.clone() }));
+    let notes = bench.open().effect().notes.join("\n");
+    assert!(notes.contains("6 places fit a vertex within 1 mm; 4 fit none"), "{notes}");
+    rows.iter_mut().for_each(|row| row.0[1] += 5.0);
+    let mut said = bench.refused(by_hand(HandChange::Placed { joints, rows }));
+    for bad in
+        ["{", "{\"joints\": [\"a\"], \"rows\": []}", "{\"joints\": [\"a\"], \"rows\": [{\"weights\": [2]}]}"]
+    {
+        said = format!("{said}\n{}", table_of_text(bad, false).unwrap_err());
+    }
+    insta::assert_snapshot!(said);
+}
+
+/// Gives the first piece a material with a picture of so many pixels (its head alone: nothing here draws it).
+fn pictured(dress: &mut Dress, (width, height): (u32, u32)) {
+    let mut bytes = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR".to_vec();
+    bytes.extend(
+        width.to_be_bytes().into_iter().chain(height.to_be_bytes()).chain([8, 2, 0, 0, 0, 0, 0, 0, 0]),
+    );
+    let picture = Picture { name: "check".into(), media_type: "image/png".into(), bytes };
+    let textured = serde_json::json!({ "name": "cloth",
+        "pbrMetallicRoughness": { "baseColorTexture": { "index": 0 } } });
+    let materials = Materials {
+        materials: vec![textured],
+        textures: vec![serde_json::json!({ "source": 0 })],
+        pictures: vec![picture],
+        ..Materials::default()
+    };
+    let piece = &mut dress.pieces[0];
+    let mut look = (*piece.look).clone();
+    look.uv_sets = vec![vec![[0.5; 2]; piece.mesh.positions.len()]];
+    look.runs = vec![MaterialRun { first: 0, material: Some(0) }];
+    look.materials = std::sync::Arc::new(materials);
+    piece.look = std::sync::Arc::new(look);
+}
+
+#[test]
+fn gltf_goes_out_in_files_and_what_is_hidden_or_kept_as_tables() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.bind_all();
+    bench.run(Step::Hide { options: Default::default() });
+    let picks = vec![Pick::add(What::Vertices(vec![3, 5, 8]))];
+    bench.run(Step::KeepPatch { piece: 2, name: "hem, left".into(), picks });
+    let room = bench.room();
+    let masks = room.masks_csv();
+    assert_eq!(masks.lines().count(), 1 + room.dress.masked.count());
+    assert!(masks.starts_with("part,triangle\r\nWick,"));
+    let patches = room.patches_csv().unwrap();
+    assert_eq!(
+        patches.lines().skip(1).collect::<Vec<_>>(),
+        [3, 5, 8].map(|v| format!("quilted tunic,\"hem, left\",{v}"))
+    );
+
+    let mut dress = room.dress.clone();
+    pictured(&mut dress, (16, 9));
+    let bytes = gltf_zip_of(&dress, &Parts::default()).unwrap();
+    assert_eq!(bytes, gltf_zip_of(&dress, &Parts::default()).unwrap(), "the same bytes each time");
+    let mut archive = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
+    let mut files = Companions::new();
+    for n in 0..archive.len() {
+        let mut file = archive.by_index(n).unwrap();
+        let mut bytes = Vec::new();
+        std::io::Read::read_to_end(&mut file, &mut bytes).unwrap();
+        files.insert(file.name().unwrap().into_owned(), bytes);
+    }
+    let pictures = files.keys().filter(|n| n.ends_with(".png")).count();
+    assert!(files.contains_key("outfit.bin") && pictures > 0, "{:?}", files.keys());
+    let apart = read("outfit.gltf", &files["outfit.gltf"].clone(), &files).unwrap();
+    let whole = read("x.glb", &glb_of(&dress, &Parts::default()).unwrap(), &Companions::new()).unwrap();
+    assert_eq!(apart.meshes.len(), whole.meshes.len());
+    for (a, b) in apart.meshes.iter().zip(&whole.meshes) {
+        assert_eq!((&a.name, &a.mesh, &a.skin, &a.morphs), (&b.name, &b.mesh, &b.skin, &b.morphs));
+        assert_eq!(a.look.materials.pictures.len(), b.look.materials.pictures.len());
+    }
+    assert_eq!(apart.clips.len(), whole.clips.len());
+}
+
+#[test]
+fn sets_of_limits_are_kept_by_name_and_pictures_have_one() {
+    let bench = wearing(&[("quilted tunic", 1)]);
+    let small = Limits { name: "small".into(), picture_pixels: Some(8), ..Limits::default() };
+    bench.shop.keep_limits(&small).unwrap();
+    bench.shop.keep_limits(&Limits { name: "big".into(), ..Limits::default() }).unwrap();
+    let names: Vec<String> = bench.shop.limit_sets().unwrap().into_iter().map(|l| l.name).collect();
+    assert_eq!(names, ["big", "small"]);
+    assert!(bench.shop.keep_limits(&Limits::default()).is_err(), "without a name");
+    assert!(bench.shop.keep_limits(&Limits { joints_a_vertex: Some(0), ..small.clone() }).is_err());
+    bench.shop.forget_limits("big").unwrap();
+    assert!(bench.shop.forget_limits("big").unwrap_err().to_string().contains("no set of limits “big”"));
+    assert_eq!(bench.shop.limit_sets().unwrap(), std::slice::from_ref(&small));
+    bench.bind_all();
+    let room = bench.room();
+    let mut dress = room.dress.clone();
+    assert!(small.broken_by(&dress, &room.trials).unwrap().is_empty(), "there is none");
+    pictured(&mut dress, (16, 9));
+    let beyond = small.broken_by(&dress, &room.trials).unwrap();
+    assert_eq!(beyond[0].words, "16 pixels of the picture check, 8 may be");
+    let large = Limits { picture_pixels: Some(16), ..small };
+    assert!(large.broken_by(&dress, &room.trials).unwrap().is_empty());
 }
 
 #[test]

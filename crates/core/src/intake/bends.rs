@@ -17,6 +17,8 @@ pub struct CoarseBend {
     pub middle: Vec3,
     /// The vertices of the zone.
     pub vertices: Vec<u32>,
+    /// An edge along the limb through the middle of the zone, where there is one: a row across it is wanted.
+    pub edge: Option<[u32; 2]>,
 }
 
 /// A smooth bend needs this many rows (common practice, no source).
@@ -67,9 +69,30 @@ pub fn coarse_bends(
         }
         let rows = rows_across(topology, &share)?;
         let zone = (0..positions.len() as u32).filter(|&v| ZONE.contains(&share[v as usize]));
-        (rows < ROWS_WANTED).then(|| CoarseBend { joint, rows, middle: at, vertices: zone.collect() })
+        let edge = || edge_along(topology, positions, &share, end - at);
+        (rows < ROWS_WANTED).then(|| CoarseBend {
+            joint,
+            rows,
+            middle: at,
+            vertices: zone.collect(),
+            edge: edge(),
+        })
     };
     joints.iter().filter_map(bend).collect()
+}
+
+/// Of the edges from what follows less than half to what follows more the one that runs most along the limb.
+fn edge_along(topology: &Topology, positions: &[Vec3], share: &[f32], bone: Vec3) -> Option<[u32; 2]> {
+    let bone = bone.normalize_or_zero();
+    let crosses = |e: &&[u32; 2]| {
+        let [a, b] = e.map(|v| share[v as usize]);
+        a.min(b) < 0.5 && a.max(b) >= 0.5
+    };
+    let along = |e: &&[u32; 2]| {
+        let [a, b] = e.map(|v| positions[v as usize]);
+        (b - a).normalize_or_zero().dot(bone).abs()
+    };
+    topology.edges.iter().filter(crosses).max_by(|a, b| along(a).total_cmp(&along(b))).copied()
 }
 
 /// Mean length of the edges between vertices that are not left out, metres.

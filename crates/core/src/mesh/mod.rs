@@ -7,6 +7,7 @@ mod flood_fill;
 mod geodesic;
 mod laplacian_smoothing;
 mod normals;
+mod rows;
 mod topology;
 mod weld;
 
@@ -17,6 +18,7 @@ pub use flood_fill::flood_fill;
 pub use geodesic::{along_edges, distances_along_edges, distances_over_surface, over_surface, EdgeWalk};
 pub use laplacian_smoothing::even_out;
 pub use normals::{bounds, face_normal, triangle_area, vertex_normal, vertex_normals, vertex_normals_into};
+pub use rows::{crossed_by_row, with_rows, Between, WithRows};
 pub use topology::{Topology, NO_TRIANGLE};
 pub use weld::{weld, Weld};
 

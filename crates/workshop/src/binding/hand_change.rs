@@ -9,6 +9,7 @@ use crate::state::by_hand::{HandAmount, HandChange, HandRest};
 use crate::state::choice::What;
 use crate::state::stroke::{Chosen, Reach};
 use glam::Vec3;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use tin_cloak_core::bind::by_hand::{
     crease, exchange, fade, gains, give, harden, mean_of, smooth_joints, tabled, towards, Along, Amount,
@@ -17,6 +18,7 @@ use tin_cloak_core::bind::by_hand::{
 use tin_cloak_core::bind::clean::{Bound, Row};
 use tin_cloak_core::intake::{mirror_partner, symmetry};
 use tin_cloak_core::mesh::vertex_normal;
+use tin_cloak_core::query::Bvh;
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::JointId;
@@ -40,6 +42,11 @@ pub(crate) fn changed_by_hand(
     (change, chosen, firm): (&HandChange, &Chosen, Option<f32>),
 ) -> Result<(Skin, Vec<String>), WorkshopError> {
     let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
+    let by_number = match change {
+        HandChange::Placed { joints, rows } => Some(by_number(piece, joints, rows)?),
+        _ => None,
+    };
+    let change = by_number.as_ref().map_or(change, |found| &found.0);
     let mut told = ByHand { skin: bound.skin.clone(), full: 0, nowhere: 0 };
     for (change, shares) in passes((piece, body), (change, chosen, firm))? {
         let pass = made((piece, body, beneath), Bound { skin: &told.skin, ..bound }, &change, &shares)?
@@ -52,6 +59,7 @@ pub(crate) fn changed_by_hand(
     }
     let mut notes: Vec<String> =
         Some(gained(all, body)).filter(|told| !told.is_empty()).into_iter().collect();
+    notes.extend(by_number.as_ref().and_then(|found| found.1.clone()));
     if told.full > 0 {
         notes.push(format!("{} vertices had all of it already", told.full));
     }
@@ -59,6 +67,40 @@ pub(crate) fn changed_by_hand(
         notes.push(format!("at {} vertices the weight had nowhere to go: they keep theirs", told.nowhere));
     }
     Ok((told.skin, notes))
+}
+
+/// A place no further from a vertex than this is meant for it, millimetres.
+const MEANT_MM: f32 = 1.0;
+
+/// A table by places as one by vertices, and what of it did not fit. Of several places for one vertex the nearest
+/// counts.
+fn by_number(
+    piece: &Piece,
+    joints: &[String],
+    rows: &[([f32; 3], Vec<f32>)],
+) -> Result<(HandChange, Option<String>), WorkshopError> {
+    let tree = Bvh::over_points(&piece.rest);
+    let mut nearest: BTreeMap<u32, (f32, usize)> = BTreeMap::new();
+    for (at, (place, _)) in rows.iter().enumerate() {
+        let Some(hit) = tree.closest(Vec3::from(*place), MEANT_MM * 0.001) else { continue };
+        let known = nearest.entry(hit.triangle).or_insert((f32::INFINITY, at));
+        if hit.distance_squared < known.0 {
+            *known = (hit.distance_squared, at);
+        }
+    }
+    if nearest.is_empty() {
+        let (piece, rows) = (piece.name.clone(), rows.len());
+        return Err(WorkshopError::NoPlaceFits { piece, rows, mm: MEANT_MM });
+    }
+    let (fit, left) = (nearest.len(), piece.rest.len() - nearest.len());
+    let unlike = rows.len() - fit;
+    let note = (unlike + left > 0).then(|| {
+        format!(
+            "{fit} places fit a vertex within {MEANT_MM} mm; {unlike} fit none, {left} vertices keep theirs"
+        )
+    });
+    let table = nearest.into_iter().map(|(v, (_, at))| (v, rows[at].1.clone())).collect();
+    Ok((HandChange::Table { joints: joints.to_vec(), rows: table }, note))
 }
 
 /// A change with how much of it each vertex gets; of a brush on both sides the other side's joints do there what
@@ -220,6 +262,8 @@ fn made((piece, body, beneath): OnPiece, bound: Bound, change: &HandChange, shar
             }
             tabled(bound, &joints, rows, shares)
         }
+        // It was made one by vertices before.
+        HandChange::Placed { .. } => return Err(WorkshopError::BadTable { vertex: 0 }),
     })
 }
 

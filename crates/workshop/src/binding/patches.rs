@@ -4,10 +4,8 @@ use crate::dress::chosen::Choosing;
 use crate::error::WorkshopError;
 use crate::making::doing::Doing;
 use crate::state::choice::{Patch, Pick};
+use crate::state::names::LONGEST_NAME;
 use crate::state::names::{PieceId, BODY};
-
-/// The longest name of a patch, in characters.
-const LONGEST_NAME: usize = 60;
 
 impl Doing<'_> {
     pub fn keep_patch(

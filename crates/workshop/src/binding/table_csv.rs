@@ -1,7 +1,8 @@
-//! A table of weights as text.
+//! A table of weights as text: with commas, semicolons or tabs, or as JSON; by vertices or by places.
 
 use crate::error::WorkshopError;
 use crate::state::by_hand::HandChange;
+use serde::{Deserialize, Serialize};
 
 /// The change that a table of weights as text comes to: a head of `vertex` and joints, then a row a vertex, with
 /// commas, semicolons or tabs between.
@@ -17,26 +18,99 @@ pub fn table_of_csv(text: &str) -> Result<HandChange, WorkshopError> {
         line.split(between).map(|cell| cell.trim().trim_matches('"').to_owned()).collect()
     };
     let head = cells(head);
-    if head[0] != "vertex" || head.len() < 2 {
-        return Err(bad(0, "it begins with “vertex”, then the names of joints"));
+    let by_place = head.len() > 3 && head[..3] == ["x", "y", "z"];
+    let first = if by_place { 3 } else { 1 };
+    if !(by_place || head[0] == "vertex") || head.len() <= first {
+        return Err(bad(0, "it begins with “vertex”, or with “x”, “y” and “z”, then the names of joints"));
     }
-    let joints = head[1..].to_vec();
-    let mut rows = Vec::new();
+    let joints = head[first..].to_vec();
+    let (mut rows, mut placed) = (Vec::new(), Vec::new());
     for (at, line) in lines {
         let cells = cells(line);
         if cells.len() != head.len() {
             return Err(bad(at, &format!("{} cells, the head has {}", cells.len(), head.len())));
         }
-        let vertex = cells[0].parse().map_err(|_| bad(at, &format!("“{}” is no vertex", cells[0])))?;
         let number = |cell: &String| match cell.parse::<f32>() {
             Ok(weight) if (0.0..=1.0).contains(&weight) => Ok(weight),
             _ => Err(bad(at, &format!("“{cell}” is no weight of 0 to 1"))),
         };
-        rows.push((vertex, cells[1..].iter().map(number).collect::<Result<Vec<f32>, _>>()?));
+        let weights = cells[first..].iter().map(number).collect::<Result<Vec<f32>, _>>()?;
+        if by_place {
+            let metres = |cell: &String| cell.parse::<f32>().ok().filter(|x| x.is_finite());
+            let place = [metres(&cells[0]), metres(&cells[1]), metres(&cells[2])];
+            let [Some(x), Some(y), Some(z)] = place else {
+                return Err(bad(at, "its place is no three numbers"));
+            };
+            placed.push(([x, y, z], weights));
+        } else {
+            let vertex = cells[0].parse().map_err(|_| bad(at, &format!("“{}” is no vertex", cells[0])))?;
+            rows.push((vertex, weights));
+        }
     }
-    match rows.is_empty() {
-        true => Err(bad(0, "there is no row below the head")),
-        false => Ok(HandChange::Table { joints, rows }),
+    match (rows.is_empty(), placed.is_empty()) {
+        (true, true) => Err(bad(0, "there is no row below the head")),
+        (_, true) => Ok(HandChange::Table { joints, rows }),
+        _ => Ok(HandChange::Placed { joints, rows: placed }),
+    }
+}
+
+/// A table of weights as JSON. A row has the vertex that it is for, or its place at rest (metres), or both.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct JsonTable {
+    /// The names of joints.
+    pub joints: Vec<String>,
+    /// By vertex.
+    pub rows: Vec<JsonRow>,
+}
+
+/// The weights of a vertex.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct JsonRow {
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub vertex: Option<u32>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub place: Option<[f32; 3]>,
+    /// One a joint.
+    pub weights: Vec<f32>,
+}
+
+/// The change that a table as text comes to: JSON where it begins with a brace, else as [`table_of_csv`]. `by_place`
+/// goes by the places of a JSON table, where its rows have them.
+///
+/// # Errors
+/// Which line is wrong, and how.
+pub fn table_of_text(text: &str, by_place: bool) -> Result<HandChange, WorkshopError> {
+    if !text.trim_start().starts_with('{') {
+        return table_of_csv(text);
+    }
+    let bad = |line: usize, why: String| WorkshopError::BadCsv { line, why };
+    let table: JsonTable = serde_json::from_str(text).map_err(|e| bad(e.line(), e.to_string()))?;
+    let JsonTable { joints, rows } = table;
+    let sane = |w: &f32| (0.0..=1.0).contains(w);
+    for (n, row) in rows.iter().enumerate() {
+        if row.weights.len() != joints.len() || !row.weights.iter().all(sane) {
+            let why = format!("row {} of the table has no weight of 0 to 1 for each of its joints", n + 1);
+            return Err(bad(1, why));
+        }
+    }
+    let by_place = by_place || rows.iter().all(|r| r.vertex.is_none());
+    let place = |r: &JsonRow| r.place.filter(|p| p.iter().all(|x| x.is_finite()));
+    let missing = || bad(1, "a row has neither a vertex nor a place".to_owned());
+    match (rows.is_empty(), by_place) {
+        (true, _) => Err(bad(1, "there is no row".to_owned())),
+        (_, true) => {
+            let placed = |r: JsonRow| place(&r).map(|p| (p, r.weights)).ok_or_else(missing);
+            let rows = rows.into_iter().map(placed).collect::<Result<_, _>>()?;
+            Ok(HandChange::Placed { joints, rows })
+        }
+        (_, false) => {
+            let numbered = |r: JsonRow| r.vertex.map(|v| (v, r.weights)).ok_or_else(missing);
+            let rows = rows.into_iter().map(numbered).collect::<Result<_, _>>()?;
+            Ok(HandChange::Table { joints, rows })
+        }
     }
 }
 
@@ -55,9 +129,13 @@ mod tests {
             "vertex,hips\n1,2",
             "vertex,hips\n1,NaN",
             "vertex;hips\none;0.5",
+            "x,y,z,hips\n0,0,inf,0.5",
         ];
         let told: Vec<String> = wrong.iter().map(|w| table_of_csv(w).unwrap_err().to_string()).collect();
         insta::assert_snapshot!(told.join("\n"));
+        let read = table_of_csv("x,y,z,hips\n0.5,1,-2,0.25").unwrap();
+        let rows = vec![([0.5, 1.0, -2.0], vec![0.25])];
+        assert_eq!(read, HandChange::Placed { joints: vec!["hips".into()], rows });
         let read = table_of_csv("vertex\thips\tspine\n7\t0.25\t0.75\n").unwrap();
         let rows = vec![(7, vec![0.25, 0.75])];
         assert_eq!(read, HandChange::Table { joints: vec!["hips".into(), "spine".into()], rows });

@@ -13,7 +13,9 @@ use crate::dress::said::Said;
 use crate::dress::trials::{clip_trials, kept_trial, matched_trials, plan_trials, TrialSet};
 use crate::dress::tucked::tuck_shapes;
 use crate::error::WorkshopError;
-use crate::state::blobs::{unpack_bound, unpack_indices, unpack_positions, unpack_skin, ReadBlob};
+use crate::state::blobs::{
+    unpack_bound, unpack_edges, unpack_indices, unpack_positions, unpack_skin, ReadBlob,
+};
 use crate::state::bound::Bound;
 use crate::state::bundle;
 use crate::state::fitting::{BodyPart, FittingState, PieceState};
@@ -22,7 +24,7 @@ use crate::state::names::FileRef;
 use crate::state::trial_plan::TrialPlan;
 use std::sync::Arc;
 use tin_cloak_core::deform::Morph;
-use tin_cloak_core::mesh::Kept;
+use tin_cloak_core::mesh::{Kept, Topology};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
 use tin_cloak_store::{BlobId, Store};
@@ -246,6 +248,13 @@ impl Decoder {
             if piece.cut.mirrored {
                 part.mesh = part.mesh.mirrored(0.0);
                 part.morphs.iter_mut().for_each(|m| *m = m.mirrored());
+            }
+            for added in &piece.cut.rows {
+                let topology = Topology::of_shaped(&part.mesh, &part.morphs);
+                let crossed = unpack_edges(&blob(&added.crossed)?);
+                let known = |e: &[u32; 2]| e.iter().all(|v| (*v as usize) < topology.vertices());
+                let crossed: Vec<[u32; 2]> = crossed.into_iter().filter(known).collect();
+                part = part.with_rows(&topology, &crossed, added.rows).0;
             }
             let skin = part.skin.take();
             let mut made = Piece::unsettled(part, 1, PieceKind::Soft, false);

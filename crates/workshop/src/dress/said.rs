@@ -3,6 +3,7 @@
 use crate::dress::piece::Piece;
 use crate::state::fitting::{FittingState, KeptPose};
 use crate::state::motion::RangeState;
+use crate::state::names::LONGEST_NAME;
 use crate::state::trial_plan::TrialPlan;
 use glam::{Quat, Vec3};
 use std::collections::{HashMap, HashSet};
@@ -12,9 +13,6 @@ use tin_cloak_formats::{Mark, MarkedPose};
 
 /// So many poses of a file are tried at most: each costs a column of the board.
 const MOST_POSES: usize = 500;
-/// The name of a pose is at most this long, in letters.
-pub(crate) const LONGEST_NAME: usize = 60;
-
 /// What a person has said of the poses a dress is tried in.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Said {

@@ -10,7 +10,7 @@ use crate::state::names::BODY;
 use crate::state::own_joint::OwnJoint;
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skin::{Skin, SkinError};
-use tin_cloak_formats::{write_glb, Document, GlbPart, GlbScene, Mark, MeshPart};
+use tin_cloak_formats::{write_glb, write_gltf, Document, GlbPart, GlbScene, Mark, MeshPart};
 
 /// Colours of the pieces in the file, linear; taken in turn.
 const COLOURS: [[f32; 3]; 5] =
@@ -158,6 +158,18 @@ pub fn export_glb(dress: &Dress) -> Result<Vec<u8>, WorkshopError> {
 
 /// A document as the bytes of one GLB.
 pub(crate) fn document_glb(document: &Document) -> Result<Vec<u8>, WorkshopError> {
+    Ok(write_glb(&scene_of(document))?)
+}
+
+/// A document as a glTF with its buffer and its pictures beside it: names and bytes.
+pub(crate) fn document_gltf(
+    document: &Document,
+    name: &str,
+) -> Result<Vec<(String, Vec<u8>)>, WorkshopError> {
+    Ok(write_gltf(&scene_of(document), name)?)
+}
+
+fn scene_of(document: &Document) -> GlbScene<'_> {
     let parts = document
         .meshes
         .iter()
@@ -173,6 +185,5 @@ pub(crate) fn document_glb(document: &Document) -> Result<Vec<u8>, WorkshopError
             colour: if i == 0 { [0.82, 0.62, 0.45] } else { COLOURS[(i - 1) % COLOURS.len()] },
         })
         .collect();
-    let scene = GlbScene { parts, skeleton: document.skeleton.as_ref(), clips: &document.clips };
-    Ok(write_glb(&scene)?)
+    GlbScene { parts, skeleton: document.skeleton.as_ref(), clips: &document.clips }
 }

@@ -1,17 +1,23 @@
 //! The outfit in the forms that others use: OBJ in any pose, USD, motions as BVH, weights as a table.
 
+use crate::binding::table_csv::{JsonRow, JsonTable};
 use crate::dress::dressed::Dress;
 use crate::dress::shading::Shading;
 use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
-use crate::handover::export::{document_glb, dressed_document};
+use crate::handover::export::{document_glb, document_gltf, dressed_document};
+use crate::handover::tables::quoted;
 use glam::Vec3;
 use std::fmt::Write;
+use std::io::{Cursor, Write as _};
 use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
 use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 use tin_cloak_formats::{write_bvh, write_obj, write_usda, Document, MeshPart, ObjPart};
+use zip::result::ZipError;
+use zip::write::SimpleFileOptions;
+use zip::{CompressionMethod, DateTime, ZipWriter};
 
 /// What goes out of a dress.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -54,6 +60,25 @@ pub fn document_of(dress: &Dress, parts: &Parts) -> Result<Document, WorkshopErr
 /// As [`document_of`]; when it does not fit the format.
 pub fn glb_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
     document_glb(&document_of(dress, parts)?)
+}
+
+/// Chosen parts as glTF in one archive: the description, its buffer, its pictures.
+///
+/// # Errors
+/// As [`glb_of`]; when the archive cannot be written.
+pub fn gltf_zip_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
+    let files = document_gltf(&document_of(dress, parts)?, "outfit")?;
+    let fail = |e: ZipError| WorkshopError::Archive { why: e.to_string() };
+    let mut archive = ZipWriter::new(Cursor::new(Vec::new()));
+    // Stored as they are, with the date that an archive begins with: the same bytes each time.
+    let plain = SimpleFileOptions::default()
+        .compression_method(CompressionMethod::Stored)
+        .last_modified_time(DateTime::default());
+    for (name, bytes) in files {
+        archive.start_file(name, plain).map_err(fail)?;
+        archive.write_all(&bytes).map_err(|e| fail(e.into()))?;
+    }
+    Ok(archive.finish().map_err(fail)?.into_inner())
 }
 
 /// Chosen parts as USD.
@@ -153,26 +178,51 @@ fn in_pose(part: &MeshPart, skeleton: &Skeleton, trial: &Trial) -> (Vec<Vec3>, V
 /// # Errors
 /// When there is no such piece, or it is not bound.
 pub fn weights_csv(dress: &Dress, name: &str) -> Result<String, WorkshopError> {
+    let (skin, _) = weights_of(dress, name)?;
+    Ok(table_of(skin, &dress.body.skeleton))
+}
+
+/// The same as JSON, a row a welded vertex with its place at rest.
+///
+/// # Errors
+/// As [`weights_csv`].
+pub fn weights_json(dress: &Dress, name: &str) -> Result<String, WorkshopError> {
+    let ((skin, rest), skeleton) = (weights_of(dress, name)?, &dress.body.skeleton);
+    let joints = joints_in(skin, skeleton);
+    let row = |v: usize| {
+        let own: Vec<(JointId, f32)> = skin.row(v).collect();
+        let weight = |j: &usize| own.iter().find(|e| e.0.index() == *j).map_or(0.0, |e| e.1);
+        let weights = joints.iter().map(weight).collect();
+        JsonRow { vertex: Some(v as u32), place: Some(rest[v].to_array()), weights }
+    };
+    let names = joints.iter().map(|j| skeleton.names[*j].clone()).collect();
+    let table = JsonTable { joints: names, rows: (0..skin.vertices()).map(row).collect() };
+    Ok(serde_json::to_string(&table)?)
+}
+
+/// The weights of a piece, or of the body by its name, and where its vertices are at rest.
+fn weights_of<'d>(dress: &'d Dress, name: &str) -> Result<(&'d Skin, &'d [Vec3]), WorkshopError> {
     let body = &dress.body;
     if let Some(piece) = dress.pieces.iter().find(|p| p.name == name) {
         let bound = piece.bound.as_ref().ok_or_else(|| WorkshopError::NotBound { piece: name.to_owned() })?;
-        return Ok(table_of(&bound.skin, &body.skeleton));
+        return Ok((&bound.skin, &piece.rest));
     }
     if body.name == name {
-        return Ok(table_of(&body.welded_skin, &body.skeleton));
+        return Ok((&body.welded_skin, &body.rest));
     }
     let worn = dress.pieces.iter().map(|p| format!("“{}”", p.name)).collect::<Vec<_>>().join(", ");
     Err(WorkshopError::NoSuchPiece { name: name.to_owned(), worn })
 }
 
-fn table_of(skin: &Skin, skeleton: &Skeleton) -> String {
+/// Joints that move any of it, ascending.
+fn joints_in(skin: &Skin, skeleton: &Skeleton) -> Vec<usize> {
     let mut used = vec![false; skeleton.len()];
     (0..skin.vertices()).flat_map(|v| skin.row(v)).for_each(|(j, _)| used[j.index()] = true);
-    let joints: Vec<usize> = (0..used.len()).filter(|j| used[*j]).collect();
-    let quoted = |name: &str| match name.contains([',', '"']) {
-        true => format!("\"{}\"", name.replace('"', "\"\"")),
-        false => name.to_owned(),
-    };
+    (0..used.len()).filter(|j| used[*j]).collect()
+}
+
+fn table_of(skin: &Skin, skeleton: &Skeleton) -> String {
+    let joints = joints_in(skin, skeleton);
     let mut text = String::from("vertex");
     joints.iter().for_each(|&j| text.extend([",", &quoted(&skeleton.names[j])]));
     text.push_str("\r\n");

@@ -5,7 +5,9 @@ use crate::dress::dressed::Dress;
 use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::handover::export::{outgoing, Outgoing};
+use crate::history::workshop::Workshop;
 use crate::state::clean::Clean;
+use crate::state::names::LONGEST_NAME;
 use crate::state::step::Step;
 use crate::state::stroke::Chosen;
 use glam::Vec3;
@@ -14,6 +16,7 @@ use serde::{Deserialize, Serialize};
 use tin_cloak_core::clearance::Layer;
 use tin_cloak_core::regions::main_joints;
 use tin_cloak_core::skin::Skin;
+use tin_cloak_formats::{Look, Picture};
 
 /// A named set of limits; what is not named is not limited.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -29,6 +32,8 @@ pub struct Limits {
     pub vertices_a_mesh: Option<usize>,
     /// Most shapes of a mesh.
     pub shapes_a_mesh: Option<usize>,
+    /// Most pixels of a picture, from side to side or from top to bottom.
+    pub picture_pixels: Option<usize>,
     /// True when joints may have no scale.
     pub no_joint_scale: bool,
 }
@@ -95,6 +100,11 @@ impl Limits {
         };
         tell(own.part.mesh.positions.len(), self.vertices_a_mesh, "vertices");
         tell(own.part.morphs.len(), self.shapes_a_mesh, "shapes");
+        for picture in pictures_of(&own.part.look) {
+            // One that cannot be understood tells no size.
+            let size = imagesize::blob_size(&picture.bytes).map_or(0, |s| s.width.max(s.height));
+            tell(size, self.picture_pixels, &format!("pixels of the picture {}", picture.name));
+        }
         if let Some(skin) = &own.part.skin {
             tell(joints_of(skin), self.joints_a_mesh, "joints move it");
             tell(skin.max_influences(), self.joints_a_vertex, "joints a vertex");
@@ -110,6 +120,69 @@ impl Limits {
             }
         }
         beyond
+    }
+}
+
+/// The pictures that the materials of a mesh's own faces show.
+fn pictures_of(look: &Look) -> Vec<&Picture> {
+    let all = &look.materials;
+    let mut used = vec![false; all.pictures.len()];
+    for material in look.runs.iter().filter_map(|r| all.materials.get(r.material? as usize)) {
+        textures_in(material, &mut |texture| {
+            let source = all.textures.get(texture).and_then(|t| t.get("source")?.as_u64());
+            source.and_then(|s| used.get_mut(s as usize)).into_iter().for_each(|u| *u = true);
+        });
+    }
+    all.pictures.iter().zip(used).filter(|(_, used)| *used).map(|(p, _)| p).collect()
+}
+
+/// The textures that a material names, however deep: an `index` of anything whose name ends so.
+fn textures_in(value: &serde_json::Value, found: &mut dyn FnMut(usize)) {
+    for (key, inner) in value.as_object().into_iter().flatten() {
+        let index = inner.get("index").and_then(serde_json::Value::as_u64);
+        match index.filter(|_| key.ends_with("Texture")) {
+            Some(texture) => found(texture as usize),
+            None => textures_in(inner, found),
+        }
+    }
+}
+
+impl Workshop {
+    /// The sets of limits that were kept, by name.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn limit_sets(&self) -> Result<Vec<Limits>, WorkshopError> {
+        let read = |(name, text): (String, String)| {
+            let known: Limits = serde_json::from_str(&text).ok()?;
+            Some(Limits { name, ..known })
+        };
+        Ok(self.store.limit_sets()?.into_iter().filter_map(read).collect())
+    }
+
+    /// Keeps a set under its name, in the place of the one that had it.
+    ///
+    /// # Errors
+    /// When it has no name, or makes no sense.
+    pub fn keep_limits(&self, limits: &Limits) -> Result<(), WorkshopError> {
+        let name = limits.name.trim();
+        if name.is_empty() || name.chars().count() > LONGEST_NAME {
+            return Err(WorkshopError::BadName { most: LONGEST_NAME });
+        }
+        let text = serde_json::to_string(limits)?;
+        Limits::of_json(name, text.as_bytes())?;
+        Ok(self.store.keep_limit_set(name, &text)?)
+    }
+
+    /// Forgets a set.
+    ///
+    /// # Errors
+    /// When there is none of that name.
+    pub fn forget_limits(&self, name: &str) -> Result<(), WorkshopError> {
+        match self.store.drop_limit_set(name)? {
+            true => Ok(()),
+            false => Err(WorkshopError::NoSuchLimits { name: name.to_owned() }),
+        }
     }
 }
 

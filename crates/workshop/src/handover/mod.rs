@@ -5,3 +5,4 @@ pub(crate) mod forms;
 pub(crate) mod limits;
 pub(crate) mod names;
 pub(crate) mod proof;
+pub(crate) mod tables;

@@ -2,12 +2,12 @@
 
 use crate::dress::decode::read_stored;
 use crate::dress::motions::{checked_pairs, checked_range, guessed_pairs};
-use crate::dress::said::LONGEST_NAME;
 use crate::error::WorkshopError;
 use crate::intake::controls::without_controls;
 use crate::making::doing::Doing;
 use crate::state::fitting::{BodyPart, KeptPose};
 use crate::state::motion::{set_range, MotionState};
+use crate::state::names::LONGEST_NAME;
 use crate::state::names::{FileRef, PieceId};
 use crate::state::recipe::{SourcePart, Takes};
 use crate::state::turn::Turn;

@@ -38,6 +38,9 @@ impl Doing<'_> {
     /// Leaves faces of a piece out, and vertices that no face has then; answers its name.
     fn leave_out(&mut self, piece: PieceId, faces: &[u32]) -> Result<String, WorkshopError> {
         let (index, worn) = self.worn_piece(piece)?;
+        if !self.room.piece_state(index).cut.rows.is_empty() {
+            return Err(WorkshopError::HasRows { piece: worn.name.clone() });
+        }
         let before = worn.clone();
         let mut left_out: Vec<u32> = faces.iter().map(|&f| before.kept.faces[f as usize]).collect();
         let state = self.room.piece_state(index);

@@ -9,6 +9,7 @@ pub(crate) mod found;
 pub(crate) mod of_body;
 pub(crate) mod of_piece;
 pub(crate) mod piece_steps;
+pub(crate) mod row_steps;
 pub(crate) mod suggested;
 pub(crate) mod unseen;
 pub(crate) mod worn_on;

@@ -8,6 +8,7 @@ use crate::intake::finding::{counted, mm, strayed, surface, unit_words, Finding,
 use crate::intake::unseen::unseen_of;
 use crate::intake::worn_on::place_findings;
 use crate::seating::sits::SeatReport;
+use crate::state::choice::{Pick, What};
 use crate::state::fitting::PieceState;
 use crate::state::placing::{EaseOptions, PlaceOptions};
 use crate::state::step::Step;
@@ -16,6 +17,7 @@ use glam::Vec3;
 use tin_cloak_core::intake::{
     coarse_bends, guess_units, look_over, look_over_uvs, shells, Shell, ShellGuess, UnitGuess, Up,
 };
+use tin_cloak_core::mesh::crossed_by_row;
 use tin_cloak_core::seat::Gap;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::{Humanoid, Limbs};
@@ -234,7 +236,11 @@ fn coarse(dress: &Dress, piece: &Piece) -> Vec<Finding> {
             bend.rows,
             tin_cloak_core::intake::ROWS_WANTED
         );
-        Finding::new(Grade::Doubt, text).at(bend.middle)
+        let found = Finding::new(Grade::Doubt, text).at(bend.middle);
+        let goes = |e: &[u32; 2]| !crossed_by_row(&piece.mesh, &piece.topology.weld, *e).is_empty();
+        let Some(edge) = bend.edge.filter(goes) else { return found };
+        let at = Chosen::Picks(vec![Pick::add(What::Vertices(edge.to_vec()))]);
+        found.cured_by("Add a row there", Step::AddRows { piece: piece.id, at, rows: 1 })
     };
     coarse_bends(&piece.topology, &piece.rest, &skin, &body.skeleton, &joints).into_iter().map(one).collect()
 }

@@ -30,6 +30,15 @@ pub(crate) fn unpack_indices(bytes: &[u8]) -> Vec<u32> {
     bytes.chunks_exact(4).map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]])).collect()
 }
 
+/// Edges, as the numbers of their ends.
+pub(crate) fn pack_edges(edges: &[[u32; 2]]) -> Vec<u8> {
+    pack_indices(edges.as_flattened())
+}
+
+pub(crate) fn unpack_edges(bytes: &[u8]) -> Vec<[u32; 2]> {
+    unpack_indices(bytes).chunks_exact(2).map(|e| [e[0], e[1]]).collect()
+}
+
 /// In front of weights that are kept as binary; those without were kept as JSON.
 const BINARY: &[u8; 8] = b"tcbinary";
 

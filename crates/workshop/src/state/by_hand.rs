@@ -60,6 +60,8 @@ pub enum HandChange {
     Crease { near: String, far: String, ends: [u32; 2], width_mm: f32, over: FoldsOver },
     /// Weights typed in: vertices with a weight for each of the joints.
     Table { joints: Vec<String>, rows: Vec<(u32, Vec<f32>)> },
+    /// The same by places at rest, metres: each is for the nearest vertex, where that is near enough.
+    Placed { joints: Vec<String>, rows: Vec<([f32; 3], Vec<f32>)> },
 }
 
 impl HandChange {
@@ -90,6 +92,7 @@ impl HandChange {
                 format!("Type in the weights of a vertex of {name}")
             }
             Self::Table { rows, .. } => format!("Type in weights of {} vertices of {name}", rows.len()),
+            Self::Placed { rows, .. } => format!("Type in weights of {} places of {name}", rows.len()),
         }
     }
 
@@ -100,7 +103,9 @@ impl HandChange {
             Self::Give { joint, .. } => vec![joint],
             Self::Move { from, to, .. } | Self::Fade { from, to, .. } => vec![from, to],
             Self::Crease { near, far, .. } => vec![near, far],
-            Self::Smooth { joints, .. } | Self::Table { joints, .. } => joints.iter_mut().collect(),
+            Self::Smooth { joints, .. } | Self::Table { joints, .. } | Self::Placed { joints, .. } => {
+                joints.iter_mut().collect()
+            }
             _ => Vec::new(),
         }
     }

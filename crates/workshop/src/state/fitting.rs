@@ -132,6 +132,18 @@ pub struct Cut {
     pub left_out: Option<BlobId>,
     /// True for its mirror image.
     pub mirrored: bool,
+    /// Rows of vertices that are added, one after the other.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub rows: Vec<AddedRows>,
+}
+
+/// Rows of vertices across the faces of a mesh.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct AddedRows {
+    /// The edges that they cross: welded vertices two by two, packed.
+    pub crossed: BlobId,
+    /// How many on each.
+    pub rows: usize,
 }
 
 /// A piece in a state.

@@ -17,3 +17,6 @@ pub struct FileRef {
     pub file_name: String,
     pub mesh: String,
 }
+
+/// Letters of a name that people give.
+pub(crate) const LONGEST_NAME: usize = 60;
