@@ -37,6 +37,14 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
     b.step("#undo").await;
     assert_eq!(b.value(listed).await, json!(0));
 
+    // Relaxed, and the body drawn in; each is a step.
+    b.step("#relax").await;
+    assert_eq!(b.last_step().await, "Relax breeches by 50 %, 2 times");
+    b.step("#undo").await;
+    b.step("#tuck").await;
+    assert_eq!(b.last_step().await, "Draw Wick in under what is worn");
+    b.step("#undo").await;
+
     // What was undone is listed until something else is done.
     let shown = b.value(steps).await;
     b.step("#make-plan").await;

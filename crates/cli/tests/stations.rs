@@ -49,6 +49,19 @@ async fn the_demos_faults_are_cured_by_clicking_and_brushed() {
     assert_eq!(b.last_step().await, "Follow the body’s shapes: oilskin coat");
     let says = "document.querySelector('.body-shapes .hint').textContent";
     b.until(&format!("{says}.includes('1 of 1 pieces follow')")).await;
+    // A shape of the body called up by its slider: the figure is posed with it.
+    let asked =
+        "fetch('/fitting/1/pose', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: \
+                 JSON.stringify({ shapes: [[0, 0.5]] }) }).then(r => r.status)";
+    assert_eq!(b.value(asked).await, json!(200));
+    b.value(
+        "const s = document.getElementById('shape-amount'); s.value = 0.5; s.dispatchEvent(new Event('input', { \
+         bubbles: true }))",
+    )
+    .await;
+    b.until("document.getElementById('shape-told').textContent === '50 %'").await;
+    b.press("#to-rest").await;
+    b.until("document.getElementById('shape-told').textContent === '0 %'").await;
     b.step("#unfollow-shapes").await;
     b.until(&format!("{says}.includes('0 of 1 pieces follow')")).await;
     b.console_is_clean().await;

@@ -70,8 +70,8 @@ pub fn write_glb(scene: &GlbScene) -> Result<Vec<u8>, WriteError> {
     w.finish(roots)
 }
 
-/// Writes `scene` as glTF 2.0 in files that lie side by side: `name`.gltf, `name`.bin with its buffer, and the pictures.
-/// Each file with its name.
+/// Writes `scene` as glTF 2.0 in files that lie side by side: `name`.gltf, `name`.bin with its buffer, and the
+/// pictures. Each file with its name.
 ///
 /// # Errors
 /// Only when the result does not fit the format.

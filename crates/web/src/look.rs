@@ -12,7 +12,7 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    BodyPart, BrushStroke, Chosen, Cut, EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart,
+    Body, BodyPart, BrushStroke, Chosen, Cut, EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart,
     ViewRequest, WorkshopError,
 };
 
@@ -59,6 +59,8 @@ struct SceneFacts {
     poses: Vec<String>,
     /// Group and second of each.
     when: Vec<(String, f32)>,
+    /// Shapes of the body that nothing calls up by itself: number and name.
+    shapes: Vec<(usize, String)>,
     tolerance_mm: f32,
     low: [f32; 3],
     high: [f32; 3],
@@ -103,6 +105,7 @@ async fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFact
             joints,
             poses: room.trials.trials.iter().map(tin_cloak_workshop::Trial::label).collect(),
             when: room.trials.trials.iter().map(|t| (t.group.clone(), t.time)).collect(),
+            shapes: free_shapes(body),
             tolerance_mm: room.state.tolerance_mm,
             low: low.to_array(),
             high: high.to_array(),
@@ -115,7 +118,13 @@ fn key(file: &FileRef, cut: &Cut) -> String {
     let mesh: String = file.mesh.bytes().map(|b| format!("{b:02x}")).collect();
     let left_out = cut.left_out.as_ref().map_or("", |id| &id.as_str()[..16]);
     let side = if cut.mirrored { "m" } else { "" };
-    format!("{}-{mesh}-{left_out}{side}", &file.file.as_str()[..16])
+    let rows = cut.rows.iter().map(|r| format!("-{}x{}", &r.crossed.as_str()[..16], r.rows));
+    format!("{}-{mesh}-{left_out}{side}{}", &file.file.as_str()[..16], rows.collect::<String>())
+}
+
+fn free_shapes(body: &Body) -> Vec<(usize, String)> {
+    let free = body.own_shapes().iter().enumerate().filter(|(_, m)| m.driver.is_none());
+    free.map(|(number, m)| (number, m.name.clone())).collect()
 }
 
 /// Tells bodies of one file apart that are made of different meshes.
@@ -166,7 +175,7 @@ async fn pose(
         if step.is_none() {
             shop.look_at(id, request.pose);
         }
-        let pose = shop.room(id, step)?.joints_in(request.pose, &request.turns)?;
+        let pose = shop.room(id, step)?.pose_by_hand(&request)?;
         Ok(Binary { bytes: pack_poses(&vec![(0.0, pose)]), keep: false, says: None })
     })
     .await

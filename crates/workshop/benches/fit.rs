@@ -116,7 +116,9 @@ fn viewing(c: &mut Criterion) {
             b.iter(|| {
                 bend += 0.01;
                 let turns = vec![Turn { joint: 20, bend, ..Turn::default() }];
-                black_box(room.view(&ViewRequest { pose: 9, turns, map, joint: 3 }).unwrap())
+                black_box(
+                    room.view(&ViewRequest { pose: 9, turns, map, joint: 3, shapes: Vec::new() }).unwrap(),
+                )
             });
         });
     }

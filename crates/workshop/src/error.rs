@@ -119,7 +119,9 @@ pub enum WorkshopError {
         "“{piece}” has rows that were added: leave faces out first, then add rows (undo takes them back)"
     )]
     HasRows { piece: String },
-    #[error("choose two vertices of “{piece}” with an edge of a face between them (no diagonal): the row goes across it")]
+    #[error(
+        "choose two vertices of “{piece}” with an edge of a face between them (no diagonal): the row goes across it"
+    )]
     NoEdgeChosen { piece: String },
     #[error("1 to {most} rows can be added at once")]
     BadRows { most: usize },

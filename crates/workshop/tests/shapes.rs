@@ -11,7 +11,7 @@ use tin_cloak_workshop::core::mesh::Mesh;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     export_glb, read, AssetRole, BrushStroke, Chosen, Companions, EaseOptions, MeshPart, PieceKind,
-    PlaceOptions, Reach, Step, TrialPlan,
+    PlaceOptions, Reach, Step, TrialPlan, ViewRequest,
 };
 
 /// The mesh of a file of the demo's.
@@ -316,6 +316,24 @@ fn pieces_follow_the_bodys_shapes_in_every_pose_and_file() {
     assert!(out.morphs.iter().any(|m| m.name == "stout" && !m.vertices.is_empty()));
     let elbow = out.morphs.iter().find(|m| m.driver.is_some()).expect("a shape that a pose calls up");
     assert!(open.room.dress.body.morphs.iter().any(|m| m.name == elbow.name));
+
+    // Called up by hand, half of one and two together: the body and what follows it are that far on their way.
+    let number = |name: &str| open.room.dress.body.own_shapes().iter().position(|m| m.name == name).unwrap();
+    let seen = |shapes: Vec<(usize, f32)>| {
+        let request = ViewRequest { shapes, ..ViewRequest::default() };
+        let parts = open.room.view(&request).unwrap();
+        parts.into_iter().flat_map(|p| p.positions).collect::<Vec<Vec3>>()
+    };
+    let (stout, slight) = (number("stout"), number("slight"));
+    let (rest, one, other) = (seen(Vec::new()), seen(vec![(stout, 1.0)]), seen(vec![(slight, 1.0)]));
+    let (half, both) = (seen(vec![(stout, 0.5)]), seen(vec![(stout, 1.0), (slight, 1.0)]));
+    assert!((0..rest.len()).any(|v| one[v].distance(rest[v]) > 0.02));
+    for v in 0..rest.len() {
+        assert!(half[v].distance((rest[v] + one[v]) * 0.5) < 1e-5);
+        assert!(both[v].distance(one[v] + other[v] - rest[v]) < 1e-5);
+    }
+    let beyond = ViewRequest { shapes: vec![(99, 1.0)], ..ViewRequest::default() };
+    assert!(open.room.view(&beyond).is_err());
 
     // What no longer fits where it was is said, and let go.
     let options = PlaceOptions { shift_mm: [0.0, 5.0, 0.0], ..PlaceOptions::NONE };

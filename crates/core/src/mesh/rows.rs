@@ -50,8 +50,8 @@ pub struct WithRows {
 }
 
 /// The edges (welded vertices; the ends on one side of the row first) that a row across `edge` crosses, in order: from
-/// face to face, in a quad to the edge across, among triangles as straight on as they let it, until it comes back, to an
-/// open edge, to a face of more sides or to one that it has crossed. Empty when there is no such edge.
+/// face to face, in a quad to the edge across, among triangles as straight on as they let it, until it comes back, to
+/// an open edge, to a face of more sides or to one that it has crossed. Empty when there is no such edge.
 pub fn crossed_by_row(mesh: &Mesh, weld: &Weld, edge: [u32; 2]) -> Vec<[u32; 2]> {
     let faces = Faces::of(mesh, weld);
     let Some(beside) = faces.at_edge.get(&sorted(edge)) else { return Vec::new() };

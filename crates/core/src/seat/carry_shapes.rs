@@ -118,11 +118,14 @@ fn keep_clear(
     lifted(own, (&|at: &[Vec3]| gaps(piece, beneath, at), &wanted), &everywhere, shaped);
 }
 
+/// The gaps of a piece with its vertices elsewhere.
+pub(super) type FindGaps<'a> = &'a dyn Fn(&[Vec3]) -> Vec<Option<Gap>>;
+
 /// Lifts the `chosen` vertices of a piece (its places at first, measured faces, topology and stiff parts) along the
 /// normal beneath until no gap that `find` finds is narrower than `wanted`.
 pub(super) fn lifted(
     (start, side, topology, rigid): (&[Vec3], &Side, &Topology, &[u32]),
-    (find, wanted): (&dyn Fn(&[Vec3]) -> Vec<Option<Gap>>, &[Option<f32>]),
+    (find, wanted): (FindGaps, &[Option<f32>]),
     chosen: &[bool],
     shaped: &mut [Vec3],
 ) {

@@ -18,6 +18,7 @@ import { Picked } from "./picked.js";
 import { Player } from "./play.js";
 import { Scene } from "./scene.js";
 import { listenToRegions, showRegions } from "./regions.js";
+import { Shapes } from "./shapes.js";
 import { listenForFiles } from "./shelf.js";
 import { Snags, countOtherwise } from "./snags.js";
 import { Work } from "./work.js";
@@ -30,7 +31,12 @@ const look = { pose: 0, map: "plain" };
 let facts = null;
 
 const board = new Board((cell) => chooseCell(cell), () => refreshBoard());
+const shapes = new Shapes(() => {
+  player.stop();
+  askView();
+});
 const joints = new Joints((all) => {
+  if (all) shapes.clear();
   if (all) setPose(0);
   else askView();
 }, () => {
@@ -80,7 +86,13 @@ async function seatFromPose(piece) {
 }
 
 const station = () => Number(document.getElementById("card").dataset.station);
-const request = () => ({ pose: look.pose, turns: joints.list(), map: look.map, joint: joints.joint });
+const request = () => ({
+  pose: look.pose,
+  turns: joints.list(),
+  shapes: shapes.list(),
+  map: look.map,
+  joint: joints.joint,
+});
 
 const posePick = document.getElementById("pose-pick");
 function setPoses() {
@@ -222,6 +234,7 @@ async function refresh(to = station()) {
   // A body of other size, or of other meshes, is looked at anew.
   if (before && String([before.low, before.high]) !== String([facts.low, facts.high])) scene.seeWhole();
   joints.setJoints(facts.joints);
+  shapes.set(facts.shapes);
   if (look.pose >= facts.poses.length) setPose(0);
   setPoses();
   if (look.map === "regions") showRegions(facts.joints);
@@ -481,6 +494,7 @@ async function begin() {
   facts = await getJson(`/fitting/${fitting}/scene`);
   await scene.setParts(facts);
   joints.setJoints(facts.joints);
+  shapes.set(facts.shapes);
   setPoses();
   scene.resize();
   scene.seeWhole();

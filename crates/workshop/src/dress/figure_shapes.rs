@@ -5,8 +5,10 @@ use crate::dress::body::Body;
 use crate::dress::derived::Weighed;
 use crate::dress::dressed::Dress;
 use crate::dress::piece::Piece;
+use glam::Vec3;
 use serde::Serialize;
-use tin_cloak_core::deform::Morph;
+use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
+use tin_cloak_core::mend::TrialPose;
 
 /// What a piece does in each of the body's shapes, by their numbers.
 #[derive(Clone, Debug, PartialEq)]
@@ -101,6 +103,17 @@ impl Dress {
         }
         let own = own_shapes(&self.body, &self.pieces).into_iter().nth(shape - of_body)?;
         (Some(own.piece) == piece).then(|| self.pieces[own.piece].shapes[own.shape].name.clone())
+    }
+
+    /// Welded positions of a piece in a pose, with its shapes as far as the pose calls them up.
+    pub(crate) fn posed_piece(&self, index: usize, pose: &TrialPose) -> Vec<Vec3> {
+        let piece = &self.pieces[index];
+        let mut shaped = piece.rest.to_vec();
+        add_morphs(&mut shaped, &self.shapes_of(index), &pose.amounts);
+        let Some(bound) = &piece.bound else { return shaped };
+        let mut posed = shaped.clone();
+        linear_blend(&shaped, &bound.skin, &pose.matrices, &mut posed);
+        posed
     }
 
     /// The shapes of a piece by the numbers that poses call them up by; none when no pose changes its shape.

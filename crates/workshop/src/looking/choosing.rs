@@ -130,7 +130,7 @@ impl Room {
     /// A pick as it can be kept: what depends on the moment as vertices, a patch as what it is made of.
     fn settled(&self, worn: &Weighted, what: &What, now: Moment) -> Result<What, WorkshopError> {
         let request = now.view;
-        let posed = || self.posed(request.pose, &request.turns);
+        let posed = || self.posed_by_hand(request);
         let vertices = |flags: Vec<bool>| Ok(What::Vertices(listed(&flags)));
         match what {
             What::Patch(name) => {
@@ -173,7 +173,7 @@ impl Room {
 
     /// Vertices of a piece, or of the body, that are through something, or have something through them, in a pose.
     fn through_of(&self, index: Option<usize>, request: &ViewRequest) -> Result<Vec<u32>, WorkshopError> {
-        let (worn, posed) = (self.worn(), self.posed(request.pose, &request.turns)?);
+        let (worn, posed) = (self.worn(), self.posed_by_hand(request)?);
         let Some(layer) = worn.piece_of.iter().position(|p| *p == index) else {
             return Err(WorkshopError::BindFirst);
         };

@@ -46,7 +46,7 @@ impl Room {
         (origin, direction): (Vec3, Vec3),
         hidden: &[u32],
     ) -> Result<Option<Probe>, WorkshopError> {
-        let posed = self.posed(request.pose, &request.turns)?;
+        let posed = self.posed_by_hand(request)?;
         let mut best: Option<(f32, usize, u32, [u32; 2])> = None;
         for part in 0..=self.dress.pieces.len() {
             let id = part.checked_sub(1).map_or(0, |p| self.piece_state(p).id);

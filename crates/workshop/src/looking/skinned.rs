@@ -100,6 +100,26 @@ impl Room {
         Ok(TrialPose { matrices: body.skeleton.skin_matrices(&turned), amounts })
     }
 
+    /// The same with shapes called up by hand.
+    ///
+    /// # Errors
+    /// When the pose, a joint or a shape is not there, or an amount makes no sense.
+    pub fn pose_by_hand(&self, request: &ViewRequest) -> Result<TrialPose, WorkshopError> {
+        let mut pose = self.joints_in(request.pose, &request.turns)?;
+        let own = self.dress.body.own_shapes().len();
+        for &(shape, amount) in &request.shapes {
+            if shape >= own {
+                return Err(WorkshopError::Missing { what: "shape", id: shape as i64 });
+            }
+            if !(-1.0..=2.0).contains(&amount) {
+                return Err(WorkshopError::BadAmount);
+            }
+            pose.amounts.resize(pose.amounts.len().max(own), 0.0);
+            pose.amounts[shape] += amount;
+        }
+        Ok(pose)
+    }
+
     /// The map of each part in a pose, vertex by vertex of its file: its number, and the values.
     fn maps_in(
         &self,
@@ -144,7 +164,7 @@ impl Workshop {
         request: &ViewRequest,
     ) -> Result<Vec<PartMap>, WorkshopError> {
         let room = self.room(fitting, step)?;
-        let may_know = request.map == MapKind::Clearance && request.turns.is_empty() && room.is_measurable();
+        let may_know = request.map == MapKind::Clearance && request.is_as_tried() && room.is_measurable();
         let known = may_know.then(|| cells_of(&room, self.kept(), request.pose)).transpose()?.flatten();
         room.maps_in(request, known.as_ref())
     }

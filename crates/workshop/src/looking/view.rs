@@ -19,12 +19,22 @@ pub struct ViewRequest {
     /// Joints turned by hand.
     #[serde(default)]
     pub turns: Vec<Turn>,
+    /// Shapes of the body called up by hand, besides those of the pose: number and amount.
+    #[serde(default)]
+    pub shapes: Vec<(usize, f32)>,
     /// The map.
     #[serde(default)]
     pub map: MapKind,
     /// The joint of a weight map.
     #[serde(default)]
     pub joint: u16,
+}
+
+impl ViewRequest {
+    /// True when nothing was done to the pose by hand.
+    pub(crate) fn is_as_tried(&self) -> bool {
+        self.turns.is_empty() && self.shapes.is_empty()
+    }
 }
 
 impl Room {
@@ -47,10 +57,10 @@ impl Room {
             MapKind::Matched => self.matched_maps(),
             MapKind::Hidden => self.hidden_maps(),
             MapKind::Sides => self.side_maps(),
-            MapKind::Strain => self.strain_maps(&*self.posed(request.pose, &request.turns)?),
+            MapKind::Strain => self.strain_maps(&*self.posed_by_hand(request)?),
             MapKind::Clearance => {
-                let mut maps = self.clearance_maps(&*self.posed(request.pose, &request.turns)?, known);
-                if request.pose == 0 && request.turns.is_empty() {
+                let mut maps = self.clearance_maps(&*self.posed_by_hand(request)?, known);
+                if request.pose == 0 && request.is_as_tried() {
                     self.add_rest_gaps(&mut maps);
                 }
                 maps
@@ -63,7 +73,7 @@ impl Room {
     /// # Errors
     /// When the pose or joint is not there.
     pub fn view(&self, request: &ViewRequest) -> Result<Vec<ViewPart>, WorkshopError> {
-        let posed = self.posed(request.pose, &request.turns)?;
+        let posed = self.posed_by_hand(request)?;
         let maps = self.welded_maps(request, None)?;
         Ok(maps
             .into_par_iter()

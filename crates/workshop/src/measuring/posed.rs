@@ -6,6 +6,7 @@ use crate::dress::trials::Trial;
 use crate::dress::weighted::Weighted;
 use crate::dress::worn::Worn;
 use crate::error::WorkshopError;
+use crate::looking::view::ViewRequest;
 use crate::state::key::{Key, KeyMaker};
 use crate::state::turn::Turn;
 use glam::{Mat4, Vec3};
@@ -94,17 +95,29 @@ impl Room {
     /// # Errors
     /// When the pose or a joint is not there.
     pub(crate) fn posed(&self, pose: usize, turns: &[Turn]) -> Result<Arc<Posed>, WorkshopError> {
-        let trial = self.trials.trials.get(pose);
-        let is_rest = trial.is_some_and(Trial::is_rest) && turns.is_empty();
-        let pose = self.joints_in(pose, turns)?;
+        self.posed_by_hand(&ViewRequest { pose, turns: turns.to_vec(), ..ViewRequest::default() })
+    }
+
+    /// The same with shapes called up by hand.
+    ///
+    /// # Errors
+    /// When the pose, a joint or a shape is not there.
+    pub(crate) fn posed_by_hand(&self, request: &ViewRequest) -> Result<Arc<Posed>, WorkshopError> {
+        let trial = self.trials.trials.get(request.pose);
+        let is_rest = trial.is_some_and(Trial::is_rest) && request.is_as_tried();
+        let pose = self.pose_by_hand(request)?;
         let body = &self.dress.body;
-        let mut key = Key::begin("everything posed").and(&is_rest).and_key(self.contents.body_mesh);
+        let tucks: Vec<_> = self.state.tucks_on().collect();
+        let mut key =
+            Key::begin("everything posed").and(&is_rest).and_key(self.contents.body_mesh).and(&tucks);
         for (index, shape) in self.contents.shapes.iter().enumerate() {
-            key = key.and_key(*shape).and(&self.piece_state(index).bound);
+            let state = self.piece_state(index);
+            let shapes = (&state.carried, &state.correctives, self.dress.shape_numbers(index));
+            key = key.and_key(*shape).and(&(&state.bound, shapes));
         }
         Ok(self.derived.get_or(and_pose(key, &pose), || Posed {
             body: body.posed(&pose.matrices, &pose.amounts),
-            pieces: self.dress.pieces.iter().map(|p| p.posed(&pose.matrices)).collect(),
+            pieces: (0..self.dress.pieces.len()).map(|i| self.dress.posed_piece(i, &pose)).collect(),
             pose,
             is_rest,
         }))
