@@ -175,7 +175,7 @@ async fn pose(
         if step.is_none() {
             shop.look_at(id, request.pose);
         }
-        let pose = shop.room(id, step)?.pose_by_hand(&request)?;
+        let pose = shop.room(id, step)?.pose_with(request.pose, &request.turns, &request.shapes)?;
         Ok(Binary { bytes: pack_poses(&vec![(0.0, pose)]), keep: false, says: None })
     })
     .await

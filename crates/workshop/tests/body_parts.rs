@@ -12,8 +12,8 @@ use tin_cloak_workshop::core::shapes::{moved, sphere};
 use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    export_glb, read, BodyPart, Companions, Document, Dressed, HideOptions, MeshPart, NamedFile, PieceKind,
-    Step, TrialSays, TrialWish, Workshop,
+    export_glb, prove, read, BodyPart, Chosen, Companions, Document, Dressed, EaseOptions, HideOptions,
+    MendOptions, MeshPart, NamedFile, PieceKind, Step, TrialSays, TrialWish, Workshop,
 };
 
 fn wick() -> Document {
@@ -122,6 +122,20 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
             assert!((entry.cell.depth_mm() - cell.depth_mm()).abs() < 0.01, "{}", theirs.name);
         }
     }
+
+    // Drawn in under what is worn, each mesh goes out with its part of that.
+    let options = EaseOptions { least_mm: 0.5, most_mm: Some(1.5) };
+    bench.run(Step::Ease { piece: 2, chosen: Chosen::Everything, options });
+    bench.run(Step::Tuck { options: MendOptions::of_tucks() });
+    let room = bench.room();
+    let drawn_in: usize = room.dress.body.tucks().iter().map(|t| t.vertices.len()).sum();
+    assert!(drawn_in > 50, "{drawn_in}");
+    let (bytes, proof) = prove(&room, None, &|_| true).unwrap();
+    assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
+    let out = read("x.glb", &bytes, &Companions::new()).unwrap();
+    let tucked =
+        |m: &&MeshPart| m.morphs.iter().any(|s| s.name.starts_with("tuck") && !s.vertices.is_empty());
+    assert!(out.meshes.iter().filter(tucked).count() > 1);
 }
 
 /// The body and a ball that floats beside it, in one mesh.

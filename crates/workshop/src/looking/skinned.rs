@@ -100,14 +100,19 @@ impl Room {
         Ok(TrialPose { matrices: body.skeleton.skin_matrices(&turned), amounts })
     }
 
-    /// The same with shapes called up by hand.
+    /// The same with shapes of the body called up by hand: number and amount.
     ///
     /// # Errors
     /// When the pose, a joint or a shape is not there, or an amount makes no sense.
-    pub fn pose_by_hand(&self, request: &ViewRequest) -> Result<TrialPose, WorkshopError> {
-        let mut pose = self.joints_in(request.pose, &request.turns)?;
+    pub fn pose_with(
+        &self,
+        pose: usize,
+        turns: &[Turn],
+        shapes: &[(usize, f32)],
+    ) -> Result<TrialPose, WorkshopError> {
+        let mut pose = self.joints_in(pose, turns)?;
         let own = self.dress.body.own_shapes().len();
-        for &(shape, amount) in &request.shapes {
+        for &(shape, amount) in shapes {
             if shape >= own {
                 return Err(WorkshopError::Missing { what: "shape", id: shape as i64 });
             }

@@ -5,9 +5,11 @@ use crate::dress::shading::ViewPart;
 use crate::error::WorkshopError;
 use crate::looking::maps::MapKind;
 use crate::measuring::cells::PoseCells;
+use crate::measuring::posed::Posed;
 use crate::state::turn::Turn;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 use tin_cloak_core::JointId;
 
 /// A pose and a map to look at.
@@ -38,6 +40,14 @@ impl ViewRequest {
 }
 
 impl Room {
+    /// Everything in the pose that is looked at.
+    ///
+    /// # Errors
+    /// When the pose, a joint or a shape is not there.
+    pub(super) fn posed_by_hand(&self, request: &ViewRequest) -> Result<Arc<Posed>, WorkshopError> {
+        self.posed_with(request.pose, &request.turns, &request.shapes)
+    }
+
     /// The map of body and pieces in a pose, over welded vertices; `known` as for the clearance map.
     pub(crate) fn welded_maps(
         &self,

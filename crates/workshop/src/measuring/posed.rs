@@ -6,7 +6,6 @@ use crate::dress::trials::Trial;
 use crate::dress::weighted::Weighted;
 use crate::dress::worn::Worn;
 use crate::error::WorkshopError;
-use crate::looking::view::ViewRequest;
 use crate::state::key::{Key, KeyMaker};
 use crate::state::turn::Turn;
 use glam::{Mat4, Vec3};
@@ -95,17 +94,22 @@ impl Room {
     /// # Errors
     /// When the pose or a joint is not there.
     pub(crate) fn posed(&self, pose: usize, turns: &[Turn]) -> Result<Arc<Posed>, WorkshopError> {
-        self.posed_by_hand(&ViewRequest { pose, turns: turns.to_vec(), ..ViewRequest::default() })
+        self.posed_with(pose, turns, &[])
     }
 
-    /// The same with shapes called up by hand.
+    /// The same with shapes called up by hand: number and amount.
     ///
     /// # Errors
     /// When the pose, a joint or a shape is not there.
-    pub(crate) fn posed_by_hand(&self, request: &ViewRequest) -> Result<Arc<Posed>, WorkshopError> {
-        let trial = self.trials.trials.get(request.pose);
-        let is_rest = trial.is_some_and(Trial::is_rest) && request.is_as_tried();
-        let pose = self.pose_by_hand(request)?;
+    pub(crate) fn posed_with(
+        &self,
+        pose: usize,
+        turns: &[Turn],
+        shapes: &[(usize, f32)],
+    ) -> Result<Arc<Posed>, WorkshopError> {
+        let trial = self.trials.trials.get(pose);
+        let is_rest = trial.is_some_and(Trial::is_rest) && turns.is_empty() && shapes.is_empty();
+        let pose = self.pose_with(pose, turns, shapes)?;
         let body = &self.dress.body;
         let tucks: Vec<_> = self.state.tucks_on().collect();
         let mut key =
