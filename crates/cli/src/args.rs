@@ -145,6 +145,12 @@ pub(crate) struct Export {
     /// Leave the body out
     #[arg(long)]
     pub without_body: bool,
+    /// These motions alone, by name; repeat for each
+    #[arg(long = "clip", value_name = "NAME")]
+    pub clips: Vec<String>,
+    /// Have what the body is drawn in as a change of it instead of a shape
+    #[arg(long)]
+    pub tucks_in: bool,
     /// An OBJ of this trial pose instead of rest
     #[arg(long, value_name = "NAME")]
     pub pose: Option<String>,

@@ -23,7 +23,12 @@ pub(crate) fn export(args: &Export) -> Outcome {
     let file = load(&args.dressed)?;
     let wish = TrialWish::Set(TrialPlan::default());
     let open = Dressed::open(&file, args.body_mesh.as_deref(), &wish, &TrialSays::default())?;
-    let parts = Parts { pieces: args.pieces.clone(), without_body: args.without_body };
+    let parts = Parts {
+        pieces: args.pieces.clone(),
+        without_body: args.without_body,
+        clips: args.clips.clone(),
+        tucks_in: args.tucks_in,
+    };
     let dress = open.dress();
     match form {
         "usda" => save(&args.to, usda_of(dress, &parts)?.as_bytes())?,

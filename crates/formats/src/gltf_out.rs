@@ -497,8 +497,10 @@ fn interpolation(of: Interpolation) -> json::animation::Interpolation {
 /// at every key of either and as often between as it takes, so that driven shapes play anywhere.
 fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Option<ShapeTrack> {
     let shapes = part.morphs.len();
-    let came = clip.shapes.iter().find(|s| s.mesh == part.name && s.shapes() == shapes);
-    let is_driven = part.morphs.iter().any(|m| m.driver.is_some());
+    // What was added to the shapes that its file keys stands behind them.
+    let came = clip.shapes.iter().find(|s| s.mesh == part.name && s.shapes() <= shapes);
+    let is_driven =
+        part.morphs.iter().any(|m| m.driver.is_some()) || came.is_some_and(|c| c.shapes() < shapes);
     let Some(skeleton) = skeleton.filter(|_| is_driven) else { return came.cloned() };
     let mut times = clip.key_times();
     times.extend(came.iter().flat_map(|c| &c.times));
@@ -511,7 +513,8 @@ fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Optio
     let times = dense_enough(&times, &most_offsets(part.morphs), &driven);
     let amounts = |&time: &f32| {
         let driven = driven(time);
-        let own = came.map_or_else(|| part.amounts.to_vec(), |c| c.at(time));
+        let mut own = came.map_or_else(Vec::new, |c| c.at(time));
+        own.extend(part.amounts.iter().skip(own.len()));
         let one = |(i, m): (usize, &Morph)| match m.driver {
             Some(_) => driven[i],
             None => own.get(i).copied().unwrap_or(0.0),

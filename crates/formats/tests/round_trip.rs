@@ -209,3 +209,23 @@ fn a_bvh_of_two_joints() {
     // In centimetres: hips lifted to 1 m, the head 60 cm to the side after a quarter turn.
     assert!((head - Vec3::new(-0.6, 1.0, 0.0)).length() < 1e-5, "{head}");
 }
+
+/// A shape that was added behind those that a clip keys (always on, as the body drawn in is) leaves their keys.
+#[test]
+fn a_shape_that_was_added_leaves_the_keys_of_the_others() {
+    let (mesh, skeleton) = (cube(), skeleton());
+    let always = Morph { driver: Some(Driver::always()), ..Morph::from_dense("in".into(), &[-Vec3::Z; 8]) };
+    let morphs = [Morph::from_dense("wide".into(), &[Vec3::X; 8]), always];
+    let (times, amounts) = (vec![0.0, 2.0], vec![0.0, 1.0]);
+    let track = ShapeTrack { mesh: "box".into(), times, amounts, interpolation: Interpolation::Linear };
+    let clip = Clip { name: "grow".into(), tracks: Vec::new(), shapes: vec![track] };
+    let look = Look::default();
+    let (name, amounts, colour) = ("box", &[0.0, 1.0][..], [0.5; 3]);
+    let (mark, skin) = (None, None);
+    let part = GlbPart { name, mesh: &mesh, skin, morphs: &morphs, amounts, mark, look: &look, colour };
+    let scene = GlbScene { parts: vec![part], skeleton: Some(&skeleton), clips: std::slice::from_ref(&clip) };
+    let back = read("x.glb", &write_glb(&scene).unwrap(), &Companions::new()).unwrap();
+    assert_eq!(back.clips[0].shapes[0].at(1.0), [0.5, 1.0]);
+    assert!(back.meshes[0].morphs[1].is_always_on());
+    assert_eq!(back.meshes[0].amounts, [0.0, 1.0]);
+}

@@ -128,7 +128,7 @@ async fn piece(shop: &Shop, id: i64, file_name: String) -> Result<Named, Refusal
             "0" if ending != "glb" => room.dress.body.name.clone(),
             _ => room.dress.pieces[index()?].name.clone(),
         };
-        let parts = Parts { pieces: vec![name.clone()], without_body: true };
+        let parts = Parts { pieces: vec![name.clone()], without_body: true, ..Parts::default() };
         let (kind, bytes) = match ending {
             "glb" => (ContentType::new("model", "gltf-binary"), glb_of(&room.dress, &parts)?),
             "csv" => (ContentType::CSV, weights_csv(&room.dress, &name)?.into_bytes()),

@@ -73,7 +73,7 @@ fn a_file_that_is_something_else_is_told() {
 fn chosen_pieces_go_out_alone_and_names_once() {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
     let dress = bench.room().dress.clone();
-    let one = Parts { pieces: vec!["quilted tunic".to_owned()], without_body: true };
+    let one = Parts { pieces: vec!["quilted tunic".to_owned()], without_body: true, ..Parts::default() };
     let refusals = [
         document_of(&dress, &one).unwrap_err(),
         document_of(&dress, &Parts { pieces: vec!["coat".to_owned()], ..Parts::default() }).unwrap_err(),
@@ -201,6 +201,15 @@ fn gltf_goes_out_in_files_and_what_is_hidden_or_kept_as_tables() {
         assert_eq!(a.look.materials.pictures.len(), b.look.materials.pictures.len());
     }
     assert_eq!(apart.clips.len(), whole.clips.len());
+
+    // One motion alone; one that is not there is said.
+    let clips = |name: &str| Parts { clips: vec![name.to_owned()], ..Parts::default() };
+    let name = whole.clips[0].name.clone();
+    assert_eq!(document_of(&dress, &clips(&name)).unwrap().clips.len(), 1);
+    assert!(document_of(&dress, &clips("waltz"))
+        .unwrap_err()
+        .to_string()
+        .contains("no motion is called “waltz”"));
 }
 
 #[test]
@@ -289,7 +298,7 @@ fn usd_and_obj_say_the_same_as_the_glb() {
     let bench = wearing(&[("breeches", 1)]);
     bench.bind_all();
     let room = bench.room();
-    let parts = Parts { pieces: vec!["breeches".to_owned()], without_body: true };
+    let parts = Parts { pieces: vec!["breeches".to_owned()], without_body: true, ..Parts::default() };
     let usd = usda_of(&room.dress, &parts).unwrap();
     let head: Vec<String> = usd.lines().map(|l| l.chars().take(100).collect()).take(26).collect();
     insta::assert_snapshot!(head.join("\n"));

@@ -5,8 +5,8 @@ mod common;
 
 use common::{wearing, Bench};
 use tin_cloak_workshop::{
-    prove, read, Against, Chosen, Companions, Counts, EaseOptions, MendOptions, RelaxOptions, Step,
-    TrialSays, TrialWish,
+    document_of, prove, read, Against, Chosen, Companions, Counts, EaseOptions, MendOptions, Parts,
+    RelaxOptions, Step, TrialSays, TrialWish,
 };
 use tin_cloak_workshop::{Board, Dressed, NamedFile};
 
@@ -57,6 +57,12 @@ fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
     let body = &out.meshes[0];
     let at = body.morphs.iter().position(|m| m.name == of_body[0].name).unwrap();
     assert_eq!(body.amounts[at], 1.0, "on in a program that plays nothing, too");
+    // Or as a change of the body, by choice: where it is on the screen at rest, with no such shape.
+    let parts = Parts { tucks_in: true, ..Parts::default() };
+    let changed = document_of(&room.dress, &parts).unwrap().meshes.remove(0);
+    assert!(changed.morphs.iter().all(|m| !m.is_always_on()));
+    let tucked = room.view(&Default::default()).unwrap().remove(0).positions;
+    assert!(changed.mesh.positions.iter().zip(&tucked).all(|(a, b)| a.distance(*b) < 1e-6));
     let file = NamedFile { name: "x.glb".into(), bytes };
     let again = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default()).unwrap();
     let (_, out) = again.measured(0.5, &|_| true).unwrap();

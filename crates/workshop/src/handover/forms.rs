@@ -26,6 +26,10 @@ pub struct Parts {
     pub pieces: Vec<String>,
     /// True to leave the body out.
     pub without_body: bool,
+    /// The motions, by name; all when none is named.
+    pub clips: Vec<String>,
+    /// True to have what the body is drawn in as a change of it instead of a shape.
+    pub tucks_in: bool,
 }
 
 /// The document of chosen parts of a dress.
@@ -48,10 +52,34 @@ pub fn document_of(dress: &Dress, parts: &Parts) -> Result<Document, WorkshopErr
         return Err(WorkshopError::BindFirst);
     }
     let mut document = dressed_document(&chosen)?;
+    for name in &parts.clips {
+        if !document.clips.iter().any(|c| c.name == *name) {
+            let motions = document.clips.iter().map(|c| c.name.as_str()).collect::<Vec<_>>().join(", ");
+            return Err(WorkshopError::NoSuchMotion { name: name.clone(), motions });
+        }
+    }
+    document.clips.retain(|c| parts.clips.is_empty() || parts.clips.contains(&c.name));
+    if parts.tucks_in {
+        document.meshes.iter_mut().for_each(tuck_in);
+    }
     if parts.without_body {
         document.meshes.retain(|m| m.mark.as_ref().is_none_or(|k| k.role != "body"));
     }
     Ok(document)
+}
+
+/// Makes shapes that are always on a change of the mesh.
+fn tuck_in(part: &mut MeshPart) {
+    if !part.morphs.iter().any(Morph::is_always_on) {
+        return;
+    }
+    let on: Vec<f32> = part.morphs.iter().map(|m| f32::from(m.is_always_on())).collect();
+    add_morphs(&mut part.mesh.positions, &part.morphs, &on);
+    part.mesh.normals = Shading::of(&part.mesh).normals(&part.mesh.positions);
+    let mut stays = on.iter().map(|a| *a == 0.0);
+    part.amounts.resize(part.morphs.len(), 0.0);
+    part.amounts.retain(|_| stays.next().unwrap_or(true));
+    part.morphs.retain(|m| !m.is_always_on());
 }
 
 /// Chosen parts as the bytes of one GLB.
