@@ -55,8 +55,8 @@ async fn the_demos_faults_are_cured_by_clicking_and_brushed() {
                  JSON.stringify({ shapes: [[0, 0.5]] }) }).then(r => r.status)";
     assert_eq!(b.value(asked).await, json!(200));
     b.value(
-        "const s = document.getElementById('shape-amount'); s.value = 0.5; s.dispatchEvent(new Event('input', { \
-         bubbles: true }))",
+        "(s => { s.value = 0.5; s.dispatchEvent(new Event('input', { bubbles: true })); })\
+         (document.getElementById('shape-amount'))",
     )
     .await;
     b.until("document.getElementById('shape-told').textContent === '50 %'").await;
