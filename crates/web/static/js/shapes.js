@@ -18,7 +18,7 @@ export class Shapes {
     field("shape-sliders").hidden = shapes.length === 0;
     field("shape-pick").replaceChildren(...shapes.map(([number, name]) => new Option(name, number)));
     const known = new Set(shapes.map(([number]) => number));
-    if (known.has(Number(now))) field("shape-pick").value = now;
+    if (now !== "" && known.has(Number(now))) field("shape-pick").value = now;
     for (const number of this.amounts.keys()) if (!known.has(number)) this.amounts.delete(number);
     this.show();
   }
