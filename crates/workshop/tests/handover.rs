@@ -4,13 +4,15 @@
 mod common;
 
 use common::{wearing, Bench};
+use std::sync::Arc;
 use tin_cloak_formats::{MaterialRun, Materials, Picture};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
+use tin_cloak_workshop::core::intake::Up;
 use tin_cloak_workshop::core::skeleton::LocalTransform;
 use tin_cloak_workshop::{
-    bvh_of, document_of, glb_of, gltf_zip_of, obj_of, prove, read, table_of_csv, table_of_text, usda_of,
-    weights_csv, weights_json, Chosen, Clean, Companions, Dress, HandChange, JobState, Limits, MeansKind,
-    Parts, Pick, PlaceOptions, Proof, Step, What, EQUAL_MM,
+    bvh_of, document_of, export_glb, glb_of, gltf_zip_of, obj_of, prove, read, sort_document, table_of_csv,
+    table_of_text, usda_of, weights_csv, weights_json, Chosen, Clean, Companions, Dress, HandChange,
+    JobState, Limits, MeansKind, Parts, Pick, PieceKind, PlaceOptions, Proof, Step, What, Workshop, EQUAL_MM,
 };
 
 fn proved(bench: &Bench) -> std::sync::Arc<Proof> {
@@ -51,6 +53,35 @@ fn a_file_is_proved_to_be_what_is_on_the_screen() {
     assert!(bench.shop.proof_of(&bench.room()).unwrap().is_none());
     let masked = proved(&bench);
     assert!(masked.is_equal() && masked.bytes < proof.bytes, "{} {:?}", masked.line(), masked.unlike);
+}
+
+/// On a real body with a bare suit (open data, CC0; see `testdata/open-human/README.md`), as it is and as a program has
+/// it that works in centimetres with Z up.
+#[test]
+fn a_real_body_is_proved_in_metres_and_in_centimetres_with_z_up() {
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../testdata/open-human/");
+    let file = |name: &str| std::fs::read(format!("{folder}{name}")).unwrap();
+    let document = read("body.glb", &file("body.glb"), &Companions::new()).unwrap();
+    let body = sort_document("body.glb", document, None).unwrap().0.placed(100.0, Up::Z.rotation().inverse());
+    let (body, said, masked) = (Arc::new(body), Arc::default(), Arc::default());
+    let large = export_glb(&Dress { body, pieces: Vec::new(), said, masked }).unwrap();
+    let sized = Step::SizeBody { scale: 0.01, up: Up::Z };
+    for (bytes, size) in [(file("body.glb"), None), (large, Some(sized))] {
+        let folder = tempfile::tempdir().unwrap();
+        let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+        shop.measure_behind(false);
+        let body = shop.bring_in("human.glb", &bytes, &Companions::new()).unwrap()[0].id;
+        let fitting = shop.begin("human", body).unwrap();
+        let bench = Bench { shop, fitting, folder };
+        size.into_iter().for_each(|step| drop(bench.run(step)));
+        let suit = bench.shop.bring_in("suit.glb", &file("bodysuit.glb"), &Companions::new()).unwrap()[0].id;
+        bench.run(bench.shop.piece_step(suit, 1, PieceKind::Soft).unwrap());
+        bench.bind_all();
+        let tall = bench.room().dress.body.rest.iter().map(|p| p.y).fold(0.0, f32::max);
+        assert!((1.4..2.1).contains(&tall), "{tall}");
+        let proof = proved(&bench);
+        assert!(proof.is_equal() && proof.largest_mm() < EQUAL_MM, "{} {:?}", proof.line(), proof.unlike);
+    }
 }
 
 /// What another file has elsewhere is found: else the proof would be none.
