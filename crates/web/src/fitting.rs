@@ -93,6 +93,8 @@ struct Shown {
     motions: Vec<(String, usize)>,
     /// The clips of the body, and the group of the poses that are built in; each as it stands in an address, too.
     clip_names: Vec<(String, String)>,
+    /// The clips that go out.
+    clips_out: Vec<String>,
     more_motions: Vec<AssetCard>,
     /// Names of the poses set by hand.
     kept_poses: Vec<String>,
@@ -253,6 +255,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         motions: room.state.motions.iter().map(|m| (m.source.mesh.clone(), m.pairs.len())).collect(),
         more_motions,
         clip_names: clip_names(room),
+        clips_out: room.dress.body.clips.iter().map(|c| c.name.clone()).collect(),
         kept_poses: room.state.poses.iter().map(|p| p.name.clone()).collect(),
         board_words: board.map_or(String::new(), |b| board_words(b, before.as_deref(), against)),
         missing: board.map_or(0, Board::missing),

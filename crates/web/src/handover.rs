@@ -140,6 +140,33 @@ async fn piece(shop: &Shop, id: i64, file_name: String) -> Result<Named, Refusal
     .await
 }
 
+/// What goes out; all of what is not named.
+#[derive(FromForm)]
+struct ChosenForm {
+    piece: Vec<u32>,
+    clip: Vec<String>,
+    without_body: bool,
+    /// What the body is drawn in goes out as a change of it, not as a shape.
+    tucks_in: bool,
+}
+
+/// Chosen pieces and motions as one GLB.
+#[get("/fitting/<id>/chosen.glb?<form..>")]
+async fn chosen(shop: &Shop, id: i64, form: ChosenForm) -> Result<Named, Refusal> {
+    file(shop, id, move |shop, room| {
+        let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
+        let name =
+            |piece: &u32| Ok(room.dress.pieces[room.index_of(*piece).ok_or_else(missing)?].name.clone());
+        let pieces = form.piece.iter().map(name).collect::<Result<Vec<String>, Refusal>>()?;
+        let ChosenForm { clip, without_body, tucks_in, .. } = form;
+        let parts = Parts { pieces, without_body, clips: clip, tucks_in };
+        let bytes = glb_of(&room.dress, &parts)?;
+        let name = format!("{}, chosen.glb", shop.stored(id)?.name);
+        Ok(Named { name, kind: ContentType::new("model", "gltf-binary"), bytes })
+    })
+    .await
+}
+
 #[derive(FromForm)]
 struct LimitsForm {
     joints_a_vertex: Option<usize>,
@@ -311,6 +338,7 @@ pub(crate) fn routes() -> Vec<Route> {
         masks,
         patches,
         piece,
+        chosen,
         limits,
         limits_form,
         keep_limits,
