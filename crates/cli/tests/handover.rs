@@ -45,7 +45,7 @@ async fn a_file_is_made_read_again_limited_and_opened_by_another_loader() {
     b.press("#forget-limits").await;
     b.until("!document.getElementById('limit-set')").await;
 
-    // One piece and one motion alone; what is not there is said.
+    // One piece and one motion alone.
     let chosen = |query: &str| {
         format!(
             "fetch('/fitting/1/chosen.glb?{query}').then(async r => [r.status, \
@@ -56,8 +56,6 @@ async fn a_file_is_made_read_again_limited_and_opened_by_another_loader() {
     let all = size(b.value(&chosen("")).await);
     let alone = size(b.value(&chosen("piece=1&without_body=true&clip=night+round")).await);
     assert!(all.0 == 200 && alone.0 == 200 && alone.1 * 2 < all.1, "{alone:?} of {all:?}");
-    assert_eq!(size(b.value(&chosen("piece=99")).await).0, 404);
-    assert_eq!(size(b.value(&chosen("clip=waltz")).await).0, 422);
 
     // The report needs nothing else.
     let report = "fetch(document.getElementById('report').href).then(r => r.text())";
