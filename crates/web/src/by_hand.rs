@@ -38,6 +38,14 @@ pub(crate) fn chosen_by_hand(picks: Option<&str>) -> Result<Chosen, Refusal> {
     Ok(Chosen::Picks(some.ok_or_else(|| Refusal::new(Status::UnprocessableEntity, ask))?))
 }
 
+/// That, where it is ticked; else all of it.
+pub(crate) fn chosen_if(ticked: bool, picks: Option<&str>) -> Result<Chosen, Refusal> {
+    match ticked {
+        true => chosen_by_hand(picks),
+        false => Ok(Chosen::Everything),
+    }
+}
+
 /// A change, where, and the joints that keep their weights.
 #[derive(Deserialize)]
 struct HandRequest {
@@ -89,6 +97,9 @@ async fn by_hand_view(shop: &Shop, id: i64, piece: u32, asked: Json<HandRequest>
 #[derive(Deserialize)]
 struct TableRequest {
     text: String,
+    /// By the places of a table that has both.
+    #[serde(default)]
+    by_place: bool,
     #[serde(default)]
     locked: Vec<String>,
 }
@@ -100,8 +111,8 @@ async fn by_hand_table(
     piece: u32,
     table: Json<TableRequest>,
 ) -> Result<Json<Started>, Refusal> {
-    let TableRequest { text, locked } = table.into_inner();
-    let clean = Clean::ByHand { change: table_of_text(&text, false)?, firm_percent: None };
+    let TableRequest { text, by_place, locked } = table.into_inner();
+    let clean = Clean::ByHand { change: table_of_text(&text, by_place)?, firm_percent: None };
     started(shop, id, Step::Clean { piece, clean, chosen: Chosen::Everything, locked }).await
 }
 

@@ -2,7 +2,7 @@
 
 use crate::answers::{Refusal, Tell};
 use crate::aside::Shop;
-use crate::by_hand::chosen_by_hand;
+use crate::by_hand::chosen_if;
 use crate::look::{EaseRequest, WornShape};
 use crate::steps::{changed_by, started, Started};
 use rocket::form::Form;
@@ -10,7 +10,7 @@ use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{post, routes, FromForm, Route};
 use serde::Deserialize;
-use tin_cloak_workshop::{BrushStroke, Chosen, EaseOptions, PlaceOptions, Step, ViewRequest};
+use tin_cloak_workshop::{BrushStroke, EaseOptions, PlaceOptions, Step, ViewRequest};
 
 #[derive(FromForm)]
 struct PlaceForm {
@@ -83,10 +83,7 @@ struct EaseForm {
 #[post("/fitting/<id>/ease/<piece>", data = "<form>")]
 async fn ease(shop: &Shop, id: i64, piece: u32, form: Form<EaseForm>) -> Result<Tell, Refusal> {
     let options = EaseOptions { least_mm: form.least, most_mm: form.most };
-    let chosen = match form.chosen {
-        true => chosen_by_hand(form.picks.as_deref())?,
-        false => Chosen::Everything,
-    };
+    let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
     changed_by(shop, id, Step::Ease { piece, chosen, options }).await
 }
 

@@ -2,7 +2,7 @@
 
 use crate::answers::{Refusal, Tell};
 use crate::aside::{aside, Shop};
-use crate::by_hand::chosen_by_hand;
+use crate::by_hand::{chosen_by_hand, chosen_if};
 use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::{self, Responder};
@@ -13,7 +13,7 @@ use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::{
-    Against, Chosen, HideOptions, MendOptions, PieceKind, RelaxOptions, Step, Workshop, WorkshopError,
+    Against, HideOptions, MendOptions, PieceKind, RelaxOptions, Step, Workshop, WorkshopError,
 };
 
 /// Begins a step as a job, and tells the page to watch it.
@@ -143,10 +143,7 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
         }
         let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
         let options = MendOptions { tolerance_mm, margin_mm: form.margin, limit_mm: form.limit };
-        let chosen = match form.chosen {
-            true => chosen_by_hand(form.picks.as_deref())?,
-            false => Chosen::Everything,
-        };
+        let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
         let pair = form.pair.as_deref().filter(|p| !p.is_empty()).map(pair_of).transpose()?;
         let against = Against { pair, pose: form.pose.filter(|_| form.here) };
         Ok(Step::PushOut { pieces: form.piece.clone(), chosen, options, against })
@@ -197,10 +194,7 @@ struct RelaxForm {
 #[post("/fitting/<id>/relax", data = "<form>")]
 async fn relax(shop: &Shop, id: i64, form: Form<RelaxForm>) -> Result<Tell, Refusal> {
     let form = form.into_inner();
-    let chosen = match form.chosen {
-        true => chosen_by_hand(form.picks.as_deref())?,
-        false => Chosen::Everything,
-    };
+    let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
     let options = RelaxOptions { percent: form.percent, times: form.times, ..RelaxOptions::default() };
     let shape = form.shape.filter(|s| !s.is_empty());
     changed_by(shop, id, Step::Relax { piece: form.piece, chosen, options, shape }).await

@@ -72,7 +72,7 @@ export class WeightTable {
     const pasted = field("table-text").value.trim();
     const text = typed.length > 0 ? this.text(typed) : pasted;
     const { url, locked } = this.where();
-    const { job } = await postForJson(url, { text, locked });
+    const { job } = await postForJson(url, { text, by_place: field("table-by-place").checked, locked });
     field("weight-table").close();
     this.onJob(job);
   }

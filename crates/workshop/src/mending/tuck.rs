@@ -38,9 +38,10 @@ impl Doing<'_> {
         let look = HideOptions { rings: 1, beneath: false, through: true };
         let tell = |s: f32| phase(0.2, 0.4).tell(s);
         let hidden = unseen(&room, (&room.counted_poses(), &through), look, &tell)?;
-        let offsets = drawn_in(&room, (&now, &hidden), options, &|s| phase(0.4, 0.8).tell(s))?;
+        let under = covered(&room.dress.body.topology, &hidden);
+        let offsets = drawn_in(&room, (&now, &under), options, &|s| phase(0.4, 0.8).tell(s))?;
         let mut tucked = bare;
-        for (by, offsets) in by_cover(&room.dress.body.topology, &hidden, &offsets) {
+        for (by, offsets) in by_cover(&under, &offsets) {
             let offsets = tucked.keep(pack_positions(&offsets));
             tucked.state.tucks.push(Tuck { by, offsets });
         }
@@ -111,7 +112,7 @@ impl Room {
 /// where it is seen, so that what is drawn in fades out towards openings.
 fn drawn_in(
     room: &Room,
-    (now, hidden): (&Measured, &[Hidden]),
+    (now, under): (&Measured, &[Cover]),
     options: MendOptions,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Vec<Vec3>, WorkshopError> {
@@ -121,7 +122,6 @@ fn drawn_in(
     for places in &mut trouble {
         places.retain(|p| outfit.lying_at(p).is_some_and(|layers| layers.iter().any(|l| l.0 == 0)));
     }
-    let under = covered(&dress.body.topology, hidden);
     let held = vec![under.iter().map(|by| by.is_none()).collect()];
     let limit = options.limit_mm * 0.001;
     let settings = PushSettings { limit, reach: limit, rounds: ROUNDS, ..what.settings() };
@@ -140,8 +140,11 @@ fn drawn_in(
     Ok(pushed.rest[0].iter().zip(&outfit.layers[0].rest).map(|(p, r)| *p - *r).collect())
 }
 
+/// The pieces that hide a vertex of the body; none where it is seen.
+type Cover<'h> = Option<&'h [PieceId]>;
+
 /// For each vertex of the body the pieces that hide all of its faces: the fewest that do.
-fn covered<'h>(topology: &Topology, hidden: &'h [Hidden]) -> Vec<Option<&'h [PieceId]>> {
+fn covered<'h>(topology: &Topology, hidden: &'h [Hidden]) -> Vec<Cover<'h>> {
     let of_body: Vec<&Hidden> = hidden.iter().filter(|h| h.of == BODY).collect();
     let hides = |list: &Hidden, v: usize| {
         let faces = topology.incident.row(v);
@@ -153,9 +156,9 @@ fn covered<'h>(topology: &Topology, hidden: &'h [Hidden]) -> Vec<Option<&'h [Pie
 }
 
 /// The offsets by what lies over the vertices: those that several pieces hide go with the fewest.
-fn by_cover(topology: &Topology, hidden: &[Hidden], offsets: &[Vec3]) -> BTreeMap<Vec<PieceId>, Vec<Vec3>> {
+fn by_cover(under: &[Cover], offsets: &[Vec3]) -> BTreeMap<Vec<PieceId>, Vec<Vec3>> {
     let mut all: BTreeMap<Vec<PieceId>, Vec<Vec3>> = BTreeMap::new();
-    for (v, by) in covered(topology, hidden).into_iter().enumerate() {
+    for (v, by) in under.iter().enumerate() {
         if let Some(by) = by.filter(|_| offsets[v] != Vec3::ZERO) {
             all.entry(by.to_vec()).or_insert_with(|| vec![Vec3::ZERO; offsets.len()])[v] = offsets[v];
         }
