@@ -125,7 +125,7 @@ pub fn least_change(
 /// `beyond`: what
 /// cannot be met holds up nothing about it. By solving again with weights that make squares of it (iteratively
 /// reweighted least squares; Holland & Welsch, “Robust regression using iteratively reweighted least-squares”, 1977),
-/// `times` times.
+/// with each weight of the continuation, and `times` times behind it.
 ///
 /// # Errors
 /// When the system cannot be factored.
@@ -138,12 +138,11 @@ pub(super) fn least_change_of_most(
 ) -> Result<Vec<f64>, BindError> {
     let system = System::new(x.len(), cost, demands)?;
     let mut x = x;
-    for share in WEIGHTS {
+    for (at, share) in WEIGHTS.into_iter().chain(std::iter::repeat_n(1.0, times)).enumerate() {
+        if at > 0 {
+            demands.weigh_by_shortness(count, beyond, &x);
+        }
         x = Problem { cost, demands, weight: weight * share, system: &system }.solved(x)?;
-    }
-    for _ in 0..times {
-        demands.weigh_by_shortness(count, beyond, &x);
-        x = Problem { cost, demands, weight, system: &system }.solved(x)?;
     }
     Ok(x)
 }

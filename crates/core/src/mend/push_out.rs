@@ -42,6 +42,9 @@ pub struct PushSettings {
     pub rounds: usize,
     /// A round goes no further than this, metres: short steps in a pile, where what is near changes with the place.
     pub step: f32,
+    /// Asks once more behind the last round, and takes the best of all states; else the last one, which a fresh
+    /// measure is to judge.
+    pub judged: bool,
 }
 
 impl Default for PushSettings {
@@ -53,6 +56,7 @@ impl Default for PushSettings {
             reach: 0.02,
             rounds: 6,
             step: LONGEST_STEP,
+            judged: true,
         }
     }
 }
@@ -111,8 +115,8 @@ pub struct PieceReport {
 
 /// How much a demand weighs beside the cost of a move.
 const WEIGHT: f64 = 100.0;
-/// So often what cannot be met is made to count less.
-const REWEIGHED: usize = 3;
+/// So often what cannot be met is made to count less once demands have their whole weight.
+const REWEIGHED: usize = 1;
 /// A round goes no further than this by itself, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
 /// Around what is through so much may move along, metres.
@@ -164,6 +168,11 @@ pub fn push_out(
     let (mut best, mut stale): (Option<Reached>, usize) = (None, 0);
     let mut first = Reached::default();
     for round in 0..=rounds {
+        if round == rounds && !mending.settings.judged {
+            let left = best.as_ref().unwrap_or(&first).left.clone();
+            best = Some(Reached { short: f64::NAN, x: work.x.clone(), left });
+            break;
+        }
         if !progress(share(round, 0.0)) {
             return Ok(None);
         }

@@ -13,7 +13,8 @@ use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{
-    stiffness, strain, sum_up, AtRest, Crossing, InPose, Outfit, PairMeasure, Place, Settings, Sight, Through,
+    stiffness, strain, sum_up, AtRest, Crossing, InPose, Outfit, Pair, PairMeasure, Place, Settings, Sight,
+    Through,
 };
 use tin_cloak_core::mend::TrialPose;
 
@@ -504,7 +505,8 @@ pub(crate) fn measure_every_pair(
     let mut board = Board::empty((&pairs, covered), &layers, trials, (tolerance_mm, plan));
     let tolerances: Vec<f32> = board.pairs.iter().map(|p| p.tolerance_mm).collect();
     let still = outfit.buffers();
-    let at_rest: Vec<AtRest> = pairs.par_iter().map(|p| AtRest::of(&outfit, &still, *p)).collect();
+    let of_pair = |p: &(usize, usize)| Arc::new(AtRest::of(&outfit, &still, *p));
+    let at_rest: Vec<Arc<AtRest>> = pairs.par_iter().map(of_pair).collect();
     let done = AtomicUsize::new(0);
     let poses = trials.poses(&dress.body);
     let pool = outfit.pool();
@@ -518,7 +520,7 @@ pub(crate) fn measure_every_pair(
             let one = |l: usize| (strain(&outfit, buffers, l), stiffness(&outfit, buffers, l));
             let strains: Vec<(f32, f32)> = (0..outfit.layers.len()).into_par_iter().map(one).collect();
             let cell = |r: usize| {
-                let (layers, rest) = (pairs[r], &at_rest[r]);
+                let (layers, rest) = (pairs[r], &*at_rest[r]);
                 let meeting = in_pose.meeting(layers, rest);
                 let crossing = in_pose.crossing(layers, &meeting, rest, r >= covered);
                 // Of layers that rest does not show together nothing is asked but whether they meet.
@@ -551,7 +553,10 @@ pub(crate) fn measure_every_pair(
         rows.filter(|(row, _)| board.counts(pose, *row) == Counts::Counted).flat_map(|r| r.1).collect()
     };
     let trouble = places.into_iter().enumerate().map(counted).collect();
-    Ok(Measured { board: Arc::new(board), outfit, piece_of, trouble })
+    let known = |p: &Pair| pairs.iter().position(|layers| *layers == (p.outer, p.inner));
+    // Every two layers have a row.
+    let at_rest = outfit.pairs.iter().filter_map(known).map(|row| Arc::clone(&at_rest[row])).collect();
+    Ok(Measured { board: Arc::new(board), outfit, piece_of, at_rest, trouble })
 }
 
 /// The pairs of layers that are not among `rows`, each against itself included: rest does not show them

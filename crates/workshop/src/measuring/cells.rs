@@ -367,7 +367,9 @@ pub(crate) fn measured_of(room: &Room, kept: Kept) -> Result<Measured, WorkshopE
     let of_pose = |pose: usize| (0..plan.rows.len()).filter_map(|row| of_cell(pose, row)).flatten().collect();
     let trouble = (0..plan.poses.len()).map(of_pose).collect();
     let (outfit, piece_of) = (worn.outfit.clone(), worn.piece_of.clone());
-    Ok(Measured { board, outfit, piece_of, trouble })
+    let of_pairs: Vec<(usize, usize)> = outfit.pairs.iter().map(|p| (p.outer, p.inner)).collect();
+    let at_rest = room.at_rest(&worn, &of_pairs);
+    Ok(Measured { board, outfit, piece_of, at_rest, trouble })
 }
 
 /// The whole board of a room, when it is in memory.

@@ -2,7 +2,7 @@
 
 use crate::measuring::board::Board;
 use std::sync::Arc;
-use tin_cloak_core::clearance::{Crossing, Outfit, Place, Sight, Through};
+use tin_cloak_core::clearance::{AtRest, Crossing, Outfit, Place, Sight, Through};
 use tin_cloak_core::mend::Trouble;
 
 /// A dress as measured.
@@ -13,6 +13,8 @@ pub(crate) struct Measured {
     pub outfit: Outfit,
     /// The piece of each; the body has none.
     pub piece_of: Vec<Option<usize>>,
+    /// What each pair of the outfit has at rest already.
+    pub at_rest: Vec<Arc<AtRest>>,
     /// By pose, what counts there and is out of tolerance, in sight.
     pub trouble: Vec<Trouble>,
 }

@@ -10,9 +10,8 @@ use crate::state::names::{PieceId, BODY};
 use crate::state::push::{Against, MendOptions};
 use crate::state::trial_plan::Counts;
 use glam::Vec3;
-use rayon::prelude::*;
 use std::sync::Arc;
-use tin_cloak_core::clearance::{AtRest, Outfit, Pair, Place, Settings};
+use tin_cloak_core::clearance::{AtRest, Outfit, Place, Settings};
 use tin_cloak_core::mend::{keep_rigid, push_out, Mending, PieceReport, PushSettings, TrialPose, Trouble};
 use tin_cloak_formats::PieceKind;
 
@@ -114,14 +113,13 @@ type State = (Measured, Vec<Option<Vec<Vec3>>>, Vec<PieceReport>);
 pub(crate) type Measure<'a> =
     &'a dyn Fn(&[Option<Vec<Vec3>>], &(dyn Fn(f32) -> bool + Sync)) -> Result<Measured, WorkshopError>;
 
-/// At most so often it is pushed and measured: each time no further than a place can be followed.
+/// At most so often it is pushed and measured, each time no further than a place can be followed; what is no better
+/// than the best, but for the first, is the last.
 const PASSES: usize = 6;
-/// So many passes in a row that are no better than the best are the last.
-const PATIENCE: usize = 2;
 /// Rounds a pass, and how far each goes, millimetres.
 type Pace = (usize, f32);
-const LONG: Pace = (1, 6.0);
-const SHORT: Pace = (2, 1.5);
+const FIRST: Pace = (2, 4.0);
+const NEXT: Pace = (1, 2.0);
 /// So far in one pass, millimetres.
 const PASS_MM: f32 = 6.0;
 
@@ -143,7 +141,7 @@ pub(crate) fn mend(
     let (mut now, mut rest) = (None, none.clone());
     let mut best: Option<State> = None;
     let mut least_worse: Option<(usize, f32)> = None;
-    let (mut stale, mut pace) = (0, LONG);
+    let mut pace = FIRST;
     for pass in 0..PASSES {
         let here: &Measured = now.as_ref().unwrap_or(&first);
         if here.trouble.iter().all(Vec::is_empty) {
@@ -162,24 +160,19 @@ pub(crate) fn mend(
             pass, cells = after.board.bad_cells(), mm = what.curable_mm(&after.board),
             ?pushed_at, measured_at = ?begun.elapsed(), "pushed"
         );
-        stale += 1;
-        if is_better(what, &after.board, best.as_ref().map_or(&first.board, |b| &b.0.board)) {
-            (best, stale) = (Some((after.clone(), next.clone(), pushed.reports)), 0);
-        }
         let told = (after.board.bad_cells(), what.curable_mm(&after.board));
         if least_worse.is_none_or(|known| told.1 < known.1) {
             least_worse = Some(told);
         }
-        if stale >= PATIENCE {
+        let known = best.as_ref().map_or(&first.board, |b| &b.0.board);
+        if is_better(what, &after.board, known) {
+            best = Some((after.clone(), next.clone(), pushed.reports));
+            (now, rest) = (Some(after), next);
+        } else if pace == NEXT {
             break;
         }
-        (now, rest) = (Some(after), next);
-        // Long steps spoil in a pile what they cure: from the best state on with short ones.
-        if stale > 0 && pace == LONG {
-            (stale, pace) = (0, SHORT);
-            now = best.as_ref().map(|b| b.0.clone());
-            rest = best.as_ref().map_or_else(|| none.clone(), |b| b.1.clone());
-        }
+        // Long steps spoil in a pile what they cure: on with short ones from the best state.
+        pace = NEXT;
     }
     let was = what.curable_mm(&first.board);
     let not_taken = least_worse.filter(|_| best.is_none()).map(|(cells, then)| (cells, was, then));
@@ -281,10 +274,7 @@ impl Pushing {
             now.trouble[*p].iter().filter(|place| pulls(*p, place)).copied().collect()
         };
         let trouble: Vec<Trouble> = counted.iter().map(of).collect();
-        let still = outfit.buffers();
-        let of_pair = |p: &Pair| Arc::new(AtRest::of(&outfit, &still, (p.outer, p.inner)));
-        let at_rest: Vec<Arc<AtRest>> = outfit.pairs.par_iter().map(of_pair).collect();
-        Self { outfit, movable, at_rest, counted, poses, trouble }
+        Self { outfit, movable, at_rest: now.at_rest.clone(), counted, poses, trouble }
     }
 }
 
@@ -327,6 +317,7 @@ fn pushed(
         reach: limit,
         rounds: pace.0,
         step: pace.1 * 0.001,
+        judged: false,
         ..what.settings()
     };
     let mending = Mending {
