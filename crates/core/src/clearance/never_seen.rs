@@ -48,11 +48,12 @@ pub struct LookingAt<'a> {
     pub through: &'a [Vec<(u32, usize)>],
 }
 
-/// Those of the places looked at that no straight look reaches in any of `poses`, of 256 directions spread evenly over
-/// the sphere, when their layer and the layers in the way are all there is; in their order. `go_on` is told the share
-/// that is done; when it answers false nothing comes back.
+/// Of each list those of the places looked at that no straight look reaches in any of `poses`, of 256 directions spread
+/// evenly over the sphere, when their layer and the layers in the way are all there is; in their order. `go_on` is told
+/// the share that is done; when it answers false nothing comes back.
 ///
-/// The directions turn with the place, so that what lay in a look's way in the pose before is asked first.
+/// Each pose is taken once for all lists. The directions turn with the place, so that what lay in a look's way in the
+/// pose before is asked first.
 ///
 /// ```
 /// use tin_cloak_core::{clearance::{never_seen, LookingAt}, mend::TrialPose, shapes::{moved, outfit, sphere}};
@@ -65,40 +66,44 @@ pub struct LookingAt<'a> {
 /// let places = &outfit.layers[0].topology.triangles;
 /// let at = LookingAt { of: 0, places, by: &[1], through: &[] };
 /// let bare = LookingAt { by: &[], ..at };
-/// assert!(never_seen(&outfit, bare, &rest, &|_| true).unwrap().is_empty());
 /// // Most of it is never seen in the shell; were the rest drawn in, nothing would be.
-/// let hidden = never_seen(&outfit, at, &rest, &|_| true).unwrap().len();
-/// assert!(hidden > places.len() / 2 && hidden < places.len());
 /// let out = |v: &u32| outfit.layers[0].rest[*v as usize].distance(Vec3::X * 0.03) > 0.118;
 /// let through = [(0..outfit.layers[0].rest.len() as u32).filter(out).map(|v| (v, 1)).collect()];
 /// let drawn_in = LookingAt { through: &through, ..at };
-/// assert_eq!(never_seen(&outfit, drawn_in, &rest, &|_| true).as_ref().map(Vec::len), Some(places.len()));
+/// let unseen = never_seen(&outfit, &[bare, at, drawn_in], &rest, &|_| true).unwrap();
+/// assert!(unseen[0].is_empty());
+/// assert!(unseen[1].len() > places.len() / 2 && unseen[1].len() < places.len());
+/// assert_eq!(unseen[2].len(), places.len());
 /// ```
 pub fn never_seen(
     outfit: &Outfit,
-    at: LookingAt,
+    lists: &[LookingAt],
     poses: &[TrialPose],
     go_on: &(dyn Fn(f32) -> bool + Sync),
-) -> Option<Vec<LookedAt>> {
-    let mut hiding = at.by.to_vec();
-    hiding.push(at.of);
+) -> Option<Vec<Vec<LookedAt>>> {
     let directions: Vec<Vec3> = super::hidden::spiral(DIRECTIONS).collect();
     let mut buffers = outfit.buffers();
-    let mut left: Vec<Unseen> = at.places.iter().map(|&place| Unseen { place, looks: Vec::new() }).collect();
+    let begin = |at: &LookingAt| -> (Vec<usize>, Vec<Unseen>) {
+        let hiding = at.by.iter().copied().chain([at.of]).collect();
+        (hiding, at.places.iter().map(|&place| Unseen { place, looks: Vec::new() }).collect())
+    };
+    let (hiding, mut left): (Vec<_>, Vec<_>) = lists.iter().map(begin).unzip();
     for (n, pose) in poses.iter().enumerate() {
-        if left.is_empty() {
-            break;
-        }
         if !go_on(n as f32 / poses.len() as f32) {
             return None;
         }
-        buffers.pose_some(outfit, |layer| hiding.contains(&layer), (&pose.matrices, &pose.amounts));
-        let through = at.through.get(n).map(Vec::as_slice);
-        let (of, hiding, directions) = (at.of, &hiding, &directions);
-        let look = Look { outfit, buffers: &buffers, of, hiding, directions, through };
-        left = left.into_par_iter().filter_map(|v| look.misses(v, pose)).collect();
+        let looked_for = |l: &(&Vec<usize>, &Vec<Unseen>)| !l.1.is_empty();
+        let mut needed = vec![false; outfit.layers.len()];
+        hiding.iter().zip(&left).filter(looked_for).flat_map(|l| l.0).for_each(|layer| needed[*layer] = true);
+        buffers.pose_some(outfit, |layer| needed[layer], (&pose.matrices, &pose.amounts));
+        for ((at, hiding), left) in lists.iter().zip(&hiding).zip(&mut left) {
+            let (buffers, directions, of) = (&buffers, &directions, at.of);
+            let through = at.through.get(n).map(Vec::as_slice);
+            let look = Look { outfit, buffers, of, hiding, directions, through };
+            *left = std::mem::take(left).into_par_iter().filter_map(|v| look.misses(v, pose)).collect();
+        }
     }
-    Some(left.into_iter().map(|v| v.place).collect())
+    Some(left.into_iter().map(|list| list.into_iter().map(|v| v.place).collect()).collect())
 }
 
 struct Look<'a> {

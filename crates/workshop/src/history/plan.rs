@@ -227,10 +227,13 @@ impl Workshop {
         job: &Job,
         measuring: (f32, f32),
     ) -> Result<(Room, Arc<Board>, Draft), WorkshopError> {
+        let begun = std::time::Instant::now();
         let made = self.made_by((room, base), step, job)?;
         let after = self.build_draft(&made.draft)?;
+        let made_at = begun.elapsed();
         job.at(measuring.0, measuring.1);
         let board = self.measured_in(&after, job)?;
+        tracing::info!(made = made.sentence, cells = board.bad_cells(), ?made_at, all = ?begun.elapsed(), "tried");
         Ok((after, board, made.draft.gone_on_from()))
     }
 

@@ -41,13 +41,14 @@ pub(crate) fn unseen(
     };
     let lies_beneath = |layer: &usize| looking.outfit.pairs.iter().any(|p| p.inner == *layer);
     let last = if options.beneath { looking.outfit.layers.len() } else { 1 };
-    let parts: Vec<usize> = (0..last).filter(lies_beneath).collect();
-    let mut hidden = Vec::new();
-    for (n, &layer) in parts.iter().enumerate() {
-        let share = |s: f32| progress((n as f32 + s) / parts.len() as f32);
-        hidden.extend(looking.hidden_of(layer, &share)?);
-    }
-    Ok(hidden)
+    looking.hidden_of((0..last).filter(lies_beneath).collect(), progress)
+}
+
+/// Of a layer, which vertices of its outside are looked at, and past which layers.
+struct Past<'a> {
+    of: usize,
+    among: &'a [u32],
+    by: Vec<usize>,
 }
 
 struct Looking {
@@ -61,65 +62,79 @@ struct Looking {
 }
 
 impl Looking {
-    /// What nobody sees of a layer: what single pieces hide, then what only all together do.
+    /// What nobody sees of some layers: what single pieces hide, then what only all together do.
     fn hidden_of(
         &self,
-        layer: usize,
+        layers: Vec<usize>,
         progress: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Vec<Hidden>, WorkshopError> {
-        let over: Vec<usize> =
-            self.outfit.pairs.iter().filter(|p| p.inner == layer).map(|p| p.outer).collect();
-        let others: Vec<usize> = (1..self.ids.len()).filter(|l| *l != layer).collect();
-        let steps = (over.len() + 2) as f32;
-        let find = |n: usize, among: &[u32], by: &[usize]| {
-            self.unseen_past(layer, (among, by), &|s| progress((n as f32 + s) / steps))
-        };
-        let hidden = find(0, &self.outfit.layers[layer].walls.outside().used, &others)?;
-        // What a part hides of itself, as the inside of a mouth, belongs to no piece.
-        let own = self.faces(layer, &find(1, &hidden, &[])?);
-        let mut together: BTreeSet<u32> = self.faces(layer, &hidden).into_iter().collect();
-        own.iter().for_each(|f| {
-            together.remove(f);
+        let others = |of: usize| (1..self.ids.len()).filter(move |layer| *layer != of);
+        let past_all = layers.iter().map(|&of| {
+            let among = &*self.outfit.layers[of].walls.outside().used;
+            Past { of, among, by: others(of).collect() }
         });
-        let mut found = Vec::new();
-        for (n, &outer) in over.iter().enumerate() {
-            let mut faces = self.faces(layer, &find(n + 2, &hidden, &[outer])?);
-            faces.retain(|f| own.binary_search(f).is_err());
-            faces.iter().for_each(|f| {
-                together.remove(f);
-            });
-            if !faces.is_empty() {
-                found.push(Hidden { of: self.ids[layer], by: vec![self.ids[outer]], faces });
-            }
+        let hidden = self.unseen_past(&past_all.collect::<Vec<_>>(), &|s| progress(s * 0.5))?;
+        // What a part hides of itself, as the inside of a mouth, belongs to no piece.
+        let over = |of: usize| self.outfit.pairs.iter().filter(move |p| p.inner == of).map(|p| p.outer);
+        let mut singly: Vec<Past> = Vec::new();
+        for (&of, among) in layers.iter().zip(&hidden) {
+            let by = std::iter::once(Vec::new()).chain(over(of).map(|outer| vec![outer]));
+            singly.extend(by.map(|by| Past { of, among, by }));
         }
-        if !together.is_empty() && others.len() > 1 {
-            let by = others.iter().map(|l| self.ids[*l]).collect();
-            found.push(Hidden { of: self.ids[layer], by, faces: together.into_iter().collect() });
+        let mut past_one = self.unseen_past(&singly, &|s| progress(0.5 + s * 0.5))?.into_iter();
+        let mut found = Vec::new();
+        for (of, hidden) in layers.into_iter().zip(&hidden) {
+            let own = self.faces(of, &past_one.next().unwrap_or_default());
+            let but_own = |faces: Vec<u32>| faces.into_iter().filter(|f| own.binary_search(f).is_err());
+            let mut together: BTreeSet<u32> = but_own(self.faces(of, hidden)).collect();
+            for (outer, unseen) in over(of).zip(past_one.by_ref()) {
+                let faces: Vec<u32> = but_own(self.faces(of, &unseen)).collect();
+                faces.iter().for_each(|f| {
+                    together.remove(f);
+                });
+                if !faces.is_empty() {
+                    found.push(Hidden { of: self.ids[of], by: vec![self.ids[outer]], faces });
+                }
+            }
+            if !together.is_empty() && others(of).count() > 1 {
+                let by = others(of).map(|l| self.ids[l]).collect();
+                found.push(Hidden { of: self.ids[of], by, faces: together.into_iter().collect() });
+            }
         }
         Ok(found)
     }
 
-    /// Vertices (ascending) of the outside of a layer all of whose faces no look reaches past the layers `by`. Corners
-    /// are looked at first, as most of what is seen is found by them; then the middles of the faces that are left.
+    /// Of each the vertices (ascending) of the outside of its layer all of whose faces no look reaches past its layers.
+    /// Corners are looked at first, as most of what is seen is found by them; then the middles of the faces that are
+    /// left.
     fn unseen_past(
         &self,
-        of: usize,
-        (among, by): (&[u32], &[usize]),
+        lists: &[Past],
         progress: &(dyn Fn(f32) -> bool + Sync),
-    ) -> Result<Vec<u32>, WorkshopError> {
-        let side = &self.outfit.layers[of].walls.outside().topology;
-        let look = |places: &[LookedAt], from: f32| {
-            let through = self.through.get(of).map_or(&[][..], Vec::as_slice);
-            let at = LookingAt { of, places, by, through };
-            never_seen(&self.outfit, at, &self.poses, &|s| progress(from + s * 0.5))
+    ) -> Result<Vec<Vec<u32>>, WorkshopError> {
+        let side = |past: &Past| &self.outfit.layers[past.of].walls.outside().topology;
+        let look = |places: &[Vec<LookedAt>], from: f32| {
+            let at = lists.iter().zip(places).map(|(past, places)| {
+                let through = self.through.get(past.of).map_or(&[][..], Vec::as_slice);
+                LookingAt { of: past.of, places, by: &past.by, through }
+            });
+            never_seen(&self.outfit, &at.collect::<Vec<_>>(), &self.poses, &|s| progress(from + s * 0.5))
                 .ok_or(WorkshopError::Stopped)
         };
-        let corners: Vec<LookedAt> = among.iter().map(|v| [*v; 3]).collect();
-        let left: Vec<u32> = look(&corners, 0.0)?.into_iter().map(|p| p[0]).collect();
-        let faces = faces_within(side, &left, 0);
-        let middles: Vec<LookedAt> = faces.iter().map(|f| side.triangles[*f as usize]).collect();
-        let left: HashSet<LookedAt> = look(&middles, 0.5)?.into_iter().collect();
-        Ok(unseen_corners(side, &left))
+        let corners: Vec<Vec<LookedAt>> =
+            lists.iter().map(|past| past.among.iter().map(|v| [*v; 3]).collect()).collect();
+        let left = look(&corners, 0.0)?;
+        let middles = lists.iter().zip(left).map(|(past, left)| {
+            let left: Vec<u32> = left.into_iter().map(|p| p[0]).collect();
+            let faces = faces_within(side(past), &left, 0);
+            faces.iter().map(|f| side(past).triangles[*f as usize]).collect::<Vec<LookedAt>>()
+        });
+        let left = look(&middles.collect::<Vec<_>>(), 0.5)?;
+        Ok(lists
+            .iter()
+            .zip(left)
+            .map(|(p, left)| unseen_corners(side(p), &left.into_iter().collect()))
+            .collect())
     }
 
     /// The faces of a layer of which the `vertices` of its outside are not seen, without the rings next to what is:
