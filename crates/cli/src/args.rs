@@ -157,8 +157,8 @@ pub(crate) struct Export {
     /// The clip, or the group of trial poses (`range`), that a BVH has
     #[arg(long, value_name = "NAME")]
     pub motion: Option<String>,
-    /// What the other side can take (JSON): joints_a_vertex, joints_a_mesh, vertices_a_mesh, shapes_a_mesh (numbers),
-    /// no_joint_scale (true or false), name
+    /// What the other side can take (JSON): joints_a_vertex, joints_a_mesh, vertices_a_mesh, shapes_a_mesh,
+    /// picture_pixels (numbers), no_joint_scale (true or false), name
     #[arg(long, value_name = "FILE")]
     pub limits: Option<PathBuf>,
     /// Which mesh of the file is the body, when it is not marked
@@ -174,6 +174,9 @@ pub(crate) struct ReportArgs {
     /// Where to write the report (HTML)
     #[arg(long, value_name = "FILE")]
     pub out: PathBuf,
+    /// Limits of the other side (JSON) that it tells of [default: what most take]
+    #[arg(long, value_name = "FILE.json")]
+    pub limits: Option<PathBuf>,
     /// A trial set (JSON, as the Trials station writes it) [default: as the file says]
     #[arg(long, value_name = "FILE")]
     pub trial: Option<PathBuf>,

@@ -28,6 +28,7 @@ pub(crate) fn export(args: &Export) -> Outcome {
         without_body: args.without_body,
         clips: args.clips.clone(),
         tucks_in: args.tucks_in,
+        ..Parts::default()
     };
     let dress = open.dress();
     match form {
@@ -75,6 +76,13 @@ pub(crate) fn report(args: &ReportArgs) -> Outcome {
     let board = open.proved(&|s| progress.tell(s))?;
     progress.done();
     let (shop, fitting) = open.fitting();
+    if let Some(file) = &args.limits {
+        let name = file.display().to_string();
+        let limits = Limits::of_json(&name, &load(file)?.bytes)?;
+        let stem = file.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+        let name = if limits.name.is_empty() { stem } else { limits.name.clone() };
+        shop.keep_limits(&Limits { name, ..limits })?;
+    }
     save(&args.out, report_file(shop, fitting)?.as_bytes())?;
     Ok(if board.is_clear() { ExitCode::SUCCESS } else { ExitCode::from(1) })
 }

@@ -237,6 +237,10 @@ impl Writer {
         if !part.look.colours.is_empty() {
             put(json::mesh::Semantic::Colors(0), self.floats(&part.look.colours, Type::Vec4));
         }
+        if !part.look.hidden.is_empty() {
+            let hidden: Vec<[f32; 1]> = part.look.hidden.iter().map(|h| [f32::from(*h)]).collect();
+            put(json::mesh::Semantic::Extras("HIDDEN".to_owned()), self.floats(&hidden, Type::Scalar));
+        }
         let targets: Vec<json::mesh::MorphTarget> = part
             .morphs
             .iter()

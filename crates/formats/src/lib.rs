@@ -15,6 +15,7 @@ mod document;
 mod error;
 mod gltf_in;
 mod gltf_out;
+mod hidden;
 mod look;
 mod marks;
 mod mtl_in;

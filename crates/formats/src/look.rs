@@ -14,6 +14,8 @@ pub struct Look {
     pub uv_sets: Vec<Vec<[f32; 2]>>,
     /// Vertex colours, linear RGBA, one a vertex; none when the mesh has none.
     pub colours: Vec<[f32; 4]>,
+    /// By vertex whether nobody sees it; empty when that is not told.
+    pub hidden: Vec<bool>,
     /// Which triangles have which material, by rising first triangle.
     pub runs: Vec<MaterialRun>,
     /// All materials of the file.
@@ -70,6 +72,9 @@ impl Look {
             self.uv_sets.iter().map(|set| vertices.iter().map(|&v| set[v as usize]).collect()).collect();
         if !self.colours.is_empty() {
             left.colours = vertices.iter().map(|&v| self.colours[v as usize]).collect();
+        }
+        if !self.hidden.is_empty() {
+            left.hidden = vertices.iter().map(|&v| self.hidden[v as usize]).collect();
         }
         for (new, old) in (0u32..).zip(faces) {
             let run = self.runs.partition_point(|r| r.first <= *old);

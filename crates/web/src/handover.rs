@@ -9,8 +9,8 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::response::Responder;
 use rocket::{get, post, routes, FromForm, Route};
 use tin_cloak_workshop::{
-    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, weights_csv, weights_json, Chosen, Clean, Limits, Parts,
-    Room, Step, Workshop,
+    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, weights_csv, weights_json, Chosen, Clean, Limits, OfHidden,
+    Parts, Room, Step, Workshop,
 };
 
 /// A file under a name.
@@ -148,6 +148,8 @@ struct ChosenForm {
     without_body: bool,
     /// What the body is drawn in goes out as a change of it, not as a shape.
     tucks_in: bool,
+    /// What nobody sees is there, marked.
+    hidden_marked: bool,
 }
 
 /// Chosen pieces and motions as one GLB.
@@ -158,8 +160,9 @@ async fn chosen(shop: &Shop, id: i64, form: ChosenForm) -> Result<Named, Refusal
         let name =
             |piece: &u32| Ok(room.dress.pieces[room.index_of(*piece).ok_or_else(missing)?].name.clone());
         let pieces = form.piece.iter().map(name).collect::<Result<Vec<String>, Refusal>>()?;
-        let ChosenForm { clip, without_body, tucks_in, .. } = form;
-        let parts = Parts { pieces, without_body, clips: clip, tucks_in };
+        let ChosenForm { clip, without_body, tucks_in, hidden_marked, .. } = form;
+        let hidden = if hidden_marked { OfHidden::Marked } else { OfHidden::LeftOut };
+        let parts = Parts { pieces, without_body, clips: clip, tucks_in, hidden };
         let bytes = glb_of(&room.dress, &parts)?;
         let name = format!("{}, chosen.glb", shop.stored(id)?.name);
         Ok(Named { name, kind: ContentType::new("model", "gltf-binary"), bytes })
@@ -207,16 +210,11 @@ pub(crate) struct LimitFields {
 }
 
 impl LimitFields {
-    /// Those kept under a name; else what most take (common practice, no source).
+    /// Those kept under a name; else what most take.
     pub fn of(shop: &Workshop, name: Option<&str>) -> Result<Self, Refusal> {
         let sets = shop.limit_sets()?;
-        let usual = || Limits {
-            joints_a_vertex: Some(4),
-            vertices_a_mesh: Some(65535),
-            no_joint_scale: true,
-            ..Limits::default()
-        };
-        let limits = sets.iter().find(|s| Some(s.name.as_str()) == name).cloned().unwrap_or_else(usual);
+        let limits =
+            sets.iter().find(|s| Some(s.name.as_str()) == name).cloned().unwrap_or_else(Limits::usual);
         let text = |limit: Option<usize>| limit.map_or(String::new(), |l| l.to_string());
         Ok(Self {
             name: limits.name,

@@ -11,7 +11,7 @@ use rocket::http::{ContentType, Header};
 use rocket::response::Responder;
 use rocket::{get, routes, Route};
 use std::sync::Arc;
-use tin_cloak_workshop::{Board, Effect, OpenFitting, Piece, Proof, Workshop, WorkshopError};
+use tin_cloak_workshop::{Beyond, Board, Effect, OpenFitting, Piece, Proof, Workshop, WorkshopError};
 
 #[derive(Template)]
 #[template(path = "report_file.html")]
@@ -31,6 +31,8 @@ struct ReportFile {
     steps: Vec<StepDone>,
     pieces: Vec<PieceFigures>,
     masks: Vec<HiddenRow>,
+    /// By set of limits, what is beyond it.
+    limits: Vec<(String, Vec<Beyond>)>,
     tried: Vec<String>,
 }
 
@@ -99,6 +101,7 @@ pub fn report_file(shop: &Workshop, fitting: i64) -> Result<String, WorkshopErro
         steps: steps_done(&open),
         pieces: room.dress.pieces.iter().map(|p| PieceFigures::of(p, board)).collect(),
         masks: hidden_rows(room),
+        limits: shop.limits_met(room)?,
         tried: tried(&room.trials, &room.state.plan),
     };
     // The template asks for nothing that can fail.

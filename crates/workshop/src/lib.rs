@@ -40,7 +40,7 @@ pub use dress::shading::{Shading, ViewPart};
 pub use dress::stiff_parts::stiff_shells;
 pub use dress::trials::{clip_trials, range_trials, retarget_trials, Trial, TrialSet};
 pub use error::WorkshopError;
-pub use handover::export::{dressed_document, export_glb};
+pub use handover::export::{dressed_document, export_glb, OfHidden};
 pub use handover::forms::{
     bvh_of, document_of, glb_of, gltf_zip_of, obj_of, usda_of, weights_csv, weights_json, Parts,
 };

@@ -12,7 +12,8 @@ use tin_cloak_workshop::core::skeleton::LocalTransform;
 use tin_cloak_workshop::{
     bvh_of, document_of, export_glb, glb_of, gltf_zip_of, obj_of, prove, read, sort_document, table_of_csv,
     table_of_text, usda_of, weights_csv, weights_json, Chosen, Clean, Companions, Dress, HandChange,
-    JobState, Limits, MeansKind, Parts, Pick, PieceKind, PlaceOptions, Proof, Step, What, Workshop, EQUAL_MM,
+    JobState, Limits, MeansKind, OfHidden, Parts, Pick, PieceKind, PlaceOptions, Proof, Step, What, Workshop,
+    EQUAL_MM,
 };
 
 fn proved(bench: &Bench) -> std::sync::Arc<Proof> {
@@ -209,6 +210,22 @@ fn gltf_goes_out_in_files_and_what_is_hidden_or_kept_as_tables() {
         patches.lines().skip(1).collect::<Vec<_>>(),
         [3, 5, 8].map(|v| format!("quilted tunic,\"hem, left\",{v}"))
     );
+
+    // There and marked: vertices as they are, hidden faces under materials of their own.
+    let marked = Parts { hidden: OfHidden::Marked, ..Parts::default() };
+    let glb = glb_of(&room.dress, &marked).unwrap();
+    assert!(String::from_utf8_lossy(&glb).contains("\"_HIDDEN\":"));
+    let body = read("marked.glb", &glb, &Companions::new()).unwrap().meshes.remove(0);
+    assert_eq!(body.mesh.positions, room.dress.body.mesh.positions);
+    let hidden = |material: Option<u32>| {
+        let found = material.and_then(|m| body.look.materials.materials[m as usize]["name"].as_str());
+        found.is_some_and(|name| name.ends_with("hidden"))
+    };
+    let count = body.mesh.triangles.len();
+    let of_run = |r: usize| body.look.runs.get(r + 1).map_or(count, |n| n.first as usize);
+    let faces = body.look.runs.iter().enumerate().filter(|(_, run)| hidden(run.material));
+    let faces: usize = faces.map(|(r, run)| of_run(r) - run.first as usize).sum();
+    assert_eq!(faces, room.dress.masked.of(0).len());
 
     let mut dress = room.dress.clone();
     pictured(&mut dress, (16, 9));

@@ -12,8 +12,8 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     bind_piece, dressed_document, export_glb, read, BindOptions, Chosen, Clean, Companions, FollowWish,
-    KeptPose, MapKind, MeshPart, Method, OwnJoint, Piece, PieceKind, Recipe, SideWish, SourcePart, Step,
-    Takes, ViewRequest,
+    KeptPose, MapKind, MeshPart, Method, OfHidden, OwnJoint, Piece, PieceKind, Recipe, SideWish, SourcePart,
+    Step, Takes, ViewRequest,
 };
 
 fn by(method: Method) -> BindOptions {
@@ -158,7 +158,7 @@ fn joints_come_with_a_piece_and_go_out_as_one_skeleton() {
     let names = again.skeleton.unwrap().names;
     assert_eq!(names.len(), skeleton.len());
     assert!(names.contains(&"pauldron_hinge_left".to_owned()));
-    assert_eq!(dressed_document(&room.dress).unwrap().meshes.len(), 3);
+    assert_eq!(dressed_document(&room.dress, OfHidden::LeftOut).unwrap().meshes.len(), 3);
 
     // The lantern goes: what follows a joint behind its own is numbered anew.
     bench.run(Step::RemovePiece { piece: 1 });
@@ -265,7 +265,7 @@ fn a_cage_carries_its_pieces_and_is_not_worn() {
     assert!(bench.piece(1).bound.unwrap().skin.max_influences() <= 4);
     let board = bench.board();
     assert!(board.pairs.iter().all(|p| p.outer != "cage" && p.inner != "cage"));
-    assert_eq!(dressed_document(&bench.room().dress).unwrap().meshes.len(), 3);
+    assert_eq!(dressed_document(&bench.room().dress, OfHidden::LeftOut).unwrap().meshes.len(), 3);
     // Cleaning the cage takes the tunic along.
     let before = bench.piece(1).bound.unwrap().skin.clone();
     let smooth = Clean::Smooth { strength: 0.5, times: 5 };

@@ -10,7 +10,7 @@ use tin_cloak_workshop::core::intake::{mirror_partner, Place, Up};
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
     dressed_document, read, sort_document, stiff_shells, BrushStroke, Chosen, Companions, EaseOptions,
-    JointChoice, PieceKind, PlaceOptions, Reach, Step, Turn, Workshop,
+    JointChoice, OfHidden, PieceKind, PlaceOptions, Reach, Step, Turn, Workshop,
 };
 
 #[test]
@@ -48,7 +48,8 @@ fn places_are_guessed_said_and_doubted() {
     bench.run(Step::MoveToLayer { piece: 3, layer: 1 });
     assert!(bench.found(1, "shares the torso on layer 1 with tin breastplate").is_some());
     // What was said goes out with the file.
-    let mark = dressed_document(&bench.room().dress).unwrap().meshes.remove(2).mark.unwrap();
+    let mark =
+        dressed_document(&bench.room().dress, OfHidden::LeftOut).unwrap().meshes.remove(2).mark.unwrap();
     assert_eq!(mark.place.as_deref(), Some("feet"));
 }
 

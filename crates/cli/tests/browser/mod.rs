@@ -8,6 +8,7 @@ use rocket::tokio;
 use serde_json::json;
 use std::io::{BufRead, BufReader};
 use std::process::{Child, Command, Stdio};
+use std::sync::atomic::{AtomicU16, Ordering};
 use std::time::{Duration, Instant};
 
 /// A process that ends with the test.
@@ -20,8 +21,14 @@ impl Drop for Ends {
     }
 }
 
+/// A port that nobody listens on. Below those that the system gives to connections, which would take it before it is
+/// used; each process of the tests begins elsewhere, and none is told twice.
 pub fn free_port() -> u16 {
-    std::net::TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port()
+    static NEXT: AtomicU16 = AtomicU16::new(0);
+    let begin = (std::process::id() % 150) as u16 * 80;
+    let ports = std::iter::repeat_with(|| 20_000 + (begin + NEXT.fetch_add(1, Ordering::Relaxed)) % 12_000);
+    let is_free = |port: &u16| std::net::TcpListener::bind(("127.0.0.1", *port)).is_ok();
+    ports.take(12_000).find(is_free).expect("a free port")
 }
 
 /// Starts a program and waits for a line on its standard output that holds `sign`.

@@ -29,13 +29,23 @@ pub(crate) struct Outgoing {
     pub to: Vec<u32>,
 }
 
+/// What becomes of what nobody sees.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum OfHidden {
+    /// It is left out.
+    #[default]
+    LeftOut,
+    /// It is there, under materials of its own, its vertices told by an attribute.
+    Marked,
+}
+
 /// The dress as a document: every mesh at rest with its weights and marks. Pieces that are not
-/// bound yet go out unskinned. What nobody sees is left out; a body of several meshes goes out as it came.
+/// bound yet go out unskinned. A body of several meshes goes out as it came.
 ///
 /// # Errors
 /// Never in practice: the weights of the body are sound.
-pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
-    let list = outgoing(dress)?;
+pub fn dressed_document(dress: &Dress, hidden: OfHidden) -> Result<Document, WorkshopError> {
+    let list = outgoing(dress, hidden)?;
     let body = &dress.body;
     let mut clips = body.clips.clone();
     for track in clips.iter_mut().flat_map(|c| &mut c.shapes) {
@@ -51,13 +61,13 @@ pub fn dressed_document(dress: &Dress) -> Result<Document, WorkshopError> {
 ///
 /// # Errors
 /// Never in practice: the weights of the body are sound.
-pub(crate) fn outgoing(dress: &Dress) -> Result<Vec<Outgoing>, WorkshopError> {
-    let mut list = of_body(dress)?;
+pub(crate) fn outgoing(dress: &Dress, hidden: OfHidden) -> Result<Vec<Outgoing>, WorkshopError> {
+    let mut list = of_body(dress, hidden)?;
     if let Some(mark) = list.first_mut().and_then(|o| o.part.mark.as_mut()) {
         dress.said.mark(mark, &dress.body.skeleton);
     }
     let worn = dress.pieces.iter().enumerate().filter(|(_, p)| !p.cage);
-    list.extend(worn.map(|(index, piece)| of_piece(dress, index, piece)));
+    list.extend(worn.map(|(index, piece)| of_piece((dress, hidden), index, piece)));
     let names: Vec<&str> = list.iter().map(|o| o.called.as_str()).collect();
     let names = outgoing_names(&names);
     list.iter_mut().zip(names).for_each(|(o, name)| o.part.name = name);
@@ -68,7 +78,7 @@ fn mark(role: &str) -> Mark {
     Mark { role: role.to_owned(), ..Mark::default() }
 }
 
-fn of_body(dress: &Dress) -> Result<Vec<Outgoing>, WorkshopError> {
+fn of_body(dress: &Dress, hidden: OfHidden) -> Result<Vec<Outgoing>, WorkshopError> {
     let (body, joints) = (&dress.body, dress.body.skeleton.len());
     let fail = |e: SkinError| WorkshopError::Bind { piece: body.name.clone(), source: e.into() };
     let member = |m: &Member| {
@@ -89,10 +99,10 @@ fn of_body(dress: &Dress) -> Result<Vec<Outgoing>, WorkshopError> {
         look: body.look.clone(),
         ..MeshPart::default()
     };
-    Ok(vec![shown(whole, None, dress.masked.of(BODY))])
+    Ok(vec![shown(whole, None, (dress.masked.of(BODY), hidden))])
 }
 
-fn of_piece(dress: &Dress, index: usize, piece: &Piece) -> Outgoing {
+fn of_piece((dress, hidden): (&Dress, OfHidden), index: usize, piece: &Piece) -> Outgoing {
     let body = &dress.body;
     let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
     let own_joints = body.own_joints.iter().filter(|j| j.piece == piece.id);
@@ -114,18 +124,17 @@ fn of_piece(dress: &Dress, index: usize, piece: &Piece) -> Outgoing {
         look: (*piece.look).clone(),
         ..MeshPart::default()
     };
-    shown(whole, Some(index), dress.masked.of(piece.id))
+    shown(whole, Some(index), (dress.masked.of(piece.id), hidden))
 }
 
 /// What is there of a part.
-fn shown(whole: MeshPart, piece: Option<usize>, masked: &[u32]) -> Outgoing {
+fn shown(whole: MeshPart, piece: Option<usize>, (masked, hidden): (&[u32], OfHidden)) -> Outgoing {
     let called = whole.name.clone();
-    let (part, from) = match masked {
-        [] => {
-            let all = whole.mesh.positions.len() as u32;
-            (whole, (0..all).collect())
-        }
-        masked => {
+    let all = || (0..whole.mesh.positions.len() as u32).collect();
+    let (part, from) = match (masked, hidden) {
+        ([], _) => (whole.clone(), all()),
+        (masked, OfHidden::Marked) => (whole.with_hidden(masked), all()),
+        (masked, OfHidden::LeftOut) => {
             let (part, kept) = whole.without(masked);
             (part, kept.vertices)
         }
@@ -153,7 +162,7 @@ fn moved_mesh(piece: &Piece) -> Mesh {
 /// # Errors
 /// When it does not fit the format.
 pub fn export_glb(dress: &Dress) -> Result<Vec<u8>, WorkshopError> {
-    document_glb(&dressed_document(dress)?)
+    document_glb(&dressed_document(dress, OfHidden::LeftOut)?)
 }
 
 /// A document as the bytes of one GLB.

@@ -5,7 +5,7 @@ use crate::dress::dressed::Dress;
 use crate::dress::shading::Shading;
 use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
-use crate::handover::export::{document_glb, document_gltf, dressed_document};
+use crate::handover::export::{document_glb, document_gltf, dressed_document, OfHidden};
 use crate::handover::tables::quoted;
 use glam::Vec3;
 use std::fmt::Write;
@@ -30,6 +30,8 @@ pub struct Parts {
     pub clips: Vec<String>,
     /// True to have what the body is drawn in as a change of it instead of a shape.
     pub tucks_in: bool,
+    /// What becomes of what nobody sees.
+    pub hidden: OfHidden,
 }
 
 /// The document of chosen parts of a dress.
@@ -51,7 +53,7 @@ pub fn document_of(dress: &Dress, parts: &Parts) -> Result<Document, WorkshopErr
     if chosen.pieces.is_empty() {
         return Err(WorkshopError::BindFirst);
     }
-    let mut document = dressed_document(&chosen)?;
+    let mut document = dressed_document(&chosen, parts.hidden)?;
     for name in &parts.clips {
         if !document.clips.iter().any(|c| c.name == *name) {
             let motions = document.clips.iter().map(|c| c.name.as_str()).collect::<Vec<_>>().join(", ");

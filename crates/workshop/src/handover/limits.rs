@@ -2,9 +2,10 @@
 //! that is not kept is told with what keeping it would cost.
 
 use crate::dress::dressed::Dress;
+use crate::dress::room::Room;
 use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
-use crate::handover::export::{outgoing, Outgoing};
+use crate::handover::export::{outgoing, OfHidden, Outgoing};
 use crate::history::workshop::Workshop;
 use crate::state::clean::Clean;
 use crate::state::names::LONGEST_NAME;
@@ -52,6 +53,16 @@ pub struct Beyond {
 }
 
 impl Limits {
+    /// What most take (common practice, no source).
+    pub fn usual() -> Self {
+        Self {
+            joints_a_vertex: Some(4),
+            vertices_a_mesh: Some(65535),
+            no_joint_scale: true,
+            ..Self::default()
+        }
+    }
+
     /// From JSON, as `--limits` takes it.
     ///
     /// # Errors
@@ -72,7 +83,7 @@ impl Limits {
     pub fn broken_by(&self, dress: &Dress, trials: &TrialSet) -> Result<Vec<Beyond>, WorkshopError> {
         let mut beyond = Vec::new();
         let (layers, piece_of) = dress.whole().layers();
-        for own in outgoing(dress)? {
+        for own in outgoing(dress, OfHidden::LeftOut)? {
             let layer = piece_of.iter().position(|p| *p == own.piece).map(|l| &layers[l]);
             beyond.extend(self.of_mesh(&own, (dress, layer), trials));
         }
@@ -158,6 +169,20 @@ impl Workshop {
             Some(Limits { name, ..known })
         };
         Ok(self.store.limit_sets()?.into_iter().filter_map(read).collect())
+    }
+
+    /// For each set of limits that was kept, its name and what of a room is beyond it; where none was kept, for what
+    /// most take.
+    ///
+    /// # Errors
+    /// When the store fails, or the room cannot go out.
+    pub fn limits_met(&self, room: &Room) -> Result<Vec<(String, Vec<Beyond>)>, WorkshopError> {
+        let mut sets = self.limit_sets()?;
+        if sets.is_empty() {
+            sets.push(Limits { name: "what most take".to_owned(), ..Limits::usual() });
+        }
+        let met = |set: Limits| Ok((set.broken_by(&room.dress, &room.trials)?, set.name));
+        sets.into_iter().map(|set| met(set).map(|(beyond, name)| (name, beyond))).collect()
     }
 
     /// Keeps a set under its name, in the place of the one that had it.

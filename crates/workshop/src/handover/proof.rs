@@ -8,7 +8,7 @@ use crate::dress::dressed::Dress;
 use crate::dress::room::Room;
 use crate::dress::trials::Trial;
 use crate::error::WorkshopError;
-use crate::handover::export::{export_glb, outgoing, Outgoing};
+use crate::handover::export::{export_glb, outgoing, OfHidden, Outgoing};
 use crate::measuring::board::Board;
 use crate::state::names::BODY;
 use glam::{Mat4, Vec3};
@@ -112,7 +112,7 @@ impl Proof {
         let name = "the handed-over file";
         let document = tin_cloak_formats::read("handover.glb", bytes, &Companions::new())
             .map_err(|source| WorkshopError::Read { file: name.to_owned(), source })?;
-        let ours = outgoing(&room.dress)?;
+        let ours = outgoing(&room.dress, OfHidden::LeftOut)?;
         let parts = compared(room, &ours, &document, &|s: f32| tell(s * 0.3))?;
         let renamed = ours.iter().filter(|o| o.called != o.part.name);
         let renamed = renamed.map(|o| (o.called.clone(), o.part.name.clone())).collect();
