@@ -43,6 +43,7 @@ fn two_materials() -> Look {
         colours: (0..6).map(|i| [i as f32 / 8.0, 0.5, 0.25, 1.0]).collect(),
         runs: vec![run(0, Some(1)), run(2, Some(2))],
         materials: materials.into(),
+        hidden: Vec::new(),
     }
 }
 

@@ -11,7 +11,7 @@ use crate::looked_over::{
     SortRow,
 };
 use crate::mending_rows::{
-    corrective_rows, hidden_rows, out_pairs, CorrectiveRow, HiddenRow, OutPair, PlanShown,
+    corrective_names, corrective_rows, hidden_rows, out_pairs, CorrectiveRow, HiddenRow, OutPair, PlanShown,
 };
 use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
@@ -121,6 +121,7 @@ struct Shown {
     body_shapes: String,
     /// Their names.
     shape_names: Vec<String>,
+    corrective_names: Vec<String>,
     /// How many pieces follow them.
     following: usize,
     /// Joints by number and name, to turn pieces about.
@@ -240,6 +241,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         mending: shop.plan_of(room)?.map(|p| PlanShown::of(&p)),
         masks: hidden_rows(room),
         tucks: room.tucks(),
+        corrective_names: corrective_names(room),
         shape_names: room.dress.body.own_shapes().iter().map(|m| m.name.clone()).collect(),
         out_pairs: board.map_or(Vec::new(), out_pairs),
         correctives: corrective_rows(room),

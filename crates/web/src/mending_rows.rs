@@ -96,6 +96,15 @@ pub(crate) fn corrective_rows(room: &Room) -> Vec<CorrectiveRow> {
     pieces.flat_map(of_piece).collect()
 }
 
+/// The names of all correctives, each once.
+pub(crate) fn corrective_names(room: &Room) -> Vec<String> {
+    let pieces = (0..room.dress.pieces.len()).map(|i| room.piece_state(i));
+    let mut names: Vec<String> = pieces.flat_map(|p| &p.correctives).map(|c| c.name.clone()).collect();
+    names.sort_unstable();
+    names.dedup();
+    names
+}
+
 /// Two layers that have cells out of tolerance.
 pub(crate) struct OutPair {
     /// Their numbers, the outer one first.

@@ -148,6 +148,7 @@ fn seating(c: &mut Criterion) {
         firm_percent: 0.0,
         reach: Reach { radius_mm: 40.0, dabs: (0..30).map(|i| 4000 + i).collect(), mirrored: true },
         in_pose: None,
+        into_shape: None,
     };
     c.bench_function("a dab of the brush, the thirtieth of its stroke, with gaps", |b| {
         b.iter(|| black_box(room.brush_view(1, &stroke).unwrap()));

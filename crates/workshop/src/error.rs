@@ -113,7 +113,9 @@ pub enum WorkshopError {
     NoSuchPair,
     #[error("relaxing takes 1 to 100 percent, 1 to 50 times, and a clearance of 0 to 50 millimetres")]
     BadRelax,
-    #[error("“{piece}” follows no shape “{shape}” of the body: let it follow them first (Seating)")]
+    #[error(
+        "“{piece}” has no shape “{shape}”: let it follow those of the body (Seating), or make correctives (Mending)"
+    )]
     FollowsNoShape { piece: String, shape: String },
     #[error(
         "“{piece}” has rows that were added: leave faces out first, then add rows (undo takes them back)"

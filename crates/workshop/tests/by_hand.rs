@@ -200,7 +200,14 @@ fn a_pull_in_a_pose_comes_back_to_rest_and_shows_there_as_it_was_drawn() {
     let before = room.view(&view).unwrap()[1].positions.clone();
     let reach = Reach { radius_mm: 40.0, dabs: vec![1200], mirrored: false };
     let in_pose = Some(StrokePose { pose, turns: Vec::new() });
-    let stroke = BrushStroke { stroke: Stroke::PullOut, strength: 4.0, firm_percent: 20.0, reach, in_pose };
+    let stroke = BrushStroke {
+        stroke: Stroke::PullOut,
+        strength: 4.0,
+        firm_percent: 20.0,
+        reach,
+        in_pose,
+        into_shape: None,
+    };
     let drawn = room.brush_view(1, &stroke).unwrap().part.positions;
     bench.run(Step::Brush { piece: 1, stroke });
     let after = bench.room().view(&view).unwrap()[1].positions.clone();

@@ -7,8 +7,10 @@ mod common;
 use common::{wearing, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mend::TrialPose;
+use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    export_glb, read, Companions, Counts, Dressed, MendOptions, NamedFile, Step, TrialSays, TrialWish,
+    export_glb, read, BrushStroke, Companions, Counts, Dressed, MendOptions, NamedFile, Reach, Step,
+    TrialSays, TrialWish,
 };
 
 fn correct() -> Step {
@@ -85,6 +87,33 @@ fn correctives_clear_poses_leave_the_others_go_out_and_are_taken_away() {
     assert!(bench.refused(change(1.0)).contains("no corrective"));
     assert!(bench.refused(change(f32::NAN)).contains("−100 and 200 %"));
     bench.shop.undo(bench.fitting).unwrap();
+    bench.shop.undo(bench.fitting).unwrap();
+    assert_eq!(posed(&bench, 2), now);
+
+    // The brush in one: its change is the corrective's, of whole strength where it is there in full; rest stays.
+    let centre = *made[0].vertices.first().unwrap();
+    let stroke = |shape: &str| BrushStroke {
+        stroke: Stroke::PullOut,
+        strength: 5.0,
+        into_shape: Some(shape.to_owned()),
+        reach: Reach { radius_mm: 40.0, dabs: vec![centre], mirrored: false },
+        ..BrushStroke::default()
+    };
+    let said = bench.run(Step::Brush { piece: 2, stroke: stroke(&name) });
+    assert_eq!(said, format!("Pull out quilted tunic in the shape {name}"));
+    let brushed = bench.piece(2).correctives.iter().find(|m| m.name == name).unwrap().clone();
+    let size = rest.len();
+    let moved = brushed.to_dense(size).into_iter().zip(made[0].to_dense(size)).map(|(a, b)| a.distance(b));
+    let (count, most) = moved.fold((0, 0.0f32), |(n, most), d| (n + usize::from(d > 1e-5), most.max(d)));
+    assert!(count > 3 && (most - 0.005).abs() < 1e-4, "{count} vertices, {most}");
+    assert_eq!(bench.rest(2), rest);
+    let (room, brushed) = (bench.room(), posed(&bench, 2));
+    for (pose, trial) in room.trials.trials.iter().enumerate() {
+        let far = brushed[pose].iter().zip(&now[pose]).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+        let amount = made[0].driver.unwrap().amount(&trial.pose);
+        assert!(far <= 0.0051 * amount + 1e-6, "{}: {far} at {amount}", trial.label());
+    }
+    assert!(bench.refused(Step::Brush { piece: 1, stroke: stroke("no such") }).contains("has no shape"));
     bench.shop.undo(bench.fitting).unwrap();
     assert_eq!(posed(&bench, 2), now);
 

@@ -27,7 +27,14 @@ fn smooth(piece: u32, strength: f32) -> Step {
 
 fn stroke(vertex: u32, strength: f32) -> Step {
     let reach = Reach { radius_mm: 60.0, dabs: vec![vertex], mirrored: true };
-    let stroke = BrushStroke { stroke: Stroke::PullOut, strength, firm_percent: 0.0, reach, in_pose: None };
+    let stroke = BrushStroke {
+        stroke: Stroke::PullOut,
+        strength,
+        firm_percent: 0.0,
+        reach,
+        in_pose: None,
+        into_shape: None,
+    };
     Step::Brush { piece: 2, stroke }
 }
 

@@ -85,6 +85,7 @@ fn all_steps(piece: u32) -> Vec<(&'static str, Step)> {
         firm_percent: 20.0,
         reach: reach(60.0),
         in_pose: None,
+        into_shape: None,
     };
     let joint = OwnJoint {
         name: "sway".into(),
@@ -240,6 +241,7 @@ fn scales_on_cloth_keep_the_shape_they_came_in() {
         firm_percent: 0.0,
         reach: reach(900),
         in_pose: None,
+        into_shape: None,
     };
     let steps = [
         Step::Ease { piece: CLOAK, chosen: Chosen::Everything, options: eased },

@@ -97,6 +97,7 @@ fn refusals_say_what_is_wrong_and_the_cure() {
         firm_percent: 0.0,
         reach,
         in_pose: None,
+        into_shape: None,
     };
     refuse("no piece", Step::RemovePiece { piece: 9 });
     refuse("layer 0", Step::MoveToLayer { piece: 1, layer: 0 });

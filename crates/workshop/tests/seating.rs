@@ -195,8 +195,9 @@ fn a_stroke_of_the_brush_is_one_step_on_both_sides() {
         firm_percent: 0.0,
         reach: Reach { radius_mm: 40.0, dabs: vec![side; 3], mirrored: true },
         in_pose: None,
+        into_shape: None,
     };
-    let rest = stroke.applied(piece, None).unwrap();
+    let rest = stroke.applied(piece, &piece.rest, None).unwrap();
     let moved = |left: bool| {
         (0..rest.len()).filter(|&v| rest[v] != piece.rest[v] && (piece.rest[v].x > 0.0) == left).count()
     };
@@ -207,9 +208,9 @@ fn a_stroke_of_the_brush_is_one_step_on_both_sides() {
         moved(false)
     );
     assert!(BrushStroke { reach: Reach { radius_mm: f32::NAN, ..stroke.reach.clone() }, ..stroke.clone() }
-        .applied(piece, None)
+        .applied(piece, &piece.rest, None)
         .is_err());
     assert!(BrushStroke { reach: Reach { dabs: vec![u32::MAX], ..stroke.reach.clone() }, ..stroke }
-        .applied(piece, None)
+        .applied(piece, &piece.rest, None)
         .is_err());
 }

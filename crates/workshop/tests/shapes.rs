@@ -127,8 +127,14 @@ fn shapes_go_where_the_piece_goes() {
     bench.run(Step::Ease { piece: 2, chosen: Chosen::Everything, options });
     assert_eq!(offsets(&bench), first, "easing leaves the shape as it is");
     let reach = Reach { radius_mm: 60.0, dabs: vec![5], mirrored: false };
-    let stroke =
-        BrushStroke { stroke: Default::default(), strength: 5.0, firm_percent: 0.0, reach, in_pose: None };
+    let stroke = BrushStroke {
+        stroke: Default::default(),
+        strength: 5.0,
+        firm_percent: 0.0,
+        reach,
+        in_pose: None,
+        into_shape: None,
+    };
     let eased = bench.rest(2);
     bench.run(Step::Brush { piece: 2, stroke });
     assert!(apart(&eased, &bench.rest(2)) < 0.0051, "the brush moved what is worn");

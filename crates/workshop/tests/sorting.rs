@@ -234,6 +234,7 @@ fn easing_under_the_brush_moves_only_what_is_there() {
         firm_percent: 0.0,
         reach: Reach { dabs: vec![side; 3], ..reach },
         in_pose: None,
+        into_shape: None,
     };
     let look = bench.room().brush_view(1, &push).unwrap();
     assert!(look.after.sunk > look.before.sunk && look.after.deepest_mm > 5.0, "{look:?}");

@@ -45,6 +45,8 @@ pub struct PushSettings {
     /// Asks once more behind the last round, and takes the best of all states; else the last one, which a fresh
     /// measure is to judge.
     pub judged: bool,
+    /// So often what cannot be met is made to count less once demands have their whole weight.
+    pub reweighed: usize,
 }
 
 impl Default for PushSettings {
@@ -57,6 +59,7 @@ impl Default for PushSettings {
             rounds: 6,
             step: LONGEST_STEP,
             judged: true,
+            reweighed: 3,
         }
     }
 }
@@ -115,8 +118,6 @@ pub struct PieceReport {
 
 /// How much a demand weighs beside the cost of a move.
 const WEIGHT: f64 = 100.0;
-/// So often what cannot be met is made to count less once demands have their whole weight.
-const REWEIGHED: usize = 1;
 /// A round goes no further than this by itself, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
 /// Around what is through so much may move along, metres.
@@ -194,7 +195,7 @@ pub fn push_out(
         let mut demands = found.demands;
         let wishes = demands.len();
         work.moves.keep_within(&work.x, (mending.settings.step, mending.settings.limit), &mut demands);
-        let most = (wishes, mending.settings.measure.tolerance.into(), REWEIGHED);
+        let most = (wishes, mending.settings.measure.tolerance.into(), mending.settings.reweighed);
         let x = least_change_of_most(&work.cost, &mut demands, WEIGHT, most, work.x.clone())?;
         work.go_to(&x);
     }

@@ -39,7 +39,8 @@ export class Brush {
       return { look: "ease-view", make: "ease-part", body };
     }
     const firm = Number(field("brush-firm").value);
-    const body = { stroke: kind, strength, firm_percent: firm, ...reach, in_pose: this.inPose() };
+    const into_shape = field("brush-into")?.value || null;
+    const body = { stroke: kind, strength, firm_percent: firm, ...reach, in_pose: this.inPose(), into_shape };
     return { look: "brush-view", make: "brush", body };
   }
 

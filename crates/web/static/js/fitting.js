@@ -219,8 +219,12 @@ async function refresh(to = station()) {
     if (kept.has(d.dataset.keep)) d.open = kept.get(d.dataset.keep);
   }
   for (const form of document.querySelectorAll("form[data-keep-fields]")) {
-    for (const [name, value] of fields.get(form.dataset.keepFields) ?? []) {
+    const known = fields.get(form.dataset.keepFields);
+    if (!known) continue;
+    for (const box of form.querySelectorAll("input[type=checkbox]")) box.checked = false;
+    for (const [name, value] of known) {
       const field = form.elements[name];
+      if (!field) continue;
       if (field.type === "checkbox") field.checked = true;
       else field.value = value;
       // What was chosen may be gone.
@@ -370,6 +374,8 @@ document.body.addEventListener("input", async (e) => {
 });
 let letGo = null;
 document.body.addEventListener("change", (e) => {
+  // What the brush changes is looked at.
+  if (e.target.id === "brush-into") shapes.only(e.target.selectedOptions[0].dataset.shape);
   const slider = e.target.closest(".worn-shape input");
   if (!slider) return;
   // Moved by keys it changes with each: it is one step when the hand rests.
@@ -379,6 +385,11 @@ document.body.addEventListener("change", (e) => {
     const { job } = await postForJson(`/fitting/${fitting}/wear/${slider.dataset.piece}`, body);
     work.watch(job);
   }, 350);
+});
+
+// The brush is used on the cloth: its form sends nothing by itself.
+document.body.addEventListener("submit", (e) => {
+  if (e.target.id === "brush-form") e.preventDefault();
 });
 
 document.body.addEventListener("fitting-changed", () => refresh());

@@ -4,6 +4,7 @@ const field = (id) => document.getElementById(id);
 export class Shapes {
   constructor(onChange) {
     this.amounts = new Map();
+    this.onChange = onChange;
     field("shape-pick").addEventListener("change", () => this.show());
     field("shape-amount").addEventListener("input", () => {
       this.amounts.set(Number(field("shape-pick").value), Number(field("shape-amount").value));
@@ -27,6 +28,18 @@ export class Shapes {
     const amount = this.amounts.get(Number(field("shape-pick").value)) ?? 0;
     field("shape-amount").value = amount;
     field("shape-told").textContent = `${Math.round(amount * 100)} %`;
+  }
+
+  // All of the one of a name, none of the others; none at all without a name.
+  only(name) {
+    const found = [...field("shape-pick").options].find((option) => option.text === name);
+    this.amounts.clear();
+    if (found) {
+      field("shape-pick").value = found.value;
+      this.amounts.set(Number(found.value), 1);
+    }
+    this.show();
+    this.onChange();
   }
 
   list() {

@@ -318,6 +318,7 @@ fn pushed(
         rounds: pace.0,
         step: pace.1 * 0.001,
         judged: false,
+        reweighed: 1,
         ..what.settings()
     };
     let mending = Mending {

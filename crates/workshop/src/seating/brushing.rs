@@ -8,6 +8,7 @@ use crate::error::WorkshopError;
 use crate::state::stroke::{BrushStroke, StrokePose};
 use glam::{Mat4, Vec3};
 use serde::Serialize;
+use std::sync::Arc;
 use tin_cloak_core::deform::{blended_matrix, linear_blend};
 use tin_cloak_core::mend::{keep_rigid, move_with_partners};
 use tin_cloak_core::seat::{dab, Brush, Gap, Stroke};
@@ -34,13 +35,18 @@ pub struct BrushLook {
 }
 
 impl BrushStroke {
-    /// Rest positions of `piece` after the pass; `matrices` (one a joint) are those of the pose it works in, where it
-    /// does.
+    /// Positions of `piece` (before any pose) after the pass over it as it is `now`; `matrices` (one a joint) are those
+    /// of the pose it works in, where it does.
     ///
     /// # Errors
     /// When the piece is stiff, or not bound and yet to be brushed in a pose, a number makes no sense or a vertex is
     /// not there.
-    pub fn applied(&self, piece: &Piece, matrices: Option<&[Mat4]>) -> Result<Vec<Vec3>, WorkshopError> {
+    pub fn applied(
+        &self,
+        piece: &Piece,
+        now: &[Vec3],
+        matrices: Option<&[Mat4]>,
+    ) -> Result<Vec<Vec3>, WorkshopError> {
         if piece.kind == PieceKind::Stiff {
             return Err(WorkshopError::StiffIsNotEased { piece: piece.name.clone() });
         }
@@ -53,7 +59,7 @@ impl BrushStroke {
             return Err(WorkshopError::BadBrush);
         }
         let brush = Brush { stroke: self.stroke, radius: self.reach.radius(), strength, firm };
-        let mut positions = piece.rest.to_vec();
+        let mut positions = now.to_vec();
         let centres = self.reach.centres(&piece.rest)?;
         match matrices {
             None => centres.into_iter().for_each(|centre| {
@@ -62,9 +68,9 @@ impl BrushStroke {
             Some(matrices) => dabs_in_pose(piece, matrices, (&centres, brush), &mut positions)?,
         }
         if piece.walls().away_from_body.is_some() {
-            both_walls(piece, &mut positions);
+            both_walls(piece, now, &mut positions);
         }
-        keep_rigid(&rigid_parts(piece), &piece.rest, &mut positions, f32::INFINITY);
+        keep_rigid(&rigid_parts(piece), now, &mut positions, f32::INFINITY);
         Ok(positions)
     }
 }
@@ -97,16 +103,16 @@ fn dabs_in_pose(
 const FURTHEST_BACK: f32 = 0.2;
 
 /// Takes the wall of a plate that the brush did not touch along with the one that it did.
-fn both_walls(piece: &Piece, positions: &mut [Vec3]) {
+fn both_walls(piece: &Piece, now: &[Vec3], positions: &mut [Vec3]) {
     let partners = piece.walls().towards_body.measured_partners(&piece.rest);
-    let moved = |v: usize, positions: &[Vec3]| positions[v] - piece.rest[v];
+    let moved = |v: usize, positions: &[Vec3]| positions[v] - now[v];
     for (v, &partner) in partners.iter().enumerate() {
         let (own, other) = (moved(v, positions), moved(partner as usize, positions));
         if own.length_squared() > other.length_squared() {
-            positions[partner as usize] = piece.rest[partner as usize] + own;
+            positions[partner as usize] = now[partner as usize] + own;
         }
     }
-    move_with_partners(&partners, &piece.rest, positions);
+    move_with_partners(&partners, now, positions);
 }
 
 impl Room {
@@ -120,11 +126,24 @@ impl Room {
         let index = self.index_of(piece).ok_or(missing)?;
         let worn = &self.dress.pieces[index];
         let matrices = self.stroke_matrices(stroke)?;
-        let rest = stroke.applied(worn, matrices.as_deref())?;
         let touched = stroke.reach.vertices(worn)?;
-        let gaps = self.gaps_where_moved(index, &rest);
         let under = |gaps: &[Option<Gap>]| self.under_brush(&touched, gaps);
-        let (before, after) = (under(&self.rest_gaps(index)), under(&gaps));
+        let (rest, was, gaps) = match &stroke.into_shape {
+            None => {
+                let rest = stroke.applied(worn, &worn.rest, matrices.as_deref())?;
+                let gaps = self.gaps_where_moved(index, &rest);
+                (rest, self.rest_gaps(index), gaps)
+            }
+            Some(name) => {
+                let shape = self.in_shape(index, name)?;
+                let rest = stroke.applied(worn, &shape.positions, matrices.as_deref())?;
+                let ground = self.ground_in(index, &shape);
+                let was = ground.gaps_at(worn, &shape.positions);
+                let gaps = ground.gaps_at(worn, &rest);
+                (rest, Arc::new(was), gaps)
+            }
+        };
+        let (before, after) = (under(&was), under(&gaps));
         let part = match matrices {
             None => self.rest_part(index, &rest, &gaps),
             Some(matrices) => self.posed_part(index, &rest, &matrices)?,

@@ -4,6 +4,7 @@ pub(crate) mod brushing;
 pub(crate) mod easing;
 pub(crate) mod follow_shapes;
 pub(crate) mod ground;
+pub(crate) mod in_shape;
 pub(crate) mod mirror_steps;
 pub(crate) mod modelled_pose;
 pub(crate) mod place;

@@ -8,7 +8,6 @@ use crate::making::carried::Turned;
 use crate::making::doing::Doing;
 use crate::seating::easing::moved_note;
 use crate::seating::ground::Ground;
-use crate::state::blobs::pack_positions;
 use crate::state::names::PieceId;
 use crate::state::placing::RelaxOptions;
 use crate::state::stroke::Chosen;
@@ -81,29 +80,12 @@ impl Doing<'_> {
         name: &str,
         (chosen, how): (&[bool], Relaxing),
     ) -> Result<(), WorkshopError> {
-        let dress = &self.room.dress;
-        let (worn, body) = (&dress.pieces[index], &dress.body);
-        let missing = || WorkshopError::FollowsNoShape { piece: worn.name.clone(), shape: name.to_owned() };
-        let number = body.own_shapes().iter().position(|m| m.name == name).ok_or_else(missing)?;
-        let carried = worn.carried.as_ref().ok_or_else(missing)?;
-        let shape = carried.0.get(number).filter(|m| !m.vertices.is_empty()).ok_or_else(missing)?;
-        let dense = shape.to_dense(worn.rest.len());
-        let now: Vec<Vec3> = worn.rest.iter().zip(&dense).map(|(r, o)| *r + *o).collect();
-        let followed = |i: usize| dress.pieces[i].followed(body);
-        let beneath = Ground::offsets(dress, index, &followed).swap_remove(number);
-        let ground = Ground::beneath(dress, index).moved(&beneath);
-        let next = relaxed(worn, (&worn.rest, &now), &ground, (chosen, how))?;
-        self.tell((worn, &worn.rest), (&now, &next), chosen);
-        let mut all = Vec::new();
-        for (n, shape) in carried.0.iter().enumerate() {
-            match n == number {
-                true => all.extend(next.iter().zip(worn.rest.iter()).map(|(p, r)| *p - *r)),
-                false => all.extend(shape.to_dense(worn.rest.len())),
-            }
-        }
-        let blob = self.draft.keep(pack_positions(&all));
-        self.draft.piece(piece)?.carried = Some(blob);
-        Ok(())
+        let worn = &self.room.dress.pieces[index];
+        let shape = self.room.in_shape(index, name)?;
+        let ground = self.room.ground_in(index, &shape);
+        let next = relaxed(worn, (&worn.rest, &shape.positions), &ground, (chosen, how))?;
+        self.tell((worn, &worn.rest), (&shape.positions, &next), chosen);
+        self.keep_in_shape((index, piece), &shape, &next)
     }
 
     fn tell(&mut self, (piece, shape): (&Piece, &[Vec3]), (was, is): (&[Vec3], &[Vec3]), chosen: &[bool]) {

@@ -96,11 +96,24 @@ impl Doing<'_> {
     pub fn brush(&mut self, piece: PieceId, stroke: &BrushStroke) -> Result<String, WorkshopError> {
         let (index, worn) = self.worn_piece(piece)?;
         let name = worn.name.clone();
-        let rest = stroke.applied(worn, self.room.stroke_matrices(stroke)?.as_deref())?;
-        self.reseat(index, &rest, &Turned::Not)?;
+        let matrices = self.room.stroke_matrices(stroke)?;
+        let mut into = String::new();
+        match &stroke.into_shape {
+            None => {
+                let rest = stroke.applied(worn, &worn.rest, matrices.as_deref())?;
+                self.reseat(index, &rest, &Turned::Not)?;
+            }
+            Some(name) => {
+                let shape = self.room.in_shape(index, name)?;
+                let next = stroke.applied(worn, &shape.positions, matrices.as_deref())?;
+                self.draft.notes.push(moved_note(&worn.name, &shape.positions, &next));
+                self.keep_in_shape((index, piece), &shape, &next)?;
+                into = format!(" in the shape {name}");
+            }
+        }
         let pose = stroke.in_pose.as_ref().and_then(|p| self.room.trials.trials.get(p.pose));
         Ok(format!(
-            "{} {name}{}",
+            "{} {name}{into}{}",
             stroke.word(),
             pose.map_or(String::new(), |p| format!(", in {}", p.label()))
         ))

@@ -30,7 +30,7 @@ pub enum Chosen {
 }
 
 /// One pass of the brush.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct BrushStroke {
     /// What it does.
     pub stroke: Stroke,
@@ -45,6 +45,10 @@ pub struct BrushStroke {
     /// In a pose, and carried back to rest; at rest where there is none.
     #[serde(default)]
     pub in_pose: Option<StrokePose>,
+    /// The shape of the piece that it changes, by name: one of the body's that it follows, or a corrective; what the
+    /// piece is at rest where there is none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub into_shape: Option<String>,
 }
 
 /// The pose in which a brush works.
