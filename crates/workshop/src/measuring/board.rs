@@ -361,9 +361,12 @@ impl Board {
         self.is_whole() && self.bad_cells() == 0 && self.unmeasurable_cells() == 0
     }
 
-    /// The sum of the depths of the counted cells out of tolerance, millimetres.
+    /// The sum of the depths of the counted cells out of tolerance, millimetres, but for those of parts in themselves:
+    /// folds go in and out with all that is done about them.
     pub fn out_mm(&self) -> f32 {
-        self.out(Counts::Counted).map(|c| c.2.depth_mm()).sum()
+        let is_fold = |row: usize| self.pairs[row].ids[0] == self.pairs[row].ids[1];
+        let out = self.out(Counts::Counted).filter(|(_, row, _)| !is_fold(*row));
+        out.map(|c| c.2.depth_mm()).sum()
     }
 
     /// How many counted cells are out of tolerance.

@@ -124,7 +124,7 @@ const NEXT: Pace = (1, 2.0);
 const PASS_MM: f32 = 6.0;
 
 /// Pushes pieces off what pokes through them, and what they poke through off them, in every pose that counts: a push,
-/// a fresh measure, and the same again from there, as long as fewer spots show. The best state that was measured is
+/// a fresh measure, and the same again from there, as long as fewer cells are out. The best state that was measured is
 /// taken, if it is better than the first.
 ///
 /// # Errors
@@ -165,13 +165,20 @@ pub(crate) fn mend(
             least_worse = Some(told);
         }
         let known = best.as_ref().map_or(&first.board, |b| &b.0.board);
-        if is_better(what, &after.board, known) {
+        let is_best = is_better(what, &after.board, known);
+        if is_best {
             best = Some((after.clone(), next.clone(), pushed.reports));
+        }
+        // On from where fewer cells are out, though what is left may be deeper for now.
+        if is_best || after.board.bad_cells() < here.board.bad_cells() {
             (now, rest) = (Some(after), next);
         } else if pace == NEXT {
             break;
+        } else {
+            now = best.as_ref().map(|b| b.0.clone());
+            rest = best.as_ref().map_or_else(|| none.clone(), |b| b.1.clone());
         }
-        // Long steps spoil in a pile what they cure: on with short ones from the best state.
+        // Long steps spoil in a pile what they cure.
         pace = NEXT;
     }
     let was = what.curable_mm(&first.board);
