@@ -73,6 +73,16 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
     b.until("document.getElementById('canvas').dataset.map === 'hidden'").await;
     let hidden = b.value("document.querySelector('#hide-form td').textContent").await;
     assert_eq!(hidden, json!("Wick"));
+
+    // Each way of handing it over is what the public validator takes: what is hidden is there by choice, or not.
+    let whole = "hidden_marked=true";
+    for query in ["", whole, "piece=1&without_body=true", "clip=night+round&tucks_in=true&hidden_marked=true"]
+    {
+        let bytes = download(b, &format!("/fitting/1/chosen.glb?{query}")).await;
+        assert_eq!(validate(&bytes), json!([0, 0]), "{query}");
+        let marked = bytes.windows(9).any(|w| w == b"\"_HIDDEN\"");
+        assert_eq!(marked, query.contains(whole), "{query}");
+    }
     b.console_is_clean().await;
     browser.client.close().await.unwrap();
 }

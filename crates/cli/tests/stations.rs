@@ -49,6 +49,23 @@ async fn the_demos_faults_are_cured_by_clicking_and_brushed() {
     assert_eq!(b.last_step().await, "Follow the body’s shapes: oilskin coat");
     let says = "document.querySelector('.body-shapes .hint').textContent";
     b.until(&format!("{says}.includes('1 of 1 pieces follow')")).await;
+    // A stroke in that shape is the shape's; the shape is looked at, and what is set stays set.
+    let into = "document.getElementById('brush-into')";
+    b.value("document.getElementById('brush-strength').value = 2").await;
+    b.value(&format!(
+        "{into}.value = 'stout', {into}.dispatchEvent(new Event('change', {{ bubbles: true }}))"
+    ))
+    .await;
+    b.until("document.getElementById('shape-told').textContent === '100 %'").await;
+    b.drag(&[(x, y), (x + 15.0, y + 20.0)]).await;
+    assert_eq!(b.last_step().await, "Pull out oilskin coat in the shape stout");
+    let kept = format!("[{into}.value, document.getElementById('brush-strength').value]");
+    assert_eq!(b.value(&kept).await, json!(["stout", "2"]));
+    b.step("#undo").await;
+    b.value(&format!("{into}.value = '', {into}.dispatchEvent(new Event('change', {{ bubbles: true }}))"))
+        .await;
+    b.until("document.getElementById('shape-told').textContent === '0 %'").await;
+    b.press("#brush-on").await;
     // A shape of the body called up by its slider: the figure is posed with it.
     let asked =
         "fetch('/fitting/1/pose', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: \
