@@ -3,6 +3,7 @@
 use crate::args::{Export, ReportArgs};
 use crate::batch::{is_no_length, load, save, FileError, Outcome};
 use crate::progress::Progress;
+use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_web::report_file;
 use tin_cloak_workshop::{
@@ -71,18 +72,23 @@ pub(crate) fn report(args: &ReportArgs) -> Outcome {
         None => None,
         Some(set) => Some(TrialPlan::of_json(&set.display().to_string(), &load(set)?.bytes)?),
     };
+    let limits = args.limits.as_deref().map(named_limits).transpose()?;
     let open = Planned::open(&load(&args.dressed)?, plan, Some(args.tolerance_mm))?;
     let progress = Progress::new("measuring");
     let board = open.proved(&|s| progress.tell(s))?;
     progress.done();
     let (shop, fitting) = open.fitting();
-    if let Some(file) = &args.limits {
-        let name = file.display().to_string();
-        let limits = Limits::of_json(&name, &load(file)?.bytes)?;
-        let stem = file.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-        let name = if limits.name.is_empty() { stem } else { limits.name.clone() };
-        shop.keep_limits(&Limits { name, ..limits })?;
+    if let Some(limits) = &limits {
+        shop.keep_limits(limits)?;
     }
     save(&args.out, report_file(shop, fitting)?.as_bytes())?;
     Ok(if board.is_clear() { ExitCode::SUCCESS } else { ExitCode::from(1) })
+}
+
+/// Limits of a file, by the name that they have there or else the file's.
+fn named_limits(file: &Path) -> Result<Limits, Box<dyn std::error::Error>> {
+    let limits = Limits::of_json(&file.display().to_string(), &load(file)?.bytes)?;
+    let stem = file.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let name = if limits.name.is_empty() { stem } else { limits.name.clone() };
+    Ok(Limits { name, ..limits })
 }

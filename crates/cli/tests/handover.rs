@@ -140,8 +140,15 @@ fn a_real_body_goes_out_in_other_forms_and_what_is_wrong_is_said() {
     said += &done(&["export", "d.glb", "--to", "o.bvh"], 2);
     insta::assert_snapshot!(said);
 
-    done(&["report", "d.glb", "--out", "r.html"], 1);
+    // Of the limits named it tells, and of what is wrong with them before anything is measured.
+    std::fs::write(at.join("l.json"), "{\"joints\": 2}").unwrap();
+    done(&["report", "d.glb", "--out", "r.html", "--limits", "l.json"], 2);
+    std::fs::write(at.join("l.json"), "{\"joints_a_vertex\": 2}").unwrap();
+    done(&["report", "d.glb", "--out", "r.html", "--limits", "l.json"], 1);
     let report = std::fs::read_to_string(at.join("r.html")).unwrap();
+    assert!(
+        report.contains("<td>l</td>") && report.contains("to keep it: ") && report.contains("mm at worst")
+    );
     assert!(report.contains("The file, read again: equal within 0.00"), "it is what was measured");
     let verdict = report.lines().find(|l| l.contains("class=\"verdict")).unwrap();
     assert!(verdict.contains("cells out of tolerance"), "{verdict}");

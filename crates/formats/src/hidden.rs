@@ -23,7 +23,7 @@ impl MeshPart {
     /// assert_eq!(marked.look.hidden, [false, true, false, false]);
     /// assert_eq!(marked.look.materials.materials[0]["name"], "hidden");
     /// ```
-    pub fn with_hidden(&self, hidden: &[u32]) -> Self {
+    pub fn with_hidden(self, hidden: &[u32]) -> Self {
         let is_hidden = |f: u32| hidden.binary_search(&f).is_ok();
         let mut materials = (*self.look.materials).clone();
         let (mut order, mut runs): (Vec<u32>, Vec<MaterialRun>) = (Vec::new(), Vec::new());
@@ -44,14 +44,14 @@ impl MeshPart {
         let faces = (0u32..).zip(&self.mesh.triangles).filter(|(f, _)| !is_hidden(*f));
         faces.flat_map(|(_, t)| t).for_each(|v| seen[*v as usize] = true);
         let hidden = seen.into_iter().map(|seen| !seen).collect();
-        let look = Look { runs, hidden, materials: Arc::new(materials), ..self.look.clone() };
-        Self { mesh: in_order(&self.mesh, &order), look, ..self.clone() }
+        let look = Look { runs, hidden, materials: Arc::new(materials), ..self.look };
+        Self { mesh: in_order(self.mesh, &order), look, ..self }
     }
 }
 
 /// The number of a material like this one by the name of what is hidden; it is added when it is not there.
 fn own_material(materials: &mut Materials, like: Option<u32>) -> u32 {
-    let known = like.and_then(|m| materials.materials.get(m as usize));
+    let known = like.and_then(|m| materials.materials.get(m as usize)).filter(|m| m.is_object());
     let name =
         |m: &Value| m.get("name").and_then(Value::as_str).map_or("hidden".into(), |n| format!("{n} hidden"));
     let mut own = known.cloned().unwrap_or_else(|| json!({}));
@@ -64,7 +64,7 @@ fn own_material(materials: &mut Materials, like: Option<u32>) -> u32 {
 }
 
 /// The mesh with its triangles in another order; faces of more sides whose triangles stay one behind the other stay.
-fn in_order(mesh: &Mesh, order: &[u32]) -> Mesh {
+fn in_order(mesh: Mesh, order: &[u32]) -> Mesh {
     let mut place = vec![0; order.len()];
     (0u32..).zip(order).for_each(|(at, f)| place[*f as usize] = at);
     let stays =
@@ -73,5 +73,5 @@ fn in_order(mesh: &Mesh, order: &[u32]) -> Mesh {
     let mut polygons: Vec<Polygon> =
         polygons.map(|p| Polygon { first: place[p.first as usize], ..*p }).collect();
     polygons.sort_unstable_by_key(|p| p.first);
-    Mesh { triangles: order.iter().map(|f| mesh.triangles[*f as usize]).collect(), polygons, ..mesh.clone() }
+    Mesh { triangles: order.iter().map(|f| mesh.triangles[*f as usize]).collect(), polygons, ..mesh }
 }

@@ -121,6 +121,7 @@ struct Shown {
     body_shapes: String,
     /// Their names.
     shape_names: Vec<String>,
+    /// The names of the correctives.
     corrective_names: Vec<String>,
     /// How many pieces follow them.
     following: usize,

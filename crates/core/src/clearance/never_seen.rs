@@ -89,6 +89,9 @@ pub fn never_seen(
     };
     let (hiding, mut left): (Vec<_>, Vec<_>) = lists.iter().map(begin).unzip();
     for (n, pose) in poses.iter().enumerate() {
+        if left.iter().all(Vec::is_empty) {
+            break;
+        }
         if !go_on(n as f32 / poses.len() as f32) {
             return None;
         }

@@ -97,7 +97,8 @@ pub struct Mended {
     pub rest: Vec<Vec<Vec3>>,
     /// One for each layer that could be moved.
     pub pieces: Vec<PieceReport>,
-    /// What curable places lack beyond the tolerance, summed over the poses, metres: at first, and at last.
+    /// What curable places lack beyond the tolerance, summed over the poses, metres: at first, and at last; no number
+    /// at last where that was not asked ([`PushSettings::judged`]).
     pub short: (f64, f64),
 }
 

@@ -130,10 +130,10 @@ fn of_piece((dress, hidden): (&Dress, OfHidden), index: usize, piece: &Piece) ->
 /// What is there of a part.
 fn shown(whole: MeshPart, piece: Option<usize>, (masked, hidden): (&[u32], OfHidden)) -> Outgoing {
     let called = whole.name.clone();
-    let all = || (0..whole.mesh.positions.len() as u32).collect();
+    let all: Vec<u32> = (0..whole.mesh.positions.len() as u32).collect();
     let (part, from) = match (masked, hidden) {
-        ([], _) => (whole.clone(), all()),
-        (masked, OfHidden::Marked) => (whole.with_hidden(masked), all()),
+        ([], _) => (whole, all),
+        (masked, OfHidden::Marked) => (whole.with_hidden(masked), all),
         (masked, OfHidden::LeftOut) => {
             let (part, kept) = whole.without(masked);
             (part, kept.vertices)

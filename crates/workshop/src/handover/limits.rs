@@ -181,8 +181,8 @@ impl Workshop {
         if sets.is_empty() {
             sets.push(Limits { name: "what most take".to_owned(), ..Limits::usual() });
         }
-        let met = |set: Limits| Ok((set.broken_by(&room.dress, &room.trials)?, set.name));
-        sets.into_iter().map(|set| met(set).map(|(beyond, name)| (name, beyond))).collect()
+        let met = |set: Limits| Ok((set.name.clone(), set.broken_by(&room.dress, &room.trials)?));
+        sets.into_iter().map(met).collect()
     }
 
     /// Keeps a set under its name, in the place of the one that had it.
