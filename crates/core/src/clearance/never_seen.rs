@@ -4,7 +4,7 @@ use super::{Buffers, Outfit};
 use crate::deform::blended_matrix;
 use crate::mend::TrialPose;
 use crate::mesh::{face_normal, Topology};
-use crate::query::ray_triangle;
+use crate::query::walk_to_hit;
 use glam::{Mat3, Quat, Vec3};
 use rayon::prelude::*;
 use std::cell::Cell;
@@ -20,6 +20,8 @@ const AS_GOOD_AS_BENEATH: f32 = 0.0006;
 const DEEPEST: f32 = 0.06;
 /// A look along the surface itself sees nothing.
 const GRAZING: f32 = 0.05;
+/// What lies in a look's way is looked for so many faces from where it was expected, before all is searched.
+const STEPS: usize = 6;
 
 /// What lay in the way of a look last: a layer and a face of its outside.
 type InTheWay = (u16, u32);
@@ -28,10 +30,32 @@ const NOTHING: InTheWay = (u16::MAX, 0);
 /// A place of a layer: the middle of three of its vertices; of a vertex itself, that one three times.
 pub type LookedAt = [u32; 3];
 
+/// What hid a place from all looks in all poses. Others may hide it as well.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum HiddenBy {
+    /// Nothing but its own layer.
+    Itself,
+    /// One more layer.
+    One(usize),
+    /// Several layers, each from some sides or in some poses.
+    Several,
+}
+
+impl HiddenBy {
+    fn and(self, layer: usize) -> Self {
+        match self {
+            Self::Itself => Self::One(layer),
+            Self::One(one) if one == layer => self,
+            _ => Self::Several,
+        }
+    }
+}
+
 /// A place that was not seen so far, with what lay in each look's way.
 struct Unseen {
     place: LookedAt,
     looks: Vec<InTheWay>,
+    by: HiddenBy,
 }
 
 /// What is looked at, and past what.
@@ -49,14 +73,14 @@ pub struct LookingAt<'a> {
 }
 
 /// Of each list those of the places looked at that no straight look reaches in any of `poses`, of 256 directions spread
-/// evenly over the sphere, when their layer and the layers in the way are all there is; in their order. `go_on` is told
-/// the share that is done; when it answers false nothing comes back.
+/// evenly over the sphere, when their layer and the layers in the way are all there is; in their order, each with what
+/// hid it. `go_on` is told the share that is done; when it answers false nothing comes back.
 ///
 /// Each pose is taken once for all lists. The directions turn with the place, so that what lay in a look's way in the
 /// pose before is asked first.
 ///
 /// ```
-/// use tin_cloak_core::{clearance::{never_seen, LookingAt}, mend::TrialPose, shapes::{moved, outfit, sphere}};
+/// use tin_cloak_core::{clearance::{never_seen, HiddenBy, LookingAt}, mend::TrialPose, shapes::{moved, outfit, sphere}};
 /// use glam::{Mat4, Vec3};
 ///
 /// // A ball stands out of its shell by 10 mm; without the shell all of it is seen.
@@ -66,13 +90,14 @@ pub struct LookingAt<'a> {
 /// let places = &outfit.layers[0].topology.triangles;
 /// let at = LookingAt { of: 0, places, by: &[1], through: &[] };
 /// let bare = LookingAt { by: &[], ..at };
-/// // Most of it is never seen in the shell; were the rest drawn in, nothing would be.
+/// // Most of it is never seen in the shell, which alone hides it; were the rest drawn in, nothing would be.
 /// let out = |v: &u32| outfit.layers[0].rest[*v as usize].distance(Vec3::X * 0.03) > 0.118;
 /// let through = [(0..outfit.layers[0].rest.len() as u32).filter(out).map(|v| (v, 1)).collect()];
 /// let drawn_in = LookingAt { through: &through, ..at };
 /// let unseen = never_seen(&outfit, &[bare, at, drawn_in], &rest, &|_| true).unwrap();
 /// assert!(unseen[0].is_empty());
 /// assert!(unseen[1].len() > places.len() / 2 && unseen[1].len() < places.len());
+/// assert!(unseen[1].iter().all(|(_, by)| *by == HiddenBy::One(1)));
 /// assert_eq!(unseen[2].len(), places.len());
 /// ```
 pub fn never_seen(
@@ -80,12 +105,14 @@ pub fn never_seen(
     lists: &[LookingAt],
     poses: &[TrialPose],
     go_on: &(dyn Fn(f32) -> bool + Sync),
-) -> Option<Vec<Vec<LookedAt>>> {
+) -> Option<Vec<Vec<(LookedAt, HiddenBy)>>> {
     let directions: Vec<Vec3> = super::hidden::spiral(DIRECTIONS).collect();
+    let beside = nearest_before(&directions);
     let mut buffers = outfit.buffers();
     let begin = |at: &LookingAt| -> (Vec<usize>, Vec<Unseen>) {
         let hiding = at.by.iter().copied().chain([at.of]).collect();
-        (hiding, at.places.iter().map(|&place| Unseen { place, looks: Vec::new() }).collect())
+        let unseen = |&place: &LookedAt| Unseen { place, looks: Vec::new(), by: HiddenBy::Itself };
+        (hiding, at.places.iter().map(unseen).collect())
     };
     let (hiding, mut left): (Vec<_>, Vec<_>) = lists.iter().map(begin).unzip();
     for (n, pose) in poses.iter().enumerate() {
@@ -100,13 +127,21 @@ pub fn never_seen(
         hiding.iter().zip(&left).filter(looked_for).flat_map(|l| l.0).for_each(|layer| needed[*layer] = true);
         buffers.pose_some(outfit, |layer| needed[layer], (&pose.matrices, &pose.amounts));
         for ((at, hiding), left) in lists.iter().zip(&hiding).zip(&mut left) {
-            let (buffers, directions, of) = (&buffers, &directions, at.of);
+            let (buffers, directions, of) = (&buffers, (directions.as_slice(), beside.as_slice()), at.of);
             let through = at.through.get(n).map(Vec::as_slice);
             let look = Look { outfit, buffers, of, hiding, directions, through };
             *left = std::mem::take(left).into_par_iter().filter_map(|v| look.misses(v, pose)).collect();
         }
     }
-    Some(left.into_iter().map(|list| list.into_iter().map(|v| v.place).collect()).collect())
+    Some(left.into_iter().map(|list| list.into_iter().map(|v| (v.place, v.by)).collect()).collect())
+}
+
+/// For each direction the number of that before it which is nearest to it; the first's is its own.
+fn nearest_before(directions: &[Vec3]) -> Vec<usize> {
+    let nearest = |i: usize| {
+        (0..i).max_by(|a, b| directions[*a].dot(directions[i]).total_cmp(&directions[*b].dot(directions[i])))
+    };
+    (0..directions.len()).map(|i| nearest(i).unwrap_or(i)).collect()
 }
 
 struct Look<'a> {
@@ -114,7 +149,8 @@ struct Look<'a> {
     buffers: &'a Buffers,
     of: usize,
     hiding: &'a [usize],
-    directions: &'a [Vec3],
+    /// Each with the number of one before it next to it.
+    directions: (&'a [Vec3], &'a [usize]),
     through: Option<&'a [(u32, usize)]>,
 }
 
@@ -128,33 +164,44 @@ impl Look<'_> {
             return Some(unseen);
         }
         let above = (at + normal * PROBE, normal);
-        let (mut p, mut normal) = self.beneath_what_it_is_through(unseen.place, at).unwrap_or(above);
+        let through = self.beneath_what_it_is_through(unseen.place, at);
+        let mut beneath = through.map(|t| t.0);
+        let (mut p, mut normal) = through.map_or(above, |t| t.1);
         let mut last = NOTHING;
         // Most of what is seen at all is seen from straight above.
         if !self.blocked(p, normal, &mut last) {
-            (p, normal) = self.as_good_as_beneath(at)?;
+            let hardly = self.as_good_as_beneath(at)?;
+            (beneath, (p, normal)) = (Some(hardly.0), hardly.1);
             if !self.blocked(p, normal, &mut last) {
                 return None;
             }
         }
+        let own = self.of;
+        let and = |by: HiddenBy, layer: usize| if layer == own { by } else { by.and(layer) };
+        let mut by = and(beneath.map_or(unseen.by, |layer| unseen.by.and(layer)), usize::from(last.0));
         if unseen.looks.is_empty() {
-            unseen.looks = vec![NOTHING; self.directions.len()];
+            unseen.looks = vec![NOTHING; self.directions.0.len()];
         }
-        let turn =
-            Quat::from_mat3(&Mat3::from_mat4(blended_matrix(&layer.skin, first, &pose.matrices))).normalize();
-        for (direction, look) in self.directions.iter().zip(&mut unseen.looks) {
+        let blended = Mat3::from_mat4(blended_matrix(&layer.skin, first, &pose.matrices));
+        let turn = Mat3::from_quat(Quat::from_mat3(&blended).normalize());
+        for (i, direction) in self.directions.0.iter().enumerate() {
             let direction = turn * *direction;
             if direction.dot(normal) <= GRAZING {
                 continue;
             }
-            if *look == NOTHING {
-                *look = last;
+            if unseen.looks[i] == NOTHING {
+                unseen.looks[i] = unseen.looks[self.directions.1[i]];
             }
-            if !self.blocked(p, direction, look) {
+            if unseen.looks[i] == NOTHING {
+                unseen.looks[i] = last;
+            }
+            if !self.blocked(p, direction, &mut unseen.looks[i]) {
                 return None;
             }
-            last = *look;
+            last = unseen.looks[i];
+            by = and(by, usize::from(last.0));
         }
+        unseen.by = by;
         Some(unseen)
     }
 
@@ -168,20 +215,20 @@ impl Look<'_> {
         }
     }
 
-    /// Where a place that is through another layer would lie beneath that, and the outward unit normal there.
-    fn beneath_what_it_is_through(&self, place: LookedAt, p: Vec3) -> Option<(Vec3, Vec3)> {
+    /// The layer that a place is through, and where it would lie beneath that, with the outward unit normal there.
+    fn beneath_what_it_is_through(&self, place: LookedAt, p: Vec3) -> Option<(usize, (Vec3, Vec3))> {
         let through = self.through?;
         let known = |v: &u32| through.binary_search_by_key(v, |t| t.0).ok();
         let outer = through[place.iter().find_map(known)?].1;
-        self.hiding.contains(&outer).then(|| self.beneath(outer, p, DEEPEST))?
+        self.hiding.contains(&outer).then(|| Some((outer, self.beneath(outer, p, DEEPEST)?)))?
     }
 
     /// The same for what is hardly through a layer over it.
-    fn as_good_as_beneath(&self, p: Vec3) -> Option<(Vec3, Vec3)> {
+    fn as_good_as_beneath(&self, p: Vec3) -> Option<(usize, (Vec3, Vec3))> {
         self.through?;
         let place = |layer: usize| self.outfit.layers[layer].layer;
         let over = self.hiding.iter().filter(|layer| place(**layer) > place(self.of));
-        { over }.find_map(|layer| self.beneath(*layer, p, AS_GOOD_AS_BENEATH))
+        { over }.find_map(|layer| Some((*layer, self.beneath(*layer, p, AS_GOOD_AS_BENEATH)?)))
     }
 
     /// Beneath what of a layer lies nearest, no further away than `reach`. What is nearest to an open edge stands out
@@ -197,13 +244,14 @@ impl Look<'_> {
         Some((hit.point - normal * PROBE, normal))
     }
 
-    /// True when something lies in a look's way; what did so last is asked first.
+    /// True when something lies in a look's way; where it did so last is asked first.
     fn blocked(&self, p: Vec3, direction: Vec3, last: &mut InTheWay) -> bool {
-        let (known, face) = (usize::from(last.0), last.1 as usize);
+        let known = usize::from(last.0);
         if *last != NOTHING {
-            let side = self.outfit.layers[known].walls.outside();
-            let corners = side.topology.triangles[face].map(|v| self.buffers.positions(known)[v as usize]);
-            if ray_triangle(p, direction, corners).is_some_and(|hit| hit.0 > 0.0) {
+            let side = &self.outfit.layers[known].walls.outside().topology;
+            let over = (side, self.buffers.positions(known));
+            if let Some(face) = walk_to_hit(over, (p, direction), last.1, STEPS) {
+                last.1 = face;
                 return true;
             }
         }

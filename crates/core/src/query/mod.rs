@@ -14,7 +14,7 @@ mod winding_number;
 
 pub use bounding_volume_hierarchy::Bvh;
 pub use closest_point::{closest_on_triangle, Closest, Feature};
-pub use ray_cast::{ray_triangle, RayHit};
+pub use ray_cast::{ray_triangle, walk_to_hit, RayHit};
 pub use tree_pair::Subtree;
 pub use triangle_pair::{common_stretch, triangles_meet};
 pub use winding_number::WindingField;

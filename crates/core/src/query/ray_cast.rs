@@ -3,6 +3,7 @@
 use super::bounding_volume_hierarchy::{leaf_of, Bvh, Node, LEAF};
 use super::leaf::{splat, EDGE, LEAF_SIZE};
 use super::traversal::{Stack, DEEPEST};
+use crate::mesh::{Topology, NO_TRIANGLE};
 use glam::{Vec3, Vec4};
 
 /// Where a ray meets a triangle.
@@ -30,7 +31,14 @@ pub struct RayHit {
 /// assert!((distance - 3.0).abs() < 1e-5);
 /// assert_eq!(ray_triangle(Vec3::new(2.0, 2.0, -3.0), Vec3::Z, corners), None);
 /// ```
-pub fn ray_triangle(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Option<(f32, [f32; 3])> {
+pub fn ray_triangle(origin: Vec3, direction: Vec3, corners: [Vec3; 3]) -> Option<(f32, [f32; 3])> {
+    let met = ray_plane(origin, direction, corners)?;
+    met.1.iter().all(|weight| *weight >= -EDGE).then_some(met)
+}
+
+/// The same where the ray's line meets the plane of a triangle, within it or not: what is outside has a negative weight
+/// at the corner that lies across the edge it is beyond.
+fn ray_plane(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Option<(f32, [f32; 3])> {
     let (ab, ac) = (b - a, c - a);
     let across = direction.cross(ac);
     let determinant = ab.dot(across);
@@ -42,9 +50,47 @@ pub fn ray_triangle(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Opti
     let u = from.dot(across) * inverse;
     let q = from.cross(ab);
     let v = direction.dot(q) * inverse;
-    let inside = u >= -EDGE && v >= -EDGE && u + v <= 1.0 + EDGE;
     let t = ac.dot(q) * inverse;
-    (inside && t.is_finite()).then_some((t, [1.0 - u - v, u, v]))
+    t.is_finite().then_some((t, [1.0 - u - v, u, v]))
+}
+
+/// The face that a ray meets in front of its origin, found by walking from `face` over edges towards where the ray's
+/// line pierces each face's plane; none when the walk leaves the mesh, ends behind the origin or is longer than `steps`.
+/// What lay in the way of a look is mostly still there, or next to it, when the look or the cloth turns a little.
+///
+/// Devillers, Pion & Teillaud, “Walking in a triangulation”, 2002 (the visibility walk), on a curved surface.
+///
+/// ```
+/// use tin_cloak_core::{glam::Vec3, mesh::Topology, query::walk_to_hit, shapes::tube};
+///
+/// let (positions, faces) = tube(0.1, (0.0, 0.4), 16, 8, 1.0);
+/// let topology = Topology::of_welded(positions.len(), &faces);
+/// let middle = |f: usize| faces[f].iter().map(|v| positions[*v as usize]).sum::<Vec3>() / 3.0;
+/// let (from, to) = (Vec3::Y * 0.2, 40);
+/// let over = (&topology, positions.as_slice());
+/// assert_eq!(walk_to_hit(over, (from, middle(to) - from), 43, 8), Some(to as u32));
+/// assert_eq!(walk_to_hit(over, (from, Vec3::Y), to as u32, 8), None);
+/// ```
+pub fn walk_to_hit(
+    (topology, positions): (&Topology, &[Vec3]),
+    (origin, direction): (Vec3, Vec3),
+    mut face: u32,
+    steps: usize,
+) -> Option<u32> {
+    for _ in 0..=steps {
+        let corners = topology.triangles[face as usize].map(|v| positions[v as usize]);
+        let (distance, weights) = ray_plane(origin, direction, corners)?;
+        let least = (1..3).fold(0, |k, i| if weights[i] < weights[k] { i } else { k });
+        if weights[least] >= -EDGE {
+            return (distance > 0.0).then_some(face);
+        }
+        // The edge across from a corner begins at the next one.
+        face = topology.across[face as usize][(least + 1) % 3];
+        if face == NO_TRIANGLE {
+            return None;
+        }
+    }
+    None
 }
 
 /// A ray with what every box needs of it.

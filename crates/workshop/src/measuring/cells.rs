@@ -354,8 +354,12 @@ pub(crate) fn measured_of(room: &Room, kept: Kept) -> Result<Measured, WorkshopE
     let (pairs, nothing) = (rows(&worn.outfit), Sight::default());
     let counts = |pose: usize, row: usize| {
         let name = |layer: usize| room.dress.layer_name(plan.pile.facts[layer].at);
-        let (outer, inner) = plan.rows[row];
-        board.poses[pose].counts.max(room.state.plan.of_pair(name(outer), name(inner)))
+        let ((outer, inner), of_pose) = (plan.rows[row], board.poses[pose].counts);
+        match outer == inner {
+            // What lies between two sides of a fold is told by the fold, though that be there for stress only.
+            true => of_pose,
+            false => of_pose.max(room.state.plan.of_pair(name(outer), name(inner))),
+        }
     };
     let of_cell = |pose: usize, row: usize| {
         let cell = known.through[pose][row].as_ref().filter(|_| counts(pose, row) == Pose::Counted)?;

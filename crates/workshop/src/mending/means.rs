@@ -14,8 +14,8 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use tin_cloak_formats::PieceKind;
 
-/// The kinds of means, in the order in which they are tried: what sets a piece right as a whole before what moves its
-/// vertices, and what gives up last.
+/// The kinds of means, in the order in which they are tried: what sets a piece right as a whole; then what nothing cures
+/// is set aside, so that nothing is judged or held up by it; then what moves vertices and what takes away.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum MeansKind {
@@ -25,16 +25,16 @@ pub enum MeansKind {
     Shapes,
     /// Move as the layer beneath does.
     Match,
-    /// Push layers off each other.
-    Push,
-    /// Draw the body in under cloth.
-    Tuck,
-    /// Hide what nobody sees.
-    Hide,
-    /// Shapes that turns of joints call up.
-    Corrective,
     /// Leave it: for stress only.
     Leave,
+    /// Push layers off each other.
+    Push,
+    /// Hide what nobody sees.
+    Hide,
+    /// Draw the body in under cloth.
+    Tuck,
+    /// Shapes that turns of joints call up.
+    Corrective,
 }
 
 impl MeansKind {
@@ -43,11 +43,11 @@ impl MeansKind {
         Self::Seat,
         Self::Shapes,
         Self::Match,
-        Self::Push,
-        Self::Tuck,
-        Self::Hide,
-        Self::Corrective,
         Self::Leave,
+        Self::Push,
+        Self::Hide,
+        Self::Tuck,
+        Self::Corrective,
     ];
 }
 

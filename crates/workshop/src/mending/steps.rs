@@ -158,6 +158,8 @@ impl Doing<'_> {
             let with_it = self.with_corrective(room, draft.clone(), &shape)?;
             let room = self.room_of(&with_it)?;
             let after = self.measured_in(&room, &|s| phase(1.0, turn as f32).tell(s))?;
+            let told = |m: &Measured| (m.board.bad_cells(), m.board.out_mm(), m.board.deepest_mm());
+            tracing::info!(?bad.driver, was = ?told(&now), is = ?told(&after), "corrective");
             if is_less(&after.board, &now.board, &first, options.limit_mm) {
                 (draft, now, made) = (with_it, after, Some(room));
                 if taken.contains(&bad.driver) {

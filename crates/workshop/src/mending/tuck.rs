@@ -15,10 +15,13 @@ use crate::state::tuck::Tuck;
 use glam::Vec3;
 use std::collections::BTreeMap;
 use tin_cloak_core::mend::{push_out, Mending, PushSettings};
-use tin_cloak_core::mesh::Topology;
+use tin_cloak_core::mesh::{over_surface, Topology};
 
 /// Rounds of moving and asking anew.
 const ROUNDS: usize = 8;
+/// What is further than this from all that is through is not drawn in, metres: more than a push moves along, with the
+/// faces that fade out round it.
+const NEAR: f32 = 0.06;
 
 impl Doing<'_> {
     /// Draws the body in under what is worn; what was drawn in before is solved anew.
@@ -37,7 +40,8 @@ impl Doing<'_> {
         let through = through_of(&room, kept)?;
         let look = HideOptions { rings: 1, beneath: false, through: true };
         let tell = |s: f32| phase(0.2, 0.4).tell(s);
-        let hidden = unseen(&room, (&room.counted_poses(), &through), look, &tell)?;
+        let near = near_trouble(&all_of(&room, options), &now);
+        let hidden = unseen(&room, (&room.counted_poses(), &through, &near), look, &tell)?;
         let under = covered(&room.dress.body.topology, &hidden);
         let offsets = drawn_in(&room, (&now, &under), options, &|s| phase(0.4, 0.8).tell(s))?;
         let mut tucked = bare;
@@ -106,6 +110,19 @@ impl Room {
         })
         .collect()
     }
+}
+
+/// Flags of the vertices of the body near what of it is through in some pose: nothing else is drawn in.
+fn near_trouble(what: &ToMend, now: &Measured) -> Vec<bool> {
+    let Pushing { outfit, trouble, .. } = Pushing::of(what, now);
+    let lying = trouble.iter().flatten().filter_map(|place| outfit.lying_at(place)).flatten();
+    let mut seeds: Vec<u32> = lying.filter(|(layer, _)| *layer == 0).map(|(_, v)| v).collect();
+    seeds.sort_unstable();
+    seeds.dedup();
+    let body = &outfit.layers[0];
+    let mut near = vec![false; body.rest.len()];
+    over_surface(&body.rest, &body.topology, &seeds, NEAR).iter().for_each(|(v, _)| near[*v as usize] = true);
+    near
 }
 
 /// How far each vertex of the body is drawn in: the push's own programme with the body as all that may move, held

@@ -5,8 +5,8 @@ use crate::error::WorkshopError;
 use crate::measuring::cells::ThroughOf;
 use crate::state::mask::HideOptions;
 use crate::state::names::PieceId;
-use std::collections::{BTreeSet, HashSet};
-use tin_cloak_core::clearance::{faces_within, never_seen, LookedAt, LookingAt, Outfit};
+use std::collections::{BTreeSet, HashMap};
+use tin_cloak_core::clearance::{faces_within, never_seen, HiddenBy, LookedAt, LookingAt, Outfit};
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::mesh::Topology;
 
@@ -19,13 +19,14 @@ pub(crate) struct Hidden {
 }
 
 /// What nobody sees in the `poses` of a room (by number), with all of the body and the pieces there. `through` says
-/// what is through what in each pose of the room; empty when that is seen like the rest.
+/// what is through what in each pose of the room; empty when that is seen like the rest. `among` are the vertices of the
+/// body that are asked for, by flag; all when it is empty.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
 pub(crate) fn unseen(
     room: &Room,
-    (poses, through): (&[usize], &ThroughOf),
+    (poses, through, among): (&[usize], &ThroughOf, &[bool]),
     options: HideOptions,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Vec<Hidden>, WorkshopError> {
@@ -36,6 +37,7 @@ pub(crate) fn unseen(
         ids: piece_of.iter().map(|p| p.map_or(0, |i| room.piece_state(i).id)).collect(),
         poses: poses.iter().map(|&p| all[p].clone()).collect(),
         through: through.collect(),
+        among,
         rings: options.rings,
         outfit,
     };
@@ -49,19 +51,36 @@ struct Past<'a> {
     of: usize,
     among: &'a [u32],
     by: Vec<usize>,
+    /// What is known to hide places of the layer, from an earlier look past more.
+    known: &'a HiddenPlaces,
 }
 
-struct Looking {
+type HiddenPlaces = HashMap<LookedAt, HiddenBy>;
+
+impl Past<'_> {
+    /// True when it is known that these layers hide the place.
+    fn is_hidden(&self, place: &LookedAt) -> bool {
+        match self.known.get(place) {
+            Some(HiddenBy::Itself) => true,
+            Some(HiddenBy::One(layer)) => self.by.contains(layer),
+            _ => false,
+        }
+    }
+}
+
+struct Looking<'a> {
     outfit: Outfit,
     /// The number of each layer's part.
     ids: Vec<PieceId>,
     poses: Vec<TrialPose>,
     /// By layer, then pose.
     through: Vec<Vec<Vec<(u32, usize)>>>,
+    /// The vertices of the body that are asked for; all when it is empty.
+    among: &'a [bool],
     rings: usize,
 }
 
-impl Looking {
+impl Looking<'_> {
     /// What nobody sees of some layers: what single pieces hide, then what only all together do.
     fn hidden_of(
         &self,
@@ -69,21 +88,23 @@ impl Looking {
         progress: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Vec<Hidden>, WorkshopError> {
         let others = |of: usize| (1..self.ids.len()).filter(move |layer| *layer != of);
-        let past_all = layers.iter().map(|&of| {
-            let among = &*self.outfit.layers[of].walls.outside().used;
-            Past { of, among, by: others(of).collect() }
-        });
+        let nothing = HiddenPlaces::new();
+        let asked: Vec<Vec<u32>> = layers.iter().map(|&of| self.asked_of(of)).collect();
+        let past_all = layers.iter().zip(&asked);
+        let past_all =
+            past_all.map(|(&of, among)| Past { of, among, by: others(of).collect(), known: &nothing });
         let hidden = self.unseen_past(&past_all.collect::<Vec<_>>(), &|s| progress(s * 0.5))?;
         // What a part hides of itself, as the inside of a mouth, belongs to no piece.
         let over = |of: usize| self.outfit.pairs.iter().filter(move |p| p.inner == of).map(|p| p.outer);
         let mut singly: Vec<Past> = Vec::new();
-        for (&of, among) in layers.iter().zip(&hidden) {
+        for (&of, (among, known)) in layers.iter().zip(&hidden) {
             let by = std::iter::once(Vec::new()).chain(over(of).map(|outer| vec![outer]));
-            singly.extend(by.map(|by| Past { of, among, by }));
+            singly.extend(by.map(|by| Past { of, among, by, known }));
         }
-        let mut past_one = self.unseen_past(&singly, &|s| progress(0.5 + s * 0.5))?.into_iter();
+        let past_one = self.unseen_past(&singly, &|s| progress(0.5 + s * 0.5))?;
+        let mut past_one = past_one.into_iter().map(|unseen| unseen.0);
         let mut found = Vec::new();
-        for (of, hidden) in layers.into_iter().zip(&hidden) {
+        for (of, (hidden, _)) in layers.into_iter().zip(&hidden) {
             let own = self.faces(of, &past_one.next().unwrap_or_default());
             let but_own = |faces: Vec<u32>| faces.into_iter().filter(|f| own.binary_search(f).is_err());
             let mut together: BTreeSet<u32> = but_own(self.faces(of, hidden)).collect();
@@ -104,37 +125,67 @@ impl Looking {
         Ok(found)
     }
 
-    /// Of each the vertices (ascending) of the outside of its layer all of whose faces no look reaches past its layers.
-    /// Corners are looked at first, as most of what is seen is found by them; then the middles of the faces that are
-    /// left.
+    /// Vertices of the outside of a layer that are asked for.
+    fn asked_of(&self, layer: usize) -> Vec<u32> {
+        let mut asked = self.outfit.layers[layer].walls.outside().used.to_vec();
+        if layer == 0 {
+            asked.retain(|v| self.among.get(*v as usize) != Some(&false));
+        }
+        asked
+    }
+
+    /// Of each the vertices (ascending) of the outside of its layer all of whose faces no look reaches past its layers,
+    /// and what hides each place that was looked at. Corners are looked at first, as most of what is seen is found by
+    /// them; then the middles of the faces that are left.
     fn unseen_past(
         &self,
         lists: &[Past],
         progress: &(dyn Fn(f32) -> bool + Sync),
-    ) -> Result<Vec<Vec<u32>>, WorkshopError> {
+    ) -> Result<Vec<(Vec<u32>, HiddenPlaces)>, WorkshopError> {
         let side = |past: &Past| &self.outfit.layers[past.of].walls.outside().topology;
-        let look = |places: &[Vec<LookedAt>], from: f32| {
-            let at = lists.iter().zip(places).map(|(past, places)| {
-                let through = self.through.get(past.of).map_or(&[][..], Vec::as_slice);
-                LookingAt { of: past.of, places, by: &past.by, through }
-            });
-            never_seen(&self.outfit, &at.collect::<Vec<_>>(), &self.poses, &|s| progress(from + s * 0.5))
-                .ok_or(WorkshopError::Stopped)
-        };
         let corners: Vec<Vec<LookedAt>> =
             lists.iter().map(|past| past.among.iter().map(|v| [*v; 3]).collect()).collect();
-        let left = look(&corners, 0.0)?;
-        let middles = lists.iter().zip(left).map(|(past, left)| {
-            let left: Vec<u32> = left.into_iter().map(|p| p[0]).collect();
+        let corners = self.look_at(lists, &corners, &|s| progress(s * 0.5))?;
+        let middles = lists.iter().zip(&corners).map(|(past, left)| {
+            let mut left: Vec<u32> = left.keys().map(|p| p[0]).collect();
+            left.sort_unstable();
             let faces = faces_within(side(past), &left, 0);
             faces.iter().map(|f| side(past).triangles[*f as usize]).collect::<Vec<LookedAt>>()
         });
-        let left = look(&middles.collect::<Vec<_>>(), 0.5)?;
-        Ok(lists
-            .iter()
-            .zip(left)
-            .map(|(p, left)| unseen_corners(side(p), &left.into_iter().collect()))
-            .collect())
+        let middles = self.look_at(lists, &middles.collect::<Vec<_>>(), &|s| progress(0.5 + s * 0.5))?;
+        let both = lists.iter().zip(corners).zip(middles).map(|((past, mut corners), middles)| {
+            let vertices = unseen_corners(side(past), &middles);
+            corners.extend(middles);
+            (vertices, corners)
+        });
+        Ok(both.collect())
+    }
+
+    /// Of each list the places that are not seen, with what hides them; what is known already is not looked at again.
+    fn look_at(
+        &self,
+        lists: &[Past],
+        places: &[Vec<LookedAt>],
+        progress: &(dyn Fn(f32) -> bool + Sync),
+    ) -> Result<Vec<HiddenPlaces>, WorkshopError> {
+        let halves = lists.iter().zip(places).map(|(past, places)| {
+            let (known, asked): (Vec<LookedAt>, Vec<LookedAt>) =
+                places.iter().partition(|place| past.is_hidden(place));
+            (known.into_iter().map(|place| (place, past.known[&place])).collect(), asked)
+        });
+        let (mut hidden, asked): (Vec<HiddenPlaces>, Vec<_>) = halves.unzip();
+        let at = lists.iter().zip(&asked).map(|(past, places)| {
+            let through = self.through.get(past.of).map_or(&[][..], Vec::as_slice);
+            LookingAt { of: past.of, places, by: &past.by, through }
+        });
+        let began = std::time::Instant::now();
+        let unseen = never_seen(&self.outfit, &at.collect::<Vec<_>>(), &self.poses, progress)
+            .ok_or(WorkshopError::Stopped)?;
+        let n: usize = asked.iter().map(Vec::len).sum();
+        let k: usize = hidden.iter().map(|h| h.len()).sum();
+        eprintln!("UNSEEN {n} known {k} in {:?}", began.elapsed());
+        hidden.iter_mut().zip(unseen).for_each(|(hidden, unseen)| hidden.extend(unseen));
+        Ok(hidden)
     }
 
     /// The faces of a layer of which the `vertices` of its outside are not seen, without the rings next to what is:
@@ -152,10 +203,10 @@ impl Looking {
 }
 
 /// Vertices all of whose faces are among `unseen`, ascending.
-fn unseen_corners(topology: &Topology, unseen: &HashSet<LookedAt>) -> Vec<u32> {
+fn unseen_corners(topology: &Topology, unseen: &HiddenPlaces) -> Vec<u32> {
     let all_unseen = |v: &u32| {
         let faces = topology.incident.row(*v as usize);
-        !faces.is_empty() && faces.iter().all(|f| unseen.contains(&topology.triangles[*f as usize]))
+        !faces.is_empty() && faces.iter().all(|f| unseen.contains_key(&topology.triangles[*f as usize]))
     };
     (0..topology.vertices() as u32).filter(all_unseen).collect()
 }
