@@ -135,8 +135,8 @@ pub(crate) struct Export {
     /// A dressed body: one GLB with the body and skinned pieces
     #[arg(value_name = "DRESSED.glb")]
     pub dressed: PathBuf,
-    /// Where to write it; the form is told by the ending: glb, usda, obj (with its mtl beside), zip for glTF in files,
-    /// csv or json for the weights of one piece, bvh for a motion
+    /// Where to write it; the form is told by the ending: glb, usda, usdz (with its pictures), obj (with its
+    /// mtl beside), zip for glTF in files, csv or json for the weights of one piece, bvh for a motion
     #[arg(long, value_name = "FILE")]
     pub to: PathBuf,
     /// These pieces alone, by name; repeat for each

@@ -20,7 +20,7 @@ pub(crate) enum FileError {
     Save { path: String, source: std::io::Error },
     #[error("--tolerance-mm, --margin-mm and --limit-mm must be numbers from 0 up")]
     Number,
-    #[error("{path}: say what form that is by its ending: glb, zip, usda, obj, csv, json or bvh")]
+    #[error("{path}: say what form that is by its ending: glb, zip, usda, usdz, obj, csv, json or bvh")]
     Form { path: String },
     #[error("a BVH is of one motion: name it with --motion")]
     OneMotion,

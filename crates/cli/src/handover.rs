@@ -7,15 +7,15 @@ use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_web::report_file;
 use tin_cloak_workshop::{
-    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, weights_csv, weights_json, Dressed, Limits, Parts, Planned,
-    TrialPlan, TrialSays, TrialWish,
+    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, Dressed, Limits, Parts,
+    Planned, TrialPlan, TrialSays, TrialWish,
 };
 
 pub(crate) fn export(args: &Export) -> Outcome {
     let path = args.to.display().to_string();
     let ending = args.to.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
     let form = ending.as_deref().unwrap_or_default();
-    if !["glb", "zip", "usda", "obj", "csv", "json", "bvh"].contains(&form) {
+    if !["glb", "zip", "usda", "usdz", "obj", "csv", "json", "bvh"].contains(&form) {
         return Err(FileError::Form { path }.into());
     }
     if args.pose.is_some() && form != "obj" {
@@ -34,6 +34,7 @@ pub(crate) fn export(args: &Export) -> Outcome {
     let dress = open.dress();
     match form {
         "usda" => save(&args.to, usda_of(dress, &parts)?.as_bytes())?,
+        "usdz" => save(&args.to, &usdz_of(dress, &parts)?)?,
         "obj" => {
             let library = args.to.with_extension("mtl");
             let name = library.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();

@@ -116,7 +116,7 @@ fn a_real_body_goes_out_in_other_forms_and_what_is_wrong_is_said() {
     };
     let (body, suit) = (data("body.glb"), data("bodysuit.glb"));
     done(&["fit", "--body", &body, "--piece", &suit, "--out", "d.glb"], 0);
-    for form in ["o.usda", "o.obj", "o.glb", "o.zip"] {
+    for form in ["o.usda", "o.usdz", "o.obj", "o.glb", "o.zip"] {
         done(&["export", "d.glb", "--to", form], 0);
         assert!(std::fs::metadata(at.join(form)).unwrap().len() > 100_000, "{form}");
     }

@@ -23,6 +23,7 @@ mod names;
 mod obj_in;
 mod obj_out;
 mod scene_graph;
+mod usda_looks;
 mod usda_out;
 
 pub use bvh_out::write_bvh;
@@ -31,7 +32,7 @@ pub use error::ReadError;
 pub use gltf_out::{write_glb, write_gltf, GlbPart, GlbScene, WriteError};
 pub use look::{Look, MaterialRun, Materials, Picture};
 pub use obj_out::{write_obj, ObjPart};
-pub use usda_out::write_usda;
+pub use usda_out::{write_usd_with_pictures, write_usda};
 
 pub use companions::{wanted, Companions};
 

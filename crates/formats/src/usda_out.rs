@@ -3,6 +3,7 @@
 //! schemas; metres, Y up. Matrices are written row by row for row vectors.
 
 use crate::document::{Document, MeshPart};
+use crate::usda_looks::Named;
 use glam::{Mat4, Quat, Vec3};
 use std::fmt::{Display, Write};
 use tin_cloak_core::skeleton::{Pose, Skeleton};
@@ -11,9 +12,20 @@ use tin_cloak_core::trial::Clip;
 /// Frames a second of time samples.
 const RATE: f64 = 30.0;
 
-/// The text of the file. Names become identifiers: letters, digits and underscores.
+/// The text of the file, its materials by colours alone. Names become identifiers: letters, digits and underscores.
 pub fn write_usda(document: &Document) -> String {
-    let mut usd = Usda::default();
+    written(document, None).text
+}
+
+/// The text of the file and the pictures it refers to, each by its name from there. Pictures are PNG or JPEG; what
+/// else a material shows goes by its factors.
+pub fn write_usd_with_pictures(document: &Document) -> (String, Vec<(String, Vec<u8>)>) {
+    let usd = written(document, Some(Vec::new()));
+    (usd.text, usd.pictures.unwrap_or_default())
+}
+
+fn written(document: &Document, pictures: Option<Vec<(String, Vec<u8>)>>) -> Usda {
+    let mut usd = Usda { pictures, ..Usda::default() };
     let clips: Vec<&Clip> = document.clips.iter().filter(|c| c.moves_joints()).collect();
     let frames = clips.iter().map(|c| frames_of(c)).max().unwrap_or(1);
     usd.line("#usda 1.0");
@@ -34,7 +46,7 @@ pub fn write_usda(document: &Document) -> String {
         usd.mesh(part, name, document.skeleton.is_some());
     }
     usd.close();
-    usd.text
+    usd
 }
 
 fn frames_of(clip: &Clip) -> usize {
@@ -42,20 +54,24 @@ fn frames_of(clip: &Clip) -> usize {
 }
 
 #[derive(Default)]
-struct Usda {
+pub(crate) struct Usda {
     text: String,
     depth: usize,
+    /// Names and bytes of the pictures that go along; none when no picture does.
+    pub pictures: Option<Vec<(String, Vec<u8>)>>,
+    /// Materials that were written.
+    pub named: Vec<Named>,
 }
 
 impl Usda {
-    fn line(&mut self, text: impl AsRef<str>) {
+    pub fn line(&mut self, text: impl AsRef<str>) {
         for line in text.as_ref().split('\n') {
             let indent = if line.is_empty() { 0 } else { self.depth * 4 };
             let _ = writeln!(self.text, "{:indent$}{line}", "");
         }
     }
 
-    fn open(&mut self, what: &str, schemas: &[&str]) {
+    pub fn open(&mut self, what: &str, schemas: &[&str]) {
         match schemas {
             [] => self.line(what),
             list => self.line(format!("{what} (\n    prepend apiSchemas = {}\n)", tokens(list))),
@@ -64,7 +80,7 @@ impl Usda {
         self.depth += 1;
     }
 
-    fn close(&mut self) {
+    pub fn close(&mut self) {
         self.depth -= 1;
         self.line("}");
     }
@@ -195,58 +211,6 @@ impl Usda {
             self.close();
         }
     }
-
-    fn looks(&mut self, document: &Document) {
-        self.open("def Scope \"Looks\"", &[]);
-        let mut written = Vec::new();
-        for part in &document.meshes {
-            for (_, material) in part.look.ranges(part.mesh.triangles.len()) {
-                let name = look_name(part, material);
-                if written.contains(&name) {
-                    continue;
-                }
-                let [r, g, b, a] = part.look.base_colour(material);
-                let path = format!("/Outfit/Looks/{name}");
-                self.open(&format!("def Material \"{name}\""), &[]);
-                self.line(format!("token outputs:surface.connect = <{path}/Surface.outputs:surface>"));
-                self.open("def Shader \"Surface\"", &[]);
-                self.line("uniform token info:id = \"UsdPreviewSurface\"");
-                self.line(format!("color3f inputs:diffuseColor = ({r}, {g}, {b})"));
-                self.line(format!("float inputs:opacity = {a}\nfloat inputs:roughness = 0.8"));
-                self.line("token outputs:surface");
-                self.close();
-                self.close();
-                written.push(name);
-            }
-        }
-        self.close();
-    }
-
-    fn bound_looks(&mut self, part: &MeshPart, face_of: &[usize]) {
-        let ranges = part.look.ranges(part.mesh.triangles.len());
-        if let [(_, material)] = ranges.as_slice() {
-            let name = look_name(part, *material);
-            return self.line(format!("rel material:binding = </Outfit/Looks/{name}>"));
-        }
-        self.line("uniform token subsetFamily:materialBind:familyType = \"nonOverlapping\"");
-        let mut of_look: Vec<(String, Vec<usize>)> = Vec::new();
-        for (range, material) in ranges {
-            let name = look_name(part, material);
-            let mut faces: Vec<usize> = range.map(|t| face_of[t]).collect();
-            faces.dedup();
-            match of_look.iter_mut().find(|l| l.0 == name) {
-                Some(known) => known.1.extend(faces),
-                None => of_look.push((name, faces)),
-            }
-        }
-        for (name, faces) in of_look {
-            self.open(&format!("def GeomSubset \"on_{name}\""), &["MaterialBindingAPI"]);
-            self.line("uniform token elementType = \"face\"\nuniform token familyName = \"materialBind\"");
-            self.line(format!("int[] indices = {}", list(faces.iter())));
-            self.line(format!("rel material:binding = </Outfit/Looks/{name}>"));
-            self.close();
-        }
-    }
 }
 
 /// Shapes of all meshes, each name once.
@@ -271,12 +235,6 @@ fn amount(document: &Document, shape: &str, (clip, time, pose): (Option<&Clip>, 
         Some(driven.or_else(keyed).unwrap_or_else(worn))
     };
     document.meshes.iter().find_map(of).unwrap_or(0.0)
-}
-
-fn look_name(part: &MeshPart, material: Option<u32>) -> String {
-    let Some(n) = material else { return identifier(&format!("plain {}", part.name)) };
-    let named = part.look.materials.materials.get(n as usize).and_then(|m| m.get("name")?.as_str());
-    identifier(named.unwrap_or(&format!("material {}", n + 1)))
 }
 
 /// The path of each joint: those above it, then itself.
@@ -305,7 +263,7 @@ fn identifiers<'a>(names: impl Iterator<Item = &'a str>, taken: &[&str]) -> Vec<
     known.split_off(first)
 }
 
-fn identifier(name: &str) -> String {
+pub(crate) fn identifier(name: &str) -> String {
     let letters = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' });
     let text: String = letters.collect();
     match text.chars().next() {
@@ -315,7 +273,7 @@ fn identifier(name: &str) -> String {
     }
 }
 
-fn list<T: Display>(items: impl Iterator<Item = T>) -> String {
+pub(crate) fn list<T: Display>(items: impl Iterator<Item = T>) -> String {
     let mut text = String::from("[");
     for (n, item) in items.enumerate() {
         let _ = write!(text, "{}{item}", if n == 0 { "" } else { ", " });

@@ -6,8 +6,8 @@ use serde_json::{json, Value};
 use tin_cloak_core::glam::Vec3;
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_formats::{
-    read, wanted, write_glb, Companions, Document, GlbPart, GlbScene, Look, MaterialRun, Materials, Picture,
-    ReadError,
+    read, wanted, write_glb, write_usd_with_pictures, write_usda, Companions, Document, GlbPart, GlbScene,
+    Look, MaterialRun, Materials, MeshPart, Picture, ReadError,
 };
 
 /// A picture of one dot; its first bytes say what it is.
@@ -170,4 +170,27 @@ fn an_obj_keeps_faces_groups_and_materials() {
     assert_eq!(bare.meshes[0].mesh.triangles.len(), 6);
     let back = read("y.glb", &glb(&[&Look { runs: Vec::new(), ..look.clone() }]), &Companions::new());
     assert!(back.is_ok());
+}
+
+/// Opened by OpenUSD itself (PyPI: usd-core 26.11, `scripts/check-usd.py`) all of it is found and nothing is wrong.
+#[test]
+fn materials_go_out_as_usd_with_their_pictures() {
+    let look = two_materials();
+    let mut part = MeshPart { name: "strip".into(), mesh: strip(), look, ..MeshPart::default() };
+    let mut document = Document { meshes: vec![part.clone()], ..Document::default() };
+    // Of another file, by the same names: these are other materials.
+    let mut others = (*part.look.materials).clone();
+    others.materials[1]["alphaMode"] = json!("OPAQUE");
+    part.look.materials = others.into();
+    part.name = "second strip".into();
+    document.meshes.push(part);
+    let (text, pictures) = write_usd_with_pictures(&document);
+    let looks = text.split("def Scope \"Looks\"").nth(1).unwrap();
+    insta::assert_snapshot!(looks.split("def Mesh").next().unwrap());
+    let names: Vec<&str> = pictures.iter().map(|p| p.0.as_str()).collect();
+    assert_eq!(names, ["pictures/dot_1.png", "pictures/dot_2.png"]);
+    assert!(text.contains("rel material:binding = </Outfit/Looks/tin_2>"));
+    std::fs::create_dir_all("/tmp/m/usd/pictures").unwrap();
+    let plain = write_usda(&document);
+    assert!(!plain.contains("@") && plain.contains("float inputs:metallic = 0.5"));
 }

@@ -9,8 +9,8 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::response::Responder;
 use rocket::{get, post, routes, FromForm, Route};
 use tin_cloak_workshop::{
-    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, weights_csv, weights_json, Chosen, Clean, Limits, OfHidden,
-    Parts, Room, Step, Workshop,
+    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, Chosen, Clean, Limits,
+    OfHidden, Parts, Room, Step, Workshop,
 };
 
 /// A file under a name.
@@ -45,6 +45,17 @@ async fn usda(shop: &Shop, id: i64) -> Result<Named, Refusal> {
         let text = usda_of(&room.dress, &Parts::default())?;
         let name = format!("{}.usda", shop.stored(id)?.name);
         Ok(Named { name, kind: ContentType::new("model", "vnd.usda"), bytes: text.into_bytes() })
+    })
+    .await
+}
+
+/// USD with its pictures, in one package.
+#[get("/fitting/<id>/outfit.usdz")]
+async fn usdz(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+    file(shop, id, move |shop, room| {
+        let bytes = usdz_of(&room.dress, &Parts::default())?;
+        let kind = ContentType::new("model", "vnd.usdz+zip");
+        Ok(Named { name: format!("{}.usdz", shop.stored(id)?.name), kind, bytes })
     })
     .await
 }
@@ -329,6 +340,7 @@ async fn bare(shop: &Shop, id: i64) -> Page {
 pub(crate) fn routes() -> Vec<Route> {
     routes![
         usda,
+        usdz,
         gltf,
         obj,
         mtl,

@@ -42,7 +42,7 @@ pub use dress::trials::{clip_trials, range_trials, retarget_trials, Trial, Trial
 pub use error::WorkshopError;
 pub use handover::export::{dressed_document, export_glb, OfHidden};
 pub use handover::forms::{
-    bvh_of, document_of, glb_of, gltf_zip_of, obj_of, usda_of, weights_csv, weights_json, Parts,
+    bvh_of, document_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, Parts,
 };
 pub use handover::limits::{Beyond, Limits};
 pub use handover::proof::{prove, Proof, EQUAL_MM};

@@ -14,7 +14,9 @@ use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
 use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
-use tin_cloak_formats::{write_bvh, write_obj, write_usda, Document, MeshPart, ObjPart};
+use tin_cloak_formats::{
+    write_bvh, write_obj, write_usd_with_pictures, write_usda, Document, MeshPart, ObjPart,
+};
 use zip::result::ZipError;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, DateTime, ZipWriter};
@@ -97,12 +99,17 @@ pub fn glb_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
 /// # Errors
 /// As [`glb_of`]; when the archive cannot be written.
 pub fn gltf_zip_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
-    let files = document_gltf(&document_of(dress, parts)?, "outfit")?;
+    archive(document_gltf(&document_of(dress, parts)?, "outfit")?, 1)
+}
+
+/// Files as they are in one archive, the first byte of each at a multiple of `align`, with the date that an archive
+/// begins with: the same bytes each time.
+fn archive(files: Vec<(String, Vec<u8>)>, align: u16) -> Result<Vec<u8>, WorkshopError> {
     let fail = |e: ZipError| WorkshopError::Archive { why: e.to_string() };
     let mut archive = ZipWriter::new(Cursor::new(Vec::new()));
-    // Stored as they are, with the date that an archive begins with: the same bytes each time.
     let plain = SimpleFileOptions::default()
         .compression_method(CompressionMethod::Stored)
+        .with_alignment(align)
         .last_modified_time(DateTime::default());
     for (name, bytes) in files {
         archive.start_file(name, plain).map_err(fail)?;
@@ -111,7 +118,17 @@ pub fn gltf_zip_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopErro
     Ok(archive.finish().map_err(fail)?.into_inner())
 }
 
-/// Chosen parts as USD.
+/// Chosen parts as a USD package: the text with its pictures (specification of USDZ 1.3: stored, the layer first, each
+/// file at a multiple of 64 bytes).
+///
+/// # Errors
+/// As [`document_of`]; when the archive cannot be written.
+pub fn usdz_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
+    let (text, pictures) = write_usd_with_pictures(&document_of(dress, parts)?);
+    archive(std::iter::once(("outfit.usda".to_owned(), text.into_bytes())).chain(pictures).collect(), 64)
+}
+
+/// Chosen parts as USD in its text form, without pictures.
 ///
 /// # Errors
 /// As [`document_of`].
