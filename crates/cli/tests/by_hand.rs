@@ -200,9 +200,15 @@ async fn weights_are_typed_into_a_table_and_the_last_change_is_made_again() {
     assert_eq!(b.last_step().await, "Type in the weights of a vertex of quilted tunic");
     b.step("#undo").await;
 
-    // A bad line pasted is refused by its number, and nothing changes.
+    // A file is read into the field; a bad line of it is refused by its number, and nothing changes.
     b.press("#table-show").await;
-    b.value("document.getElementById('table-text').value = 'vertex,lower_arm_left\\n5,1.5'").await;
+    b.value(
+        "(i => { const files = new DataTransfer(); files.items.add(new File(['vertex,lower_arm_left\\n5,1.5'], \
+         'w.csv')); i.files = files.files; i.dispatchEvent(new Event('change')); \
+         })(document.getElementById('table-file'))",
+    )
+    .await;
+    b.until("document.getElementById('table-text').value.endsWith('5,1.5')").await;
     b.press("#table-apply").await;
     b.until("document.body.textContent.includes('ine 2 of the table: “1.5” is no weight of 0 to 1')").await;
     b.value("document.getElementById('weight-table').close()").await;

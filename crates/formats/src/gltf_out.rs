@@ -8,12 +8,12 @@ use json::buffer::Target;
 use json::validation::{Checked, USize64};
 use json::Accessor;
 use std::collections::BTreeMap;
-use tin_cloak_core::deform::{driven_amounts, Morph};
+use tin_cloak_core::deform::Morph;
 use tin_cloak_core::glam::{Mat4, Vec3};
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
-use tin_cloak_core::trial::{Clip, Interpolation, ShapeTrack, TrackValues};
+use tin_cloak_core::trial::Clip;
 
 /// One mesh to write.
 #[derive(Clone, Debug)]
@@ -103,9 +103,10 @@ impl Writer {
     }
 }
 
+/// A glTF that is being written.
 #[derive(Default)]
-struct Writer {
-    root: json::Root,
+pub(crate) struct Writer {
+    pub root: json::Root,
     bin: Vec<u8>,
     materials: Gathered,
 }
@@ -129,7 +130,7 @@ impl Writer {
         })
     }
 
-    fn accessor(
+    pub fn accessor(
         &mut self,
         bytes: &[u8],
         (component, kind): (ComponentType, Type),
@@ -155,7 +156,7 @@ impl Writer {
         })
     }
 
-    fn vec3(
+    pub fn vec3(
         &mut self,
         values: &[Vec3],
         target: Option<Target>,
@@ -343,55 +344,13 @@ impl Writer {
         Ok(root)
     }
 
-    fn scalars(&mut self, values: &[f32], bounds: Option<(Vec<f32>, Vec<f32>)>) -> json::Index<Accessor> {
+    pub fn scalars(&mut self, values: &[f32], bounds: Option<(Vec<f32>, Vec<f32>)>) -> json::Index<Accessor> {
         let bytes: Vec<u8> = values.iter().flat_map(|t| t.to_le_bytes()).collect();
         self.accessor(&bytes, (ComponentType::F32, Type::Scalar), values.len(), None, bounds)
     }
 
-    fn times(&mut self, times: &[f32]) -> json::Index<Accessor> {
+    pub fn times(&mut self, times: &[f32]) -> json::Index<Accessor> {
         self.scalars(times, Some((vec![times[0]], vec![times[times.len() - 1]])))
-    }
-
-    /// Writes a clip. Shapes that the pose drives are keyed too, so that they play anywhere.
-    fn clip(
-        &mut self,
-        clip: &Clip,
-        skeleton: Option<&Skeleton>,
-        shaped: &[(json::Index<json::Node>, &GlbPart)],
-    ) {
-        let mut animation = Animation::default();
-        for track in clip.tracks.iter().filter(|t| !t.times.is_empty()) {
-            let input = self.times(&track.times);
-            let (output, path) = match &track.values {
-                TrackValues::Translation(v) => {
-                    (self.vec3(v, None, false), json::animation::Property::Translation)
-                }
-                TrackValues::Scale(v) => (self.vec3(v, None, false), json::animation::Property::Scale),
-                TrackValues::Rotation(v) => {
-                    let bytes: Vec<u8> =
-                        v.iter().flat_map(|q| q.to_array()).flat_map(f32::to_le_bytes).collect();
-                    let kind = (ComponentType::F32, Type::Vec4);
-                    (self.accessor(&bytes, kind, v.len(), None, None), json::animation::Property::Rotation)
-                }
-            };
-            let node = json::Index::new(u32::from(track.joint.0));
-            animation.add(node, path, (input, output), interpolation(track.interpolation));
-        }
-        for &(node, part) in shaped {
-            let Some(keys) = shape_keys(clip, skeleton, part) else { continue };
-            let data = (self.times(&keys.times), self.scalars(&keys.amounts, None));
-            let path = json::animation::Property::MorphTargetWeights;
-            animation.add(node, path, data, interpolation(keys.interpolation));
-        }
-        if !animation.channels.is_empty() {
-            self.root.push(json::Animation {
-                name: Some(clip.name.clone()),
-                channels: animation.channels,
-                samplers: animation.samplers,
-                extensions: None,
-                extras: Default::default(),
-            });
-        }
     }
 
     fn close_buffer(&mut self) -> Result<(), WriteError> {
@@ -452,125 +411,6 @@ impl Writer {
         };
         glb.to_vec().map_err(|e| WriteError::Container(e.to_string()))
     }
-}
-
-#[derive(Default)]
-struct Animation {
-    channels: Vec<json::animation::Channel>,
-    samplers: Vec<json::animation::Sampler>,
-}
-
-impl Animation {
-    fn add(
-        &mut self,
-        node: json::Index<json::Node>,
-        path: json::animation::Property,
-        (input, output): (json::Index<Accessor>, json::Index<Accessor>),
-        interpolation: json::animation::Interpolation,
-    ) {
-        self.channels.push(json::animation::Channel {
-            sampler: json::Index::new(self.samplers.len() as u32),
-            target: json::animation::Target {
-                node,
-                path: Checked::Valid(path),
-                extensions: None,
-                extras: Default::default(),
-            },
-            extensions: None,
-            extras: Default::default(),
-        });
-        self.samplers.push(json::animation::Sampler {
-            input,
-            output,
-            interpolation: Checked::Valid(interpolation),
-            extensions: None,
-            extras: Default::default(),
-        });
-    }
-}
-
-fn interpolation(of: Interpolation) -> json::animation::Interpolation {
-    match of {
-        Interpolation::Step => json::animation::Interpolation::Step,
-        Interpolation::Linear => json::animation::Interpolation::Linear,
-        Interpolation::Cubic => json::animation::Interpolation::CubicSpline,
-    }
-}
-
-/// The amounts of a part's shapes over a clip: as they came, or, where the pose drives one of them,
-/// at every key of either and as often between as it takes, so that driven shapes play anywhere.
-fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Option<ShapeTrack> {
-    let shapes = part.morphs.len();
-    // What was added to the shapes that its file keys stands behind them.
-    let came = clip.shapes.iter().find(|s| s.mesh == part.name && s.shapes() <= shapes);
-    let is_driven =
-        part.morphs.iter().any(|m| m.driver.is_some()) || came.is_some_and(|c| c.shapes() < shapes);
-    let Some(skeleton) = skeleton.filter(|_| is_driven) else { return came.cloned() };
-    let mut times = clip.key_times();
-    times.extend(came.iter().flat_map(|c| &c.times));
-    times.sort_by(f32::total_cmp);
-    times.dedup();
-    if times.is_empty() {
-        return None;
-    }
-    let driven = |time: f32| driven_amounts(part.morphs, &clip.sample(skeleton, time));
-    let times = dense_enough(&times, &most_offsets(part.morphs), &driven);
-    let amounts = |&time: &f32| {
-        let driven = driven(time);
-        let mut own = came.map_or_else(Vec::new, |c| c.at(time));
-        own.extend(part.amounts.iter().skip(own.len()));
-        let one = |(i, m): (usize, &Morph)| match m.driver {
-            Some(_) => driven[i],
-            None => own.get(i).copied().unwrap_or(0.0),
-        };
-        part.morphs.iter().enumerate().map(one).collect::<Vec<f32>>()
-    };
-    let amounts = times.iter().flat_map(amounts).collect();
-    Some(ShapeTrack { mesh: part.name.to_owned(), times, amounts, interpolation: Interpolation::Linear })
-}
-
-/// Between two keys no vertex may be so far from where its shapes would have it, metres.
-const KEYED_WITHIN: f32 = 4e-6;
-/// The way between two keys is halved so often at most.
-const HALVED: usize = 7;
-
-/// How far each driven shape moves any vertex, metres; 0 for the others.
-fn most_offsets(morphs: &[Morph]) -> Vec<f32> {
-    let most = |m: &Morph| m.offsets.iter().map(|o| o.length()).fold(0.0, f32::max);
-    morphs.iter().map(|m| m.driver.map_or(0.0, |_| most(m))).collect()
-}
-
-/// Key times with so many between them that amounts on a straight line from key to key are those that are driven.
-fn dense_enough(times: &[f32], most: &[f32], driven: &dyn Fn(f32) -> Vec<f32>) -> Vec<f32> {
-    let mut dense = Vec::with_capacity(times.len());
-    for pair in times.windows(2) {
-        dense.push(pair[0]);
-        halve((pair[0], pair[1]), (&driven(pair[0]), &driven(pair[1])), (most, driven), HALVED, &mut dense);
-    }
-    dense.extend(times.last());
-    dense
-}
-
-fn halve(
-    (from, to): (f32, f32),
-    ends: (&[f32], &[f32]),
-    (most, driven): (&[f32], &dyn Fn(f32) -> Vec<f32>),
-    left: usize,
-    dense: &mut Vec<f32>,
-) {
-    let at = |share: f32| from + (to - from) * share;
-    let off = |share: f32, there: &[f32]| -> f32 {
-        let straight = |m: usize| ends.0[m] + (ends.1[m] - ends.0[m]) * share;
-        (0..most.len()).map(|m| (there[m] - straight(m)).abs() * most[m]).sum()
-    };
-    let middle = driven(at(0.5));
-    let is_straight = |share: f32| off(share, &driven(at(share))) <= KEYED_WITHIN;
-    if left == 0 || (off(0.5, &middle) <= KEYED_WITHIN && is_straight(0.25) && is_straight(0.75)) {
-        return;
-    }
-    halve((from, at(0.5)), (ends.0, &middle), (most, driven), left - 1, dense);
-    dense.push(at(0.5));
-    halve((at(0.5), to), (&middle, ends.1), (most, driven), left - 1, dense);
 }
 
 /// Four joints and their weights a vertex.

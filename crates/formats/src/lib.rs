@@ -13,6 +13,7 @@ mod clip_in;
 mod companions;
 mod document;
 mod error;
+mod gltf_clips;
 mod gltf_in;
 mod gltf_out;
 mod hidden;

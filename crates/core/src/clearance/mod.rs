@@ -37,6 +37,7 @@ mod floor;
 mod hidden;
 mod inside;
 mod measure;
+mod moves_as_one;
 mod neighbourhood;
 mod never_seen;
 mod outfit;

@@ -1,5 +1,6 @@
 //! What of a layer no look reaches in any pose: it can be left out where the pieces over it are worn.
 
+use super::moves_as_one::{MovesAsOne, With, BENDS};
 use super::{Buffers, Outfit};
 use crate::deform::blended_matrix;
 use crate::mend::TrialPose;
@@ -54,8 +55,18 @@ impl HiddenBy {
 /// A place that was not seen so far, with what lay in each look's way.
 struct Unseen {
     place: LookedAt,
+    /// Of the look from straight above, and of the others.
+    above: InTheWay,
     looks: Vec<InTheWay>,
+    /// The same in the first pose, when the place was looked at from above itself there.
+    first: Vec<InTheWay>,
     by: HiddenBy,
+}
+
+impl Unseen {
+    fn new(place: LookedAt) -> Self {
+        Self { place, above: NOTHING, looks: Vec::new(), first: Vec::new(), by: HiddenBy::Itself }
+    }
 }
 
 /// What is looked at, and past what.
@@ -77,7 +88,7 @@ pub struct LookingAt<'a> {
 /// hid it. `go_on` is told the share that is done; when it answers false nothing comes back.
 ///
 /// Each pose is taken once for all lists. The directions turn with the place, so that what lay in a look's way in the
-/// pose before is asked first.
+/// pose before is asked first, and what has moved as one with the place since the first pose is in its way still.
 ///
 /// ```
 /// use tin_cloak_core::{clearance::{never_seen, HiddenBy, LookingAt}, mend::TrialPose, shapes::{moved, outfit, sphere}};
@@ -111,8 +122,7 @@ pub fn never_seen(
     let mut buffers = outfit.buffers();
     let begin = |at: &LookingAt| -> (Vec<usize>, Vec<Unseen>) {
         let hiding = at.by.iter().copied().chain([at.of]).collect();
-        let unseen = |&place: &LookedAt| Unseen { place, looks: Vec::new(), by: HiddenBy::Itself };
-        (hiding, at.places.iter().map(unseen).collect())
+        (hiding, at.places.iter().map(|place| Unseen::new(*place)).collect())
     };
     let (hiding, mut left): (Vec<_>, Vec<_>) = lists.iter().map(begin).unzip();
     for (n, pose) in poses.iter().enumerate() {
@@ -126,10 +136,12 @@ pub fn never_seen(
         let mut needed = vec![false; outfit.layers.len()];
         hiding.iter().zip(&left).filter(looked_for).flat_map(|l| l.0).for_each(|layer| needed[*layer] = true);
         buffers.pose_some(outfit, |layer| needed[layer], (&pose.matrices, &pose.amounts));
+        let as_one = MovesAsOne::between(outfit, &needed, (&poses[0], pose));
+        let as_one = (n > 0).then_some(&as_one);
         for ((at, hiding), left) in lists.iter().zip(&hiding).zip(&mut left) {
             let (buffers, directions, of) = (&buffers, (directions.as_slice(), beside.as_slice()), at.of);
             let through = at.through.get(n).map(Vec::as_slice);
-            let look = Look { outfit, buffers, of, hiding, directions, through };
+            let look = Look { outfit, buffers, of, hiding, directions, through, as_one };
             *left = std::mem::take(left).into_par_iter().filter_map(|v| look.misses(v, pose)).collect();
         }
     }
@@ -152,6 +164,8 @@ struct Look<'a> {
     /// Each with the number of one before it next to it.
     directions: (&'a [Vec3], &'a [usize]),
     through: Option<&'a [(u32, usize)]>,
+    /// What has moved as one since the first pose; none in that itself.
+    as_one: Option<&'a MovesAsOne>,
 }
 
 impl Look<'_> {
@@ -167,15 +181,15 @@ impl Look<'_> {
         let through = self.beneath_what_it_is_through(unseen.place, at);
         let mut beneath = through.map(|t| t.0);
         let (mut p, mut normal) = through.map_or(above, |t| t.1);
-        let mut last = NOTHING;
         // Most of what is seen at all is seen from straight above.
-        if !self.blocked(p, normal, &mut last) {
+        if !self.blocked(p, normal, &mut unseen.above) {
             let hardly = self.as_good_as_beneath(at)?;
             (beneath, (p, normal)) = (Some(hardly.0), hardly.1);
-            if !self.blocked(p, normal, &mut last) {
+            if !self.blocked(p, normal, &mut unseen.above) {
                 return None;
             }
         }
+        let mut last = unseen.above;
         let own = self.of;
         let and = |by: HiddenBy, layer: usize| if layer == own { by } else { by.and(layer) };
         let mut by = and(beneath.map_or(unseen.by, |layer| unseen.by.and(layer)), usize::from(last.0));
@@ -184,7 +198,11 @@ impl Look<'_> {
         }
         let blended = Mat3::from_mat4(blended_matrix(&layer.skin, first, &pose.matrices));
         let turn = Mat3::from_quat(Quat::from_mat3(&blended).normalize());
+        let with = self.moves_with(&unseen, beneath);
         for (i, direction) in self.directions.0.iter().enumerate() {
+            if self.is_still_blocked(with, unseen.first.get(i)) {
+                continue;
+            }
             let direction = turn * *direction;
             if direction.dot(normal) <= GRAZING {
                 continue;
@@ -202,7 +220,23 @@ impl Look<'_> {
             by = and(by, usize::from(last.0));
         }
         unseen.by = by;
+        if self.as_one.is_none() && beneath.is_none() {
+            unseen.first.clone_from(&unseen.looks);
+        }
         Some(unseen)
+    }
+
+    /// With what a place has moved since the first pose, when it is looked at from above itself.
+    fn moves_with(&self, unseen: &Unseen, beneath: Option<usize>) -> With {
+        let side = &self.outfit.layers[self.of].walls.outside().topology;
+        let as_one = self.as_one.filter(|_| beneath.is_none() && !unseen.first.is_empty());
+        as_one.map_or(BENDS, |as_one| as_one.place((self.of, side), unseen.place))
+    }
+
+    /// True when what lay in a look's way in the first pose has moved as one with the place.
+    fn is_still_blocked(&self, with: With, first: Option<&InTheWay>) -> bool {
+        let known = self.as_one.zip(first.filter(|first| with != BENDS && **first != NOTHING));
+        known.is_some_and(|(as_one, first)| as_one.face(usize::from(first.0), first.1) == with)
     }
 
     /// Where a place is in the pose, and its outward unit normal; zero where there is none.
@@ -288,4 +322,34 @@ pub fn faces_within(topology: &Topology, vertices: &[u32], rings: usize) -> Vec<
     within = crate::choose::shrink(topology, &within, rings);
     let inside = |t: &[u32; 3]| t.iter().all(|v| within[*v as usize]);
     (0u32..).zip(&topology.triangles).filter(|(_, t)| inside(t)).map(|(f, _)| f).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::shapes::{outfit, tube, Arm};
+    use std::collections::BTreeSet;
+
+    /// What is known from the pose before, or moves as one with the place, spares rays and changes nothing.
+    #[test]
+    fn what_is_hidden_in_all_poses_is_what_is_hidden_in_each() {
+        let arm = Arm::new();
+        let mut outfit = outfit(
+            &arm.surface,
+            &[tube(0.055, (0.0, 0.6), 16, 23, 1.0), tube(0.06, (0.1, 0.6), 16, 23, 1.0)],
+        );
+        outfit.layers[..2].iter_mut().for_each(|layer| layer.skin = arm.skin.clone());
+        let pose = |degrees| TrialPose { matrices: arm.bent(degrees), amounts: Vec::new() };
+        let poses = [0.0, 20.0, 70.0, -30.0].map(pose);
+        let places = &outfit.layers[0].topology.triangles;
+        let at = [LookingAt { of: 0, places, by: &[1, 2], through: &[] }];
+        let unseen = |poses: &[TrialPose]| -> BTreeSet<LookedAt> {
+            let lists = never_seen(&outfit, &at, poses, &|_| true);
+            lists.into_iter().flatten().flatten().map(|(place, _)| place).collect()
+        };
+        let in_each = poses.iter().map(|pose| unseen(std::slice::from_ref(pose)));
+        let in_each = in_each.reduce(|a, b| &a & &b).unwrap_or_default();
+        assert_eq!(unseen(&poses), in_each);
+        assert!(in_each.len() > places.len() / 3 && in_each.len() < unseen(&poses[..1]).len());
+    }
 }

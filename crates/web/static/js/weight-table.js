@@ -10,6 +10,7 @@ export class WeightTable {
     field("table-apply").addEventListener("click", () => this.apply());
     field("table-head").addEventListener("click", (e) => this.sort(e.target.cellIndex));
     field("table-copy").addEventListener("click", () => this.copy());
+    field("table-file").addEventListener("change", (e) => this.take(e.target.files));
   }
 
   set({ joints, rows }) {
@@ -19,7 +20,7 @@ export class WeightTable {
 
   show() {
     this.draw();
-    field("table-text").value = "";
+    field("table-text").value = field("table-file").value = "";
     // Not modal: what is refused must be seen.
     field("weight-table").show();
   }
@@ -66,7 +67,12 @@ export class WeightTable {
     navigator.clipboard?.writeText(field("table-text").value).catch(() => {});
   }
 
-  // What was pasted, else what was typed.
+  // The text of a file, to be read before it is made so.
+  async take([file]) {
+    if (file) field("table-text").value = await file.text();
+  }
+
+  // What was pasted or taken from a file, else what was typed.
   async apply() {
     const typed = [...field("table-body").querySelectorAll(".typed")];
     const pasted = field("table-text").value.trim();

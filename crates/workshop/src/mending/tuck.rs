@@ -14,14 +14,16 @@ use crate::state::push::{Against, MendOptions};
 use crate::state::tuck::Tuck;
 use glam::Vec3;
 use std::collections::BTreeMap;
+use tin_cloak_core::choose::grow;
 use tin_cloak_core::mend::{push_out, Mending, PushSettings};
 use tin_cloak_core::mesh::{over_surface, Topology};
 
 /// Rounds of moving and asking anew.
 const ROUNDS: usize = 8;
-/// What is further than this from all that is through is not drawn in, metres: more than a push moves along, with the
-/// faces that fade out round it.
-const NEAR: f32 = 0.06;
+/// What is further than this from all that is through is not drawn in, metres: more than a push moves along.
+const NEAR: f32 = 0.05;
+/// Rings beyond that are looked at, too: what lies next to what was not looked at is taken for seen.
+const BEYOND: usize = 4;
 
 impl Doing<'_> {
     /// Draws the body in under what is worn; what was drawn in before is solved anew.
@@ -122,7 +124,7 @@ fn near_trouble(what: &ToMend, now: &Measured) -> Vec<bool> {
     let body = &outfit.layers[0];
     let mut near = vec![false; body.rest.len()];
     over_surface(&body.rest, &body.topology, &seeds, NEAR).iter().for_each(|(v, _)| near[*v as usize] = true);
-    near
+    grow(&body.topology, &near, BEYOND)
 }
 
 /// How far each vertex of the body is drawn in: the push's own programme with the body as all that may move, held
