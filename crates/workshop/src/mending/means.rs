@@ -14,8 +14,8 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use tin_cloak_formats::PieceKind;
 
-/// The kinds of means, in the order in which they are tried: what sets a piece right as a whole; then what nothing cures
-/// is set aside, so that nothing is judged or held up by it; then what moves vertices and what takes away.
+/// The kinds of means, in the order in which they are tried: what sets a piece right as a whole; then what nothing
+/// cures is set aside, so that nothing is judged or held up by it; then what moves vertices and what takes away.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum MeansKind {

@@ -19,8 +19,8 @@ pub(crate) struct Hidden {
 }
 
 /// What nobody sees in the `poses` of a room (by number), with all of the body and the pieces there. `through` says
-/// what is through what in each pose of the room; empty when that is seen like the rest. `among` are the vertices of the
-/// body that are asked for, by flag; all when it is empty.
+/// what is through what in each pose of the room; empty when that is seen like the rest. `among` are the vertices of
+/// the body that are asked for, by flag; all when it is empty.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
