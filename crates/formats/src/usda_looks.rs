@@ -1,6 +1,6 @@
-//! Materials of USD: what a metallic-roughness material of glTF says, as a `UsdPreviewSurface` with its `UsdUVTexture`s,
-//! after the UsdPreviewSurface specification 2.6. Transforms of texture coordinates and scales of normal
-//! maps have no place there and are not carried over.
+//! Materials of USD: what a metallic-roughness material of glTF says, as a `UsdPreviewSurface` with its
+//! `UsdUVTexture`s, after the UsdPreviewSurface specification 2.6. Transforms of texture coordinates and scales of
+//! normal maps have no place there and are not carried over.
 
 use crate::document::{Document, MeshPart};
 use crate::look::{Materials, Picture};

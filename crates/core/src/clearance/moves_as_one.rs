@@ -1,5 +1,5 @@
-//! What moves as one: between two poses whatever hangs on joints that do not move against each other keeps its shape, so
-//! that what lay in a look's way there lies in it still.
+//! What moves as one: between two poses whatever hangs on joints that do not move against each other keeps its shape,
+//! so that what lay in a look's way there lies in it still.
 
 use super::Outfit;
 use crate::mend::TrialPose;

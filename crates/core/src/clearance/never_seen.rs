@@ -91,7 +91,8 @@ pub struct LookingAt<'a> {
 /// pose before is asked first, and what has moved as one with the place since the first pose is in its way still.
 ///
 /// ```
-/// use tin_cloak_core::{clearance::{never_seen, HiddenBy, LookingAt}, mend::TrialPose, shapes::{moved, outfit, sphere}};
+/// use tin_cloak_core::clearance::{never_seen, HiddenBy, LookingAt};
+/// use tin_cloak_core::{mend::TrialPose, shapes::{moved, outfit, sphere}};
 /// use glam::{Mat4, Vec3};
 ///
 /// // A ball stands out of its shell by 10 mm; without the shell all of it is seen.

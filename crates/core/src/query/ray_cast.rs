@@ -55,7 +55,8 @@ fn ray_plane(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Option<(f32
 }
 
 /// The face that a ray meets in front of its origin, found by walking from `face` over edges towards where the ray's
-/// line pierces each face's plane; none when the walk leaves the mesh, ends behind the origin or is longer than `steps`.
+/// line pierces each face's plane; none when the walk leaves the mesh, ends behind the origin or is longer than
+/// `steps`.
 /// What lay in the way of a look is mostly still there, or next to it, when the look or the cloth turns a little.
 ///
 /// Devillers, Pion & Teillaud, “Walking in a triangulation”, 2002 (the visibility walk), on a curved surface.
