@@ -72,7 +72,7 @@ impl Weighed for Plan {
 }
 
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
-const PLANS: u32 = 4;
+const PLANS: u32 = 5;
 
 fn plan_key(room: &Room) -> Key {
     Key::of("plan of mending", &(PLANS, &room.state))

@@ -15,7 +15,8 @@ pub(crate) struct Measured {
     pub piece_of: Vec<Option<usize>>,
     /// What each pair of the outfit has at rest already.
     pub at_rest: Vec<Arc<AtRest>>,
-    /// By pose, what counts there and is out of tolerance, in sight.
+    /// By pose, what counts there and is out of tolerance, in sight; and what lies in itself, though that be there for
+    /// stress only.
     pub trouble: Vec<Trouble>,
 }
 
