@@ -22,15 +22,10 @@ pub(crate) fn serve(args: &Serve) -> Outcome {
 /// when the server stops.
 pub(crate) fn demo(args: &Serve) -> Outcome {
     start_log();
-    let folder = args
-        .data
-        .clone()
-        .unwrap_or_else(|| std::env::temp_dir().join(format!("tin-cloak-demo-{}", std::process::id())));
-    let outcome = fill(&folder).and_then(|dressed| launch(args, &folder, Some(dressed)));
-    if args.data.is_none() {
-        let _ = std::fs::remove_dir_all(&folder);
-    }
-    outcome
+    // Of a name that nobody has, whatever a demo that was killed left behind.
+    let passing = tempfile::Builder::new().prefix("tin-cloak-demo-").tempdir()?;
+    let folder = args.data.as_deref().unwrap_or(passing.path());
+    launch(args, folder, Some(fill(folder)?))
 }
 
 /// Makes the demo's files in an empty store, and two fittings: one bare, to dress, and one dressed and bound,

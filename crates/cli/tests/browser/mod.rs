@@ -11,8 +11,8 @@ use std::process::{Child, Command, Stdio};
 use std::sync::atomic::{AtomicU16, Ordering};
 use std::time::{Duration, Instant};
 
-/// A process that ends with the test.
-pub struct Ends(Child);
+/// A process that ends with the test, and its folder with it.
+pub struct Ends(Child, Option<tempfile::TempDir>);
 
 impl Drop for Ends {
     fn drop(&mut self) {
@@ -38,7 +38,7 @@ pub fn start(program: &str, args: &[&str], sign: &str) -> Ends {
     let lines = BufReader::new(child.stdout.take().unwrap());
     let found = lines.lines().map_while(Result::ok).any(|l| l.contains(sign));
     assert!(found, "{program} ended without saying “{sign}”");
-    Ends(child)
+    Ends(child, None)
 }
 
 pub struct Browser {
@@ -302,7 +302,9 @@ pub async fn the_demos_fitting() -> (Ends, Browser) {
 
 /// The demo served, and the fitting whose name has these words open in a browser.
 pub async fn a_demos_fitting(words: &str) -> (Ends, Browser) {
-    let (server, address) = serve(&["demo"]);
+    let folder = tempfile::tempdir().unwrap();
+    let (mut server, address) = serve(&["demo", "--data", folder.path().to_str().unwrap()]);
+    server.1 = Some(folder);
     let browser = Browser::open().await;
     browser.client.goto(&address).await.unwrap();
     let link =
