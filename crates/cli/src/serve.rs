@@ -23,9 +23,12 @@ pub(crate) fn serve(args: &Serve) -> Outcome {
 pub(crate) fn demo(args: &Serve) -> Outcome {
     start_log();
     // Of a name that nobody has, whatever a demo that was killed left behind.
-    let passing = tempfile::Builder::new().prefix("tin-cloak-demo-").tempdir()?;
-    let folder = args.data.as_deref().unwrap_or(passing.path());
-    launch(args, folder, Some(fill(folder)?))
+    let passing = || tempfile::Builder::new().prefix("tin-cloak-demo-").tempdir();
+    let within = |folder: &Path| launch(args, folder, Some(fill(folder)?));
+    match &args.data {
+        Some(folder) => within(folder),
+        None => within(passing()?.path()),
+    }
 }
 
 /// Makes the demo's files in an empty store, and two fittings: one bare, to dress, and one dressed and bound,

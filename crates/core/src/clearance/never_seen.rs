@@ -169,62 +169,77 @@ struct Look<'a> {
     as_one: Option<&'a MovesAsOne>,
 }
 
+/// Where a place is looked at in a pose: a hair over its surface, with the outward unit normal there.
+struct Eye {
+    p: Vec3,
+    normal: Vec3,
+    /// The layer that it is put beneath, as it is through that.
+    beneath: Option<usize>,
+}
+
 impl Look<'_> {
     /// The place again, when no look reaches it in the pose.
     fn misses(&self, mut unseen: Unseen, pose: &TrialPose) -> Option<Unseen> {
-        let layer = &self.outfit.layers[self.of];
-        let first = unseen.place[0] as usize;
-        let (at, normal) = self.on_surface(unseen.place);
-        if normal == Vec3::ZERO {
+        let surface = self.on_surface(unseen.place);
+        if surface.1 == Vec3::ZERO {
             return Some(unseen);
         }
-        let above = (at + normal * PROBE, normal);
-        let through = self.beneath_what_it_is_through(unseen.place, at);
-        let mut beneath = through.map(|t| t.0);
-        let (mut p, mut normal) = through.map_or(above, |t| t.1);
-        // Most of what is seen at all is seen from straight above.
-        if !self.blocked(p, normal, &mut unseen.above) {
-            let hardly = self.as_good_as_beneath(at)?;
-            (beneath, (p, normal)) = (Some(hardly.0), hardly.1);
-            if !self.blocked(p, normal, &mut unseen.above) {
-                return None;
-            }
+        let eye = self.under_straight_look(&mut unseen, surface)?;
+        unseen.by = eye.beneath.map_or(unseen.by, |layer| unseen.by.and(layer));
+        unseen.by = self.and(unseen.by, unseen.above);
+        self.is_hidden_round(&mut unseen, &eye, pose).then_some(unseen)
+    }
+
+    /// Where a place is looked at, when the look from straight above does not reach it; most of what is seen at all is
+    /// seen from there.
+    fn under_straight_look(&self, unseen: &mut Unseen, (at, normal): (Vec3, Vec3)) -> Option<Eye> {
+        let above = Eye { p: at + normal * PROBE, normal, beneath: None };
+        let eye = self.beneath_what_it_is_through(unseen.place, at).unwrap_or(above);
+        if self.blocked(eye.p, eye.normal, &mut unseen.above) {
+            return Some(eye);
         }
-        let mut last = unseen.above;
-        let own = self.of;
-        let and = |by: HiddenBy, layer: usize| if layer == own { by } else { by.and(layer) };
-        let mut by = and(beneath.map_or(unseen.by, |layer| unseen.by.and(layer)), usize::from(last.0));
+        let hardly = self.as_good_as_beneath(at)?;
+        self.blocked(hardly.p, hardly.normal, &mut unseen.above).then_some(hardly)
+    }
+
+    /// True when something lies in the way of all looks from above the surface.
+    fn is_hidden_round(&self, unseen: &mut Unseen, eye: &Eye, pose: &TrialPose) -> bool {
         if unseen.looks.is_empty() {
             unseen.looks = vec![NOTHING; self.directions.0.len()];
         }
-        let blended = Mat3::from_mat4(blended_matrix(&layer.skin, first, &pose.matrices));
+        let (skin, first) = (&self.outfit.layers[self.of].skin, unseen.place[0] as usize);
+        let blended = Mat3::from_mat4(blended_matrix(skin, first, &pose.matrices));
         let turn = Mat3::from_quat(Quat::from_mat3(&blended).normalize());
-        let with = self.moves_with(&unseen, beneath);
+        let with = self.moves_with(unseen, eye.beneath);
+        let mut last = unseen.above;
         for (i, direction) in self.directions.0.iter().enumerate() {
             if self.is_still_blocked(with, unseen.first.get(i)) {
                 continue;
             }
             let direction = turn * *direction;
-            if direction.dot(normal) <= GRAZING {
+            if direction.dot(eye.normal) <= GRAZING {
                 continue;
             }
-            if unseen.looks[i] == NOTHING {
-                unseen.looks[i] = unseen.looks[self.directions.1[i]];
+            let guesses = [unseen.looks[i], unseen.looks[self.directions.1[i]], last];
+            last = guesses.into_iter().find(|guess| *guess != NOTHING).unwrap_or(NOTHING);
+            if !self.blocked(eye.p, direction, &mut last) {
+                return false;
             }
-            if unseen.looks[i] == NOTHING {
-                unseen.looks[i] = last;
-            }
-            if !self.blocked(p, direction, &mut unseen.looks[i]) {
-                return None;
-            }
-            last = unseen.looks[i];
-            by = and(by, usize::from(last.0));
+            unseen.looks[i] = last;
+            unseen.by = self.and(unseen.by, last);
         }
-        unseen.by = by;
-        if self.as_one.is_none() && beneath.is_none() {
+        if self.as_one.is_none() && eye.beneath.is_none() {
             unseen.first.clone_from(&unseen.looks);
         }
-        Some(unseen)
+        true
+    }
+
+    /// What hides a place, with what lay in the way of one more look.
+    fn and(&self, by: HiddenBy, way: InTheWay) -> HiddenBy {
+        match usize::from(way.0) {
+            own if own == self.of => by,
+            layer => by.and(layer),
+        }
     }
 
     /// With what a place has moved since the first pose, when it is looked at from above itself.
@@ -250,25 +265,25 @@ impl Look<'_> {
         }
     }
 
-    /// The layer that a place is through, and where it would lie beneath that, with the outward unit normal there.
-    fn beneath_what_it_is_through(&self, place: LookedAt, p: Vec3) -> Option<(usize, (Vec3, Vec3))> {
+    /// Where a place that is through another layer would lie beneath that.
+    fn beneath_what_it_is_through(&self, place: LookedAt, p: Vec3) -> Option<Eye> {
         let through = self.through?;
         let known = |v: &u32| through.binary_search_by_key(v, |t| t.0).ok();
         let outer = through[place.iter().find_map(known)?].1;
-        self.hiding.contains(&outer).then(|| Some((outer, self.beneath(outer, p, DEEPEST)?)))?
+        self.hiding.contains(&outer).then(|| self.beneath(outer, p, DEEPEST))?
     }
 
     /// The same for what is hardly through a layer over it.
-    fn as_good_as_beneath(&self, p: Vec3) -> Option<(usize, (Vec3, Vec3))> {
+    fn as_good_as_beneath(&self, p: Vec3) -> Option<Eye> {
         self.through?;
         let place = |layer: usize| self.outfit.layers[layer].layer;
         let over = self.hiding.iter().filter(|layer| place(**layer) > place(self.of));
-        { over }.find_map(|layer| Some((*layer, self.beneath(*layer, p, AS_GOOD_AS_BENEATH)?)))
+        { over }.find_map(|layer| self.beneath(*layer, p, AS_GOOD_AS_BENEATH))
     }
 
     /// Beneath what of a layer lies nearest, no further away than `reach`. What is nearest to an open edge stands out
     /// past it: it is seen though it be through.
-    fn beneath(&self, layer: usize, p: Vec3, reach: f32) -> Option<(Vec3, Vec3)> {
+    fn beneath(&self, layer: usize, p: Vec3, reach: f32) -> Option<Eye> {
         let hit = self.buffers.towards_body(layer).tree.closest(p, reach)?;
         let side = &self.outfit.layers[layer].walls.towards_body;
         if side.on_open_edge(&hit) {
@@ -276,7 +291,7 @@ impl Look<'_> {
         }
         let corners = side.topology.triangles[hit.triangle as usize];
         let normal = face_normal(self.buffers.positions(layer), corners);
-        Some((hit.point - normal * PROBE, normal))
+        Some(Eye { p: hit.point - normal * PROBE, normal, beneath: Some(layer) })
     }
 
     /// True when something lies in a look's way; where it did so last is asked first.
