@@ -4,7 +4,7 @@
 
 use crate::document::{Document, MeshPart};
 use crate::look::{Materials, Picture};
-use crate::usda_out::{identifier, list, Usda};
+use crate::usda_out::{free_name, identifier, list, Usda};
 use serde_json::Value;
 use std::sync::Arc;
 
@@ -21,12 +21,13 @@ pub(crate) struct Named {
 
 impl Named {
     fn says_the_same(&self, all: &Materials, material: Option<u32>) -> bool {
-        let value = |of: &Materials, n: Option<u32>| n.and_then(|n| of.materials.get(n as usize).cloned());
-        std::ptr::eq(Arc::as_ptr(&self.of), all) && self.material == material
-            || value(&self.of, self.material) == value(all, material)
-                && self.of.textures == all.textures
-                && self.of.samplers == all.samplers
-                && self.of.pictures == all.pictures
+        fn value(of: &Materials, n: Option<u32>) -> Option<&Value> {
+            of.materials.get(n? as usize)
+        }
+        let of = &*self.of;
+        value(of, self.material) == value(all, material)
+            && (std::ptr::eq(of, all)
+                || of.textures == all.textures && of.samplers == all.samplers && of.pictures == all.pictures)
     }
 }
 
@@ -108,10 +109,7 @@ impl Usda {
         if let Some(known) = self.named.iter().find(is_it) {
             return known.name.clone();
         }
-        let first = identifier(&plain);
-        let numbered = (2..).map(|n| format!("{first}_{n}"));
-        let is_free = |name: &String| !self.named.iter().any(|known| known.name == *name);
-        let name = std::iter::once(first.clone()).chain(numbered).find(is_free).unwrap_or_default();
+        let name = free_name(&identifier(&plain), |n| !self.named.iter().any(|known| known.name == n));
         self.named.push(Named { of: Arc::clone(all), material, plain, name: name.clone() });
         name
     }
@@ -269,10 +267,9 @@ impl Usda {
             return Some(name.clone());
         }
         let stem = identifier(picture.name.split('.').next().unwrap_or_default());
-        let numbered = (2..).map(|n| format!("{stem}_{n}"));
-        let named = |stem: String| Some(format!("{FOLDER}/{stem}.{}", ending(picture)?));
-        let mut names = std::iter::once(stem.clone()).chain(numbered).filter_map(named);
-        let name = names.find(|name| !pictures.iter().any(|(known, _)| known == name))?;
+        let ending = ending(picture)?;
+        let file = |stem: &str| format!("{FOLDER}/{stem}.{ending}");
+        let name = file(&free_name(&stem, |n| !pictures.iter().any(|(known, _)| *known == file(n))));
         pictures.push((name.clone(), picture.bytes.clone()));
         Some(name)
     }

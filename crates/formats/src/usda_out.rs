@@ -255,12 +255,16 @@ fn identifiers<'a>(names: impl Iterator<Item = &'a str>, taken: &[&str]) -> Vec<
     let mut known: Vec<String> = taken.iter().map(|t| (*t).to_owned()).collect();
     let first = known.len();
     for name in names {
-        let plain = identifier(name);
-        let numbered = (2..).map(|n| format!("{plain}_{n}"));
-        let free = std::iter::once(plain.clone()).chain(numbered).find(|n| !known.contains(n));
-        known.push(free.unwrap_or_default());
+        let free = free_name(&identifier(name), |n| !known.iter().any(|k| k == n));
+        known.push(free);
     }
     known.split_off(first)
+}
+
+/// The name, or the first of it with a number behind that is free.
+pub(crate) fn free_name(plain: &str, is_free: impl Fn(&str) -> bool) -> String {
+    let numbered = (2..).map(|n| format!("{plain}_{n}"));
+    std::iter::once(plain.to_owned()).chain(numbered).find(|n| is_free(n)).unwrap_or_default()
 }
 
 pub(crate) fn identifier(name: &str) -> String {

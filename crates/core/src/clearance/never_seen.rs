@@ -137,8 +137,8 @@ pub fn never_seen(
         let mut needed = vec![false; outfit.layers.len()];
         hiding.iter().zip(&left).filter(looked_for).flat_map(|l| l.0).for_each(|layer| needed[*layer] = true);
         buffers.pose_some(outfit, |layer| needed[layer], (&pose.matrices, &pose.amounts));
-        let as_one = MovesAsOne::between(outfit, &needed, (&poses[0], pose));
-        let as_one = (n > 0).then_some(&as_one);
+        let as_one = (n > 0).then(|| MovesAsOne::between(outfit, &needed, (&poses[0], pose)));
+        let as_one = as_one.as_ref();
         for ((at, hiding), left) in lists.iter().zip(&hiding).zip(&mut left) {
             let (buffers, directions, of) = (&buffers, (directions.as_slice(), beside.as_slice()), at.of);
             let through = at.through.get(n).map(Vec::as_slice);

@@ -14,9 +14,9 @@ use crate::state::push::{Against, MendOptions};
 use crate::state::tuck::Tuck;
 use glam::Vec3;
 use std::collections::BTreeMap;
-use tin_cloak_core::choose::grow;
+use tin_cloak_core::choose::{grow, grow_by};
 use tin_cloak_core::mend::{push_out, Mending, PushSettings};
-use tin_cloak_core::mesh::{over_surface, Topology};
+use tin_cloak_core::mesh::Topology;
 
 /// Rounds of moving and asking anew.
 const ROUNDS: usize = 8;
@@ -118,13 +118,10 @@ impl Room {
 fn near_trouble(what: &ToMend, now: &Measured) -> Vec<bool> {
     let Pushing { outfit, trouble, .. } = Pushing::of(what, now);
     let lying = trouble.iter().flatten().filter_map(|place| outfit.lying_at(place)).flatten();
-    let mut seeds: Vec<u32> = lying.filter(|(layer, _)| *layer == 0).map(|(_, v)| v).collect();
-    seeds.sort_unstable();
-    seeds.dedup();
     let body = &outfit.layers[0];
-    let mut near = vec![false; body.rest.len()];
-    over_surface(&body.rest, &body.topology, &seeds, NEAR).iter().for_each(|(v, _)| near[*v as usize] = true);
-    grow(&body.topology, &near, BEYOND)
+    let mut through = vec![false; body.rest.len()];
+    lying.filter(|(layer, _)| *layer == 0).for_each(|(_, v)| through[v as usize] = true);
+    grow(&body.topology, &grow_by((&body.rest, &body.topology), &through, NEAR), BEYOND)
 }
 
 /// How far each vertex of the body is drawn in: the push's own programme with the body as all that may move, held

@@ -178,12 +178,8 @@ impl Looking<'_> {
             let through = self.through.get(past.of).map_or(&[][..], Vec::as_slice);
             LookingAt { of: past.of, places, by: &past.by, through }
         });
-        let began = std::time::Instant::now();
         let unseen = never_seen(&self.outfit, &at.collect::<Vec<_>>(), &self.poses, progress)
             .ok_or(WorkshopError::Stopped)?;
-        let n: usize = asked.iter().map(Vec::len).sum();
-        let k: usize = hidden.iter().map(|h| h.len()).sum();
-        eprintln!("UNSEEN {n} known {k} in {:?}", began.elapsed());
         hidden.iter_mut().zip(unseen).for_each(|(hidden, unseen)| hidden.extend(unseen));
         Ok(hidden)
     }
