@@ -1,6 +1,7 @@
 #!/usr/bin/env python3
 """Opens a USD file with OpenUSD itself (PyPI: usd-core 26.11), runs all its validators, bakes UsdSkel's own skinning
-at a time code, and prints how far each mesh is from the vertices of an OBJ of the same moment, in millimetres.
+at a time code, and prints how far each mesh is from the vertices of an OBJ of the same moment, in the same units, in
+millimetres.
 
     check-usd.py OUTFIT.usda TIMECODE POSED.obj
 """
@@ -28,11 +29,11 @@ def main(usd, time, obj):
     root = UsdSkel.Root(stage.GetDefaultPrim())
     UsdSkel.BakeSkinning(root, Gf.Interval(time, time))
     meshes = [UsdGeom.Mesh(p) for p in Usd.PrimRange(root.GetPrim()) if p.IsA(UsdGeom.Mesh)]
-    furthest = {}
+    furthest, millimetres = {}, UsdGeom.GetStageMetersPerUnit(stage) * 1000
     for mesh, vertices in zip(meshes, objects(obj), strict=True):
         points = mesh.GetPointsAttr().Get(time)
         apart = [sum((a - b) ** 2 for a, b in zip(p, v)) ** 0.5 for p, v in zip(points, vertices, strict=True)]
-        furthest[mesh.GetPrim().GetName()] = round(max(apart) * 1000, 4)
+        furthest[mesh.GetPrim().GetName()] = round(max(apart) * millimetres, 4)
     print(json.dumps({"errors": errors, "apart_mm": furthest}))
 
 

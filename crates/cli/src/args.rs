@@ -3,6 +3,7 @@
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 use std::str::FromStr;
+use tin_cloak_workshop::core::intake::Up;
 use tin_cloak_workshop::{Frames, MeansKind, Method, PieceKind};
 
 /// Fits clothing, armour and accessories to a rigged body so that they move with it and
@@ -158,12 +159,33 @@ pub(crate) struct Export {
     #[arg(long, value_name = "NAME")]
     pub motion: Option<String>,
     /// What the other side can take (JSON): joints_a_vertex, joints_a_mesh, vertices_a_mesh, shapes_a_mesh,
-    /// picture_pixels (numbers), no_joint_scale (true or false), name
+    /// picture_pixels (numbers), no_joint_scale (true or false), unit, up (as below), name
     #[arg(long, value_name = "FILE")]
     pub limits: Option<PathBuf>,
+    /// Unit of a USD, OBJ or BVH: m, cm, mm, in or ft [default: as the limits say, or m; of a BVH cm]
+    #[arg(long, value_name = "UNIT")]
+    pub unit: Option<String>,
+    /// Upward axis of a USD, OBJ or BVH [default: as the limits say, or y]
+    #[arg(long, value_name = "AXIS")]
+    pub up: Option<UpArg>,
     /// Which mesh of the file is the body, when it is not marked
     #[arg(long, value_name = "NAME")]
     pub body_mesh: Option<String>,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum UpArg {
+    Y,
+    Z,
+}
+
+impl From<UpArg> for Up {
+    fn from(arg: UpArg) -> Self {
+        match arg {
+            UpArg::Y => Self::Y,
+            UpArg::Z => Self::Z,
+        }
+    }
 }
 
 #[derive(Args)]

@@ -30,6 +30,8 @@ pub(crate) enum FileError {
     NoPose { path: String },
     #[error("--out is missing: say where the mended GLB goes")]
     NoOut,
+    #[error("--unit {unit} is none of m, cm, mm, in and ft")]
+    Unit { unit: String },
     #[error("a plan is made in the poses of a trial set: give --trial a set (JSON), or leave it out")]
     PlanTrial,
     #[error(

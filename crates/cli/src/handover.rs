@@ -6,9 +6,10 @@ use crate::progress::Progress;
 use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_web::report_file;
+use tin_cloak_workshop::core::intake::Up;
 use tin_cloak_workshop::{
-    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, Dressed, Limits, Parts,
-    Planned, TrialPlan, TrialSays, TrialWish,
+    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, Dressed, Frame, Limits,
+    Parts, Planned, TrialPlan, TrialSays, TrialWish, Unit,
 };
 
 pub(crate) fn export(args: &Export) -> Outcome {
@@ -21,6 +22,8 @@ pub(crate) fn export(args: &Export) -> Outcome {
     if args.pose.is_some() && form != "obj" {
         return Err(FileError::NoPose { path }.into());
     }
+    let limits = args.limits.as_deref().map(named_limits).transpose()?.unwrap_or_default();
+    let frame = frame_of(args, &limits, form)?;
     let file = load(&args.dressed)?;
     let wish = TrialWish::Set(TrialPlan::default());
     let open = Dressed::open(&file, args.body_mesh.as_deref(), &wish, &TrialSays::default())?;
@@ -29,6 +32,7 @@ pub(crate) fn export(args: &Export) -> Outcome {
         without_body: args.without_body,
         clips: args.clips.clone(),
         tucks_in: args.tucks_in,
+        frame,
         ..Parts::default()
     };
     let dress = open.dress();
@@ -45,7 +49,7 @@ pub(crate) fn export(args: &Export) -> Outcome {
         }
         "bvh" => {
             let motion = args.motion.as_deref().ok_or(FileError::OneMotion)?;
-            save(&args.to, bvh_of(dress, open.trials(), motion)?.as_bytes())?;
+            save(&args.to, bvh_of(dress, open.trials(), motion, frame)?.as_bytes())?;
         }
         "csv" | "json" => {
             let [piece] = args.pieces.as_slice() else { return Err(FileError::OnePiece.into()) };
@@ -55,14 +59,26 @@ pub(crate) fn export(args: &Export) -> Outcome {
         "zip" => save(&args.to, &gltf_zip_of(dress, &parts)?)?,
         _ => save(&args.to, &glb_of(dress, &parts)?)?,
     }
-    let Some(limits) = &args.limits else { return Ok(ExitCode::SUCCESS) };
-    let limits = Limits::of_json(&limits.display().to_string(), &load(limits)?.bytes)?;
-    let beyond = limits.broken_by(dress, open.trials())?;
+    let beyond = limits.broken_by(dress, open.trials(), frame)?;
     for b in &beyond {
         let cost = b.cost.as_ref().map_or(String::new(), |c| format!("; to keep it: {c}"));
         println!("{}: {}{cost}", b.of, b.words);
     }
     Ok(if beyond.is_empty() { ExitCode::SUCCESS } else { ExitCode::from(1) })
+}
+
+/// The frame that a file goes out in: as it is asked for, else as the limits say where the form leaves it open.
+fn frame_of(args: &Export, limits: &Limits, form: &str) -> Result<Frame, FileError> {
+    let asked = args
+        .unit
+        .as_deref()
+        .map(|sign| Unit::of_sign(sign).ok_or_else(|| FileError::Unit { unit: sign.to_owned() }));
+    let (asked, up) = (asked.transpose()?, args.up.map(Up::from));
+    if !["usda", "usdz", "obj", "bvh"].contains(&form) {
+        return Ok(Frame { unit: asked.unwrap_or_default(), up: up.unwrap_or_default() });
+    }
+    let usual = if form == "bvh" { Unit::Centimetre } else { Unit::Metre };
+    Ok(Frame { unit: asked.or(limits.unit).unwrap_or(usual), up: up.or(limits.up).unwrap_or_default() })
 }
 
 pub(crate) fn report(args: &ReportArgs) -> Outcome {

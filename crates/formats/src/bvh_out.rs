@@ -1,22 +1,23 @@
-//! BVH out: a skeleton and a motion of it, in centimetres.
+//! BVH out: a skeleton and a motion of it.
 //!
 //! The format (Biovision, 1990s; from memory) has no turn at rest: every joint is turned as far as it is from rest in
 //! model space, and offsets are those of rest there. Joints that are shifted in the motion have their place as
 //! channels.
 
+use crate::frame::Frame;
 use glam::{EulerRot, Mat4, Quat, Vec3};
 use std::fmt::Write;
 use tin_cloak_core::skeleton::{Pose, Skeleton};
 
-/// Centimetres a metre.
-const CM: f32 = 100.0;
 /// A joint that is shifted by less than this stays where its parent carries it, metres.
 const STILL: f32 = 1e-4;
 
-/// The text of the file; a pose a frame, `step` seconds apart.
-pub fn write_bvh(skeleton: &Skeleton, poses: &[Pose], step: f32) -> String {
-    let rest = skeleton.world(&Pose::rest(skeleton.len()));
-    let frames: Vec<Vec<Placed>> = poses.iter().map(|pose| placed(skeleton, &rest, pose)).collect();
+/// The text of the file in that frame; a pose for each frame of the motion, `step` seconds apart.
+pub fn write_bvh(skeleton: &Skeleton, poses: &[Pose], step: f32, frame: Frame) -> String {
+    let (scale, turned) = (frame.scale(), Mat4::from_quat(frame.turn()));
+    let world = |pose: &Pose| skeleton.world(pose).iter().map(|w| turned * *w).collect::<Vec<Mat4>>();
+    let rest = world(&Pose::rest(skeleton.len()));
+    let frames: Vec<Vec<Placed>> = poses.iter().map(|pose| placed(skeleton, &rest, &world(pose))).collect();
     let offset = |j: usize| match skeleton.parents[j] {
         Some(p) => at(&rest[j]) - at(&rest[p.index()]),
         None => at(&rest[j]),
@@ -24,7 +25,7 @@ pub fn write_bvh(skeleton: &Skeleton, poses: &[Pose], step: f32) -> String {
     let shifted = |j: usize| {
         skeleton.parents[j].is_none() || frames.iter().any(|f| f[j].place.distance(offset(j)) > STILL)
     };
-    let mut bvh = Bvh { skeleton, text: String::from("HIERARCHY\n"), order: Vec::new() };
+    let mut bvh = Bvh { skeleton, scale, text: String::from("HIERARCHY\n"), order: Vec::new() };
     let children = skeleton.children();
     for root in (0..skeleton.len()).filter(|j| skeleton.parents[*j].is_none()) {
         bvh.joint(root, 0, (&children, &offset, &shifted));
@@ -37,7 +38,8 @@ pub fn write_bvh(skeleton: &Skeleton, poses: &[Pose], step: f32) -> String {
         for &j in &order {
             let Placed { place, turn } = frame[j];
             if shifted(j) {
-                let _ = write!(line, "{} {} {} ", place.x * CM, place.y * CM, place.z * CM);
+                let place = place * scale;
+                let _ = write!(line, "{} {} {} ", place.x, place.y, place.z);
             }
             let (z, x, y) = turn.to_euler(EulerRot::ZXY);
             let _ = write!(line, "{} {} {} ", z.to_degrees(), x.to_degrees(), y.to_degrees());
@@ -58,8 +60,7 @@ fn at(world: &Mat4) -> Vec3 {
     world.w_axis.truncate()
 }
 
-fn placed(skeleton: &Skeleton, rest: &[Mat4], pose: &Pose) -> Vec<Placed> {
-    let world = skeleton.world(pose);
+fn placed(skeleton: &Skeleton, rest: &[Mat4], world: &[Mat4]) -> Vec<Placed> {
     let turn = |m: &Mat4| m.to_scale_rotation_translation().1;
     let from_rest: Vec<Quat> = world.iter().zip(rest).map(|(w, r)| turn(w) * turn(r).inverse()).collect();
     let one = |j: usize| match skeleton.parents[j] {
@@ -74,6 +75,8 @@ fn placed(skeleton: &Skeleton, rest: &[Mat4], pose: &Pose) -> Vec<Placed> {
 
 struct Bvh<'a> {
     skeleton: &'a Skeleton,
+    /// Units a metre.
+    scale: f32,
     text: String,
     /// Joints in the order in which they stand.
     order: Vec<usize>,
@@ -94,7 +97,7 @@ impl Bvh<'_> {
         let name: String = self.skeleton.names[j].chars().map(spaced).collect();
         self.line(depth, &format!("{kind} {name}\n{}{{", "  ".repeat(depth)));
         self.order.push(j);
-        let Vec3 { x, y, z } = offset(j) * CM;
+        let Vec3 { x, y, z } = offset(j) * self.scale;
         self.line(depth + 1, &format!("OFFSET {x} {y} {z}"));
         let turns = "Zrotation Xrotation Yrotation";
         match shifted(j) {
@@ -115,7 +118,8 @@ impl Bvh<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{read, Companions};
+    use crate::{read, Companions, Unit};
+    use tin_cloak_core::intake::Up;
     use tin_cloak_core::shapes::Arm;
 
     #[test]
@@ -131,7 +135,7 @@ mod tests {
             pose
         };
         let poses = [bent(0.0, 0.0), bent(0.8, 0.1), bent(-1.1, 0.05)];
-        let text = write_bvh(&skeleton, &poses, 0.5);
+        let text = write_bvh(&skeleton, &poses, 0.5, Frame { unit: Unit::Centimetre, up: Up::Y });
         insta::assert_snapshot!(text);
         // Taller than 20, so that it is read in centimetres.
         let again = read("arm.bvh", text.as_bytes(), &Companions::new()).unwrap();

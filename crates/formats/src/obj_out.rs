@@ -1,5 +1,6 @@
-//! Meshes as OBJ with its MTL: corners as they are shaded, quads and larger faces whole, metres, Y up.
+//! Meshes as OBJ with its MTL: corners as they are shaded, quads and larger faces whole.
 
+use crate::frame::Frame;
 use crate::look::Look;
 use glam::Vec3;
 use std::fmt::Write;
@@ -20,14 +21,14 @@ pub struct ObjPart<'a> {
     pub look: &'a Look,
 }
 
-/// The text of an OBJ and of its MTL, which is asked for as `library`.
-pub fn write_obj(parts: &[ObjPart], library: &str) -> (String, String) {
-    let (mut obj, mut mtl) = (format!("# metres, Y up\nmtllib {library}\n"), String::new());
+/// The text of an OBJ in that frame, and of its MTL, which is asked for as `library`.
+pub fn write_obj(parts: &[ObjPart], frame: Frame, library: &str) -> (String, String) {
+    let (mut obj, mut mtl) = (format!("# {frame}\nmtllib {library}\n"), String::new());
     let mut written: Vec<String> = Vec::new();
     // Numbers count from 1, through the whole file.
     let mut first = (1, 1);
     for part in parts {
-        push_part(part, &mut first, &mut obj, &mut |material| {
+        push_part((part, frame), &mut first, &mut obj, &mut |material| {
             let name = material_name(part.look, material);
             if !written.contains(&name) {
                 push_material(part.look, material, &name, &mut mtl);
@@ -40,19 +41,21 @@ pub fn write_obj(parts: &[ObjPart], library: &str) -> (String, String) {
 }
 
 fn push_part(
-    part: &ObjPart,
+    (part, frame): (&ObjPart, Frame),
     first: &mut (usize, usize),
     obj: &mut String,
     material: &mut dyn FnMut(Option<u32>) -> String,
 ) {
     line(obj, format_args!("o {}", one_line(part.name)));
-    part.positions.iter().for_each(|p| line(obj, format_args!("v {} {} {}", p.x, p.y, p.z)));
+    let places = part.positions.iter().map(|p| frame.point(*p));
+    places.for_each(|p| line(obj, format_args!("v {} {} {}", p.x, p.y, p.z)));
     let uvs = part.look.uv_sets.first().filter(|set| set.len() == part.positions.len());
     for [u, v] in uvs.into_iter().flatten() {
         // The origin of its texture coordinates is at the lower left.
         line(obj, format_args!("vt {u} {}", 1.0 - v));
     }
-    part.normals.iter().for_each(|n| line(obj, format_args!("vn {} {} {}", n.x, n.y, n.z)));
+    let normals = part.normals.iter().map(|n| frame.direction(*n));
+    normals.for_each(|n| line(obj, format_args!("vn {} {} {}", n.x, n.y, n.z)));
     let (at, uv_at) = *first;
     let has_normals = part.normals.len() == part.positions.len();
     let corner = |v: u32| {
@@ -117,7 +120,7 @@ mod tests {
         let look = Look { uv_sets: vec![square.to_vec()], ..Look::default() };
         let part =
             |name| ObjPart { name, mesh: &mesh, positions: &positions, normals: &mesh.normals, look: &look };
-        let (obj, mtl) = write_obj(&[part("left cuff"), part("right")], "cuffs.mtl");
+        let (obj, mtl) = write_obj(&[part("left cuff"), part("right")], Frame::default(), "cuffs.mtl");
         insta::assert_snapshot!(format!("{obj}---\n{mtl}"));
         let again = read("cuffs.obj", obj.as_bytes(), &Companions::new()).unwrap();
         let names: Vec<&str> = again.groups.iter().map(|g| g.name.as_str()).collect();

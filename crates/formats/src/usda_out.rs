@@ -1,38 +1,41 @@
 //! A dressed body as USD in its text form: one `SkelRoot` with a `Skeleton`, skinned meshes with blend shapes, a
 //! `SkelAnimation` a clip, and preview materials. After the specification of OpenUSD's UsdSkel, UsdGeom and UsdShade
-//! schemas; metres, Y up. Matrices are written row by row for row vectors.
+//! schemas. Matrices are written row by row for row vectors.
 
 use crate::document::{Document, MeshPart};
+use crate::frame::Frame;
 use crate::usda_looks::Named;
 use glam::{Mat4, Quat, Vec3};
 use std::fmt::{Display, Write};
+use tin_cloak_core::intake::Up;
 use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::trial::Clip;
 
 /// Frames a second of time samples.
 const RATE: f64 = 30.0;
 
-/// The text of the file, its materials by colours alone. Names become identifiers: letters, digits and underscores.
-pub fn write_usda(document: &Document) -> String {
-    written(document, None).text
+/// The text of the file in that frame, its materials by colours alone. Names become identifiers: letters, digits and
+/// underscores.
+pub fn write_usda(document: Document, frame: Frame) -> String {
+    written(&document.in_frame(frame), frame, None).text
 }
 
 /// The text of the file and the pictures it refers to, each by its name from there. Pictures are PNG or JPEG; what
 /// else a material shows goes by its factors.
-pub fn write_usd_with_pictures(document: &Document) -> (String, Vec<(String, Vec<u8>)>) {
-    let usd = written(document, Some(Vec::new()));
+pub fn write_usd_with_pictures(document: Document, frame: Frame) -> (String, Vec<(String, Vec<u8>)>) {
+    let usd = written(&document.in_frame(frame), frame, Some(Vec::new()));
     (usd.text, usd.pictures.unwrap_or_default())
 }
 
-fn written(document: &Document, pictures: Option<Vec<(String, Vec<u8>)>>) -> Usda {
+fn written(document: &Document, frame: Frame, pictures: Option<Vec<(String, Vec<u8>)>>) -> Usda {
     let mut usd = Usda { pictures, ..Usda::default() };
     let clips: Vec<&Clip> = document.clips.iter().filter(|c| c.moves_joints()).collect();
     let frames = clips.iter().map(|c| frames_of(c)).max().unwrap_or(1);
     usd.line("#usda 1.0");
     usd.line("(");
     usd.line("    defaultPrim = \"Outfit\"");
-    usd.line("    metersPerUnit = 1");
-    usd.line("    upAxis = \"Y\"");
+    usd.line(format!("    metersPerUnit = {}", frame.unit.metres()));
+    usd.line(if frame.up == Up::Z { "    upAxis = \"Z\"" } else { "    upAxis = \"Y\"" });
     usd.line(format!("    startTimeCode = 0\n    endTimeCode = {}", frames - 1));
     usd.line(format!("    timeCodesPerSecond = {RATE}"));
     usd.line(")\n");

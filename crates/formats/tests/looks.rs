@@ -6,8 +6,8 @@ use serde_json::{json, Value};
 use tin_cloak_core::glam::Vec3;
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_formats::{
-    read, wanted, write_glb, write_usd_with_pictures, write_usda, Companions, Document, GlbPart, GlbScene,
-    Look, MaterialRun, Materials, MeshPart, Picture, ReadError,
+    read, wanted, write_glb, write_usd_with_pictures, write_usda, Companions, Document, Frame, GlbPart,
+    GlbScene, Look, MaterialRun, Materials, MeshPart, Picture, ReadError,
 };
 
 /// A picture of one dot; its first bytes say what it is.
@@ -185,12 +185,12 @@ fn materials_go_out_as_usd_with_their_pictures() {
     part.look.materials = others.into();
     part.name = "second strip".into();
     document.meshes.push(part);
-    let (text, pictures) = write_usd_with_pictures(&document);
+    let (text, pictures) = write_usd_with_pictures(document.clone(), Frame::default());
     let looks = text.split("def Scope \"Looks\"").nth(1).unwrap();
     insta::assert_snapshot!(looks.split("def Mesh").next().unwrap());
     let names: Vec<&str> = pictures.iter().map(|p| p.0.as_str()).collect();
     assert_eq!(names, ["pictures/dot_1.png", "pictures/dot_2.png"]);
     assert!(text.contains("rel material:binding = </Outfit/Looks/tin_2>"));
-    let plain = write_usda(&document);
+    let plain = write_usda(document, Frame::default());
     assert!(!plain.contains("@") && plain.contains("float inputs:metallic = 0.5"));
 }

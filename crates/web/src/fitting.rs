@@ -17,7 +17,7 @@ use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
 use crate::trials::{CountsHere, PlanCard};
 use askama::Template;
-use rocket::http::{RawStr, Status};
+use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{get, post, routes, FromForm, Route};
 use std::sync::Arc;
@@ -92,7 +92,7 @@ struct Shown {
     /// Motions tried, with how many joints follow, and those that could be.
     motions: Vec<(String, usize)>,
     /// The clips of the body, and the group of the poses that are built in; each as it stands in an address, too.
-    clip_names: Vec<(String, String)>,
+    clip_names: Vec<String>,
     /// The clips that go out.
     clips_out: Vec<String>,
     more_motions: Vec<AssetCard>,
@@ -359,10 +359,9 @@ fn stations(open: &OpenFitting, board: Option<&Board>, on: usize, unseated: Opti
         .collect()
 }
 
-fn clip_names(room: &Room) -> Vec<(String, String)> {
+fn clip_names(room: &Room) -> Vec<String> {
     let clips = room.dress.body.clips.iter().filter(|c| c.moves_joints()).map(|c| c.name.as_str());
-    let named = |name: &str| (name.to_owned(), RawStr::new(name).percent_encode().into_owned().to_string());
-    clips.chain(["range"]).map(named).collect()
+    clips.chain(["range"]).map(str::to_owned).collect()
 }
 
 fn step_lines(open: &OpenFitting) -> Vec<StepLine> {

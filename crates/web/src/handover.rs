@@ -8,9 +8,10 @@ use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::Responder;
 use rocket::{get, post, routes, FromForm, Route};
+use tin_cloak_workshop::core::intake::Up;
 use tin_cloak_workshop::{
-    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, Chosen, Clean, Limits,
-    OfHidden, Parts, Room, Step, Workshop,
+    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, Chosen, Clean, Frame,
+    Limits, OfHidden, Parts, Room, Step, Unit, Workshop,
 };
 
 /// A file under a name.
@@ -39,10 +40,45 @@ async fn file(
     aside(shop, move |shop| make(shop, &*shop.room(id, None)?)).await
 }
 
-#[get("/fitting/<id>/outfit.usda")]
-async fn usda(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+/// Unit and upward axis of a form that leaves them open.
+#[derive(FromForm)]
+struct FrameForm {
+    unit: Option<String>,
+    up: Option<String>,
+}
+
+impl FrameForm {
+    /// The frame; in `usual` units when none are named.
+    fn frame(&self, usual: Unit) -> Result<Frame, Refusal> {
+        let (unit, up) = (unit_of(self.unit.as_deref())?, up_of(self.up.as_deref())?);
+        Ok(Frame { unit: unit.unwrap_or(usual), up: up.unwrap_or_default() })
+    }
+
+    /// Everything, in that frame.
+    fn parts(&self) -> Result<Parts, Refusal> {
+        Ok(Parts { frame: self.frame(Unit::Metre)?, ..Parts::default() })
+    }
+}
+
+/// What a field of a form names; nothing where it is empty.
+fn unit_of(sign: Option<&str>) -> Result<Option<Unit>, Refusal> {
+    let unknown = || Refusal::new(Status::UnprocessableEntity, "Units are m, cm, mm, in or ft: choose one.");
+    sign.filter(|s| !s.is_empty()).map(|s| Unit::of_sign(s).ok_or_else(unknown)).transpose()
+}
+
+fn up_of(axis: Option<&str>) -> Result<Option<Up>, Refusal> {
+    match axis.unwrap_or_default() {
+        "" => Ok(None),
+        "Y" => Ok(Some(Up::Y)),
+        "Z" => Ok(Some(Up::Z)),
+        _ => Err(Refusal::new(Status::UnprocessableEntity, "The upward axis is Y or Z: choose one.")),
+    }
+}
+
+#[get("/fitting/<id>/outfit.usda?<frame..>")]
+async fn usda(shop: &Shop, id: i64, frame: FrameForm) -> Result<Named, Refusal> {
     file(shop, id, move |shop, room| {
-        let text = usda_of(&room.dress, &Parts::default())?;
+        let text = usda_of(&room.dress, &frame.parts()?)?;
         let name = format!("{}.usda", shop.stored(id)?.name);
         Ok(Named { name, kind: ContentType::new("model", "vnd.usda"), bytes: text.into_bytes() })
     })
@@ -50,10 +86,10 @@ async fn usda(shop: &Shop, id: i64) -> Result<Named, Refusal> {
 }
 
 /// USD with its pictures, in one package.
-#[get("/fitting/<id>/outfit.usdz")]
-async fn usdz(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+#[get("/fitting/<id>/outfit.usdz?<frame..>")]
+async fn usdz(shop: &Shop, id: i64, frame: FrameForm) -> Result<Named, Refusal> {
     file(shop, id, move |shop, room| {
-        let bytes = usdz_of(&room.dress, &Parts::default())?;
+        let bytes = usdz_of(&room.dress, &frame.parts()?)?;
         let kind = ContentType::new("model", "vnd.usdz+zip");
         Ok(Named { name: format!("{}.usdz", shop.stored(id)?.name), kind, bytes })
     })
@@ -93,10 +129,10 @@ async fn patches(shop: &Shop, id: i64) -> Result<Named, Refusal> {
 /// What the OBJ asks for as its library.
 const LIBRARY: &str = "outfit.mtl";
 
-#[get("/fitting/<id>/outfit.obj?<pose>")]
-async fn obj(shop: &Shop, id: i64, pose: Option<String>) -> Result<Named, Refusal> {
+#[get("/fitting/<id>/outfit.obj?<pose>&<frame..>")]
+async fn obj(shop: &Shop, id: i64, pose: Option<String>, frame: FrameForm) -> Result<Named, Refusal> {
     file(shop, id, move |_, room| {
-        let (obj, _) = obj_of(&room.dress, &Parts::default(), (&room.trials, pose.as_deref()), LIBRARY)?;
+        let (obj, _) = obj_of(&room.dress, &frame.parts()?, (&room.trials, pose.as_deref()), LIBRARY)?;
         Ok(Named {
             name: "outfit.obj".to_owned(),
             kind: ContentType::new("model", "obj"),
@@ -119,10 +155,10 @@ async fn mtl(shop: &Shop, id: i64) -> Result<Named, Refusal> {
     .await
 }
 
-#[get("/fitting/<id>/motion.bvh?<name>")]
-async fn motion(shop: &Shop, id: i64, name: String) -> Result<Named, Refusal> {
+#[get("/fitting/<id>/motion.bvh?<name>&<frame..>")]
+async fn motion(shop: &Shop, id: i64, name: String, frame: FrameForm) -> Result<Named, Refusal> {
     file(shop, id, move |_, room| {
-        let text = bvh_of(&room.dress, &room.trials, &name)?;
+        let text = bvh_of(&room.dress, &room.trials, &name, frame.frame(Unit::Centimetre)?)?;
         Ok(Named { name: format!("{name}.bvh"), kind: ContentType::Plain, bytes: text.into_bytes() })
     })
     .await
@@ -173,7 +209,7 @@ async fn chosen(shop: &Shop, id: i64, form: ChosenForm) -> Result<Named, Refusal
         let pieces = form.piece.iter().map(name).collect::<Result<Vec<String>, Refusal>>()?;
         let ChosenForm { clip, without_body, tucks_in, hidden_marked, .. } = form;
         let hidden = if hidden_marked { OfHidden::Marked } else { OfHidden::LeftOut };
-        let parts = Parts { pieces, without_body, clips: clip, tucks_in, hidden };
+        let parts = Parts { pieces, without_body, clips: clip, tucks_in, hidden, ..Parts::default() };
         let bytes = glb_of(&room.dress, &parts)?;
         let name = format!("{}, chosen.glb", shop.stored(id)?.name);
         Ok(Named { name, kind: ContentType::new("model", "gltf-binary"), bytes })
@@ -189,13 +225,15 @@ struct LimitsForm {
     shapes_a_mesh: Option<usize>,
     picture_pixels: Option<usize>,
     no_joint_scale: bool,
+    unit: Option<String>,
+    up: Option<String>,
     /// Under which they are kept.
     name: Option<String>,
 }
 
 impl LimitsForm {
-    fn limits(&self) -> Limits {
-        Limits {
+    fn limits(&self) -> Result<Limits, Refusal> {
+        Ok(Limits {
             name: self.name.clone().unwrap_or_default().trim().to_owned(),
             joints_a_vertex: self.joints_a_vertex,
             joints_a_mesh: self.joints_a_mesh,
@@ -203,7 +241,9 @@ impl LimitsForm {
             shapes_a_mesh: self.shapes_a_mesh,
             picture_pixels: self.picture_pixels,
             no_joint_scale: self.no_joint_scale,
-        }
+            unit: unit_of(self.unit.as_deref())?,
+            up: up_of(self.up.as_deref())?,
+        })
     }
 }
 
@@ -216,6 +256,12 @@ pub(crate) struct LimitFields {
     pub shapes_a_mesh: String,
     pub picture_pixels: String,
     pub no_joint_scale: bool,
+    /// Its sign, or nothing.
+    pub unit: &'static str,
+    /// `Y`, `Z` or nothing.
+    pub up: &'static str,
+    /// Signs and names of those that there are.
+    pub units: Vec<(&'static str, String)>,
     /// The names of those that were kept.
     pub sets: Vec<String>,
 }
@@ -235,8 +281,18 @@ impl LimitFields {
             shapes_a_mesh: text(limits.shapes_a_mesh),
             picture_pixels: text(limits.picture_pixels),
             no_joint_scale: limits.no_joint_scale,
+            unit: limits.unit.map_or("", Unit::sign),
+            up: limits.up.map_or("", axis),
+            units: Unit::ALL.iter().map(|u| (u.sign(), u.to_string())).collect(),
             sets: sets.into_iter().map(|s| s.name).collect(),
         })
+    }
+}
+
+fn axis(up: Up) -> &'static str {
+    match up {
+        Up::Y => "Y",
+        Up::Z => "Z",
     }
 }
 
@@ -264,7 +320,7 @@ async fn limits_form(shop: &Shop, id: i64, set: String) -> Page {
 #[post("/fitting/<id>/limits-keep", data = "<form>")]
 async fn keep_limits(shop: &Shop, id: i64, form: Form<LimitsForm>) -> Page {
     aside(shop, move |shop| {
-        let limits = form.limits();
+        let limits = form.limits()?;
         shop.keep_limits(&limits)?;
         form_of(shop, id, Some(&limits.name))
     })
@@ -274,7 +330,7 @@ async fn keep_limits(shop: &Shop, id: i64, form: Form<LimitsForm>) -> Page {
 #[post("/fitting/<id>/limits-forget", data = "<form>")]
 async fn forget_limits(shop: &Shop, id: i64, form: Form<LimitsForm>) -> Page {
     aside(shop, move |shop| {
-        shop.forget_limits(&form.limits().name)?;
+        shop.forget_limits(&form.limits()?.name)?;
         form_of(shop, id, None)
     })
     .await
@@ -286,6 +342,8 @@ struct BeyondRow {
     words: String,
     cost: Option<String>,
     cure: Option<u32>,
+    /// Unit and axis that other forms can go out in.
+    frame: Option<(&'static str, &'static str)>,
 }
 
 #[derive(Template)]
@@ -300,7 +358,7 @@ struct LimitsShown {
 async fn limits(shop: &Shop, id: i64, form: LimitsForm) -> Page {
     aside(shop, move |shop| {
         let room = shop.room(id, None)?;
-        let limits = form.limits();
+        let limits = form.limits()?;
         if limits.joints_a_vertex == Some(0) {
             let words = "Every vertex is moved by one joint at least: allow 1 or more.";
             return Err(Refusal::new(Status::UnprocessableEntity, words));
@@ -310,9 +368,11 @@ async fn limits(shop: &Shop, id: i64, form: LimitsForm) -> Page {
                 Some(Step::Clean { piece, .. }) => Some(piece),
                 _ => None,
             };
-            BeyondRow { of: b.of, words: b.words, cost: b.cost, cure }
+            let frame = b.frame.map(|f| (f.unit.sign(), axis(f.up)));
+            BeyondRow { of: b.of, words: b.words, cost: b.cost, cure, frame }
         };
-        let beyond = limits.broken_by(&room.dress, &room.trials)?.into_iter().map(row).collect();
+        let beyond = limits.broken_by(&room.dress, &room.trials, Frame::default())?;
+        let beyond = beyond.into_iter().map(row).collect();
         page(&LimitsShown { id, most: limits.joints_a_vertex.unwrap_or(1), beyond })
     })
     .await

@@ -144,6 +144,8 @@ pub enum WorkshopError {
     NoSuchCorrective { piece: String, name: String },
     #[error("{file} is no set of limits ({why}): see `tin-cloak export --help`")]
     BadLimits { file: String, why: String },
+    #[error("glTF is in metres with Y up, always ({wanted} was asked for): take USD, OBJ or BVH for another frame")]
+    SettledFrame { wanted: String },
     #[error("no piece is called “{name}”: there are {worn}")]
     NoSuchPiece { name: String, worn: String },
     #[error("“{piece}” is not bound: bind it (Binding), or leave it out")]

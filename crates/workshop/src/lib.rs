@@ -96,5 +96,5 @@ pub use state::stroke::{BrushStroke, Chosen, Reach, StrokePose};
 pub use state::trial_plan::{AtRandom, CountRule, Counts, Frames, PairTolerance, Sweep, Target, TrialPlan};
 pub use state::turn::Turn;
 pub use tin_cloak_core as core;
-pub use tin_cloak_formats::{read, Companions, Document, Mark, MeshPart, PieceKind, ReadError};
+pub use tin_cloak_formats::{read, Companions, Document, Frame, Mark, MeshPart, PieceKind, ReadError, Unit};
 pub use tin_cloak_store::{Asset, Fitting, StepRow, StoreError};

@@ -6,14 +6,15 @@ mod common;
 use common::{wearing, Bench};
 use std::sync::Arc;
 use tin_cloak_formats::{MaterialRun, Materials, Picture};
+use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::intake::Up;
 use tin_cloak_workshop::core::skeleton::LocalTransform;
 use tin_cloak_workshop::{
     bvh_of, document_of, export_glb, glb_of, gltf_zip_of, obj_of, prove, read, sort_document, table_of_csv,
-    table_of_text, usda_of, weights_csv, weights_json, Chosen, Clean, Companions, Dress, HandChange,
-    JobState, Limits, MeansKind, OfHidden, Parts, Pick, PieceKind, PlaceOptions, Proof, Step, What, Workshop,
-    EQUAL_MM,
+    table_of_text, usda_of, weights_csv, weights_json, Chosen, Clean, Companions, Dress, Frame, HandChange,
+    JobState, Limits, MeansKind, OfHidden, Parts, Pick, PieceKind, PlaceOptions, Proof, Step, Unit, What,
+    Workshop, EQUAL_MM,
 };
 
 fn proved(bench: &Bench) -> std::sync::Arc<Proof> {
@@ -276,12 +277,12 @@ fn sets_of_limits_are_kept_by_name_and_pictures_have_one() {
     bench.bind_all();
     let room = bench.room();
     let mut dress = room.dress.clone();
-    assert!(small.broken_by(&dress, &room.trials).unwrap().is_empty(), "there is none");
+    assert!(small.broken_by(&dress, &room.trials, Frame::default()).unwrap().is_empty(), "there is none");
     pictured(&mut dress, (16, 9));
-    let beyond = small.broken_by(&dress, &room.trials).unwrap();
+    let beyond = small.broken_by(&dress, &room.trials, Frame::default()).unwrap();
     assert_eq!(beyond[0].words, "16 pixels of the picture check, 8 may be");
     let large = Limits { picture_pixels: Some(16), ..small };
-    assert!(large.broken_by(&dress, &room.trials).unwrap().is_empty());
+    assert!(large.broken_by(&dress, &room.trials, Frame::default()).unwrap().is_empty());
 }
 
 #[test]
@@ -298,14 +299,14 @@ fn limits_tell_what_is_beyond_and_what_keeping_them_costs() {
         b"{\"name\": \"small\", \"joints_a_vertex\": 2, \"vertices_a_mesh\": 8000, \"joints_a_mesh\": 20}";
     let limits = Limits::of_json("small.json", json).unwrap();
     let room = bench.room();
-    let beyond = limits.broken_by(&room.dress, &room.trials).unwrap();
+    let beyond = limits.broken_by(&room.dress, &room.trials, Frame::default()).unwrap();
     let line = |b: &tin_cloak_workshop::Beyond| format!("{}: {}; {:?}", b.of, b.words, b.cost);
     insta::assert_snapshot!(beyond.iter().map(line).collect::<Vec<_>>().join("\n"));
     let cures: Vec<Step> = beyond.into_iter().filter_map(|b| b.cure).collect();
     assert_eq!(cures.len(), 2);
     cures.into_iter().for_each(|cure| drop(bench.run(cure)));
     let room = bench.room();
-    let left = limits.broken_by(&room.dress, &room.trials).unwrap();
+    let left = limits.broken_by(&room.dress, &room.trials, Frame::default()).unwrap();
     assert!(left.iter().all(|b| b.cure.is_none()), "{:?}", left.iter().map(line).collect::<Vec<_>>());
     // Joints with a scale.
     let mut scaled = room.dress.clone();
@@ -313,8 +314,14 @@ fn limits_tell_what_is_beyond_and_what_keeping_them_costs() {
     body.skeleton.rest[1] =
         LocalTransform { scale: Vec3::splat(2.0), rotation: Quat::IDENTITY, ..body.skeleton.rest[1] };
     let none = Limits { no_joint_scale: true, ..Limits::default() };
-    assert_eq!(none.broken_by(&scaled, &room.trials).unwrap()[0].words, "1 joints are scaled, none may be");
+    assert_eq!(
+        none.broken_by(&scaled, &room.trials, Frame::default()).unwrap()[0].words,
+        "1 joints are scaled, none may be"
+    );
 }
+
+/// As BVH is written most (common practice, no source).
+const CM: Frame = Frame { unit: Unit::Centimetre, up: Up::Y };
 
 #[test]
 fn a_clip_goes_out_as_bvh_and_its_joints_are_where_they_were() {
@@ -322,7 +329,7 @@ fn a_clip_goes_out_as_bvh_and_its_joints_are_where_they_were() {
     let room = bench.room();
     let body = &room.dress.body;
     let clip = body.clips.iter().find(|c| c.moves_joints()).unwrap();
-    let text = bvh_of(&room.dress, &room.trials, &clip.name).unwrap();
+    let text = bvh_of(&room.dress, &room.trials, &clip.name, CM).unwrap();
     let again = read("x.bvh", text.as_bytes(), &Companions::new()).unwrap();
     let (theirs, played) = (again.skeleton.unwrap(), &again.clips[0]);
     assert_eq!(theirs.len(), body.skeleton.len());
@@ -336,8 +343,8 @@ fn a_clip_goes_out_as_bvh_and_its_joints_are_where_they_were() {
             assert!(apart < 1e-4, "{name}: {apart} m in frame {frame}");
         }
     }
-    assert!(bvh_of(&room.dress, &room.trials, "range").unwrap().contains("Frame Time: 1\n"));
-    let refused = bvh_of(&room.dress, &room.trials, "waltz").unwrap_err().to_string();
+    assert!(bvh_of(&room.dress, &room.trials, "range", CM).unwrap().contains("Frame Time: 1\n"));
+    let refused = bvh_of(&room.dress, &room.trials, "waltz", CM).unwrap_err().to_string();
     assert!(refused.starts_with("no motion is called “waltz”: there are rest, range"), "{refused}");
 }
 
@@ -358,4 +365,64 @@ fn usd_and_obj_say_the_same_as_the_glb() {
     let posed = |pose| obj_of(&room.dress, &parts, (&room.trials, Some(pose)), "b.mtl");
     assert_ne!(posed("squat").unwrap().0, rest);
     assert!(posed("handstand").unwrap_err().to_string().contains("no trial pose is called “handstand”"));
+}
+
+/// In centimetres with Z up: every point where the frame takes it, and the text says which frame it is. glTF has but
+/// one.
+#[test]
+fn other_forms_go_out_in_the_frame_of_the_other_side() {
+    let bench = wearing(&[("breeches", 1)]);
+    bench.bind_all();
+    let room = bench.room();
+    let frame = Frame { unit: Unit::Centimetre, up: Up::Z };
+    let own = Parts { pieces: vec!["breeches".to_owned()], without_body: true, ..Parts::default() };
+    let theirs = Parts { frame, ..own.clone() };
+    let places = |parts: &Parts| -> Vec<Vec3> {
+        let (obj, _) = obj_of(&room.dress, parts, (&room.trials, Some("squat")), "b.mtl").unwrap();
+        let of_line = |l: &str| {
+            let at: Vec<f32> = l.strip_prefix("v ")?.split(' ').map(|n| n.parse().unwrap()).collect();
+            Some(Vec3::from_slice(&at))
+        };
+        obj.lines().filter_map(of_line).collect()
+    };
+    let (here, there) = (places(&own), places(&theirs));
+    assert_eq!(here.len(), there.len());
+    let furthest = here.iter().zip(&there).map(|(a, b)| frame.point(*a).distance(*b)).fold(0.0, f32::max);
+    assert!(furthest < 1e-4, "{furthest} cm");
+    let tall = |p: &[Vec3], axis: usize| p.iter().map(|p| p[axis]).fold(f32::MIN, f32::max);
+    assert!((tall(&there, 2) / tall(&here, 1) - 100.0).abs() < 1e-3, "up is Z");
+
+    // A skeleton in it moves its meshes as here: every vertex of the document in a pose.
+    let document = document_of(&room.dress, &own).unwrap();
+    let moved = |d: &tin_cloak_workshop::Document| {
+        let (part, skeleton) = (&d.meshes[0], d.skeleton.as_ref().unwrap());
+        let clip = d.clips.iter().find(|c| c.moves_joints()).unwrap();
+        let matrices = skeleton.skin_matrices(&clip.sample(skeleton, 0.3));
+        let mut posed = part.mesh.positions.clone();
+        linear_blend(&part.mesh.positions, part.skin.as_ref().unwrap(), &matrices, &mut posed);
+        posed
+    };
+    let (here, there) = (moved(&document), moved(&document.in_frame(frame)));
+    let furthest = here.iter().zip(&there).map(|(a, b)| frame.point(*a).distance(*b)).fold(0.0, f32::max);
+    assert!(furthest < 1e-3, "{furthest} cm");
+
+    let usd = usda_of(&room.dress, &theirs).unwrap();
+    let obj = obj_of(&room.dress, &theirs, (&room.trials, None), "b.mtl").unwrap().0;
+    let head = |text: &str, lines: usize| text.lines().take(lines).collect::<Vec<_>>().join("\n");
+    let refused = glb_of(&room.dress, &theirs).unwrap_err();
+    let limits = Limits::of_json("theirs.json", b"{\"unit\": \"cm\", \"up\": \"Z\"}").unwrap();
+    let beyond = limits.broken_by(&room.dress, &room.trials, Frame::default()).unwrap();
+    assert_eq!(beyond[0].frame, Some(frame));
+    assert!(limits.broken_by(&room.dress, &room.trials, frame).unwrap().is_empty());
+    let told = format!("{}: {}", beyond[0].of, beyond[0].words);
+    insta::assert_snapshot!([head(&usd, 9), head(&obj, 2), refused.to_string(), told].join("\n---\n"));
+}
+
+#[test]
+fn a_small_table_of_weights() {
+    let bench = wearing(&[("boots", 1)]);
+    bench.bind_all();
+    let table = weights_csv(&bench.room().dress, "boots").unwrap();
+    let shared = table.lines().enumerate().filter(|(n, line)| *n == 0 || line.contains('.'));
+    insta::assert_snapshot!(shared.take(8).map(|(_, line)| line).collect::<Vec<_>>().join("\n"));
 }

@@ -15,7 +15,7 @@ use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 use tin_cloak_formats::{
-    write_bvh, write_obj, write_usd_with_pictures, write_usda, Document, MeshPart, ObjPart,
+    write_bvh, write_obj, write_usd_with_pictures, write_usda, Document, Frame, MeshPart, ObjPart,
 };
 use zip::result::ZipError;
 use zip::write::SimpleFileOptions;
@@ -34,6 +34,8 @@ pub struct Parts {
     pub tucks_in: bool,
     /// What becomes of what nobody sees.
     pub hidden: OfHidden,
+    /// Units and upward axis; glTF has metres with Y up alone.
+    pub frame: Frame,
 }
 
 /// The document of chosen parts of a dress.
@@ -86,12 +88,20 @@ fn tuck_in(part: &mut MeshPart) {
     part.morphs.retain(|m| !m.is_always_on());
 }
 
+/// The document of chosen parts for glTF, whose specification settles units and axes.
+fn gltf_document_of(dress: &Dress, parts: &Parts) -> Result<Document, WorkshopError> {
+    match parts.frame == Frame::default() {
+        true => document_of(dress, parts),
+        false => Err(WorkshopError::SettledFrame { wanted: parts.frame.to_string() }),
+    }
+}
+
 /// Chosen parts as the bytes of one GLB.
 ///
 /// # Errors
-/// As [`document_of`]; when it does not fit the format.
+/// As [`document_of`]; when it does not fit the format, or is wanted in another frame.
 pub fn glb_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
-    document_glb(&document_of(dress, parts)?)
+    document_glb(&gltf_document_of(dress, parts)?)
 }
 
 /// Chosen parts as glTF in one archive: the description, its buffer, its pictures.
@@ -99,7 +109,7 @@ pub fn glb_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
 /// # Errors
 /// As [`glb_of`]; when the archive cannot be written.
 pub fn gltf_zip_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
-    archive(document_gltf(&document_of(dress, parts)?, "outfit")?, 1)
+    archive(document_gltf(&gltf_document_of(dress, parts)?, "outfit")?, 1)
 }
 
 /// Files as they are in one archive, the first byte of each at a multiple of `align`, with the date that an archive
@@ -124,7 +134,7 @@ fn archive(files: Vec<(String, Vec<u8>)>, align: u16) -> Result<Vec<u8>, Worksho
 /// # Errors
 /// As [`document_of`]; when the archive cannot be written.
 pub fn usdz_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
-    let (text, pictures) = write_usd_with_pictures(&document_of(dress, parts)?);
+    let (text, pictures) = write_usd_with_pictures(document_of(dress, parts)?, parts.frame);
     archive(std::iter::once(("outfit.usda".to_owned(), text.into_bytes())).chain(pictures).collect(), 64)
 }
 
@@ -133,7 +143,7 @@ pub fn usdz_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
 /// # Errors
 /// As [`document_of`].
 pub fn usda_of(dress: &Dress, parts: &Parts) -> Result<String, WorkshopError> {
-    Ok(write_usda(&document_of(dress, parts)?))
+    Ok(write_usda(document_of(dress, parts)?, parts.frame))
 }
 
 /// Chosen parts at rest, or in the trial pose of a name, as an OBJ and its MTL, which is asked for as `library`.
@@ -158,7 +168,7 @@ pub fn obj_of(
     for (part, (positions, normals)) in document.meshes.iter().zip(&placed) {
         list.push(ObjPart { name: &part.name, mesh: &part.mesh, positions, normals, look: &part.look });
     }
-    Ok(write_obj(&list, library))
+    Ok(write_obj(&list, parts.frame, library))
 }
 
 fn trial_of<'a>(trials: &'a TrialSet, name: &str) -> Result<&'a Trial, WorkshopError> {
@@ -170,17 +180,17 @@ fn trial_of<'a>(trials: &'a TrialSet, name: &str) -> Result<&'a Trial, WorkshopE
     })
 }
 
-/// A clip of the body at its own rate, or all poses of a group of the trials, one a second, as BVH.
+/// A clip of the body at its own rate, or all poses of a group of the trials, one a second, as BVH in that frame.
 ///
 /// # Errors
 /// When there is no such clip and no such group.
-pub fn bvh_of(dress: &Dress, trials: &TrialSet, name: &str) -> Result<String, WorkshopError> {
+pub fn bvh_of(dress: &Dress, trials: &TrialSet, name: &str, frame: Frame) -> Result<String, WorkshopError> {
     let skeleton = &dress.body.skeleton;
     if let Some(clip) = dress.body.clips.iter().find(|c| c.name == name) {
         let step = 1.0 / clip.rate();
         let frames = (clip.duration() / step).round() as usize + 1;
         let poses: Vec<Pose> = (0..frames).map(|f| clip.sample(skeleton, f as f32 * step)).collect();
-        return Ok(write_bvh(skeleton, &poses, step));
+        return Ok(write_bvh(skeleton, &poses, step, frame));
     }
     let of_group = trials.trials.iter().filter(|t| t.group == name);
     let poses: Vec<Pose> = of_group.map(|t| t.pose.clone()).collect();
@@ -189,7 +199,7 @@ pub fn bvh_of(dress: &Dress, trials: &TrialSet, name: &str) -> Result<String, Wo
         groups.dedup();
         return Err(WorkshopError::NoSuchMotion { name: name.to_owned(), motions: groups.join(", ") });
     }
-    Ok(write_bvh(skeleton, &poses, 1.0))
+    Ok(write_bvh(skeleton, &poses, 1.0, frame))
 }
 
 /// As it is worn: at rest, with its shapes as far as they are on.

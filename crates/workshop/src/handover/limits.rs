@@ -15,9 +15,10 @@ use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::clearance::Layer;
+use tin_cloak_core::intake::Up;
 use tin_cloak_core::regions::main_joints;
 use tin_cloak_core::skin::Skin;
-use tin_cloak_formats::{Look, Picture};
+use tin_cloak_formats::{Frame, Look, Picture, Unit};
 
 /// A named set of limits; what is not named is not limited.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -37,6 +38,10 @@ pub struct Limits {
     pub picture_pixels: Option<usize>,
     /// True when joints may have no scale.
     pub no_joint_scale: bool,
+    /// The unit that lengths are in.
+    pub unit: Option<Unit>,
+    /// The upward axis.
+    pub up: Option<Up>,
 }
 
 /// A limit that is not kept.
@@ -50,6 +55,14 @@ pub struct Beyond {
     pub cost: Option<String>,
     /// What keeps it.
     pub cure: Option<Step>,
+    /// The frame in which it is kept by the forms that leave that open.
+    pub frame: Option<Frame>,
+}
+
+impl Beyond {
+    fn told(of: &str, words: String) -> Self {
+        Self { of: of.to_owned(), words, cost: None, cure: None, frame: None }
+    }
 }
 
 impl Limits {
@@ -76,12 +89,22 @@ impl Limits {
         }
     }
 
-    /// Those that a dress does not keep.
+    /// The frame that the other side takes, where a form leaves it open.
+    pub fn frame(&self) -> Frame {
+        Frame { unit: self.unit.unwrap_or_default(), up: self.up.unwrap_or_default() }
+    }
+
+    /// Those that a dress does not keep as it goes out in a frame.
     ///
     /// # Errors
     /// Never in practice: the weights of the body are sound.
-    pub fn broken_by(&self, dress: &Dress, trials: &TrialSet) -> Result<Vec<Beyond>, WorkshopError> {
-        let mut beyond = Vec::new();
+    pub fn broken_by(
+        &self,
+        dress: &Dress,
+        trials: &TrialSet,
+        frame: Frame,
+    ) -> Result<Vec<Beyond>, WorkshopError> {
+        let mut beyond: Vec<Beyond> = self.other_frame(frame).into_iter().collect();
         let (layers, piece_of) = dress.whole().layers();
         for own in outgoing(dress, OfHidden::LeftOut)? {
             let layer = piece_of.iter().position(|p| *p == own.piece).map(|l| &layers[l]);
@@ -91,9 +114,16 @@ impl Limits {
         let scaled = skeleton.rest.iter().filter(|r| (r.scale - Vec3::ONE).length() > 1e-4).count();
         if self.no_joint_scale && scaled > 0 {
             let words = format!("{scaled} joints are scaled, none may be");
-            beyond.push(Beyond { of: dress.body.name.clone(), words, cost: None, cure: None });
+            beyond.push(Beyond::told(&dress.body.name, words));
         }
         Ok(beyond)
+    }
+
+    fn other_frame(&self, frame: Frame) -> Option<Beyond> {
+        let wanted = self.frame();
+        let off = self.unit.is_some_and(|u| u != frame.unit) || self.up.is_some_and(|u| u != frame.up);
+        let words = format!("{frame}; {wanted} is wanted");
+        off.then(|| Beyond { frame: Some(wanted), ..Beyond::told("the file", words) })
     }
 
     fn of_mesh(
@@ -106,7 +136,7 @@ impl Limits {
         let mut tell = |count: usize, limit: Option<usize>, what: &str| {
             if let Some(limit) = limit.filter(|l| count > *l) {
                 let words = format!("{count} {what}, {limit} may be");
-                beyond.push(Beyond { of: own.part.name.clone(), words, cost: None, cure: None });
+                beyond.push(Beyond::told(&own.part.name, words));
             }
         };
         tell(own.part.mesh.positions.len(), self.vertices_a_mesh, "vertices");
@@ -181,7 +211,8 @@ impl Workshop {
         if sets.is_empty() {
             sets.push(Limits { name: "what most take".to_owned(), ..Limits::usual() });
         }
-        let met = |set: Limits| Ok((set.name.clone(), set.broken_by(&room.dress, &room.trials)?));
+        let met =
+            |set: Limits| Ok((set.name.clone(), set.broken_by(&room.dress, &room.trials, Frame::default())?));
         sets.into_iter().map(met).collect()
     }
 
