@@ -1,5 +1,6 @@
 //! Answers: pages, and errors as one sentence.
 
+use crate::{LARGEST_ASKED_MIB, LARGEST_UPLOAD_MIB};
 use askama::Template;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::content::RawHtml;
@@ -97,14 +98,17 @@ impl<'r> Responder<'r, 'static> for Tell {
 }
 
 #[catch(413)]
-fn too_large() -> Refusal {
-    let most = crate::LARGEST_UPLOAD_MIB;
-    Refusal::new(
-        Status::PayloadTooLarge,
-        format!(
-            "The upload is larger than {most} MB: export only the meshes that are worn, or without pictures."
+fn too_large(request: &Request<'_>) -> Refusal {
+    let words = match request.content_type() {
+        Some(kind) if kind.is_json() => {
+            format!("What was sent is larger than {LARGEST_ASKED_MIB} MB: send it in parts.")
+        }
+        _ => format!(
+            "The upload is larger than {LARGEST_UPLOAD_MIB} MB: export only the meshes that are worn, or \
+             without pictures."
         ),
-    )
+    };
+    Refusal::new(Status::PayloadTooLarge, words)
 }
 
 #[catch(404)]

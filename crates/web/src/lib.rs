@@ -45,6 +45,8 @@ pub use report_file::report_file;
 
 /// Largest upload in mebibytes; said in the refusal beyond it.
 pub const LARGEST_UPLOAD_MIB: u64 = 256;
+/// Largest of everything else that is sent: the weights of 20,000 vertices as a table are some 10.
+pub(crate) const LARGEST_ASKED_MIB: u64 = 64;
 
 /// The application, ready to be launched on `address` and `port`. `hosts` are names it answers
 /// to besides `localhost` and its own address.
@@ -54,7 +56,8 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .limit("file", LARGEST_UPLOAD_MIB.mebibytes())
         .limit("data-form", (LARGEST_UPLOAD_MIB + 1).mebibytes())
         .limit("string", 512.kibibytes())
-        .limit("json", 64.kibibytes());
+        .limit("form", LARGEST_ASKED_MIB.mebibytes())
+        .limit("json", LARGEST_ASKED_MIB.mebibytes());
     let config = Config { address, port, limits, log_level: LogLevel::Off, ..Config::release_default() };
     rocket::custom(config)
         .manage(workshop)

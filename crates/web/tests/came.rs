@@ -108,3 +108,35 @@ fn weights_are_taken_from_several_pieces() {
     server.step("take-from/3", &form("beneath", "&also=2")).unwrap();
     assert_eq!(takes(), Takes::Beneath);
 }
+
+/// Two megabytes and more of table; far beyond what a server takes that nobody told of tables.
+#[test]
+fn weights_of_a_whole_body_go_out_and_come_in_again() {
+    let server = dressed();
+    let (status, table) = server.get("piece/0.csv");
+    assert!(status == Status::Ok && table.len() > 1_000_000, "{status}: {} bytes", table.len());
+    let path = format!("/fitting/{}/by-hand-table/0", server.fitting);
+    let send = |text: &str| {
+        let body = serde_json::json!({ "text": text, "by_place": false, "locked": [] }).to_string();
+        let request = server.client.post(&path).header(Header::new("Host", HOST)).header(ContentType::JSON);
+        let answer = request.header(Header::new("Origin", format!("http://{HOST}"))).body(body).dispatch();
+        (answer.status(), answer.into_string().unwrap_or_default())
+    };
+    // Half of what the first joint has goes to the second.
+    let (head, rows) = table.split_once("\r\n").unwrap();
+    let shared = |row: &str| {
+        let mut cells: Vec<f32> = row.split(',').skip(1).map(|n| n.parse().unwrap()).collect();
+        (cells[0], cells[1]) = (cells[0] / 2.0, cells[1] + cells[0] / 2.0);
+        let cells = cells.iter().map(f32::to_string).collect::<Vec<_>>().join(",");
+        format!("{},{cells}", row.split(',').next().unwrap())
+    };
+    let changed = rows.lines().map(shared).collect::<Vec<_>>().join("\r\n");
+    for sent in [format!("{head}\r\n{changed}\r\n"), table.clone()] {
+        let (status, told) = send(&sent);
+        assert_eq!(status, Status::Ok, "{told}");
+        let job = serde_json::from_str::<serde_json::Value>(&told).unwrap()["job"].as_u64().unwrap();
+        common::done(&server.shop, job).unwrap();
+        let now = server.get("piece/0.csv").1;
+        assert_eq!(now == table, sent == table, "to the bit, back and forth");
+    }
+}

@@ -5,7 +5,12 @@ use tin_cloak_workshop::{JobState, Workshop};
 /// Waits for the job that an answer's trigger tells of: its sentence, or why not.
 pub fn outcome(shop: &Workshop, trigger: &str) -> Result<String, String> {
     let told: serde_json::Value = serde_json::from_str(trigger).unwrap();
-    let job = shop.jobs().get(told["job-started"]["job"].as_u64().unwrap()).unwrap();
+    done(shop, told["job-started"]["job"].as_u64().unwrap())
+}
+
+/// Waits for a job: its sentence, or why not.
+pub fn done(shop: &Workshop, job: u64) -> Result<String, String> {
+    let job = shop.jobs().get(job).unwrap();
     loop {
         match job.state() {
             JobState::Running => std::thread::sleep(std::time::Duration::from_millis(2)),
