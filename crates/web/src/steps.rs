@@ -1,8 +1,9 @@
 //! What changes a fitting.
 
-use crate::answers::{Refusal, Tell};
+use crate::answers::{page, Page, Refusal, Tell};
 use crate::aside::{aside, Shop};
 use crate::by_hand::{chosen_by_hand, chosen_if};
+use askama::Template;
 use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::{self, Responder};
@@ -13,7 +14,8 @@ use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::{
-    Against, HideOptions, MendOptions, PieceKind, RelaxOptions, Step, Workshop, WorkshopError,
+    Against, HideOptions, LostRow, MendOptions, PieceKind, RelaxOptions, Step, Workshop, WorkshopError,
+    LEAST_LOST_MM,
 };
 
 /// Begins a step as a job, and tells the page to watch it.
@@ -241,6 +243,31 @@ async fn correct(shop: &Shop, id: i64, form: Form<CorrectForm>) -> Result<Tell, 
     .await
 }
 
+/// What twists and turns of wrists draw in.
+#[derive(Template)]
+#[template(path = "volume.html")]
+struct VolumeShown {
+    id: i64,
+    lost: Vec<LostRow>,
+    /// True when some of it is not given back yet.
+    left: bool,
+}
+
+#[get("/fitting/<id>/volume")]
+async fn volume(shop: &Shop, id: i64) -> Page {
+    aside(shop, move |shop| {
+        let lost = shop.room(id, None)?.lost_volume();
+        page(&VolumeShown { id, left: lost.iter().any(|l| !l.given_back), lost })
+    })
+    .await
+}
+
+/// Correctives that give it back.
+#[post("/fitting/<id>/keep-volume")]
+async fn keep_volume(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    changed_by(shop, id, Step::KeepVolume { pieces: Vec::new(), least_mm: LEAST_LOST_MM }).await
+}
+
 #[derive(FromForm)]
 struct CorrectiveForm {
     piece: u32,
@@ -434,6 +461,8 @@ pub(crate) fn routes() -> Vec<Route> {
         relax,
         add_rows,
         correct,
+        volume,
+        keep_volume,
         corrective,
         plan,
         do_plan,

@@ -154,6 +154,10 @@ pub enum WorkshopError {
     NoSuchMotion { name: String, motions: String },
     #[error("no trial pose is called “{name}”: there are {poses} and more")]
     NoSuchTrial { name: String, poses: String },
+    #[error(
+        "no twist and no turn of a wrist draws in {least_mm:.1} mm or more that is not given back already"
+    )]
+    NoVolumeLost { least_mm: f32 },
     #[error("there is no plan for the fitting as it stands: make one first")]
     NoPlan,
     #[error("only a body of one whole mesh can have faces hidden: this one is joined of several, or is a part of one")]

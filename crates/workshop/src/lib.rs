@@ -71,6 +71,7 @@ pub use mending::hide::MaskRow;
 pub use mending::means::{Means, MeansKind};
 pub use mending::push_out::{Claim, MendOutcome};
 pub use mending::tuck::TuckRow;
+pub use mending::volume::{LostRow, LEAST_LOST_MM};
 pub use seating::brushing::{BrushLook, UnderBrush};
 pub use seating::easing::HowFar;
 pub use seating::ground::Ground;

@@ -17,6 +17,33 @@ fn correct() -> Step {
     Step::Correct { pieces: Vec::new(), options: MendOptions::of_correctives() }
 }
 
+/// What twists draw in is told, given back once, and goes out as what it is; the rest of the poses stay as they are.
+#[test]
+fn what_twists_draw_in_is_given_back_once() {
+    let bench = wearing(&[("quilted tunic", 1)]);
+    let give = |least_mm| Step::KeepVolume { pieces: Vec::new(), least_mm };
+    assert!(bench.refused(give(1.0)).contains("nothing is bound"));
+    bench.bind_all();
+    let lost = bench.room().lost_volume();
+    assert!(lost.len() > 1 && lost.windows(2).all(|w| w[0].most_mm >= w[1].most_mm), "{lost:?}");
+    assert!(lost.iter().all(|l| !l.given_back && l.most_mm >= 1.0 && l.pieces[0].0 == "quilted tunic"));
+    let (first, rest) = (posed(&bench, 1), bench.rest(1));
+    assert_eq!(bench.run(give(1.0)), "Give back what turns draw in: quilted tunic");
+    insta::assert_snapshot!(bench.open().effect().notes.join("\n"));
+    assert_eq!(bench.rest(1), rest);
+    let (room, now) = (bench.room(), posed(&bench, 1));
+    let made = &room.dress.pieces[0].correctives;
+    assert_eq!(made.len(), lost.len());
+    for (pose, trial) in room.trials.trials.iter().enumerate() {
+        if made.iter().all(|m| m.driver.unwrap().amount(&trial.pose) == 0.0) {
+            assert_eq!(now[pose], first[pose], "{}", trial.label());
+        }
+    }
+    assert_ne!(now, first);
+    assert!(room.lost_volume().iter().all(|l| l.given_back));
+    assert!(bench.refused(give(1.0)).contains("1.0 mm or more that is not given back already"));
+}
+
 /// Where a piece is in each pose of the trials.
 fn posed(bench: &Bench, id: u32) -> Vec<Vec<Vec3>> {
     let room = bench.room();

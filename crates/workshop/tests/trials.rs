@@ -109,6 +109,7 @@ fn swings_random_poses_and_frames_have_columns_of_their_own() {
         "a belly pushes through what does not follow"
     );
     assert!(shaped.poses.iter().any(|p| p.group == "slight" && p.name == "slight, squat"));
+    assert!(shaped.poses.iter().any(|p| p.group == "two shapes" && p.name == "stout and slight"));
     let gone = Step::Try {
         plan: TrialPlan { sweeps: vec![swing("tail", SwingAxis::Turn, false)], ..TrialPlan::default() },
         said: String::new(),

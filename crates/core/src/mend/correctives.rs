@@ -69,7 +69,7 @@ struct Blamed {
 }
 
 /// The joints that are turned in a pose, each by axis times angle.
-fn turns_of(pose: &Pose) -> Vec<(JointId, Vec3)> {
+pub(super) fn turns_of(pose: &Pose) -> Vec<(JointId, Vec3)> {
     let turn = |(j, q): (usize, &Quat)| {
         let q = if q.w < 0.0 { -*q } else { *q };
         (JointId(j as u16), q.to_scaled_axis())
@@ -98,17 +98,23 @@ fn to_blame(
     (worst.0 > 1e-3).then_some(worst.1)
 }
 
-/// Poses of a joint by like axes, the widest turn first.
-fn of_joint(joint: JointId, mut list: Vec<Blamed>) -> Vec<BadTurn> {
-    list.sort_by(|a, b| b.turn.length().total_cmp(&a.turn.length()));
-    let mut groups: Vec<(Vec3, Vec<Blamed>)> = Vec::new();
-    for blamed in list {
-        let axis = blamed.turn.normalize_or_zero();
+/// Turns of a joint by like axes, those of the widest first; each group has the axis of its widest.
+pub(super) fn groups_of_turns<T>(mut list: Vec<T>, turn: impl Fn(&T) -> Vec3) -> Vec<(Vec3, Vec<T>)> {
+    list.sort_by(|a, b| turn(b).length().total_cmp(&turn(a).length()));
+    let mut groups: Vec<(Vec3, Vec<T>)> = Vec::new();
+    for one in list {
+        let axis = turn(&one).normalize_or_zero();
         match groups.iter_mut().find(|g| g.0.dot(axis) > ALIKE) {
-            Some(group) => group.1.push(blamed),
-            None => groups.push((axis, vec![blamed])),
+            Some(group) => group.1.push(one),
+            None => groups.push((axis, vec![one])),
         }
     }
+    groups
+}
+
+/// Poses of a joint by like axes.
+fn of_joint(joint: JointId, list: Vec<Blamed>) -> Vec<BadTurn> {
+    let groups = groups_of_turns(list, |b| b.turn);
     let turn = |(axis, group): (Vec3, Vec<Blamed>)| {
         let along = |b: &Blamed| b.turn.dot(axis);
         let full = group.iter().map(along).fold(0.0, f32::max);

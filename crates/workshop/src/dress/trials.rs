@@ -204,7 +204,13 @@ pub(crate) fn plan_trials(
 /// Built-in poses in which every free shape of the body is tried besides rest.
 const SHAPED: [&str; 4] = ["arms across", "squat", "bow", "step"];
 
-/// Each free shape of the body and of pieces, half and whole at rest, and whole in a few poses.
+/// Bodies of no more free shapes are tried in all pairs of them; others in each with the next.
+const ALL_PAIRS: usize = 8;
+/// The group of pairs of shapes.
+const PAIRS: &str = "two shapes";
+
+/// Each free shape of the body and of pieces, half and whole at rest, and whole in a few poses; then pairs of them,
+/// both whole.
 fn shape_trials(body: &Body, own: &[OwnShape]) -> Vec<Trial> {
     let range = range_poses(&body.skeleton).poses;
     let rest = Pose::rest(body.skeleton.len());
@@ -212,7 +218,8 @@ fn shape_trials(body: &Body, own: &[OwnShape]) -> Vec<Trial> {
     let free = body.morphs.iter().enumerate().filter(|(_, m)| m.driver.is_none());
     let of_body = free.map(|(shape, m)| (shape, m.name.as_str(), 0.0));
     let of_pieces = (body.morphs.len()..).zip(own).map(|(shape, own)| (shape, own.label.as_str(), own.worn));
-    for (shape, name, worn) in of_body.chain(of_pieces) {
+    let all: Vec<(usize, &str, f32)> = of_body.chain(of_pieces).collect();
+    for &(shape, name, worn) in &all {
         let mut add = |label: String, pose: &Pose, amount: f32| {
             let still = Trial::still(name, label, pose.clone());
             trials.push(Trial { shapes: vec![(shape, amount - worn)], ..still });
@@ -221,6 +228,13 @@ fn shape_trials(body: &Body, own: &[OwnShape]) -> Vec<Trial> {
         add(name.to_owned(), &rest, 1.0);
         for p in range.iter().filter(|p| SHAPED.contains(&p.name.as_str())) {
             add(format!("{name}, {}", p.name), &p.pose, 1.0);
+        }
+    }
+    let is_tried = |a: usize, b: usize| all.len() <= ALL_PAIRS || b == a + 1;
+    for (b, two) in all.iter().enumerate() {
+        for one in (0..b).filter(|a| is_tried(*a, b)).map(|a| &all[a]) {
+            let still = Trial::still(PAIRS, format!("{} and {}", one.1, two.1), rest.clone());
+            trials.push(Trial { shapes: vec![(one.0, 1.0 - one.2), (two.0, 1.0 - two.2)], ..still });
         }
     }
     trials

@@ -77,6 +77,7 @@ impl Doing<'_> {
                 self.push_out(pieces, chosen, (*options, *against))
             }
             Step::Correct { pieces, options } => self.correct(pieces, *options),
+            Step::KeepVolume { pieces, least_mm } => self.keep_volume(pieces, *least_mm),
             Step::ChangeCorrective { piece, name, share } => self.change_corrective(*piece, name, *share),
         }
     }
@@ -135,7 +136,7 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::ShowHidden => "Taking it back",
         Step::Tuck { .. } | Step::Untuck => "Drawing the body in",
         Step::PushOut { .. } => "Pushing cloth out",
-        Step::Correct { .. } => "Making correctives",
+        Step::Correct { .. } | Step::KeepVolume { .. } => "Making correctives",
         Step::ChangeCorrective { .. } => "Setting the corrective",
     }
 }

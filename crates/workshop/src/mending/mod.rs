@@ -7,3 +7,4 @@ pub(crate) mod push_out;
 pub(crate) mod steps;
 pub(crate) mod tuck;
 pub(crate) mod unseen;
+pub(crate) mod volume;

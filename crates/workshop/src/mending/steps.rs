@@ -86,7 +86,7 @@ impl Doing<'_> {
     }
 
     /// The pieces named that are bound; all that are when none is named.
-    fn bound_pieces(&self, pieces: &[PieceId]) -> Result<Vec<usize>, WorkshopError> {
+    pub(super) fn bound_pieces(&self, pieces: &[PieceId]) -> Result<Vec<usize>, WorkshopError> {
         let mut bound = self.chosen_pieces(pieces)?;
         bound.retain(|&i| self.room.dress.pieces[i].bound.is_some());
         if bound.is_empty() {
@@ -184,7 +184,7 @@ impl Doing<'_> {
         Ok(format!("Make correctives for {}", names.join(", ")))
     }
 
-    fn with_corrective(
+    pub(super) fn with_corrective(
         &self,
         room: &Room,
         mut draft: Draft,

@@ -165,6 +165,8 @@ pub enum Step {
     },
     /// Pieces are given shapes that turns of joints call up, against what is through in some poses.
     Correct { pieces: Vec<PieceId>, options: MendOptions },
+    /// Pieces are given shapes that give back what twists and turns of wrists draw in by so much or more, millimetres.
+    KeepVolume { pieces: Vec<PieceId>, least_mm: f32 },
     /// More or less of such a shape: 1 is what there is now, 0 takes it away.
     ChangeCorrective { piece: PieceId, name: String, share: f32 },
 }

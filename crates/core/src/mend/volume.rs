@@ -1,0 +1,201 @@
+//! Volume that turns lose: where a joint twists, or a wrist bends, a linear blend draws in what lies between two joints;
+//! a blend of dual quaternions (Kavan, Collins, Žára & O'Sullivan, “Skinning with Dual Quaternions”, I3D 2007) does not.
+//! What lies between the two, carried back to rest through each vertex's own blend, is a shape that the turn calls up.
+
+use super::correctives::{groups_of_turns, turns_of};
+use crate::clearance::Layer;
+use crate::deform::{blended_matrix, dual_quaternion_blend, linear_blend, Driver};
+use crate::skeleton::{Pose, Skeleton};
+use crate::trial::Humanoid;
+use crate::JointId;
+use glam::{Mat3, Quat, Vec3};
+use std::collections::BTreeMap;
+
+/// A turn, and what gives back what it loses.
+#[derive(Clone, Debug, PartialEq)]
+pub struct LostVolume {
+    /// The joint, its axis, and the turns at which the shape begins and is whole.
+    pub driver: Driver,
+    /// How much the worst vertex is drawn in there, metres.
+    pub most: f32,
+    /// Layers by index, and an offset for each of their vertices.
+    pub offsets: Vec<(usize, Vec<Vec3>)>,
+}
+
+/// A shape begins at this share of the widest turn. Half-way between two joints a turn t wants 1 / cos(t / 2) − 1 of the
+/// distance from the bone: of a quarter turn half the turn wants 0.20 of it all, and a shape that begins here has 0.14.
+/// Shapes against what is through begin sooner ([`super::bad_turns`]): by this they are told apart.
+const BEGINS: f32 = 0.42;
+/// A vertex that is drawn in by less is left alone, metres.
+const LEAST: f32 = 2e-4;
+/// Of a blend that has fallen together so little is left to carry anything back through: its determinant.
+const FLAT: f32 = 0.05;
+
+/// True when a shape that `driver` calls up gives back what a turn about the axis of `turn` loses.
+pub fn gives_back(driver: &Driver, turn: &Driver) -> bool {
+    let begins = driver.from / driver.full;
+    driver.joint == turn.joint && driver.axis.dot(turn.axis) > 0.99 && (begins - BEGINS).abs() < 1e-3
+}
+
+/// What the widest twists of joints about their bones, and the widest turns of wrists, lose in `poses`, the worst first;
+/// turns that lose less than `least` metres are left out.
+///
+/// ```
+/// use tin_cloak_core::glam::{Quat, Vec3};
+/// use tin_cloak_core::shapes::{outfit, Arm};
+/// use tin_cloak_core::{mend::lost_volume, skeleton::Pose};
+///
+/// let arm = Arm::new();
+/// let mut layer = outfit(&arm.surface, &[]).layers.remove(0);
+/// layer.skin = arm.skin.clone();
+/// let mut pose = Pose::rest(2);
+/// pose.rotations[0] = Quat::from_rotation_y(1.5);
+/// // Nothing lies between the shoulder and something above it; the elbow is not turned.
+/// assert!(lost_volume(&[layer], &arm.skeleton, &[pose], 0.001).is_empty());
+/// ```
+pub fn lost_volume(layers: &[Layer], skeleton: &Skeleton, poses: &[Pose], least: f32) -> Vec<LostVolume> {
+    let lost = widest(skeleton, poses).into_iter().map(|driver| lost_by(driver, layers, skeleton));
+    let mut lost: Vec<LostVolume> = lost.filter(|l| l.most >= least).collect();
+    lost.sort_by(|a, b| b.most.total_cmp(&a.most).then(a.driver.joint.cmp(&b.driver.joint)));
+    lost
+}
+
+/// The widest twist of each joint about its bone each way, and the widest turns of hands about like axes.
+fn widest(skeleton: &Skeleton, poses: &[Pose]) -> Vec<Driver> {
+    let person = Humanoid::find(skeleton);
+    let hands: Vec<JointId> = [person.left.hand, person.right.hand].into_iter().flatten().collect();
+    let bones = bones(skeleton);
+    let mut turns: BTreeMap<JointId, Vec<Vec3>> = BTreeMap::new();
+    for (joint, turn) in poses.iter().flat_map(turns_of) {
+        let bone = bones[joint.index()];
+        let own = match hands.contains(&joint) {
+            true => Some(turn),
+            false => bone.map(|axis| axis * twist(Quat::from_scaled_axis(turn), axis)),
+        };
+        turns.entry(joint).or_default().extend(own.filter(|t| t.length() > 0.0));
+    }
+    let of_joint = |(joint, list): (JointId, Vec<Vec3>)| {
+        let driver = move |(axis, turns): (Vec3, Vec<Vec3>)| {
+            let full = turns.iter().map(|t| t.dot(axis)).fold(0.0, f32::max);
+            Driver { joint, axis, from: BEGINS * full, full }
+        };
+        groups_of_turns(list, |t| *t).into_iter().map(driver).collect::<Vec<_>>()
+    };
+    turns.into_iter().flat_map(of_joint).collect()
+}
+
+/// Turn of `q` about `axis`, radians, −π to π.
+fn twist(q: Quat, axis: Vec3) -> f32 {
+    2.0 * (q.xyz().dot(axis) / q.w.max(1e-6)).atan()
+}
+
+/// Which way the bone of each joint points, in the joint's own frame at rest: to what hangs from it, where that lies one
+/// way.
+fn bones(skeleton: &Skeleton) -> Vec<Option<Vec3>> {
+    let children = skeleton.children();
+    let way = |list: &Vec<JointId>| {
+        let ends: Vec<Vec3> = list.iter().map(|c| skeleton.rest[c.index()].translation).collect();
+        let (sum, reach) = (ends.iter().sum::<Vec3>(), ends.iter().map(|e| e.length()).sum::<f32>());
+        sum.try_normalize().filter(|_| sum.length() > 0.8 * reach)
+    };
+    children.iter().map(way).collect()
+}
+
+/// What a turn loses by itself.
+fn lost_by(driver: Driver, layers: &[Layer], skeleton: &Skeleton) -> LostVolume {
+    let mut pose = Pose::rest(skeleton.len());
+    pose.rotations[driver.joint.index()] = Quat::from_axis_angle(driver.axis, driver.full);
+    let matrices = skeleton.skin_matrices(&pose);
+    let mut lost = LostVolume { driver, most: 0.0, offsets: Vec::new() };
+    for (index, layer) in layers.iter().enumerate() {
+        let (rest, skin) = (&layer.rest, &layer.skin);
+        let (mut linear, mut dual) = (vec![Vec3::ZERO; rest.len()], vec![Vec3::ZERO; rest.len()]);
+        linear_blend(rest, skin, &matrices, &mut linear);
+        dual_quaternion_blend(rest, skin, &matrices, &mut dual);
+        let back = |v: usize| {
+            let drawn = dual[v] - linear[v];
+            let blend = Mat3::from_mat4(blended_matrix(skin, v, &matrices));
+            if drawn.length() < LEAST || blend.determinant() < FLAT {
+                return (0.0, Vec3::ZERO);
+            }
+            (drawn.length(), blend.inverse() * drawn)
+        };
+        let all: Vec<(f32, Vec3)> = (0..rest.len()).map(back).collect();
+        let most = all.iter().map(|a| a.0).fold(0.0, f32::max);
+        if most > 0.0 {
+            lost.most = lost.most.max(most);
+            lost.offsets.push((index, all.into_iter().map(|a| a.1).collect()));
+        }
+    }
+    lost
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::deform::Morph;
+    use crate::shapes::{outfit, Arm};
+    use crate::skeleton::LocalTransform;
+
+    /// A tube about two joints in a row and one at the end, so that each of the first two has a bone.
+    fn sleeve() -> (Layer, Skeleton) {
+        let arm = Arm::new();
+        let mut layer = outfit(&arm.surface, &[]).layers.remove(0);
+        layer.skin = arm.skin.clone();
+        let end = LocalTransform { translation: Vec3::Y * 0.3, ..LocalTransform::IDENTITY };
+        let mut rest = arm.skeleton.rest.clone();
+        rest.push(end);
+        let names = ["upper", "lower", "end"].map(str::to_owned).to_vec();
+        let parents = vec![None, Some(JointId(0)), Some(JointId(1))];
+        (layer, Skeleton::at_rest(names, parents, rest).unwrap())
+    }
+
+    fn twisted(turn: f32) -> Pose {
+        let mut pose = Pose::rest(3);
+        pose.rotations[1] = Quat::from_rotation_y(turn);
+        pose
+    }
+
+    /// Distance of the thinnest ring from the bone.
+    fn thinnest(points: &[Vec3]) -> f32 {
+        points.iter().map(|p| p.x.hypot(p.z)).fold(f32::INFINITY, f32::min)
+    }
+
+    #[test]
+    fn a_twist_keeps_its_girth_and_less_of_it_too() {
+        let (mut layer, skeleton) = sleeve();
+        let lost = lost_volume(&[layer.clone()], &skeleton, &[twisted(2.0), twisted(0.6)], 0.001);
+        assert_eq!(lost.len(), 1);
+        let driver = lost[0].driver;
+        assert!(driver.joint == JointId(1) && driver.axis.abs_diff_eq(Vec3::Y, 1e-5) && driver.full == 2.0);
+        // Nearly half of both: drawn in to the cosine of half the turn.
+        let expected = 0.05 * (1.0 - 1f32.cos());
+        assert!((lost[0].most - expected).abs() < 0.002, "{} {expected}", lost[0].most);
+        let shape = Morph::from_dense("kept".into(), &lost[0].offsets[0].1);
+        layer.morphs = vec![Morph { driver: Some(driver), ..shape }];
+        let posed = |layer: &Layer, turn: f32, with: bool| {
+            let pose = twisted(turn);
+            let amount = if with { driver.amount(&pose) } else { 0.0 };
+            let mut at = vec![Vec3::ZERO; layer.rest.len()];
+            layer.pose_into(&skeleton.skin_matrices(&pose), &[amount], &mut Vec::new(), &mut at);
+            at
+        };
+        assert!(thinnest(&posed(&layer, 2.0, false)) < 0.03);
+        assert!((thinnest(&posed(&layer, 2.0, true)) - 0.05).abs() < 1e-4);
+        // Between, within 4 mm of it, and nowhere further off than without it.
+        let off = |points: &[Vec3]| points.iter().map(|p| (p.x.hypot(p.z) - 0.05).abs()).fold(0.0, f32::max);
+        for turn in [0.4, 0.8, 1.2, 1.6] {
+            let (with, without) = (off(&posed(&layer, turn, true)), off(&posed(&layer, turn, false)));
+            assert!(with <= without && with < 0.004, "{turn}: {with} m, {without} m without");
+        }
+        assert_eq!(posed(&layer, -1.0, true), posed(&layer, -1.0, false), "the other way it is as it was");
+    }
+
+    #[test]
+    fn a_bend_is_no_twist() {
+        let (layer, skeleton) = sleeve();
+        let mut bent = Pose::rest(3);
+        bent.rotations[1] = Quat::from_rotation_x(1.4);
+        assert!(lost_volume(&[layer], &skeleton, &[bent], 0.001).is_empty());
+    }
+}
