@@ -159,6 +159,8 @@ fn steps_are_taken_undone_and_refused_over_the_page() {
         server.step("/fitting/1/mirror/1", ""),
         server.step("/fitting/1/joint-role", "joint=upper&role=deforms"),
         server.step("/fitting/1/push", "margin=1&limit=20"),
+        server.step("/fitting/1/keep-volume", ""),
+        Ok(server.get("/fitting/1/volume").1.trim().to_owned()),
         server.step("/fitting/1/remove/1", ""),
     ];
     let said: Vec<String> =

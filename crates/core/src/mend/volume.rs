@@ -1,6 +1,7 @@
-//! Volume that turns lose: where a joint twists, or a wrist bends, a linear blend draws in what lies between two joints;
-//! a blend of dual quaternions (Kavan, Collins, Žára & O'Sullivan, “Skinning with Dual Quaternions”, I3D 2007) does not.
-//! What lies between the two, carried back to rest through each vertex's own blend, is a shape that the turn calls up.
+//! Volume that turns lose: where a joint twists, or a wrist bends, a linear blend draws in what lies between two
+//! joints; a blend of dual quaternions (Kavan, Collins, Žára & O'Sullivan, “Skinning with Dual Quaternions”, I3D
+//! 2007) does not. What lies between the two, carried back to rest through each vertex's own blend, is a shape that
+//! the turn calls up.
 
 use super::correctives::{groups_of_turns, turns_of};
 use crate::clearance::Layer;
@@ -22,9 +23,9 @@ pub struct LostVolume {
     pub offsets: Vec<(usize, Vec<Vec3>)>,
 }
 
-/// A shape begins at this share of the widest turn. Half-way between two joints a turn t wants 1 / cos(t / 2) − 1 of the
-/// distance from the bone: of a quarter turn half the turn wants 0.20 of it all, and a shape that begins here has 0.14.
-/// Shapes against what is through begin sooner ([`super::bad_turns`]): by this they are told apart.
+/// A shape begins at this share of the widest turn. Half-way between two joints a turn t wants 1 / cos(t / 2) − 1 of
+/// the distance from the bone: of a quarter turn half the turn wants 0.20 of it all, and a shape that begins here has
+/// 0.14. Shapes against what is through begin sooner ([`super::bad_turns`]): by this they are told apart.
 const BEGINS: f32 = 0.42;
 /// A vertex that is drawn in by less is left alone, metres.
 const LEAST: f32 = 2e-4;
@@ -37,8 +38,8 @@ pub fn gives_back(driver: &Driver, turn: &Driver) -> bool {
     driver.joint == turn.joint && driver.axis.dot(turn.axis) > 0.99 && (begins - BEGINS).abs() < 1e-3
 }
 
-/// What the widest twists of joints about their bones, and the widest turns of wrists, lose in `poses`, the worst first;
-/// turns that lose less than `least` metres are left out.
+/// What the widest twists of joints about their bones, and the widest turns of wrists, lose in `poses`, the worst
+/// first; turns that lose less than `least` metres are left out.
 ///
 /// ```
 /// use tin_cloak_core::glam::{Quat, Vec3};
@@ -89,8 +90,8 @@ fn twist(q: Quat, axis: Vec3) -> f32 {
     2.0 * (q.xyz().dot(axis) / q.w.max(1e-6)).atan()
 }
 
-/// Which way the bone of each joint points, in the joint's own frame at rest: to what hangs from it, where that lies one
-/// way.
+/// Which way the bone of each joint points, in the joint's own frame at rest: to what hangs from it, where that lies
+/// one way.
 fn bones(skeleton: &Skeleton) -> Vec<Option<Vec3>> {
     let children = skeleton.children();
     let way = |list: &Vec<JointId>| {

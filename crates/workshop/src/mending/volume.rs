@@ -64,9 +64,11 @@ impl Room {
     }
 }
 
+/// The joint and its turn, which has a sign: that of the longest part of its axis.
 fn turn_in_words(room: &Room, driver: &Driver) -> String {
     let name = &room.dress.body.skeleton.names[driver.joint.index()];
-    format!("{name}, {:.0}°", driver.full.to_degrees())
+    let way = driver.axis[driver.axis.abs().max_position()].signum();
+    format!("{name}, {:.0}°", driver.full.to_degrees() * way)
 }
 
 impl Doing<'_> {
