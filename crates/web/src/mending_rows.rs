@@ -55,6 +55,9 @@ fn in_words(b: &Brought) -> String {
     if b.moved.0 > 0 {
         words.push(format!("{} vertices moved, at most {:.1} mm", b.moved.0, b.moved.1));
     }
+    if b.strained.0 != b.strained.1 {
+        words.push(format!("strained in {} → {} poses", b.strained.0, b.strained.1));
+    }
     match b.worse {
         0 => {}
         1 => words.push("1 cell gets worse".to_owned()),

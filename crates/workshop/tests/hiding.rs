@@ -36,6 +36,7 @@ fn what_pieces_hide_is_theirs_and_goes_with_them() {
     // More is kept at openings when that is wished, and the masks say that they are older than another weight.
     bench.run(hide(3));
     assert!(bench.room().dress.masked.count() < hidden);
+    insta::assert_snapshot!(bench.open().effect().notes.join("\n"));
     bench.shop.undo(bench.fitting).unwrap();
     // The tunic comes off: what it hid, alone or with others, is back; what the rest hide stays.
     bench.run(Step::RemovePiece { piece: 3 });

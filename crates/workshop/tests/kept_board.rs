@@ -223,8 +223,10 @@ fn measuring_can_be_stopped_and_goes_on_where_it_was() {
     let open = bench.open();
     assert!(open.effect().deepest_after_mm.is_none(), "nothing is claimed of half a board");
     let whole = bench.board();
+    // Rows in which nothing is known to meet so far are not there yet: rows are found by who they are of.
+    let row = |r: usize| whole.pairs.iter().position(|pair| pair.ids == part.pairs[r].ids).unwrap();
     for (p, r, cell) in part.measured() {
-        assert_eq!(whole.cells[p][r].as_ref(), Some(cell));
+        assert_eq!(whole.cells[p][row(r)].as_ref(), Some(cell));
     }
 }
 

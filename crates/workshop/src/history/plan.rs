@@ -39,6 +39,9 @@ pub struct Brought {
     pub deepest_mm: (f32, f32),
     /// Cells that got worse.
     pub worse: usize,
+    /// In how many poses pieces are strained, summed over the pieces, before and after.
+    #[serde(default)]
+    pub strained: (usize, usize),
     /// Vertices moved by more than 0.01 mm, at rest, by a corrective or a tuck, and the furthest of them, millimetres.
     pub moved: (usize, f32),
 }
@@ -72,7 +75,7 @@ impl Weighed for Plan {
 }
 
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
-const PLANS: u32 = 5;
+const PLANS: u32 = 6;
 
 fn plan_key(room: &Room) -> Key {
     Key::of("plan of mending", &(PLANS, &room.state))
@@ -189,7 +192,7 @@ impl Workshop {
                 match outcome {
                     Ok((after, then, draft)) => {
                         let brought = brought((here, &board), (&after, &then));
-                        let helps = helps(&board, &then);
+                        let helps = helps(means.kind, &board, &then);
                         let tried = Tried { means, brought: Ok(brought) };
                         if !helps {
                             plan.no_help.push(tried);
@@ -251,9 +254,13 @@ impl Workshop {
 pub(crate) const FOLDS_MM: f32 = 10.0;
 
 /// Fewer counted cells are out of tolerance, and what is left of them is no worse for it; or as many, less deep in all.
-fn helps(was: &Board, is: &Board) -> bool {
+/// What smooths brings less strain instead, and nothing through.
+fn helps(kind: MeansKind, was: &Board, is: &Board) -> bool {
     let (before, after) = (was.bad_cells(), is.bad_cells());
     let no_deeper = is.out_mm() <= was.out_mm() && is.deepest_mm() <= was.deepest_mm() + FOLDS_MM;
+    if kind == MeansKind::Smooth {
+        return after <= before && no_deeper && is.strained().len() < was.strained().len();
+    }
     (after < before && no_deeper) || (after == before && no_deeper && is.out_mm() < was.out_mm() * 0.99)
 }
 
@@ -275,6 +282,7 @@ fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> Brou
         cells: (was.bad_cells(), is.bad_cells()),
         deepest_mm: (was.deepest_mm(), is.deepest_mm()),
         worse: is.better_and_worse(was).1,
+        strained: (was.strained().len(), is.strained().len()),
         moved,
     }
 }

@@ -6,10 +6,11 @@ use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
 use crate::measuring::floor_rows::{FloorRows, GROUND, GROUND_NAME};
 use crate::measuring::measured::{places_of, Measured};
-use crate::state::names::PieceId;
+use crate::state::names::{PieceId, BODY};
 use crate::state::trial_plan::{Counts, TrialPlan};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{
@@ -321,6 +322,13 @@ impl Board {
     /// Cells out of tolerance that count so, with column and row.
     pub fn out(&self, counts: Counts) -> impl Iterator<Item = (usize, usize, &Cell)> {
         self.measured().filter(move |(p, r, cell)| self.counts(*p, *r) == counts && self.is_out(cell))
+    }
+
+    /// Counted poses by number, and the pieces that are strained in each.
+    pub fn strained(&self) -> BTreeSet<(usize, PieceId)> {
+        let counted = self.measured().filter(|(p, _, _)| self.poses[*p].counts == Counts::Counted);
+        let of_piece = counted.filter(|(_, r, cell)| cell.is_strained() && self.pairs[*r].ids[0] != BODY);
+        of_piece.map(|(p, r, _)| (p, self.pairs[r].ids[0])).collect()
     }
 
     /// How many cells are not measured yet.

@@ -160,14 +160,19 @@ impl Room {
 
     /// What people call a place in the pose: a part of the body, else the joint nearest.
     pub(crate) fn place_name(&self, posed: &Posed, at: Vec3) -> String {
-        let skeleton = &self.dress.body.skeleton;
-        let rest = skeleton.rest_positions();
+        let rest = self.dress.body.skeleton.rest_positions();
         let places: Vec<Vec3> =
             rest.iter().zip(&posed.pose.matrices).map(|(p, m)| m.transform_point3(*p)).collect();
+        self.place_name_by((&Humanoid::find(&self.dress.body.skeleton), &places), at)
+    }
+
+    /// The same for somebody who was found in the skeleton, with the joints at `places`.
+    pub(crate) fn place_name_by(&self, (person, places): (&Humanoid, &[Vec3]), at: Vec3) -> String {
+        let skeleton = &self.dress.body.skeleton;
         let nearest = (0..skeleton.len())
             .min_by(|a, b| places[*a].distance_squared(at).total_cmp(&places[*b].distance_squared(at)));
         let joint = || nearest.map_or_else(String::new, |j| skeleton.names[j].clone());
-        Humanoid::find(skeleton).part_near(at, &places).unwrap_or_else(joint)
+        person.part_near(at, places).unwrap_or_else(joint)
     }
 }
 

@@ -14,8 +14,10 @@ use crate::state::mask::{HideOptions, Mask};
 use crate::state::names::{PieceId, BODY};
 use crate::state::stroke::Chosen;
 use crate::state::trial_plan::Counts;
-use std::collections::BTreeSet;
+use glam::Vec3;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
+use tin_cloak_core::trial::Humanoid;
 
 /// More rings than this leave nothing of any mask.
 const MOST_RINGS: usize = 20;
@@ -210,15 +212,39 @@ impl Doing<'_> {
             Some(format!("{} faces of {name} ({share:.0} %)", faces.len()))
         });
         let each = each.collect::<Vec<_>>().join(", ");
-        let bared: usize = before
-            .0
-            .iter()
-            .map(|(id, faces)| faces.iter().filter(|f| now.of(*id).binary_search(f).is_err()).count())
-            .sum();
         self.draft.notes.push(format!("{each} are seen in none of {poses} poses, from none of 256 sides"));
-        if bared > 0 {
-            self.draft.notes.push(format!("{bared} faces that were hidden are seen now: they are back"));
+        let bared = self.bared((before, now));
+        let count: usize = bared.values().sum();
+        if count > 0 {
+            let mut places: Vec<(String, usize)> = bared.into_iter().collect();
+            places.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
+            let told = places.iter().take(3).map(|(place, n)| format!("{place} {n}")).collect::<Vec<_>>();
+            let told = told.join(", ");
+            self.draft.notes.push(format!(
+                "{count} faces that were hidden are seen now, or lie at what is, and are back: {told}"
+            ));
         }
+    }
+
+    /// How many faces that were hidden are not any more, by where on the body they are.
+    fn bared(&self, (before, now): (&Masked, &Masked)) -> BTreeMap<String, usize> {
+        let dress = &self.room.dress;
+        let skeleton = &dress.body.skeleton;
+        let (person, joints) = (Humanoid::find(skeleton), skeleton.rest_positions());
+        let mut bared = BTreeMap::new();
+        for (id, faces) in &before.0 {
+            let piece = dress.pieces.iter().find(|p| p.id == *id);
+            let (rest, topology) = match piece {
+                Some(piece) => (&piece.rest[..], &piece.topology),
+                None => (&dress.body.rest[..], &dress.body.topology),
+            };
+            for face in faces.iter().filter(|f| now.of(*id).binary_search(f).is_err()) {
+                let Some(t) = topology.triangles.get(*face as usize) else { continue };
+                let middle = t.iter().map(|v| rest[*v as usize]).sum::<Vec3>() / 3.0;
+                *bared.entry(self.room.place_name_by((&person, &joints), middle)).or_default() += 1;
+            }
+        }
+        bared
     }
 
     /// Faces that are hidden as the draft has it.

@@ -1,10 +1,11 @@
 //! What may help against what a board shows, as steps; and why something is left.
 
+use crate::dress::piece::Piece;
 use crate::dress::room::Room;
 use crate::measuring::board::Board;
 use crate::state::mask::HideOptions;
 use crate::state::names::{PieceId, BODY};
-use crate::state::placing::EaseOptions;
+use crate::state::placing::{EaseOptions, RelaxOptions};
 use crate::state::push::{Against, MendOptions};
 use crate::state::recipe::{Method, SourcePart, Takes};
 use crate::state::step::Step;
@@ -29,6 +30,8 @@ pub enum MeansKind {
     Leave,
     /// Push layers off each other.
     Push,
+    /// Give cloth that was moved its shape back as far as that brings nothing through.
+    Smooth,
     /// Hide what nobody sees.
     Hide,
     /// Draw the body in under cloth.
@@ -39,12 +42,13 @@ pub enum MeansKind {
 
 impl MeansKind {
     /// All, in order.
-    pub const ALL: [Self; 8] = [
+    pub const ALL: [Self; 9] = [
         Self::Seat,
         Self::Shapes,
         Self::Match,
         Self::Leave,
         Self::Push,
+        Self::Smooth,
         Self::Hide,
         Self::Tuck,
         Self::Corrective,
@@ -105,6 +109,7 @@ pub(crate) fn means_for(room: &Room, board: &Board, kind: MeansKind) -> Vec<Mean
         MeansKind::Shapes => following(room, &rows).into_iter().collect(),
         MeansKind::Match => matchings(room, &rows),
         MeansKind::Push => pushing(room, board).into_iter().collect(),
+        MeansKind::Smooth => smoothings(room, board),
         MeansKind::Tuck => tucking(room, &rows).into_iter().collect(),
         MeansKind::Hide => hiding(room, &rows).into_iter().collect(),
         MeansKind::Corrective => correcting(room, &rows).into_iter().collect(),
@@ -207,6 +212,28 @@ fn pushing(room: &Room, board: &Board) -> Option<Means> {
             against: Against::default(),
         },
     })
+}
+
+/// Cloth that was moved at rest, and is strained in some poses.
+fn smoothings(room: &Room, board: &Board) -> Vec<Means> {
+    let strained = board.strained();
+    let means = |(index, piece): (usize, &Piece)| {
+        let poses = strained.iter().filter(|(_, id)| *id == piece.id).count();
+        let may = piece.kind != PieceKind::Stiff && piece.bound.is_some() && poses > 0;
+        let moved = room.piece_state(index).rest.is_some();
+        (may && moved).then(|| Means {
+            kind: MeansKind::Smooth,
+            words: format!("Relax {} towards the shape that it came in", piece.name),
+            why: format!("strained in {poses} poses"),
+            step: Step::Relax {
+                piece: piece.id,
+                chosen: Chosen::Everything,
+                options: RelaxOptions::default(),
+                shape: None,
+            },
+        })
+    };
+    room.dress.pieces.iter().enumerate().filter_map(means).collect()
 }
 
 /// What of the body is through what lies over it.
