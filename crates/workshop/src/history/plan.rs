@@ -254,14 +254,13 @@ impl Workshop {
 pub(crate) const FOLDS_MM: f32 = 10.0;
 
 /// Fewer counted cells are out of tolerance, and what is left of them is no worse for it; or as many, less deep in all.
-/// What smooths brings less strain instead, and nothing through.
+/// What smooths may bring less strain instead.
 fn helps(kind: MeansKind, was: &Board, is: &Board) -> bool {
     let (before, after) = (was.bad_cells(), is.bad_cells());
     let no_deeper = is.out_mm() <= was.out_mm() && is.deepest_mm() <= was.deepest_mm() + FOLDS_MM;
-    if kind == MeansKind::Smooth {
-        return after <= before && no_deeper && is.strained().len() < was.strained().len();
-    }
-    (after < before && no_deeper) || (after == before && no_deeper && is.out_mm() < was.out_mm() * 0.99)
+    let fewer = after < before || (after == before && is.out_mm() < was.out_mm() * 0.99);
+    let calmer = || after == before && is.strained().len() < was.strained().len();
+    no_deeper && (fewer || (kind == MeansKind::Smooth && calmer()))
 }
 
 fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> Brought {
