@@ -56,7 +56,7 @@ fn in_words(b: &Brought) -> String {
         words.push(format!("{} vertices moved, at most {:.1} mm", b.moved.0, b.moved.1));
     }
     if b.strained.0 != b.strained.1 {
-        words.push(format!("strained in {} → {} poses", b.strained.0, b.strained.1));
+        words.push(format!("strained {} → {} times", b.strained.0, b.strained.1));
     }
     match b.worse {
         0 => {}
