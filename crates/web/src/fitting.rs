@@ -91,7 +91,7 @@ struct Shown {
     beyond: Vec<String>,
     /// Motions tried, with how many joints follow, and those that could be.
     motions: Vec<(String, usize)>,
-    /// The clips of the body, and the group of the poses that are built in; each as it stands in an address, too.
+    /// The clips of the body, and the group of the poses that are built in.
     clip_names: Vec<String>,
     /// The clips that go out.
     clips_out: Vec<String>,

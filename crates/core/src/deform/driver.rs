@@ -45,7 +45,7 @@ impl Driver {
 }
 
 /// Turn of `q` about `axis`, radians, −π to π.
-fn turn_about(q: Quat, axis: Vec3) -> f32 {
+pub(crate) fn turn_about(q: Quat, axis: Vec3) -> f32 {
     let angle = 2.0 * q.xyz().dot(axis).atan2(q.w);
     (angle + PI).rem_euclid(TAU) - PI
 }

@@ -5,6 +5,7 @@ mod dual_quaternion;
 mod linear;
 mod morph;
 
+pub(crate) use driver::turn_about;
 pub use driver::{driven_amounts, Driver};
 pub use dual_quaternion::{dual_quaternion_blend, DualQuat};
 pub use linear::{blended_matrix, linear_blend};
