@@ -89,7 +89,7 @@ const WHOLE_STEPS: usize = 12;
 const SURE_STEPS: usize = 25;
 /// Less than these shares won by each of three steps are not worth a fourth.
 const WON: f64 = 0.005;
-const SURELY_WON: f64 = 0.001;
+const SURELY_WON: f64 = 0.005;
 /// Demands weigh little at first: so each weight begins near its end.
 const WEIGHTS: [f64; 3] = [0.01, 0.1, 1.0];
 

@@ -7,12 +7,12 @@
 //! are asked anew, and the same again, until nothing is short or nothing is won. The state with the least left is kept.
 
 use super::finite_newton::{least_change_of_most, Demands};
-use super::moves::{partners_of, Moves};
+use super::moves::{partners_of, May, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
 use crate::bind::BindError;
 use crate::clearance::{AtRest, Buffers, Gap, InPose, Outfit, Place, Settings};
 use crate::deform::{blended_matrix, Morph};
-use crate::mesh::over_surface;
+use crate::mesh::{over_surface, vertex_normals};
 use glam::{Mat3, Mat4, Vec3};
 use rayon::prelude::*;
 use std::collections::{HashMap, HashSet};
@@ -45,6 +45,8 @@ pub struct PushSettings {
     /// Asks once more behind the last round, and takes the best of all states; else the last one, which a fresh
     /// measure is to judge.
     pub judged: bool,
+    /// In creases, where the normal at rest leads along what is through and not off it, cloth may go any way.
+    pub any_way: bool,
     /// So often what cannot be met is made to count less once demands have their whole weight.
     pub reweighed: usize,
 }
@@ -59,6 +61,7 @@ impl Default for PushSettings {
             rounds: 6,
             step: LONGEST_STEP,
             judged: true,
+            any_way: false,
             reweighed: 3,
         }
     }
@@ -123,6 +126,9 @@ const WEIGHT: f64 = 100.0;
 const LONGEST_STEP: f32 = 0.006;
 /// Around what is through so much may move along, metres.
 const REGION: f32 = 0.03;
+/// Around what its normal leads along of (the cosine) so much may go any way, metres.
+const CREASE: f32 = 0.012;
+const LEADS_OFF: f32 = 0.6;
 /// What is nearer than this must not come nearer by more than it may, metres.
 const NEAR: f32 = 0.007;
 /// What is through is looked for so deep, metres.
@@ -315,50 +321,62 @@ impl<'a> Work<'a> {
             ignored: vec![HashSet::new(); trouble.len()],
             trouble,
         };
-        let active = work.active();
-        work.moves = Moves::new(&work.outfit.layers, &active);
+        let may = work.may_go();
+        work.moves = Moves::new(&work.outfit.layers, &may);
         work.cost = work.moves.cost(&work.outfit.layers);
         work.x = vec![0.0; work.moves.count];
-        work.places = work.places_near(&active);
+        work.places = work.places_near(&may);
         work
     }
 
-    /// The vertices of the movable layers near what is through.
-    fn active(&self) -> Vec<Vec<bool>> {
+    /// How the vertices of the movable layers near what is through may go: along their normals, or any way where those
+    /// lead along what is through and not off it.
+    fn may_go(&self) -> Vec<Vec<May>> {
         let layers = &self.outfit.layers;
-        let mut seeds: Vec<Vec<u32>> = vec![Vec::new(); layers.len()];
         let all: Vec<Asked> = self.ask(|pose| self.mending.trouble[pose].clone());
         // What is deeper than anything may go moves nothing.
         let hopeless = hopeless(&all, self.mending.settings.reach);
-        for (_, _, gap) in all.iter().filter(|a| !hopeless.contains(&between(a)) && !self.is_fold(a)) {
-            seeds[gap.own.0].extend(gap.own.1.iter().filter(|e| e.1 > 0.0).map(|e| e.0));
-            seeds[gap.other.0].extend(gap.other.1);
+        let any_way = self.mending.settings.any_way;
+        let mut seeds: Vec<[Vec<u32>; 2]> = vec![Default::default(); layers.len()];
+        let normals: Vec<Vec<Vec3>> =
+            layers.iter().map(|l| vertex_normals(&l.rest, &l.topology.triangles)).collect();
+        for (pose, _, gap) in all.iter().filter(|a| !hopeless.contains(&between(a)) && !self.is_fold(a)) {
+            let own = gap.own.1.iter().filter(|e| e.1 > 0.0).map(|e| (gap.own.0, e.0));
+            for (layer, v) in own.chain(gap.other.1.iter().map(|v| (gap.other.0, *v))) {
+                let back = self.back((*pose, gap), (layer, v)).normalize_or_zero();
+                let leads_along = back.dot(normals[layer][v as usize]).abs() < LEADS_OFF;
+                seeds[layer][0].push(v);
+                seeds[layer][1].extend((any_way && leads_along).then_some(v));
+            }
         }
-        let region = |(index, mut seeds): (usize, Vec<u32>)| {
-            if !self.mending.movable.contains(&index) || seeds.is_empty() {
+        let of_layer = |(index, [near, along]): (usize, [Vec<u32>; 2])| {
+            if !self.mending.movable.contains(&index) || near.is_empty() {
                 return Vec::new();
             }
-            seeds.sort_unstable();
-            seeds.dedup();
-            // What is hit on the wall that is not measured is moved by the one that is.
-            let partners = &self.partners[index];
-            seeds.iter_mut().for_each(|v| *v = partners.get(*v as usize).copied().unwrap_or(*v));
-            let layer = &layers[index];
-            let mut active = vec![false; layer.rest.len()];
-            for (v, _) in over_surface(&layer.rest, &layer.topology, &seeds, REGION) {
-                active[v as usize] = true;
+            let mut may = vec![May::Stay; layers[index].rest.len()];
+            for (seeds, within, so) in [(near, REGION, May::GoAlong), (along, CREASE, May::GoAnyWay)] {
+                self.region((index, seeds), within).into_iter().for_each(|v| may[v as usize] = so);
             }
-            if let Some(held) = self.mending.held.get(index).filter(|h| !h.is_empty()) {
-                active.iter_mut().zip(held).for_each(|(active, held)| *active &= !held);
-            }
-            active
+            let held = self.mending.held.get(index).into_iter().flatten();
+            may.iter_mut().zip(held).filter(|(_, held)| **held).for_each(|(may, _)| *may = May::Stay);
+            may
         };
-        seeds.into_par_iter().enumerate().map(region).collect()
+        seeds.into_par_iter().enumerate().map(of_layer).collect()
+    }
+
+    /// The vertices of a layer that lie within so far of some, along it.
+    fn region(&self, (index, mut seeds): (usize, Vec<u32>), within: f32) -> Vec<u32> {
+        let (layer, partners) = (&self.outfit.layers[index], &self.partners[index]);
+        // What is hit on the wall that is not measured is moved by the one that is.
+        seeds.iter_mut().for_each(|v| *v = partners.get(*v as usize).copied().unwrap_or(*v));
+        seeds.sort_unstable();
+        seeds.dedup();
+        over_surface(&layer.rest, &layer.topology, &seeds, within).into_iter().map(|(v, _)| v).collect()
     }
 
     /// Every place at which something that may move lies over or under something.
-    fn places_near(&self, active: &[Vec<bool>]) -> Vec<Place> {
-        let moves = |layer: usize, v: u32| active[layer].get(v as usize) == Some(&true);
+    fn places_near(&self, may: &[Vec<May>]) -> Vec<Place> {
+        let moves = |layer: usize, v: u32| may[layer].get(v as usize).is_some_and(|m| *m != May::Stay);
         let mut places: Vec<Place> = self.trouble.iter().flatten().copied().collect();
         for pair in 0..self.outfit.pairs.len() {
             places.extend(self.outfit.places(pair, &moves));
@@ -481,6 +499,13 @@ impl<'a> Work<'a> {
         }
     }
 
+    /// How much a gap in a pose grows with a move of a vertex at rest.
+    fn back(&self, (pose, gap): (usize, &Gap), (layer, v): (usize, u32)) -> Vec3 {
+        let matrices = &self.mending.poses[pose].matrices;
+        let blend = blended_matrix(&self.outfit.layers[layer].skin, v as usize, matrices);
+        Mat3::from_mat4(blend).transpose() * gap.way
+    }
+
     /// How much of the moves a pose has.
     fn share(&self, pose: usize) -> f32 {
         self.mending.shape.map_or(1.0, |n| self.mending.poses[pose].amounts.get(n).copied().unwrap_or(0.0))
@@ -488,11 +513,7 @@ impl<'a> Work<'a> {
 
     /// Demands that a gap grow by `need` (or shrink by no more than that, below 0) from what it is now.
     fn demand(&self, (pose, gap): (usize, &Gap), need: f32, demands: &mut Demands) {
-        let matrices = &self.mending.poses[pose].matrices;
-        let back = |layer: usize, v: u32| {
-            let blend = blended_matrix(&self.outfit.layers[layer].skin, v as usize, matrices);
-            Mat3::from_mat4(blend).transpose() * gap.way
-        };
+        let back = |layer: usize, v: u32| self.back((pose, gap), (layer, v));
         let there = self.share(pose);
         let mut entries: Vec<(u32, f64)> = Vec::with_capacity(18);
         let mut add = |layer: usize, v: u32, share: f32| {

@@ -115,11 +115,28 @@ pub(crate) type Measure<'a> =
 
 /// At most so often it is pushed and measured, each time no further than a place can be followed; what is no better
 /// than the best, but for the first, is the last.
-const PASSES: usize = 6;
-/// Rounds a pass, and how far each goes, millimetres.
-type Pace = (usize, f32);
-const FIRST: Pace = (2, 4.0);
-const NEXT: Pace = (1, 2.0);
+const PASSES: usize = 7;
+/// How a pass goes: rounds, how far each goes (millimetres), and whether cloth in creases may go any way.
+#[derive(Clone, Copy, PartialEq)]
+struct Pace {
+    rounds: usize,
+    step_mm: f32,
+    any_way: bool,
+}
+
+/// Long steps spoil in a pile what they cure.
+const FIRST: Pace = Pace { rounds: 2, step_mm: 4.0, any_way: false };
+const NEXT: Pace = Pace { rounds: 1, step_mm: 2.0, any_way: false };
+/// The paces of an outfit: the first pass's, the next ones', and that of the last, when those bring no more. In a pile
+/// what goes any way slides into what lies beside it, so that it goes along its normals first.
+fn paces(is_pile: bool) -> [Pace; 3] {
+    let any_way = |pace: Pace| Pace { any_way: true, ..pace };
+    if is_pile {
+        [FIRST, NEXT, any_way(NEXT)]
+    } else {
+        [any_way(FIRST), any_way(NEXT), NEXT]
+    }
+}
 /// So far in one pass, millimetres.
 const PASS_MM: f32 = 6.0;
 
@@ -141,7 +158,7 @@ pub(crate) fn mend(
     let (mut now, mut rest) = (None, none.clone());
     let mut best: Option<State> = None;
     let mut least_worse: Option<(usize, f32)> = None;
-    let mut pace = FIRST;
+    let [mut pace, mut next_pace, last_pace] = paces(what.pieces.len() > 1);
     for pass in 0..PASSES {
         let here: &Measured = now.as_ref().unwrap_or(&first);
         if here.trouble.iter().all(Vec::is_empty) {
@@ -157,7 +174,7 @@ pub(crate) fn mend(
         let pushed_at = begun.elapsed();
         let after = measure(&next, &|s| progress(from + (1.0 + s) / whole))?;
         tracing::info!(
-            pass, cells = after.board.bad_cells(), mm = what.curable_mm(&after.board),
+            pass, pace.any_way, cells = after.board.bad_cells(), mm = what.curable_mm(&after.board),
             ?pushed_at, measured_at = ?begun.elapsed(), "pushed"
         );
         let told = (after.board.bad_cells(), what.curable_mm(&after.board));
@@ -172,14 +189,14 @@ pub(crate) fn mend(
         // On from where fewer cells are out, though what is left may be deeper for now.
         if is_best || after.board.bad_cells() < here.board.bad_cells() {
             (now, rest) = (Some(after), next);
-        } else if pace == NEXT {
+        } else if pace == last_pace {
             break;
         } else {
+            next_pace = if pass == 0 { next_pace } else { last_pace };
             now = best.as_ref().map(|b| b.0.clone());
             rest = best.as_ref().map_or_else(|| none.clone(), |b| b.1.clone());
         }
-        // Long steps spoil in a pile what they cure.
-        pace = NEXT;
+        pace = next_pace;
     }
     let was = what.curable_mm(&first.board);
     let not_taken = least_worse.filter(|_| best.is_none()).map(|(cells, then)| (cells, was, then));
@@ -322,8 +339,9 @@ fn pushed(
     let settings = PushSettings {
         limit: options.limit_mm.min(PASS_MM) * 0.001,
         reach: limit,
-        rounds: pace.0,
-        step: pace.1 * 0.001,
+        rounds: pace.rounds,
+        step: pace.step_mm * 0.001,
+        any_way: pace.any_way,
         judged: false,
         reweighed: 1,
         ..what.settings()
