@@ -173,3 +173,31 @@ fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
     assert_eq!((driver.amount(&poses[0]), driver.amount(&poses[2])), (0.0, 1.0));
     assert_eq!(turns[0].blamed.iter().map(|b| b.0).collect::<Vec<_>>(), [1, 2]);
 }
+
+/// Where a bend folds cloth together, its normal at rest leads along what is through, and not off it. The sleeve's elbow
+/// sits 20 mm lower than the arm's.
+#[test]
+fn in_a_crease_cloth_goes_any_way() {
+    let arm = Arm::new();
+    let sleeve = tube(0.051, (0.02, 0.58), 24, 40, 1.0);
+    let row = |p: &Vec3| {
+        let elbow = ((p.y - 0.26) / 0.04).clamp(0.0, 1.0);
+        vec![(JointId(0), 1.0 - elbow), (JointId(1), elbow)]
+    };
+    let rows: Vec<_> = sleeve.0.iter().map(row).collect();
+    let mut o = outfit(&arm.surface, &[sleeve]);
+    (o.layers[0].skin, o.layers[1].skin) = (arm.skin.clone(), Skin::from_rows(&rows, 2).unwrap());
+    for degrees in [100.0, 130.0] {
+        let poses = [TrialPose { matrices: arm.bent(degrees), amounts: Vec::new() }];
+        let trouble = trouble_in(&o, &poses, PushSettings::default().measure);
+        let short = |any_way: bool| {
+            let (outfit, movable, poses, trouble) = (&o, &[1][..], &poses[..], &trouble[..]);
+            let (held, at_rest, shape) = (&[][..], &[][..], None);
+            let settings = PushSettings { any_way, ..PushSettings::default() };
+            let mending = Mending { outfit, movable, held, poses, trouble, at_rest, shape, settings };
+            push_out(mending, &|_| true).unwrap().unwrap().short
+        };
+        let (along, any) = (short(false), short(true));
+        assert!(along.0 > 0.04 && any.1 < along.1 * 0.1, "{degrees}: {any:?} instead of {along:?}");
+    }
+}

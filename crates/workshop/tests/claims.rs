@@ -5,7 +5,7 @@ mod common;
 
 use common::files;
 use tin_cloak_workshop::{
-    fit_files, BindOptions, Dressed, MendOptions, NamedFile, PieceFile, PieceKind, Report, TrialSays,
+    fit_files, BindOptions, Cell, Dressed, MendOptions, NamedFile, PieceFile, PieceKind, Report, TrialSays,
     TrialWish,
 };
 
@@ -83,4 +83,25 @@ fn claims_equal_checks_on_ten_outfits() {
     let suit = (of_disk("bodysuit.glb"), Soft);
     assert_claims_hold("suit", &dressed(&body, std::slice::from_ref(&suit)));
     assert_claims_hold("suit and skirt", &dressed(&body, &[suit, (of_disk("skirt.obj"), Soft)]));
+}
+
+/// A close suit on a real body, in the built-in poses: what is left of the body through it lies in the cleft between the
+/// legs, where the body folds, or is no deeper than 1 mm.
+#[test]
+fn a_close_suit_on_a_real_body_comes_clear_but_for_the_cleft() {
+    let file = dressed(&of_disk("body.glb"), &[(of_disk("bodysuit.glb"), PieceKind::Soft)]);
+    let mut open = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default()).unwrap();
+    let through = |report: &Report| -> Vec<(String, f32, f32)> {
+        let cells = report.poses.iter().flat_map(|p| p.pairs.iter().map(move |e| (&p.name, e)));
+        let bad = cells.filter(|(_, e)| e.outer != e.inner && e.cell.is_bad());
+        let beside = |cell: &Cell| cell.spot.map_or(0.0, |s| s.0[0].abs());
+        bad.map(|(name, e)| (name.clone(), e.cell.depth_mm(), beside(&e.cell))).collect()
+    };
+    let before = through(&open.measured(0.5, &|_| true).unwrap().0);
+    let (bytes, _) = open.mend(MendOptions::default(), &|_| true).unwrap();
+    let mended = NamedFile { name: "mended.glb".into(), bytes };
+    let open = Dressed::open(&mended, None, &TrialWish::Range, &TrialSays::default()).unwrap();
+    let after = through(&open.measured(0.5, &|_| true).unwrap().0);
+    assert!(after.len() * 2 <= before.len(), "{before:?} became {after:?}");
+    assert!(after.iter().all(|(_, mm, beside)| *mm < 1.0 || *beside < 0.02), "{after:?}");
 }

@@ -181,25 +181,30 @@ impl Outfit {
         covered.chain(over).collect()
     }
 
-    /// The layer and a vertex of a place, and of what lies there at rest; none within one layer.
-    pub fn lying_at(&self, place: &Place) -> Option<[(usize, u32); 2]> {
+    /// The layer and a vertex of a place, and the layer that it is asked of.
+    pub fn asked_at(&self, place: &Place) -> ((usize, u32), usize) {
         let of_pair = |at: usize| (self.pairs[at].outer, self.pairs[at].inner, &self.pairs[at].coverage);
-        let (own, v, other) = match *place {
+        match *place {
             Place::Covered { pair, at } => {
                 let (outer, inner, coverage) = of_pair(pair);
-                (inner, coverage.covered[at], outer)
+                ((inner, coverage.covered[at]), outer)
             }
             Place::Over { pair, at } => {
                 let (outer, inner, coverage) = of_pair(pair);
-                (outer, coverage.over[at], inner)
+                ((outer, coverage.over[at]), inner)
             }
             Place::Edge { pair, on_outer, edge, .. } => {
                 let (outer, inner, _) = of_pair(pair);
                 let (own, other) = if on_outer { (outer, inner) } else { (inner, outer) };
-                (own, edge[0], other)
+                ((own, edge[0]), other)
             }
-            Place::Inside { layers: (own, other), vertex } => (own, vertex, other),
-        };
+            Place::Inside { layers: (own, other), vertex } => ((own, vertex), other),
+        }
+    }
+
+    /// The layer and a vertex of a place, and of what lies there at rest; none within one layer.
+    pub fn lying_at(&self, place: &Place) -> Option<[(usize, u32); 2]> {
+        let ((own, v), other) = self.asked_at(place);
         if own == other {
             return None;
         }

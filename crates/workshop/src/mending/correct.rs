@@ -1,14 +1,17 @@
 //! Shapes that turns of joints call up, for what is through in a few poses and clear in the rest.
 
+use crate::dress::dressed::Dress;
+use crate::dress::stiff_parts::rigid_parts;
 use crate::error::WorkshopError;
 use crate::history::plan::FOLDS_MM;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
 use crate::mending::push_out::{curable_mm, Pushing, ToMend};
+use crate::mending::spoilt::shares_to_keep;
 use glam::Vec3;
 use tin_cloak_core::clearance::Place;
 use tin_cloak_core::deform::Driver;
-use tin_cloak_core::mend::{bad_turns, push_out, BadTurn, Mending, PushSettings};
+use tin_cloak_core::mend::{bad_turns, keep_rigid, push_out, BadTurn, Mending, PushSettings};
 use tin_cloak_core::skeleton::Pose;
 
 /// What a turn calls up.
@@ -17,6 +20,22 @@ pub(crate) struct CalledUp {
     pub driver: Driver,
     /// By piece of the dress, an offset a vertex.
     pub offsets: Vec<(usize, Vec<Vec3>)>,
+}
+
+impl CalledUp {
+    /// The same without what it spoils: `after` is measured with it, `before` without.
+    pub fn without_what_spoils(mut self, dress: &Dress, before: &Measured, after: &Measured) -> Self {
+        for (piece, shares) in shares_to_keep(dress, before, after) {
+            for (_, offsets) in self.offsets.iter_mut().filter(|o| o.0 == piece) {
+                shares.iter().for_each(|(v, share)| offsets[*v] *= *share);
+                let rest = &dress.pieces[piece].rest;
+                let mut moved: Vec<Vec3> = rest.iter().zip(&*offsets).map(|(p, o)| *p + *o).collect();
+                keep_rigid(&rigid_parts(&dress.pieces[piece]), rest, &mut moved, f32::INFINITY);
+                offsets.iter_mut().zip(moved.iter().zip(rest.iter())).for_each(|(o, (p, r))| *o = *p - *r);
+            }
+        }
+        self
+    }
 }
 
 /// Rounds for a shape, and how far each goes, millimetres.

@@ -4,6 +4,7 @@ pub(crate) mod correct;
 pub(crate) mod hide;
 pub(crate) mod means;
 pub(crate) mod push_out;
+pub(crate) mod spoilt;
 pub(crate) mod steps;
 pub(crate) mod tuck;
 pub(crate) mod unseen;

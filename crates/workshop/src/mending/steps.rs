@@ -155,12 +155,22 @@ impl Doing<'_> {
                 tried.push(bad.driver);
                 continue;
             };
-            let with_it = self.with_corrective(room, draft.clone(), &shape)?;
-            let room = self.room_of(&with_it)?;
-            let after = self.measured_in(&room, &|s| phase(1.0, turn as f32).tell(s))?;
+            let tell = |s: f32| phase(1.0, turn as f32).tell(s);
+            let with = |shape: &CalledUp| {
+                let draft = self.with_corrective(room, draft.clone(), shape)?;
+                let room = self.room_of(&draft)?;
+                let after = self.measured_in(&room, &tell)?;
+                Ok::<_, WorkshopError>((draft, room, after))
+            };
+            let is_less = |after: &Measured| is_less(&after.board, &now.board, &first, options.limit_mm);
+            let (mut with_it, mut room, mut after) = with(&shape)?;
+            if !is_less(&after) {
+                let shape = shape.without_what_spoils(&room.dress, &now, &after);
+                (with_it, room, after) = with(&shape)?;
+            }
             let told = |m: &Measured| (m.board.bad_cells(), m.board.out_mm(), m.board.deepest_mm());
             tracing::info!(?bad.driver, was = ?told(&now), is = ?told(&after), "corrective");
-            if is_less(&after.board, &now.board, &first, options.limit_mm) {
+            if is_less(&after) {
                 (draft, now, made) = (with_it, after, Some(room));
                 if taken.contains(&bad.driver) {
                     tried.push(bad.driver);
