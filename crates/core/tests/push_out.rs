@@ -174,8 +174,8 @@ fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
     assert_eq!(turns[0].blamed.iter().map(|b| b.0).collect::<Vec<_>>(), [1, 2]);
 }
 
-/// Where a bend folds cloth together, its normal at rest leads along what is through, and not off it. The sleeve's elbow
-/// sits 20 mm lower than the arm's.
+/// Where a bend folds cloth together, its normal at rest leads along what is through, and not off it. The sleeve's
+/// elbow sits 20 mm lower than the arm's.
 #[test]
 fn in_a_crease_cloth_goes_any_way() {
     let arm = Arm::new();

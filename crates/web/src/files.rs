@@ -43,6 +43,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/picked.js", JavaScript),
     file!("js/shapes.js", JavaScript),
     file!("js/play.js", JavaScript),
+    file!("js/renderer.js", JavaScript),
     file!("js/scene.js", JavaScript),
     file!("js/shading.js", JavaScript),
     file!("js/work.js", JavaScript),

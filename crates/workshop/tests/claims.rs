@@ -85,8 +85,8 @@ fn claims_equal_checks_on_ten_outfits() {
     assert_claims_hold("suit and skirt", &dressed(&body, &[suit, (of_disk("skirt.obj"), Soft)]));
 }
 
-/// A close suit on a real body, in the built-in poses: what is left of the body through it lies in the cleft between the
-/// legs, where the body folds, or is no deeper than 1 mm.
+/// A close suit on a real body, in the built-in poses: what is left of the body through it lies in the cleft between
+/// the legs, where the body folds, or is no deeper than 1 mm.
 #[test]
 fn a_close_suit_on_a_real_body_comes_clear_but_for_the_cleft() {
     let file = dressed(&of_disk("body.glb"), &[(of_disk("bodysuit.glb"), PieceKind::Soft)]);

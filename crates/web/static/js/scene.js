@@ -2,6 +2,7 @@
 import * as THREE from "../vendor/three.module.js";
 import { OrbitControls } from "../vendor/orbit-controls.js";
 import { Figure } from "./figure.js";
+import { rendererFor } from "./renderer.js";
 
 export class Scene {
   constructor(canvas, fitting) {
@@ -14,7 +15,7 @@ export class Scene {
     this.sheer = false;
     this.shown = new Map();
     this.autoSheer = new Set();
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    this.renderer = rendererFor(canvas);
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.setClearColor(0xf6f2e9, 1);
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));

@@ -236,7 +236,8 @@ impl Workshop {
         let made_at = begun.elapsed();
         job.at(measuring.0, measuring.1);
         let board = self.measured_in(&after, job)?;
-        tracing::info!(made = made.sentence, cells = board.bad_cells(), strained = board.strained().len(), ?made_at, all = ?begun.elapsed(), "tried");
+        let (cells, strained) = (board.bad_cells(), board.strained().len());
+        tracing::info!(made = made.sentence, cells, strained, ?made_at, all = ?begun.elapsed(), "tried");
         Ok((after, board, made.draft.gone_on_from()))
     }
 
