@@ -2,8 +2,8 @@
 import * as THREE from "../vendor/three.module.js";
 
 const NOTE =
-  "This browser does not draw in 3D (WebGL is off), so no figure is shown. Board, tables and steps work all the same; " +
-  "turn on hardware acceleration in its settings, or use another browser, to see it.";
+  "This browser does not draw in 3D (WebGL is off), so no figure is shown. Board, tables and steps work all the " +
+  "same; turn on hardware acceleration in its settings, or use another browser, to see it.";
 
 export function rendererFor(canvas) {
   try {
