@@ -16,7 +16,7 @@ use crate::mending::means::{means_for, reasons_left, Means, MeansKind};
 use crate::state::key::Key;
 use crate::state::step::Step;
 use serde::{Deserialize, Serialize};
-use std::sync::Arc;
+use std::sync::{Arc, PoisonError};
 
 /// What a step makes of a state.
 pub(crate) struct Made {
@@ -77,6 +77,13 @@ impl Weighed for Plan {
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
 const PLANS: u32 = 7;
 
+/// The steps of a plan, by what they were done on, with what they made.
+pub(crate) type PlannedSteps = Vec<(Key, Arc<Made>)>;
+
+fn made_key(room: &Room, step: &Step) -> Key {
+    Key::of("made", &(&room.state, step))
+}
+
 fn plan_key(room: &Room) -> Key {
     Key::of("plan of mending", &(PLANS, &room.state))
 }
@@ -89,13 +96,22 @@ impl Workshop {
         step: &Step,
         job: &Job,
     ) -> Result<Arc<Made>, WorkshopError> {
-        let key = Key::of("made", &(&room.state, step));
+        let key = made_key(room, step);
+        if let Some(made) = self.planned_step(key) {
+            return Ok(made);
+        }
         self.decoder.derived().try_get_or(key, || {
             let (store, decoder) = (&self.store, &self.decoder);
             let mut draft = base.gone_on_from();
             let sentence = Doing { store, decoder, room, draft: &mut draft, job }.apply(step)?;
             Ok(Made { draft, sentence })
         })
+    }
+
+    /// What a step of a plan made.
+    fn planned_step(&self, key: Key) -> Option<Arc<Made>> {
+        let planned = self.planned.lock().unwrap_or_else(PoisonError::into_inner);
+        planned.iter().find(|p| p.0 == key).map(|p| Arc::clone(&p.1))
     }
 
     /// The plan of a room, when one was made.
@@ -177,6 +193,7 @@ impl Workshop {
         // The plan from each state it goes through: what is left of it is that of the state after a step.
         let mut keys = vec![(plan_key(&room), first)];
         let (mut plan, mut made): (Plan, Option<Room>) = (Plan::default(), None);
+        let mut planned = PlannedSteps::new();
         let wanted = MeansKind::ALL.into_iter().filter(|k| only.is_empty() || only.contains(k));
         let kinds = wanted.clone().count().max(1) as f32;
         let mut done = 0.0;
@@ -190,16 +207,18 @@ impl Workshop {
                 job.at(share(0.0), share(0.7));
                 let outcome = self.tried((here, &base), &means.step, job, (share(0.7), share(1.0)));
                 match outcome {
-                    Ok((after, then, draft)) => {
+                    Ok((after, then, step_made)) => {
                         let brought = brought((here, &board), (&after, &then));
                         let helps = helps(means.kind, &board, &then);
+                        let key = made_key(here, &means.step);
                         let tried = Tried { means, brought: Ok(brought) };
                         if !helps {
                             plan.no_help.push(tried);
                             continue;
                         }
                         plan.steps.push(tried);
-                        (base, board) = (draft, then);
+                        (base, board) = (step_made.draft.gone_on_from(), then);
+                        planned.push((key, step_made));
                         keys.push((plan_key(&after), board.bad_cells()));
                         made = Some(after);
                     }
@@ -209,6 +228,7 @@ impl Workshop {
             }
             done += 1.0;
         }
+        *self.planned.lock().unwrap_or_else(PoisonError::into_inner) = planned;
         plan.left = reasons_left(made.as_ref().unwrap_or(&room), &board);
         let last = board.bad_cells();
         for (n, (key, cells)) in keys.iter().enumerate() {
@@ -222,14 +242,14 @@ impl Workshop {
         })
     }
 
-    /// The room that a step makes, its board, and the draft to go on from.
+    /// The room that a step makes, its board, and what it made.
     fn tried(
         &self,
         (room, base): (&Room, &Draft),
         step: &Step,
         job: &Job,
         measuring: (f32, f32),
-    ) -> Result<(Room, Arc<Board>, Draft), WorkshopError> {
+    ) -> Result<(Room, Arc<Board>, Arc<Made>), WorkshopError> {
         let begun = std::time::Instant::now();
         let made = self.made_by((room, base), step, job)?;
         let after = self.build_draft(&made.draft)?;
@@ -238,7 +258,7 @@ impl Workshop {
         let board = self.measured_in(&after, job)?;
         let (cells, strained) = (board.bad_cells(), board.strained().len());
         tracing::info!(made = made.sentence, cells, strained, ?made_at, all = ?begun.elapsed(), "tried");
-        Ok((after, board, made.draft.gone_on_from()))
+        Ok((after, board, made))
     }
 
     /// The board of a room, whole.

@@ -12,6 +12,7 @@ use crate::history::crews::Crews;
 use crate::history::effects::Summary;
 use crate::history::jobs::{JobId, Jobs};
 use crate::history::measurer::Measurer;
+use crate::history::plan::PlannedSteps;
 use crate::intake::finding::counted;
 use crate::intake::found::harmless_cures;
 use crate::intake::suggested::suggested;
@@ -32,7 +33,7 @@ use crate::state::recipe::{SourcePart, Takes};
 use crate::state::step::{Effect, Step};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 use tin_cloak_formats::{Companions, PieceKind};
 use tin_cloak_store::{Asset, BlobId, Fitting, Listed, NewStep, StepRow, Store};
 
@@ -44,6 +45,8 @@ pub struct Workshop {
     pub(crate) crews: Crews,
     pub(crate) measurer: Measurer,
     pub(crate) counts: Counts,
+    /// What the steps of the last plan made, so that doing it need not make it again.
+    pub(super) planned: Mutex<PlannedSteps>,
     measures_behind: AtomicBool,
 }
 
@@ -95,6 +98,7 @@ impl Workshop {
             crews: Crews::hire().map_err(|e| WorkshopError::Job(format!("no threads can be had: {e}")))?,
             measurer: Measurer::default(),
             counts: Counts::default(),
+            planned: Mutex::default(),
             measures_behind: AtomicBool::new(true),
         })
     }

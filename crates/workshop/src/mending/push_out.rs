@@ -168,21 +168,12 @@ pub(crate) fn mend(
             break;
         }
         let from = (2 * pass + 1) as f32 / whole;
-        let pushed = pushed(what, (here, pace), &rest, &|s| progress(from + s / whole))?;
-        let mut next = pushed.joined(what, &here.piece_of, &rest);
-        if next == rest {
-            break;
-        }
-        let tell = |s: f32| progress(from + (1.0 + s) / whole);
-        let mut after = measure(&next, &tell)?;
         let known = best.as_ref().map_or(&first.board, |b| &b.0.board).clone();
-        if !is_better(what, &after.board, &known) {
-            let less = without_what_spoils(what, (here, &rest), (&after, &next));
-            let then = measure(&less, &tell)?;
-            if is_better(what, &then.board, &after.board) || is_better(what, &then.board, &known) {
-                (next, after) = (less, then);
-            }
-        }
+        let tell = |s: f32| progress(from + s / whole);
+        let Some((after, next, reports)) = passed(what, measure, (here, &rest), (pace, &known), &tell)?
+        else {
+            break;
+        };
         let told = (after.board.bad_cells(), what.curable_mm(&after.board));
         tracing::info!(pass, pace.any_way, cells = told.0, mm = told.1, "pushed");
         if least_worse.is_none_or(|known| told.1 < known.1) {
@@ -191,7 +182,7 @@ pub(crate) fn mend(
         let is_best = is_better(what, &after.board, &known);
         let wins = told.0 < known.bad_cells() || told.1 < what.curable_mm(&known) * (1.0 - WORTH_GOING_ON);
         if is_best {
-            best = Some((after.clone(), next.clone(), pushed.reports));
+            best = Some((after.clone(), next.clone(), reports));
         }
         // On from where fewer cells are out, though what is left may be deeper for now.
         let goes_on = if is_best { wins } else { told.0 < here.board.bad_cells() };
@@ -214,6 +205,31 @@ pub(crate) fn mend(
     let (after, rest, left) = best.unwrap_or(nothing);
     let claims = claims(what, (&first, &after), &rest, &left);
     Ok(MendOutcome { rest, claims, cells: (first.board.bad_cells(), after.board.bad_cells()), not_taken })
+}
+
+/// One pass from where the pieces are `here`; measured, without what it spoils where it is no better than what is
+/// `known`. None when nothing moves. `tell` is told 0 to 1 while it is pushed, 1 to 2 while it is measured.
+fn passed(
+    what: &ToMend,
+    measure: Measure,
+    (here, rest): (&Measured, &[Option<Vec<Vec3>>]),
+    (pace, known): (Pace, &Board),
+    tell: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Option<State>, WorkshopError> {
+    let pushed = pushed(what, (here, pace), rest, tell)?;
+    let next = pushed.joined(what, &here.piece_of, rest);
+    if next == rest {
+        return Ok(None);
+    }
+    let after = measure(&next, &|s| tell(1.0 + s))?;
+    if is_better(what, &after.board, known) {
+        return Ok(Some((after, next, pushed.reports)));
+    }
+    let less = without_what_spoils(what, (here, rest), (&after, &next));
+    let then = measure(&less, &|s| tell(1.0 + s))?;
+    let helps = is_better(what, &then.board, &after.board) || is_better(what, &then.board, known);
+    let (after, next) = if helps { (then, less) } else { (after, next) };
+    Ok(Some((after, next, pushed.reports)))
 }
 
 /// The pieces after a pass, but where it spoils what was clear they stay where they were.
