@@ -25,7 +25,7 @@ pub(crate) struct CalledUp {
 impl CalledUp {
     /// The same without what it spoils: `after` is measured with it, `before` without.
     pub fn without_what_spoils(mut self, dress: &Dress, before: &Measured, after: &Measured) -> Self {
-        for (piece, shares) in shares_to_keep(dress, before, after) {
+        for (piece, shares) in shares_to_keep(before, after) {
             for (_, offsets) in self.offsets.iter_mut().filter(|o| o.0 == piece) {
                 shares.iter().for_each(|(v, share)| offsets[*v] *= *share);
                 let rest = &dress.pieces[piece].rest;

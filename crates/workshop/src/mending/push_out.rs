@@ -239,7 +239,7 @@ fn without_what_spoils(
     (after, next): (&Measured, &[Option<Vec<Vec3>>]),
 ) -> Vec<Option<Vec<Vec3>>> {
     let mut less = next.to_vec();
-    for (piece, shares) in shares_to_keep(what.dress, before, after) {
+    for (piece, shares) in shares_to_keep(before, after) {
         let Some(now) = less[piece].as_mut() else { continue };
         let worn = &what.dress.pieces[piece];
         let was = rest[piece].as_ref().unwrap_or(&worn.rest);
