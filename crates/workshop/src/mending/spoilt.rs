@@ -18,8 +18,8 @@ pub(crate) fn shares_to_keep(before: &Measured, after: &Measured) -> Vec<(usize,
     freshly_through(before, after).into_iter().enumerate().filter_map(of_layer).collect()
 }
 
-/// The same of a layer that is spoilt at some vertices; its two walls keep alike, so that they stay as far apart as they
-/// were.
+/// The same of a layer that is spoilt at some vertices; its two walls keep alike, so that they stay as far apart as
+/// they were.
 fn shares_of(layer: &Layer, mut seeds: Vec<u32>) -> Vec<(usize, f32)> {
     let two_walls = layer.walls.away_from_body.is_some() && !layer.stiff;
     let partners = two_walls.then(|| layer.walls.towards_body.measured_partners(&layer.rest));
