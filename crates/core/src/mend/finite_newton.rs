@@ -8,6 +8,7 @@
 //! interior point or splitting method is needed, and a warm start costs nothing. What cannot be met pulls at all about
 //! it by its square; `least_change_of_most` counts it once.
 
+use super::islands::{islands, Island};
 use super::system::System;
 use crate::bind::BindError;
 use rayon::prelude::*;
@@ -65,6 +66,10 @@ impl Demands {
         self.unknowns[range.clone()].iter().copied().zip(self.gradients[range].iter().copied())
     }
 
+    pub(super) fn need(&self, i: usize) -> f64 {
+        self.needs[i]
+    }
+
     /// What demand `i` is short of at `x`; below 0 when it is met.
     pub fn short(&self, i: usize, x: &[f64]) -> f64 {
         self.needs[i] - self.row(i).map(|(k, g)| g * x[k as usize]).sum::<f64>()
@@ -85,8 +90,7 @@ impl Demands {
 pub type Lower = Vec<(u32, u32, f64)>;
 
 /// Newton steps before it is taken as it is: whole ones first, then those that must win something.
-const WHOLE_STEPS: usize = 12;
-const SURE_STEPS: usize = 25;
+const STEPS: (usize, usize) = (12, 25);
 /// Less than these shares won by each of three steps are not worth a fourth.
 const WON: f64 = 0.005;
 const SURELY_WON: f64 = 0.005;
@@ -112,37 +116,60 @@ pub fn least_change(
     cost: &Lower,
     demands: &Demands,
     weight: f64,
-    mut x: Vec<f64>,
+    x: Vec<f64>,
 ) -> Result<Vec<f64>, BindError> {
-    let system = System::new(x.len(), cost, demands)?;
-    for share in WEIGHTS {
-        x = Problem { cost, demands, weight: weight * share, system: &system }.solved(x)?;
-    }
-    Ok(x)
+    let stages = Stages { count: 0, beyond: 0.0, times: 0, is_warm: false, steps: STEPS };
+    least_change_of_most(cost, demands, weight, stages, x)
+}
+
+/// How demands come to count once and not squared.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Stages {
+    /// So many of the first do.
+    pub count: usize,
+    /// Where they are short of more than this.
+    pub beyond: f64,
+    /// So often they are made to count less behind the last weight.
+    pub times: usize,
+    /// It begins near its end: no weight but the last is needed.
+    pub is_warm: bool,
+    /// Newton steps of each weight at most: whole ones, then those that must win something.
+    pub steps: (usize, usize),
 }
 
 /// The same with what the first `count` demands are short of counted once instead of squared, where it is more than
-/// `beyond`: what
-/// cannot be met holds up nothing about it. By solving again with weights that make squares of it (iteratively
-/// reweighted least squares; Holland & Welsch, “Robust regression using iteratively reweighted least-squares”, 1977),
-/// with each weight of the continuation, and `times` times behind it.
+/// `beyond`: what cannot be met holds up nothing about it. By solving again with weights that make squares of it
+/// (iteratively reweighted least squares; Holland & Welsch, “Robust regression using iteratively reweighted
+/// least-squares”, 1977), with each weight of the continuation, and `times` times behind it. What nothing links is
+/// solved apart.
 ///
 /// # Errors
 /// When the system cannot be factored.
 pub(super) fn least_change_of_most(
     cost: &Lower,
-    demands: &mut Demands,
+    demands: &Demands,
     weight: f64,
-    (count, beyond, times): (usize, f64, usize),
-    x: Vec<f64>,
+    Stages { count, beyond, times, is_warm, steps }: Stages,
+    mut x: Vec<f64>,
 ) -> Result<Vec<f64>, BindError> {
-    let system = System::new(x.len(), cost, demands)?;
-    let mut x = x;
-    for (at, share) in WEIGHTS.into_iter().chain(std::iter::repeat_n(1.0, times)).enumerate() {
-        if at > 0 {
-            demands.weigh_by_shortness(count, beyond, &x);
+    let solve = |island: &mut Island| -> Result<Vec<f64>, BindError> {
+        let mut own: Vec<f64> = island.unknowns.iter().map(|k| x[*k as usize]).collect();
+        let system = System::new(own.len(), &island.cost, &island.demands)?;
+        let begun = if is_warm { &WEIGHTS[WEIGHTS.len() - 1..] } else { &WEIGHTS[..] };
+        for (at, share) in begun.iter().copied().chain(std::iter::repeat_n(1.0, times)).enumerate() {
+            if at > 0 || is_warm {
+                island.demands.weigh_by_shortness(island.first, beyond, &own);
+            }
+            let (cost, demands, weight) = (&island.cost, &island.demands, weight * share);
+            own = Problem { cost, demands, weight, steps, system: &system }.solved(own)?;
         }
-        x = Problem { cost, demands, weight: weight * share, system: &system }.solved(x)?;
+        Ok(own)
+    };
+    let mut islands = islands(x.len(), cost, demands, count);
+    let solved: Vec<Vec<f64>> =
+        islands.par_iter_mut().with_max_len(1).map(solve).collect::<Result<_, _>>()?;
+    for (island, own) in islands.iter().zip(solved) {
+        island.unknowns.iter().zip(own).for_each(|(k, own)| x[*k as usize] = own);
     }
     Ok(x)
 }
@@ -153,6 +180,8 @@ struct Problem<'a> {
     cost: &'a Lower,
     demands: &'a Demands,
     weight: f64,
+    /// Whole ones, then those that must win something.
+    steps: (usize, usize),
     system: &'a System,
 }
 
@@ -168,7 +197,7 @@ impl Problem<'_> {
     fn solved(&self, x: Vec<f64>) -> Result<Vec<f64>, BindError> {
         let mut shortfalls = self.demands.shortfalls(&x);
         let (mut least, mut best, mut stale) = (self.value(&x, &shortfalls), x, 0);
-        for _ in 0..WHOLE_STEPS {
+        for _ in 0..self.steps.0 {
             let aim = self.aim(&shortfalls)?;
             let at = self.demands.shortfalls(&aim);
             let (same, value) = (are_same(&shortfalls, &at), self.value(&aim, &at));
@@ -190,7 +219,7 @@ impl Problem<'_> {
     fn descended(&self, mut x: Vec<f64>) -> Result<Vec<f64>, BindError> {
         let mut shortfalls = self.demands.shortfalls(&x);
         let (mut last, mut stale) = (f64::INFINITY, 0);
-        for _ in 0..SURE_STEPS {
+        for _ in 0..self.steps.1 {
             let aim = self.aim(&shortfalls)?;
             let step: Vec<f64> = aim.iter().zip(&x).map(|(a, x)| a - x).collect();
             let at = self.demands.shortfalls(&aim);

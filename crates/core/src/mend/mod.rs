@@ -2,6 +2,7 @@
 
 mod correctives;
 mod finite_newton;
+mod islands;
 mod moves;
 mod push_out;
 mod rigid;

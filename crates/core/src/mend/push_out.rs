@@ -6,11 +6,11 @@
 //! what cannot be met counts the less the more it is short of, so that it holds up nothing else. Then all places
 //! are asked anew, and the same again, until nothing is short or nothing is won. The state with the least left is kept.
 
-use super::finite_newton::{least_change_of_most, Demands};
+use super::finite_newton::{least_change_of_most, Demands, Stages};
 use super::moves::{partners_of, May, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
 use crate::bind::BindError;
-use crate::clearance::{AtRest, Buffers, Gap, InPose, Outfit, Place, Settings};
+use crate::clearance::{AtRest, Buffers, Gap, InPose, Layer, Outfit, Place, Settings};
 use crate::deform::{blended_matrix, Morph};
 use crate::mesh::{over_surface, vertex_normals};
 use glam::{Mat3, Mat4, Vec3};
@@ -132,13 +132,17 @@ const LEADS_OFF: f32 = 0.6;
 /// What is nearer than this must not come nearer by more than it may, metres.
 const NEAR: f32 = 0.007;
 /// What is through is looked for so deep, metres.
-const DEEP: f32 = 0.09;
+const DEEP: f32 = 0.15;
 /// Deeper than so many times the furthest move is not curable by moving.
 const HOPELESS: f32 = 1.5;
+/// Newton steps in a round, whole ones and sure ones: the next round goes on from there.
+const STEPS: (usize, usize) = (4, 4);
+/// What lies this near to what is that deep, at rest, is of its spot, metres.
+const DEEP_SPOT: f32 = 0.04;
 /// Rounds that leave more than this share of what the best did win nothing.
 const WON: f64 = 0.97;
-/// A gap changes by no more than this from round to round: two layers may move, metres.
-const JUMP: f32 = 2.5 * LONGEST_STEP;
+/// A gap changes by no more than so many steps from round to round: two layers may move.
+const JUMP: f32 = 2.5;
 /// Of a place so many poses count, those in which it is nearest.
 const POSES: usize = 6;
 
@@ -202,8 +206,15 @@ pub fn push_out(
         let mut demands = found.demands;
         let wishes = demands.len();
         work.moves.keep_within(&work.x, (mending.settings.step, mending.settings.limit), &mut demands);
-        let most = (wishes, mending.settings.measure.tolerance.into(), mending.settings.reweighed);
-        let x = least_change_of_most(&work.cost, &mut demands, WEIGHT, most, work.x.clone())?;
+        let beyond = mending.settings.measure.tolerance.into();
+        let times = mending.settings.reweighed;
+        let most = Stages { count: wishes, beyond, times, is_warm: round > 0, steps: STEPS };
+        let begun = std::time::Instant::now();
+        if std::env::var("DBG").is_ok() { let i = super::islands::islands(work.x.len(), &work.cost, &demands, wishes); let mut l: Vec<usize> = i.iter().map(|i| i.unknowns.len()).collect(); l.sort(); l.reverse(); l.truncate(12); eprintln!("DBT islands {} {l:?}", i.len()); }
+        let x = least_change_of_most(&work.cost, &demands, WEIGHT, most, work.x.clone())?;
+        if std::env::var("DBG").is_ok() {
+            eprintln!("DBT round {round} unknowns {} demands {} solve {:?}", x.len(), demands.len(), begun.elapsed());
+        }
         work.go_to(&x);
     }
     let first_short = first.short;
@@ -248,14 +259,32 @@ pub fn trouble_in(outfit: &Outfit, poses: &[TrialPose], measure: Settings) -> Ve
 /// A pose, a place, and the gap there.
 type Asked = (usize, Place, Gap);
 
-/// The pose and the layers of a place.
-fn between((pose, _, gap): &Asked) -> (usize, usize, usize) {
-    (*pose, gap.own.0.max(gap.other.0), gap.own.0.min(gap.other.0))
+/// A pose, two layers, and a box of a grid at rest.
+type Spot = (usize, [usize; 2], [i32; 3]);
+
+/// Where layers are deeper in each other than anything may go: what is less deep about there is of the same spot.
+struct Hopeless(HashSet<Spot>);
+
+impl Hopeless {
+    fn of(asked: &[Asked], reach: f32, layers: &[Layer]) -> Self {
+        let deep = asked.iter().filter(|a| -a.2.gap > reach * HOPELESS);
+        let boxes = deep.flat_map(|a| {
+            let (pose, pair, at) = spot_of(a, layers);
+            let about = |n: i32| [n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1];
+            (0..27).map(move |n| (pose, pair, [0, 1, 2].map(|k| at[k] + about(n)[k])))
+        });
+        Self(boxes.collect())
+    }
+
+    fn has(&self, asked: &Asked, layers: &[Layer]) -> bool {
+        self.0.contains(&spot_of(asked, layers))
+    }
 }
 
-/// Layers that are deeper in each other in a pose than anything may go: what is less deep there is of the same spot.
-fn hopeless(asked: &[Asked], reach: f32) -> HashSet<(usize, usize, usize)> {
-    asked.iter().filter(|a| -a.2.gap > reach * HOPELESS).map(between).collect()
+fn spot_of((pose, _, gap): &Asked, layers: &[Layer]) -> Spot {
+    let pair = [gap.own.0.max(gap.other.0), gap.own.0.min(gap.other.0)];
+    let at = layers[gap.own.0].rest[gap.own.1[0].0 as usize] / DEEP_SPOT;
+    (*pose, pair, at.floor().as_ivec3().to_array())
 }
 
 /// What asking all places in all poses brings.
@@ -289,7 +318,7 @@ struct Work<'a> {
     /// Asked in every pose.
     places: Vec<Place>,
     trouble: Vec<HashSet<Place>>,
-    hopeless: HashSet<(usize, usize, usize)>,
+    hopeless: Hopeless,
     /// By pose, layer and vertex, what lies in its own part.
     folded: Vec<HashSet<(usize, u32)>>,
     /// The gaps when last asked.
@@ -315,7 +344,7 @@ impl<'a> Work<'a> {
             cost: Vec::new(),
             x: Vec::new(),
             places: Vec::new(),
-            hopeless: HashSet::new(),
+            hopeless: Hopeless(HashSet::new()),
             folded: mending.trouble.iter().map(folded).collect(),
             last: vec![HashMap::new(); trouble.len()],
             ignored: vec![HashSet::new(); trouble.len()],
@@ -335,12 +364,12 @@ impl<'a> Work<'a> {
         let layers = &self.outfit.layers;
         let all: Vec<Asked> = self.ask(|pose| self.mending.trouble[pose].clone());
         // What is deeper than anything may go moves nothing.
-        let hopeless = hopeless(&all, self.mending.settings.reach);
+        let hopeless = Hopeless::of(&all, self.mending.settings.reach, layers);
         let any_way = self.mending.settings.any_way;
         let mut seeds: Vec<[Vec<u32>; 2]> = vec![Default::default(); layers.len()];
         let normals: Vec<Vec<Vec3>> =
             layers.iter().map(|l| vertex_normals(&l.rest, &l.topology.triangles)).collect();
-        for (pose, _, gap) in all.iter().filter(|a| !hopeless.contains(&between(a)) && !self.is_fold(a)) {
+        for (pose, _, gap) in all.iter().filter(|a| !hopeless.has(a, layers) && !self.is_fold(a)) {
             let own = gap.own.1.iter().filter(|e| e.1 > 0.0).map(|e| (gap.own.0, e.0));
             for (layer, v) in own.chain(gap.other.1.iter().map(|v| (gap.other.0, *v))) {
                 let back = self.back((*pose, gap), (layer, v)).normalize_or_zero();
@@ -396,7 +425,7 @@ impl<'a> Work<'a> {
                 let in_pose = InPose::new(&self.outfit, buffers);
                 let ask = |place: &Place| {
                     let deep = self.trouble[pose].contains(place) || matches!(place, Place::Inside { .. });
-                    let within = if deep { DEEP } else { NEAR + LONGEST_STEP };
+                    let within = if deep { DEEP } else { NEAR + mending.settings.step.max(LONGEST_STEP) };
                     let mut gap = in_pose.gap(place, mending.settings.measure, within)?;
                     if gap.gap < 0.0 {
                         gap.gap = (gap.gap + self.outfit.wrong_at_rest(place, mending.at_rest)).min(0.0);
@@ -424,10 +453,11 @@ impl<'a> Work<'a> {
             };
             self.places.iter().filter(counts).copied().collect()
         });
+        let jump = JUMP * self.mending.settings.step.max(LONGEST_STEP);
         // What jumps has found another face of what lies there, not moved.
         if !is_first {
             let last = |a: &Asked| self.last[a.0].get(&a.1).copied();
-            asked.retain(|a| last(a).is_none_or(|last| (a.2.gap - last).abs() <= JUMP));
+            asked.retain(|a| last(a).is_none_or(|last| (a.2.gap - last).abs() <= jump));
         }
         // What is on the wrong side counts when the board told of it, or when it was on the right one a round ago, near
         // by: what else is there is out of sight, or came there round an open edge.
@@ -447,7 +477,7 @@ impl<'a> Work<'a> {
             self.trouble[*pose].insert(*place);
         }
         if is_first {
-            self.hopeless = hopeless(&asked, self.mending.settings.reach);
+            self.hopeless = Hopeless::of(&asked, self.mending.settings.reach, &self.outfit.layers);
         }
         asked.retain(|(_, _, gap)| gap.gap < NEAR);
         self.found(asked)
@@ -457,7 +487,7 @@ impl<'a> Work<'a> {
         let PushSettings { margin, measure, reach, .. } = self.mending.settings;
         let mut found = Found { left: vec![0.0; self.outfit.layers.len()], ..Found::default() };
         let is_hopeless =
-            |a: &Asked| self.hopeless.contains(&between(a)) || -a.2.gap > reach || self.is_fold(a);
+            |a: &Asked| self.hopeless.has(a, &self.outfit.layers) || -a.2.gap > reach || self.is_fold(a);
         for one in &asked {
             // What comes clear by less than the margin is not short of anything that shows.
             let (gap, deep) = (&one.2, -one.2.gap - measure.tolerance);
@@ -467,6 +497,22 @@ impl<'a> Work<'a> {
                     found.left[layer] = found.left[layer].max(-gap.gap);
                 }
             }
+        }
+        if std::env::var("DBG").is_ok() {
+            let mut m: std::collections::BTreeMap<(usize, usize, usize), ([usize; 4], f32)> = Default::default();
+            for a in asked.iter().filter(|a| a.2.gap < -measure.tolerance) {
+                let key = (a.2.own.0.max(a.2.other.0), a.2.own.0.min(a.2.other.0), a.0);
+                let e = m.entry(key).or_default();
+                e.0[0] += 1;
+                e.0[1] += usize::from(self.hopeless.has(a, &self.outfit.layers));
+                e.0[2] += usize::from(-a.2.gap > reach);
+                e.0[3] += usize::from(self.is_fold(a));
+                e.1 = e.1.max(-a.2.gap * 1000.0);
+            }
+            for (k, v) in m {
+                eprintln!("DBG {k:?} all,hopeless,reach,fold {:?} deepest {:.1}", v.0, v.1);
+            }
+            eprintln!("DBG end short {}", found.short);
         }
         // What cannot be cured asks for nothing: it would hold up what lies about it.
         asked.retain(|a| !is_hopeless(a));

@@ -39,7 +39,7 @@ impl CalledUp {
 }
 
 /// Rounds for a shape, and how far each goes, millimetres.
-const ROUNDS: usize = 10;
+const ROUNDS: usize = 24;
 const STEP_MM: f32 = 6.0;
 /// A pose with less than this of a shape does not speak for it.
 const LEAST: f32 = 0.02;
@@ -91,12 +91,29 @@ pub(crate) fn shape_for(
         matches!(place, Place::Inside { layers, .. } if layers.0 == layers.1)
             || turn.blamed.iter().any(|b| b.0 == pose && b.1.binary_search(place).is_ok())
     };
+    let (pushing_trouble, poses_all) = (trouble.clone(), poses.clone());
     let of =
         |p: &usize| -> Vec<Place> { trouble[*p].iter().filter(|place| pulls(*p, place)).copied().collect() };
     let (poses, trouble): (Vec<_>, Vec<_>) = there.iter().map(|p| (poses[*p].clone(), of(p))).unzip();
+    if std::env::var("DBG").is_ok() {
+        let mut m: std::collections::BTreeMap<(usize, usize, usize), (usize, usize)> = Default::default();
+        for (n, p) in there.iter().enumerate() {
+            for (all, k) in [(&pushing_trouble[*p], 0), (&trouble[n], 1)] {
+                for pl in all {
+                    if let Some([a, b]) = outfit.lying_at(pl) {
+                        let e = m.entry((a.0.max(b.0), a.0.min(b.0), *p)).or_default();
+                        if k == 0 { e.0 += 1 } else { e.1 += 1 }
+                    }
+                }
+            }
+        }
+        for (k, v) in m {
+            eprintln!("SHP {k:?} amount {:.2} all {} blamed {}", poses_all[k.2].amounts[shape], v.0, v.1);
+        }
+    }
     let limit = what.options.limit_mm * 0.001;
-    let settings =
-        PushSettings { limit, reach: limit, rounds: ROUNDS, step: STEP_MM * 0.001, ..what.settings() };
+    let (rounds, step) = (ROUNDS, STEP_MM * 0.001);
+    let settings = PushSettings { limit, reach: limit, rounds, step, any_way: true, ..what.settings() };
     let mending = Mending {
         outfit: &outfit,
         movable: &movable,
@@ -128,11 +145,40 @@ impl Pushing {
     }
 }
 
-/// Fewer counted cells out of tolerance than `before`, or as many, less deep; and no deeper, in all and the deepest,
-/// than `first`, but for what folds about it may come to.
-pub(crate) fn is_less(after: &Board, before: &Board, first: &Board, most_mm: f32) -> bool {
-    let told = |board: &Board| (board.bad_cells(), curable_mm(board, most_mm));
-    let ((cells, mm), (were, was)) = (told(after), told(before));
-    let no_deeper = after.out_mm() <= first.out_mm() && after.deepest_mm() <= first.deepest_mm() + FOLDS_MM;
-    no_deeper && (cells < were || (cells == were && mm < was))
+/// A cell out of tolerance weighs as much as so much of depth, millimetres.
+const CELL_MM: f32 = 10.0;
+
+/// More of a shape that brought less than this share is not tried.
+const WORTH_GOING_ON: f32 = 0.02;
+
+/// What is left on a board: cells out of tolerance, and the depths of those that could be cured, millimetres.
+#[derive(Clone, Copy, Debug, PartialEq, PartialOrd)]
+pub(crate) struct Left {
+    pub cells: usize,
+    pub mm: f32,
+}
+
+impl Left {
+    pub fn on(board: &Board, most_mm: f32) -> Self {
+        Self { cells: board.bad_cells(), mm: curable_mm(board, most_mm) }
+    }
+
+    fn weight(self) -> f32 {
+        self.mm + CELL_MM * self.cells as f32
+    }
+
+    /// So little less that no more of the same is worth while.
+    pub fn is_hardly_less_than(self, other: Self) -> bool {
+        self.weight() > other.weight() * (1.0 - WORTH_GOING_ON)
+    }
+
+    /// Less is left in all, though it may lie in some cells more: the next turn clears these.
+    pub fn is_less_than(self, other: Self) -> bool {
+        self.weight() < other.weight()
+    }
+}
+
+/// No deeper, in all and the deepest, than `first`, but for what folds about it may come to.
+pub(crate) fn is_no_deeper(after: &Board, first: &Board) -> bool {
+    after.out_mm() <= first.out_mm() && after.deepest_mm() <= first.deepest_mm() + FOLDS_MM
 }

@@ -1,6 +1,7 @@
 //! What is done about trouble the board shows.
 
 pub(crate) mod correct;
+pub(crate) mod correct_steps;
 pub(crate) mod hide;
 pub(crate) mod means;
 pub(crate) mod push_out;

@@ -6,6 +6,7 @@ use tin_cloak_core::clearance::Layer;
 use tin_cloak_core::mesh::over_surface;
 
 /// What was changed is taken back so far about what it spoils, and fades in from there on, metres.
+pub(crate) const TAKEN_BACK: usize = 3;
 const SPOILT: f32 = 0.01;
 const FADES_IN: f32 = 0.03;
 

@@ -1,0 +1,207 @@
+//! Correctives as steps: shapes that turns of joints call up on pieces, made, changed and taken off.
+
+use crate::dress::piece::Piece;
+use crate::dress::room::Room;
+use crate::error::WorkshopError;
+use crate::making::doing::{Doing, Phase};
+use crate::making::draft::Draft;
+use crate::measuring::board::Board;
+use crate::measuring::measured::Measured;
+use crate::mending::correct::{is_no_deeper, next_turn, shape_for, CalledUp, Left};
+use crate::mending::push_out::ToMend;
+use crate::mending::spoilt::TAKEN_BACK;
+use crate::state::blobs::pack_positions;
+use crate::state::corrective::Corrective;
+use crate::state::names::PieceId;
+use crate::state::push::{Against, MendOptions};
+use glam::Vec3;
+use std::sync::Arc;
+use tin_cloak_core::deform::{Driver, Morph};
+
+/// So many turns are tried at most.
+const TURNS: usize = 30;
+
+/// Where making correctives has come to.
+#[derive(Clone)]
+struct Reached {
+    draft: Draft,
+    /// None before anything is made.
+    room: Option<Arc<Room>>,
+    now: Measured,
+    left: Left,
+    /// What brought something, and may bring more.
+    taken: Vec<Driver>,
+}
+
+impl Doing<'_> {
+    /// Shapes that turns of joints call up on pieces, against what is through: of the turns to blame the worst first,
+    /// each measured on top of those before, and kept when less is left in all; of all that it comes through, the state
+    /// with the fewest cells is taken.
+    pub fn correct(&mut self, pieces: &[PieceId], options: MendOptions) -> Result<String, WorkshopError> {
+        let bound = self.bound_pieces(pieces)?;
+        let names: Vec<&str> = bound.iter().map(|&i| self.room.dress.pieces[i].name.as_str()).collect();
+        let phase = |part: f32, of: usize| {
+            let from = of as f32 / (TURNS + 1) as f32;
+            Phase { job: self.job, from, to: from + part / (TURNS + 1) as f32 }
+        };
+        let now = self.measured(None, &|s| phase(1.0, 0).tell(s))?;
+        let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
+        let mut here = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
+        let mut best = here.clone();
+        // What brings no more.
+        let mut tried = Vec::new();
+        for turn in 1..=TURNS {
+            let room = here.room.as_deref().unwrap_or(self.room);
+            let what = ToMend {
+                dress: &room.dress,
+                ids: &[],
+                trials: &room.trials,
+                pieces: &bound,
+                chosen: &[],
+                options,
+                against: Against::default(),
+            };
+            let Some(bad) = next_turn(&what, &here.now, (&tried, &here.taken)) else { break };
+            let tell = |s: f32| phase(0.7, turn).tell(s);
+            let shape = shape_for(&what, &here.now, &bad, &tell)?;
+            let tell = |s: f32| phase(1.0, turn).tell(s);
+            let with_it = match shape {
+                Some(shape) => self.worth_it(&here, (shape, options.limit_mm), &first, &tell)?,
+                None => None,
+            };
+            let Some(next) = with_it else {
+                tried.push(bad.driver);
+                continue;
+            };
+            if next.left.is_hardly_less_than(here.left) {
+                tried.push(bad.driver);
+            }
+            here = next;
+            here.taken.push(bad.driver);
+            if here.left < best.left {
+                best = here.clone();
+            }
+        }
+        let was = first.bad_cells();
+        match &best.room {
+            Some(room) => {
+                best.draft.notes.push(format!("{was} cells were out of tolerance, {} are", best.left.cells));
+                best.draft.notes.extend(corrective_notes(room, &best.taken));
+            }
+            None => best.draft.notes.push(format!(
+                "nothing was taken: no shape that a turn calls up brings the {was} cells out of tolerance down"
+            )),
+        }
+        *self.draft = best.draft;
+        Ok(format!("Make correctives for {}", names.join(", ")))
+    }
+
+    /// What a shape makes of a state, without what it spoils where that leaves less; none when no less is left, or when
+    /// something is deeper than at `first`.
+    fn worth_it(
+        &self,
+        here: &Reached,
+        (mut shape, most_mm): (CalledUp, f32),
+        first: &Board,
+        tell: &(dyn Fn(f32) -> bool + Sync),
+    ) -> Result<Option<Reached>, WorkshopError> {
+        let room = here.room.as_deref().unwrap_or(self.room);
+        let mut best: Option<Reached> = None;
+        for _ in 0..=TAKEN_BACK {
+            let draft = self.with_corrective(room, here.draft.clone(), &shape)?;
+            let made = self.room_of(&draft)?;
+            let now = self.measured_in(&made, tell)?;
+            let (left, no_deeper) = (Left::on(&now.board, most_mm), is_no_deeper(&now.board, first));
+            tracing::info!(?shape.driver, was = ?here.left, ?left, no_deeper, "corrective");
+            shape = shape.without_what_spoils(&room.dress, &here.now, &now);
+            if no_deeper && left.is_less_than(best.as_ref().map_or(here.left, |b| b.left)) {
+                let taken = here.taken.clone();
+                best = Some(Reached { draft, room: Some(Arc::new(made)), now, left, taken });
+            }
+            if best.as_ref().is_some_and(|b| b.left.cells < here.left.cells || b.left.cells < left.cells) {
+                break;
+            }
+        }
+        Ok(best)
+    }
+
+    pub(super) fn with_corrective(
+        &self,
+        room: &Room,
+        mut draft: Draft,
+        shape: &CalledUp,
+    ) -> Result<Draft, WorkshopError> {
+        let body = &room.dress.body;
+        let Driver { joint, axis, from, full } = shape.driver;
+        let joint = body.skeleton.names[joint.index()].clone();
+        let about = format!("{joint} {:.0}", full.to_degrees());
+        let numbered = (2..).map(|n| format!("{about} ({n})"));
+        let known = body.morphs[body.own_shapes().len()..].iter().find(|m| m.driver == Some(shape.driver));
+        let is_free = |n: &String| !body.morphs.iter().any(|m| m.name == *n);
+        let fresh = || std::iter::once(about.clone()).chain(numbered).find(is_free).unwrap_or_default();
+        let name = known.map_or_else(fresh, |m| m.name.clone());
+        for (piece, moves) in &shape.offsets {
+            let state = room.piece_state(*piece);
+            let mut moves = moves.clone();
+            // More of a shape that there is.
+            if let Some(before) = room.dress.pieces[*piece].correctives.iter().find(|m| m.name == name) {
+                before.vertices.iter().zip(&before.offsets).for_each(|(v, o)| moves[*v as usize] += *o);
+                draft.piece(state.id)?.correctives.retain(|c| c.name != name);
+            }
+            let (name, joint, offsets) = (name.clone(), joint.clone(), draft.keep(pack_positions(&moves)));
+            let corrective = Corrective { name, joint, axis, from, full, offsets };
+            draft.piece(state.id)?.correctives.push(corrective);
+        }
+        Ok(draft)
+    }
+
+    /// So much of a corrective of a piece as there is now, 1 for all; none of it takes it away.
+    pub fn change_corrective(
+        &mut self,
+        piece: PieceId,
+        name: &str,
+        share: f32,
+    ) -> Result<String, WorkshopError> {
+        if !(0.0..=2.0).contains(&share) {
+            return Err(WorkshopError::BadAmount);
+        }
+        let room = self.room;
+        let worn = &room.dress.pieces[room.find(piece)?];
+        let missing = || WorkshopError::NoSuchCorrective { piece: worn.name.clone(), name: name.to_owned() };
+        let shape = worn.correctives.iter().find(|m| m.name == name).ok_or_else(missing)?;
+        let moves: Vec<Vec3> = shape.to_dense(worn.rest.len()).iter().map(|o| *o * share).collect();
+        let blob = (share > 0.0).then(|| self.draft.keep(pack_positions(&moves)));
+        let correctives = &mut self.draft.piece(piece)?.correctives;
+        match blob {
+            None => correctives.retain(|c| c.name != name),
+            Some(blob) => {
+                let of_name = correctives.iter_mut().filter(|c| c.name == name);
+                of_name.for_each(|c| c.offsets = blob.clone());
+            }
+        }
+        Ok(match share {
+            0.0 => format!("Take the corrective {name} off {}", worn.name),
+            _ => format!("{} of the corrective {name} on {}", in_percent(share), worn.name),
+        })
+    }
+}
+
+fn in_percent(share: f32) -> String {
+    format!("{:.0} %", share * 100.0)
+}
+
+/// What each of the shapes that turns call up does.
+fn corrective_notes(room: &Room, drivers: &[Driver]) -> Vec<String> {
+    let of_turn = |shape: &Morph| {
+        let driver = shape.driver.filter(|d| drivers.contains(d))?;
+        let does = |piece: &Piece| {
+            let made = piece.correctives.iter().find(|m| m.name == shape.name)?;
+            let most = made.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max);
+            Some(format!("{} {} vertices, at most {most:.1} mm", piece.name, made.vertices.len()))
+        };
+        let told: Vec<String> = room.dress.pieces.iter().filter_map(does).collect();
+        let (from, full) = (driver.from.to_degrees(), driver.full.to_degrees());
+        Some(format!("{}: from {from:.0}° to {full:.0}° of it, {}", shape.name, told.join("; ")))
+    };
+    room.dress.body.morphs.iter().filter_map(of_turn).collect()
+}
