@@ -35,3 +35,27 @@ fn the_cost_is_that_of_the_quadratic_programme() {
         assert!((told - wished).abs() <= wished * 0.01 + 1e-9, "{told} for {wished}, {n} unknowns");
     }
 }
+
+/// Two problems that nothing links, as one, have the answers that each has by itself; what nothing is demanded of stays
+/// at its least.
+#[test]
+fn what_nothing_links_is_as_by_itself() {
+    let problem = |from: u32, needs: [f64; 2]| {
+        let cost: Lower = vec![(from, from, 2.0), (from + 1, from, 0.5), (from + 1, from + 1, 1.0)];
+        let rows = [[1.0, 0.25], [-0.5, 1.0]].map(|row| [(from, row[0]), (from + 1, row[1])]);
+        (cost, rows, needs)
+    };
+    let solved = |problems: &[(Lower, [[(u32, f64); 2]; 2], [f64; 2])], unknowns: usize| {
+        let mut demands = Demands::default();
+        let mut cost: Lower = problems.iter().flat_map(|p| p.0.clone()).collect();
+        cost.push((unknowns as u32 - 1, unknowns as u32 - 1, 1.0));
+        // One after the other in turn, so that those of the two lie mixed.
+        (0..2).for_each(|i| problems.iter().for_each(|(_, rows, needs)| demands.push(&rows[i], needs[i])));
+        least_change(&cost, &demands, 100.0, vec![0.1; unknowns]).unwrap()
+    };
+    let together = solved(&[problem(0, [1.0, 2.0]), problem(2, [-1.0, 0.5])], 5);
+    let (first, second) = (solved(&[problem(0, [1.0, 2.0])], 3), solved(&[problem(0, [-1.0, 0.5])], 3));
+    assert_eq!(together[..2], first[..2]);
+    assert_eq!(together[2..4], second[..2]);
+    assert!(together[4].abs() < 1e-12);
+}

@@ -8,7 +8,9 @@ use std::sync::Arc;
 use tin_cloak_core::clearance::Outfit;
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
-use tin_cloak_core::mend::{bad_turns, push_out, trouble_in, Mended, Mending, PushSettings, TrialPose};
+use tin_cloak_core::mend::{
+    bad_turns, push_out, shares_to_keep, trouble_in, Mended, Mending, PushSettings, TrialPose,
+};
 use tin_cloak_core::shapes::{outfit, Arm, Shape};
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::skin::Skin;
@@ -199,5 +201,26 @@ fn in_a_crease_cloth_goes_any_way() {
         };
         let (along, any) = (short(false), short(true));
         assert!(along.0 > 0.04 && any.1 < along.1 * 0.1, "{degrees}: {any:?} instead of {along:?}");
+    }
+}
+
+#[test]
+fn what_is_taken_back_keeps_two_walls_as_far_apart() {
+    // A plate 4 mm thick about a tube, shifted by 10 mm; at one vertex of its outer wall that spoils something.
+    let body = tube(0.10, (0.0, 0.4), 96, 30, 1.0);
+    let wall = |r: f32| tube(r, (0.1, 0.3), 60, 20, 0.45);
+    let outfit = outfit(&body, &[joined(turned_inside_out(wall(0.106)), wall(0.110))]);
+    let layer = &outfit.layers[1];
+    let partners = layer.walls.towards_body.measured_partners(&layer.rest);
+    let spoilt = (0..layer.rest.len()).find(|v| partners[*v] as usize != *v).unwrap();
+    let kept = shares_to_keep(layer, vec![spoilt as u32]);
+    let mut now: Vec<Vec3> = layer.rest.iter().map(|p| *p + Vec3::X * 0.01).collect();
+    kept.iter().for_each(|(v, share)| now[*v] = layer.rest[*v].lerp(now[*v], *share));
+    assert_eq!(now[spoilt], layer.rest[spoilt]);
+    assert!(kept.iter().any(|(_, share)| (0.2..0.8).contains(share)), "it fades in");
+    assert!(kept.len() < now.len() / 2, "{} of {}", kept.len(), now.len());
+    for (v, partner) in partners.iter().map(|p| *p as usize).enumerate() {
+        let apart = |at: &[Vec3]| at[v].distance(at[partner]);
+        assert!((apart(&now) - apart(&layer.rest)).abs() < 1e-6, "vertex {v}");
     }
 }

@@ -90,7 +90,7 @@ impl Demands {
 pub type Lower = Vec<(u32, u32, f64)>;
 
 /// Newton steps before it is taken as it is: whole ones first, then those that must win something.
-const STEPS: (usize, usize) = (12, 25);
+pub(super) const STEPS: (usize, usize) = (12, 25);
 /// Less than these shares won by each of three steps are not worth a fourth.
 const WON: f64 = 0.005;
 const SURELY_WON: f64 = 0.005;

@@ -6,11 +6,15 @@ mod islands;
 mod moves;
 mod push_out;
 mod rigid;
+mod spoilt;
 mod system;
 mod volume;
 
 pub use correctives::{bad_turns, BadTurn};
 pub use finite_newton::{least_change, Demands, Lower};
-pub use push_out::{push_out, trouble_in, Mended, Mending, PieceReport, PushSettings, TrialPose, Trouble};
+pub use push_out::{
+    folded, push_out, trouble_in, Mended, Mending, PieceReport, PushSettings, TrialPose, Trouble,
+};
 pub use rigid::{keep_rigid, move_with_partners, CLOTH};
+pub use spoilt::shares_to_keep;
 pub use volume::{gives_back, lost_volume, LostVolume};

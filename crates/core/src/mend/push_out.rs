@@ -6,7 +6,7 @@
 //! what cannot be met counts the less the more it is short of, so that it holds up nothing else. Then all places
 //! are asked anew, and the same again, until nothing is short or nothing is won. The state with the least left is kept.
 
-use super::finite_newton::{least_change_of_most, Demands, Stages};
+use super::finite_newton::{least_change_of_most, Demands, Stages, STEPS};
 use super::moves::{partners_of, May, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
 use crate::bind::BindError;
@@ -49,6 +49,9 @@ pub struct PushSettings {
     pub any_way: bool,
     /// So often what cannot be met is made to count less once demands have their whole weight.
     pub reweighed: usize,
+    /// Newton steps of each weight of demands at most, whole ones and shortened ones: few where the next round goes on
+    /// from there.
+    pub steps: (usize, usize),
 }
 
 impl Default for PushSettings {
@@ -63,6 +66,7 @@ impl Default for PushSettings {
             judged: true,
             any_way: false,
             reweighed: 3,
+            steps: STEPS,
         }
     }
 }
@@ -135,8 +139,6 @@ const NEAR: f32 = 0.007;
 const DEEP: f32 = 0.15;
 /// Deeper than so many times the furthest move is not curable by moving.
 const HOPELESS: f32 = 1.5;
-/// Newton steps in a round, whole ones and sure ones: the next round goes on from there.
-const STEPS: (usize, usize) = (4, 4);
 /// What lies this near to what is that deep, at rest, is of its spot, metres.
 const DEEP_SPOT: f32 = 0.04;
 /// Rounds that leave more than this share of what the best did win nothing.
@@ -208,13 +210,8 @@ pub fn push_out(
         work.moves.keep_within(&work.x, (mending.settings.step, mending.settings.limit), &mut demands);
         let beyond = mending.settings.measure.tolerance.into();
         let times = mending.settings.reweighed;
-        let most = Stages { count: wishes, beyond, times, is_warm: round > 0, steps: STEPS };
-        let begun = std::time::Instant::now();
-        if std::env::var("DBG").is_ok() { let i = super::islands::islands(work.x.len(), &work.cost, &demands, wishes); let mut l: Vec<usize> = i.iter().map(|i| i.unknowns.len()).collect(); l.sort(); l.reverse(); l.truncate(12); eprintln!("DBT islands {} {l:?}", i.len()); }
+        let most = Stages { count: wishes, beyond, times, is_warm: round > 0, steps: mending.settings.steps };
         let x = least_change_of_most(&work.cost, &demands, WEIGHT, most, work.x.clone())?;
-        if std::env::var("DBG").is_ok() {
-            eprintln!("DBT round {round} unknowns {} demands {} solve {:?}", x.len(), demands.len(), begun.elapsed());
-        }
         work.go_to(&x);
     }
     let first_short = first.short;
@@ -296,8 +293,8 @@ struct Found {
     left: Vec<f32>,
 }
 
-/// The layers and vertices that lie in their own layer.
-fn folded(trouble: &Trouble) -> HashSet<(usize, u32)> {
+/// The layers and vertices that lie in their own layer: what is through there lies between two sides of a fold.
+pub fn folded(trouble: &Trouble) -> HashSet<(usize, u32)> {
     let own = |place: &Place| match *place {
         Place::Inside { layers: (own, other), vertex } if own == other => Some((own, vertex)),
         _ => None,
@@ -497,22 +494,6 @@ impl<'a> Work<'a> {
                     found.left[layer] = found.left[layer].max(-gap.gap);
                 }
             }
-        }
-        if std::env::var("DBG").is_ok() {
-            let mut m: std::collections::BTreeMap<(usize, usize, usize), ([usize; 4], f32)> = Default::default();
-            for a in asked.iter().filter(|a| a.2.gap < -measure.tolerance) {
-                let key = (a.2.own.0.max(a.2.other.0), a.2.own.0.min(a.2.other.0), a.0);
-                let e = m.entry(key).or_default();
-                e.0[0] += 1;
-                e.0[1] += usize::from(self.hopeless.has(a, &self.outfit.layers));
-                e.0[2] += usize::from(-a.2.gap > reach);
-                e.0[3] += usize::from(self.is_fold(a));
-                e.1 = e.1.max(-a.2.gap * 1000.0);
-            }
-            for (k, v) in m {
-                eprintln!("DBG {k:?} all,hopeless,reach,fold {:?} deepest {:.1}", v.0, v.1);
-            }
-            eprintln!("DBG end short {}", found.short);
         }
         // What cannot be cured asks for nothing: it would hold up what lies about it.
         asked.retain(|a| !is_hopeless(a));

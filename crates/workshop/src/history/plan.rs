@@ -10,9 +10,10 @@ use crate::making::doing::Doing;
 use crate::making::draft::Draft;
 use crate::making::job::{Job, JobState};
 use crate::measuring::board::Board;
-use crate::measuring::cells::board_of;
+use crate::measuring::cells::{board_of, measured_of};
 use crate::measuring::missing::measure_all;
-use crate::mending::means::{means_for, reasons_left, Means, MeansKind};
+use crate::mending::left::reasons_left;
+use crate::mending::means::{means_for, Means, MeansKind};
 use crate::state::key::Key;
 use crate::state::step::Step;
 use serde::{Deserialize, Serialize};
@@ -75,7 +76,7 @@ impl Weighed for Plan {
 }
 
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
-const PLANS: u32 = 7;
+const PLANS: u32 = 8;
 
 /// The steps of a plan, by what they were done on, with what they made.
 pub(crate) type PlannedSteps = Vec<(Key, Arc<Made>)>;
@@ -229,7 +230,8 @@ impl Workshop {
             done += 1.0;
         }
         *self.planned.lock().unwrap_or_else(PoisonError::into_inner) = planned;
-        plan.left = reasons_left(made.as_ref().unwrap_or(&room), &board);
+        let last_room = made.as_ref().unwrap_or(&room);
+        plan.left = reasons_left(last_room, &measured_of(last_room, self.kept())?);
         let last = board.bad_cells();
         for (n, (key, cells)) in keys.iter().enumerate() {
             let rest = Plan { steps: plan.steps[n..].to_vec(), cells: (*cells, last), ..plan.clone() };
@@ -257,7 +259,7 @@ impl Workshop {
         job.at(measuring.0, measuring.1);
         let board = self.measured_in(&after, job)?;
         let (cells, strained) = (board.bad_cells(), board.strained().len());
-        tracing::info!(made = made.sentence, cells, strained, ?made_at, all = ?begun.elapsed(), "tried");
+        tracing::info!(made = made.sentence, cells, strained, torn = board.torn(), ?made_at, all = ?begun.elapsed(), "tried");
         Ok((after, board, made))
     }
 
@@ -275,13 +277,14 @@ impl Workshop {
 pub(crate) const FOLDS_MM: f32 = 10.0;
 
 /// Fewer counted cells are out of tolerance, and what is left of them is no worse for it; or as many, less deep in all.
-/// A piece that becomes strained in a pose weighs as much as a cell: cloth that is clear since it is torn is no help.
+/// What tears in a pose, to nearly three times what cloth stands, weighs as much as a cell: cloth that is clear since it
+/// is torn is no help.
 /// What smooths may bring less strain instead.
 fn helps(kind: MeansKind, was: &Board, is: &Board) -> bool {
     let (before, after) = (was.bad_cells(), is.bad_cells());
-    let (slack, torn) = (was.strained().len(), is.strained().len());
+    let (slack, torn) = (was.torn(), is.torn());
     let no_deeper = is.out_mm() <= was.out_mm() && is.deepest_mm() <= was.deepest_mm() + FOLDS_MM;
-    let no_worse = no_deeper && after + torn <= before + slack;
+    let no_worse = no_deeper && after as f32 + torn <= before as f32 + slack;
     let fewer = after < before || (after == before && is.out_mm() < was.out_mm() * 0.99);
     let calmer = || after == before && torn < slack;
     no_worse && (fewer || (kind == MeansKind::Smooth && calmer()))

@@ -10,7 +10,7 @@ use crate::state::names::{PieceId, BODY};
 use crate::state::trial_plan::{Counts, TrialPlan};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{
@@ -150,7 +150,18 @@ impl Cell {
     /// True when the outer layer is stretched or squashed further than cloth stands, or a stiff one bent by
     /// more than 1 mm (common practice, no source).
     pub fn is_strained(&self) -> bool {
-        !(SQUASHED..=STRETCHED).contains(&self.worst_strain) || self.stiffness_mm > 1.0
+        !(SQUASHED..=STRETCHED).contains(&self.worst_strain) || self.stiffness_mm > BENT_MM
+    }
+
+    /// By how much more than cloth stands the outer layer is stretched or squashed, as a logarithm (1 for 2.7 times as
+    /// much); 1 for a stiff one that is bent; 0 where it is not strained.
+    pub(crate) fn torn(&self) -> f32 {
+        let cloth = (self.worst_strain / STRETCHED).max(SQUASHED / self.worst_strain.max(1e-3)).ln().max(0.0);
+        if self.stiffness_mm > BENT_MM {
+            1.0
+        } else {
+            cloth
+        }
     }
 
     pub(crate) fn with_stiffness(mut self, metres: f32) -> Self {
@@ -192,6 +203,8 @@ impl Default for Cell {
 /// An edge longer or shorter than this times its length at rest is strained.
 const STRETCHED: f32 = 1.6;
 const SQUASHED: f32 = 0.4;
+/// What is stiff and further from its shape than this is bent, millimetres.
+const BENT_MM: f32 = 1.0;
 
 /// A hundredth of a millimetre is finer than anything that follows from it.
 fn hundredths(metres: f32) -> f32 {
@@ -329,6 +342,18 @@ impl Board {
         let counted = self.measured().filter(|(p, _, _)| self.poses[*p].counts == Counts::Counted);
         let of_piece = counted.filter(|(_, r, cell)| cell.is_strained() && self.pairs[*r].ids[0] != BODY);
         of_piece.map(|(p, r, _)| (p, self.pairs[r].ids[0])).collect()
+    }
+
+    /// How much more than cloth stands pieces are strained, summed over them and the counted poses (see
+    /// [`Cell::torn`]): what is a little over counts little, what is torn much.
+    pub(crate) fn torn(&self) -> f32 {
+        let mut worst: BTreeMap<(usize, PieceId), f32> = BTreeMap::new();
+        let counted = self.measured().filter(|(p, _, _)| self.poses[*p].counts == Counts::Counted);
+        for (pose, row, cell) in counted.filter(|(_, r, _)| self.pairs[*r].ids[0] != BODY) {
+            let known = worst.entry((pose, self.pairs[row].ids[0])).or_default();
+            *known = known.max(cell.torn());
+        }
+        worst.values().sum()
     }
 
     /// How many cells are not measured yet.

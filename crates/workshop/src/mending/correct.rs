@@ -6,8 +6,8 @@ use crate::error::WorkshopError;
 use crate::history::plan::FOLDS_MM;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
-use crate::mending::push_out::{curable_mm, Pushing, ToMend};
-use crate::mending::spoilt::shares_to_keep;
+use crate::mending::push_out::{Pushing, ToMend};
+use crate::mending::spoilt::kept_of_change;
 use glam::Vec3;
 use tin_cloak_core::clearance::Place;
 use tin_cloak_core::deform::Driver;
@@ -25,7 +25,7 @@ pub(crate) struct CalledUp {
 impl CalledUp {
     /// The same without what it spoils: `after` is measured with it, `before` without.
     pub fn without_what_spoils(mut self, dress: &Dress, before: &Measured, after: &Measured) -> Self {
-        for (piece, shares) in shares_to_keep(before, after) {
+        for (piece, shares) in kept_of_change(before, after) {
             for (_, offsets) in self.offsets.iter_mut().filter(|o| o.0 == piece) {
                 shares.iter().for_each(|(v, share)| offsets[*v] *= *share);
                 let rest = &dress.pieces[piece].rest;
@@ -41,6 +41,8 @@ impl CalledUp {
 /// Rounds for a shape, and how far each goes, millimetres.
 const ROUNDS: usize = 24;
 const STEP_MM: f32 = 6.0;
+/// Newton steps of each weight in a round.
+const STEPS: (usize, usize) = (4, 4);
 /// A pose with less than this of a shape does not speak for it.
 const LEAST: f32 = 0.02;
 /// Turns of one joint whose axes are nearer than this (the cosine) are one.
@@ -91,29 +93,14 @@ pub(crate) fn shape_for(
         matches!(place, Place::Inside { layers, .. } if layers.0 == layers.1)
             || turn.blamed.iter().any(|b| b.0 == pose && b.1.binary_search(place).is_ok())
     };
-    let (pushing_trouble, poses_all) = (trouble.clone(), poses.clone());
     let of =
         |p: &usize| -> Vec<Place> { trouble[*p].iter().filter(|place| pulls(*p, place)).copied().collect() };
     let (poses, trouble): (Vec<_>, Vec<_>) = there.iter().map(|p| (poses[*p].clone(), of(p))).unzip();
-    if std::env::var("DBG").is_ok() {
-        let mut m: std::collections::BTreeMap<(usize, usize, usize), (usize, usize)> = Default::default();
-        for (n, p) in there.iter().enumerate() {
-            for (all, k) in [(&pushing_trouble[*p], 0), (&trouble[n], 1)] {
-                for pl in all {
-                    if let Some([a, b]) = outfit.lying_at(pl) {
-                        let e = m.entry((a.0.max(b.0), a.0.min(b.0), *p)).or_default();
-                        if k == 0 { e.0 += 1 } else { e.1 += 1 }
-                    }
-                }
-            }
-        }
-        for (k, v) in m {
-            eprintln!("SHP {k:?} amount {:.2} all {} blamed {}", poses_all[k.2].amounts[shape], v.0, v.1);
-        }
-    }
     let limit = what.options.limit_mm * 0.001;
     let (rounds, step) = (ROUNDS, STEP_MM * 0.001);
-    let settings = PushSettings { limit, reach: limit, rounds, step, any_way: true, ..what.settings() };
+    let (any_way, reweighed, steps) = (true, 1, STEPS);
+    let settings =
+        PushSettings { limit, reach: limit, rounds, step, any_way, reweighed, steps, ..what.settings() };
     let mending = Mending {
         outfit: &outfit,
         movable: &movable,
@@ -142,39 +129,6 @@ impl Pushing {
     /// The joints of each pose.
     fn joints(&self, what: &ToMend) -> Vec<Pose> {
         self.counted.iter().map(|p| what.trials.trials[*p].pose.clone()).collect()
-    }
-}
-
-/// A cell out of tolerance weighs as much as so much of depth, millimetres.
-const CELL_MM: f32 = 10.0;
-
-/// More of a shape that brought less than this share is not tried.
-const WORTH_GOING_ON: f32 = 0.02;
-
-/// What is left on a board: cells out of tolerance, and the depths of those that could be cured, millimetres.
-#[derive(Clone, Copy, Debug, PartialEq, PartialOrd)]
-pub(crate) struct Left {
-    pub cells: usize,
-    pub mm: f32,
-}
-
-impl Left {
-    pub fn on(board: &Board, most_mm: f32) -> Self {
-        Self { cells: board.bad_cells(), mm: curable_mm(board, most_mm) }
-    }
-
-    fn weight(self) -> f32 {
-        self.mm + CELL_MM * self.cells as f32
-    }
-
-    /// So little less that no more of the same is worth while.
-    pub fn is_hardly_less_than(self, other: Self) -> bool {
-        self.weight() > other.weight() * (1.0 - WORTH_GOING_ON)
-    }
-
-    /// Less is left in all, though it may lie in some cells more: the next turn clears these.
-    pub fn is_less_than(self, other: Self) -> bool {
-        self.weight() < other.weight()
     }
 }
 

@@ -7,9 +7,9 @@ use crate::making::doing::{Doing, Phase};
 use crate::making::draft::Draft;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
-use crate::mending::correct::{is_no_deeper, next_turn, shape_for, CalledUp, Left};
+use crate::mending::correct::{is_no_deeper, next_turn, shape_for, CalledUp};
+use crate::mending::left::Left;
 use crate::mending::push_out::ToMend;
-use crate::mending::spoilt::TAKEN_BACK;
 use crate::state::blobs::pack_positions;
 use crate::state::corrective::Corrective;
 use crate::state::names::PieceId;
@@ -20,6 +20,8 @@ use tin_cloak_core::deform::{Driver, Morph};
 
 /// So many turns are tried at most.
 const TURNS: usize = 30;
+/// A shape, and the same without what it spoils.
+const ATTEMPTS: usize = 2;
 
 /// Where making correctives has come to.
 #[derive(Clone)]
@@ -78,7 +80,7 @@ impl Doing<'_> {
             }
             here = next;
             here.taken.push(bad.driver);
-            if here.left < best.left {
+            if here.left.is_better_than(best.left) {
                 best = here.clone();
             }
         }
@@ -107,7 +109,7 @@ impl Doing<'_> {
     ) -> Result<Option<Reached>, WorkshopError> {
         let room = here.room.as_deref().unwrap_or(self.room);
         let mut best: Option<Reached> = None;
-        for _ in 0..=TAKEN_BACK {
+        for _ in 0..ATTEMPTS {
             let draft = self.with_corrective(room, here.draft.clone(), &shape)?;
             let made = self.room_of(&draft)?;
             let now = self.measured_in(&made, tell)?;
@@ -118,7 +120,7 @@ impl Doing<'_> {
                 let taken = here.taken.clone();
                 best = Some(Reached { draft, room: Some(Arc::new(made)), now, left, taken });
             }
-            if best.as_ref().is_some_and(|b| b.left.cells < here.left.cells || b.left.cells < left.cells) {
+            if best.as_ref().is_some_and(|b| b.left.is_better_than(here.left)) {
                 break;
             }
         }

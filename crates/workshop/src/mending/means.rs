@@ -1,4 +1,4 @@
-//! What may help against what a board shows, as steps; and why something is left.
+//! What may help against what a board shows, as steps.
 
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
@@ -117,7 +117,7 @@ pub(crate) fn means_for(room: &Room, board: &Board, kind: MeansKind) -> Vec<Mean
     }
 }
 
-fn name(room: &Room, id: PieceId) -> &str {
+pub(super) fn name(room: &Room, id: PieceId) -> &str {
     let piece = room.dress.pieces.iter().find(|p| p.id == id);
     piece.map_or(room.dress.body.name.as_str(), |p| p.name.as_str())
 }
@@ -306,28 +306,4 @@ fn leaving(room: &Room, rows: &OutByRow) -> Option<Means> {
         ),
         step: Step::Try { plan, said },
     })
-}
-
-/// How many cells of each two layers are left out of tolerance, and why, the most first.
-pub(crate) fn reasons_left(room: &Room, board: &Board) -> Vec<(usize, String)> {
-    let is_stiff =
-        |id: PieceId| room.dress.pieces.iter().any(|p| p.id == id && matches!(p.kind, PieceKind::Stiff));
-    let limit = MendOptions::default().limit_mm;
-    let reason = |(&(outer, inner), out): (&(PieceId, PieceId), &Out)| {
-        let why = match () {
-            () if outer == inner => "it lies in itself: there is no room to move it to".to_owned(),
-            () if is_stiff(outer) && is_stiff(inner) => "both are stiff".to_owned(),
-            () if out.deepest_mm > limit => format!("deeper than the {limit:.0} mm that anything may move"),
-            () if is_stiff(outer) || is_stiff(inner) => {
-                "no one move of a stiff part clears all poses".to_owned()
-            }
-            () => "what clears one pose spoils another, or there is no room".to_owned(),
-        };
-        let (over, beneath) = (name(room, outer), name(room, inner));
-        let what = if outer == inner { over.to_owned() } else { format!("{beneath} through {over}") };
-        (out.cells, format!("{what}, {:.1} mm: {why}", out.deepest_mm))
-    };
-    let mut left: Vec<(usize, String)> = out_by_row(board).iter().map(reason).collect();
-    left.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
-    left
 }

@@ -3,6 +3,7 @@
 pub(crate) mod correct;
 pub(crate) mod correct_steps;
 pub(crate) mod hide;
+pub(crate) mod left;
 pub(crate) mod means;
 pub(crate) mod push_out;
 pub(crate) mod spoilt;

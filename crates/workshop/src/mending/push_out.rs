@@ -6,7 +6,7 @@ use crate::dress::trials::TrialSet;
 use crate::error::WorkshopError;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
-use crate::mending::spoilt::{shares_to_keep, TAKEN_BACK};
+use crate::mending::spoilt::kept_of_change;
 use crate::state::names::{PieceId, BODY};
 use crate::state::push::{Against, MendOptions};
 use crate::state::trial_plan::Counts;
@@ -221,19 +221,15 @@ fn passed(
     if next == rest {
         return Ok(None);
     }
-    let mut best = (measure(&next, &|s| tell(1.0 + s))?, next);
-    let mut then = best.clone();
-    for _ in 0..TAKEN_BACK {
-        if is_better(what, &best.0.board, known) {
-            break;
-        }
-        let less = without_what_spoils(what, (here, rest), (&then.0, &then.1));
-        then = (measure(&less, &|s| tell(1.0 + s))?, less);
-        if is_better(what, &then.0.board, &best.0.board) || is_better(what, &then.0.board, known) {
-            best = then.clone();
-        }
+    let after = measure(&next, &|s| tell(1.0 + s))?;
+    if is_better(what, &after.board, known) {
+        return Ok(Some((after, next, pushed.reports)));
     }
-    Ok(Some((best.0, best.1, pushed.reports)))
+    let less = without_what_spoils(what, (here, rest), (&after, &next));
+    let then = measure(&less, &|s| tell(1.0 + s))?;
+    let helps = is_better(what, &then.board, &after.board) || is_better(what, &then.board, known);
+    let (after, next) = if helps { (then, less) } else { (after, next) };
+    Ok(Some((after, next, pushed.reports)))
 }
 
 /// The pieces after a pass, but where it spoils what was clear they stay where they were.
@@ -243,7 +239,7 @@ fn without_what_spoils(
     (after, next): (&Measured, &[Option<Vec<Vec3>>]),
 ) -> Vec<Option<Vec<Vec3>>> {
     let mut less = next.to_vec();
-    for (piece, shares) in shares_to_keep(before, after) {
+    for (piece, shares) in kept_of_change(before, after) {
         let Some(now) = less[piece].as_mut() else { continue };
         let worn = &what.dress.pieces[piece];
         let was = rest[piece].as_ref().unwrap_or(&worn.rest);
