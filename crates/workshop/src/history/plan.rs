@@ -12,7 +12,7 @@ use crate::making::job::{Job, JobState};
 use crate::measuring::board::Board;
 use crate::measuring::cells::{board_of, measured_of};
 use crate::measuring::missing::measure_all;
-use crate::mending::left::reasons_left;
+use crate::mending::left::{reasons_left, Left};
 use crate::mending::means::{means_for, Means, MeansKind};
 use crate::state::key::Key;
 use crate::state::step::Step;
@@ -277,16 +277,15 @@ impl Workshop {
 pub(crate) const FOLDS_MM: f32 = 10.0;
 
 /// Fewer counted cells are out of tolerance, and what is left of them is no worse for it; or as many, less deep in all.
-/// What tears in a pose, to nearly three times what cloth stands, weighs as much as a cell: cloth that is clear since it
-/// is torn is no help.
-/// What smooths may bring less strain instead.
+/// What is torn weighs like cells: cloth that is clear since it is torn is no help. What smooths may bring less strain
+/// instead.
 fn helps(kind: MeansKind, was: &Board, is: &Board) -> bool {
+    let left = |board: &Board| Left::on(board, f32::INFINITY).bad();
     let (before, after) = (was.bad_cells(), is.bad_cells());
-    let (slack, torn) = (was.torn(), is.torn());
     let no_deeper = is.out_mm() <= was.out_mm() && is.deepest_mm() <= was.deepest_mm() + FOLDS_MM;
-    let no_worse = no_deeper && after as f32 + torn <= before as f32 + slack;
+    let no_worse = no_deeper && left(is) <= left(was);
     let fewer = after < before || (after == before && is.out_mm() < was.out_mm() * 0.99);
-    let calmer = || after == before && torn < slack;
+    let calmer = || after == before && is.torn() < was.torn();
     no_worse && (fewer || (kind == MeansKind::Smooth && calmer()))
 }
 

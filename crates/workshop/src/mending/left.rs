@@ -15,6 +15,8 @@ use tin_cloak_formats::PieceKind;
 
 /// A cell out of tolerance weighs as much as so much of depth, millimetres.
 const CELL_MM: f32 = 10.0;
+/// What is stretched to nearly three times what cloth stands, in one pose, weighs as much as so much of a cell.
+const TORN: f32 = 0.25;
 /// More of a change that brought less than this share is not worth while.
 const WORTH_GOING_ON: f32 = 0.02;
 
@@ -36,8 +38,8 @@ impl Left {
     }
 
     /// Cells, and what is torn counted like them.
-    fn bad(self) -> f32 {
-        self.cells as f32 + self.torn
+    pub fn bad(self) -> f32 {
+        self.cells as f32 + TORN * self.torn
     }
 
     fn weight(self) -> f32 {
