@@ -196,11 +196,11 @@ impl Moves {
         next
     }
 
-    /// What moves cost, as the lower triangle of a matrix.
-    pub fn cost(&self, layers: &[Layer]) -> Lower {
+    /// What moves cost, as the lower triangle of a matrix; the change of the shape of cloth `stiffness` times as much.
+    pub fn cost(&self, layers: &[Layer], stiffness: f64) -> Lower {
         let mut cost = Lower::new();
         for (index, layer) in layers.iter().enumerate().filter(|(i, _)| !self.handles[*i].is_empty()) {
-            self.cloth_cost(index, layer, &mut cost);
+            self.cloth_cost((index, layer), SHAPE * stiffness, &mut cost);
             self.part_cost(index, layer, &mut cost);
             self.follow_cost(index, layer, &mut cost);
         }
@@ -208,7 +208,7 @@ impl Moves {
     }
 
     /// Membrane and bending energy of the move of cloth (L + L M⁻¹ L, see [`Laplacian::energy_row`]), and its size.
-    fn cloth_cost(&self, index: usize, layer: &Layer, cost: &mut Lower) {
+    fn cloth_cost(&self, (index, layer): (usize, &Layer), shape: f64, cost: &mut Lower) {
         let free = |v: usize| match self.handles[index][v] {
             Handle::Free(first, count) => first..first + count,
             _ => 0..0,
@@ -222,7 +222,7 @@ impl Moves {
         let diagonal =
             |(v, row): &(usize, Vec<(usize, f64)>)| row.iter().find(|e| e.0 == *v).map_or(0.0, |e| e.1);
         let mean = rows.iter().map(diagonal).sum::<f64>() / rows.len().max(1) as f64;
-        let scale = SHAPE / mean.max(f64::MIN_POSITIVE);
+        let scale = shape / mean.max(f64::MIN_POSITIVE);
         let mut add = |a: u32, b: u32, value: f64| {
             if a >= b {
                 let alike = self.ways[a as usize].dot(self.ways[b as usize]);

@@ -128,6 +128,8 @@ pub struct PieceReport {
 const WEIGHT: f64 = 100.0;
 /// A round goes no further than this by itself, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
+/// A shape of a turn goes further than a push: cloth is so much stiffer against it, so that it is not torn.
+const SHAPE_STIFFNESS: f64 = 40.0;
 /// Around what is through so much may move along, metres.
 const REGION: f32 = 0.03;
 /// Around what its normal leads along of (the cosine) so much may go any way, metres.
@@ -349,7 +351,8 @@ impl<'a> Work<'a> {
         };
         let may = work.may_go();
         work.moves = Moves::new(&work.outfit.layers, &may);
-        work.cost = work.moves.cost(&work.outfit.layers);
+        let stiffness = if mending.shape.is_some() { SHAPE_STIFFNESS } else { 1.0 };
+        work.cost = work.moves.cost(&work.outfit.layers, stiffness);
         work.x = vec![0.0; work.moves.count];
         work.places = work.places_near(&may);
         work
