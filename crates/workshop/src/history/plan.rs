@@ -259,7 +259,8 @@ impl Workshop {
         job.at(measuring.0, measuring.1);
         let board = self.measured_in(&after, job)?;
         let (cells, strained) = (board.bad_cells(), board.strained().len());
-        tracing::info!(made = made.sentence, cells, strained, torn = board.torn(), ?made_at, all = ?begun.elapsed(), "tried");
+        let (torn, all) = (board.torn(), begun.elapsed());
+        tracing::info!(made = made.sentence, cells, strained, torn, ?made_at, ?all, "tried");
         Ok((after, board, made))
     }
 
