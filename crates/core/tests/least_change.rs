@@ -36,16 +36,19 @@ fn the_cost_is_that_of_the_quadratic_programme() {
     }
 }
 
+/// What changes cost, the rows of two demands, and what these need.
+type Problem = (Lower, [[(u32, f64); 2]; 2], [f64; 2]);
+
 /// Two problems that nothing links, as one, have the answers that each has by itself; what nothing is demanded of stays
 /// at its least.
 #[test]
 fn what_nothing_links_is_as_by_itself() {
-    let problem = |from: u32, needs: [f64; 2]| {
+    let problem = |from: u32, needs: [f64; 2]| -> Problem {
         let cost: Lower = vec![(from, from, 2.0), (from + 1, from, 0.5), (from + 1, from + 1, 1.0)];
         let rows = [[1.0, 0.25], [-0.5, 1.0]].map(|row| [(from, row[0]), (from + 1, row[1])]);
         (cost, rows, needs)
     };
-    let solved = |problems: &[(Lower, [[(u32, f64); 2]; 2], [f64; 2])], unknowns: usize| {
+    let solved = |problems: &[Problem], unknowns: usize| {
         let mut demands = Demands::default();
         let mut cost: Lower = problems.iter().flat_map(|p| p.0.clone()).collect();
         cost.push((unknowns as u32 - 1, unknowns as u32 - 1, 1.0));

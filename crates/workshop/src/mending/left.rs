@@ -56,9 +56,9 @@ impl Left {
         self.weight() > other.weight() * (1.0 - WORTH_GOING_ON)
     }
 
-    /// Fewer cells, what is torn counted like them; or as many with less depth.
+    /// No more cells, and fewer with what is torn counted like them; or as many of these with less depth.
     pub fn is_better_than(self, other: Self) -> bool {
-        (self.bad(), self.mm) < (other.bad(), other.mm)
+        self.cells <= other.cells && (self.bad(), self.mm) < (other.bad(), other.mm)
     }
 }
 
