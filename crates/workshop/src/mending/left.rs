@@ -92,14 +92,14 @@ impl Reason {
 pub(crate) fn reasons_left(room: &Room, now: &Measured) -> Vec<(usize, String)> {
     let limit = MendOptions::default().limit_mm;
     let is_stiff = |id| room.dress.pieces.iter().any(|p| p.id == id && matches!(p.kind, PieceKind::Stiff));
-    let between: Vec<HashSet<(PieceId, PieceId)>> =
-        (0..now.trouble.len()).map(|pose| not_only_in_folds(room, now, pose)).collect();
+    let in_folds: Vec<HashSet<(PieceId, PieceId)>> =
+        (0..now.trouble.len()).map(|pose| only_in_folds(room, now, pose)).collect();
     let mut rows: BTreeMap<(PieceId, PieceId, Reason), (usize, f32)> = BTreeMap::new();
     for (pose, row, cell) in now.board.out(Counts::Counted) {
         let [outer, inner] = now.board.pairs[row].ids;
         let reason = match () {
             () if outer == inner => Reason::Itself,
-            () if !between[pose].contains(&(outer, inner)) => Reason::Fold,
+            () if in_folds[pose].contains(&(outer, inner)) => Reason::Fold,
             () if is_stiff(outer) && is_stiff(inner) => Reason::BothStiff,
             () if cell.depth_mm() > limit => Reason::Deep,
             () if is_stiff(outer) || is_stiff(inner) => Reason::OneStiff,
@@ -118,15 +118,16 @@ pub(crate) fn reasons_left(room: &Room, now: &Measured) -> Vec<(usize, String)> 
     left
 }
 
-/// The pairs that are through in a pose at more than places between two sides of a fold.
-fn not_only_in_folds(room: &Room, now: &Measured, pose: usize) -> HashSet<(PieceId, PieceId)> {
+/// The pairs that are through in a pose at nothing but places between two sides of a fold.
+fn only_in_folds(room: &Room, now: &Measured, pose: usize) -> HashSet<(PieceId, PieceId)> {
     let folds = folded(&now.trouble[pose]);
     let id_of = |layer: usize| now.piece_of[layer].map_or(BODY, |p| room.dress.pieces[p].id);
     let is_own = |place: &Place| matches!(place, Place::Inside { layers, .. } if layers.0 == layers.1);
     let others = now.trouble[pose].iter().filter(|place| !is_own(place));
-    let free = others.filter_map(|place| now.outfit.lying_at(place)).filter(|[a, b]| {
-        let in_fold = |at: &(usize, u32)| folds.contains(at);
-        !in_fold(a) && !in_fold(b)
-    });
-    free.map(|[a, b]| (id_of(a.0.max(b.0)), id_of(a.0.min(b.0)))).collect()
+    let (mut inside, mut free) = (HashSet::new(), HashSet::new());
+    for [a, b] in others.filter_map(|place| now.outfit.lying_at(place)) {
+        let list = if folds.contains(&a) || folds.contains(&b) { &mut inside } else { &mut free };
+        list.insert((id_of(a.0.max(b.0)), id_of(a.0.min(b.0))));
+    }
+    &inside - &free
 }
