@@ -128,8 +128,12 @@ pub struct PieceReport {
 const WEIGHT: f64 = 100.0;
 /// A round goes no further than this by itself, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
-/// A shape of a turn goes further than a push: cloth is so much stiffer against it, so that it is not torn.
-const SHAPE_STIFFNESS: f64 = 40.0;
+/// Cloth is so much stiffer against a change of its shape than [`Moves::cost`] has it of itself.
+const STIFFNESS: f64 = 20.0;
+/// A shape of a turn goes further than a push: cloth is stiffer yet against it, so that it is not torn.
+const SHAPE_STIFFNESS: f64 = 150.0;
+/// What is no deeper than this between two sides of a fold lies at its lip and finds room, metres.
+const LIP: f32 = 0.002;
 /// Around what is through so much may move along, metres.
 const REGION: f32 = 0.03;
 /// Around what its normal leads along of (the cosine) so much may go any way, metres.
@@ -351,7 +355,7 @@ impl<'a> Work<'a> {
         };
         let may = work.may_go();
         work.moves = Moves::new(&work.outfit.layers, &may);
-        let stiffness = if mending.shape.is_some() { SHAPE_STIFFNESS } else { 1.0 };
+        let stiffness = if mending.shape.is_some() { SHAPE_STIFFNESS } else { STIFFNESS };
         work.cost = work.moves.cost(&work.outfit.layers, stiffness);
         work.x = vec![0.0; work.moves.count];
         work.places = work.places_near(&may);
@@ -420,8 +424,11 @@ impl<'a> Work<'a> {
         let (pool, mending) = (self.outfit.pool(), &self.mending);
         let one = |pose: usize| {
             let places = places(pose);
+            if places.is_empty() {
+                return Vec::new();
+            }
             pool.with(|buffers| {
-                self.pose(pose, buffers);
+                self.pose(pose, &places, buffers);
                 let in_pose = InPose::new(&self.outfit, buffers);
                 let ask = |place: &Place| {
                     let deep = self.trouble[pose].contains(place) || matches!(place, Place::Inside { .. });
@@ -438,9 +445,15 @@ impl<'a> Work<'a> {
         (0..mending.poses.len()).into_par_iter().flat_map_iter(one).collect()
     }
 
-    fn pose(&self, pose: usize, buffers: &mut Buffers) {
+    /// Poses the layers that the places are of.
+    fn pose(&self, pose: usize, places: &[Place], buffers: &mut Buffers) {
         let TrialPose { matrices, amounts } = &self.mending.poses[pose];
-        buffers.pose(&self.outfit, matrices, amounts);
+        let mut wanted = vec![false; self.outfit.layers.len()];
+        for place in places {
+            let ((own, _), other) = self.outfit.asked_at(place);
+            (wanted[own], wanted[other]) = (true, true);
+        }
+        buffers.pose_some(&self.outfit, |layer| wanted[layer], (matrices, amounts));
     }
 
     /// Asks all places in all poses, and makes demands of them.
@@ -522,6 +535,7 @@ impl<'a> Work<'a> {
                 // No shape of a turn parts a layer from itself.
                 own == other && (self.mending.shape.is_some() || one_part())
             }
+            _ if gap.gap >= -LIP => false,
             _ => {
                 gap.own.1.iter().any(|e| e.1 > 0.0 && lies_in_itself(gap.own.0, e.0))
                     || gap.other.1.iter().any(|v| lies_in_itself(gap.other.0, *v))

@@ -16,7 +16,16 @@ pub(super) struct Leaf {
 }
 
 /// One vector a lane, by axis.
-type Lanes = [Vec4; 3];
+pub(super) type Lanes = [Vec4; 3];
+
+/// Lanes (as bits) whose boxes touch the box of one lane of others.
+#[inline(always)]
+pub(super) fn boxes_touch(boxes: &[Lanes; 2], of: &[Lanes; 2], lane: usize) -> u32 {
+    let axis = |i: usize| {
+        boxes[0][i].cmple(Vec4::splat(of[1][i][lane])) & boxes[1][i].cmpge(Vec4::splat(of[0][i][lane]))
+    };
+    (axis(0) & axis(1) & axis(2)).bitmask()
+}
 
 fn sub(a: Lanes, b: Lanes) -> Lanes {
     [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
@@ -71,17 +80,17 @@ impl Leaf {
         [0, 1, 2].map(|k| lane_of(&self.corner[k], lane))
     }
 
-    /// Lanes (as bits) that may meet a triangle: all that do, and some that do not. Their boxes touch, and
-    /// neither lies wholly on one side of the other's plane by more than a rounding error.
+    /// Lowest and highest corner of each lane, by axis.
     #[inline(always)]
-    pub fn may_meet(&self, [p, q, r]: [Vec3; 3]) -> u32 {
+    pub fn boxes(&self) -> [Lanes; 2] {
         let [a, b, c] = &self.corner;
-        let (low, high) = (p.min(q).min(r), p.max(q).max(r));
-        let touches = |i: usize| {
-            let (lows, highs) = (a[i].min(b[i]).min(c[i]), a[i].max(b[i]).max(c[i]));
-            lows.cmple(Vec4::splat(high[i])) & highs.cmpge(Vec4::splat(low[i]))
-        };
-        let near = (touches(0) & touches(1) & touches(2)).bitmask();
+        [[0, 1, 2].map(|i| a[i].min(b[i]).min(c[i])), [0, 1, 2].map(|i| a[i].max(b[i]).max(c[i]))]
+    }
+
+    /// Lanes (as bits) of those in `near` that may meet a triangle: all that do, and some that do not. Neither lies
+    /// wholly on one side of the other's plane by more than a rounding error.
+    #[inline(always)]
+    pub fn may_meet(&self, [p, q, r]: [Vec3; 3], near: u32) -> u32 {
         if near == 0 {
             return 0;
         }
@@ -101,9 +110,8 @@ impl Leaf {
 
     /// Boxes round the corners and round the normals of all lanes.
     pub fn bounds(&self) -> (Aabb, Aabb) {
-        let [a, b, c] = self.corner;
-        let low = [0, 1, 2].map(|i| a[i].min(b[i]).min(c[i]).min_element());
-        let high = [0, 1, 2].map(|i| a[i].max(b[i]).max(c[i]).max_element());
+        let [low, high] = self.boxes();
+        let (low, high) = (low.map(Vec4::min_element), high.map(Vec4::max_element));
         let (normal_low, normal_high) =
             (self.normal.map(Vec4::min_element), self.normal.map(Vec4::max_element));
         let aabb = |low, high| Aabb { low: Vec3::from_array(low), high: Vec3::from_array(high) };

@@ -1,6 +1,7 @@
 //! Two trees against each other: all pairs of triangles that meet.
 
 use super::bounding_volume_hierarchy::{leaf_of, Node, LEAF};
+use super::leaf::boxes_touch;
 use super::triangle_pair::triangles_meet;
 use super::Bvh;
 use glam::{Vec3, Vec4};
@@ -219,13 +220,18 @@ impl Bvh {
     ) -> Vec<(u32, u32)> {
         let ((la, na), (lb, nb)) = (leaf_of(a), leaf_of(b));
         let mut found = Vec::new();
+        let (own_boxes, boxes) = (self.leaves[la].boxes(), other.leaves[lb].boxes());
         for i in 0..na {
-            let (t, own) = (self.order[la * 4 + i], self.leaves[la].corners(i));
-            let mut lanes = other.leaves[lb].may_meet(own) & ((1 << nb) - 1);
+            let mut near = boxes_touch(&boxes, &own_boxes, i) & ((1 << nb) - 1);
             if std::ptr::eq(self, other) && a == b {
                 // Of a leaf against itself each two once.
-                lanes &= !((2 << i) - 1);
+                near &= !((2 << i) - 1);
             }
+            if near == 0 {
+                continue;
+            }
+            let (t, own) = (self.order[la * 4 + i], self.leaves[la].corners(i));
+            let mut lanes = other.leaves[lb].may_meet(own, near);
             while lanes != 0 {
                 let k = lanes.trailing_zeros() as usize;
                 lanes &= lanes - 1;
