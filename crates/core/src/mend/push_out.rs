@@ -6,17 +6,22 @@
 //! what cannot be met counts the less the more it is short of, so that it holds up nothing else. Then all places
 //! are asked anew, and the same again, until nothing is short or nothing is won. The state with the least left is kept.
 
+mod asking;
+
+use self::asking::{Asked, Hopeless};
 use super::finite_newton::{least_change_of_most, Demands, Stages, STEPS};
 use super::moves::{partners_of, May, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
 use crate::bind::BindError;
-use crate::clearance::{AtRest, Buffers, Gap, InPose, Layer, Outfit, Place, Settings};
+use crate::clearance::{AtRest, Gap, InPose, Outfit, Place, Settings};
 use crate::deform::{blended_matrix, Morph};
 use crate::mesh::{over_surface, vertex_normals};
 use glam::{Mat3, Mat4, Vec3};
 use rayon::prelude::*;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
+
+pub use self::asking::folded;
 
 /// A pose to mend for.
 #[derive(Clone, Debug)]
@@ -132,27 +137,13 @@ const LONGEST_STEP: f32 = 0.006;
 const STIFFNESS: f64 = 20.0;
 /// A shape of a turn goes further than a push: cloth is stiffer yet against it, so that it is not torn.
 const SHAPE_STIFFNESS: f64 = 150.0;
-/// What is no deeper than this between two sides of a fold lies at its lip and finds room, metres.
-const LIP: f32 = 0.002;
 /// Around what is through so much may move along, metres.
 const REGION: f32 = 0.03;
 /// Around what its normal leads along of (the cosine) so much may go any way, metres.
 const CREASE: f32 = 0.012;
 const LEADS_OFF: f32 = 0.6;
-/// What is nearer than this must not come nearer by more than it may, metres.
-const NEAR: f32 = 0.007;
-/// What is through is looked for so deep, metres.
-const DEEP: f32 = 0.15;
-/// Deeper than so many times the furthest move is not curable by moving.
-const HOPELESS: f32 = 1.5;
-/// What lies this near to what is that deep, at rest, is of its spot, metres.
-const DEEP_SPOT: f32 = 0.04;
 /// Rounds that leave more than this share of what the best did win nothing.
 const WON: f64 = 0.97;
-/// A gap changes by no more than so many steps from round to round: two layers may move.
-const JUMP: f32 = 2.5;
-/// Of a place so many poses count, those in which it is nearest.
-const POSES: usize = 6;
 
 /// Pushes the movable layers off what they lie over, and what lies over them off them. `progress` is told how far it
 /// is, 0 to 1, and answers whether to go on; `None` comes back when it says no.
@@ -259,55 +250,6 @@ pub fn trouble_in(outfit: &Outfit, poses: &[TrialPose], measure: Settings) -> Ve
     poses.par_iter().map(one).collect()
 }
 
-/// A pose, a place, and the gap there.
-type Asked = (usize, Place, Gap);
-
-/// A pose, two layers, and a box of a grid at rest.
-type Spot = (usize, [usize; 2], [i32; 3]);
-
-/// Where layers are deeper in each other than anything may go: what is less deep about there is of the same spot.
-struct Hopeless(HashSet<Spot>);
-
-impl Hopeless {
-    fn of(asked: &[Asked], reach: f32, layers: &[Layer]) -> Self {
-        let deep = asked.iter().filter(|a| -a.2.gap > reach * HOPELESS);
-        let boxes = deep.flat_map(|a| {
-            let (pose, pair, at) = spot_of(a, layers);
-            let about = |n: i32| [n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1];
-            (0..27).map(move |n| (pose, pair, [0, 1, 2].map(|k| at[k] + about(n)[k])))
-        });
-        Self(boxes.collect())
-    }
-
-    fn has(&self, asked: &Asked, layers: &[Layer]) -> bool {
-        self.0.contains(&spot_of(asked, layers))
-    }
-}
-
-fn spot_of((pose, _, gap): &Asked, layers: &[Layer]) -> Spot {
-    let pair = [gap.own.0.max(gap.other.0), gap.own.0.min(gap.other.0)];
-    let at = layers[gap.own.0].rest[gap.own.1[0].0 as usize] / DEEP_SPOT;
-    (*pose, pair, at.floor().as_ivec3().to_array())
-}
-
-/// What asking all places in all poses brings.
-#[derive(Default)]
-struct Found {
-    demands: Demands,
-    short: f64,
-    /// By layer the deepest that is left, metres.
-    left: Vec<f32>,
-}
-
-/// The layers and vertices that lie in their own layer: what is through there lies between two sides of a fold.
-pub fn folded(trouble: &Trouble) -> HashSet<(usize, u32)> {
-    let own = |place: &Place| match *place {
-        Place::Inside { layers: (own, other), vertex } if own == other => Some((own, vertex)),
-        _ => None,
-    };
-    trouble.iter().filter_map(own).collect()
-}
-
 struct Work<'a> {
     mending: Mending<'a>,
     /// As it is now.
@@ -347,7 +289,7 @@ impl<'a> Work<'a> {
             cost: Vec::new(),
             x: Vec::new(),
             places: Vec::new(),
-            hopeless: Hopeless(HashSet::new()),
+            hopeless: Hopeless::default(),
             folded: mending.trouble.iter().map(folded).collect(),
             last: vec![HashMap::new(); trouble.len()],
             ignored: vec![HashSet::new(); trouble.len()],
@@ -417,130 +359,6 @@ impl<'a> Work<'a> {
         places.sort_unstable();
         places.dedup();
         places
-    }
-
-    /// Asks places of each pose, all poses in parallel.
-    fn ask(&self, places: impl Fn(usize) -> Vec<Place> + Sync) -> Vec<Asked> {
-        let (pool, mending) = (self.outfit.pool(), &self.mending);
-        let one = |pose: usize| {
-            let places = places(pose);
-            if places.is_empty() {
-                return Vec::new();
-            }
-            pool.with(|buffers| {
-                self.pose(pose, &places, buffers);
-                let in_pose = InPose::new(&self.outfit, buffers);
-                let ask = |place: &Place| {
-                    let deep = self.trouble[pose].contains(place) || matches!(place, Place::Inside { .. });
-                    let within = if deep { DEEP } else { NEAR + mending.settings.step.max(LONGEST_STEP) };
-                    let mut gap = in_pose.gap(place, mending.settings.measure, within)?;
-                    if gap.gap < 0.0 {
-                        gap.gap = (gap.gap + self.outfit.wrong_at_rest(place, mending.at_rest)).min(0.0);
-                    }
-                    Some((pose, *place, gap))
-                };
-                places.iter().filter_map(ask).collect::<Vec<_>>()
-            })
-        };
-        (0..mending.poses.len()).into_par_iter().flat_map_iter(one).collect()
-    }
-
-    /// Poses the layers that the places are of.
-    fn pose(&self, pose: usize, places: &[Place], buffers: &mut Buffers) {
-        let TrialPose { matrices, amounts } = &self.mending.poses[pose];
-        let mut wanted = vec![false; self.outfit.layers.len()];
-        for place in places {
-            let ((own, _), other) = self.outfit.asked_at(place);
-            (wanted[own], wanted[other]) = (true, true);
-        }
-        buffers.pose_some(&self.outfit, |layer| wanted[layer], (matrices, amounts));
-    }
-
-    /// Asks all places in all poses, and makes demands of them.
-    fn ask_all(&mut self, is_first: bool) -> Found {
-        let tolerance = self.mending.settings.measure.tolerance;
-        let mut asked = self.ask(|pose| {
-            let counts = |place: &&Place| match place {
-                Place::Inside { .. } | Place::Edge { .. } => self.trouble[pose].contains(*place),
-                _ => !self.ignored[pose].contains(*place),
-            };
-            self.places.iter().filter(counts).copied().collect()
-        });
-        let jump = JUMP * self.mending.settings.step.max(LONGEST_STEP);
-        // What jumps has found another face of what lies there, not moved.
-        if !is_first {
-            let last = |a: &Asked| self.last[a.0].get(&a.1).copied();
-            asked.retain(|a| last(a).is_none_or(|last| (a.2.gap - last).abs() <= jump));
-        }
-        // What is on the wrong side counts when the board told of it, or when it was on the right one a round ago, near
-        // by: what else is there is out of sight, or came there round an open edge.
-        for (pose, place, gap) in &asked {
-            let came = self.last[*pose].get(place).is_some_and(|last| *last >= -tolerance);
-            if gap.gap < -tolerance && !came && !self.trouble[*pose].contains(place) {
-                self.ignored[*pose].insert(*place);
-            }
-        }
-        asked.retain(|(pose, place, _)| !self.ignored[*pose].contains(place));
-        self.last.iter_mut().for_each(HashMap::clear);
-        for (pose, place, gap) in &asked {
-            self.last[*pose].insert(*place, gap.gap);
-        }
-        // What has come through since is trouble like the rest.
-        for (pose, place, _) in asked.iter().filter(|a| a.2.gap < -tolerance) {
-            self.trouble[*pose].insert(*place);
-        }
-        if is_first {
-            self.hopeless = Hopeless::of(&asked, self.mending.settings.reach, &self.outfit.layers);
-        }
-        asked.retain(|(_, _, gap)| gap.gap < NEAR);
-        self.found(asked)
-    }
-
-    fn found(&self, mut asked: Vec<Asked>) -> Found {
-        let PushSettings { margin, measure, reach, .. } = self.mending.settings;
-        let mut found = Found { left: vec![0.0; self.outfit.layers.len()], ..Found::default() };
-        let is_hopeless =
-            |a: &Asked| self.hopeless.has(a, &self.outfit.layers) || -a.2.gap > reach || self.is_fold(a);
-        for one in &asked {
-            // What comes clear by less than the margin is not short of anything that shows.
-            let (gap, deep) = (&one.2, -one.2.gap - measure.tolerance);
-            if deep > 0.0 {
-                found.short += if is_hopeless(one) { 0.0 } else { f64::from(deep) };
-                for layer in [gap.own.0, gap.other.0].into_iter().filter(|_| !self.is_fold(one)) {
-                    found.left[layer] = found.left[layer].max(-gap.gap);
-                }
-            }
-        }
-        // What cannot be cured asks for nothing: it would hold up what lies about it.
-        asked.retain(|a| !is_hopeless(a));
-        asked.sort_by(|a, b| a.1.cmp(&b.1).then(a.2.gap.total_cmp(&b.2.gap)).then(a.0.cmp(&b.0)));
-        for of_place in asked.chunk_by(|a, b| a.1 == b.1) {
-            for (pose, place, gap) in of_place.iter().take(POSES) {
-                let was_through = self.trouble[*pose].contains(place) || gap.gap < 0.0;
-                let wish = if was_through { margin } else { margin.min(gap.gap) };
-                self.demand((*pose, gap), wish - gap.gap, &mut found.demands);
-            }
-        }
-        found
-    }
-
-    /// True where a part lies in itself, as cloth does in the pit of an arm, or something lies between two sides of
-    /// such a fold: there is no room to push it to.
-    fn is_fold(&self, (pose, place, gap): &Asked) -> bool {
-        let lies_in_itself = |layer: usize, v: u32| self.folded[*pose].contains(&(layer, v));
-        match place {
-            Place::Inside { layers: (own, other), .. } => {
-                let part = |v: u32| self.outfit.layers[*own].topology.shell_of_vertex[v as usize];
-                let one_part = || part(gap.own.1[0].0) == part(gap.other.1[0]);
-                // No shape of a turn parts a layer from itself.
-                own == other && (self.mending.shape.is_some() || one_part())
-            }
-            _ if gap.gap >= -LIP => false,
-            _ => {
-                gap.own.1.iter().any(|e| e.1 > 0.0 && lies_in_itself(gap.own.0, e.0))
-                    || gap.other.1.iter().any(|v| lies_in_itself(gap.other.0, *v))
-            }
-        }
     }
 
     /// How much a gap in a pose grows with a move of a vertex at rest.

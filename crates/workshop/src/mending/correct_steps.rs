@@ -19,7 +19,9 @@ use std::sync::Arc;
 use tin_cloak_core::deform::{Driver, Morph};
 
 /// So many turns are tried at most.
-const TURNS: usize = 30;
+const TURNS: usize = 60;
+/// What brought nothing is tried once more when others have changed what is left.
+const SWEEPS: usize = 2;
 /// A shape, and the same without what it spoils.
 const ATTEMPTS: usize = 2;
 
@@ -50,8 +52,8 @@ impl Doing<'_> {
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
         let mut here = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
         let mut best = here.clone();
-        // What brings no more.
-        let mut tried = Vec::new();
+        // What brings no more; and whether anything was taken since the sweep began.
+        let (mut tried, mut sweep, mut is_changed) = (Vec::new(), 1, false);
         for turn in 1..=TURNS {
             let room = here.room.as_deref().unwrap_or(self.room);
             let what = ToMend {
@@ -63,7 +65,14 @@ impl Doing<'_> {
                 options,
                 against: Against::default(),
             };
-            let Some(bad) = next_turn(&what, &here.now, (&tried, &here.taken)) else { break };
+            let next = |tried: &[Driver]| next_turn(&what, &here.now, (tried, &here.taken));
+            let mut bad = next(&tried);
+            if bad.is_none() && is_changed && sweep < SWEEPS {
+                (sweep, is_changed) = (sweep + 1, false);
+                tried.clear();
+                bad = next(&tried);
+            }
+            let Some(bad) = bad else { break };
             let tell = |s: f32| phase(0.7, turn).tell(s);
             let shape = shape_for(&what, &here.now, &bad, &tell)?;
             let tell = |s: f32| phase(1.0, turn).tell(s);
@@ -78,7 +87,7 @@ impl Doing<'_> {
             if next.left.is_hardly_less_than(here.left) {
                 tried.push(bad.driver);
             }
-            here = next;
+            (here, is_changed) = (next, true);
             here.taken.push(bad.driver);
             if here.left.is_better_than(best.left) {
                 best = here.clone();

@@ -131,11 +131,11 @@ struct Pace {
 const FIRST: Pace = Pace { rounds: 2, step_mm: 4.0, any_way: false };
 const NEXT: Pace = Pace { rounds: 1, step_mm: 2.0, any_way: false };
 /// The paces of an outfit: the first pass's, the next ones', and that of the last, when those bring no more. In a pile
-/// what goes any way slides into what lies beside it, so that it goes along its normals first.
+/// what goes any way slides into what lies beside it, so that it goes along its normals.
 fn paces(is_pile: bool) -> [Pace; 3] {
     let any_way = |pace: Pace| Pace { any_way: true, ..pace };
     if is_pile {
-        [FIRST, NEXT, any_way(NEXT)]
+        [FIRST, NEXT, NEXT]
     } else {
         [any_way(FIRST), any_way(NEXT), NEXT]
     }
