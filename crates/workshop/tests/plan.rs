@@ -5,7 +5,7 @@ mod common;
 
 use common::{wearing, Bench};
 use std::sync::Arc;
-use tin_cloak_workshop::{JobId, JobState, MeansKind, Plan, Step};
+use tin_cloak_workshop::{Companions, JobId, JobState, MeansKind, PieceKind, Plan, Step};
 
 fn waited(bench: &Bench, job: JobId) -> JobState {
     loop {
@@ -81,4 +81,41 @@ fn a_plan_of_some_means_alone_stops_when_told() {
     bench.shop.jobs().get(job).unwrap().stop();
     assert_eq!(waited(&bench, job), JobState::Stopped);
     assert!(bench.shop.plan_of(&bench.room()).unwrap().is_none());
+}
+
+/// A tube about the left leg as an OBJ, too coarse at the knee.
+fn gaiter(bench: &Bench) -> String {
+    let skeleton = &bench.room().dress.body.skeleton;
+    let at = |name: &str| skeleton.rest_positions()[skeleton.find(name).unwrap().index()];
+    let (hip, knee, foot) = (at("upper_leg_left"), at("lower_leg_left"), at("foot_left"));
+    let rows = [hip.lerp(knee, 0.5), hip.lerp(knee, 0.8), knee.lerp(foot, 0.2), knee.lerp(foot, 0.5)];
+    let (mut text, around) = (String::new(), 16);
+    for middle in rows {
+        for i in 0..around {
+            let (sin, cos) = (std::f32::consts::TAU * i as f32 / around as f32).sin_cos();
+            text += &format!("v {} {} {}\n", middle.x + 0.08 * cos, middle.y, middle.z + 0.08 * sin);
+        }
+    }
+    for (row, i) in (1..rows.len()).flat_map(|row| (0..around).map(move |i| (row, i))) {
+        let at = |row: usize, i: usize| (row - 1) * around + i % around + 1;
+        text += &format!("f {} {} {} {}\n", at(row, i), at(row, i + 1), at(row + 1, i + 1), at(row + 1, i));
+    }
+    text
+}
+
+#[test]
+fn cloth_that_is_too_coarse_to_bend_is_offered_rows() {
+    let bench = wearing(&[]);
+    let (file, none) = (gaiter(&bench), Companions::new());
+    let asset = bench.shop.bring_in("gaiter.obj", file.as_bytes(), &none).unwrap()[0].id;
+    bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());
+    bench.bind_all();
+    let (before, vertices) = (bench.board(), bench.rest(1).len());
+    let plan = planned(&bench, &[MeansKind::Rows]);
+    insta::assert_snapshot!(as_text(&plan));
+    let step = &plan.steps[0];
+    bench.run(step.means.step.clone());
+    assert!(bench.rest(1).len() >= vertices + 16, "a row goes all about it");
+    let (after, brought) = (bench.board(), step.brought.as_ref().unwrap());
+    assert_eq!((before.bad_cells(), after.bad_cells()), brought.cells);
 }

@@ -76,7 +76,7 @@ impl Weighed for Plan {
 }
 
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
-const PLANS: u32 = 8;
+const PLANS: u32 = 9;
 
 /// The steps of a plan, by what they were done on, with what they made.
 pub(crate) type PlannedSteps = Vec<(Key, Arc<Made>)>;
@@ -278,8 +278,8 @@ impl Workshop {
 pub(crate) const FOLDS_MM: f32 = 10.0;
 
 /// Fewer counted cells are out of tolerance, and what is left of them is no worse for it; or as many, less deep in all.
-/// What is torn weighs like cells: cloth that is clear since it is torn is no help. What smooths may bring less strain
-/// instead.
+/// What is torn weighs like cells: cloth that is clear since it is torn is no help. What smooths, or bends
+/// in more rows, may bring less strain instead.
 fn helps(kind: MeansKind, was: &Board, is: &Board) -> bool {
     let left = |board: &Board| Left::on(board, f32::INFINITY).bad();
     let (before, after) = (was.bad_cells(), is.bad_cells());
@@ -287,7 +287,7 @@ fn helps(kind: MeansKind, was: &Board, is: &Board) -> bool {
     let no_worse = no_deeper && left(is) <= left(was);
     let fewer = after < before || (after == before && is.out_mm() < was.out_mm() * 0.99);
     let calmer = || after == before && is.torn() < was.torn();
-    no_worse && (fewer || (kind == MeansKind::Smooth && calmer()))
+    no_worse && (fewer || (matches!(kind, MeansKind::Smooth | MeansKind::Rows) && calmer()))
 }
 
 fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> Brought {

@@ -10,12 +10,14 @@ use crate::intake::worn_on::place_findings;
 use crate::seating::sits::SeatReport;
 use crate::state::choice::{Pick, What};
 use crate::state::fitting::PieceState;
+use crate::state::names::PieceId;
 use crate::state::placing::{EaseOptions, PlaceOptions};
 use crate::state::step::Step;
 use crate::state::stroke::Chosen;
 use glam::Vec3;
 use tin_cloak_core::intake::{
-    coarse_bends, guess_units, look_over, look_over_uvs, shells, Shell, ShellGuess, UnitGuess, Up,
+    coarse_bends, guess_units, look_over, look_over_uvs, shells, CoarseBend, Shell, ShellGuess, UnitGuess,
+    Up, ROWS_WANTED,
 };
 use tin_cloak_core::mesh::crossed_by_row;
 use tin_cloak_core::seat::Gap;
@@ -211,8 +213,31 @@ fn kind_and_shells(piece: &Piece, state: &PieceState) -> Vec<Finding> {
     found
 }
 
+/// A bend without rows enough.
+pub(crate) struct CoarsePlace {
+    /// Where it is, and of which joint.
+    pub bend: CoarseBend,
+    /// The joint's name.
+    pub joint: String,
+    /// An edge across which rows can go there, where there is one.
+    edge: Option<[u32; 2]>,
+}
+
+impl CoarsePlace {
+    /// The step that adds so many rows there.
+    pub fn add(&self, piece: PieceId, rows: usize) -> Option<Step> {
+        let at = Chosen::Picks(vec![Pick::add(What::Vertices(self.edge?.to_vec()))]);
+        Some(Step::AddRows { piece, at, rows })
+    }
+
+    /// How many rows it lacks.
+    pub fn lacks(&self) -> usize {
+        ((ROWS_WANTED - self.bend.rows).ceil() as usize).max(1)
+    }
+}
+
 /// Bends at elbows and knees without rows enough.
-fn coarse(dress: &Dress, piece: &Piece) -> Vec<Finding> {
+pub(crate) fn coarse_places(dress: &Dress, piece: &Piece) -> Vec<CoarsePlace> {
     if piece.kind == PieceKind::Stiff {
         return Vec::new();
     }
@@ -228,21 +253,28 @@ fn coarse(dress: &Dress, piece: &Piece) -> Vec<Finding> {
             None => return Vec::new(),
         },
     };
-    let one = |bend: tin_cloak_core::intake::CoarseBend| {
-        let name = &body.skeleton.names[bend.joint.index()];
-        let text = format!(
-            "too coarse to bend smoothly at {name}: {:.1} rows of edges where {} are wanted; a loop more there \
-             would help",
-            bend.rows,
-            tin_cloak_core::intake::ROWS_WANTED
-        );
-        let found = Finding::new(Grade::Doubt, text).at(bend.middle);
+    let one = |bend: CoarseBend| {
         let goes = |e: &[u32; 2]| !crossed_by_row(&piece.mesh, &piece.topology.weld, *e).is_empty();
-        let Some(edge) = bend.edge.filter(goes) else { return found };
-        let at = Chosen::Picks(vec![Pick::add(What::Vertices(edge.to_vec()))]);
-        found.cured_by("Add a row there", Step::AddRows { piece: piece.id, at, rows: 1 })
+        let joint = body.skeleton.names[bend.joint.index()].clone();
+        CoarsePlace { edge: bend.edge.filter(goes), joint, bend }
     };
     coarse_bends(&piece.topology, &piece.rest, &skin, &body.skeleton, &joints).into_iter().map(one).collect()
+}
+
+fn coarse(dress: &Dress, piece: &Piece) -> Vec<Finding> {
+    let one = |place: CoarsePlace| {
+        let text = format!(
+            "too coarse to bend smoothly at {}: {:.1} rows of edges where {ROWS_WANTED} are wanted; a loop more \
+             there would help",
+            place.joint, place.bend.rows
+        );
+        let found = Finding::new(Grade::Doubt, text).at(place.bend.middle);
+        match place.add(piece.id, 1) {
+            Some(step) => found.cured_by("Add a row there", step),
+            None => found,
+        }
+    };
+    coarse_places(dress, piece).into_iter().map(one).collect()
 }
 
 fn nearest_weights(body: &Body, piece: &Piece) -> Option<Skin> {

@@ -17,7 +17,7 @@ use tin_cloak_core::mesh::{crossed_by_row, vertex_normals, with_rows, Between};
 use tin_cloak_store::BlobId;
 
 /// So many rows at once.
-const MOST_ROWS: usize = 4;
+pub(crate) const MOST_ROWS: usize = 4;
 
 impl Doing<'_> {
     pub fn add_rows(&mut self, piece: PieceId, at: &Chosen, rows: usize) -> Result<String, WorkshopError> {

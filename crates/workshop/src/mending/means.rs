@@ -2,6 +2,8 @@
 
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
+use crate::intake::of_piece::{coarse_places, CoarsePlace};
+use crate::intake::row_steps::MOST_ROWS;
 use crate::measuring::board::Board;
 use crate::state::mask::HideOptions;
 use crate::state::names::{PieceId, BODY};
@@ -13,6 +15,7 @@ use crate::state::stroke::Chosen;
 use crate::state::trial_plan::{CountRule, Counts, Target};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use tin_cloak_core::intake::ROWS_WANTED;
 use tin_cloak_formats::PieceKind;
 
 /// The kinds of means, in the order in which they are tried: what sets a piece right as a whole; then what nothing
@@ -26,6 +29,8 @@ pub enum MeansKind {
     Shapes,
     /// Move as the layer beneath does.
     Match,
+    /// More rows of edges where cloth is too coarse to bend.
+    Rows,
     /// Leave it: for stress only.
     Leave,
     /// Push layers off each other.
@@ -42,10 +47,11 @@ pub enum MeansKind {
 
 impl MeansKind {
     /// All, in order.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::Seat,
         Self::Shapes,
         Self::Match,
+        Self::Rows,
         Self::Leave,
         Self::Push,
         Self::Smooth,
@@ -108,6 +114,7 @@ pub(crate) fn means_for(room: &Room, board: &Board, kind: MeansKind) -> Vec<Mean
         MeansKind::Seat => seatings(room, &rows),
         MeansKind::Shapes => following(room, &rows).into_iter().collect(),
         MeansKind::Match => matchings(room, &rows),
+        MeansKind::Rows => more_rows(room, board, &rows),
         MeansKind::Push => pushing(room, board).into_iter().collect(),
         MeansKind::Smooth => smoothings(room, board),
         MeansKind::Tuck => tucking(room, &rows).into_iter().collect(),
@@ -197,6 +204,29 @@ fn matchings(room: &Room, rows: &OutByRow) -> Vec<Means> {
         step: Step::TakeFrom { piece, takes: Takes::Beneath, part: SourcePart::Whole },
     };
     list.into_iter().map(means).collect()
+}
+
+/// Bends of cloth without rows enough, where the piece is strained or in something in some pose.
+fn more_rows(room: &Room, board: &Board, rows: &OutByRow) -> Vec<Means> {
+    let strained = board.strained();
+    let is_bad = |id: PieceId| {
+        rows.keys().any(|ids| ids.0 == id || ids.1 == id) || strained.iter().any(|(_, piece)| *piece == id)
+    };
+    let of_piece = |piece: &Piece| -> Vec<Means> {
+        let one = |place: CoarsePlace| {
+            let (rows, joint) = (place.lacks().min(MOST_ROWS), &place.joint);
+            let many = if rows == 1 { "a row".to_owned() } else { format!("{rows} rows") };
+            Some(Means {
+                kind: MeansKind::Rows,
+                words: format!("Add {many} to {} at {joint}", piece.name),
+                why: format!("{:.1} rows of edges bend there, {ROWS_WANTED} are wanted", place.bend.rows),
+                step: place.add(piece.id, rows)?,
+            })
+        };
+        coarse_places(&room.dress, piece).into_iter().filter_map(one).collect()
+    };
+    let worn = room.dress.pieces.iter().filter(|p| p.bound.is_some() && !p.cage && is_bad(p.id));
+    worn.flat_map(of_piece).collect()
 }
 
 fn pushing(room: &Room, board: &Board) -> Option<Means> {
