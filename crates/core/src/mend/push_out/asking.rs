@@ -14,8 +14,10 @@ const DEEP: f32 = 0.15;
 const HOPELESS: f32 = 1.5;
 /// What lies this near to what is that deep, at rest, is of its spot, metres.
 const DEEP_SPOT: f32 = 0.04;
-/// What is no deeper than this between two sides of a fold lies at its lip and finds room, metres.
-const LIP: f32 = 0.002;
+/// What is no deeper than this between two sides of a fold lies at its lip and finds room, metres; and in a shape of a
+/// turn, which goes further.
+const LIP: f32 = 0.001;
+const LIP_OF_SHAPE: f32 = 0.002;
 /// A gap changes by no more than so many steps from round to round: two layers may move.
 const JUMP: f32 = 2.5;
 /// Of a place so many poses count, those in which it is nearest.
@@ -180,6 +182,7 @@ impl Work<'_> {
     /// True where a part lies in itself, as cloth does in the pit of an arm, or something lies between two sides of
     /// such a fold: there is no room to push it to.
     pub(super) fn is_fold(&self, (pose, place, gap): &Asked) -> bool {
+        let lip = if self.mending.shape.is_some() { LIP_OF_SHAPE } else { LIP };
         let lies_in_itself = |layer: usize, v: u32| self.folded[*pose].contains(&(layer, v));
         match place {
             Place::Inside { layers: (own, other), .. } => {
@@ -188,7 +191,7 @@ impl Work<'_> {
                 // No shape of a turn parts a layer from itself.
                 own == other && (self.mending.shape.is_some() || one_part())
             }
-            _ if gap.gap >= -LIP => false,
+            _ if gap.gap >= -lip => false,
             _ => {
                 gap.own.1.iter().any(|e| e.1 > 0.0 && lies_in_itself(gap.own.0, e.0))
                     || gap.other.1.iter().any(|v| lies_in_itself(gap.other.0, *v))
