@@ -91,9 +91,6 @@ impl Leaf {
     /// wholly on one side of the other's plane by more than a rounding error.
     #[inline(always)]
     pub fn may_meet(&self, [p, q, r]: [Vec3; 3], near: u32) -> u32 {
-        if near == 0 {
-            return 0;
-        }
         let (e, f) = (q - p, r - p);
         let from = splat(p);
         let away = self.corner.map(|corner| sub(corner, from));

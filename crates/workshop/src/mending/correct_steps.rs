@@ -17,6 +17,7 @@ use crate::state::push::{Against, MendOptions};
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::deform::{Driver, Morph};
+use tin_cloak_core::mend::BadTurn;
 
 /// So many turns are tried at most.
 const TURNS: usize = 60;
@@ -37,6 +38,46 @@ struct Reached {
     taken: Vec<Driver>,
 }
 
+impl Reached {
+    /// Its draft, with what is told of it; `was` cells were out of tolerance at first.
+    fn told(mut self, was: usize) -> Draft {
+        match &self.room {
+            Some(room) => {
+                self.draft.notes.push(format!("{was} cells were out of tolerance, {} are", self.left.cells));
+                self.draft.notes.extend(corrective_notes(room, &self.taken));
+            }
+            None => self.draft.notes.push(format!(
+                "nothing was taken: no shape that a turn calls up brings the {was} cells out of tolerance down"
+            )),
+        }
+        self.draft
+    }
+}
+
+/// Which turns were tried.
+#[derive(Default)]
+struct Sweeps {
+    /// What brings no more.
+    tried: Vec<Driver>,
+    /// How often all turns were tried.
+    done: usize,
+    /// Whether anything was taken since this sweep began.
+    is_changed: bool,
+}
+
+impl Sweeps {
+    /// The turn to try next.
+    fn next(&mut self, what: &ToMend, here: &Reached) -> Option<BadTurn> {
+        let next = |tried: &[Driver]| next_turn(what, &here.now, (tried, &here.taken));
+        let found = next(&self.tried);
+        if found.is_some() || !self.is_changed || self.done + 1 == SWEEPS {
+            return found;
+        }
+        *self = Self { done: self.done + 1, ..Self::default() };
+        next(&self.tried)
+    }
+}
+
 impl Doing<'_> {
     /// Shapes that turns of joints call up on pieces, against what is through: of the turns to blame the worst first,
     /// each measured on top of those before, and kept when less is left in all; of all that it comes through, the state
@@ -52,8 +93,7 @@ impl Doing<'_> {
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
         let mut here = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
         let mut best = here.clone();
-        // What brings no more; and whether anything was taken since the sweep began.
-        let (mut tried, mut sweep, mut is_changed) = (Vec::new(), 1, false);
+        let mut sweeps = Sweeps::default();
         for turn in 1..=TURNS {
             let room = here.room.as_deref().unwrap_or(self.room);
             let what = ToMend {
@@ -65,14 +105,7 @@ impl Doing<'_> {
                 options,
                 against: Against::default(),
             };
-            let next = |tried: &[Driver]| next_turn(&what, &here.now, (tried, &here.taken));
-            let mut bad = next(&tried);
-            if bad.is_none() && is_changed && sweep < SWEEPS {
-                (sweep, is_changed) = (sweep + 1, false);
-                tried.clear();
-                bad = next(&tried);
-            }
-            let Some(bad) = bad else { break };
+            let Some(bad) = sweeps.next(&what, &here) else { break };
             let tell = |s: f32| phase(0.7, turn).tell(s);
             let shape = shape_for(&what, &here.now, &bad, &tell)?;
             let tell = |s: f32| phase(1.0, turn).tell(s);
@@ -81,29 +114,19 @@ impl Doing<'_> {
                 None => None,
             };
             let Some(next) = with_it else {
-                tried.push(bad.driver);
+                sweeps.tried.push(bad.driver);
                 continue;
             };
             if next.left.is_hardly_less_than(here.left) {
-                tried.push(bad.driver);
+                sweeps.tried.push(bad.driver);
             }
-            (here, is_changed) = (next, true);
+            (here, sweeps.is_changed) = (next, true);
             here.taken.push(bad.driver);
             if here.left.is_better_than(best.left) {
                 best = here.clone();
             }
         }
-        let was = first.bad_cells();
-        match &best.room {
-            Some(room) => {
-                best.draft.notes.push(format!("{was} cells were out of tolerance, {} are", best.left.cells));
-                best.draft.notes.extend(corrective_notes(room, &best.taken));
-            }
-            None => best.draft.notes.push(format!(
-                "nothing was taken: no shape that a turn calls up brings the {was} cells out of tolerance down"
-            )),
-        }
-        *self.draft = best.draft;
+        *self.draft = best.told(first.bad_cells());
         Ok(format!("Make correctives for {}", names.join(", ")))
     }
 
@@ -118,18 +141,22 @@ impl Doing<'_> {
     ) -> Result<Option<Reached>, WorkshopError> {
         let room = here.room.as_deref().unwrap_or(self.room);
         let mut best: Option<Reached> = None;
-        for _ in 0..ATTEMPTS {
+        for attempt in 1..=ATTEMPTS {
             let draft = self.with_corrective(room, here.draft.clone(), &shape)?;
             let made = self.room_of(&draft)?;
             let now = self.measured_in(&made, tell)?;
             let (left, no_deeper) = (Left::on(&now.board, most_mm), is_no_deeper(&now.board, first));
             tracing::info!(?shape.driver, was = ?here.left, ?left, no_deeper, "corrective");
-            shape = shape.without_what_spoils(&room.dress, &here.now, &now);
-            if no_deeper && left.is_less_than(best.as_ref().map_or(here.left, |b| b.left)) {
+            let is_less = no_deeper && left.is_less_than(best.as_ref().map_or(here.left, |b| b.left));
+            let goes_on = attempt < ATTEMPTS && !(is_less && left.is_better_than(here.left));
+            if goes_on {
+                shape = shape.without_what_spoils(&room.dress, &here.now, &now);
+            }
+            if is_less {
                 let taken = here.taken.clone();
                 best = Some(Reached { draft, room: Some(Arc::new(made)), now, left, taken });
             }
-            if best.as_ref().is_some_and(|b| b.left.is_better_than(here.left)) {
+            if !goes_on {
                 break;
             }
         }
