@@ -73,8 +73,15 @@ impl Doing<'_> {
             new.len(),
             crossed.len()
         ));
-        let what = if rows == 1 { "a row".to_owned() } else { format!("{rows} rows") };
-        Ok(format!("Add {what} to {name}"))
+        Ok(format!("Add {} to {name}", in_words(rows)))
+    }
+}
+
+/// So many rows.
+pub(crate) fn in_words(rows: usize) -> String {
+    match rows {
+        1 => "a row".to_owned(),
+        _ => format!("{rows} rows"),
     }
 }
 

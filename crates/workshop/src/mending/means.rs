@@ -3,7 +3,7 @@
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
 use crate::intake::of_piece::{coarse_places, CoarsePlace};
-use crate::intake::row_steps::MOST_ROWS;
+use crate::intake::row_steps;
 use crate::measuring::board::Board;
 use crate::state::mask::HideOptions;
 use crate::state::names::{PieceId, BODY};
@@ -214,8 +214,8 @@ fn more_rows(room: &Room, board: &Board, rows: &OutByRow) -> Vec<Means> {
     };
     let of_piece = |piece: &Piece| -> Vec<Means> {
         let one = |place: CoarsePlace| {
-            let (rows, joint) = (place.lacks().min(MOST_ROWS), &place.joint);
-            let many = if rows == 1 { "a row".to_owned() } else { format!("{rows} rows") };
+            let (rows, joint) = (place.lacks().min(row_steps::MOST_ROWS), &place.joint);
+            let many = row_steps::in_words(rows);
             Some(Means {
                 kind: MeansKind::Rows,
                 words: format!("Add {many} to {} at {joint}", piece.name),

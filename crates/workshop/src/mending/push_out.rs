@@ -429,8 +429,8 @@ pub(crate) fn curable_mm(board: &Board, most_mm: f32) -> f32 {
     out.map(|(_, _, cell)| cell.depth_mm().min(most_mm)).sum()
 }
 
-/// No more counted cells are out of tolerance, those that a push could cure are less deep in all, and the others not
-/// deeper for it by more than that.
+/// No more counted cells are out of tolerance, those that a push could cure are less deep in all, and all of them
+/// together, deeper than it reaches or not, no deeper.
 pub(crate) fn is_better(what: &ToMend, after: &Board, before: &Board) -> bool {
     after.bad_cells() <= before.bad_cells()
         && what.curable_mm(after) < what.curable_mm(before)
