@@ -54,6 +54,12 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
     b.until(&format!("Math.abs(({COUNT}) - {}) < 12", 2 * first)).await;
     b.press("[data-reshape=back]").await;
     b.until(&format!("({COUNT}) === {first}")).await;
+    b.value(&set("grow-unit", "mm")).await;
+    b.value(&set("grow-by", "60")).await;
+    b.press("[data-reshape=grow]").await;
+    b.until(&format!("({COUNT}) > {grown}")).await;
+    b.press("[data-reshape=back]").await;
+    b.until(&format!("({COUNT}) === {first}")).await;
 
     // A tenth added by a key: the step says who gained, how far the furthest goes, and in which pose.
     let before = b.value(&mean("lower_arm_left")).await.as_f64().unwrap();
@@ -65,6 +71,22 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
     b.until(&format!("{} > {before}", mean("lower_arm_left"))).await;
     b.step("#undo").await;
     b.until(&format!("{} === {before}", mean("lower_arm_left"))).await;
+
+    // Two joints smoothed together; what that makes worse the most is told, and one press goes there.
+    b.value(&set("smooth-joints", "upper_arm_left")).await;
+    b.value(&set("smooth-times", "40")).await;
+    b.step("[data-hand=smooth]").await;
+    assert_eq!(b.last_step().await, "Smooth lower_arm_left, upper_arm_left on oilskin coat");
+    b.until("document.querySelector('.last .to-cell')").await;
+    let told = b.value("document.querySelector('.last .to-cell').textContent").await;
+    assert!(told.as_str().unwrap().contains(" mm deeper in "), "{told}");
+    b.press(".last .to-cell").await;
+    b.until("document.getElementById('pose-name').textContent !== 'rest'").await;
+    b.until("document.getElementById('canvas').dataset.map === 'clearance'").await;
+    b.step("#undo").await;
+    b.press("#joint-rest").await;
+    b.until(&format!("{} === {before}", mean("lower_arm_left"))).await;
+    b.value(&set("pose-pick", "0")).await;
 
     // Kept under a name, forgotten by none and found again.
     b.value("document.getElementById('patch-name').value = 'left forearm'").await;

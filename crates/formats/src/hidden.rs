@@ -9,7 +9,7 @@ use tin_cloak_core::mesh::{Mesh, Polygon};
 impl MeshPart {
     /// The part whole, with the triangles named in `hidden` (ascending) under materials of their own, behind those that
     /// are seen, and with the vertices told that only these use. Vertices stay as they are. A face of more sides that
-    /// is half hidden falls into triangles.
+    /// is half hidden falls into triangles. With the old number of each triangle.
     ///
     /// ```
     /// use tin_cloak_core::{glam::Vec3, mesh::Mesh};
@@ -18,12 +18,13 @@ impl MeshPart {
     /// let positions = vec![Vec3::ZERO, Vec3::X, Vec3::Y, Vec3::Z];
     /// let (normals, triangles) = (vec![Vec3::Z; 4], vec![[0, 1, 2], [0, 2, 3]]);
     /// let mesh = Mesh { positions, normals, triangles, polygons: Vec::new() };
-    /// let marked = MeshPart { mesh, ..MeshPart::default() }.with_hidden(&[0]);
+    /// let (marked, order) = MeshPart { mesh, ..MeshPart::default() }.with_hidden(&[0]);
+    /// assert_eq!(order, [1, 0]);
     /// assert_eq!(marked.mesh.triangles, [[0, 2, 3], [0, 1, 2]]);
     /// assert_eq!(marked.look.hidden, [false, true, false, false]);
     /// assert_eq!(marked.look.materials.materials[0]["name"], "hidden");
     /// ```
-    pub fn with_hidden(self, hidden: &[u32]) -> Self {
+    pub fn with_hidden(self, hidden: &[u32]) -> (Self, Vec<u32>) {
         let is_hidden = |f: u32| hidden.binary_search(&f).is_ok();
         let mut materials = (*self.look.materials).clone();
         let (mut order, mut runs): (Vec<u32>, Vec<MaterialRun>) = (Vec::new(), Vec::new());
@@ -45,7 +46,7 @@ impl MeshPart {
         faces.flat_map(|(_, t)| t).for_each(|v| seen[*v as usize] = true);
         let hidden = seen.into_iter().map(|seen| !seen).collect();
         let look = Look { runs, hidden, materials: Arc::new(materials), ..self.look };
-        Self { mesh: in_order(self.mesh, &order), look, ..self }
+        (Self { mesh: in_order(self.mesh, &order), look, ..self }, order)
     }
 }
 

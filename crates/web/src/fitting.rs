@@ -24,7 +24,7 @@ use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{
     harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, Proof, Room, SnagCard,
-    TrialSet, TuckRow, ViewRequest, Workshop,
+    TrialSet, TuckRow, ViewRequest, Workshop, WorseCell,
 };
 
 /// Names of the stations, in the order of work.
@@ -129,7 +129,30 @@ struct Shown {
     joint_names: Vec<String>,
     last_sentence: String,
     effect: Effect,
+    worst_new: Option<WorstNew>,
     running: Option<u64>,
+}
+
+/// What the last step made worse the most, and the cell to go to.
+struct WorstNew {
+    words: String,
+    column: usize,
+    row: usize,
+}
+
+impl WorstNew {
+    fn of(worse: &WorseCell, board: &Board) -> Option<Self> {
+        let (column, row) = board.find(worse)?;
+        let (pose, pair) = (&board.poses[column], &board.pairs[row]);
+        let at = if pose.time_s > 0.0 { format!(" at {:.2} s", pose.time_s) } else { String::new() };
+        let place = if worse.place.is_empty() { String::new() } else { format!(", {}", worse.place) };
+        let through = through_in_words(&pair.outer, &pair.inner);
+        let words = format!(
+            "{:.1} mm deeper in {}{at}{place}: {through}, {:.1} mm now",
+            worse.by_mm, pose.name, worse.depth_mm
+        );
+        Some(Self { words, column, row })
+    }
 }
 
 #[derive(Template)]
@@ -284,6 +307,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         seats,
         joint_names: if station == 2 { room.dress.body.skeleton.names.clone() } else { Vec::new() },
         last_sentence: open.current().map_or(String::new(), |s| s.sentence.clone()),
+        worst_new: board.and_then(|b| WorstNew::of(effect.worst_new.as_ref()?, b)),
         effect,
         running: shop.jobs().running(id).map(|(job, _)| job),
         pieces,

@@ -160,8 +160,6 @@ pub enum WorkshopError {
     NoVolumeLost { least_mm: f32 },
     #[error("there is no plan for the fitting as it stands: make one first")]
     NoPlan,
-    #[error("only a body of one whole mesh can have faces hidden: this one is joined of several, or is a part of one")]
-    HidesOneMesh,
     #[error("keep 0 to {most} rings next to what is seen")]
     BadRings { most: usize },
     #[error("nothing lies beneath the body: choose on a piece, or by something else")]

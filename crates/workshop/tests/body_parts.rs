@@ -4,6 +4,7 @@
 mod common;
 
 use common::{files, Bench};
+use std::collections::HashSet;
 use std::sync::Arc;
 use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
 use tin_cloak_workshop::core::glam::Vec3;
@@ -13,7 +14,7 @@ use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     export_glb, prove, read, BodyPart, Chosen, Companions, Document, Dressed, EaseOptions, HideOptions,
-    MendOptions, MeshPart, NamedFile, PieceKind, Step, TrialSays, TrialWish, Workshop,
+    MendOptions, MeshPart, NamedFile, Pick, PieceKind, Step, TrialSays, TrialWish, What, Workshop,
 };
 
 fn wick() -> Document {
@@ -87,8 +88,6 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
     }
     bench.bind_all();
     whole.bind_all();
-    let refused = bench.refused(Step::Hide { options: HideOptions::default() });
-    assert!(refused.contains("one whole mesh"), "{refused}");
     let (ours, theirs) = (bench.board(), whole.board());
     assert_eq!(ours.cells.len(), theirs.cells.len());
     for ((p, r, a), (_, _, b)) in ours.measured().zip(theirs.measured()) {
@@ -138,6 +137,49 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
     assert!(out.meshes.iter().filter(tucked).count() > 1);
 }
 
+#[test]
+fn what_nobody_sees_of_a_body_of_three_meshes_is_left_out_of_each() {
+    let (bytes, parts) = in_three();
+    let bench = begun(&bytes, false);
+    bench.cure(0, "most likely the rest of it");
+    for (name, layer) in [("breeches.glb", 1), ("quilted tunic.glb", 2)] {
+        let file = files().iter().find(|f| f.name == name).unwrap();
+        let asset = bench.shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id;
+        bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
+    }
+    bench.bind_all();
+    bench.run(Step::Hide { options: HideOptions { beneath: false, ..HideOptions::default() } });
+    let faces = |room: &tin_cloak_workshop::Room, name: &str| {
+        let bytes = export_glb(&room.dress).unwrap();
+        let out = read("x.glb", &bytes, &Companions::new()).unwrap();
+        out.meshes.iter().find(|m| m.name == name).map_or(0, |m| m.mesh.triangles.len())
+    };
+    let room = bench.room();
+    let hidden = room.hidden_of(&room.dress.body.name).0;
+    let left_out: Vec<usize> = parts.iter().map(|p| p.mesh.triangles.len() - faces(&room, &p.name)).collect();
+    assert_eq!(left_out.iter().sum::<usize>(), hidden);
+    assert!(left_out.iter().filter(|n| **n > 100).count() > 1, "{left_out:?}");
+    let board = bench.board();
+    let (_, proof) = prove(&room, Some(&board), &|_| true).unwrap();
+    assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
+
+    // A mesh of which nothing is seen is not in the file, and the rest is proved without it.
+    bench.shop.undo(bench.fitting).unwrap();
+    let trunk = &parts[1];
+    let body = Arc::clone(&bench.room().dress.body);
+    let bits = |p: &Vec3| p.to_array().map(f32::to_bits);
+    let places: HashSet<[u32; 3]> = trunk.mesh.positions.iter().map(bits).collect();
+    let of_trunk = |p: &Vec3| places.contains(&bits(p));
+    let vertices: Vec<u32> =
+        (0..body.rest.len() as u32).filter(|v| of_trunk(&body.rest[*v as usize])).collect();
+    let chosen = Chosen::Picks(vec![Pick::add(What::Vertices(vertices))]);
+    bench.run(Step::Mask { part: 0, chosen, hide: true });
+    let room = bench.room();
+    assert_eq!((faces(&room, &trunk.name), faces(&room, &parts[2].name)), (0, parts[2].mesh.triangles.len()));
+    let (_, proof) = prove(&room, Some(&bench.board()), &|_| true).unwrap();
+    assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
+}
+
 /// The body and a ball that floats beside it, in one mesh.
 fn with_a_ball() -> MeshPart {
     let mut part = wick().meshes.remove(0);
@@ -174,6 +216,18 @@ fn of_a_mesh_that_holds_more_the_bodys_parts_are_chosen() {
     assert_eq!(out.meshes[0].mesh.positions, part.mesh.positions);
     let again = begun(&bytes, false);
     assert_eq!(again.room().dress.body.rest, room.dress.body.rest);
+    // Faces of it that are hidden go; what is the body is told by its parts as they are then.
+    let feet: Vec<u32> = (0..room.dress.body.rest.len() as u32)
+        .filter(|v| room.dress.body.rest[*v as usize].y < 0.1)
+        .collect();
+    let chosen = Chosen::Picks(vec![Pick::add(What::Vertices(feet))]);
+    bench.run(Step::Mask { part: 0, chosen, hide: true });
+    let hidden = bench.room().hidden_of("wick").0;
+    assert!(hidden > 100);
+    let without = begun(&export_glb(&bench.room().dress).unwrap(), false).room();
+    let triangles = |room: &tin_cloak_workshop::Room| room.dress.body.mesh.triangles.len();
+    assert_eq!(triangles(&without), triangles(&room) - hidden);
+    bench.shop.undo(bench.fitting).unwrap();
     // What makes no sense is refused and changes nothing.
     assert!(bench.refused(only(&[])).contains("nothing of “wick” is left"));
     let parts = vec![BodyPart::whole("tail")];

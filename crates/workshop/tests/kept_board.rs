@@ -86,6 +86,19 @@ fn a_step_measures_only_the_rows_it_touched_and_undo_redo_compare_and_restart_no
     let effect = bench.open().effect();
     assert_eq!(effect.deepest_after_mm, Some(second.deepest_mm()));
     assert_eq!((effect.better, effect.worse), second.better_and_worse(&first));
+    let change = |p: usize, r: usize| {
+        let (now, then) = (second.cells[p][r].as_ref().unwrap(), first.cells[p][r].as_ref().unwrap());
+        if now.is_bad() {
+            now.depth_mm() - then.depth_mm()
+        } else {
+            0.0
+        }
+    };
+    let all = (0..second.poses.len()).flat_map(|p| (0..second.pairs.len()).map(move |r| (p, r)));
+    let worst = all.map(|(p, r)| change(p, r)).fold(0.0, f32::max);
+    let told = effect.worst_new.map(|w| (second.find(&w).unwrap(), w.by_mm));
+    assert_eq!(told.map_or(0.0, |(_, by_mm)| by_mm), if worst > 0.05 { worst } else { 0.0 });
+    assert!(told.is_none_or(|((p, r), by_mm)| change(p, r) == by_mm));
 
     let nothing = measured_by(&bench, || {
         bench.shop.undo(bench.fitting).unwrap();

@@ -52,6 +52,13 @@ export class Board {
     return document.querySelector(`#board .cell[data-pose="${pose}"][data-row="${row}"]`);
   }
 
+  // The cell of a pose and a row, or, where its column stands for several, the pose by itself.
+  goTo(pose, row, title) {
+    const cell = this.at(pose, row);
+    if (cell) this.choose(cell);
+    else this.onChoose({ pose, row, spot: null, title: `: ${title}` });
+  }
+
   // Marks a cell and tells what it shows.
   choose(cell) {
     this.pose = Number(cell.dataset.pose);

@@ -4,6 +4,7 @@ import { WeightTable } from "./weight-table.js";
 
 const field = (id) => document.getElementById(id);
 const number = (id) => Number(field(id).value);
+const named = (id) => field(id).value.split(",").map((name) => name.trim()).filter((name) => name !== "");
 
 // Fields that say what is chosen: these are the fitting's.
 const CHOSEN = ["hand-piece", "patch-pick", "more-pick"];
@@ -194,7 +195,11 @@ export class ByHand {
 
   reshape(how) {
     const { picks } = this.choosing;
-    const more = { grow: { rings: 1 }, shrink: { rings: -1 }, invert: "invert", mirrored: "mirrored" }[how];
+    const by = number("grow-by");
+    const wider = (sign) => {
+      return field("grow-unit").value === "mm" ? { wider: { mm: sign * by } } : { rings: sign * Math.round(by) };
+    };
+    const more = { grow: wider(1), shrink: wider(-1), invert: "invert", mirrored: "mirrored" }[how];
     if (how === "none") this.choosing.setPicks([]);
     else if (how === "back") this.choosing.setPicks(picks.slice(0, -1));
     else this.choosing.setPicks([...picks, { what: more }]);
@@ -213,9 +218,9 @@ export class ByHand {
       case "times": return give({ times: amount });
       case "move": return { move: { from: joint, to: other, both: false } };
       case "exchange": return { move: { from: joint, to: other, both: true } };
-      case "smooth": return { smooth: { joints: [joint], strength: 0.5, times: 3 } };
-      case "smooth_all": return { smooth: { joints: [], strength: 0.5, times: 3 } };
-      case "harden": return { harden: { strength: 0.5 } };
+      case "smooth": return this.smoothOf([joint, ...named("smooth-joints")]);
+      case "smooth_all": return this.smoothOf([]);
+      case "harden": return { harden: { strength: number("smooth-strength") } };
       case "mean": return "mean";
       case "copy": return this.clicked.length ? { copy: { vertex: this.clicked[0] } } : null;
       case "beneath": return { beneath: { share: amount } };
@@ -228,6 +233,10 @@ export class ByHand {
         return { fade: { from: joint, to: other, ends: [from, to], ...how, profile: field("fade-ends").value } };
       }
     }
+  }
+
+  smoothOf(joints) {
+    return { smooth: { joints, strength: number("smooth-strength"), times: number("smooth-times") } };
   }
 
   creaseOf(near, far) {

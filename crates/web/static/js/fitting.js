@@ -312,6 +312,8 @@ document.body.addEventListener("click", (e) => {
   if (e.target.closest("#swing-joint")) swingJoint();
   if (e.target.closest("#brush-on")) brush.toggle();
   if (e.target.closest("#to-worst")) board.chooseWorst();
+  const cell = e.target.closest(".to-cell");
+  if (cell) board.goTo(Number(cell.dataset.pose), Number(cell.dataset.row), cell.textContent.trim());
   if (e.target.closest("#look-rest")) {
     lookAtRest();
     scene.seeWhole();

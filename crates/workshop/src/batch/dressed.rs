@@ -13,7 +13,8 @@ use crate::dress::trials::{clip_trials, kept_trial, plan_trials, retarget_trials
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::intake::brought::brought;
-use crate::measuring::board::{measure_every_pair, Board};
+use crate::measuring::afresh::measure_every_pair;
+use crate::measuring::board::Board;
 use crate::measuring::report::{Report, SkippedEntry};
 use crate::mending::push_out::{mend, MendOutcome, ToMend};
 use crate::state::names::{PieceId, BODY};
@@ -119,9 +120,9 @@ impl Dressed {
     }
 
     /// The same with faces left out of what is measured, by the name of the mesh.
-    pub(crate) fn leaving_out(mut self, faces: impl Fn(&str) -> Vec<u32>) -> Self {
-        let of_body = (BODY, faces(&self.dress.body.name));
-        let of_pieces = self.dress.pieces.iter().map(|p| (p.id, faces(&p.name)));
+    pub(crate) fn leaving_out(mut self, of_body: &[u32], of_piece: impl Fn(&str) -> Vec<u32>) -> Self {
+        let of_body = (BODY, of_body.to_vec());
+        let of_pieces = self.dress.pieces.iter().map(|p| (p.id, of_piece(&p.name)));
         let all = std::iter::once(of_body).chain(of_pieces).filter(|f| !f.1.is_empty());
         self.dress.masked = Arc::new(Masked(all.collect()));
         self

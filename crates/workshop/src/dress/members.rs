@@ -20,8 +20,9 @@ pub(crate) struct Member {
     kept: Kept,
     /// Its connected parts that are the body, when not all are.
     shells: Option<Vec<u32>>,
-    /// Where its vertices begin in the body.
+    /// Where its vertices begin in the body, and where its triangles do.
     first: usize,
+    first_face: usize,
 }
 
 impl Member {
@@ -29,11 +30,31 @@ impl Member {
         self.part.place(scale, turn);
     }
 
-    /// Its vertices by the body's numbers, and by those of the mesh.
-    pub fn vertices(&self) -> (Vec<u32>, Vec<u32>) {
-        let all = self.kept.vertices.len() as u32;
-        let first = self.first as u32;
-        ((first..first + all).collect(), self.kept.vertices.clone())
+    /// Those of its vertices that are among `left` of the mesh (ascending): by the body's numbers, and by their places
+    /// in that list.
+    pub fn vertices(&self, left: &[u32]) -> (Vec<u32>, Vec<u32>) {
+        let place =
+            |(n, v): (usize, &u32)| Some(((self.first + n) as u32, left.binary_search(v).ok()? as u32));
+        self.kept.vertices.iter().enumerate().filter_map(place).unzip()
+    }
+
+    /// Those of the body's triangles (ascending) that are of this mesh, by its own numbers.
+    pub fn own_faces(&self, of_body: &[u32]) -> Vec<u32> {
+        let own = |f: &u32| self.kept.faces.get((*f as usize).checked_sub(self.first_face)?).copied();
+        of_body.iter().filter_map(own).collect()
+    }
+
+    /// Which connected parts of the mesh are the body when it goes out as `part`, of which these triangles are there
+    /// (numbers of the mesh, in the order of `part`); nothing where all of it is.
+    pub fn shells_of(&self, part: &MeshPart, there: &[u32]) -> Option<Vec<u32>> {
+        self.shells.as_ref()?;
+        let topology = Topology::of(&part.mesh);
+        let own = |f: &u32| self.kept.faces.binary_search(f).is_ok();
+        let of_body = topology.triangles.iter().zip(there).filter(|(_, f)| own(f));
+        let mut shells: Vec<u32> = of_body.map(|(t, _)| topology.shell_of_vertex[t[0] as usize]).collect();
+        shells.sort_unstable();
+        shells.dedup();
+        Some(shells)
     }
 
     /// The mesh as it came, with the weights that the body has for it now (over `joints` joints), and its tucks.
@@ -81,7 +102,7 @@ pub(crate) fn joined(
     let mut all = MeshPart { name, ..MeshPart::default() };
     let (mut members, mut rows) = (Vec::new(), Vec::new());
     for (part, shells) in list {
-        let first = all.mesh.positions.len();
+        let (first, first_face) = (all.mesh.positions.len(), all.mesh.triangles.len());
         let kept = body_of(&part, shells.as_deref());
         if kept.faces.is_empty() {
             return Err(WorkshopError::NoBodyLeft { mesh: part.name });
@@ -97,7 +118,7 @@ pub(crate) fn joined(
         let faults = &mut all.weight_faults;
         faults.weightless.extend(part.weight_faults.weightless.iter().filter_map(new));
         faults.unnormalised += part.weight_faults.unnormalised;
-        members.push(Member { part, kept, shells, first });
+        members.push(Member { part, kept, shells, first, first_face });
     }
     let fail = |source: SkinError| WorkshopError::Bind { piece: all.name.clone(), source: source.into() };
     all.skin = Some(Skin::from_rows(&rows, joints).map_err(fail)?);

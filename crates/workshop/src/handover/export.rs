@@ -8,7 +8,7 @@ use crate::error::WorkshopError;
 use crate::handover::names::outgoing_names;
 use crate::state::names::BODY;
 use crate::state::own_joint::OwnJoint;
-use tin_cloak_core::mesh::Mesh;
+use tin_cloak_core::mesh::{Kept, Mesh};
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_formats::{write_glb, write_gltf, Document, GlbPart, GlbScene, Mark, MeshPart};
 
@@ -27,6 +27,8 @@ pub(crate) struct Outgoing {
     /// Vertices of the body or piece, and which of the mesh each is.
     pub from: Vec<u32>,
     pub to: Vec<u32>,
+    /// Which of all its triangles each is that goes out.
+    faces: Vec<u32>,
 }
 
 /// What becomes of what nobody sees.
@@ -81,13 +83,18 @@ fn mark(role: &str) -> Mark {
 fn of_body(dress: &Dress, hidden: OfHidden) -> Result<Vec<Outgoing>, WorkshopError> {
     let (body, joints) = (&dress.body, dress.body.skeleton.len());
     let fail = |e: SkinError| WorkshopError::Bind { piece: body.name.clone(), source: e.into() };
-    let member = |m: &Member| {
-        let part = m.as_it_came(body, joints).map_err(fail)?;
-        let (from, to) = m.vertices();
-        Ok(Outgoing { called: part.name.clone(), part, piece: None, from, to })
+    let member = |m: &Member| -> Result<Outgoing, WorkshopError> {
+        let whole = m.as_it_came(body, joints).map_err(fail)?;
+        let mut out = shown(whole, None, (&m.own_faces(dress.masked.of(BODY)), hidden));
+        let shells = m.shells_of(&out.part, &out.faces);
+        out.part.mark.iter_mut().for_each(|mark| mark.shells.clone_from(&shells));
+        (out.from, out.to) = m.vertices(&out.from);
+        Ok(out)
     };
     if !body.members.is_empty() {
-        return body.members.iter().map(member).collect();
+        let all: Vec<Outgoing> = body.members.iter().map(member).collect::<Result<_, WorkshopError>>()?;
+        // A mesh of which nothing is seen stays away whole.
+        return Ok(all.into_iter().filter(|o| !o.part.mesh.triangles.is_empty()).collect());
     }
     let whole = MeshPart {
         name: body.name.clone(),
@@ -130,17 +137,17 @@ fn of_piece((dress, hidden): (&Dress, OfHidden), index: usize, piece: &Piece) ->
 /// What is there of a part.
 fn shown(whole: MeshPart, piece: Option<usize>, (masked, hidden): (&[u32], OfHidden)) -> Outgoing {
     let called = whole.name.clone();
-    let all: Vec<u32> = (0..whole.mesh.positions.len() as u32).collect();
-    let (part, from) = match (masked, hidden) {
+    let all = Kept::all_of(&whole.mesh);
+    let (part, kept) = match (masked, hidden) {
         ([], _) => (whole, all),
-        (masked, OfHidden::Marked) => (whole.with_hidden(masked), all),
-        (masked, OfHidden::LeftOut) => {
-            let (part, kept) = whole.without(masked);
-            (part, kept.vertices)
+        (masked, OfHidden::Marked) => {
+            let (part, faces) = whole.with_hidden(masked);
+            (part, Kept { faces, ..all })
         }
+        (masked, OfHidden::LeftOut) => whole.without(masked),
     };
-    let to = (0..from.len() as u32).collect();
-    Outgoing { part, called, piece, from, to }
+    let to = (0..kept.vertices.len() as u32).collect();
+    Outgoing { part, called, piece, from: kept.vertices, to, faces: kept.faces }
 }
 
 /// The piece's mesh with its vertices where they are now; normals follow, hard edges stay hard.

@@ -125,10 +125,12 @@ impl Proof {
             let whole = if masked.count() > 0 { export_glb(&room.dress.whole())? } else { bytes.to_vec() };
             let file = NamedFile { name: name.to_owned(), bytes: whole };
             let wish = TrialWish::Set(room.state.plan.clone());
-            let again = Dressed::open(&file, None, &wish, &TrialSays::default())?.leaving_out(|name| {
-                let Some(own) = ours.iter().find(|o| o.part.name == name) else { return Vec::new() };
-                masked.of(own.piece.map_or(BODY, |p| room.dress.pieces[p].id)).to_vec()
-            });
+            let of_piece = |name: &str| {
+                let piece = ours.iter().filter(|o| o.part.name == name).find_map(|o| o.piece);
+                piece.map_or_else(Vec::new, |p| masked.of(room.dress.pieces[p].id).to_vec())
+            };
+            let again = Dressed::open(&file, None, &wish, &TrialSays::default())?;
+            let again = again.leaving_out(masked.of(BODY), of_piece);
             let theirs = again.board(room.state.tolerance_mm, &|s| tell(0.3 + 0.7 * s))?;
             (proof.cells, proof.differing, proof.unlike) = unlike(board, &theirs, &proof.renamed);
         }

@@ -2,9 +2,10 @@
 
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
-use crate::measuring::board::Board;
+use crate::measuring::board::{Board, BoardPose};
 use crate::state::fitting::FittingState;
-use crate::state::step::Effect;
+use crate::state::step::{Effect, WorseCell};
+use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
 /// What lists say of a fitting, without decoding anything of it.
@@ -36,6 +37,25 @@ impl Summary {
     }
 }
 
+/// The cell that got worse the most, and where in words.
+fn worst_new(room: &Room, board: &Board, before: &Board) -> Option<WorseCell> {
+    let (column, row, by_mm) = board.worst_new(before)?;
+    let cell = board.cells[column][row].as_ref()?;
+    let posed = room.posed(column, &[]).ok();
+    let spot = cell.spot.map(|(at, _)| Vec3::from_array(at));
+    let place = spot.zip(posed).map_or_else(String::new, |(at, posed)| room.place_name(&posed, at));
+    let BoardPose { group, name: pose, time_s, .. } = board.poses[column].clone();
+    Some(WorseCell {
+        by_mm,
+        depth_mm: cell.depth_mm(),
+        ids: board.pairs[row].ids,
+        group,
+        pose,
+        time_s,
+        place,
+    })
+}
+
 /// Effect and summary of a step whose board is measured, as they are kept; `was` is the effect as it
 /// was kept before that.
 pub(crate) fn told(
@@ -52,6 +72,7 @@ pub(crate) fn told(
         deepest_after_mm: deepest(board),
         better,
         worse,
+        worst_new: before.and_then(|old| worst_new(room, board, old)),
         notes: known.notes,
     };
     let summary = Summary::of(&room.state, Some(board));

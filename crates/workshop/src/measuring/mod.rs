@@ -1,7 +1,10 @@
 //! Cells, the board made of them, snags and reports.
 
+pub(crate) mod afresh;
 pub(crate) mod at_rest;
 pub(crate) mod board;
+pub(crate) mod board_csv;
+pub(crate) mod cell;
 pub(crate) mod cells;
 pub(crate) mod floor_rows;
 pub(crate) mod measured;

@@ -1,7 +1,8 @@
 //! The report: what other programs read.
 
 use crate::dress::dressed::Dress;
-use crate::measuring::board::{Board, Cell};
+use crate::measuring::board::Board;
+use crate::measuring::cell::Cell;
 use crate::state::trial_plan::Counts;
 use serde::Serialize;
 

@@ -97,10 +97,6 @@ impl Doing<'_> {
         if options.rings > MOST_RINGS {
             return Err(WorkshopError::BadRings { most: MOST_RINGS });
         }
-        // Several meshes go out as they came: what is not left out of the file must not be left out of the board.
-        if !self.room.dress.body.members.is_empty() {
-            return Err(WorkshopError::HidesOneMesh);
-        }
         if self.room.pile().facts.len() < 2 {
             return Err(WorkshopError::BindFirst);
         }
@@ -130,9 +126,6 @@ impl Doing<'_> {
 
     /// Faces within what is chosen are left out, or those at it are there again.
     pub fn mask(&mut self, part: PieceId, chosen: &Chosen, hide: bool) -> Result<String, WorkshopError> {
-        if part == BODY && !self.room.dress.body.members.is_empty() {
-            return Err(WorkshopError::HidesOneMesh);
-        }
         let room = self.room;
         let on = room.weighted(part)?;
         let flags = Choosing::on(&on, &room.dress.body).chosen(chosen)?;

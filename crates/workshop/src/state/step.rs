@@ -210,6 +210,27 @@ pub struct Effect {
     pub better: usize,
     /// Board cells that got worse.
     pub worse: usize,
+    /// The counted cell out of tolerance that got deeper by the most, if any did.
+    pub worst_new: Option<WorseCell>,
     /// More, in words.
     pub notes: Vec<String>,
+}
+
+/// A cell that a step made worse: where to look at it.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct WorseCell {
+    /// By how much deeper it is, millimetres.
+    pub by_mm: f32,
+    /// How deep that is now, millimetres.
+    pub depth_mm: f32,
+    /// Its row: the numbers of the outer and the inner piece.
+    pub ids: [PieceId; 2],
+    /// Its column: group, name and seconds into the clip.
+    pub group: String,
+    /// See `group`.
+    pub pose: String,
+    /// See `group`.
+    pub time_s: f32,
+    /// Where in words: “left hip”; nothing where it has no place.
+    pub place: String,
 }

@@ -1,0 +1,145 @@
+//! A board measured afresh, with nothing kept of one before.
+
+use crate::dress::dressed::Dress;
+use crate::dress::trials::{Trial, TrialSet};
+use crate::error::WorkshopError;
+use crate::measuring::board::{contacts, rows, Board};
+use crate::measuring::cell::Cell;
+use crate::measuring::floor_rows::FloorRows;
+use crate::measuring::measured::{places_of, Measured};
+use crate::state::names::PieceId;
+use crate::state::trial_plan::{Counts, TrialPlan};
+use rayon::prelude::*;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::Arc;
+use tin_cloak_core::clearance::{
+    stiffness, strain, sum_up, AtRest, Buffers, InPose, Outfit, Pair, Place, Settings, Sight, Through,
+};
+use tin_cloak_core::mend::TrialPose;
+
+/// Measures `dress` afresh in every pose of `trials`; rows of layers that nothing brings together are left
+/// out. `progress` is told the share done and answers whether to go on.
+///
+/// # Errors
+/// [`WorkshopError::Stopped`] when `progress` says no.
+pub fn measure_board(
+    dress: &Dress,
+    trials: &TrialSet,
+    tolerance: (f32, &TrialPlan),
+    progress: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Board, WorkshopError> {
+    let measured = measure_every_pair(dress, trials, tolerance, progress)?;
+    let mut board = Board::clone(&measured.board).without_idle_rows();
+    let ids: Vec<PieceId> = (1..=dress.pieces.len() as PieceId).collect();
+    FloorRows::of((dress, &ids), trials, tolerance).add_to(&mut board);
+    Ok(board)
+}
+
+/// Measures `dress` afresh in every pose of `trials`, every two layers. `progress` is told the share done and
+/// answers whether to go on.
+///
+/// # Errors
+/// [`WorkshopError::Stopped`] when `progress` says no.
+pub(crate) fn measure_every_pair(
+    dress: &Dress,
+    trials: &TrialSet,
+    (tolerance_mm, plan): (f32, &TrialPlan),
+    progress: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Measured, WorkshopError> {
+    let started = std::time::Instant::now();
+    let (mut outfit, piece_of) = dress.outfit();
+    outfit.off = dress.taken_off(&piece_of, plan);
+    let number = |(layer, piece): (usize, &Option<usize>)| (layer as PieceId, dress.layer_name(*piece));
+    let layers: Vec<(PieceId, &str)> = piece_of.iter().enumerate().map(number).collect();
+    let asked = Asked::of(&outfit);
+    let mut board = Board::empty((&asked.pairs, asked.order.len()), &layers, trials, (tolerance_mm, plan));
+    let tolerances: Vec<f32> = board.pairs.iter().map(|p| p.tolerance_mm).collect();
+    let done = AtomicUsize::new(0);
+    let poses = trials.poses(&dress.body);
+    let pool = outfit.pool();
+    let one = |(pose, trial): (&TrialPose, &Trial)| {
+        if !progress(done.fetch_add(1, Ordering::Relaxed) as f32 / poses.len() as f32) {
+            return None;
+        }
+        pool.with(|buffers| {
+            buffers.pose(&outfit, &pose.matrices, &pose.amounts);
+            Some(asked.in_pose((&outfit, buffers), &tolerances, trial.is_rest()))
+        })
+    };
+    let measured: Option<Vec<_>> = poses.par_iter().zip(&trials.trials).map(one).collect();
+    let (cells, places): (Vec<_>, Vec<_>) = measured.ok_or(WorkshopError::Stopped)?.into_iter().unzip();
+    board.cells = cells;
+    board.seconds_per_pose = started.elapsed().as_secs_f64() / poses.len().max(1) as f64;
+    let counted = |(pose, rows): (usize, Vec<Vec<Place>>)| {
+        let rows = rows.into_iter().enumerate();
+        rows.filter(|(row, _)| board.counts(pose, *row) == Counts::Counted).flat_map(|r| r.1).collect()
+    };
+    let trouble = places.into_iter().enumerate().map(counted).collect();
+    let at_rest = asked.of_outfit(&outfit);
+    Ok(Measured { board: Arc::new(board), outfit, piece_of, at_rest, trouble })
+}
+
+/// What is asked of an outfit: every two layers.
+struct Asked {
+    /// Pairs of the outfit in the order of rows; they come first in `pairs`.
+    order: Vec<usize>,
+    /// Outer and inner layer of each row.
+    pairs: Vec<(usize, usize)>,
+    /// What rest has of each row.
+    at_rest: Vec<Arc<AtRest>>,
+}
+
+impl Asked {
+    fn of(outfit: &Outfit) -> Self {
+        let order = rows(outfit);
+        let pair = |&r: &usize| (outfit.pairs[r].outer, outfit.pairs[r].inner);
+        let mut pairs: Vec<(usize, usize)> = order.iter().map(pair).collect();
+        pairs.extend(contacts(outfit.layers.len(), &pairs));
+        let still = outfit.buffers();
+        let of_pair = |p: &(usize, usize)| Arc::new(AtRest::of(outfit, &still, *p));
+        let at_rest = pairs.par_iter().map(of_pair).collect();
+        Self { order, pairs, at_rest }
+    }
+
+    /// All rows in the pose that `buffers` hold, with a tolerance a row (millimetres): cells, and what is through.
+    fn in_pose(
+        &self,
+        (outfit, buffers): (&Outfit, &Buffers),
+        tolerances: &[f32],
+        is_rest: bool,
+    ) -> (Vec<Option<Cell>>, Vec<Vec<Place>>) {
+        let in_pose = InPose::new(outfit, buffers);
+        let one = |l: usize| (strain(outfit, buffers, l), stiffness(outfit, buffers, l));
+        let strains: Vec<(f32, f32)> = (0..outfit.layers.len()).into_par_iter().map(one).collect();
+        let cell = |r: usize| {
+            let (layers, rest, tolerance) = (self.pairs[r], &*self.at_rest[r], tolerances[r]);
+            let is_contact = r >= self.order.len();
+            let meeting = in_pose.meeting(layers, rest);
+            let crossing = in_pose.crossing(layers, &meeting, rest, is_contact);
+            // Of layers that rest does not show together nothing is asked but whether they meet.
+            let (through, sight) = match self.order.get(r) {
+                None => (Through::default(), Sight::default()),
+                Some(&pair) => {
+                    let settings = Settings { tolerance: tolerance * 0.001, ..Settings::default() };
+                    let beyond = (!is_rest).then_some(rest);
+                    let through = in_pose.through(pair, settings, &meeting, beyond);
+                    let sight = in_pose.see(pair, &through);
+                    (through, sight)
+                }
+            };
+            let (strain, stiffness) = strains[layers.0];
+            let cell =
+                Cell::of(&sum_up(&through, &sight, strain), &crossing, is_contact.then_some(tolerance));
+            let pair = (self.order.get(r).copied(), layers);
+            let places = places_of(outfit, pair, (&through, &sight, &crossing), tolerance * 0.001);
+            (Some(cell.with_stiffness(stiffness)), places)
+        };
+        (0..self.pairs.len()).into_par_iter().map(cell).unzip()
+    }
+
+    /// What rest has of each pair of the outfit: every two layers have a row.
+    fn of_outfit(&self, outfit: &Outfit) -> Vec<Arc<AtRest>> {
+        let known = |p: &Pair| self.pairs.iter().position(|layers| *layers == (p.outer, p.inner));
+        outfit.pairs.iter().filter_map(known).map(|row| Arc::clone(&self.at_rest[row])).collect()
+    }
+}
