@@ -86,3 +86,38 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
     b.console_is_clean().await;
     browser.client.close().await.unwrap();
 }
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_row_is_added_across_the_edge_that_was_clicked() {
+    let (_server, browser) = the_demos_fitting().await;
+    let b = &browser;
+    b.put_on("breeches", 1, "soft").await;
+    b.step("#card [data-station='3']").await;
+    b.step("#bind").await;
+    b.whole_board().await;
+
+    b.value("document.getElementById('by-hand').open = true").await;
+    b.until("document.getElementById('hand-piece').options.length > 1").await;
+    b.value(
+        "(() => { const s = document.getElementById('pick-kind'); s.value = 'edge'; \
+         s.dispatchEvent(new Event('change', { bubbles: true })); })()",
+    )
+    .await;
+    b.press("#pick-on").await;
+    // The front of the breeches is a little below the middle of the picture.
+    let (x, y) = b.place_of("#canvas").await;
+    b.draw(&[(x - 22.0, y + 55.0)]).await;
+    b.until("document.getElementById('chosen-count').textContent === '2 vertices chosen'").await;
+    b.press("#pick-on").await;
+    b.step(".tape [data-station='5']").await;
+    b.step("#add-rows").await;
+    assert_eq!(b.last_step().await, "Add a row to breeches");
+    let told = b.value("document.querySelector('.last').textContent").await;
+    assert!(told.as_str().unwrap().contains("vertices"), "{told}");
+    b.whole_board().await;
+    b.step("#undo").await;
+    b.step("#redo").await;
+    b.whole_board().await;
+    b.console_is_clean().await;
+    browser.client.close().await.unwrap();
+}

@@ -2,7 +2,7 @@
 
 use crate::answers::Refusal;
 use crate::aside::{look_aside, Shop};
-use crate::binary::{pack_maps, pack_mesh, pack_poses, pack_skin, pack_view, Binary};
+use crate::binary::Binary;
 use crate::looked_over::seat_words;
 use rocket::http::Status;
 use rocket::serde::json::Json;
@@ -12,8 +12,8 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    Body, BodyPart, BrushStroke, Chosen, Cut, EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart,
-    ViewRequest, WorkshopError,
+    pack_maps, pack_mesh, pack_poses, pack_skin, pack_view, Body, BodyPart, BrushStroke, Chosen, Cut,
+    EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart, ViewRequest, WorkshopError,
 };
 
 /// sRGB colour of a part: 0 the body, then the pieces from the inside out.

@@ -58,6 +58,7 @@ pub use intake::of_piece::look_over_piece;
 pub use looking::choosing::{ChosenView, Moment, WeightTable};
 pub use looking::extents::Extent;
 pub use looking::maps::MapKind;
+pub use looking::packed::{pack_maps, pack_mesh, pack_poses, pack_skin, pack_view};
 pub use looking::picture;
 pub use looking::probe::Probe;
 pub use looking::skinned::{PartMap, Played, SkinnedPart};

@@ -105,6 +105,9 @@ impl Browser {
         // What is found may be renewed before it is pressed: the board fills behind the page.
         let renewed = ["stale element", "not interactable"];
         for _ in 0..40 {
+            // What lies under the last step's panel is scrolled out from under it first, as a hand does.
+            let scrolled = format!("document.querySelector({css:?})?.scrollIntoView({{ block: 'nearest' }})");
+            self.client.execute(&scrolled, vec![]).await.unwrap();
             let found = self.client.find(Locator::Css(css)).await.unwrap();
             match found.click().await {
                 Err(e) if renewed.iter().any(|r| e.to_string().contains(r)) => {

@@ -89,6 +89,7 @@ export class Choosing {
     const size = Number(field("pick-size").value);
     switch (field("pick-kind").value) {
       case "around": return { around: { radius_mm: size, dabs: [vertex], mirrored: false } };
+      case "edge": return { vertices: edge };
       case "loop": return { loop: edge };
       case "rows": return { rows: { vertex, rows: Math.round(size) } };
       case "part": return { part: vertex };

@@ -5,6 +5,7 @@ mod choosing_else;
 pub(crate) mod extents;
 pub(crate) mod hand_view;
 pub(crate) mod maps;
+pub mod packed;
 pub mod picture;
 pub(crate) mod probe;
 pub(crate) mod regions;
