@@ -126,6 +126,9 @@ pub(crate) struct Mend {
     /// Furthest any vertex may move, millimetres
     #[arg(long, default_value_t = 20.0, allow_negative_numbers = true)]
     pub limit_mm: f32,
+    /// What is done to one side of a piece is done to the other
+    #[arg(long, conflicts_with_all = ["plan", "only"])]
+    pub alike: bool,
     /// Where to write a report of the mended state (JSON)
     #[arg(long, value_name = "FILE")]
     pub report: Option<PathBuf>,

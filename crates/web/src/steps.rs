@@ -124,6 +124,8 @@ struct Push {
     pose: Option<usize>,
     margin: f32,
     limit: f32,
+    /// Both sides of a piece alike.
+    alike: bool,
     /// Only what is chosen by hand: the picks, as JSON.
     chosen: bool,
     picks: Option<String>,
@@ -144,7 +146,8 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
             return Err(Refusal::new(Status::UnprocessableEntity, words));
         }
         let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
-        let options = MendOptions { tolerance_mm, margin_mm: form.margin, limit_mm: form.limit };
+        let (margin_mm, limit_mm, alike) = (form.margin, form.limit, form.alike);
+        let options = MendOptions { tolerance_mm, margin_mm, limit_mm, alike };
         let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
         let pair = form.pair.as_deref().filter(|p| !p.is_empty()).map(pair_of).transpose()?;
         let against = Against { pair, pose: form.pose.filter(|_| form.here) };

@@ -4,6 +4,9 @@
 mod common;
 
 use common::{wearing, Bench};
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::intake::symmetry;
+use tin_cloak_workshop::core::query::Bvh;
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
     document_of, prove, read, Against, BrushStroke, Chosen, Companions, Counts, EaseOptions, MendOptions,
@@ -79,6 +82,41 @@ fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
     assert_eq!(bench.run(Step::Untuck), "Draw Wick in no longer");
     assert_eq!(bench.board().bad_cells(), before.bad_cells());
     assert!(bench.refused(Step::Untuck).contains("under nothing"));
+}
+
+#[test]
+fn a_push_does_to_one_side_what_it_does_to_the_other_where_that_is_wished() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.bind_all();
+    let (before, rest) = (bench.board(), bench.rest(TUNIC));
+    let plane = symmetry(&bench.room().dress.body.rest).plane;
+    let tree = Bvh::over_points(&rest);
+    // By vertex the one at its mirror image.
+    let image = |p: &Vec3| {
+        let hit = tree.closest(Vec3::new(2.0 * plane - p.x, p.y, p.z), 0.0005)?;
+        Some(hit.triangle as usize)
+    };
+    let images: Vec<Option<usize>> = rest.iter().map(image).collect();
+    let unlike = |alike: bool| {
+        let options = MendOptions { alike, ..MendOptions::default() };
+        let (pieces, chosen, against) = (vec![TUNIC], Chosen::Everything, Against::default());
+        bench.run(Step::PushOut { pieces, chosen, options, against });
+        assert!(bench.board().bad_cells() <= before.bad_cells());
+        let now = bench.rest(TUNIC);
+        let moved = |v: usize| now[v] - rest[v];
+        assert!((0..rest.len()).any(|v| moved(v).length() > 0.001), "something moves");
+        let pairs = images.iter().enumerate().filter_map(|(v, image)| Some((v, (*image)?)));
+        let apart = |(v, w): (usize, usize)| {
+            let there = moved(w);
+            moved(v).distance(Vec3::new(-there.x, there.y, there.z))
+        };
+        let apart: Vec<f32> = pairs.map(apart).collect();
+        assert!(apart.len() * 2 > rest.len(), "{} of {}", apart.len(), rest.len());
+        bench.shop.undo(bench.fitting).unwrap();
+        apart.into_iter().fold(0.0, f32::max)
+    };
+    assert!(unlike(false) > 0.001, "by itself one side goes further");
+    assert!(unlike(true) < 0.0005);
 }
 
 #[test]

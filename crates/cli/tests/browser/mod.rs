@@ -102,8 +102,9 @@ impl Browser {
 
     pub async fn press(&self, css: &str) {
         self.until(&format!("document.querySelector({css:?})")).await;
-        // What is found may be renewed before it is pressed: the board fills behind the page.
-        let renewed = ["stale element", "not interactable"];
+        // What is found may be renewed, or come to lie under the last step, before it is pressed: the board fills
+        // behind the page.
+        let renewed = ["stale element", "not interactable", "click intercepted"];
         for _ in 0..40 {
             // What lies under the last step's panel is scrolled out from under it first, as a hand does.
             let scrolled = format!("document.querySelector({css:?})?.scrollIntoView({{ block: 'nearest' }})");

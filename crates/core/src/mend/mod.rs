@@ -1,5 +1,6 @@
 //! Mending: making poke-through go away.
 
+mod alike;
 mod correctives;
 mod finite_newton;
 mod islands;
@@ -10,6 +11,7 @@ mod spoilt;
 mod system;
 mod volume;
 
+pub use alike::make_alike;
 pub use correctives::{bad_turns, BadTurn};
 pub use finite_newton::{least_change, Demands, Lower};
 pub use push_out::{

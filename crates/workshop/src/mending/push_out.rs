@@ -13,7 +13,10 @@ use crate::state::trial_plan::Counts;
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{AtRest, Outfit, Place, Settings};
-use tin_cloak_core::mend::{keep_rigid, push_out, Mending, PieceReport, PushSettings, TrialPose, Trouble};
+use tin_cloak_core::intake::symmetry;
+use tin_cloak_core::mend::{
+    keep_rigid, make_alike, push_out, Mending, PieceReport, PushSettings, TrialPose, Trouble,
+};
 use tin_cloak_formats::PieceKind;
 
 /// What became of the pieces.
@@ -222,7 +225,8 @@ fn passed(
         return Ok(None);
     }
     let after = measure(&next, &|s| tell(1.0 + s))?;
-    if is_better(what, &after.board, known) {
+    // Taken back on one side only both would not be alike.
+    if what.options.alike || is_better(what, &after.board, known) {
         return Ok(Some((after, next, pushed.reports)));
     }
     let less = without_what_spoils(what, (here, rest), (&after, &next));
@@ -295,6 +299,9 @@ impl Pushed {
             let start = &what.dress.pieces[piece].rest;
             let within = |(now, start): (&Vec3, &Vec3)| *start + (*now - *start).clamp_length_max(limit);
             let mut all: Vec<Vec3> = self.rest[report.layer].iter().zip(start.iter()).map(within).collect();
+            if what.options.alike {
+                what.make_alike(piece, &mut all);
+            }
             keep_rigid(&rigid_parts(&what.dress.pieces[piece]), start, &mut all, limit);
             next[piece] = Some(all);
         }
@@ -350,6 +357,17 @@ impl Pushing {
 impl ToMend<'_> {
     fn curable_mm(&self, board: &Board) -> f32 {
         curable_mm(board, self.options.limit_mm)
+    }
+
+    /// Moves what may move of a piece alike on both sides of the body's plane.
+    fn make_alike(&self, piece: usize, now: &mut [Vec3]) {
+        let worn = &self.dress.pieces[piece];
+        let chosen = self.chosen.iter().find(|(p, _)| *p == piece).map(|c| &c.1);
+        let may = |v: usize| chosen.is_none_or(|c| c[v]);
+        let mut moves: Vec<Vec3> = now.iter().zip(worn.rest.iter()).map(|(p, r)| *p - *r).collect();
+        let plane = symmetry(&self.dress.body.rest).plane;
+        make_alike((&worn.rest, &worn.topology.triangles), plane, &may, &mut moves);
+        now.iter_mut().zip(worn.rest.iter()).zip(&moves).for_each(|((p, r), m)| *p = *r + *m);
     }
 
     /// What counts, and how clear it is to come.

@@ -12,6 +12,9 @@ pub struct MendOptions {
     pub margin_mm: f32,
     /// Furthest any vertex may move, millimetres.
     pub limit_mm: f32,
+    /// What is done to one side of a piece is done to the other.
+    #[serde(default)]
+    pub alike: bool,
 }
 
 /// What alone is pushed against; all that is out of tolerance where nothing is said.
@@ -37,6 +40,6 @@ impl MendOptions {
 
 impl Default for MendOptions {
     fn default() -> Self {
-        Self { tolerance_mm: 0.5, margin_mm: 1.0, limit_mm: 20.0 }
+        Self { tolerance_mm: 0.5, margin_mm: 1.0, limit_mm: 20.0, alike: false }
     }
 }
