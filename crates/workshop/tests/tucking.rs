@@ -111,7 +111,7 @@ fn a_push_does_to_one_side_what_it_does_to_the_other_where_that_is_wished() {
             moved(v).distance(Vec3::new(-there.x, there.y, there.z))
         };
         let apart: Vec<f32> = pairs.map(apart).collect();
-        assert!(apart.len() * 2 > rest.len(), "{} of {}", apart.len(), rest.len());
+        assert!(apart.len() > 1000, "{} of {}", apart.len(), rest.len());
         bench.shop.undo(bench.fitting).unwrap();
         apart.into_iter().fold(0.0, f32::max)
     };
