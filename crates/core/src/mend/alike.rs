@@ -10,7 +10,7 @@ const ON_PLANE: f32 = 1e-4;
 /// Makes `moves` (metres, one a vertex at `rest`) alike on both sides of the plane of this x: of a vertex and the place
 /// of the surface at its mirror image both go as far as the one that goes further, so that what is clear on either side
 /// is on both; on the plane nothing goes to a side. What has no mirror image within [`NO_IMAGE`] keeps its move, and so
-/// does what may not move.
+/// does what may not move. Common practice, no source.
 ///
 /// ```
 /// use tin_cloak_core::{glam::Vec3, mend::make_alike, shapes::sphere};
