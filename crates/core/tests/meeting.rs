@@ -3,7 +3,7 @@
 
 use proptest::prelude::*;
 use tin_cloak_core::glam::{Quat, Vec3};
-use tin_cloak_core::query::{common_stretch, triangles_meet, Bvh};
+use tin_cloak_core::query::{common_stretch, triangles_meet, Bvh, LetBe};
 use tin_cloak_core::shapes::{joined, moved, sphere, Shape};
 
 fn tree(shape: &Shape) -> Bvh {
@@ -134,6 +134,10 @@ proptest! {
                 }
             }
         }
-        prop_assert_eq!(tree(&both).meeting_itself(&apart, &|_, _| false), all);
+        let tree = tree(&both);
+        let next = |f: u32, found: &mut Vec<u32>| {
+            found.extend((0..both.1.len() as u32).filter(|g| !apart(f, *g)));
+        };
+        prop_assert_eq!(tree.meeting_itself(&LetBe::new(&tree, &next, Vec::new())), all);
     }
 }

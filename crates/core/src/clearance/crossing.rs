@@ -148,8 +148,7 @@ pub(super) fn meeting(
     if own.moves_as_one() {
         return Vec::new();
     }
-    let apart = |f: u32, g: u32| !own.are_next(layer, f, g);
-    let mut found = buffers.whole(outer).meeting_itself(&apart, &|a, b| own.has_below(a, b));
+    let mut found = buffers.whole(outer).meeting_itself(own.sure());
     found.retain(|&(f, g)| !own.has(layer, f, g));
     found
 }

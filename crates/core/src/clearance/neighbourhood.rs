@@ -1,9 +1,9 @@
 //! Faces of a layer that are not against themselves.
 
-use super::patches::Patches;
+use super::patches::of_one_crease;
 use super::{Layer, Walls};
 use crate::mesh::along_edges;
-use crate::query::Bvh;
+use crate::query::{Bvh, LetBe};
 use std::sync::OnceLock;
 
 /// Faces no further apart than this along the surface at rest fold into each other as cloth and skin do in
@@ -19,12 +19,10 @@ const THICKEST: f32 = 0.04;
 pub struct Neighbourhood {
     /// By vertex: those within reach along the surface, ascending; found when first asked for.
     near: Vec<OnceLock<Box<[u32]>>>,
-    /// By vertex: true when no edge at it is longer than a crease.
-    short: Vec<bool>,
     /// True when all vertices follow the same joints alike.
     one: bool,
-    /// Stretches of which all faces are of one neighbourhood.
-    patches: Patches,
+    /// Faces that are of one for sure.
+    sure: LetBe,
     /// By vertex: 1 on the wall towards the body, 2 on the other; both on single cloth.
     wall: Vec<u8>,
 }
@@ -33,39 +31,22 @@ impl Neighbourhood {
     /// Of a layer, whose tree over all faces it is.
     pub(super) fn of(layer: &Layer, tree: &Bvh) -> Self {
         let vertices = layer.topology.vertices();
-        let mut short = vec![true; vertices];
-        for [a, b] in &layer.topology.edges {
-            if layer.rest[*a as usize].distance(layer.rest[*b as usize]) > CREASE {
-                (short[*a as usize], short[*b as usize]) = (false, false);
-            }
-        }
         let first: Vec<_> = (0..vertices.min(1)).flat_map(|v| layer.skin.row(v)).collect();
         let one =
             layer.morphs.is_empty() && (1..vertices).all(|v| layer.skin.row(v).eq(first.iter().copied()));
         let wall = walls_of(&layer.walls, vertices);
-        let patches = if one { Patches::default() } else { Patches::of(layer, tree, CREASE) };
-        Self { near: vec![OnceLock::new(); vertices], short, one, patches, wall }
+        let sure = if one { LetBe::default() } else { sure(layer, tree) };
+        Self { near: vec![OnceLock::new(); vertices], one, sure, wall }
     }
 
     /// Bytes it takes up, about, once all has been asked.
     pub fn bytes(&self) -> usize {
-        self.near.len() * 256 + self.patches.bytes()
+        self.near.len() * 256 + self.sure.bytes()
     }
 
-    /// True when two faces have a corner in common, or corners joined by an edge no longer than a crease: of
-    /// one neighbourhood for sure, and soon told.
-    pub(super) fn are_next(&self, layer: &Layer, f: u32, g: u32) -> bool {
-        let (t, u) = (layer.topology.triangles[f as usize], layer.topology.triangles[g as usize]);
-        let joined = |v: &u32| {
-            let around = layer.topology.neighbours.row(*v as usize);
-            u.contains(v) || (self.short[*v as usize] && around.iter().any(|n| u.contains(n)))
-        };
-        t.iter().any(joined)
-    }
-
-    /// True when all faces below two places of the layer's tree are of one neighbourhood.
-    pub(super) fn has_below(&self, a: usize, b: usize) -> bool {
-        self.patches.are_one(a, b, CREASE)
+    /// Faces that need not be asked against each other: they are of one neighbourhood for sure.
+    pub(super) fn sure(&self) -> &LetBe {
+        &self.sure
     }
 
     /// True of a layer that moves as one: it is in every pose in itself as it is at rest.
@@ -97,6 +78,20 @@ impl Neighbourhood {
         let wall = |t: [u32; 3]| t.iter().fold(3, |bits, v| bits & self.wall[*v as usize]);
         shell(t) == shell(u) && wall(t) & wall(u) == 0
     }
+}
+
+/// Of one neighbourhood for sure are faces with a corner in common, or with corners joined by an edge no longer than a
+/// crease, and stretches all of which lie within one.
+fn sure(layer: &Layer, tree: &Bvh) -> LetBe {
+    let topology = &layer.topology;
+    let is_short = |a: u32, b: u32| layer.rest[a as usize].distance(layer.rest[b as usize]) <= CREASE;
+    let next = |face: u32, found: &mut Vec<u32>| {
+        for v in topology.triangles[face as usize] {
+            let around = topology.neighbours.row(v as usize).iter().copied().filter(|n| is_short(v, *n));
+            around.chain([v]).for_each(|n| found.extend(topology.incident.row(n as usize)));
+        }
+    };
+    LetBe::new(tree, &next, of_one_crease(layer, tree, CREASE))
 }
 
 /// A vertex of a rim alone is on neither.

@@ -2,79 +2,74 @@
 //! within one crease along the surface at rest, so that nothing they do to each other is asked.
 
 use super::Layer;
-use crate::mesh::EdgeWalk;
+use crate::mesh::{Csr, EdgeWalk};
 use crate::query::{Bvh, Subtree};
 use glam::Vec3;
 use rayon::prelude::*;
 
 /// From the middle of one it is looked so far for the middles of others, metres.
-const REACH: f32 = 0.035;
+const REACH: f32 = 0.025;
 /// What lies below a place of the tree is no small stretch when it has more faces.
 const MOST: usize = 32;
 
 /// One of them.
-#[derive(Clone, Debug)]
 struct Patch {
     middle: u32,
     /// No corner of it is further from the middle along edges, metres.
     radius: f32,
-    /// Vertices within reach of the middle, ascending, and how far.
-    near: Box<[(u32, f32)]>,
+    /// Vertices within reach of the middle, and how far.
+    near: Vec<(u32, f32)>,
 }
 
-/// Those of a layer's tree.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Patches {
-    /// By place of the tree.
-    all: Vec<Option<Patch>>,
-}
-
-impl Patches {
-    /// Of a layer, whose tree over all faces it is, with faces within `crease` metres of each other let be.
-    pub fn of(layer: &Layer, tree: &Bvh, crease: f32) -> Self {
-        let patch = |walk: &mut EdgeWalk, below: &Subtree| {
-            let mut corners: Vec<u32> =
-                below.triangles.iter().flat_map(|t| layer.topology.triangles[*t as usize]).collect();
-            corners.sort_unstable();
-            corners.dedup();
-            let at = |v: u32| layer.rest[v as usize];
-            let centre = corners.iter().map(|v| at(*v)).sum::<Vec3>() / corners.len().max(1) as f32;
-            let away = |v: &u32| at(*v).distance_squared(centre);
-            let middle = corners.iter().copied().min_by(|a, b| away(a).total_cmp(&away(b)))?;
-            // The least the radius can be; along edges it is more.
-            let apart = corners.iter().map(|v| at(*v).distance(at(middle))).fold(0.0, f32::max);
-            if apart * 2.0 > crease {
-                return None;
+/// By place of the tree over all faces of a layer: the places with which all that lies below is within `crease` metres.
+pub(super) fn of_one_crease(layer: &Layer, tree: &Bvh, crease: f32) -> Vec<Vec<u32>> {
+    let subtrees = tree.subtrees(MOST);
+    let walk = || EdgeWalk::new(layer.rest.len());
+    let patch = |walk: &mut EdgeWalk, below: &Subtree| patch((layer, crease), walk, &below.triangles);
+    let patches: Vec<Option<Patch>> = subtrees.par_iter().map_init(walk, patch).collect();
+    let middles = patches.iter().zip(0u32..).filter_map(|(p, at)| Some((p.as_ref()?.middle, at)));
+    let at_middle = Csr::from_pairs(layer.rest.len(), middles);
+    let one_with = |patch: &Option<Patch>| {
+        let mut found: Vec<u32> = Vec::new();
+        if let Some(one) = patch {
+            for &(v, away) in &one.near {
+                let radius = |at: &u32| patches[*at as usize].as_ref().map_or(f32::INFINITY, |p| p.radius);
+                let others = at_middle.row(v as usize).iter();
+                let others = others.filter(|at| away + one.radius + radius(at) < crease);
+                found.extend(others.map(|at| subtrees[*at as usize].place as u32));
             }
-            let mut near = walk.within((&layer.rest, &layer.topology.neighbours), &[middle], REACH);
-            near.sort_unstable_by_key(|n| n.0);
-            let far = |v: &u32| near.binary_search_by_key(v, |n| n.0).map_or(f32::INFINITY, |i| near[i].1);
-            let radius = corners.iter().map(far).fold(0.0, f32::max);
-            (radius * 2.0 < crease).then(|| Patch { middle, radius, near: near.into() })
-        };
-        let subtrees = tree.subtrees(MOST);
-        let mut all = vec![None; subtrees.iter().map(|s| s.place + 1).max().unwrap_or(0)];
-        let walk = || EdgeWalk::new(layer.rest.len());
-        let found: Vec<(usize, Option<Patch>)> =
-            subtrees.par_iter().map_init(walk, |walk, below| (below.place, patch(walk, below))).collect();
-        found.into_iter().for_each(|(place, patch)| all[place] = patch);
-        Self { all }
-    }
-
-    /// True when all faces below two places of the tree lie within `crease` metres of each other.
-    pub fn are_one(&self, a: usize, b: usize, crease: f32) -> bool {
-        let of = |place: usize| self.all.get(place).and_then(Option::as_ref);
-        let Some((one, other)) = of(a).zip(of(b)) else { return false };
-        let most = crease - one.radius - other.radius;
-        if a == b {
-            return most > 0.0;
         }
-        let at = one.near.binary_search_by_key(&other.middle, |n| n.0);
-        at.is_ok_and(|i| one.near[i].1 < most)
-    }
+        found
+    };
+    let rows: Vec<Vec<u32>> = patches.par_iter().map(one_with).collect();
+    let mut all = vec![Vec::new(); subtrees.iter().map(|s| s.place + 1).max().unwrap_or(0)];
+    subtrees.iter().zip(rows).for_each(|(s, row)| all[s.place] = row);
+    all
+}
 
-    /// Bytes it takes up, about.
-    pub fn bytes(&self) -> usize {
-        self.all.iter().flatten().map(|p| 40 + p.near.len() * 8).sum()
+/// None of what is too large to be of one crease with anything.
+fn patch((layer, crease): (&Layer, f32), walk: &mut EdgeWalk, triangles: &[u32]) -> Option<Patch> {
+    let mut corners: Vec<u32> =
+        triangles.iter().flat_map(|t| layer.topology.triangles[*t as usize]).collect();
+    corners.sort_unstable();
+    corners.dedup();
+    let at = |v: u32| layer.rest[v as usize];
+    let centre = corners.iter().map(|v| at(*v)).sum::<Vec3>() / corners.len().max(1) as f32;
+    let away = |v: &u32| at(*v).distance_squared(centre);
+    let middle = corners.iter().copied().min_by(|a, b| away(a).total_cmp(&away(b)))?;
+    // The least the radius can be; along edges it is more.
+    let apart = corners.iter().map(|v| at(*v).distance(at(middle))).fold(0.0, f32::max);
+    if apart * 2.0 > crease {
+        return None;
     }
+    let near = walk.within((&layer.rest, &layer.topology.neighbours), &[middle], REACH);
+    let mut reached = 0;
+    let mut radius = 0.0f32;
+    for (v, far) in &near {
+        if corners.binary_search(v).is_ok() {
+            reached += 1;
+            radius = radius.max(*far);
+        }
+    }
+    (reached == corners.len() && radius * 2.0 < crease).then_some(Patch { middle, radius, near })
 }

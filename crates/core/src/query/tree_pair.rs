@@ -2,6 +2,7 @@
 
 use super::bounding_volume_hierarchy::{leaf_of, Node, LEAF};
 use super::leaf::boxes_touch;
+use super::let_be::{Lanes, LetBe};
 use super::triangle_pair::triangles_meet;
 use super::Bvh;
 use glam::{Vec3, Vec4};
@@ -55,51 +56,40 @@ impl Bvh {
     /// assert!(a.meeting(&Bvh::build(&far.0, &far.1)).is_empty());
     /// ```
     pub fn meeting(&self, other: &Self) -> Vec<(u32, u32)> {
-        let mut found = self.all_meeting(other, &|_, _| true, &|pair, inner, leaves| {
+        let mut found = self.all_meeting(other, &|_, _| Lanes::MAX, &|pair, inner, leaves| {
             self.open(other, pair, inner, leaves);
         });
         found.par_sort_unstable();
         found
     }
 
-    /// Pairs of triangles of this tree that meet and that `wanted` lets pass, the lower number first,
-    /// sorted. Triangles that share a corner meet there: `wanted` is asked before it is looked. Nothing below two
-    /// places of the tree (see [`Bvh::subtrees`]) is looked at that `skipped` says so of.
+    /// Pairs of triangles of this tree that meet, but for those that are `let_be`, the lower number first, sorted.
+    /// Triangles that share a corner meet there.
     ///
     /// ```
-    /// use tin_cloak_core::{glam::Vec3, query::Bvh, shapes::{joined, moved, sphere}};
+    /// use tin_cloak_core::{glam::Vec3, query::{Bvh, LetBe}, shapes::{joined, moved, sphere}};
     ///
     /// let two = joined(sphere(0.1, 16), moved(sphere(0.1, 16), Vec3::X * 0.15));
-    /// let apart = |f: u32, g: u32| two.1[f as usize].iter().all(|v| !two.1[g as usize].contains(v));
-    /// let found = Bvh::build(&two.0, &two.1).meeting_itself(&apart, &|_, _| false);
+    /// let tree = Bvh::build(&two.0, &two.1);
     /// let half = two.1.len() as u32 / 2;
+    /// let same = |f: u32, found: &mut Vec<u32>| {
+    ///     found.extend((0..2 * half).filter(|g| (*g < half) == (f < half)));
+    /// };
+    /// let found = tree.meeting_itself(&LetBe::new(&tree, &same, Vec::new()));
     /// assert!(!found.is_empty() && found.iter().all(|(f, g)| *f < half && *g >= half));
     /// ```
-    pub fn meeting_itself(
-        &self,
-        wanted: &(impl Fn(u32, u32) -> bool + Sync),
-        skipped: &(impl Fn(usize, usize) -> bool + Sync),
-    ) -> Vec<(u32, u32)> {
-        let mut found =
-            self.all_meeting(self, wanted, &|pair: Waiting, inner: &mut Vec<_>, leaves: &mut Vec<_>| {
-                if skipped(self.place_of(pair.0), self.place_of(pair.1)) {
-                    return;
-                }
-                if pair.0 == pair.1 && pair.0 & LEAF == 0 {
-                    self.open_alone(pair.0, inner, leaves);
-                } else {
-                    let before = leaves.len();
-                    self.open(self, pair, inner, leaves);
-                    let mut at = before;
-                    while let Some(&(a, b)) = leaves.get(at) {
-                        if skipped(self.place_of(a), self.place_of(b)) {
-                            leaves.swap_remove(at);
-                        } else {
-                            at += 1;
-                        }
-                    }
-                }
-            });
+    pub fn meeting_itself(&self, let_be: &LetBe) -> Vec<(u32, u32)> {
+        let open = |pair: Waiting, inner: &mut Vec<_>, leaves: &mut Vec<_>| {
+            if let_be.all_below(self.place_of(pair.0), self.place_of(pair.1)) {
+                return;
+            }
+            if pair.0 == pair.1 && pair.0 & LEAF == 0 {
+                self.open_alone(pair.0, inner, leaves);
+            } else {
+                self.open(self, pair, inner, leaves);
+            }
+        };
+        let mut found = self.all_meeting(self, &|a, b| !let_be.of_leaves(a, b), &open);
         found.iter_mut().for_each(|p| *p = (p.0.min(p.1), p.0.max(p.1)));
         found.par_sort_unstable();
         found
@@ -129,17 +119,10 @@ impl Bvh {
         below
     }
 
-    fn place_of(&self, child: u32) -> usize {
-        match child & LEAF == 0 {
-            true => child as usize,
-            false => self.nodes.len() + leaf_of(child).0,
-        }
-    }
-
     fn all_meeting(
         &self,
         other: &Self,
-        wanted: &(impl Fn(u32, u32) -> bool + Sync),
+        wanted: &(impl Fn(usize, usize) -> Lanes + Sync),
         open: &(impl Fn(Waiting, &mut Vec<Waiting>, &mut Vec<Waiting>) + Sync),
     ) -> Vec<(u32, u32)> {
         if self.is_empty() || other.is_empty() {
@@ -216,13 +199,17 @@ impl Bvh {
         &self,
         other: &Self,
         (a, b): Waiting,
-        wanted: &impl Fn(u32, u32) -> bool,
+        wanted: &impl Fn(usize, usize) -> Lanes,
     ) -> Vec<(u32, u32)> {
         let ((la, na), (lb, nb)) = (leaf_of(a), leaf_of(b));
-        let mut found = Vec::new();
+        let (wanted, mut found) = (wanted(la, lb), Vec::new());
+        if wanted == 0 {
+            return found;
+        }
         let (own_boxes, boxes) = (self.leaves[la].boxes(), other.leaves[lb].boxes());
         for i in 0..na {
-            let mut near = boxes_touch(&boxes, &own_boxes, i) & ((1 << nb) - 1);
+            let mut near =
+                boxes_touch(&boxes, &own_boxes, i) & ((1 << nb) - 1) & u32::from(wanted >> (4 * i));
             if std::ptr::eq(self, other) && a == b {
                 // Of a leaf against itself each two once.
                 near &= !((2 << i) - 1);
@@ -236,7 +223,7 @@ impl Bvh {
                 let k = lanes.trailing_zeros() as usize;
                 lanes &= lanes - 1;
                 let u = other.order[lb * 4 + k];
-                if wanted(t, u) && triangles_meet(own, other.leaves[lb].corners(k)) {
+                if triangles_meet(own, other.leaves[lb].corners(k)) {
                     found.push((t, u));
                 }
             }
