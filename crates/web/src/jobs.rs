@@ -17,7 +17,7 @@ fn events(shop: &State<Arc<Workshop>>, id: u64, mut end: Shutdown) -> Result<Eve
         loop {
             let state = job.state();
             let (kind, text) = match &state {
-                JobState::Running => ("running", job.title.clone()),
+                JobState::Running => ("running", job.text()),
                 JobState::Done(sentence) => ("done", sentence.clone()),
                 JobState::Failed(why) => ("failed", crate::answers::sentence(why)),
                 JobState::Stopped => ("stopped", "Stopped: nothing was changed.".to_owned()),

@@ -12,6 +12,8 @@ pub(crate) struct PlanShown {
     pub steps: Vec<PlanLine>,
     pub no_help: Vec<PlanLine>,
     pub left: Vec<(usize, String)>,
+    /// Making it was stopped before all was tried.
+    pub stopped: bool,
 }
 
 pub(crate) struct PlanLine {
@@ -31,6 +33,7 @@ impl PlanShown {
             steps: lines(&plan.steps),
             no_help: lines(&plan.no_help),
             left: plan.left.clone(),
+            stopped: plan.stopped,
         }
     }
 }

@@ -83,6 +83,28 @@ fn a_plan_of_some_means_alone_stops_when_told() {
     assert!(bench.shop.plan_of(&bench.room()).unwrap().is_none());
 }
 
+/// Stopped at a push, which takes longest, a plan is what was found to help by then.
+#[test]
+fn a_plan_that_is_stopped_keeps_what_helps_so_far() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.bind_all();
+    let before = bench.board().bad_cells();
+    let job = bench.shop.make_plan(bench.fitting, Vec::new()).unwrap();
+    let told = bench.shop.jobs().get(job).unwrap();
+    while told.state() == JobState::Running && !told.text().contains("Push all layers") {
+        std::thread::sleep(std::time::Duration::from_millis(5));
+    }
+    assert!(told.text().starts_with(&format!("Trying what may help · {before} → ")), "{}", told.text());
+    told.stop();
+    let JobState::Done(said) = waited(&bench, job) else { panic!("{:?}", told.state()) };
+    let plan = bench.shop.plan_of(&bench.room()).unwrap().unwrap();
+    assert!(plan.stopped && !plan.steps.is_empty() && plan.cells.1 < before, "{said}");
+    assert!(plan.steps.iter().all(|t| t.means.kind != MeansKind::Push));
+    assert!(said.starts_with("Stopped with a plan of"), "{said}");
+    bench.run(plan.steps[0].means.step.clone());
+    assert_eq!(bench.board().bad_cells(), plan.steps[0].brought.clone().unwrap().cells.1);
+}
+
 /// A tube about the left leg as an OBJ, too coarse at the knee.
 fn gaiter(bench: &Bench) -> String {
     let skeleton = &bench.room().dress.body.skeleton;

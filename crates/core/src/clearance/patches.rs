@@ -8,7 +8,7 @@ use glam::Vec3;
 use rayon::prelude::*;
 
 /// From the middle of one it is looked so far for the middles of others, metres.
-const REACH: f32 = 0.025;
+const REACH: f32 = 0.035;
 /// What lies below a place of the tree is no small stretch when it has more faces.
 const MOST: usize = 32;
 

@@ -35,6 +35,7 @@ impl Jobs {
         let job = Arc::new(Job {
             fitting,
             title,
+            now: Mutex::new(String::new()),
             share: AtomicU32::new(0),
             span: Mutex::new((0.0, 1.0)),
             stop: AtomicBool::new(false),

@@ -19,6 +19,22 @@ use crate::state::step::Step;
 use serde::{Deserialize, Serialize};
 use std::sync::{Arc, PoisonError};
 
+/// A plan on its way: what may help is tried on top of what helped before.
+struct Planning<'a> {
+    shop: &'a Workshop,
+    job: &'a Job,
+    plan: Plan,
+    /// Where the plan begins, and where it has come to; none before anything helps.
+    room: Arc<Room>,
+    made: Option<Room>,
+    base: Draft,
+    board: Arc<Board>,
+    /// The plan from each state that it goes through, with its cells out: what is left of it is that of the state after
+    /// a step.
+    keys: Vec<(Key, usize)>,
+    planned: PlannedSteps,
+}
+
 /// What a step makes of a state.
 pub(crate) struct Made {
     pub draft: Draft,
@@ -67,6 +83,9 @@ pub struct Plan {
     pub cells: (usize, usize),
     /// What is left then: how many cells, and why.
     pub left: Vec<(usize, String)>,
+    /// True when making it was stopped before all was tried.
+    #[serde(default)]
+    pub stopped: bool,
 }
 
 impl Weighed for Plan {
@@ -187,61 +206,21 @@ impl Workshop {
 
     fn plan_made(&self, fitting: i64, only: &[MeansKind], job: &Job) -> Result<String, WorkshopError> {
         let room = self.room(fitting, None)?;
-        let mut base = Draft::of(&room.state);
         job.at(0.0, 0.05);
-        let mut board = self.measured_in(&room, job)?;
-        let first = board.bad_cells();
-        // The plan from each state it goes through: what is left of it is that of the state after a step.
-        let mut keys = vec![(plan_key(&room), first)];
-        let (mut plan, mut made): (Plan, Option<Room>) = (Plan::default(), None);
-        let mut planned = PlannedSteps::new();
-        let wanted = MeansKind::ALL.into_iter().filter(|k| only.is_empty() || only.contains(k));
-        let kinds = wanted.clone().count().max(1) as f32;
-        let mut done = 0.0;
-        for kind in wanted {
-            let here = made.as_ref().unwrap_or(&room);
-            let means = means_for(here, &board, kind);
-            let count = means.len().max(1) as f32;
-            for (n, means) in means.into_iter().enumerate() {
-                let share = |part: f32| 0.05 + 0.95 * (done + (n as f32 + part) / count) / kinds;
-                let here = made.as_ref().unwrap_or(&room);
-                job.at(share(0.0), share(0.7));
-                let outcome = self.tried((here, &base), &means.step, job, (share(0.7), share(1.0)));
-                match outcome {
-                    Ok((after, then, step_made)) => {
-                        let brought = brought((here, &board), (&after, &then));
-                        let helps = helps(means.kind, &board, &then);
-                        let key = made_key(here, &means.step);
-                        let tried = Tried { means, brought: Ok(brought) };
-                        if !helps {
-                            plan.no_help.push(tried);
-                            continue;
-                        }
-                        plan.steps.push(tried);
-                        (base, board) = (step_made.draft.gone_on_from(), then);
-                        planned.push((key, step_made));
-                        keys.push((plan_key(&after), board.bad_cells()));
-                        made = Some(after);
-                    }
-                    Err(WorkshopError::Stopped) => return Err(WorkshopError::Stopped),
-                    Err(why) => plan.no_help.push(Tried { means, brought: Err(why.to_string()) }),
+        let mut planning = Planning::begun(self, room, job)?;
+        let wanted = || MeansKind::ALL.into_iter().filter(|k| only.is_empty() || only.contains(k));
+        let kinds = wanted().count().max(1);
+        for (n, kind) in wanted().enumerate() {
+            match planning.tried_all_of(kind, (n, kinds)) {
+                // What brings something is of use though not all was tried.
+                Err(WorkshopError::Stopped) if !planning.plan.steps.is_empty() => {
+                    planning.plan.stopped = true;
+                    break;
                 }
+                other => other?,
             }
-            done += 1.0;
         }
-        *self.planned.lock().unwrap_or_else(PoisonError::into_inner) = planned;
-        let last_room = made.as_ref().unwrap_or(&room);
-        plan.left = reasons_left(last_room, &measured_of(last_room, self.kept())?);
-        let last = board.bad_cells();
-        for (n, (key, cells)) in keys.iter().enumerate() {
-            let rest = Plan { steps: plan.steps[n..].to_vec(), cells: (*cells, last), ..plan.clone() };
-            self.store.keep(&[(key.bytes(), serde_json::to_vec(&rest)?)])?;
-            self.decoder.derived().put(*key, rest);
-        }
-        Ok(match plan.steps.len() {
-            0 => format!("Nothing that was tried brings anything: {first} cells stay out of tolerance"),
-            n => format!("A plan of {n} steps: {first} cells out of tolerance become {last}"),
-        })
+        planning.kept()
     }
 
     /// The room that a step makes, its board, and what it made.
@@ -271,6 +250,84 @@ impl Workshop {
         }
         measure_all(room, self.kept(), &|s| job.tell(s))?;
         board_of(room, self.kept())
+    }
+}
+
+impl<'a> Planning<'a> {
+    fn begun(shop: &'a Workshop, room: Arc<Room>, job: &'a Job) -> Result<Self, WorkshopError> {
+        let (base, board) = (Draft::of(&room.state), shop.measured_in(&room, job)?);
+        let keys = vec![(plan_key(&room), board.bad_cells())];
+        let (plan, planned) = (Plan::default(), PlannedSteps::new());
+        Ok(Self { shop, job, plan, room, made: None, base, board, keys, planned })
+    }
+
+    fn here(&self) -> &Room {
+        self.made.as_ref().unwrap_or(&self.room)
+    }
+
+    /// Tries what there is of the `n`th kind of so many.
+    fn tried_all_of(&mut self, kind: MeansKind, (n, kinds): (usize, usize)) -> Result<(), WorkshopError> {
+        let all = means_for(self.here(), &self.board, kind);
+        let count = all.len().max(1) as f32;
+        for (k, means) in all.into_iter().enumerate() {
+            let share = |part: f32| 0.05 + 0.95 * (n as f32 + (k as f32 + part) / count) / kinds as f32;
+            self.job.say(format!(
+                "{} → {} cells so far. {}",
+                self.keys[0].1,
+                self.board.bad_cells(),
+                means.words
+            ));
+            self.job.at(share(0.0), share(0.7));
+            self.tried(means, (share(0.7), share(1.0)))?;
+        }
+        Ok(())
+    }
+
+    /// Tries one: it is of the plan when it helps.
+    fn tried(&mut self, means: Means, measuring: (f32, f32)) -> Result<(), WorkshopError> {
+        let key = made_key(self.here(), &means.step);
+        match self.shop.tried((self.here(), &self.base), &means.step, self.job, measuring) {
+            Ok((after, then, step_made)) => {
+                let brought = brought((self.here(), &self.board), (&after, &then));
+                let helps = helps(means.kind, &self.board, &then);
+                let tried = Tried { means, brought: Ok(brought) };
+                if !helps {
+                    self.plan.no_help.push(tried);
+                    return Ok(());
+                }
+                self.plan.steps.push(tried);
+                (self.base, self.board) = (step_made.draft.gone_on_from(), then);
+                self.planned.push((key, step_made));
+                self.keys.push((plan_key(&after), self.board.bad_cells()));
+                self.made = Some(after);
+            }
+            Err(WorkshopError::Stopped) => return Err(WorkshopError::Stopped),
+            Err(why) => self.plan.no_help.push(Tried { means, brought: Err(why.to_string()) }),
+        }
+        Ok(())
+    }
+
+    /// Keeps the plan, and what its steps made; a sentence.
+    fn kept(mut self) -> Result<String, WorkshopError> {
+        let shop = self.shop;
+        *shop.planned.lock().unwrap_or_else(PoisonError::into_inner) = std::mem::take(&mut self.planned);
+        self.plan.left = reasons_left(self.here(), &measured_of(self.here(), shop.kept())?);
+        let (first, last) = (self.keys[0].1, self.board.bad_cells());
+        for (n, (key, cells)) in self.keys.iter().enumerate() {
+            let rest =
+                Plan { steps: self.plan.steps[n..].to_vec(), cells: (*cells, last), ..self.plan.clone() };
+            shop.store.keep(&[(key.bytes(), serde_json::to_vec(&rest)?)])?;
+            shop.decoder.derived().put(*key, rest);
+        }
+        Ok(match self.plan.steps.len() {
+            0 => format!("Nothing that was tried brings anything: {first} cells stay out of tolerance"),
+            n if self.plan.stopped => {
+                format!(
+                    "Stopped with a plan of {n} steps so far: {first} cells out of tolerance become {last}"
+                )
+            }
+            n => format!("A plan of {n} steps: {first} cells out of tolerance become {last}"),
+        })
     }
 }
 

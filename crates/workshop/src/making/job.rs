@@ -23,6 +23,8 @@ pub struct Job {
     pub fitting: i64,
     /// What it does, in words.
     pub title: String,
+    /// What of it is done now, in words; empty where nothing more is to be said.
+    pub(crate) now: Mutex<String>,
     pub(crate) share: AtomicU32,
     /// The part of the whole that it is at: its tellers tell shares of that.
     pub(crate) span: Mutex<(f32, f32)>,
@@ -48,6 +50,20 @@ impl Job {
     /// What is told from now on is a share of this part of the whole.
     pub(crate) fn at(&self, from: f32, to: f32) {
         *self.span.lock().unwrap_or_else(PoisonError::into_inner) = (from, to);
+    }
+
+    /// Says what of it is done now.
+    pub(crate) fn say(&self, now: String) {
+        *self.now.lock().unwrap_or_else(PoisonError::into_inner) = now;
+    }
+
+    /// What it does, and what of it now, in words.
+    pub fn text(&self) -> String {
+        let now = self.now.lock().unwrap_or_else(PoisonError::into_inner);
+        if now.is_empty() {
+            return self.title.clone();
+        }
+        format!("{} · {now}", self.title)
     }
 
     /// Asks it to stop.

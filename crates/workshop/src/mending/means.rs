@@ -118,7 +118,7 @@ pub(crate) fn means_for(room: &Room, board: &Board, kind: MeansKind) -> Vec<Mean
         MeansKind::Push => pushing(room, board).into_iter().collect(),
         MeansKind::Smooth => smoothings(room, board),
         MeansKind::Tuck => tucking(room, &rows).into_iter().collect(),
-        MeansKind::Hide => hiding(room, &rows).into_iter().collect(),
+        MeansKind::Hide => hiding(&rows).into_iter().collect(),
         MeansKind::Corrective => correcting(room, &rows).into_iter().collect(),
         MeansKind::Leave => leaving(room, &rows).into_iter().collect(),
     }
@@ -281,12 +281,11 @@ fn tucking(room: &Room, rows: &OutByRow) -> Option<Means> {
     })
 }
 
-fn hiding(room: &Room, rows: &OutByRow) -> Option<Means> {
+fn hiding(rows: &OutByRow) -> Option<Means> {
     let covered = rows.iter().filter(|(ids, _)| ids.0 != ids.1);
     let (cells, deepest) =
         covered.fold((0, 0.0f32), |(n, mm), (_, out)| (n + out.cells, mm.max(out.deepest_mm)));
-    let may = room.dress.body.members.is_empty() && cells > 0;
-    may.then(|| Means {
+    (cells > 0).then(|| Means {
         kind: MeansKind::Hide,
         words: "Hide what nobody sees".to_owned(),
         why: in_words(&Out { cells, deepest_mm: deepest, ..Out::default() }),
