@@ -141,3 +141,31 @@ proptest! {
         prop_assert_eq!(tree.meeting_itself(&LetBe::new(&tree, &next, Vec::new())), all);
     }
 }
+
+proptest! {
+    /// Of what lies below two places of the tree that are let be less is found, of all else all of it; below two leaves
+    /// nothing is.
+    #[test]
+    fn what_lies_below_two_places_that_are_let_be_is_passed_over(
+        shift in prop::array::uniform3(-0.05f32..0.05), most in 4usize..24, chosen in prop::collection::vec((0usize..999, 0usize..999), 1..40),
+    ) {
+        let both = joined(sphere(0.1, 12), moved(sphere(0.1, 12), Vec3::from(shift)));
+        let tree = tree(&both);
+        let all = tree.meeting_itself(&LetBe::default());
+        let subtrees = tree.subtrees(most);
+        let last = subtrees.iter().map(|s| s.place).max().unwrap_or(0);
+        let mut places = vec![Vec::new(); last + 1];
+        let mut gone = std::collections::HashSet::new();
+        for (a, b) in chosen {
+            let (a, b) = (&subtrees[a % subtrees.len()], &subtrees[b % subtrees.len()]);
+            places[a.place].push(b.place as u32);
+            places[b.place].push(a.place as u32);
+            gone.extend(a.triangles.iter().flat_map(|f| b.triangles.iter().map(move |g| (*f.min(g), *f.max(g)))));
+        }
+        let found = tree.meeting_itself(&LetBe::new(&tree, &|_, _| (), places));
+        prop_assert!(found.iter().all(|pair| all.binary_search(pair).is_ok()));
+        prop_assert!(all.iter().all(|pair| gone.contains(pair) || found.binary_search(pair).is_ok()));
+        let leaves = most <= 4;
+        prop_assert!(!leaves || found.iter().all(|pair| !gone.contains(pair)));
+    }
+}

@@ -10,17 +10,18 @@ pub(super) type Lanes = u16;
 /// Triangles of one tree that are not asked against each other.
 #[derive(Clone, Debug, Default)]
 pub struct LetBe {
-    /// By place of the tree (see [`Bvh::subtrees`]): places below which none is asked against any below this one,
-    /// ascending.
+    /// By place of the tree (see [`Bvh::subtrees`]): places below which none needs to be asked against any below this
+    /// one, ascending.
     places: Vec<Box<[u32]>>,
     /// By leaf: leaves of which some are not asked, ascending, and which.
     leaves: Vec<Box<[(u32, Lanes)]>>,
 }
 
 impl LetBe {
-    /// For a tree: `next` puts the triangles that one is not asked against on a list, in any
-    /// order and as often as it likes; `places`, by place of the tree (as many as
-    /// there are known of; in any order within a row), below which none is.
+    /// For a tree: `next` puts the triangles that one is not asked against on a list, in any order and as often as it
+    /// likes; `places`, by place of the tree (as many as there are known of; in any order within a row, both ways), those
+    /// below which none needs to be: they are passed over where both come up together, so that something of them may be
+    /// found all the same.
     ///
     /// ```
     /// use tin_cloak_core::{query::{Bvh, LetBe}, shapes::sphere};

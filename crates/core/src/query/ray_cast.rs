@@ -4,6 +4,7 @@ use super::bounding_volume_hierarchy::{leaf_of, Bvh, Node, LEAF};
 use super::leaf::{splat, EDGE, LEAF_SIZE};
 use super::traversal::{Stack, DEEPEST};
 use crate::mesh::{Topology, NO_TRIANGLE};
+use arrayvec::ArrayVec;
 use glam::{Vec3, Vec4};
 
 /// Where a ray meets a triangle.
@@ -187,17 +188,15 @@ impl Bvh {
         let (start, along) = (splat(origin), splat(direction));
         let range = (Vec4::splat(from), Vec4::splat(to));
         // Any hit will do: nothing is sorted.
-        let (mut waiting, mut count) = ([0u32; DEEPEST], 1);
-        while count > 0 {
-            count -= 1;
-            let child = waiting[count];
+        let mut waiting: ArrayVec<u32, DEEPEST> = ArrayVec::new();
+        waiting.push(0);
+        while let Some(child) = waiting.pop() {
             if child & LEAF == 0 {
                 let node = &self.nodes[child as usize];
                 let mut near = ray.enters(node, to).cmplt(Vec4::INFINITY).bitmask();
                 while near != 0 {
-                    waiting[count] = node.child[near.trailing_zeros() as usize & 3];
+                    waiting.push(node.child[near.trailing_zeros() as usize & 3]);
                     near &= near - 1;
-                    count += 1;
                 }
                 continue;
             }

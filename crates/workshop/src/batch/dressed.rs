@@ -13,7 +13,7 @@ use crate::dress::trials::{clip_trials, kept_trial, plan_trials, retarget_trials
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::intake::brought::brought;
-use crate::measuring::afresh::measure_every_pair;
+use crate::measuring::afresh::{board_of_every_pair, measure_every_pair};
 use crate::measuring::board::Board;
 use crate::measuring::report::{Report, SkippedEntry};
 use crate::mending::push_out::{mend, MendOutcome, ToMend};
@@ -143,8 +143,7 @@ impl Dressed {
     /// # Errors
     /// [`WorkshopError::Stopped`] when `tell` says no.
     pub(crate) fn board(&self, tolerance_mm: f32, tell: Tell) -> Result<Board, WorkshopError> {
-        let measured = measure_every_pair(&self.dress, &self.trials, (tolerance_mm, &self.plan), tell)?;
-        Ok(Board::clone(&measured.board))
+        board_of_every_pair(&self.dress, &self.trials, (tolerance_mm, &self.plan), tell)
     }
 
     /// Its report in all poses, and how many cells are out of tolerance or cannot be measured.

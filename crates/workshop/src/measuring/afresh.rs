@@ -28,8 +28,7 @@ pub fn measure_board(
     tolerance: (f32, &TrialPlan),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Board, WorkshopError> {
-    let measured = measure_every_pair(dress, trials, tolerance, progress)?;
-    let mut board = Board::clone(&measured.board).without_idle_rows();
+    let mut board = board_of_every_pair(dress, trials, tolerance, progress)?.without_idle_rows();
     let ids: Vec<PieceId> = (1..=dress.pieces.len() as PieceId).collect();
     FloorRows::of((dress, &ids), trials, tolerance).add_to(&mut board);
     Ok(board)
@@ -43,33 +42,12 @@ pub fn measure_board(
 pub(crate) fn measure_every_pair(
     dress: &Dress,
     trials: &TrialSet,
-    (tolerance_mm, plan): (f32, &TrialPlan),
+    tolerance: (f32, &TrialPlan),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Measured, WorkshopError> {
-    let started = std::time::Instant::now();
-    let (mut outfit, piece_of) = dress.outfit();
-    outfit.off = dress.taken_off(&piece_of, plan);
-    let number = |(layer, piece): (usize, &Option<usize>)| (layer as PieceId, dress.layer_name(*piece));
-    let layers: Vec<(PieceId, &str)> = piece_of.iter().enumerate().map(number).collect();
+    let (outfit, piece_of) = outfit_of(dress, tolerance.1);
     let asked = Asked::of(&outfit);
-    let mut board = Board::empty((&asked.pairs, asked.order.len()), &layers, trials, (tolerance_mm, plan));
-    let tolerances: Vec<f32> = board.pairs.iter().map(|p| p.tolerance_mm).collect();
-    let done = AtomicUsize::new(0);
-    let poses = trials.poses(&dress.body);
-    let pool = outfit.pool();
-    let one = |(pose, trial): (&TrialPose, &Trial)| {
-        if !progress(done.fetch_add(1, Ordering::Relaxed) as f32 / poses.len() as f32) {
-            return None;
-        }
-        pool.with(|buffers| {
-            buffers.pose(&outfit, &pose.matrices, &pose.amounts);
-            Some(asked.in_pose((&outfit, buffers), &tolerances, trial.is_rest()))
-        })
-    };
-    let measured: Option<Vec<_>> = poses.par_iter().zip(&trials.trials).map(one).collect();
-    let (cells, places): (Vec<_>, Vec<_>) = measured.ok_or(WorkshopError::Stopped)?.into_iter().unzip();
-    board.cells = cells;
-    board.seconds_per_pose = started.elapsed().as_secs_f64() / poses.len().max(1) as f64;
+    let (board, places) = asked.board((dress, &outfit, &piece_of), trials, tolerance, (true, progress))?;
     let counted = |(pose, rows): (usize, Vec<Vec<Place>>)| {
         let rows = rows.into_iter().enumerate();
         rows.filter(|(row, _)| board.counts(pose, *row) == Counts::Counted).flat_map(|r| r.1).collect()
@@ -78,6 +56,30 @@ pub(crate) fn measure_every_pair(
     let at_rest = asked.of_outfit(&outfit);
     Ok(Measured { board: Arc::new(board), outfit, piece_of, at_rest, trouble })
 }
+
+/// The same, the figures alone: a long clip takes no more room for the places behind them.
+///
+/// # Errors
+/// [`WorkshopError::Stopped`] when `progress` says no.
+pub(crate) fn board_of_every_pair(
+    dress: &Dress,
+    trials: &TrialSet,
+    tolerance: (f32, &TrialPlan),
+    progress: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Board, WorkshopError> {
+    let (outfit, piece_of) = outfit_of(dress, tolerance.1);
+    let asked = Asked::of(&outfit);
+    Ok(asked.board((dress, &outfit, &piece_of), trials, tolerance, (false, progress))?.0)
+}
+
+fn outfit_of(dress: &Dress, plan: &TrialPlan) -> (Outfit, Vec<Option<usize>>) {
+    let (mut outfit, piece_of) = dress.outfit();
+    outfit.off = dress.taken_off(&piece_of, plan);
+    (outfit, piece_of)
+}
+
+/// By pose, then row, what is through.
+type Places = Vec<Vec<Vec<Place>>>;
 
 /// What is asked of an outfit: every two layers.
 struct Asked {
@@ -99,6 +101,39 @@ impl Asked {
         let of_pair = |p: &(usize, usize)| Arc::new(AtRest::of(outfit, &still, *p));
         let at_rest = pairs.par_iter().map(of_pair).collect();
         Self { order, pairs, at_rest }
+    }
+
+    /// The cells of all poses, and what is through in them where that is wanted.
+    fn board(
+        &self,
+        (dress, outfit, piece_of): (&Dress, &Outfit, &[Option<usize>]),
+        trials: &TrialSet,
+        (tolerance_mm, plan): (f32, &TrialPlan),
+        (places, progress): (bool, &(dyn Fn(f32) -> bool + Sync)),
+    ) -> Result<(Board, Places), WorkshopError> {
+        let started = std::time::Instant::now();
+        let number = |(layer, piece): (usize, &Option<usize>)| (layer as PieceId, dress.layer_name(*piece));
+        let layers: Vec<(PieceId, &str)> = piece_of.iter().enumerate().map(number).collect();
+        let mut board = Board::empty((&self.pairs, self.order.len()), &layers, trials, (tolerance_mm, plan));
+        let tolerances: Vec<f32> = board.pairs.iter().map(|p| p.tolerance_mm).collect();
+        let done = AtomicUsize::new(0);
+        let poses = trials.poses(&dress.body);
+        let pool = outfit.pool();
+        let one = |(pose, trial): (&TrialPose, &Trial)| {
+            if !progress(done.fetch_add(1, Ordering::Relaxed) as f32 / poses.len() as f32) {
+                return None;
+            }
+            pool.with(|buffers| {
+                buffers.pose(outfit, &pose.matrices, &pose.amounts);
+                let (cells, found) = self.in_pose((outfit, buffers), &tolerances, trial.is_rest());
+                Some((cells, if places { found } else { Vec::new() }))
+            })
+        };
+        let measured: Option<Vec<_>> = poses.par_iter().zip(&trials.trials).map(one).collect();
+        let (cells, places) = measured.ok_or(WorkshopError::Stopped)?.into_iter().unzip();
+        board.cells = cells;
+        board.seconds_per_pose = started.elapsed().as_secs_f64() / poses.len().max(1) as f64;
+        Ok((board, places))
     }
 
     /// All rows in the pose that `buffers` hold, with a tolerance a row (millimetres): cells, and what is through.
