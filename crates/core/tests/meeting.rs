@@ -147,7 +147,9 @@ proptest! {
     /// nothing is.
     #[test]
     fn what_lies_below_two_places_that_are_let_be_is_passed_over(
-        shift in prop::array::uniform3(-0.05f32..0.05), most in 4usize..24, chosen in prop::collection::vec((0usize..999, 0usize..999), 1..40),
+        shift in prop::array::uniform3(-0.05f32..0.05),
+        most in 4usize..24,
+        chosen in prop::collection::vec((0usize..999, 0usize..999), 1..40),
     ) {
         let both = joined(sphere(0.1, 12), moved(sphere(0.1, 12), Vec3::from(shift)));
         let tree = tree(&both);

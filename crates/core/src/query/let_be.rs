@@ -19,9 +19,9 @@ pub struct LetBe {
 
 impl LetBe {
     /// For a tree: `next` puts the triangles that one is not asked against on a list, in any order and as often as it
-    /// likes; `places`, by place of the tree (as many as there are known of; in any order within a row, both ways), those
-    /// below which none needs to be: they are passed over where both come up together, so that something of them may be
-    /// found all the same.
+    /// likes; `places`, by place of the tree (as many as there are known of; in any order within a row, both ways),
+    /// those below which none needs to be: they are passed over where both come up together, so that something of them
+    /// may be found all the same.
     ///
     /// ```
     /// use tin_cloak_core::{query::{Bvh, LetBe}, shapes::sphere};

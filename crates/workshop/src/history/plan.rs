@@ -272,7 +272,7 @@ impl<'a> Planning<'a> {
         for (k, means) in all.into_iter().enumerate() {
             let share = |part: f32| 0.05 + 0.95 * (n as f32 + (k as f32 + part) / count) / kinds as f32;
             self.job.say(format!(
-                "{} → {} cells so far. {}",
+                "{} → {} cells so far · {}",
                 self.keys[0].1,
                 self.board.bad_cells(),
                 means.words
