@@ -39,6 +39,10 @@ fn cross(a: Lanes, b: Lanes) -> Lanes {
     [a[1] * b[2] - b[1] * a[2], a[2] * b[0] - b[2] * a[0], a[0] * b[1] - b[0] * a[1]]
 }
 
+fn length(v: Lanes) -> Vec4 {
+    Vec4::from_array(dot(v, v).to_array().map(f32::sqrt))
+}
+
 /// What a sum over three corners may be off by rounding, as a share of the lengths multiplied: some thirty
 /// times the step of a float.
 const SLACK: f32 = 4e-6;
@@ -58,22 +62,19 @@ fn lane_of(lanes: &Lanes, lane: usize) -> Vec3 {
 impl Leaf {
     pub const EMPTY: Self = Self { corner: [[Vec4::ZERO; 3]; 3], normal: [Vec4::ZERO; 3] };
 
-    fn set(&mut self, lane: usize, corners: [Vec3; 3]) {
-        let [a, b, c] = corners;
-        let normal = (b - a).cross(c - a).normalize_or_zero();
-        for axis in 0..3 {
-            for (k, p) in corners.iter().enumerate() {
-                self.corner[k][axis][lane] = p[axis];
-            }
-            self.normal[axis][lane] = normal[axis];
-        }
-    }
-
     /// The triangles of all lanes, by the numbers of their corners.
+    #[inline]
     pub fn set_all(&mut self, vertices: &[[u32; 3]], positions: &[Vec3]) {
-        for (lane, t) in vertices.iter().enumerate() {
-            self.set(lane, t.map(|v| positions[v as usize]));
-        }
+        let lanes_of = |k: usize| -> Lanes {
+            let [p, q, r, s] = [0, 1, 2, 3].map(|lane: usize| positions[vertices[lane][k] as usize]);
+            [Vec4::new(p.x, q.x, r.x, s.x), Vec4::new(p.y, q.y, r.y, s.y), Vec4::new(p.z, q.z, r.z, s.z)]
+        };
+        let [a, b, c] = [lanes_of(0), lanes_of(1), lanes_of(2)];
+        let across = cross(sub(b, a), sub(c, a));
+        let inverse = Vec4::ONE / length(across);
+        let has_area = inverse.is_finite_mask() & inverse.cmpgt(Vec4::ZERO);
+        self.corner = [a, b, c];
+        self.normal = across.map(|axis| Vec4::select(has_area, axis * inverse, Vec4::ZERO));
     }
 
     pub fn corners(&self, lane: usize) -> [Vec3; 3] {
@@ -149,7 +150,6 @@ impl Leaf {
     #[inline(always)]
     pub fn solid_angle(&self, count: usize, p: Lanes) -> f32 {
         let [a, b, c] = self.corner.map(|corner| sub(corner, p));
-        let length = |v: Lanes| Vec4::from_array(dot(v, v).to_array().map(f32::sqrt));
         let (la, lb, lc) = (length(a), length(b), length(c));
         let up = dot(a, cross(b, c));
         let along = la * lb * lc + dot(a, b) * lc + dot(b, c) * la + dot(c, a) * lb;

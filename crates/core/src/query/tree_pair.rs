@@ -143,8 +143,12 @@ impl Bvh {
             found
         });
         leaves.par_extend(deep);
-        let test = |&pair: &Waiting| self.leaves_meet(other, pair, wanted);
-        leaves.par_iter().with_min_len(64).flat_map_iter(test).collect()
+        let test = |pairs: &[Waiting]| {
+            let mut found = Vec::new();
+            pairs.iter().for_each(|pair| self.leaves_meet(other, *pair, wanted, &mut found));
+            found
+        };
+        leaves.par_chunks(AT_ONCE).flat_map_iter(test).collect()
     }
 
     /// The same of a node against itself: each two children once.
@@ -200,11 +204,12 @@ impl Bvh {
         other: &Self,
         (a, b): Waiting,
         wanted: &impl Fn(usize, usize) -> Lanes,
-    ) -> Vec<(u32, u32)> {
+        found: &mut Vec<(u32, u32)>,
+    ) {
         let ((la, na), (lb, nb)) = (leaf_of(a), leaf_of(b));
-        let (wanted, mut found) = (wanted(la, lb), Vec::new());
+        let wanted = wanted(la, lb);
         if wanted == 0 {
-            return found;
+            return;
         }
         let (own_boxes, boxes) = (self.leaves[la].boxes(), other.leaves[lb].boxes());
         for i in 0..na {
@@ -228,6 +233,5 @@ impl Bvh {
                 }
             }
         }
-        found
     }
 }
