@@ -47,8 +47,16 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
 
     // What was undone is listed until something else is done.
     let shown = b.value(steps).await;
+    // Stopped at the push, a plan is what helps so far; made anew it is whole.
+    b.press("#make-plan").await;
+    let told = "document.querySelector('#work b').textContent";
+    b.until(&format!("{told}.includes('cells so far · Push all layers')")).await;
+    b.step("#work button").await;
+    let card = "document.getElementById('plan').textContent";
+    b.until(&format!("{card}.includes('stopped before all was tried')")).await;
     b.step("#make-plan").await;
     assert_eq!(b.value(steps).await, shown, "making one is no step");
+    assert_eq!(b.value(&format!("{card}.includes('stopped')")).await, json!(false));
     let planned = b.value("document.querySelectorAll('.plan-steps li').length").await.as_u64().unwrap();
     assert!(planned > 1, "{planned}");
     let words = b.value("document.querySelector('.plan-words').firstChild.textContent.trim()").await;

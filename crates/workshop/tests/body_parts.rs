@@ -14,7 +14,7 @@ use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     export_glb, prove, read, BodyPart, Chosen, Companions, Document, Dressed, EaseOptions, HideOptions,
-    MendOptions, MeshPart, NamedFile, Pick, PieceKind, Step, TrialSays, TrialWish, What, Workshop,
+    MeansKind, MendOptions, MeshPart, NamedFile, Pick, PieceKind, Step, TrialSays, TrialWish, What, Workshop,
 };
 
 fn wick() -> Document {
@@ -148,6 +148,10 @@ fn what_nobody_sees_of_a_body_of_three_meshes_is_left_out_of_each() {
         bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
     }
     bench.bind_all();
+    // A plan has it among what may help.
+    let plan = bench.planned(&[MeansKind::Hide]);
+    let tried: Vec<MeansKind> = plan.steps.iter().chain(&plan.no_help).map(|t| t.means.kind).collect();
+    assert_eq!(tried, [MeansKind::Hide]);
     bench.run(Step::Hide { options: HideOptions { beneath: false, ..HideOptions::default() } });
     let faces = |room: &tin_cloak_workshop::Room, name: &str| {
         let bytes = export_glb(&room.dress).unwrap();

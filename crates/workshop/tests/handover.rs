@@ -18,14 +18,9 @@ use tin_cloak_workshop::{
 };
 
 fn proved(bench: &Bench) -> std::sync::Arc<Proof> {
-    let job = bench.shop.prove(bench.fitting).unwrap();
-    loop {
-        match bench.shop.jobs().get(job).unwrap().state() {
-            JobState::Running => std::thread::sleep(std::time::Duration::from_millis(5)),
-            JobState::Done(_) => return bench.shop.proof_of(&bench.room()).unwrap().unwrap(),
-            other => panic!("{other:?}"),
-        }
-    }
+    let state = bench.waited(bench.shop.prove(bench.fitting).unwrap());
+    assert!(matches!(state, JobState::Done(_)), "{state:?}");
+    bench.shop.proof_of(&bench.room()).unwrap().unwrap()
 }
 
 #[test]
@@ -46,11 +41,7 @@ fn a_file_is_proved_to_be_what_is_on_the_screen() {
     assert_eq!(one.1, two.unwrap().0);
 
     // Masks, and a body that is no proof of anything else: what was proved was of that state alone.
-    let job = bench.shop.make_plan(bench.fitting, vec![MeansKind::Hide]).unwrap();
-    while matches!(bench.shop.jobs().get(job).unwrap().state(), JobState::Running) {
-        std::thread::sleep(std::time::Duration::from_millis(5));
-    }
-    let plan = bench.shop.plan_of(&bench.room()).unwrap().unwrap();
+    let plan = bench.planned(&[MeansKind::Hide]);
     bench.run(plan.steps[0].means.step.clone());
     assert!(bench.shop.proof_of(&bench.room()).unwrap().is_none());
     let masked = proved(&bench);

@@ -4,23 +4,7 @@
 mod common;
 
 use common::{wearing, Bench};
-use std::sync::Arc;
-use tin_cloak_workshop::{Companions, JobId, JobState, MeansKind, PieceKind, Plan, Step};
-
-fn waited(bench: &Bench, job: JobId) -> JobState {
-    loop {
-        match bench.shop.jobs().get(job).unwrap().state() {
-            JobState::Running => std::thread::sleep(std::time::Duration::from_millis(5)),
-            state => return state,
-        }
-    }
-}
-
-fn planned(bench: &Bench, only: &[MeansKind]) -> Arc<Plan> {
-    let job = bench.shop.make_plan(bench.fitting, only.to_vec()).unwrap();
-    assert!(matches!(waited(bench, job), JobState::Done(_)));
-    bench.shop.plan_of(&bench.room()).unwrap().unwrap()
-}
+use tin_cloak_workshop::{Companions, JobState, MeansKind, PieceKind, Plan, Step};
 
 /// What a reader can judge of a plan.
 fn as_text(plan: &Plan) -> String {
@@ -38,11 +22,11 @@ fn as_text(plan: &Plan) -> String {
 fn a_plan_says_what_each_step_brings_and_doing_it_brings_that() {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
     let refused = bench.shop.make_plan(bench.fitting, Vec::new()).unwrap();
-    assert!(matches!(waited(&bench, refused), JobState::Failed(why) if why.contains("nothing is bound")));
+    assert!(matches!(bench.waited(refused), JobState::Failed(why) if why.contains("nothing is bound")));
     assert!(bench.shop.do_plan(bench.fitting).unwrap_err().to_string().contains("make one first"));
     bench.bind_all();
     let before = bench.board();
-    let plan = planned(&bench, &[]);
+    let plan = bench.planned(&[]);
     insta::assert_snapshot!(as_text(&plan));
     assert_eq!(bench.open().fitting.cursor, 4, "nothing is changed by making one");
     assert_eq!(bench.board().bad_cells(), before.bad_cells());
@@ -56,7 +40,7 @@ fn a_plan_says_what_each_step_brings_and_doing_it_brings_that() {
     assert_eq!(rest.steps, plan.steps[1..]);
     // The rest, each a step of its own that undo takes back.
     let job = bench.shop.do_plan(bench.fitting).unwrap();
-    assert!(matches!(waited(&bench, job), JobState::Done(_)));
+    assert!(matches!(bench.waited(job), JobState::Done(_)));
     assert_eq!(bench.board().bad_cells(), plan.cells.1);
     assert_eq!(bench.open().fitting.cursor, 4 + plan.steps.len() as i64);
     let after = bench.shop.plan_of(&bench.room()).unwrap().unwrap();
@@ -71,7 +55,7 @@ fn a_plan_says_what_each_step_brings_and_doing_it_brings_that() {
 fn a_plan_of_some_means_alone_stops_when_told() {
     let bench = wearing(&[("breeches", 1)]);
     bench.bind_all();
-    let only = planned(&bench, &[MeansKind::Hide, MeansKind::Leave]);
+    let only = bench.planned(&[MeansKind::Hide, MeansKind::Leave]);
     let kinds: Vec<MeansKind> = only.steps.iter().chain(&only.no_help).map(|t| t.means.kind).collect();
     assert!(kinds.contains(&MeansKind::Hide), "{kinds:?}");
     assert!(kinds.iter().all(|k| [MeansKind::Hide, MeansKind::Leave].contains(k)), "{kinds:?}");
@@ -79,7 +63,7 @@ fn a_plan_of_some_means_alone_stops_when_told() {
     assert!(bench.shop.plan_of(&bench.room()).unwrap().is_none(), "it was for another state");
     let job = bench.shop.make_plan(bench.fitting, Vec::new()).unwrap();
     bench.shop.jobs().get(job).unwrap().stop();
-    assert_eq!(waited(&bench, job), JobState::Stopped);
+    assert_eq!(bench.waited(job), JobState::Stopped);
     assert!(bench.shop.plan_of(&bench.room()).unwrap().is_none());
 }
 
@@ -96,7 +80,7 @@ fn a_plan_that_is_stopped_keeps_what_helps_so_far() {
     }
     assert!(told.text().starts_with(&format!("Trying what may help · {before} → ")), "{}", told.text());
     told.stop();
-    let JobState::Done(said) = waited(&bench, job) else { panic!("{:?}", told.state()) };
+    let JobState::Done(said) = bench.waited(job) else { panic!("{:?}", told.state()) };
     let plan = bench.shop.plan_of(&bench.room()).unwrap().unwrap();
     assert!(plan.stopped && !plan.steps.is_empty() && plan.cells.1 < before, "{said}");
     assert!(plan.steps.iter().all(|t| t.means.kind != MeansKind::Push));
@@ -133,7 +117,7 @@ fn cloth_that_is_too_coarse_to_bend_is_offered_rows() {
     bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());
     bench.bind_all();
     let (before, vertices) = (bench.board(), bench.rest(1).len());
-    let plan = planned(&bench, &[MeansKind::Rows]);
+    let plan = bench.planned(&[MeansKind::Rows]);
     insta::assert_snapshot!(as_text(&plan));
     let step = &plan.steps[0];
     bench.run(step.means.step.clone());

@@ -4,7 +4,10 @@
 use std::sync::{Arc, OnceLock};
 use tin_cloak_demo::DemoFile;
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{Board, Companions, Finding, OpenFitting, Piece, PieceKind, Room, Step, Workshop};
+use tin_cloak_workshop::{
+    Board, Companions, Finding, JobId, JobState, MeansKind, OpenFitting, Piece, PieceKind, Plan, Room, Step,
+    Workshop,
+};
 
 pub struct Bench {
     pub shop: Arc<Workshop>,
@@ -59,6 +62,22 @@ impl Bench {
 
     pub fn run(&self, step: Step) -> String {
         self.shop.run_now(self.fitting, step).unwrap()
+    }
+
+    /// Waits for a job's end.
+    pub fn waited(&self, job: JobId) -> JobState {
+        let job = self.shop.jobs().get(job).unwrap();
+        while job.state() == JobState::Running {
+            std::thread::sleep(std::time::Duration::from_millis(5));
+        }
+        job.state()
+    }
+
+    /// A plan of some kinds of means, of all when none is named.
+    pub fn planned(&self, only: &[MeansKind]) -> Arc<Plan> {
+        let state = self.waited(self.shop.make_plan(self.fitting, only.to_vec()).unwrap());
+        assert!(matches!(state, JobState::Done(_)), "{state:?}");
+        self.shop.plan_of(&self.room()).unwrap().unwrap()
     }
 
     pub fn refused(&self, step: Step) -> String {
