@@ -109,6 +109,12 @@ pub enum WorkshopError {
     JointOfPiece { joint: String },
     #[error("nothing else is hidden: every face is seen in some counted pose, or was hidden before")]
     NothingHidden,
+    #[error("nothing of “{part}” would be left: hide less of it, or take it off (Intake)")]
+    NothingLeft { part: String },
+    #[error(
+        "nothing of the body would be left to be handed over: take a part of it back, or wear less over it"
+    )]
+    NoBodySeen,
     #[error("one of the two layers is not worn: choose a pair that is on the board")]
     NoSuchPair,
     #[error("relaxing takes 1 to 100 percent, 1 to 50 times, and a clearance of 0 to 50 millimetres")]

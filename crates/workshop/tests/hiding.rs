@@ -4,7 +4,8 @@
 mod common;
 
 use common::wearing;
-use tin_cloak_workshop::{read, Chosen, Companions, HideOptions, Reach, Step};
+use std::sync::Arc;
+use tin_cloak_workshop::{export_glb, read, Chosen, Companions, Dress, HideOptions, Reach, Step};
 
 /// Faces of the body in the file that is handed over.
 fn faces_out(bench: &common::Bench, whole: bool) -> usize {
@@ -81,6 +82,15 @@ fn what_is_worn_beneath_is_hidden_too_and_what_only_shows_as_it_is_through() {
     };
     assert_eq!((out(false), out(true)), (faces - of_tunic, faces));
     assert!(room.masks().iter().any(|m| m.of == "quilted tunic" && m.by == "oilskin coat"));
+    // By hand something of each part stays; a piece of which nobody sees anything is not in the file.
+    let all_of = |part| Step::Mask { part, chosen: Chosen::Everything, hide: true };
+    assert!(bench.refused(all_of(2)).contains("nothing of “quilted tunic” would be left: hide less"));
+    assert!(bench.refused(all_of(0)).contains("nothing of the body would be left"));
+    let mut dress = Dress::clone(&room.dress);
+    Arc::make_mut(&mut dress.masked).0.insert(2, (0..faces as u32).collect());
+    let file = read("out.glb", &export_glb(&dress).unwrap(), &Companions::new()).unwrap();
+    let names: Vec<&str> = file.meshes.iter().map(|m| m.name.as_str()).collect();
+    assert_eq!(names, ["Wick", "breeches", "oilskin coat"]);
     bench.run(Step::RemovePiece { piece: 3 });
     assert!(bench.room().masks().iter().all(|m| m.of == "Wick" && m.by != "oilskin coat"));
     // Faces of a piece that is changed have other numbers: its mask is found again.

@@ -69,7 +69,9 @@ pub(crate) fn outgoing(dress: &Dress, hidden: OfHidden) -> Result<Vec<Outgoing>,
         dress.said.mark(mark, &dress.body.skeleton);
     }
     let worn = dress.pieces.iter().enumerate().filter(|(_, p)| !p.cage);
-    list.extend(worn.map(|(index, piece)| of_piece((dress, hidden), index, piece)));
+    let worn = worn.map(|(index, piece)| of_piece((dress, hidden), index, piece));
+    // A piece of which nothing is seen stays away whole.
+    list.extend(worn.filter(|o| !o.part.mesh.triangles.is_empty()));
     let names: Vec<&str> = list.iter().map(|o| o.called.as_str()).collect();
     let names = outgoing_names(&names);
     list.iter_mut().zip(names).for_each(|(o, name)| o.part.name = name);

@@ -116,6 +116,9 @@ impl Doing<'_> {
         if now == *before {
             return Err(WorkshopError::NothingHidden);
         }
+        if now.of(BODY).len() == self.room.dress.body.topology.triangles.len() {
+            return Err(WorkshopError::NoBodySeen);
+        }
         self.tell_hidden((&before, &now), poses.len());
         let body = &self.room.dress.body.name;
         Ok(match options.beneath {
@@ -158,6 +161,12 @@ impl Doing<'_> {
         }
         let now = self.masked_in_draft()?;
         let (was, is) = (before.len(), now.of(part).len());
+        if hide && is == on.topology.triangles.len() {
+            return Err(match part {
+                BODY => WorkshopError::NoBodySeen,
+                _ => WorkshopError::NothingLeft { part: name },
+            });
+        }
         if now.of(part) == before {
             return Err(if hide {
                 WorkshopError::NothingHidden
