@@ -98,9 +98,10 @@ pub struct SkippedEntry {
 
 /// Seconds of the whole run.
 #[derive(Clone, Copy, Debug, Default, Serialize)]
-#[allow(missing_docs)]
 pub struct TotalSeconds {
+    /// From opening the file on.
     pub total: f64,
+    /// To pose and measure a pose, on the mean; what is settled once at rest is not of it.
     pub per_pose_mean: f64,
 }
 
