@@ -186,7 +186,7 @@ fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
     let trial = |p: &Pose| TrialPose { matrices: arm.skeleton.skin_matrices(p), amounts: Vec::new() };
     let trials: Vec<TrialPose> = poses.iter().map(trial).collect();
     let trouble = trouble_in(&o, &trials, PushSettings::default().measure);
-    let turns = bad_turns(&o, &arm.skeleton, &poses, &trouble);
+    let turns = bad_turns(&o, &arm.skeleton, (&poses, &trouble), &[]);
     assert_eq!(turns.len(), 1, "{turns:?}");
     let driver = turns[0].driver;
     assert_eq!(driver.joint, JointId(1));

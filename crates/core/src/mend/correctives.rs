@@ -27,20 +27,25 @@ const BEGINS: f32 = 0.4;
 /// How much where a joint blends counts beside where two layers follow it unlike: cloth collapses there.
 const BLENDS: f32 = 0.5;
 
-/// The turns that are to blame for what is through, those for the most places first.
+/// The turns that are to blame for what is through, those for the most places first; none of those that are `spent`:
+/// what these are to blame for falls to the next.
 ///
 /// `trouble` has the places that are through in each of `poses`.
 pub fn bad_turns(
     outfit: &Outfit,
     skeleton: &Skeleton,
-    poses: &[Pose],
-    trouble: &[Vec<Place>],
+    (poses, trouble): (&[Pose], &[Vec<Place>]),
+    spent: &[Driver],
 ) -> Vec<BadTurn> {
+    let is_spent = |(joint, turn): &(JointId, Vec3)| {
+        let same = |d: &Driver| d.joint == *joint && d.axis.dot(turn.normalize_or_zero()) > ALIKE;
+        spent.iter().any(same)
+    };
     let follows: Vec<Vec<bool>> =
         (0..skeleton.len()).map(|j| skeleton.hanging_from(JointId(j as u16))).collect();
     let mut blamed: BTreeMap<JointId, Vec<Blamed>> = BTreeMap::new();
     for (number, (pose, places)) in poses.iter().zip(trouble).enumerate() {
-        let turned: Vec<(JointId, Vec3)> = turns_of(pose);
+        let turned: Vec<(JointId, Vec3)> = turns_of(pose).into_iter().filter(|t| !is_spent(t)).collect();
         let mut by_joint: BTreeMap<JointId, Vec<Place>> = BTreeMap::new();
         for place in places {
             if let Some(joint) = to_blame(outfit, place, &turned, &follows) {

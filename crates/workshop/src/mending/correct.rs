@@ -14,6 +14,16 @@ use tin_cloak_core::deform::Driver;
 use tin_cloak_core::mend::{bad_turns, keep_rigid, push_out, BadTurn, Mending, PushSettings};
 use tin_cloak_core::skeleton::Pose;
 
+/// What gives way in a shape, besides what lies over it.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(crate) enum Gives {
+    /// What lies over something that is through: nothing is squeezed in.
+    #[default]
+    Outer,
+    /// That, and what it lies over.
+    Both,
+}
+
 /// What a turn calls up.
 #[derive(Clone, Debug)]
 pub(crate) struct CalledUp {
@@ -57,9 +67,9 @@ pub(crate) fn next_turn(
 ) -> Option<BadTurn> {
     let pushing = Pushing::of(what, now);
     let joints = pushing.joints(what);
-    let turns = bad_turns(&pushing.outfit, &what.dress.body.skeleton, &joints, &pushing.trouble);
+    let (outfit, skeleton) = (&pushing.outfit, &what.dress.body.skeleton);
+    let next = bad_turns(outfit, skeleton, (&joints, &pushing.trouble), tried).into_iter().next()?;
     let same = |a: &Driver, b: &Driver| a.joint == b.joint && a.axis.dot(b.axis) > ALIKE;
-    let next = turns.into_iter().find(|t| !tried.iter().any(|d| same(d, &t.driver)))?;
     let known = taken.iter().find(|d| same(d, &next.driver));
     Some(BadTurn { driver: known.copied().unwrap_or(next.driver), ..next })
 }
@@ -71,15 +81,19 @@ pub(crate) fn next_turn(
 pub(crate) fn shape_for(
     what: &ToMend,
     now: &Measured,
-    turn: &BadTurn,
+    (turn, gives): (&BadTurn, Gives),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<CalledUp>, WorkshopError> {
     let pushing = Pushing::of(what, now);
     let joints = pushing.joints(what);
     let Pushing { outfit, mut movable, at_rest, mut poses, trouble, .. } = pushing;
-    // What lies over something gives way, and what lies over that; nothing is squeezed in.
-    let outer = |place: &Place| outfit.lying_at(place).map(|[a, b]| a.0.max(b.0));
-    let from = turn.blamed.iter().flat_map(|b| &b.1).filter_map(outer).min();
+    let first = |place: &Place| {
+        outfit.lying_at(place).map(|[a, b]| match gives {
+            Gives::Outer => a.0.max(b.0),
+            Gives::Both => a.0.min(b.0),
+        })
+    };
+    let from = turn.blamed.iter().flat_map(|b| &b.1).filter_map(first).min();
     movable.retain(|layer| Some(*layer) >= from);
     let known = poses.iter().map(|p| p.amounts.len()).chain(outfit.layers.iter().map(|l| l.morphs.len()));
     let shape = known.max().unwrap_or(0);

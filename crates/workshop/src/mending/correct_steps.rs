@@ -7,7 +7,7 @@ use crate::making::doing::{Doing, Phase};
 use crate::making::draft::Draft;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
-use crate::mending::correct::{is_no_deeper, next_turn, shape_for, CalledUp};
+use crate::mending::correct::{is_no_deeper, next_turn, shape_for, CalledUp, Gives};
 use crate::mending::left::Left;
 use crate::mending::push_out::ToMend;
 use crate::state::blobs::pack_positions;
@@ -20,9 +20,9 @@ use tin_cloak_core::deform::{Driver, Morph};
 use tin_cloak_core::mend::BadTurn;
 
 /// So many turns are tried at most.
-const TURNS: usize = 60;
-/// What brought nothing is tried once more when others have changed what is left.
-const SWEEPS: usize = 2;
+const TURNS: usize = 150;
+/// All turns are tried by each of these, and once more where the first has changed what is left.
+const SWEEPS: [Gives; 4] = [Gives::Outer, Gives::Outer, Gives::Both, Gives::Both];
 /// A shape, and the same without what it spoils.
 const ATTEMPTS: usize = 2;
 
@@ -66,15 +66,18 @@ struct Sweeps {
 }
 
 impl Sweeps {
-    /// The turn to try next.
-    fn next(&mut self, what: &ToMend, here: &Reached) -> Option<BadTurn> {
-        let next = |tried: &[Driver]| next_turn(what, &here.now, (tried, &here.taken));
-        let found = next(&self.tried);
-        if found.is_some() || !self.is_changed || self.done + 1 == SWEEPS {
-            return found;
+    /// The turn to try next, and what gives way.
+    fn next(&mut self, what: &ToMend, here: &Reached) -> Option<(BadTurn, Gives)> {
+        while let Some(gives) = SWEEPS.get(self.done) {
+            if let Some(found) = next_turn(what, &here.now, (&self.tried, &here.taken)) {
+                return Some((found, *gives));
+            }
+            // Nothing has changed: the same would bring nothing again.
+            let again = SWEEPS[self.done..].iter().take_while(|g| *g == gives).count();
+            let done = self.done + if self.is_changed { 1 } else { again };
+            *self = Self { done, ..Self::default() };
         }
-        *self = Self { done: self.done + 1, ..Self::default() };
-        next(&self.tried)
+        None
     }
 }
 
@@ -105,9 +108,11 @@ impl Doing<'_> {
                 options,
                 against: Against::default(),
             };
-            let Some(bad) = sweeps.next(&what, &here) else { break };
+            let Some((bad, gives)) = sweeps.next(&what, &here) else { break };
             let tell = |s: f32| phase(0.7, turn).tell(s);
-            let shape = shape_for(&what, &here.now, &bad, &tell)?;
+            let begun = std::time::Instant::now();
+            let shape = shape_for(&what, &here.now, (&bad, gives), &tell)?;
+            tracing::info!("DEBUGME sweep {} shape {:?} {:?}", sweeps.done, shape.is_some(), begun.elapsed());
             let tell = |s: f32| phase(1.0, turn).tell(s);
             let with_it = match shape {
                 Some(shape) => self.worth_it(&here, (shape, options.limit_mm), &first, &tell)?,
