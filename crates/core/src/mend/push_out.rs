@@ -52,6 +52,8 @@ pub struct PushSettings {
     pub judged: bool,
     /// In creases, where the normal at rest leads along what is through and not off it, cloth may go any way.
     pub any_way: bool,
+    /// Asks between two sides of a fold, too, where it is uncertain which way leads out.
+    pub in_folds: bool,
     /// So often what cannot be met is made to count less once demands have their whole weight.
     pub reweighed: usize,
     /// Newton steps of each weight of demands at most, whole ones and shortened ones: few where the next round goes on
@@ -70,6 +72,7 @@ impl Default for PushSettings {
             step: LONGEST_STEP,
             judged: true,
             any_way: false,
+            in_folds: false,
             reweighed: 3,
             steps: STEPS,
         }

@@ -24,6 +24,25 @@ pub(crate) enum Gives {
     Both,
 }
 
+/// From where on a shape comes in.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(crate) enum Begins {
+    /// Well before anything is through.
+    #[default]
+    Early,
+    /// Near the widest turn: what goes less far has nothing of it.
+    Late,
+}
+
+/// How a shape is sought.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(crate) struct Way {
+    pub gives: Gives,
+    pub begins: Begins,
+    /// Whether it is tried between two sides of a fold, too: where that leads is uncertain.
+    pub in_folds: bool,
+}
+
 /// What a turn calls up.
 #[derive(Clone, Debug)]
 pub(crate) struct CalledUp {
@@ -55,6 +74,8 @@ const STEP_MM: f32 = 6.0;
 const STEPS: (usize, usize) = (4, 4);
 /// A pose with less than this of a shape does not speak for it.
 const LEAST: f32 = 0.02;
+/// What begins late begins at this share of the widest turn.
+const LATE: f32 = 0.7;
 /// Turns of one joint whose axes are nearer than this (the cosine) are one.
 const ALIKE: f32 = 0.9;
 
@@ -64,14 +85,22 @@ pub(crate) fn next_turn(
     what: &ToMend,
     now: &Measured,
     (tried, taken): (&[Driver], &[Driver]),
+    begins: Begins,
 ) -> Option<BadTurn> {
     let pushing = Pushing::of(what, now);
     let joints = pushing.joints(what);
     let (outfit, skeleton) = (&pushing.outfit, &what.dress.body.skeleton);
     let next = bad_turns(outfit, skeleton, (&joints, &pushing.trouble), tried).into_iter().next()?;
-    let same = |a: &Driver, b: &Driver| a.joint == b.joint && a.axis.dot(b.axis) > ALIKE;
-    let known = taken.iter().find(|d| same(d, &next.driver));
-    Some(BadTurn { driver: known.copied().unwrap_or(next.driver), ..next })
+    let late = |d: &Driver| d.from >= LATE * d.full * 0.999;
+    let same = |d: &&Driver| {
+        let wished = late(d) == (begins == Begins::Late);
+        wished && d.joint == next.driver.joint && d.axis.dot(next.driver.axis) > ALIKE
+    };
+    let fresh = match begins {
+        Begins::Early => next.driver,
+        Begins::Late => Driver { from: next.driver.from.max(LATE * next.driver.full), ..next.driver },
+    };
+    Some(BadTurn { driver: taken.iter().find(same).copied().unwrap_or(fresh), ..next })
 }
 
 /// The shape against what a turn is to blame for in `now`; `None` when nothing that moves brings anything.
@@ -81,7 +110,7 @@ pub(crate) fn next_turn(
 pub(crate) fn shape_for(
     what: &ToMend,
     now: &Measured,
-    (turn, gives): (&BadTurn, Gives),
+    (turn, Way { gives, in_folds, .. }): (&BadTurn, Way),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<CalledUp>, WorkshopError> {
     let pushing = Pushing::of(what, now);
@@ -113,8 +142,17 @@ pub(crate) fn shape_for(
     let limit = what.options.limit_mm * 0.001;
     let (rounds, step) = (ROUNDS, STEP_MM * 0.001);
     let (any_way, reweighed, steps) = (true, 1, STEPS);
-    let settings =
-        PushSettings { limit, reach: limit, rounds, step, any_way, reweighed, steps, ..what.settings() };
+    let settings = PushSettings {
+        limit,
+        reach: limit,
+        rounds,
+        step,
+        any_way,
+        in_folds,
+        reweighed,
+        steps,
+        ..what.settings()
+    };
     let mending = Mending {
         outfit: &outfit,
         movable: &movable,

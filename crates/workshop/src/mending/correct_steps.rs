@@ -7,7 +7,7 @@ use crate::making::doing::{Doing, Phase};
 use crate::making::draft::Draft;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
-use crate::mending::correct::{is_no_deeper, next_turn, shape_for, CalledUp, Gives};
+use crate::mending::correct::{is_no_deeper, next_turn, shape_for, Begins, CalledUp, Gives, Way};
 use crate::mending::left::Left;
 use crate::mending::push_out::ToMend;
 use crate::state::blobs::pack_positions;
@@ -20,9 +20,19 @@ use tin_cloak_core::deform::{Driver, Morph};
 use tin_cloak_core::mend::BadTurn;
 
 /// So many turns are tried at most.
-const TURNS: usize = 150;
+const TURNS: usize = 250;
 /// All turns are tried by each of these, and once more where the first has changed what is left.
-const SWEEPS: [Gives; 4] = [Gives::Outer, Gives::Outer, Gives::Both, Gives::Both];
+const SWEEPS: [Way; 8] = [
+    FIRST,
+    FIRST,
+    Way { begins: Begins::Late, ..FIRST },
+    Way { gives: Gives::Both, ..FIRST },
+    Way { gives: Gives::Both, begins: Begins::Late, ..FIRST },
+    Way { in_folds: true, ..FIRST },
+    Way { gives: Gives::Both, in_folds: true, ..FIRST },
+    Way { gives: Gives::Both, begins: Begins::Late, in_folds: true },
+];
+const FIRST: Way = Way { gives: Gives::Outer, begins: Begins::Early, in_folds: false };
 /// A shape, and the same without what it spoils.
 const ATTEMPTS: usize = 2;
 
@@ -67,13 +77,14 @@ struct Sweeps {
 
 impl Sweeps {
     /// The turn to try next, and what gives way.
-    fn next(&mut self, what: &ToMend, here: &Reached) -> Option<(BadTurn, Gives)> {
-        while let Some(gives) = SWEEPS.get(self.done) {
-            if let Some(found) = next_turn(what, &here.now, (&self.tried, &here.taken)) {
-                return Some((found, *gives));
+    fn next(&mut self, what: &ToMend, here: &Reached) -> Option<(BadTurn, Way)> {
+        while let Some(way) = SWEEPS.get(self.done) {
+            let known = (&self.tried[..], &here.taken[..]);
+            if let Some(found) = next_turn(what, &here.now, known, way.begins) {
+                return Some((found, *way));
             }
             // Nothing has changed: the same would bring nothing again.
-            let again = SWEEPS[self.done..].iter().take_while(|g| *g == gives).count();
+            let again = SWEEPS[self.done..].iter().take_while(|w| *w == way).count();
             let done = self.done + if self.is_changed { 1 } else { again };
             *self = Self { done, ..Self::default() };
         }
@@ -108,10 +119,10 @@ impl Doing<'_> {
                 options,
                 against: Against::default(),
             };
-            let Some((bad, gives)) = sweeps.next(&what, &here) else { break };
+            let Some((bad, way)) = sweeps.next(&what, &here) else { break };
             let tell = |s: f32| phase(0.7, turn).tell(s);
             let begun = std::time::Instant::now();
-            let shape = shape_for(&what, &here.now, (&bad, gives), &tell)?;
+            let shape = shape_for(&what, &here.now, (&bad, way), &tell)?;
             tracing::info!("DEBUGME sweep {} shape {:?} {:?}", sweeps.done, shape.is_some(), begun.elapsed());
             let tell = |s: f32| phase(1.0, turn).tell(s);
             let with_it = match shape {

@@ -191,7 +191,7 @@ impl Work<'_> {
                 // No shape of a turn parts a layer from itself.
                 own == other && (self.mending.shape.is_some() || one_part())
             }
-            _ if gap.gap >= -lip => false,
+            _ if gap.gap >= -lip || self.mending.settings.in_folds => false,
             _ => {
                 gap.own.1.iter().any(|e| e.1 > 0.0 && lies_in_itself(gap.own.0, e.0))
                     || gap.other.1.iter().any(|v| lies_in_itself(gap.other.0, *v))
