@@ -9,10 +9,10 @@ use tin_cloak_core::clearance::{Outfit, Place};
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_core::mend::{
-    bad_turns, push_out, shares_to_keep, trouble_in, Mended, Mending, PushSettings, TrialPose,
+    bad_turns, push_out, shares_to_keep, trouble_in, BadTurn, Mended, Mending, PushSettings, TrialPose,
 };
 use tin_cloak_core::shapes::{outfit, Arm, Shape};
-use tin_cloak_core::skeleton::Pose;
+use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 
@@ -193,6 +193,56 @@ fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
     assert!((driver.full.to_degrees() - 40.0).abs() < 0.1, "{driver:?}");
     assert_eq!((driver.amount(&poses[0]), driver.amount(&poses[2])), (0.0, 1.0));
     assert_eq!(turns[0].blamed.iter().map(|b| b.0).collect::<Vec<_>>(), [1, 2]);
+    // Both follow the shoulder alike: nothing but the elbow is to blame.
+    assert!(bad_turns(&o, &arm.skeleton, (&poses, &trouble), &[driver]).is_empty());
+}
+
+/// A sleeve that follows nothing, in a pose that turns both joints: of two that part it from the arm the one that does
+/// less is to blame when the other is spent.
+#[test]
+fn what_a_spent_turn_is_to_blame_for_falls_to_the_next() {
+    let arm = Arm::new();
+    let mut o = outfit(&arm.surface, &[tube(0.055, (0.02, 0.58), 16, 23, 1.0)]);
+    o.layers[0].skin = arm.skin.clone();
+    o.layers[1].skin = Skin::from_rows(&vec![vec![(JointId(2), 1.0)]; o.layers[1].rest.len()], 3).unwrap();
+    let names = ["upper", "lower", "apart"].map(str::to_owned).to_vec();
+    let at_rest = [&arm.skeleton.rest[..], &arm.skeleton.rest[..1]].concat();
+    let skeleton = Skeleton::at_rest(names, vec![None, Some(JointId(0)), None], at_rest).unwrap();
+    let mut pose = Pose::rest(3);
+    pose.rotations[0] = Quat::from_rotation_x(0.3);
+    pose.rotations[1] = Quat::from_rotation_x(0.9);
+    let trials = [TrialPose { matrices: skeleton.skin_matrices(&pose), amounts: Vec::new() }];
+    let trouble = trouble_in(&o, &trials, PushSettings::default().measure);
+    let all = bad_turns(&o, &skeleton, (std::slice::from_ref(&pose), &trouble), &[]);
+    let joints: Vec<JointId> = all.iter().map(|t| t.driver.joint).collect();
+    assert!(joints.contains(&JointId(1)), "{joints:?}");
+    let elbow = all.iter().find(|t| t.driver.joint == JointId(1)).unwrap().driver;
+    let left = bad_turns(&o, &skeleton, (&[pose], &trouble), &[elbow]);
+    assert_eq!(left.iter().map(|t| t.driver.joint).collect::<Vec<_>>(), [JointId(0)]);
+    let places = |turns: &[BadTurn]| turns.iter().flat_map(|t| &t.blamed).map(|b| b.1.len()).sum::<usize>();
+    assert_eq!(places(&left), places(&all), "all of it");
+}
+
+/// Between two sides of a fold nothing is asked, unless that is wished.
+#[test]
+fn what_lies_in_a_fold_is_asked_when_it_is_wished() {
+    let arm = Arm::new();
+    let mut o = outfit(&arm.surface, &[tube(0.051, (0.02, 0.58), 24, 40, 1.0)]);
+    o.layers[0].skin = arm.skin.clone();
+    let poses = [TrialPose { matrices: arm.bent(30.0), amounts: Vec::new() }];
+    let mut trouble = trouble_in(&o, &poses, PushSettings::default().measure);
+    let fold = |[(layer, vertex), _]: [(usize, u32); 2]| Place::Inside { layers: (layer, layer), vertex };
+    let folds: Vec<Place> = trouble[0].iter().filter_map(|p| o.lying_at(p)).map(fold).collect();
+    trouble[0].extend(folds);
+    let short = |in_folds: bool| {
+        let (outfit, movable, poses, trouble) = (&o, &[1][..], &poses[..], &trouble[..]);
+        let (held, at_rest, shape) = (&[][..], &[][..], None);
+        let settings = PushSettings { in_folds, ..PushSettings::default() };
+        let mending = Mending { outfit, movable, held, poses, trouble, at_rest, shape, settings };
+        push_out(mending, &|_| true).unwrap().unwrap().short
+    };
+    let (left_alone, asked) = (short(false), short(true));
+    assert!(asked.0 > left_alone.0 * 1.5 && asked.1 < asked.0 * 0.5, "{asked:?} {left_alone:?}");
 }
 
 /// Where a bend folds cloth together, its normal at rest leads along what is through, and not off it. The sleeve's

@@ -95,7 +95,7 @@ impl Weighed for Plan {
 }
 
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
-const PLANS: u32 = 10;
+const PLANS: u32 = 11;
 
 /// The steps of a plan, by what they were done on, with what they made.
 pub(crate) type PlannedSteps = Vec<(Key, Arc<Made>)>;

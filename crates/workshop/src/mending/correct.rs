@@ -41,6 +41,8 @@ pub(crate) struct Way {
     pub begins: Begins,
     /// Whether it is tried between two sides of a fold, too: where that leads is uncertain.
     pub in_folds: bool,
+    /// The only layer that goes, off what it lies over; all that it takes where there is none.
+    pub only: Option<usize>,
 }
 
 /// What a turn calls up.
@@ -79,18 +81,32 @@ const LATE: f32 = 0.7;
 /// Turns of one joint whose axes are nearer than this (the cosine) are one.
 const ALIKE: f32 = 0.9;
 
-/// The turn that is to blame for the most that is through in `now`, but for those in `tried`; of those in `taken` it is
-/// the very one, so that its shape can be gone on with.
-pub(crate) fn next_turn(
+/// A shape that is sought.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Sought {
+    /// What calls it up, and against what.
+    pub turn: BadTurn,
+    /// The layers that may go.
+    movable: Vec<usize>,
+    in_folds: bool,
+}
+
+/// The shape that is sought against what is through in `now`: of the turns that are to blame, but for those in `tried`,
+/// that for the most; of those in `taken` it is the very one, so that its shape can be gone on with.
+pub(crate) fn next_sought(
     what: &ToMend,
     now: &Measured,
     (tried, taken): (&[Driver], &[Driver]),
-    begins: Begins,
-) -> Option<BadTurn> {
+    Way { begins, gives, in_folds, only }: Way,
+) -> Option<Sought> {
     let pushing = Pushing::of(what, now);
     let joints = pushing.joints(what);
-    let (outfit, skeleton) = (&pushing.outfit, &what.dress.body.skeleton);
-    let next = bad_turns(outfit, skeleton, (&joints, &pushing.trouble), tried).into_iter().next()?;
+    let Pushing { outfit, mut movable, mut trouble, .. } = pushing;
+    let is_outer =
+        |place: &Place, layer: usize| outfit.lying_at(place).is_some_and(|[a, b]| a.0.max(b.0) == layer);
+    trouble.iter_mut().for_each(|places| places.retain(|p| only.is_none_or(|only| is_outer(p, only))));
+    let turns = bad_turns(&outfit, &what.dress.body.skeleton, (&joints, &trouble), tried);
+    let next = turns.into_iter().next()?;
     let late = |d: &Driver| d.from >= LATE * d.full * 0.999;
     let same = |d: &&Driver| {
         let wished = late(d) == (begins == Begins::Late);
@@ -100,22 +116,7 @@ pub(crate) fn next_turn(
         Begins::Early => next.driver,
         Begins::Late => Driver { from: next.driver.from.max(LATE * next.driver.full), ..next.driver },
     };
-    Some(BadTurn { driver: taken.iter().find(same).copied().unwrap_or(fresh), ..next })
-}
-
-/// The shape against what a turn is to blame for in `now`; `None` when nothing that moves brings anything.
-///
-/// # Errors
-/// [`WorkshopError::Stopped`] when `progress` says no.
-pub(crate) fn shape_for(
-    what: &ToMend,
-    now: &Measured,
-    (turn, Way { gives, in_folds, .. }): (&BadTurn, Way),
-    progress: &(dyn Fn(f32) -> bool + Sync),
-) -> Result<Option<CalledUp>, WorkshopError> {
-    let pushing = Pushing::of(what, now);
-    let joints = pushing.joints(what);
-    let Pushing { outfit, mut movable, at_rest, mut poses, trouble, .. } = pushing;
+    let turn = BadTurn { driver: taken.iter().find(same).copied().unwrap_or(fresh), ..next };
     let first = |place: &Place| {
         outfit.lying_at(place).map(|[a, b]| match gives {
             Gives::Outer => a.0.max(b.0),
@@ -123,7 +124,23 @@ pub(crate) fn shape_for(
         })
     };
     let from = turn.blamed.iter().flat_map(|b| &b.1).filter_map(first).min();
-    movable.retain(|layer| Some(*layer) >= from);
+    movable.retain(|layer| only.map_or(Some(*layer) >= from, |only| *layer == only));
+    Some(Sought { turn, movable, in_folds })
+}
+
+/// The shape that is sought in `now`; `None` when nothing that moves brings anything.
+///
+/// # Errors
+/// [`WorkshopError::Stopped`] when `progress` says no.
+pub(crate) fn shape_for(
+    what: &ToMend,
+    now: &Measured,
+    Sought { turn, movable, in_folds }: &Sought,
+    progress: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Option<CalledUp>, WorkshopError> {
+    let pushing = Pushing::of(what, now);
+    let joints = pushing.joints(what);
+    let Pushing { outfit, at_rest, mut poses, trouble, .. } = pushing;
     let known = poses.iter().map(|p| p.amounts.len()).chain(outfit.layers.iter().map(|l| l.morphs.len()));
     let shape = known.max().unwrap_or(0);
     for (pose, joints) in poses.iter_mut().zip(&joints) {
@@ -148,14 +165,14 @@ pub(crate) fn shape_for(
         rounds,
         step,
         any_way,
-        in_folds,
+        in_folds: *in_folds,
         reweighed,
         steps,
         ..what.settings()
     };
     let mending = Mending {
         outfit: &outfit,
-        movable: &movable,
+        movable,
         held: &[],
         poses: &poses,
         trouble: &trouble,

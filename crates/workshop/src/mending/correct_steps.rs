@@ -7,7 +7,7 @@ use crate::making::doing::{Doing, Phase};
 use crate::making::draft::Draft;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
-use crate::mending::correct::{is_no_deeper, next_turn, shape_for, Begins, CalledUp, Gives, Way};
+use crate::mending::correct::{is_no_deeper, next_sought, shape_for, Begins, CalledUp, Gives, Sought, Way};
 use crate::mending::left::Left;
 use crate::mending::push_out::ToMend;
 use crate::state::blobs::pack_positions;
@@ -17,12 +17,13 @@ use crate::state::push::{Against, MendOptions};
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::deform::{Driver, Morph};
-use tin_cloak_core::mend::BadTurn;
 
 /// So many turns are tried at most.
 const TURNS: usize = 250;
-/// All turns are tried by each of these, and once more where the first has changed what is left.
-const SWEEPS: [Way; 8] = [
+/// Nothing is squeezed in, and nothing tried that is uncertain.
+const FIRST: Way = Way { gives: Gives::Outer, begins: Begins::Early, in_folds: false, only: None };
+/// All turns are tried in each of these ways in turn, in the first one once more, as others have changed what is left.
+const WAYS: [Way; 8] = [
     FIRST,
     FIRST,
     Way { begins: Begins::Late, ..FIRST },
@@ -30,11 +31,20 @@ const SWEEPS: [Way; 8] = [
     Way { gives: Gives::Both, begins: Begins::Late, ..FIRST },
     Way { in_folds: true, ..FIRST },
     Way { gives: Gives::Both, in_folds: true, ..FIRST },
-    Way { gives: Gives::Both, begins: Begins::Late, in_folds: true },
+    Way { gives: Gives::Both, begins: Begins::Late, in_folds: true, only: None },
 ];
-const FIRST: Way = Way { gives: Gives::Outer, begins: Begins::Early, in_folds: false };
+/// From here on they are tried once more behind layers by themselves.
+const AGAIN: usize = 5;
 /// A shape, and the same without what it spoils.
 const ATTEMPTS: usize = 2;
+
+/// All ways for so many layers: those of all, each layer by itself, the outermost first, and the last ones again.
+fn ways(layers: usize) -> Vec<Way> {
+    let alone = |layer: usize| {
+        [Begins::Early, Begins::Late].map(|begins| Way { begins, only: Some(layer), in_folds: true, ..FIRST })
+    };
+    WAYS.into_iter().chain((1..layers).rev().flat_map(alone)).chain(WAYS[AGAIN..].iter().copied()).collect()
+}
 
 /// Where making correctives has come to.
 #[derive(Clone)]
@@ -67,8 +77,11 @@ impl Reached {
 /// Which turns were tried.
 #[derive(Default)]
 struct Sweeps {
+    ways: Vec<Way>,
     /// What brings no more.
     tried: Vec<Driver>,
+    /// What brought nothing, whichever way led to it.
+    in_vain: Vec<Sought>,
     /// How often all turns were tried.
     done: usize,
     /// Whether anything was taken since this sweep began.
@@ -77,16 +90,22 @@ struct Sweeps {
 
 impl Sweeps {
     /// The turn to try next, and what gives way.
-    fn next(&mut self, what: &ToMend, here: &Reached) -> Option<(BadTurn, Way)> {
-        while let Some(way) = SWEEPS.get(self.done) {
+    fn next(&mut self, what: &ToMend, here: &Reached) -> Option<Sought> {
+        while let Some(way) = self.ways.get(self.done).copied() {
             let known = (&self.tried[..], &here.taken[..]);
-            if let Some(found) = next_turn(what, &here.now, known, way.begins) {
-                return Some((found, *way));
+            match next_sought(what, &here.now, known, way) {
+                Some(sought) if self.in_vain.contains(&sought) => {
+                    self.tried.push(sought.turn.driver);
+                    continue;
+                }
+                Some(sought) => return Some(sought),
+                None => {}
             }
             // Nothing has changed: the same would bring nothing again.
-            let again = SWEEPS[self.done..].iter().take_while(|w| *w == way).count();
+            let again = self.ways[self.done..].iter().take_while(|w| **w == way).count();
             let done = self.done + if self.is_changed { 1 } else { again };
-            *self = Self { done, ..Self::default() };
+            (self.done, self.is_changed) = (done, false);
+            self.tried.clear();
         }
         None
     }
@@ -107,7 +126,8 @@ impl Doing<'_> {
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
         let mut here = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
         let mut best = here.clone();
-        let mut sweeps = Sweeps::default();
+        let ways = ways(here.now.outfit.layers.len());
+        let mut sweeps = Sweeps { ways, ..Sweeps::default() };
         for turn in 1..=TURNS {
             let room = here.room.as_deref().unwrap_or(self.room);
             let what = ToMend {
@@ -119,25 +139,25 @@ impl Doing<'_> {
                 options,
                 against: Against::default(),
             };
-            let Some((bad, way)) = sweeps.next(&what, &here) else { break };
+            let Some(sought) = sweeps.next(&what, &here) else { break };
+            let driver = sought.turn.driver;
             let tell = |s: f32| phase(0.7, turn).tell(s);
-            let begun = std::time::Instant::now();
-            let shape = shape_for(&what, &here.now, (&bad, way), &tell)?;
-            tracing::info!("DEBUGME sweep {} shape {:?} {:?}", sweeps.done, shape.is_some(), begun.elapsed());
+            let shape = shape_for(&what, &here.now, &sought, &tell)?;
             let tell = |s: f32| phase(1.0, turn).tell(s);
             let with_it = match shape {
                 Some(shape) => self.worth_it(&here, (shape, options.limit_mm), &first, &tell)?,
                 None => None,
             };
             let Some(next) = with_it else {
-                sweeps.tried.push(bad.driver);
+                sweeps.tried.push(driver);
+                sweeps.in_vain.push(sought);
                 continue;
             };
             if next.left.is_hardly_less_than(here.left) {
-                sweeps.tried.push(bad.driver);
+                sweeps.tried.push(driver);
             }
             (here, sweeps.is_changed) = (next, true);
-            here.taken.push(bad.driver);
+            here.taken.push(driver);
             if here.left.is_better_than(best.left) {
                 best = here.clone();
             }
