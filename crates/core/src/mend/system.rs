@@ -30,8 +30,8 @@ impl System {
     /// When the pattern is none.
     pub fn new(unknowns: usize, cost: &Lower, demands: &Demands) -> Result<Self, BindError> {
         let key = |row: u32, column: u32| (u64::from(column) << 32) | u64::from(row);
-        let of_demands = (0..demands.len()).flat_map(|i| products(demands, i).map(|(r, c, _)| key(r, c)));
-        let mut keys: Vec<u64> = cost.iter().map(|(r, c, _)| key(*r, *c)).chain(of_demands).collect();
+        let mut keys: Vec<u64> = cost.iter().map(|(r, c, _)| key(*r, *c)).collect();
+        (0..demands.len()).for_each(|i| each_product(demands, i, |r, c, _| keys.push(key(r, c))));
         keys.sort_unstable();
         keys.dedup();
         let mut starts = vec![0usize; unknowns + 1];
@@ -48,7 +48,7 @@ impl System {
         let mut of_demand = vec![0];
         let mut places = Vec::new();
         for i in 0..demands.len() {
-            places.extend(products(demands, i).map(|(r, c, _)| place(r, c) as u32));
+            each_product(demands, i, |r, c, _| places.push(place(r, c) as u32));
             of_demand.push(places.len());
         }
         let pattern = SymbolicSparseColMat::new_checked(unknowns, unknowns, starts, None, rows);
@@ -72,9 +72,13 @@ impl System {
     ) -> Result<Vec<f64>, BindError> {
         let mut values = self.cost.clone();
         for &i in active {
-            let places = &self.places[self.starts[i]..self.starts[i + 1]];
+            let mut places = self.places[self.starts[i]..self.starts[i + 1]].iter();
             let weight = weight * demands.weights[i];
-            products(demands, i).zip(places).for_each(|(p, at)| values[*at as usize] += weight * p.2);
+            each_product(demands, i, |_, _, product| {
+                if let Some(at) = places.next() {
+                    values[*at as usize] += weight * product;
+                }
+            });
         }
         let matrix = SparseColMatRef::new(self.pattern.as_ref(), &values);
         let factor = Llt::try_new_with_symbolic(self.factor.clone(), matrix, Side::Lower).map_err(fail)?;
@@ -84,9 +88,14 @@ impl System {
     }
 }
 
-/// Row, column (no larger) and value of each product of two entries of a demand.
-fn products(demands: &Demands, i: usize) -> impl Iterator<Item = (u32, u32, f64)> + '_ {
-    demands
-        .row(i)
-        .flat_map(move |(a, g)| demands.row(i).filter(move |e| e.0 <= a).map(move |(b, h)| (a, b, g * h)))
+/// Takes row, column (no larger) and value of each product of two entries of a demand, in their order. Plain loops: an
+/// iterator of iterators took a tenth of all the time that pushing takes.
+fn each_product(demands: &Demands, i: usize, mut take: impl FnMut(u32, u32, f64)) {
+    for (a, g) in demands.row(i) {
+        for (b, h) in demands.row(i) {
+            if b <= a {
+                take(a, b, g * h);
+            }
+        }
+    }
 }
