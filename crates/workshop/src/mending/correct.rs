@@ -15,27 +15,25 @@ use tin_cloak_core::mend::{bad_turns, keep_rigid, push_out, BadTurn, Mending, Pu
 use tin_cloak_core::skeleton::Pose;
 
 /// What gives way in a shape, besides what lies over it.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Gives {
     /// What lies over something that is through: nothing is squeezed in.
-    #[default]
     Outer,
     /// That, and what it lies over.
     Both,
 }
 
 /// From where on a shape comes in.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Begins {
     /// Well before anything is through.
-    #[default]
     Early,
     /// Near the widest turn: what goes less far has nothing of it.
     Late,
 }
 
 /// How a shape is sought.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Way {
     pub gives: Gives,
     pub begins: Begins,
