@@ -87,13 +87,34 @@ pub(crate) fn page(template: &impl Template) -> Page {
     Ok(RawHtml(template.render()?))
 }
 
-/// No content, but events for the page's script: what to do next.
+/// No content, but an event for the page's script: what to do next.
 #[derive(Debug)]
-pub(crate) struct Tell(pub serde_json::Value);
+pub(crate) struct Tell(&'static str, serde_json::Value);
+
+impl Tell {
+    pub(crate) fn job_started(job: u64) -> Self {
+        Self("job-started", serde_json::json!({ "job": job }))
+    }
+
+    pub(crate) fn fitting_changed() -> Self {
+        Self("fitting-changed", serde_json::json!({}))
+    }
+
+    pub(crate) fn brought_in() -> Self {
+        Self("brought-in", serde_json::json!({}))
+    }
+
+    /// Told to the page's body: what was pressed may be renewed before its answer comes, and an event at an element
+    /// that is no longer on the page reaches nobody.
+    pub(crate) fn header(mut self) -> Header<'static> {
+        self.1["target"] = "body".into();
+        Header::new("HX-Trigger", serde_json::json!({ self.0: self.1 }).to_string())
+    }
+}
 
 impl<'r> Responder<'r, 'static> for Tell {
     fn respond_to(self, _: &'r Request<'_>) -> response::Result<'static> {
-        Response::build().status(Status::NoContent).header(Header::new("HX-Trigger", self.0.to_string())).ok()
+        Response::build().status(Status::NoContent).header(self.header()).ok()
     }
 }
 

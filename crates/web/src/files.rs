@@ -33,6 +33,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/handles.js", JavaScript),
     file!("js/hover.js", JavaScript),
     file!("js/regions.js", JavaScript),
+    file!("js/released.js", JavaScript),
     file!("js/snags.js", JavaScript),
     file!("js/joints.js", JavaScript),
     file!("js/layers.js", JavaScript),

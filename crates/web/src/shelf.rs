@@ -173,7 +173,7 @@ struct Sorted {
 }
 
 fn sorted_anew() -> Tell {
-    Tell(serde_json::json!({ "brought-in": {} }))
+    Tell::brought_in()
 }
 
 #[post("/assets/<id>/role", data = "<form>")]

@@ -10,7 +10,6 @@ use rocket::response::{self, Responder};
 use rocket::serde::json::Json;
 use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Route};
 use serde::Serialize;
-use serde_json::json;
 use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::{
@@ -31,13 +30,13 @@ pub(crate) async fn changed_as(
 ) -> Result<Tell, Refusal> {
     aside(shop, move |shop| {
         let job = shop.start(id, step(shop)?)?;
-        Ok(Tell(json!({ "job-started": { "job": job } })))
+        Ok(Tell::job_started(job))
     })
     .await
 }
 
 pub(crate) fn changed() -> Tell {
-    Tell(json!({ "fitting-changed": {} }))
+    Tell::fitting_changed()
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -289,7 +288,7 @@ async fn corrective(shop: &Shop, id: i64, form: Form<CorrectiveForm>) -> Result<
 async fn plan(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
     aside(shop, move |shop| {
         let job = shop.make_plan(id, Vec::new())?;
-        Ok(Tell(json!({ "job-started": { "job": job } })))
+        Ok(Tell::job_started(job))
     })
     .await
 }
@@ -298,7 +297,7 @@ async fn plan(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
 async fn do_plan(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
     aside(shop, move |shop| {
         let job = shop.do_plan(id)?;
-        Ok(Tell(json!({ "job-started": { "job": job } })))
+        Ok(Tell::job_started(job))
     })
     .await
 }
@@ -319,7 +318,7 @@ async fn do_next(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
 async fn prove(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
     aside(shop, move |shop| {
         let job = shop.prove(id)?;
-        Ok(Tell(json!({ "job-started": { "job": job } })))
+        Ok(Tell::job_started(job))
     })
     .await
 }

@@ -1,11 +1,11 @@
 //! Files brought in.
 
-use crate::answers::Refusal;
+use crate::answers::{Refusal, Tell};
 use crate::aside::{aside, Shop};
 use rocket::data::Capped;
 use rocket::form::Form;
 use rocket::fs::TempFile;
-use rocket::http::{ContentType, Header, Status};
+use rocket::http::{ContentType, Status};
 use rocket::response::{self, Responder};
 use rocket::tokio::io::AsyncReadExt;
 use rocket::{post, routes, FromForm, Request, Response, Route};
@@ -87,7 +87,7 @@ impl<'r> Responder<'r, 'static> for BroughtIn {
         Response::build()
             .status(if said.is_empty() { Status::NoContent } else { Status::Ok })
             .header(ContentType::Plain)
-            .header(Header::new("HX-Trigger", "brought-in"))
+            .header(Tell::brought_in().header())
             .sized_body(said.len(), Cursor::new(said))
             .ok()
     }

@@ -167,7 +167,10 @@ fn steps_are_taken_undone_and_refused_over_the_page() {
         said.into_iter().map(|s| s.unwrap_or_else(|why| format!("refused: {why}"))).collect();
     insta::assert_snapshot!(said.join("\n"));
     let (status, trigger, _) = server.post("/fitting/1/undo", "");
-    assert_eq!((status, trigger.as_deref()), (Status::NoContent, Some("{\"fitting-changed\":{}}")));
+    assert_eq!(
+        (status, trigger.as_deref()),
+        (Status::NoContent, Some("{\"fitting-changed\":{\"target\":\"body\"}}"))
+    );
     assert_eq!(server.post("/fitting/1/redo", "").0, Status::NoContent);
     let (status, _, text) = server.post("/fitting/1/redo", "");
     assert_eq!((status, text.as_str()), (Status::UnprocessableEntity, "There is nothing to do again."));

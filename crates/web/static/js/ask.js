@@ -12,6 +12,10 @@ export async function getJson(url) {
   return (await checked(await fetch(url))).json();
 }
 
+export async function getText(url) {
+  return (await checked(await fetch(url))).text();
+}
+
 export async function getBytes(url) {
   return (await checked(await fetch(url))).arrayBuffer();
 }

@@ -1,6 +1,6 @@
 // The Fitting screen: ties the viewport, the board, the joints and the panels together.
 import {
-  getJson, postForBytes, postForJson, postForPreview, postForm, postText, readMaps, readPoses,
+  getJson, getText, postForBytes, postForJson, postForPreview, postForm, postText, readMaps, readPoses,
 } from "./ask.js";
 import { Board } from "./board.js";
 import { Compare } from "./compare.js";
@@ -17,6 +17,7 @@ import { Measuring } from "./measuring.js";
 import { Picked } from "./picked.js";
 import { Player } from "./play.js";
 import { Scene } from "./scene.js";
+import { released } from "./released.js";
 import { listenToRegions, showRegions } from "./regions.js";
 import { Shapes } from "./shapes.js";
 import { listenForFiles } from "./shelf.js";
@@ -201,10 +202,15 @@ function endCompare() {
   return refresh();
 }
 
-// Fragments one after the other: of several asked of one element at once htmx drops all but the last.
+// Fragments one after the other, and never under a pressed button: what is renewed between press and release gets
+// no click.
 let swapped = Promise.resolve();
 function swapIn(url) {
-  swapped = swapped.catch(() => {}).then(() => htmx.ajax("GET", url, { swap: "none" }));
+  swapped = swapped.catch(() => {}).then(async () => {
+    const html = await getText(url);
+    await released();
+    htmx.swap(document.body, html, { swapStyle: "none" });
+  });
   return swapped;
 }
 
