@@ -12,9 +12,12 @@ mod serve;
 use args::{Cli, Command};
 use clap::Parser;
 use std::process::ExitCode;
+use tracing_subscriber::EnvFilter;
 
 fn main() -> ExitCode {
     let cli = Cli::parse();
+    let serves = matches!(cli.command, Command::Serve(_) | Command::Demo(_));
+    start_log(if serves { "warn,tin_cloak=info" } else { "warn" });
     let outcome = match cli.command {
         Command::Fit(args) => batch::fit(&args),
         Command::Check(args) => batch::check(&args),
@@ -31,4 +34,10 @@ fn main() -> ExitCode {
             ExitCode::from(2)
         }
     }
+}
+
+/// Says what happens on the standard error; `RUST_LOG` has its way where it is set.
+fn start_log(otherwise: &str) {
+    let filter = EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new(otherwise));
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
 }

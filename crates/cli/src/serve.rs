@@ -13,7 +13,6 @@ const DRESSED: &str = "Lamplighter, night round";
 type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
 
 pub(crate) fn serve(args: &Serve) -> Outcome {
-    start_log();
     let folder = args.data.clone().unwrap_or_else(|| PathBuf::from("tin-cloak-data"));
     launch(args, &folder, None)
 }
@@ -21,7 +20,6 @@ pub(crate) fn serve(args: &Serve) -> Outcome {
 /// Fresh demo data, then serve. Without `--data` it lives in a temporary folder that goes
 /// when the server stops.
 pub(crate) fn demo(args: &Serve) -> Outcome {
-    start_log();
     // Of a name that nobody has, whatever a demo that was killed left behind.
     let passing = || tempfile::Builder::new().prefix("tin-cloak-demo-").tempdir();
     let within = |folder: &Path| launch(args, folder, Some(fill(folder)?));
@@ -78,10 +76,4 @@ fn launch(args: &Serve, folder: &Path, measured: Option<i64>) -> Outcome {
         format!("the server could not start on port {}{hint}", args.port)
     })?;
     Ok(ExitCode::SUCCESS)
-}
-
-fn start_log() {
-    let filter = tracing_subscriber::EnvFilter::try_from_default_env()
-        .unwrap_or_else(|_| tracing_subscriber::EnvFilter::new("warn,tin_cloak=info"));
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
 }
