@@ -72,4 +72,4 @@ pub use snag::{snags, Snag};
 pub use strain::{stiffness_error, vertex_strains, worst_strain};
 pub use stretches::StretchSpot;
 pub use through::{sum_up, InPose, Sight, Through, ThroughSpot};
-pub use walls::{settle_walls, BodySurface, Walls};
+pub use walls::{settle_walls, BodySurface, LayerFaces, Walls};

@@ -150,8 +150,13 @@ impl Outfit {
     }
 
     /// A pool of buffers, so that many poses measured in parallel share a few.
-    pub fn pool(&self) -> BufferPool<'_> {
-        BufferPool { outfit: self, free: Mutex::new(Vec::new()) }
+    pub fn pool(&self) -> BufferPool {
+        BufferPool { still: self.buffers(), free: Mutex::new(Vec::new()) }
+    }
+
+    /// Bytes that buffers with every layer posed take up, about.
+    pub fn posed_bytes(&self) -> usize {
+        self.built.iter().map(|layer| layer.bytes()).sum()
     }
 }
 
@@ -172,16 +177,21 @@ pub fn pairs_to_ask(layers: &[Layer]) -> Vec<(usize, usize)> {
 }
 
 /// Buffers lent out and taken back; as many exist as were needed at once.
-pub struct BufferPool<'a> {
-    outfit: &'a Outfit,
+pub struct BufferPool {
+    still: Buffers,
     free: Mutex<Vec<Buffers>>,
 }
 
-impl BufferPool<'_> {
+impl BufferPool {
+    /// Buffers with every layer at rest.
+    pub fn fresh(&self) -> Buffers {
+        self.still.clone()
+    }
+
     /// Runs `work` with buffers of its own.
     pub fn with<T>(&self, work: impl FnOnce(&mut Buffers) -> T) -> T {
         let lent = self.free.lock().unwrap_or_else(PoisonError::into_inner).pop();
-        let mut buffers = lent.unwrap_or_else(|| self.outfit.buffers());
+        let mut buffers = lent.unwrap_or_else(|| self.fresh());
         let answer = work(&mut buffers);
         self.free.lock().unwrap_or_else(PoisonError::into_inner).push(buffers);
         answer

@@ -6,10 +6,10 @@ use glam::{Mat4, Vec3};
 use rayon::prelude::*;
 use std::sync::Arc;
 
-/// Posed layers; kept from pose to pose so that indices are refitted, not rebuilt.
+/// Posed layers; kept from pose to pose so that indices are refitted, not rebuilt. What was never posed is shared.
 #[derive(Clone, Debug)]
 pub struct Buffers {
-    layers: Vec<PosedLayer>,
+    layers: Vec<Arc<PosedLayer>>,
 }
 
 /// A layer in a pose, with the search trees over its measured faces.
@@ -50,9 +50,9 @@ impl PosedLayer {
 }
 
 impl Buffers {
-    /// Copies of layers at rest, to be posed.
+    /// Layers at rest, to be posed; each is copied when it is first.
     pub(super) fn of(layers: &[Arc<PosedLayer>]) -> Self {
-        Self { layers: layers.iter().map(|l| PosedLayer::clone(l)).collect() }
+        Self { layers: layers.to_vec() }
     }
 
     pub(super) fn layer(&self, layer: usize) -> &PosedLayer {
@@ -88,7 +88,7 @@ impl Buffers {
         let layers = outfit.layers.par_iter().zip(&mut self.layers).enumerate();
         layers
             .filter(|(index, _)| wanted(*index))
-            .for_each(|(_, (layer, posed))| pose_layer(layer, posed, matrices, amounts));
+            .for_each(|(_, (layer, posed))| pose_layer(layer, Arc::make_mut(posed), matrices, amounts));
     }
 
     /// Outward normals of the measured side of layer `index` as posed; zero off that side.

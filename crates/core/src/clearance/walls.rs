@@ -77,18 +77,47 @@ impl Layer {
     /// ```
     #[must_use]
     pub fn without(self, left_out: &[u32]) -> Self {
-        if left_out.is_empty() {
-            return self;
+        match left_out {
+            [] => self,
+            _ => {
+                let LayerFaces { topology, walls } = self.faces_without(left_out);
+                Self { topology, walls, ..self }
+            }
         }
+    }
+
+    /// The faces that are left without those in `left_out` (ascending).
+    pub fn faces_without(&self, left_out: &[u32]) -> LayerFaces {
         let stays = |f: &(u32, &[u32; 3])| left_out.binary_search(&f.0).is_err();
         let all = || (0u32..).zip(&self.topology.triangles);
         let triangles: Vec<[u32; 3]> = all().filter(stays).map(|(_, t)| *t).collect();
         let gone: HashSet<[u32; 3]> = all().filter(|f| !stays(f)).map(|(_, t)| sorted(*t)).collect();
         let vertices = self.rest.len();
         let walls = Arc::new(self.walls.without(vertices, &gone));
-        Self { topology: Arc::new(Topology::of_welded(vertices, &triangles)), walls, ..self }
+        LayerFaces { topology: Arc::new(Topology::of_welded(vertices, &triangles)), walls }
     }
 }
+
+/// Faces of a layer, and which of them are measured.
+#[derive(Clone, Debug)]
+pub struct LayerFaces {
+    /// Adjacency of all of them.
+    pub topology: Arc<Topology>,
+    /// Which are measured.
+    pub walls: Arc<Walls>,
+}
+
+impl LayerFaces {
+    /// Bytes they take up, about.
+    pub fn bytes(&self) -> usize {
+        let sides = std::iter::once(&self.walls.towards_body).chain(&self.walls.away_from_body);
+        let faces: usize = sides.map(|s| s.topology.triangles.len()).sum();
+        (faces + self.topology.triangles.len()) * FACE_BYTES
+    }
+}
+
+/// A face with its share of edges, neighbours and what else a topology has of it.
+const FACE_BYTES: usize = 96;
 
 /// The skin of a body at rest, ready to be asked.
 #[derive(Clone, Debug)]

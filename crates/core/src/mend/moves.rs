@@ -69,18 +69,18 @@ pub(super) enum May {
 }
 
 impl Moves {
-    /// With what each vertex of each layer may do (none for one that stays). The rest positions of the layers are those
-    /// that they begin with.
-    pub fn new(layers: &[Layer], may: &[Vec<May>]) -> Self {
+    /// With what each vertex of each layer may do (none for one that stays), and which it goes with. The rest positions
+    /// of the layers are those that they begin with.
+    pub fn new((layers, partners): (&[Layer], &[Vec<u32>]), may: &[Vec<May>]) -> Self {
         let mut moves = Self::default();
-        for (layer, may) in layers.iter().zip(may) {
-            let handles = if may.is_empty() { Vec::new() } else { moves.handles_of(layer, may) };
+        for ((layer, partners), may) in layers.iter().zip(partners).zip(may) {
+            let handles = if may.is_empty() { Vec::new() } else { moves.handles_of((layer, partners), may) };
             moves.handles.push(handles);
         }
         moves
     }
 
-    fn handles_of(&mut self, layer: &Layer, may: &[May]) -> Vec<Handle> {
+    fn handles_of(&mut self, (layer, partners): (&Layer, &[u32]), may: &[May]) -> Vec<Handle> {
         let active = |v: usize| may[v] != May::Stay;
         let mut handles = vec![Handle::Fixed; layer.rest.len()];
         let mut parts: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
@@ -101,7 +101,6 @@ impl Moves {
                 self.ways.resize(self.count, Vec3::ZERO);
             }
         }
-        let partners = partners_of(layer);
         let own = |v: usize| partners.get(v).is_none_or(|p| *p as usize == v);
         let normals = vertex_normals(&layer.rest, &layer.topology.triangles);
         for v in (0..handles.len()).filter(|v| active(*v) && own(*v) && part_of(*v) == CLOTH) {

@@ -8,12 +8,12 @@
 
 mod asking;
 
-use self::asking::{Asked, Hopeless};
+use self::asking::{is_fold_for_sure, Asked, Hopeless, Kept};
 use super::finite_newton::{least_change_of_most, Demands, Stages, STEPS};
 use super::moves::{partners_of, May, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
 use crate::bind::BindError;
-use crate::clearance::{AtRest, Gap, InPose, Outfit, Place, Settings};
+use crate::clearance::{AtRest, Gap, InPose, Layer, Outfit, Place, Settings};
 use crate::deform::{blended_matrix, Morph};
 use crate::mesh::{over_surface, vertex_normals};
 use glam::{Mat3, Mat4, Vec3};
@@ -259,8 +259,11 @@ struct Work<'a> {
     outfit: Outfit,
     /// Where the vertices of each layer are now: at rest, or with all of the shape.
     moved: Vec<Vec<Vec3>>,
+    /// Of layers that may move.
     partners: Vec<Vec<u32>>,
     moves: Moves,
+    /// The layers that have something to move.
+    going: Vec<usize>,
     cost: super::finite_newton::Lower,
     x: Vec<f64>,
     /// Asked in every pose.
@@ -273,6 +276,7 @@ struct Work<'a> {
     last: Vec<HashMap<Place, f32>>,
     /// On the wrong side, but nothing that counts: neither in sight nor through.
     ignored: Vec<HashSet<Place>>,
+    kept: Kept,
 }
 
 impl<'a> Work<'a> {
@@ -281,14 +285,21 @@ impl<'a> Work<'a> {
         if let Some(shape) = mending.shape {
             outfit.layers.iter_mut().for_each(|l| l.morphs.resize(shape + 1, Morph::default()));
         }
-        let trouble: Vec<HashSet<Place>> =
-            mending.trouble.iter().map(|t| t.iter().copied().collect()).collect();
+        // What is a fold whatever the answer is not asked.
+        let asked = |place: &&Place| !is_fold_for_sure(&mending, place);
+        let of_pose = |all: &Trouble| -> HashSet<Place> { all.iter().filter(asked).copied().collect() };
+        let trouble: Vec<HashSet<Place>> = mending.trouble.iter().map(of_pose).collect();
+        let partners = |(index, layer): (usize, &Layer)| match mending.movable.contains(&index) {
+            true => partners_of(layer),
+            false => Vec::new(),
+        };
         let mut work = Self {
             mending,
-            partners: outfit.layers.iter().map(partners_of).collect(),
+            partners: outfit.layers.iter().enumerate().map(partners).collect(),
             moved: outfit.layers.iter().map(|l| l.rest.clone()).collect(),
             outfit,
             moves: Moves::default(),
+            going: Vec::new(),
             cost: Vec::new(),
             x: Vec::new(),
             places: Vec::new(),
@@ -296,10 +307,12 @@ impl<'a> Work<'a> {
             folded: mending.trouble.iter().map(folded).collect(),
             last: vec![HashMap::new(); trouble.len()],
             ignored: vec![HashSet::new(); trouble.len()],
+            kept: Kept::new(mending.outfit, mending.poses.len()),
             trouble,
         };
         let may = work.may_go();
-        work.moves = Moves::new(&work.outfit.layers, &may);
+        work.moves = Moves::new((&work.outfit.layers, &work.partners), &may);
+        work.going = (0..may.len()).filter(|layer| !may[*layer].is_empty()).collect();
         let stiffness = if mending.shape.is_some() { SHAPE_STIFFNESS } else { STIFFNESS };
         work.cost = work.moves.cost(&work.outfit.layers, stiffness);
         work.x = vec![0.0; work.moves.count];
@@ -311,16 +324,21 @@ impl<'a> Work<'a> {
     /// lead along what is through and not off it.
     fn may_go(&self) -> Vec<Vec<May>> {
         let layers = &self.outfit.layers;
-        let all: Vec<Asked> = self.ask(|pose| self.mending.trouble[pose].clone());
+        let all: Vec<Asked> = self.ask(|pose| self.trouble[pose].iter().copied().collect());
         // What is deeper than anything may go moves nothing.
         let hopeless = Hopeless::of(&all, self.mending.settings.reach, layers);
         let any_way = self.mending.settings.any_way;
         let mut seeds: Vec<[Vec<u32>; 2]> = vec![Default::default(); layers.len()];
-        let normals: Vec<Vec<Vec3>> =
-            layers.iter().map(|l| vertex_normals(&l.rest, &l.topology.triangles)).collect();
+        let movable = |layer: usize| self.mending.movable.contains(&layer);
+        let normals_of = |(index, layer): (usize, &Layer)| match movable(index) {
+            true => vertex_normals(&layer.rest, &layer.topology.triangles),
+            false => Vec::new(),
+        };
+        let normals: Vec<Vec<Vec3>> = layers.iter().enumerate().map(normals_of).collect();
         for (pose, _, gap) in all.iter().filter(|a| !hopeless.has(a, layers) && !self.is_fold(a)) {
             let own = gap.own.1.iter().filter(|e| e.1 > 0.0).map(|e| (gap.own.0, e.0));
-            for (layer, v) in own.chain(gap.other.1.iter().map(|v| (gap.other.0, *v))) {
+            let all = own.chain(gap.other.1.iter().map(|v| (gap.other.0, *v)));
+            for (layer, v) in all.filter(|(layer, _)| movable(*layer)) {
                 let back = self.back((*pose, gap), (layer, v)).normalize_or_zero();
                 let leads_along = back.dot(normals[layer][v as usize]).abs() < LEADS_OFF;
                 seeds[layer][0].push(v);
@@ -328,7 +346,7 @@ impl<'a> Work<'a> {
             }
         }
         let of_layer = |(index, [near, along]): (usize, [Vec<u32>; 2])| {
-            if !self.mending.movable.contains(&index) || near.is_empty() {
+            if near.is_empty() {
                 return Vec::new();
             }
             let mut may = vec![May::Stay; layers[index].rest.len()];
@@ -412,7 +430,7 @@ impl<'a> Work<'a> {
     /// Puts every layer where `x` says, as far as it may go, stiff parts in shape.
     fn place(&mut self, x: &[f64]) {
         let limit = self.mending.settings.limit;
-        for index in self.mending.movable.iter().copied() {
+        for index in self.going.iter().copied() {
             let start = &self.mending.outfit.layers[index].rest;
             let (layer, now) = (&mut self.outfit.layers[index], &mut self.moved[index]);
             for (v, (p, rest)) in now.iter_mut().zip(start).enumerate() {
@@ -428,6 +446,7 @@ impl<'a> Work<'a> {
                 }
             }
         }
+        self.kept.forget(&self.going);
         self.x = x.to_vec();
     }
 

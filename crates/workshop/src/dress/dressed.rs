@@ -45,7 +45,15 @@ impl Dress {
     /// The bound pieces as layers to measure, with the index of each layer's piece (the body,
     /// layer 0, has none).
     pub(crate) fn layers(&self) -> (Vec<Layer>, Vec<Option<usize>>) {
-        let mut layers = vec![self.body.layer().without(self.masked.of(BODY))];
+        self.layers_left(&|layer, part| layer.without(self.masked.of(part)))
+    }
+
+    /// The same, with what `left` leaves of each layer (its piece's number, or the body's).
+    pub(crate) fn layers_left(
+        &self,
+        left: &dyn Fn(Layer, PieceId) -> Layer,
+    ) -> (Vec<Layer>, Vec<Option<usize>>) {
+        let mut layers = vec![left(self.body.layer(), BODY)];
         let mut piece_of = vec![None];
         for (i, piece) in self.pieces.iter().enumerate() {
             let Some(bound) = piece.bound.as_ref().filter(|_| !piece.cage) else { continue };
@@ -59,7 +67,7 @@ impl Dress {
                 rigid: Arc::default(),
                 morphs: self.shapes_of(i),
             };
-            layers.push(layer.without(self.masked.of(piece.id)));
+            layers.push(left(layer, piece.id));
             piece_of.push(Some(i));
         }
         (layers, piece_of)

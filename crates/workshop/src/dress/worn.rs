@@ -6,7 +6,9 @@ use crate::state::key::Key;
 use crate::state::names::{PieceId, BODY};
 use rayon::prelude::*;
 use std::sync::Arc;
-use tin_cloak_core::clearance::{pairs_to_ask, Coverage, CoverageSettings, Layer, Outfit, Pair, PosedLayer};
+use tin_cloak_core::clearance::{
+    pairs_to_ask, Coverage, CoverageSettings, Layer, LayerFaces, Outfit, Pair, PosedLayer,
+};
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::skin::Skin;
@@ -59,6 +61,12 @@ impl Weighed for Worn {
 impl Weighed for PosedLayer {
     fn bytes(&self) -> usize {
         PosedLayer::bytes(self)
+    }
+}
+
+impl Weighed for LayerFaces {
+    fn bytes(&self) -> usize {
+        LayerFaces::bytes(self)
     }
 }
 
@@ -140,8 +148,18 @@ impl Worn {
     }
 
     fn make(room: &Room, facts: &[LayerFacts], off: Vec<bool>) -> Self {
-        let (layers, piece_of) = room.dress.layers();
         let derived = &room.derived;
+        // What is hidden costs more to leave out than all else here: it is left out once.
+        let left = |layer: Layer, part: PieceId| {
+            let hidden = room.dress.masked.of(part);
+            let shape = facts.iter().find(|f| f.piece == part && !hidden.is_empty()).map(|f| f.shape);
+            let Some(shape) = shape else { return layer };
+            let faces =
+                derived.get_or(Key::begin("faces").and_key(shape).end(), || layer.faces_without(hidden));
+            let LayerFaces { topology, walls } = LayerFaces::clone(&faces);
+            Layer { topology, walls, ..layer }
+        };
+        let (layers, piece_of) = room.dress.layers_left(&left);
         let tree = |(layer, facts): (&Layer, &LayerFacts)| {
             derived.get_or(Key::begin("trees").and_key(facts.shape).end(), || PosedLayer::at_rest(layer))
         };

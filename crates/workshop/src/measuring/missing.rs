@@ -173,20 +173,19 @@ impl Place<'_> {
         let pose = &plan.poses[wanted.pose];
         let at = (pose.matrices.as_slice(), pose.amounts.as_slice());
         let (known, missing) = self.known_and_missing(wanted, batch.kept)?;
-        // What is seen depends on all that is worn.
-        let mut needed = vec![!wanted.sight.is_empty(); outfit.layers.len()];
+        let mut needed = vec![false; outfit.layers.len()];
         for &row in &missing {
             let (outer, inner) = plan.rows[row];
             (needed[outer], needed[inner]) = (true, true);
         }
         buffers.pose_some(outfit, |layer| needed[layer], at);
-        let (buffers, in_pose) = (&*buffers, InPose::new(outfit, buffers));
+        let (posed, in_pose) = (&*buffers, InPose::new(outfit, buffers));
         let mut outer: Vec<usize> = missing.iter().map(|&row| plan.rows[row].0).collect();
         outer.sort_unstable();
         outer.dedup();
         let strains: Vec<(f32, f32)> = outer
             .par_iter()
-            .map(|&layer| (strain(outfit, buffers, layer), stiffness(outfit, buffers, layer)))
+            .map(|&layer| (strain(outfit, posed, layer), stiffness(outfit, posed, layer)))
             .collect();
         let find = |&row: &usize| -> Result<Found, WorkshopError> {
             // Of layers that rest does not show together nothing is asked but whether they meet.
@@ -211,6 +210,12 @@ impl Place<'_> {
             .filter(|(row, f)| wanted.sight.contains(row) && !f.through.is_empty())
             .map(|(row, f)| (*row, &f.through))
             .collect();
+        if shown.is_empty() {
+            return Ok(());
+        }
+        // What is seen depends on all that is worn.
+        buffers.pose_some(outfit, |layer| !needed[layer], at);
+        let in_pose = InPose::new(outfit, buffers);
         batch.kept.counts.sight.fetch_add(shown.len(), Ordering::Relaxed);
         shown.par_iter().try_for_each(|(row, through)| {
             let sight = in_pose.see(self.pairs[*row], through);

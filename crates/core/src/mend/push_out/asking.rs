@@ -1,10 +1,11 @@
 //! Asking: how all places lie to each other in all poses, and what is demanded of the moves there.
 
-use super::{PushSettings, TrialPose, Trouble, Work, LONGEST_STEP};
-use crate::clearance::{Buffers, Gap, InPose, Layer, Place};
+use super::{Mending, PushSettings, TrialPose, Trouble, Work, LONGEST_STEP};
+use crate::clearance::{BufferPool, Buffers, Gap, InPose, Layer, Outfit, Place};
 use crate::mend::finite_newton::Demands;
 use rayon::prelude::*;
 use std::collections::{HashMap, HashSet};
+use std::sync::{Mutex, PoisonError};
 
 /// What is nearer than this must not come nearer by more than it may, metres.
 const NEAR: f32 = 0.007;
@@ -73,17 +74,71 @@ pub fn folded(trouble: &Trouble) -> HashSet<(usize, u32)> {
     trouble.iter().filter_map(own).collect()
 }
 
+/// True of a place in its own layer where that can only be a fold: it has one part, or a shape of a turn is sought,
+/// which parts no layer from itself.
+pub(super) fn is_fold_for_sure(mending: &Mending, place: &Place) -> bool {
+    let Place::Inside { layers: (own, other), .. } = *place else { return false };
+    own == other && (mending.shape.is_some() || mending.outfit.layers[own].topology.shells == 1)
+}
+
+/// So many bytes of posed layers are kept from round to round at most: what has not moved is not posed again.
+const KEPT_BYTES: usize = 256 << 20;
+
+/// Layers in a pose, and which of them are where they are now.
+struct InOnePose {
+    buffers: Buffers,
+    is_posed: Vec<bool>,
+}
+
+/// Posed layers, of the first poses kept from round to round.
+pub(super) struct Kept {
+    pool: BufferPool,
+    layers: usize,
+    first: Vec<Mutex<Option<InOnePose>>>,
+}
+
+impl Kept {
+    pub fn new(outfit: &Outfit, poses: usize) -> Self {
+        let count = poses.min(KEPT_BYTES / outfit.posed_bytes().max(1));
+        let first = (0..count).map(|_| Mutex::default()).collect();
+        Self { pool: outfit.pool(), layers: outfit.layers.len(), first }
+    }
+
+    /// Layers that `moved` are to be posed again.
+    pub fn forget(&mut self, moved: &[usize]) {
+        for kept in &mut self.first {
+            let Some(kept) = kept.get_mut().unwrap_or_else(PoisonError::into_inner) else { continue };
+            moved.iter().for_each(|layer| kept.is_posed[*layer] = false);
+        }
+    }
+
+    /// Runs `work` with buffers for a pose, and what of them is posed already.
+    fn with<T>(&self, pose: usize, work: impl FnOnce(&mut Buffers, &mut [bool]) -> T) -> T {
+        let nothing = || vec![false; self.layers];
+        let Some(kept) = self.first.get(pose) else {
+            return self.pool.with(|buffers| work(buffers, &mut nothing()));
+        };
+        let held = || kept.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = held().take();
+        let fresh = || InOnePose { buffers: self.pool.fresh(), is_posed: nothing() };
+        let mut known = known.unwrap_or_else(fresh);
+        let answer = work(&mut known.buffers, &mut known.is_posed);
+        *held() = Some(known);
+        answer
+    }
+}
+
 impl Work<'_> {
     /// Asks places of each pose, all poses in parallel.
     pub(super) fn ask(&self, places: impl Fn(usize) -> Vec<Place> + Sync) -> Vec<Asked> {
-        let (pool, mending) = (self.outfit.pool(), &self.mending);
+        let mending = &self.mending;
         let one = |pose: usize| {
             let places = places(pose);
             if places.is_empty() {
                 return Vec::new();
             }
-            pool.with(|buffers| {
-                self.pose(pose, &places, buffers);
+            self.kept.with(pose, |buffers, is_posed| {
+                self.pose(pose, &places, (buffers, is_posed));
                 let in_pose = InPose::new(&self.outfit, buffers);
                 let ask = |place: &Place| {
                     let deep = self.trouble[pose].contains(place) || matches!(place, Place::Inside { .. });
@@ -100,15 +155,17 @@ impl Work<'_> {
         (0..mending.poses.len()).into_par_iter().flat_map_iter(one).collect()
     }
 
-    /// Poses the layers that the places are of.
-    fn pose(&self, pose: usize, places: &[Place], buffers: &mut Buffers) {
+    /// Poses the layers that the places are of, but for those that are posed.
+    fn pose(&self, pose: usize, places: &[Place], (buffers, is_posed): (&mut Buffers, &mut [bool])) {
         let TrialPose { matrices, amounts } = &self.mending.poses[pose];
         let mut wanted = vec![false; self.outfit.layers.len()];
         for place in places {
             let ((own, _), other) = self.outfit.asked_at(place);
             (wanted[own], wanted[other]) = (true, true);
         }
-        buffers.pose_some(&self.outfit, |layer| wanted[layer], (matrices, amounts));
+        let fresh: Vec<bool> = wanted.iter().zip(&*is_posed).map(|(wanted, is)| *wanted && !is).collect();
+        buffers.pose_some(&self.outfit, |layer| fresh[layer], (matrices, amounts));
+        is_posed.iter_mut().zip(fresh).for_each(|(is, fresh)| *is |= fresh);
     }
 
     /// Asks all places in all poses, and makes demands of them.
@@ -187,9 +244,7 @@ impl Work<'_> {
         match place {
             Place::Inside { layers: (own, other), .. } => {
                 let part = |v: u32| self.outfit.layers[*own].topology.shell_of_vertex[v as usize];
-                let one_part = || part(gap.own.1[0].0) == part(gap.other.1[0]);
-                // No shape of a turn parts a layer from itself.
-                own == other && (self.mending.shape.is_some() || one_part())
+                own == other && part(gap.own.1[0].0) == part(gap.other.1[0])
             }
             _ if gap.gap >= -lip || self.mending.settings.in_folds => false,
             _ => {
