@@ -39,6 +39,8 @@ struct Planning<'a> {
 pub(crate) struct Made {
     pub draft: Draft,
     pub sentence: String,
+    /// True of what was stopped, but is of use as far as it came.
+    is_part: bool,
 }
 
 impl Weighed for Made {
@@ -117,15 +119,16 @@ impl Workshop {
         job: &Job,
     ) -> Result<Arc<Made>, WorkshopError> {
         let key = made_key(room, step);
-        if let Some(made) = self.planned_step(key) {
+        let derived = self.decoder.derived();
+        if let Some(made) = self.planned_step(key).or_else(|| derived.get(key)) {
             return Ok(made);
         }
-        self.decoder.derived().try_get_or(key, || {
-            let (store, decoder) = (&self.store, &self.decoder);
-            let mut draft = base.gone_on_from();
-            let sentence = Doing { store, decoder, room, draft: &mut draft, job }.apply(step)?;
-            Ok(Made { draft, sentence })
-        })
+        let (store, decoder) = (&self.store, &self.decoder);
+        let mut draft = base.gone_on_from();
+        let sentence = Doing { store, decoder, room, draft: &mut draft, job }.apply(step)?;
+        let made = Made { draft, sentence, is_part: job.is_stopped() };
+        // Asked for again all of it is wanted.
+        Ok(if made.is_part { Arc::new(made) } else { derived.put(key, made) })
     }
 
     /// What a step of a plan made.
@@ -206,6 +209,7 @@ impl Workshop {
 
     fn plan_made(&self, fitting: i64, only: &[MeansKind], job: &Job) -> Result<String, WorkshopError> {
         let room = self.room(fitting, None)?;
+        self.planned.lock().unwrap_or_else(PoisonError::into_inner).retain(|p| !p.1.is_part);
         job.at(0.0, 0.05);
         let mut planning = Planning::begun(self, room, job)?;
         let wanted = || MeansKind::ALL.into_iter().filter(|k| only.is_empty() || only.contains(k));
@@ -220,6 +224,7 @@ impl Workshop {
                 other => other?,
             }
         }
+        planning.plan.stopped |= planning.planned.iter().any(|p| p.1.is_part);
         planning.kept()
     }
 

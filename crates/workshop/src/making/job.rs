@@ -44,7 +44,7 @@ impl Job {
         let share = from + (to - from) * share.clamp(0.0, 1.0);
         // Parallel workers report out of order: only ever forward.
         self.share.fetch_max(share.to_bits(), Ordering::Relaxed);
-        !self.stop.load(Ordering::Relaxed)
+        !self.is_stopped()
     }
 
     /// What is told from now on is a share of this part of the whole.
@@ -57,9 +57,19 @@ impl Job {
         *self.now.lock().unwrap_or_else(PoisonError::into_inner) = now;
     }
 
+    /// What was last said to be done now.
+    pub(crate) fn now(&self) -> String {
+        self.now.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// Whether it shall stop.
+    pub(crate) fn is_stopped(&self) -> bool {
+        self.stop.load(Ordering::Relaxed)
+    }
+
     /// What it does, and what of it now, in words.
     pub fn text(&self) -> String {
-        let now = self.now.lock().unwrap_or_else(PoisonError::into_inner);
+        let now = self.now();
         if now.is_empty() {
             return self.title.clone();
         }

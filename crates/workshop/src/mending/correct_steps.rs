@@ -3,6 +3,7 @@
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
+use crate::intake::finding::counted;
 use crate::making::doing::{Doing, Phase};
 use crate::making::draft::Draft;
 use crate::measuring::board::Board;
@@ -59,8 +60,18 @@ struct Reached {
 }
 
 impl Reached {
+    /// The shapes that were taken, by what calls them up.
+    fn shapes(&self) -> Vec<Driver> {
+        let mut shapes: Vec<Driver> = Vec::new();
+        self.taken.iter().for_each(|d| shapes.extend((!shapes.contains(d)).then_some(*d)));
+        shapes
+    }
+
     /// Its draft, with what is told of it; `was` cells were out of tolerance at first.
-    fn told(mut self, was: usize) -> Draft {
+    fn told(mut self, was: usize, is_stopped: bool) -> Draft {
+        if is_stopped {
+            self.draft.notes.push("stopped before all was tried: these were found by then".to_owned());
+        }
         match &self.room {
             Some(room) => {
                 self.draft.notes.push(format!("{was} cells were out of tolerance, {} are", self.left.cells));
@@ -72,6 +83,17 @@ impl Reached {
         }
         self.draft
     }
+}
+
+/// Correctives on their way.
+struct Seeking<'a> {
+    bound: &'a [usize],
+    options: MendOptions,
+    /// What was there before any.
+    first: &'a Board,
+    here: Reached,
+    /// Of all that it came through, the state with the fewest cells.
+    best: Reached,
 }
 
 /// Which turns were tried.
@@ -114,38 +136,57 @@ impl Sweeps {
 impl Doing<'_> {
     /// Shapes that turns of joints call up on pieces, against what is through: of the turns to blame the worst first,
     /// each measured on top of those before, and kept when less is left in all; of all that it comes through, the state
-    /// with the fewest cells is taken.
+    /// with the fewest cells is taken. Stopped, the best so far is.
     pub fn correct(&mut self, pieces: &[PieceId], options: MendOptions) -> Result<String, WorkshopError> {
         let bound = self.bound_pieces(pieces)?;
         let names: Vec<&str> = bound.iter().map(|&i| self.room.dress.pieces[i].name.as_str()).collect();
-        let phase = |part: f32, of: usize| {
-            let from = of as f32 / (TURNS + 1) as f32;
-            Phase { job: self.job, from, to: from + part / (TURNS + 1) as f32 }
-        };
-        let now = self.measured(None, &|s| phase(1.0, 0).tell(s))?;
+        let now = self.measured(None, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
-        let mut here = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
-        let mut best = here.clone();
+        let begun = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
+        let mut seeking = Seeking { bound: &bound, options, first: &first, best: begun.clone(), here: begun };
+        let is_stopped = match self.sought(&mut seeking) {
+            Err(WorkshopError::Stopped) if seeking.best.room.is_some() => true,
+            other => other.map(|()| false)?,
+        };
+        *self.draft = seeking.best.told(first.bad_cells(), is_stopped);
+        Ok(format!("Make correctives for {}", names.join(", ")))
+    }
+
+    /// A part of what a turn is of the whole.
+    fn of_turn(&self, turn: usize, (from, to): (f32, f32)) -> Phase<'_> {
+        let at = |part: f32| (turn as f32 + part) / (TURNS + 1) as f32;
+        Phase { job: self.job, from: at(from), to: at(to) }
+    }
+
+    /// Seeks shapes until nothing brings more.
+    fn sought(
+        &self,
+        Seeking { bound, options, first, here, best }: &mut Seeking,
+    ) -> Result<(), WorkshopError> {
         let ways = ways(here.now.outfit.layers.len());
         let mut sweeps = Sweeps { ways, ..Sweeps::default() };
+        let said = self.job.now();
+        let (said, between) = if said.is_empty() { ("", "") } else { (said.as_str(), " · ") };
         for turn in 1..=TURNS {
+            let (was, cells, shapes) = (first.bad_cells(), best.left.cells, best.shapes().len());
+            let so_far = format!("{was} → {cells} cells by {}", counted(shapes, "shape", "shapes"));
+            self.job.say(format!("{said}{between}{so_far}"));
             let room = here.room.as_deref().unwrap_or(self.room);
             let what = ToMend {
                 dress: &room.dress,
                 ids: &[],
                 trials: &room.trials,
-                pieces: &bound,
+                pieces: bound,
                 chosen: &[],
-                options,
+                options: *options,
                 against: Against::default(),
             };
-            let Some(sought) = sweeps.next(&what, &here) else { break };
+            let Some(sought) = sweeps.next(&what, here) else { break };
             let driver = sought.turn.driver;
-            let tell = |s: f32| phase(0.7, turn).tell(s);
-            let shape = shape_for(&what, &here.now, &sought, &tell)?;
-            let tell = |s: f32| phase(1.0, turn).tell(s);
+            let shape = shape_for(&what, &here.now, &sought, &|s| self.of_turn(turn, (0.0, 0.7)).tell(s))?;
+            let tell = |s: f32| self.of_turn(turn, (0.7, 1.0)).tell(s);
             let with_it = match shape {
-                Some(shape) => self.worth_it(&here, (shape, options.limit_mm), &first, &tell)?,
+                Some(shape) => self.worth_it(here, (shape, options.limit_mm), first, &tell)?,
                 None => None,
             };
             let Some(next) = with_it else {
@@ -156,14 +197,13 @@ impl Doing<'_> {
             if next.left.is_hardly_less_than(here.left) {
                 sweeps.tried.push(driver);
             }
-            (here, sweeps.is_changed) = (next, true);
+            (*here, sweeps.is_changed) = (next, true);
             here.taken.push(driver);
             if here.left.is_better_than(best.left) {
-                best = here.clone();
+                *best = here.clone();
             }
         }
-        *self.draft = best.told(first.bad_cells());
-        Ok(format!("Make correctives for {}", names.join(", ")))
+        Ok(())
     }
 
     /// What a shape makes of a state, without what it spoils where that leaves less; none when no less is left, or when
