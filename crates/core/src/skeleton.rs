@@ -284,6 +284,24 @@ impl Pose {
         Self { rotations: vec![Quat::IDENTITY; joints], translations: vec![Vec3::ZERO; joints] }
     }
 
+    /// The pose at a share of the way from rest to this one, 0 to 1: every joint by the shortest turn.
+    ///
+    /// ```
+    /// use glam::Quat;
+    /// use tin_cloak_core::skeleton::Pose;
+    ///
+    /// let mut bent = Pose::rest(1);
+    /// bent.rotations[0] = Quat::from_rotation_x(1.0);
+    /// assert!(bent.on_the_way(0.25).rotations[0].angle_between(Quat::from_rotation_x(0.25)) < 1e-3);
+    /// ```
+    #[must_use]
+    pub fn on_the_way(&self, share: f32) -> Self {
+        Self {
+            rotations: self.rotations.iter().map(|q| Quat::IDENTITY.slerp(*q, share)).collect(),
+            translations: self.translations.iter().map(|t| *t * share).collect(),
+        }
+    }
+
     /// Local transform of joint `j` whose rest transform is `rest`.
     pub fn local(&self, rest: &LocalTransform, j: usize) -> LocalTransform {
         LocalTransform {

@@ -124,6 +124,7 @@ pub(crate) struct PlanCard {
     pub body_shapes: bool,
     pub driven_off: bool,
     pub ground: bool,
+    pub on_the_way: bool,
     /// Pieces, and whether they are off while it is asked what is seen.
     pub pieces: Vec<(String, bool)>,
     /// Other fittings whose trials can be taken over.
@@ -158,6 +159,7 @@ impl PlanCard {
             body_shapes: plan.body_shapes,
             driven_off: plan.driven_off,
             ground: plan.ground,
+            on_the_way: plan.on_the_way,
             pieces: pieces.iter().map(|p| ((*p).to_owned(), plan.is_off(p))).collect(),
             others,
             axes: SwingAxis::ALL.map(SwingAxis::word),
@@ -269,6 +271,7 @@ struct BesidesForm {
     body_shapes: bool,
     driven: bool,
     ground: bool,
+    on_the_way: bool,
 }
 
 #[post("/fitting/<id>/besides", data = "<form>")]
@@ -280,10 +283,13 @@ async fn besides(shop: &Shop, id: i64, form: Form<BesidesForm>) -> Result<Tell, 
             format!("{} the body's shapes", with(form.body_shapes))
         } else if plan.ground != form.ground {
             format!("{} the ground", with(form.ground))
+        } else if plan.on_the_way != form.on_the_way {
+            format!("{} what lies on the way to the built-in poses", with(form.on_the_way))
         } else {
             format!("{} the shapes that poses drive", with(form.driven))
         };
-        (plan.body_shapes, plan.driven_off, plan.ground) = (form.body_shapes, !form.driven, form.ground);
+        (plan.body_shapes, plan.driven_off) = (form.body_shapes, !form.driven);
+        (plan.ground, plan.on_the_way) = (form.ground, form.on_the_way);
         Ok((plan, format!("Trials: {said}")))
     })
     .await

@@ -89,6 +89,31 @@ fn a_plan_that_is_stopped_keeps_what_helps_so_far() {
     assert_eq!(bench.board().bad_cells(), plan.steps[0].brought.clone().unwrap().cells.1);
 }
 
+/// Stopped while correctives are sought, a plan has those found by then; made again it seeks the rest, too.
+#[test]
+fn a_plan_that_is_stopped_among_correctives_keeps_those_found() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.bind_all();
+    let before = bench.board().bad_cells();
+    let job = bench.shop.make_plan(bench.fitting, vec![MeansKind::Corrective]).unwrap();
+    let told = bench.shop.jobs().get(job).unwrap();
+    while told.state() == JobState::Running && !told.text().contains("cells by 2 shapes") {
+        std::thread::sleep(std::time::Duration::from_millis(2));
+    }
+    told.stop();
+    let JobState::Done(said) = bench.waited(job) else { panic!("{:?}", told.state()) };
+    let plan = bench.shop.plan_of(&bench.room()).unwrap().unwrap();
+    assert!(plan.stopped && plan.steps.len() == 1 && plan.cells.1 < before, "{said}");
+    let done = bench.shop.do_plan(bench.fitting).unwrap();
+    assert!(matches!(bench.waited(done), JobState::Done(_)));
+    assert_eq!(bench.board().bad_cells(), plan.cells.1);
+    let notes = bench.open().effect().notes.join("\n");
+    assert!(notes.contains("stopped before all was tried: these were found by then"), "{notes}");
+    bench.shop.undo(bench.fitting).unwrap();
+    let whole = bench.planned(&[MeansKind::Corrective]);
+    assert!(!whole.stopped && whole.cells.1 < plan.cells.1, "{:?} then {:?}", plan.cells, whole.cells);
+}
+
 /// A tube about the left leg as an OBJ, too coarse at the knee.
 fn gaiter(bench: &Bench) -> String {
     let skeleton = &bench.room().dress.body.skeleton;

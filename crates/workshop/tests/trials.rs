@@ -252,6 +252,28 @@ fn shapes_that_poses_drive_are_off_and_pieces_taken_off_on_demand() {
 }
 
 #[test]
+fn poses_are_tried_on_the_way_to_them_on_demand() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.bind_all();
+    let plain = bench.board();
+    let more = try_it(&bench, TrialPlan { on_the_way: true, ..TrialPlan::default() });
+    let named = |b: &Board, name: &str| b.poses.iter().position(|p| p.name == name);
+    let built_in = plain.poses.iter().filter(|p| p.group == "range").count();
+    assert_eq!(more.poses.iter().filter(|p| p.group == "on the way").count(), 2 * built_in);
+    assert_eq!(named(&plain, "half of squat"), None);
+    // The whole of the way is as it was; a knee on the way is turned by as much of its turn.
+    let (squat, room) = (named(&more, "squat").unwrap(), bench.room());
+    assert_eq!(more.cells[squat], plain.cells[named(&plain, "squat").unwrap()]);
+    let knee = room.dress.body.skeleton.find("lower_leg_left").unwrap().index();
+    let angle = |name: &str| {
+        let turn = room.trials.trials[named(&more, name).unwrap()].pose.rotations[knee];
+        turn.to_axis_angle().1.to_degrees()
+    };
+    assert!((angle("half of squat") - 0.5 * angle("squat")).abs() < 0.01 && angle("squat") > 60.0);
+    assert!((angle("three quarters of squat") - 0.75 * angle("squat")).abs() < 0.01);
+}
+
+#[test]
 fn what_hangs_lower_than_the_figure_stands_is_told_on_demand() {
     // As one with the chest.
     let bench = wearing(&[("scale cloak", 1)]);

@@ -10,7 +10,9 @@ use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
 use crate::dress::room::{Contents, Room};
 use crate::dress::said::Said;
-use crate::dress::trials::{clip_trials, kept_trial, matched_trials, plan_trials, TrialSet};
+use crate::dress::trials::{
+    clip_trials, kept_trial, matched_trials, plan_trials, trials_on_the_way, TrialSet,
+};
 use crate::dress::tucked::tuck_shapes;
 use crate::error::WorkshopError;
 use crate::state::blobs::{
@@ -62,8 +64,8 @@ fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]) -> Key {
     let shapes = if state.plan.body_shapes { body.morphs.len() } else { 0 };
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
     let body = (body_mesh(state), &state.joints);
-    let TrialPlan { frames, sweeps, random, body_shapes, driven_off, .. } = &state.plan;
-    let plan = (frames, sweeps, random, body_shapes, driven_off);
+    let TrialPlan { frames, sweeps, random, body_shapes, driven_off, on_the_way, .. } = &state.plan;
+    let plan = (frames, sweeps, random, body_shapes, driven_off, on_the_way);
     let own = own.iter().filter(|_| state.plan.body_shapes).collect::<Vec<_>>();
     Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, (limits, plan, own, shapes)))
 }
@@ -208,6 +210,9 @@ impl Decoder {
                 set = set.and(matched_trials(body, &document, &pairs, frames));
             }
             keep_to_ranges(body, &SaidRanges::of(state), &mut set);
+            if state.plan.on_the_way {
+                set.trials.extend(trials_on_the_way(&set));
+            }
             set.trials.extend(plan_trials((body, own), &state.plan, &SaidRanges::of(state)).trials);
             set.trials.extend(state.poses.iter().map(|kept| kept_trial(kept, body.skeleton.len())));
             set.trials.iter_mut().for_each(|t| t.driven_off = state.plan.driven_off);

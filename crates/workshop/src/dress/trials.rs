@@ -42,7 +42,13 @@ pub struct Trial {
 const BY_HAND: &str = "by hand";
 
 /// The groups of poses that are no frames of a clip; no clip is called so.
-const STILL: [&str; 3] = ["rest", "range", BY_HAND];
+const STILL: [&str; 4] = ["rest", RANGE, BY_HAND, ON_THE_WAY];
+
+/// The group of the built-in poses, and of those on the way to them.
+const RANGE: &str = "range";
+const ON_THE_WAY: &str = "on the way";
+/// How far on the way to a pose it is tried too.
+const ON_THE_WAY_AT: [(f32, &str); 2] = [(0.5, "half of"), (0.75, "three quarters of")];
 
 impl Trial {
     /// A pose that is no frame of a clip.
@@ -139,11 +145,22 @@ pub fn range_trials(body: &Body) -> TrialSet {
         .into_iter()
         .enumerate()
         .map(|(i, p)| {
-            let group = if i == 0 { "rest" } else { "range" };
+            let group = if i == 0 { STILL[0] } else { RANGE };
             Trial::still(group, p.name, p.pose)
         })
         .collect();
     TrialSet { trials, skipped: found.skipped, ..TrialSet::default() }
+}
+
+/// The way to each of the built-in poses of a set.
+pub(crate) fn trials_on_the_way(set: &TrialSet) -> Vec<Trial> {
+    let whole = set.trials.iter().filter(|t| t.is_still && t.group == RANGE);
+    let at = |t: &Trial| {
+        let (name, pose) = (t.name.clone(), t.pose.clone());
+        ON_THE_WAY_AT
+            .map(|(share, of)| Trial::still(ON_THE_WAY, format!("{of} {name}"), pose.on_the_way(share)))
+    };
+    whole.flat_map(at).collect()
 }
 
 /// More frames of a clip than this are not tried: they are spread evenly then.

@@ -2,10 +2,12 @@
 
 use crate::dress::piece::Piece;
 use crate::dress::room::Room;
+use crate::dress::trials::{trials_on_the_way, TrialSet};
 use crate::error::WorkshopError;
 use crate::intake::finding::counted;
 use crate::making::doing::{Doing, Phase};
 use crate::making::draft::Draft;
+use crate::measuring::afresh::board_of_every_pair;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
 use crate::mending::correct::{is_no_deeper, next_sought, shape_for, Begins, CalledUp, Gives, Sought, Way};
@@ -148,8 +150,27 @@ impl Doing<'_> {
             Err(WorkshopError::Stopped) if seeking.best.room.is_some() => true,
             other => other.map(|()| false)?,
         };
+        let on_the_way = if is_stopped { None } else { self.left_on_the_way(&seeking.best)? };
         *self.draft = seeking.best.told(first.bad_cells(), is_stopped);
+        self.draft.notes.extend(on_the_way);
         Ok(format!("Make correctives for {}", names.join(", ")))
+    }
+
+    /// What is left where the poses that were mended for are on their way, unless these are tried as well.
+    fn left_on_the_way(&self, reached: &Reached) -> Result<Option<String>, WorkshopError> {
+        let Some(room) = reached.room.as_ref().filter(|room| !room.state.plan.on_the_way) else {
+            return Ok(None);
+        };
+        let trials = TrialSet { trials: trials_on_the_way(&room.trials), ..TrialSet::default() };
+        let tolerance = (room.state.tolerance_mm, &room.state.plan);
+        let tell = |s: f32| self.of_turn(TURNS, (0.0, 1.0)).tell(s);
+        let board = board_of_every_pair(&room.dress, &trials, tolerance, &tell)?;
+        let cells = counted(board.bad_cells(), "cell is", "cells are");
+        Ok(Some(format!(
+            "half and three quarters of the way to the built-in poses {cells} out of tolerance, at most {:.1} mm: \
+             tick these poses in Trials to have them mended for, too",
+            board.deepest_mm()
+        )))
     }
 
     /// A part of what a turn is of the whole.

@@ -144,6 +144,8 @@ pub struct TrialPlan {
     pub driven_off: bool,
     /// True to ask too what goes beneath the ground.
     pub ground: bool,
+    /// True to try the built-in poses on the way there too: half of it, and three quarters.
+    pub on_the_way: bool,
 }
 
 /// So many poses a plan may add.
