@@ -167,7 +167,9 @@ fn columns(board: &Board, wish: &Wish) -> (Vec<Heading>, Vec<Column>) {
         let span = weight(group) * unit * list.len() as f32;
         let shared = (THINNEST * list.len() as f32 / span.max(1.0)).ceil().max(1.0) as usize;
         let width = span / list.len().div_ceil(shared) as f32;
-        let text = heading(group, list.len(), span + GAP);
+        // The frames of a motion are called as it is, poses each by a name of its own.
+        let is_motion = list.iter().all(|&pose| board.poses[pose].name == *group);
+        let text = heading((group, is_motion), list.len(), span + GAP);
         headings.push(Heading { x, text, group: group.to_owned(), beyond: String::new() });
         for poses in list.chunks(shared) {
             columns.push(Column { x, width, poses: poses.to_vec() });
@@ -239,11 +241,12 @@ pub(crate) fn draw(board: &Board, before: Option<&Board>, wish: &Wish) -> Drawin
 }
 
 /// A group's name, with how much is in it where there is room for that.
-fn heading(group: &str, frames: usize, room: f32) -> String {
+fn heading((group, is_motion): (&str, bool), count: usize, room: f32) -> String {
     let long = match group {
         "rest" => "rest".to_owned(),
-        "range" => format!("range of motion, {frames} poses"),
-        clip => format!("{clip}, {frames} frames"),
+        "range" => format!("range of motion, {count} poses"),
+        clip if is_motion => format!("{clip}, {count} frames"),
+        poses => format!("{poses}, {count} poses"),
     };
     // About so wide a letter at this size.
     const LETTER: f32 = 5.2;

@@ -43,6 +43,13 @@ pub enum Place {
     },
 }
 
+impl Place {
+    /// True of what lies in its own layer, as cloth does in a fold.
+    pub fn is_in_itself(&self) -> bool {
+        matches!(self, Self::Inside { layers: (own, other), .. } if own == other)
+    }
+}
+
 /// How two layers lie to each other at a place, in a pose.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Gap {

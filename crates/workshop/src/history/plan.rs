@@ -213,9 +213,11 @@ impl Workshop {
         job.at(0.0, 0.05);
         let mut planning = Planning::begun(self, room, job)?;
         let wanted = || MeansKind::ALL.into_iter().filter(|k| only.is_empty() || only.contains(k));
-        let kinds = wanted().count().max(1);
-        for (n, kind) in wanted().enumerate() {
-            match planning.tried_all_of(kind, (n, kinds)) {
+        let (all, mut done) = (wanted().map(MeansKind::takes).sum::<f32>(), 0.0);
+        for kind in wanted() {
+            let from = done / all;
+            done += kind.takes();
+            match planning.tried_all_of(kind, (from, done / all)) {
                 // What brings something is of use though not all was tried.
                 Err(WorkshopError::Stopped) if !planning.plan.steps.is_empty() => {
                     planning.plan.stopped = true;
@@ -270,12 +272,12 @@ impl<'a> Planning<'a> {
         self.made.as_ref().unwrap_or(&self.room)
     }
 
-    /// Tries what there is of the `n`th kind of so many.
-    fn tried_all_of(&mut self, kind: MeansKind, (n, kinds): (usize, usize)) -> Result<(), WorkshopError> {
+    /// Tries what there is of a kind, which is so much of the whole.
+    fn tried_all_of(&mut self, kind: MeansKind, (from, to): (f32, f32)) -> Result<(), WorkshopError> {
         let all = means_for(self.here(), &self.board, kind);
         let count = all.len().max(1) as f32;
         for (k, means) in all.into_iter().enumerate() {
-            let share = |part: f32| 0.05 + 0.95 * (n as f32 + (k as f32 + part) / count) / kinds as f32;
+            let share = |part: f32| 0.05 + 0.95 * (from + (to - from) * (k as f32 + part) / count);
             self.job.say(format!(
                 "{} → {} cells so far · {}",
                 self.keys[0].1,

@@ -239,8 +239,7 @@ impl Board {
     /// The sum of the depths of the counted cells out of tolerance, millimetres, but for those of parts in themselves:
     /// folds go in and out with all that is done about them.
     pub fn out_mm(&self) -> f32 {
-        let is_fold = |row: usize| self.pairs[row].ids[0] == self.pairs[row].ids[1];
-        let out = self.out(Counts::Counted).filter(|(_, row, _)| !is_fold(*row));
+        let out = self.out(Counts::Counted).filter(|(_, row, _)| !self.pairs[*row].is_itself());
         out.map(|c| c.2.depth_mm()).sum()
     }
 

@@ -148,8 +148,7 @@ pub(crate) fn shape_for(
     let there: Vec<usize> = (0..poses.len()).filter(|p| poses[*p].amounts[shape] > LEAST).collect();
     // What other turns are to blame for pulls at nothing here; what lies in its own fold is known by all of it.
     let pulls = |pose: usize, place: &Place| {
-        matches!(place, Place::Inside { layers, .. } if layers.0 == layers.1)
-            || turn.blamed.iter().any(|b| b.0 == pose && b.1.binary_search(place).is_ok())
+        place.is_in_itself() || turn.blamed.iter().any(|b| b.0 == pose && b.1.binary_search(place).is_ok())
     };
     let of =
         |p: &usize| -> Vec<Place> { trouble[*p].iter().filter(|place| pulls(*p, place)).copied().collect() };

@@ -9,7 +9,6 @@ use crate::state::names::{PieceId, BODY};
 use crate::state::push::MendOptions;
 use crate::state::trial_plan::Counts;
 use std::collections::{BTreeMap, HashSet};
-use tin_cloak_core::clearance::Place;
 use tin_cloak_core::mend::folded;
 use tin_cloak_formats::PieceKind;
 
@@ -122,8 +121,7 @@ pub(crate) fn reasons_left(room: &Room, now: &Measured) -> Vec<(usize, String)> 
 fn only_in_folds(room: &Room, now: &Measured, pose: usize) -> HashSet<(PieceId, PieceId)> {
     let folds = folded(&now.trouble[pose]);
     let id_of = |layer: usize| now.piece_of[layer].map_or(BODY, |p| room.dress.pieces[p].id);
-    let is_own = |place: &Place| matches!(place, Place::Inside { layers, .. } if layers.0 == layers.1);
-    let others = now.trouble[pose].iter().filter(|place| !is_own(place));
+    let others = now.trouble[pose].iter().filter(|place| !place.is_in_itself());
     let (mut inside, mut free) = (HashSet::new(), HashSet::new());
     for [a, b] in others.filter_map(|place| now.outfit.lying_at(place)) {
         let list = if folds.contains(&a) || folds.contains(&b) { &mut inside } else { &mut free };

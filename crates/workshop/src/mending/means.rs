@@ -59,6 +59,17 @@ impl MeansKind {
         Self::Tuck,
         Self::Corrective,
     ];
+
+    /// How long it takes to try, beside the others.
+    pub(crate) fn takes(self) -> f32 {
+        match self {
+            Self::Corrective => 24.0,
+            Self::Push => 8.0,
+            Self::Hide => 4.0,
+            Self::Shapes | Self::Match | Self::Smooth => 1.5,
+            Self::Seat | Self::Rows | Self::Leave | Self::Tuck => 0.5,
+        }
+    }
 }
 
 /// Something that may help.

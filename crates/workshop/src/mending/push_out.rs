@@ -341,10 +341,9 @@ impl Pushing {
         let pulls = |pose: usize, place: &Place| {
             let between = outfit.lying_at(place).map(|[a, b]| (id_of(a.0.max(b.0)), id_of(a.0.min(b.0))));
             // What lies in its own fold pulls at nothing: it is known by all of it.
-            let is_fold = matches!(place, Place::Inside { layers, .. } if layers.0 == layers.1);
             let meant = what.against.pose.is_none_or(|only| only == pose)
                 && what.against.pair.is_none_or(|only| between.is_none_or(|b| b == only));
-            is_fold || meant
+            place.is_in_itself() || meant
         };
         let of = |p: &usize| -> Trouble {
             now.trouble[*p].iter().filter(|place| pulls(*p, place)).copied().collect()
@@ -442,8 +441,7 @@ fn why_left(
 /// The depths of the counted cells out of tolerance that moving could cure, millimetres: not of what lies in itself,
 /// and of no cell more than `most_mm`.
 pub(crate) fn curable_mm(board: &Board, most_mm: f32) -> f32 {
-    let is_fold = |row: usize| board.pairs[row].ids[0] == board.pairs[row].ids[1];
-    let out = board.out(Counts::Counted).filter(|(_, row, _)| !is_fold(*row));
+    let out = board.out(Counts::Counted).filter(|(_, row, _)| !board.pairs[*row].is_itself());
     out.map(|(_, _, cell)| cell.depth_mm().min(most_mm)).sum()
 }
 

@@ -77,8 +77,8 @@ pub fn folded(trouble: &Trouble) -> HashSet<(usize, u32)> {
 /// True of a place in its own layer where that can only be a fold: it has one part, or a shape of a turn is sought,
 /// which parts no layer from itself.
 pub(super) fn is_fold_for_sure(mending: &Mending, place: &Place) -> bool {
-    let Place::Inside { layers: (own, other), .. } = *place else { return false };
-    own == other && (mending.shape.is_some() || mending.outfit.layers[own].topology.shells == 1)
+    let ((own, _), _) = mending.outfit.asked_at(place);
+    place.is_in_itself() && (mending.shape.is_some() || mending.outfit.layers[own].topology.shells == 1)
 }
 
 /// So many bytes of posed layers are kept from round to round at most: what has not moved is not posed again.
