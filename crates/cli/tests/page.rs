@@ -53,11 +53,11 @@ async fn wick_is_dressed_tried_mended_and_handed_over() {
     b.until(&format!("Number(document.getElementById('screen').dataset.ready) > {ready}")).await;
     assert!((b.sum().await - mended).abs() < 1e-6, "redo the new one");
     // Nothing is renewed under a pressed button.
-    b.value("dispatchEvent(new Event('pointerdown'))").await;
+    b.value("dispatchEvent(new PointerEvent('pointerdown'))").await;
     b.value("document.getElementById('undo').click()").await;
     tokio::time::sleep(std::time::Duration::from_millis(1500)).await;
     assert!((b.sum().await - mended).abs() < 1e-6, "still the board that was pressed on");
-    b.value("dispatchEvent(new Event('pointerup'))").await;
+    b.value("dispatchEvent(new PointerEvent('pointerup'))").await;
     b.until("!document.getElementById('redo').disabled").await;
     b.step("#redo").await;
 

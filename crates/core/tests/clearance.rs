@@ -32,6 +32,29 @@ fn concentric_spheres_clear_by_the_difference_of_their_radii() {
     assert!(gap > 0.0095 && gap <= 0.0100, "{gap}");
 }
 
+/// Buffers share what was never posed; posing some of a copy leaves all else at rest.
+#[test]
+fn layers_that_are_not_posed_stay_at_rest() {
+    let o = outfit(&sphere(0.10, 16), &[sphere(0.11, 16), sphere(0.12, 16)]);
+    let (mut buffers, pool) = (o.buffers(), o.pool());
+    let far = vec![Mat4::from_translation(Vec3::X); 3];
+    buffers.pose_some(&o, |layer| layer == 1, (&far, &[]));
+    pool.with(|other| other.pose_some(&o, |layer| layer == 2, (&far, &[])));
+    let at = |layer: usize, positions: &[Vec3]| {
+        let moved = positions.iter().zip(&o.layers[layer].rest).map(|(p, r)| p.distance(*r));
+        moved.fold(0.0, f32::max)
+    };
+    assert!([0, 2].iter().all(|&layer| at(layer, buffers.positions(layer)) == 0.0));
+    assert!((at(1, buffers.positions(1)) - 1.0).abs() < 1e-6);
+    assert!(
+        (0..3).all(|layer| at(layer, o.buffers().positions(layer)) == 0.0),
+        "the outfit's own are no one's"
+    );
+    // What was lent out keeps where it was last, until it is posed again.
+    let kept = pool.with(|other| [0, 1, 2].map(|layer| at(layer, other.positions(layer))));
+    assert!(kept[0] == 0.0 && kept[1] == 0.0 && (kept[2] - 1.0).abs() < 1e-6, "{kept:?}");
+}
+
 #[test]
 fn a_sphere_five_millimetres_too_small_is_poked_through_by_five() {
     let body = sphere(0.10, 48);

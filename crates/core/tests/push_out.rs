@@ -171,6 +171,36 @@ fn a_shape_of_a_pose_clears_it_and_leaves_rest_alone() {
     assert_eq!(buffers.0.positions(1), buffers.1.positions(1));
 }
 
+/// What is posed is kept from round to round, by pose: that a pose is asked on one thread or another changes nothing.
+#[test]
+fn a_shape_is_the_same_to_the_bit_on_any_number_of_threads() {
+    let (ball, shell) = (sphere(0.1, 40), moved(sphere(0.105, 40), Vec3::Z * 0.002));
+    let o = outfit(&ball, &[shell, moved(sphere(0.111, 40), Vec3::X * 0.003)]);
+    // The ball goes on where the shells do not, by as much as the shape is called up.
+    let shifted = |share: f32| {
+        let mut pose = TrialPose { matrices: vec![Mat4::IDENTITY; 3], amounts: vec![share] };
+        pose.matrices[0] = Mat4::from_translation(Vec3::new(-0.004, 0.0, 0.007) * share);
+        pose
+    };
+    let poses: Vec<TrialPose> = (0..7).map(|n| shifted(n as f32 / 6.0)).collect();
+    let settings = PushSettings::default();
+    let trouble = trouble_in(&o, &poses, settings.measure);
+    let run = || {
+        let (outfit, held, at_rest, shape) = (&o, &[][..], &[][..], Some(0));
+        let (movable, poses, trouble) = (&[1, 2][..], &poses, &trouble);
+        push_out(Mending { outfit, movable, held, poses, trouble, at_rest, shape, settings }, &|_| true)
+    };
+    let on = |threads: usize| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+        pool.install(run).unwrap().unwrap()
+    };
+    let (alone, many) = (on(1), on(5));
+    assert!(alone.short.1 < alone.short.0 && alone.pieces.iter().all(|p| p.moved > 0), "{:?}", alone.pieces);
+    let bits = |m: &Mended| m.rest.iter().flatten().flat_map(|p| p.to_array()).map(f32::to_bits).collect();
+    let (alone, many): (Vec<u32>, Vec<u32>) = (bits(&alone), bits(&many));
+    assert!(alone == many);
+}
+
 /// A sleeve that follows the shoulder where the arm follows the elbow: the elbow is to blame, about the axis it bends.
 #[test]
 fn the_joint_whose_turn_parts_the_layers_is_to_blame() {

@@ -8,9 +8,10 @@ use criterion::{criterion_group, criterion_main, Criterion};
 use std::hint::black_box;
 use std::sync::Arc;
 use tin_cloak_workshop::core::bind::{fill, match_surface, MatchSettings, Source, Target};
-use tin_cloak_workshop::core::clearance::{measure_pose, Settings};
+use tin_cloak_workshop::core::clearance::{measure_pose, Outfit, Settings};
 use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::mend::{push_out, trouble_in, Mending, PushSettings, TrialPose};
 use tin_cloak_workshop::core::query::Bvh;
 use tin_cloak_workshop::{
     bind_piece, clip_trials, pose_of_piece, range_trials, read, sort_document, Body, BrushStroke, Companions,
@@ -45,14 +46,37 @@ fn binding(c: &mut Criterion) {
     });
 }
 
-fn checking(c: &mut Criterion) {
+/// The body in its suit, and the poses of the range and of its clips.
+fn dressed() -> (Outfit, Vec<TrialPose>) {
     let body = Arc::new(body());
     let mut suit = piece("bodysuit.glb", 1, &body);
     suit.bound = Some(Arc::new(bind_piece(&body, &suit, &Recipe::default()).unwrap().0));
     let set = range_trials(&body).and(clip_trials(&body, Frames::Some(11)));
-    let poses = &set.poses(&body)[..60];
+    let poses = set.poses(&body);
     let dress = Dress { body, pieces: vec![suit], said: Arc::default(), masked: Arc::default() };
-    let (outfit, _) = dress.outfit();
+    (dress.outfit().0, poses)
+}
+
+/// A pass over the built-in poses, and the shape of a turn for those of one joint, by what is through in them.
+fn mending(c: &mut Criterion) {
+    let (outfit, mut poses) = dressed();
+    poses.truncate(30);
+    let settings = PushSettings { rounds: 4, step: 0.004, judged: true, ..PushSettings::default() };
+    let trouble = trouble_in(&outfit, &poses, settings.measure);
+    let shape = poses.iter().map(|p| p.amounts.len()).max().unwrap();
+    let mut called_up = poses.clone();
+    called_up.iter_mut().for_each(|p| p.amounts.resize(shape + 1, 1.0));
+    let mut group = c.benchmark_group("push a suit of 10,649 vertices out");
+    for (name, poses, shape) in [("at rest", &poses, None), ("as a shape", &called_up, Some(shape))] {
+        let (outfit, movable, held, at_rest, trouble) = (&outfit, &[1][..], &[][..], &[][..], &trouble[..]);
+        let mending = Mending { outfit, movable, held, poses, trouble, at_rest, shape, settings };
+        group.bench_function(name, |b| b.iter(|| black_box(push_out(mending, &|_| true).unwrap())));
+    }
+}
+
+fn checking(c: &mut Criterion) {
+    let (outfit, poses) = dressed();
+    let poses = &poses[..60];
     let mut buffers = outfit.buffers();
     c.bench_function("check of one layer pair in 60 poses, one after another", |b| {
         b.iter(|| {
@@ -188,6 +212,6 @@ fn cleaning(c: &mut Criterion) {
 criterion_group! {
     name = speeds;
     config = Criterion::default().sample_size(10);
-    targets = cleaning, binding, checking, posing, viewing, seating
+    targets = cleaning, binding, checking, mending, posing, viewing, seating
 }
 criterion_main!(speeds);

@@ -1,4 +1,5 @@
 // Whether a button is pressed anywhere on the page.
+const MOST_MS = 3000;
 let pressed = false;
 let waiting = [];
 
@@ -10,10 +11,16 @@ function letGo() {
   setTimeout(() => all.forEach((go) => go()));
 }
 
-addEventListener("pointerdown", () => { pressed = true; }, true);
-for (const end of ["pointerup", "pointercancel", "blur"]) addEventListener(end, letGo, true);
+addEventListener("pointerdown", (e) => { pressed = e.button === 0; }, true);
+// A list that opens over the page, or a menu, may take the release with it: what comes next tells.
+for (const end of ["pointerup", "pointercancel", "change", "contextmenu", "blur"]) addEventListener(end, letGo, true);
+addEventListener("pointermove", (e) => { if (pressed && e.buttons === 0) letGo(); }, true);
 
-// Is done as soon as no button is pressed.
+// Is done as soon as no button is pressed, or one has been for too long for a click.
 export function released() {
-  return pressed ? new Promise((go) => waiting.push(go)) : Promise.resolve();
+  if (!pressed) return Promise.resolve();
+  return new Promise((go) => {
+    waiting.push(go);
+    setTimeout(go, MOST_MS);
+  });
 }
