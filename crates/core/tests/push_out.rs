@@ -175,12 +175,12 @@ fn a_shape_of_a_pose_clears_it_and_leaves_rest_alone() {
 #[test]
 fn a_shape_is_the_same_to_the_bit_on_any_number_of_threads() {
     let (ball, shell) = (sphere(0.1, 40), moved(sphere(0.105, 40), Vec3::Z * 0.002));
-    let o = outfit(&ball, &[shell, moved(sphere(0.111, 40), Vec3::X * 0.003)]);
+    let mut o = outfit(&ball, &[shell, moved(sphere(0.111, 40), Vec3::X * 0.003)]);
+    o.layers[0].skin = Skin::uniform(ball.0.len(), &[(JointId(1), 1.0)], 2).unwrap();
     // The ball goes on where the shells do not, by as much as the shape is called up.
     let shifted = |share: f32| {
-        let mut pose = TrialPose { matrices: vec![Mat4::IDENTITY; 3], amounts: vec![share] };
-        pose.matrices[0] = Mat4::from_translation(Vec3::new(-0.004, 0.0, 0.007) * share);
-        pose
+        let way = Vec3::new(-0.006, 0.0, 0.011) * share;
+        TrialPose { matrices: vec![Mat4::IDENTITY, Mat4::from_translation(way)], amounts: vec![share] }
     };
     let poses: Vec<TrialPose> = (0..7).map(|n| shifted(n as f32 / 6.0)).collect();
     let settings = PushSettings::default();
