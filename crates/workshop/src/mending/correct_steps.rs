@@ -69,14 +69,15 @@ impl Reached {
         shapes
     }
 
-    /// Its draft, with what is told of it; `was` cells were out of tolerance at first.
-    fn told(mut self, was: usize, is_stopped: bool) -> Draft {
+    /// Its draft, with what is told of it: `was` cells were out of tolerance at first, and what is left on the way.
+    fn told(mut self, was: usize, (is_stopped, on_the_way): (bool, Option<String>)) -> Draft {
         if is_stopped {
             self.draft.notes.push("stopped before all was tried: these were found by then".to_owned());
         }
         match &self.room {
             Some(room) => {
                 self.draft.notes.push(format!("{was} cells were out of tolerance, {} are", self.left.cells));
+                self.draft.notes.extend(on_the_way);
                 self.draft.notes.extend(corrective_notes(room, &self.taken));
             }
             None => self.draft.notes.push(format!(
@@ -151,8 +152,7 @@ impl Doing<'_> {
             other => other.map(|()| false)?,
         };
         let on_the_way = if is_stopped { None } else { self.left_on_the_way(&seeking.best)? };
-        *self.draft = seeking.best.told(first.bad_cells(), is_stopped);
-        self.draft.notes.extend(on_the_way);
+        *self.draft = seeking.best.told(first.bad_cells(), (is_stopped, on_the_way));
         Ok(format!("Make correctives for {}", names.join(", ")))
     }
 
