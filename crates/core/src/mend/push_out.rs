@@ -7,8 +7,10 @@
 //! are asked anew, and the same again, until nothing is short or nothing is won. The state with the least left is kept.
 
 mod asking;
+mod kept;
 
-use self::asking::{is_fold_for_sure, Asked, Hopeless, Kept};
+use self::asking::{is_fold_for_sure, Asked, Hopeless};
+use self::kept::Kept;
 use super::finite_newton::{least_change_of_most, Demands, Stages, STEPS};
 use super::moves::{partners_of, May, Moves};
 use super::rigid::{keep_rigid, move_with_partners};

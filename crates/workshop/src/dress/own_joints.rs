@@ -1,7 +1,7 @@
 //! The skeleton with the joints of the pieces behind it, and the poses they are tried in.
 
 use crate::dress::body::Body;
-use crate::dress::trials::{range_trials, Trial, TrialSet};
+use crate::dress::trials::{range_trials, Trial, TrialSet, RANGE};
 use crate::error::WorkshopError;
 use crate::state::own_joint::OwnJoint;
 use glam::{Quat, Vec3};
@@ -43,7 +43,7 @@ fn own_joint_trials(body: &Body) -> Vec<Trial> {
             let Some(j) = skeleton.find(&joint.name) else { continue };
             pose.rotations[j.index()] = turn_about(skeleton, j, joint.axis, joint.range[end]);
         }
-        Trial::still("range", name.to_owned(), pose)
+        Trial::still(RANGE, name.to_owned(), pose)
     };
     vec![turned(0, "own joints back"), turned(1, "own joints out")]
 }

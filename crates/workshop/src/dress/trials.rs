@@ -45,7 +45,7 @@ const BY_HAND: &str = "by hand";
 const STILL: [&str; 4] = ["rest", RANGE, BY_HAND, ON_THE_WAY];
 
 /// The group of the built-in poses, and of those on the way to them.
-const RANGE: &str = "range";
+pub(crate) const RANGE: &str = "range";
 const ON_THE_WAY: &str = "on the way";
 /// How far on the way to a pose it is tried too.
 const ON_THE_WAY_AT: [(f32, &str); 2] = [(0.5, "half of"), (0.75, "three quarters of")];
@@ -156,9 +156,11 @@ pub fn range_trials(body: &Body) -> TrialSet {
 pub(crate) fn trials_on_the_way(set: &TrialSet) -> Vec<Trial> {
     let whole = set.trials.iter().filter(|t| t.is_still && t.group == RANGE);
     let at = |t: &Trial| {
-        let (name, pose) = (t.name.clone(), t.pose.clone());
-        ON_THE_WAY_AT
-            .map(|(share, of)| Trial::still(ON_THE_WAY, format!("{of} {name}"), pose.on_the_way(share)))
+        let t = t.clone();
+        ON_THE_WAY_AT.map(|(share, of)| Trial {
+            driven_off: t.driven_off,
+            ..Trial::still(ON_THE_WAY, format!("{of} {}", t.name), t.pose.on_the_way(share))
+        })
     };
     whole.flat_map(at).collect()
 }

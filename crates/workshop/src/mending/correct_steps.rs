@@ -151,7 +151,11 @@ impl Doing<'_> {
             Err(WorkshopError::Stopped) if seeking.best.room.is_some() => true,
             other => other.map(|()| false)?,
         };
-        let on_the_way = if is_stopped { None } else { self.left_on_the_way(&seeking.best)? };
+        let on_the_way = match self.left_on_the_way(&seeking.best) {
+            // What was found is kept, though nobody waits to be told of the way.
+            Err(WorkshopError::Stopped) => None,
+            told => told?,
+        };
         *self.draft = seeking.best.told(first.bad_cells(), (is_stopped, on_the_way));
         Ok(format!("Make correctives for {}", names.join(", ")))
     }
