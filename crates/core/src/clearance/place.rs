@@ -1,6 +1,7 @@
 //! Places at which two layers are asked how they lie to each other, again and again while one of them changes.
 
 use super::inside::way_out;
+use super::stretches::PARTS;
 use super::{AtRest, InPose, Outfit, Pair, Settings, Side, StretchSpot};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -23,7 +24,7 @@ pub enum Place {
         /// Index in [`Coverage::over`](super::Coverage::over).
         at: usize,
     },
-    /// A place of an edge, in 256ths of its length.
+    /// A place of an edge, in [`PARTS`] of its length.
     Edge {
         /// Index of the pair.
         pair: usize,
@@ -32,7 +33,7 @@ pub enum Place {
         /// Its welded vertices.
         edge: [u32; 2],
         /// From the first to the second.
-        share: u8,
+        share: u16,
     },
     /// A vertex that lies in a layer which it did not lie over at rest.
     Inside {
@@ -97,9 +98,9 @@ impl InPose<'_> {
                 })
             }
             Place::Edge { pair, on_outer, edge, share } => {
-                self.edge_gap(pair, settings, (on_outer, edge, f32::from(share) / 256.0))
+                self.edge_gap(pair, settings, (on_outer, edge, f32::from(share) / PARTS))
             }
-            Place::Inside { layers, vertex } => self.inside_gap(layers, vertex),
+            Place::Inside { layers, vertex } => self.inside_gap(layers, vertex, within),
         }
     }
 
@@ -134,19 +135,26 @@ impl InPose<'_> {
         Some(gap)
     }
 
-    fn inside_gap(&self, (layer, other): (usize, usize), vertex: u32) -> Option<Gap> {
-        let depth = self.depth_in((layer, other), vertex)?;
-        let (corners, shares) = way_out(self.outfit(), self.buffers(), (layer, other), vertex)?;
+    /// Of a vertex that is out of the other layer, how far: what has come out is not to go back in.
+    fn inside_gap(&self, (layer, other): (usize, usize), vertex: u32, within: f32) -> Option<Gap> {
+        let depth = self.depth_in((layer, other), vertex);
         let p = self.buffers().positions(layer)[vertex as usize];
+        let (corners, shares) = match depth {
+            Some(_) => way_out(self.outfit(), self.buffers(), (layer, other), vertex)?,
+            None if layer == other => return None,
+            None => {
+                let hit = self.buffers().whole(other).closest(p, within)?;
+                (self.outfit().layers[other].topology.triangles[hit.triangle as usize], hit.barycentric)
+            }
+        };
         let positions = self.buffers().positions(other);
-        let out: Vec3 = (0..3).map(|k| positions[corners[k] as usize] * shares[k]).sum();
-        let way = (out - p).try_normalize()?;
-        Some(Gap {
-            gap: -depth,
-            way,
-            own: (layer, [(vertex, 1.0), (vertex, 0.0)]),
-            other: (other, corners, shares),
-        })
+        let surface: Vec3 = (0..3).map(|k| positions[corners[k] as usize] * shares[k]).sum();
+        let to_surface = (surface - p).try_normalize()?;
+        let (gap, way) = match depth {
+            Some(depth) => (-depth, to_surface),
+            None => (p.distance(surface), -to_surface),
+        };
+        Some(Gap { gap, way, own: (layer, [(vertex, 1.0), (vertex, 0.0)]), other: (other, corners, shares) })
     }
 }
 

@@ -17,8 +17,8 @@ pub struct StretchSpot {
     pub on_outer: bool,
     /// Its welded vertices, the lower first.
     pub edge: [u32; 2],
-    /// The deepest place that was asked, in 256ths of the edge's length.
-    pub share: u8,
+    /// The deepest place that was asked, in [`PARTS`] of the edge's length.
+    pub share: u16,
     /// That place, metres.
     pub position: Vec3,
     /// Signed distance there, metres: negative.
@@ -28,6 +28,9 @@ pub struct StretchSpot {
     /// Outward unit normal of the edge's own layer there.
     pub own_normal: Vec3,
 }
+
+/// Places of an edge are told in so many parts of its length.
+pub const PARTS: f32 = 65536.0;
 
 /// A stretch is asked at these shares of its length.
 const ASKED: [f32; 3] = [0.25, 0.5, 0.75];
@@ -86,7 +89,9 @@ impl PairView<'_, '_> {
         let positions = self.buffers.positions(layer);
         let mix = |of: &[Vec3], at: f32| of[edge[0] as usize].lerp(of[edge[1] as usize], at);
         let ask = |share: &f32| {
-            let at = from + (to - from) * share;
+            // Just where it is asked again when it is mended.
+            let share = ((from + (to - from) * share) * PARTS).min(PARTS - 1.0) as u16;
+            let at = f32::from(share) / PARTS;
             let place = (mix(positions, at), mix(normals, at).normalize_or(Vec3::Y));
             let asked = match on_outer {
                 true => self.ask_outer_at(place, u32::MAX)?,
@@ -94,7 +99,6 @@ impl PairView<'_, '_> {
             };
             let (clearance, normal) = (asked.clearance, asked.normal);
             let (position, own_normal) = place;
-            let share = (at * 256.0).min(255.0) as u8;
             Some(StretchSpot { on_outer, edge, share, position, clearance, normal, own_normal })
         };
         let deepest =

@@ -20,7 +20,7 @@ use crate::deform::{blended_matrix, Morph};
 use crate::mesh::{over_surface, vertex_normals};
 use glam::{Mat3, Mat4, Vec3};
 use rayon::prelude::*;
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 
 pub use self::asking::folded;
@@ -56,6 +56,9 @@ pub struct PushSettings {
     pub any_way: bool,
     /// Asks between two sides of a fold, too, where it is uncertain which way leads out.
     pub in_folds: bool,
+    /// Where layers that did not lie over each other at rest are in each other, keeps clear what is or comes clear
+    /// about there.
+    pub about_contacts: bool,
     /// So often what cannot be met is made to count less once demands have their whole weight.
     pub reweighed: usize,
     /// Newton steps of each weight of demands at most, whole ones and shortened ones: few where the next round goes on
@@ -75,6 +78,7 @@ impl Default for PushSettings {
             judged: true,
             any_way: false,
             in_folds: false,
+            about_contacts: false,
             reweighed: 3,
             steps: STEPS,
         }
@@ -134,6 +138,8 @@ pub struct PieceReport {
     pub at_limit: bool,
 }
 
+/// About so far from where layers are in each other what is clear is kept so, metres.
+const ABOUT_CONTACT: f32 = 0.03;
 /// How much a demand weighs beside the cost of a move.
 const WEIGHT: f64 = 100.0;
 /// A round goes no further than this by itself, metres: what is near changes with the place.
@@ -271,6 +277,8 @@ struct Work<'a> {
     /// Asked in every pose.
     places: Vec<Place>,
     trouble: Vec<HashSet<Place>>,
+    /// By pose, what is clear about contacts.
+    about: Vec<HashSet<Place>>,
     hopeless: Hopeless,
     /// By pose, layer and vertex, what lies in its own part.
     folded: Vec<HashSet<(usize, u32)>>,
@@ -309,10 +317,15 @@ impl<'a> Work<'a> {
             folded: mending.trouble.iter().map(folded).collect(),
             last: vec![HashMap::new(); trouble.len()],
             ignored: vec![HashSet::new(); trouble.len()],
+            about: vec![HashSet::new(); trouble.len()],
             kept: Kept::new(mending.outfit, mending.poses.len()),
             trouble,
         };
-        let may = work.may_go();
+        let asked = work.ask(|pose| work.trouble[pose].iter().copied().collect());
+        let may = work.may_go(&asked);
+        if work.mending.settings.about_contacts {
+            work.note_about_contacts(&asked);
+        }
         work.moves = Moves::new((&work.outfit.layers, &work.partners), &may);
         work.going = (0..may.len()).filter(|layer| !may[*layer].is_empty()).collect();
         let stiffness = if mending.shape.is_some() { SHAPE_STIFFNESS } else { STIFFNESS };
@@ -324,11 +337,10 @@ impl<'a> Work<'a> {
 
     /// How the vertices of the movable layers near what is through may go: along their normals, or any way where those
     /// lead along what is through and not off it.
-    fn may_go(&self) -> Vec<Vec<May>> {
+    fn may_go(&self, all: &[Asked]) -> Vec<Vec<May>> {
         let layers = &self.outfit.layers;
-        let all: Vec<Asked> = self.ask(|pose| self.trouble[pose].iter().copied().collect());
         // What is deeper than anything may go moves nothing.
-        let hopeless = Hopeless::of(&all, self.mending.settings.reach, layers);
+        let hopeless = Hopeless::of(all, self.mending.settings.reach, layers);
         let any_way = self.mending.settings.any_way;
         let mut seeds: Vec<[Vec<u32>; 2]> = vec![Default::default(); layers.len()];
         let movable = |layer: usize| self.mending.movable.contains(&layer);
@@ -362,6 +374,34 @@ impl<'a> Work<'a> {
         seeds.into_par_iter().enumerate().map(of_layer).collect()
     }
 
+    /// Takes note of what is clear, on both layers, about where two that did not lie over each other at rest are in
+    /// each other.
+    fn note_about_contacts(&mut self, asked: &[Asked]) {
+        let mut seeds: BTreeMap<(usize, [usize; 2]), Vec<u32>> = BTreeMap::new();
+        for (pose, place, gap) in asked {
+            if let Place::Inside { layers: (own, other), vertex } = *place {
+                seeds.entry((*pose, [own, other])).or_default().push(vertex);
+                seeds.entry((*pose, [other, own])).or_default().extend(gap.other.1);
+            }
+        }
+        let mut near: Vec<Vec<Place>> = vec![Vec::new(); self.trouble.len()];
+        for ((pose, [own, other]), mut seeds) in
+            seeds.into_iter().filter(|((_, [own, other]), _)| own != other)
+        {
+            let layer = &self.outfit.layers[own];
+            seeds.sort_unstable();
+            seeds.dedup();
+            let region = over_surface(&layer.rest, &layer.topology, &seeds, ABOUT_CONTACT);
+            let places = region.into_iter().map(|(vertex, _)| Place::Inside { layers: (own, other), vertex });
+            near[pose].extend(places.filter(|place| !self.trouble[pose].contains(place)));
+        }
+        let tolerance = self.mending.settings.measure.tolerance;
+        let clear = self.ask(|pose| near[pose].clone()).into_iter().filter(|a| a.2.gap >= -tolerance);
+        for (pose, place, _) in clear {
+            self.about[pose].insert(place);
+        }
+    }
+
     /// The vertices of a layer that lie within so far of some, along it.
     fn region(&self, (index, mut seeds): (usize, Vec<u32>), within: f32) -> Vec<u32> {
         let (layer, partners) = (&self.outfit.layers[index], &self.partners[index]);
@@ -375,7 +415,7 @@ impl<'a> Work<'a> {
     /// Every place at which something that may move lies over or under something.
     fn places_near(&self, may: &[Vec<May>]) -> Vec<Place> {
         let moves = |layer: usize, v: u32| may[layer].get(v as usize).is_some_and(|m| *m != May::Stay);
-        let mut places: Vec<Place> = self.trouble.iter().flatten().copied().collect();
+        let mut places: Vec<Place> = self.trouble.iter().chain(&self.about).flatten().copied().collect();
         for pair in 0..self.outfit.pairs.len() {
             places.extend(self.outfit.places(pair, &moves));
         }

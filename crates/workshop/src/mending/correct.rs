@@ -11,7 +11,7 @@ use crate::mending::spoilt::kept_of_change;
 use glam::Vec3;
 use tin_cloak_core::clearance::Place;
 use tin_cloak_core::deform::Driver;
-use tin_cloak_core::mend::{bad_turns, keep_rigid, push_out, BadTurn, Mending, PushSettings};
+use tin_cloak_core::mend::{bad_turns, keep_rigid, push_out, BadTurn, Mending, PushSettings, Trouble};
 use tin_cloak_core::skeleton::Pose;
 
 /// What gives way in a shape, besides what lies over it.
@@ -39,6 +39,8 @@ pub(crate) struct Way {
     pub begins: Begins,
     /// Whether it is tried between two sides of a fold, too: where that leads is uncertain.
     pub in_folds: bool,
+    /// Whether what is clear about contacts is kept so, and what comes through is mended on top: slower, and surer.
+    pub thorough: bool,
     /// The only layer that goes, off what it lies over; all that it takes where there is none.
     pub only: Option<usize>,
 }
@@ -52,6 +54,17 @@ pub(crate) struct CalledUp {
 }
 
 impl CalledUp {
+    /// This one, and `more` on top of it.
+    pub fn and(mut self, more: Self) -> Self {
+        for (piece, moves) in more.offsets {
+            match self.offsets.iter_mut().find(|o| o.0 == piece) {
+                Some((_, known)) => known.iter_mut().zip(&moves).for_each(|(k, m)| *k += *m),
+                None => self.offsets.push((piece, moves)),
+            }
+        }
+        self
+    }
+
     /// The same without what it spoils: `after` is measured with it, `before` without.
     pub fn without_what_spoils(mut self, dress: &Dress, before: &Measured, after: &Measured) -> Self {
         for (piece, shares) in kept_of_change(before, after) {
@@ -87,6 +100,8 @@ pub(crate) struct Sought {
     /// The layers that may go.
     movable: Vec<usize>,
     in_folds: bool,
+    /// As of its [`Way`].
+    pub thorough: bool,
 }
 
 /// The shape that is sought against what is through in `now`: of the turns that are to blame, but for those in `tried`,
@@ -95,7 +110,7 @@ pub(crate) fn next_sought(
     what: &ToMend,
     now: &Measured,
     (tried, taken): (&[Driver], &[Driver]),
-    Way { begins, gives, in_folds, only }: Way,
+    Way { begins, gives, in_folds, thorough, only }: Way,
 ) -> Option<Sought> {
     let pushing = Pushing::of(what, now);
     let joints = pushing.joints(what);
@@ -123,22 +138,23 @@ pub(crate) fn next_sought(
     };
     let from = turn.blamed.iter().flat_map(|b| &b.1).filter_map(first).min();
     movable.retain(|layer| only.map_or(Some(*layer) >= from, |only| *layer == only));
-    Some(Sought { turn, movable, in_folds })
+    Some(Sought { turn, movable, in_folds, thorough })
 }
 
-/// The shape that is sought in `now`; `None` when nothing that moves brings anything.
+/// The shape that is sought in `now`; `None` when nothing that moves brings anything. What came through with another
+/// one (`met`, by trial pose) is kept clear too: what lay clear of everything is not asked by itself.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
 pub(crate) fn shape_for(
     what: &ToMend,
     now: &Measured,
-    Sought { turn, movable, in_folds }: &Sought,
+    (Sought { turn, movable, in_folds, thorough }, met): (&Sought, &[Trouble]),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<CalledUp>, WorkshopError> {
     let pushing = Pushing::of(what, now);
     let joints = pushing.joints(what);
-    let Pushing { outfit, at_rest, mut poses, trouble, .. } = pushing;
+    let Pushing { outfit, at_rest, counted, mut poses, trouble, .. } = pushing;
     let known = poses.iter().map(|p| p.amounts.len()).chain(outfit.layers.iter().map(|l| l.morphs.len()));
     let shape = known.max().unwrap_or(0);
     for (pose, joints) in poses.iter_mut().zip(&joints) {
@@ -150,8 +166,10 @@ pub(crate) fn shape_for(
     let pulls = |pose: usize, place: &Place| {
         place.is_in_itself() || turn.blamed.iter().any(|b| b.0 == pose && b.1.binary_search(place).is_ok())
     };
-    let of =
-        |p: &usize| -> Vec<Place> { trouble[*p].iter().filter(|place| pulls(*p, place)).copied().collect() };
+    let of = |p: &usize| -> Trouble {
+        let met = met.get(counted[*p]).into_iter().flatten().filter(|place| !place.is_in_itself());
+        trouble[*p].iter().filter(|place| pulls(*p, place)).chain(met).copied().collect()
+    };
     let (poses, trouble): (Vec<_>, Vec<_>) = there.iter().map(|p| (poses[*p].clone(), of(p))).unzip();
     let limit = what.options.limit_mm * 0.001;
     let (rounds, step) = (ROUNDS, STEP_MM * 0.001);
@@ -163,6 +181,7 @@ pub(crate) fn shape_for(
         step,
         any_way,
         in_folds: *in_folds,
+        about_contacts: *thorough,
         reweighed,
         steps,
         ..what.settings()

@@ -20,11 +20,13 @@ use crate::state::push::{Against, MendOptions};
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::deform::{Driver, Morph};
+use tin_cloak_core::mend::Trouble;
 
 /// So many turns are tried at most.
-const TURNS: usize = 250;
+const TURNS: usize = 300;
 /// Nothing is squeezed in, and nothing tried that is uncertain.
-const FIRST: Way = Way { gives: Gives::Outer, begins: Begins::Early, in_folds: false, only: None };
+const FIRST: Way =
+    Way { gives: Gives::Outer, begins: Begins::Early, in_folds: false, thorough: false, only: None };
 /// All turns are tried in each of these ways in turn, in the first one once more, as others have changed what is left.
 const WAYS: [Way; 8] = [
     FIRST,
@@ -34,19 +36,43 @@ const WAYS: [Way; 8] = [
     Way { gives: Gives::Both, begins: Begins::Late, ..FIRST },
     Way { in_folds: true, ..FIRST },
     Way { gives: Gives::Both, in_folds: true, ..FIRST },
-    Way { gives: Gives::Both, begins: Begins::Late, in_folds: true, only: None },
+    Way { gives: Gives::Both, begins: Begins::Late, in_folds: true, ..FIRST },
 ];
 /// From here on they are tried once more behind layers by themselves.
 const AGAIN: usize = 5;
-/// A shape, and the same without what it spoils.
-const ATTEMPTS: usize = 2;
 
-/// All ways for so many layers: those of all, each layer by itself, the outermost first, and the last ones again.
+/// All ways for so many layers: those of all, each layer by itself, the outermost first, the last ones again; then
+/// those of all, thoroughly.
 fn ways(layers: usize) -> Vec<Way> {
     let alone = |layer: usize| {
         [Begins::Early, Begins::Late].map(|begins| Way { begins, only: Some(layer), in_folds: true, ..FIRST })
     };
-    WAYS.into_iter().chain((1..layers).rev().flat_map(alone)).chain(WAYS[AGAIN..].iter().copied()).collect()
+    let alone = (1..layers).rev().flat_map(alone);
+    let thorough = WAYS[1..].iter().map(|way| Way { thorough: true, ..*way });
+    WAYS.into_iter().chain(alone).chain(WAYS[AGAIN..].iter().copied()).chain(thorough).collect()
+}
+
+/// What follows where a shape lets something else through.
+#[derive(Clone, Copy)]
+enum WayOn {
+    /// The shape is sought anew, and what came through is kept clear.
+    Anew,
+    /// What came through is mended on top of it.
+    OnTop,
+    /// It is taken back about there.
+    Less,
+}
+
+const QUICK: [WayOn; 2] = [WayOn::Anew, WayOn::Less];
+const THOROUGH: [WayOn; 3] = [WayOn::Anew, WayOn::OnTop, WayOn::Less];
+
+/// A shape that is tried: from where on, against what was there at first.
+#[derive(Clone, Copy)]
+struct Tried<'a> {
+    what: &'a ToMend<'a>,
+    here: &'a Reached,
+    first: &'a Board,
+    sought: &'a Sought,
 }
 
 /// Where making correctives has come to.
@@ -208,13 +234,9 @@ impl Doing<'_> {
             };
             let Some(sought) = sweeps.next(&what, here) else { break };
             let driver = sought.turn.driver;
-            let shape = shape_for(&what, &here.now, &sought, &|s| self.of_turn(turn, (0.0, 0.7)).tell(s))?;
-            let tell = |s: f32| self.of_turn(turn, (0.7, 1.0)).tell(s);
-            let with_it = match shape {
-                Some(shape) => self.worth_it(here, (shape, options.limit_mm), first, &tell)?,
-                None => None,
-            };
-            let Some(next) = with_it else {
+            let phase = |from: f32, to: f32, s: f32| self.of_turn(turn, (from, to)).tell(s);
+            let tried = Tried { what: &what, here, first, sought: &sought };
+            let Some(next) = self.worth_it(tried, &phase)? else {
                 sweeps.tried.push(driver);
                 sweeps.in_vain.push(sought);
                 continue;
@@ -231,37 +253,73 @@ impl Doing<'_> {
         Ok(())
     }
 
-    /// What a shape makes of a state, without what it spoils where that leaves less; none when no less is left, or when
-    /// something is deeper than at `first`.
+    /// What a shape makes of a state; where it lets something else through, what another one makes of it that takes
+    /// account of that. None when no less is left, or when something is deeper than at first.
     fn worth_it(
         &self,
-        here: &Reached,
-        (mut shape, most_mm): (CalledUp, f32),
-        first: &Board,
-        tell: &(dyn Fn(f32) -> bool + Sync),
+        tried: Tried,
+        phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
     ) -> Result<Option<Reached>, WorkshopError> {
-        let room = here.room.as_deref().unwrap_or(self.room);
+        let Tried { what, here, first, sought } = tried;
+        let Some(mut shape) = shape_for(what, &here.now, (sought, &[]), &|s| phase(0.0, 0.4, s))? else {
+            return Ok(None);
+        };
         let mut best: Option<Reached> = None;
-        for attempt in 1..=ATTEMPTS {
-            let draft = self.with_corrective(room, here.draft.clone(), &shape)?;
-            let made = self.room_of(&draft)?;
-            let now = self.measured_in(&made, tell)?;
-            let (left, no_deeper) = (Left::on(&now.board, most_mm), is_no_deeper(&now.board, first));
-            tracing::info!(?shape.driver, was = ?here.left, ?left, no_deeper, "corrective");
-            let is_less = no_deeper && left.is_less_than(best.as_ref().map_or(here.left, |b| b.left));
-            let goes_on = attempt < ATTEMPTS && !(is_less && left.is_better_than(here.left));
-            if goes_on {
-                shape = shape.without_what_spoils(&room.dress, &here.now, &now);
+        let mut met: Vec<Trouble> = vec![Vec::new(); here.now.trouble.len()];
+        let mut ways_on = if sought.thorough { &THOROUGH[..] } else { &QUICK[..] }.iter();
+        loop {
+            let reached = self.reached_by(tried, &shape, &|s| phase(0.7, 1.0, s))?;
+            let no_deeper = is_no_deeper(&reached.now.board, first);
+            tracing::info!(?shape.driver, was = ?here.left, left = ?reached.left, no_deeper, "corrective");
+            let is_less = no_deeper && reached.left.is_less_than(best.as_ref().map_or(here.left, |b| b.left));
+            let is_good = is_less && reached.left.is_better_than(here.left);
+            met.iter_mut().zip(&reached.now.trouble).for_each(|(met, new)| met.extend(new));
+            let mut next = None;
+            while let Some(way_on) = ways_on.next().filter(|_| !is_good && next.is_none()) {
+                next = self.gone_on(tried, *way_on, (&shape, &reached, &met), &|s| phase(0.4, 0.7, s))?;
             }
-            if is_less {
-                let taken = here.taken.clone();
-                best = Some(Reached { draft, room: Some(Arc::new(made)), now, left, taken });
-            }
-            if !goes_on {
-                break;
+            best = if is_less { Some(reached) } else { best };
+            match next {
+                Some(next) => shape = next,
+                None => return Ok(best),
             }
         }
-        Ok(best)
+    }
+
+    /// The state with a shape, measured.
+    fn reached_by(
+        &self,
+        Tried { what, here, .. }: Tried,
+        shape: &CalledUp,
+        tell: &(dyn Fn(f32) -> bool + Sync),
+    ) -> Result<Reached, WorkshopError> {
+        let room = here.room.as_deref().unwrap_or(self.room);
+        let draft = self.with_corrective(room, here.draft.clone(), shape)?;
+        let made = self.room_of(&draft)?;
+        let now = self.measured_in(&made, tell)?;
+        let left = Left::on(&now.board, what.options.limit_mm);
+        Ok(Reached { draft, room: Some(Arc::new(made)), now, left, taken: here.taken.clone() })
+    }
+
+    /// What a shape is followed by that led to a state in which something else is through; `met` is all that came
+    /// through with those before.
+    fn gone_on(
+        &self,
+        Tried { what, here, sought, .. }: Tried,
+        way_on: WayOn,
+        (shape, reached, met): (&CalledUp, &Reached, &[Trouble]),
+        tell: &(dyn Fn(f32) -> bool + Sync),
+    ) -> Result<Option<CalledUp>, WorkshopError> {
+        match way_on {
+            WayOn::Anew => shape_for(what, &here.now, (sought, met), tell),
+            WayOn::OnTop => {
+                let room = reached.room.as_deref().unwrap_or(self.room);
+                let what = ToMend { dress: &room.dress, trials: &room.trials, ..*what };
+                let more = shape_for(&what, &reached.now, (sought, &reached.now.trouble), tell)?;
+                Ok(more.map(|more| shape.clone().and(more)))
+            }
+            WayOn::Less => Ok(Some(shape.clone().without_what_spoils(what.dress, &here.now, &reached.now))),
+        }
     }
 
     pub(super) fn with_corrective(

@@ -96,6 +96,10 @@ impl Work<'_> {
                     let deep = self.trouble[pose].contains(place) || matches!(place, Place::Inside { .. });
                     let within = if deep { DEEP } else { NEAR + mending.settings.step.max(LONGEST_STEP) };
                     let mut gap = in_pose.gap(place, mending.settings.measure, within)?;
+                    let is_out = matches!(place, Place::Inside { .. }) && gap.gap > 0.0;
+                    if is_out && !mending.settings.about_contacts {
+                        return None;
+                    }
                     if gap.gap < 0.0 {
                         gap.gap = (gap.gap + self.outfit.wrong_at_rest(place, mending.at_rest)).min(0.0);
                     }
@@ -125,7 +129,9 @@ impl Work<'_> {
         let tolerance = self.mending.settings.measure.tolerance;
         let mut asked = self.ask(|pose| {
             let counts = |place: &&Place| match place {
-                Place::Inside { .. } | Place::Edge { .. } => self.trouble[pose].contains(*place),
+                Place::Inside { .. } | Place::Edge { .. } => {
+                    self.trouble[pose].contains(*place) || self.about[pose].contains(*place)
+                }
                 _ => !self.ignored[pose].contains(*place),
             };
             self.places.iter().filter(counts).copied().collect()
