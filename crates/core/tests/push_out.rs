@@ -5,7 +5,7 @@ mod common;
 
 use common::*;
 use std::sync::Arc;
-use tin_cloak_core::clearance::{AtRest, InPose, Outfit, Place};
+use tin_cloak_core::clearance::{InPose, Outfit, Place, Settings};
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_core::mend::{
@@ -171,54 +171,31 @@ fn a_shape_of_a_pose_clears_it_and_leaves_rest_alone() {
     assert_eq!(buffers.0.positions(1), buffers.1.positions(1));
 }
 
-/// Two balls that are far apart at rest; a pose brings the coarse one 6 mm into the fine one. The trouble names the fine
-/// one's vertices alone, as a board does; what is clear about there is kept so, on both.
+/// Two balls that did not lie over each other at rest: a vertex of one is told how deep it is in the other, or, out of
+/// it, how far, with the way that leads off: so what has come out does not go back in.
 #[test]
-fn where_a_pose_brings_layers_together_neither_comes_into_the_other() {
+fn a_contact_is_asked_in_and_out() {
     let apart = |x: f32| Vec3::new(x, 0.0, 0.0);
-    let balls = [moved(sphere(0.05, 48), apart(0.5)), moved(sphere(0.05, 12), apart(1.0))];
-    let mut o = outfit(&sphere(0.1, 16), &balls);
-    let all = o.layers[2].rest.len();
+    let mut o =
+        outfit(&sphere(0.1, 16), &[moved(sphere(0.05, 48), apart(0.5)), moved(sphere(0.05, 48), apart(1.0))]);
+    let (at, all) = (Settings::default(), o.layers[2].rest.len());
     o.layers[2].skin = Skin::uniform(all, &[(JointId(1), 1.0)], 2).unwrap();
-    let matrices = vec![Mat4::IDENTITY, Mat4::from_translation(apart(0.094 - 0.5))];
-    let poses = [TrialPose { matrices, amounts: vec![1.0] }];
-    let at_rest = AtRest::of(&o, &o.buffers(), (2, 1));
-    let inside = |o: &Outfit| {
+    let to_the_right = (0..all as u32).max_by(|a, b| {
+        let x = |v: &u32| o.layers[1].rest[*v as usize].x;
+        x(a).total_cmp(&x(b))
+    });
+    let place = Place::Inside { layers: (1, 2), vertex: to_the_right.unwrap() };
+    let gap = |mm: f32, within: f32| {
         let mut buffers = o.buffers();
-        buffers.pose(o, &poses[0].matrices, &poses[0].amounts);
-        let in_pose = InPose::new(o, &buffers);
-        let meeting = in_pose.meeting((2, 1), &at_rest);
-        in_pose.crossing((2, 1), &meeting, &at_rest, true)
+        let shift = Mat4::from_translation(apart(0.1 + mm * 0.001 - 0.5));
+        buffers.pose(&o, &[Mat4::IDENTITY, shift], &[]);
+        InPose::new(&o, &buffers).gap(&place, at, within)
     };
-    let before = inside(&o);
-    let fine = before.inside.iter().filter(|s| !s.on_outer);
-    let trouble = [fine.map(|s| Place::Inside { layers: (1, 2), vertex: s.vertex }).collect::<Vec<_>>()];
-    assert!(!trouble[0].is_empty() && before.depth > 0.003, "{}", before.depth);
-    let settings =
-        PushSettings { about_contacts: true, rounds: 12, any_way: true, ..PushSettings::default() };
-    let (outfit, held, shape) = (&o, &[][..], Some(0));
-    let mending = Mending {
-        outfit,
-        movable: &[2],
-        held,
-        poses: &poses,
-        trouble: &trouble,
-        at_rest: &[],
-        shape,
-        settings,
-    };
-    let told = push_out(mending, &|_| true).unwrap().unwrap();
-    let mut shaped = o.clone();
-    let offsets: Vec<Vec3> = told.rest[2].iter().zip(&o.layers[2].rest).map(|(a, b)| *a - *b).collect();
-    shaped.layers.iter_mut().for_each(|l| l.morphs = vec![Morph::default()]);
-    shaped.layers[2].morphs = vec![Morph::from_dense("off it".into(), &offsets)];
-    let after = inside(&shaped);
-    assert!(
-        after.depth < settings.measure.tolerance,
-        "{} mm left of {}",
-        after.depth * 1e3,
-        before.depth * 1e3
-    );
+    for mm in [-6.0, 3.0] {
+        let told = gap(mm, 0.05).unwrap();
+        assert!((told.gap * 1000.0 - mm).abs() < 0.2 && told.way.x < -0.99, "{mm}: {told:?}");
+    }
+    assert!(gap(3.0, 0.002).is_none(), "further off than is looked");
 }
 
 /// What is posed is kept from round to round, by pose: that a pose is asked on one thread or another changes nothing.
