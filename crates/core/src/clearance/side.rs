@@ -1,6 +1,6 @@
 //! One side of a layer: the faces that are measured, all pointing outward.
 
-use crate::mesh::{face_normal, vertex_normals_into, Topology, NO_TRIANGLE};
+use crate::mesh::{face_normal, vertex_normal, vertex_normals_into, Topology, NO_TRIANGLE};
 use crate::query::{Bvh, Closest, Feature};
 use glam::Vec3;
 
@@ -152,6 +152,22 @@ impl PosedSide {
         let Self { normals, tree, hem } = self;
         rayon::join(|| side.write_normals(positions, normals), || tree.refit(positions));
         hem.refit(positions);
+    }
+
+    /// The same to the bit where only some vertices have moved, by their numbers.
+    pub fn follow_some(&mut self, side: &Side, positions: &[Vec3], moved: &[u32]) {
+        let topology = &side.topology;
+        let faces = topology.faces_about(moved);
+        self.tree.refit_some(positions, &faces);
+        let mut corners: Vec<u32> = faces.iter().flat_map(|f| topology.triangles[*f as usize]).collect();
+        corners.sort_unstable();
+        corners.dedup();
+        corners
+            .iter()
+            .for_each(|v| self.normals[*v as usize] = vertex_normal(positions, topology, *v as usize));
+        if moved.iter().any(|v| topology.on_boundary[*v as usize]) {
+            self.hem.refit(positions);
+        }
     }
 
     /// True when an open edge lies nearer to `p` than `distance` metres.

@@ -95,6 +95,15 @@ impl Topology {
         Self { weld, triangles, edges, neighbours, incident, across, on_boundary, shell_of_vertex, shells }
     }
 
+    /// The faces that have some of these vertices as corners, ascending.
+    pub fn faces_about(&self, vertices: &[u32]) -> Vec<u32> {
+        let faces = vertices.iter().flat_map(|v| self.incident.row(*v as usize));
+        let mut faces: Vec<u32> = faces.copied().collect();
+        faces.sort_unstable();
+        faces.dedup();
+        faces
+    }
+
     /// Number of welded vertices.
     pub fn vertices(&self) -> usize {
         self.weld.count()

@@ -121,7 +121,7 @@ impl Bvh {
         let set = leaves.par_iter_mut().zip(vertices.par_chunks_exact(LEAF_SIZE)).with_min_len(ALONE);
         set.for_each(|(leaf, vertices)| leaf.set_all(vertices, positions));
         let mut tree = Self { nodes, leaves, order, place, vertices };
-        tree.refit_nodes();
+        tree.refit_nodes(|_| true);
         tree
     }
 
@@ -144,26 +144,44 @@ impl Bvh {
     pub fn refit(&mut self, positions: &[Vec3]) {
         let leaves = self.leaves.iter_mut().zip(self.vertices.chunks_exact(LEAF_SIZE));
         leaves.for_each(|(leaf, vertices)| leaf.set_all(vertices, positions));
-        self.refit_nodes();
+        self.refit_nodes(|_| true);
     }
 
-    /// New boxes round the leaves as they are.
-    fn refit_nodes(&mut self) {
+    /// The same to the bit where only some triangles have moved, by their numbers: what holds none of them is not
+    /// looked at.
+    pub fn refit_some(&mut self, positions: &[Vec3], triangles: &[u32]) {
+        let mut is_moved = vec![false; self.leaves.len()];
+        for triangle in triangles {
+            let leaf = self.place[*triangle as usize] as usize / LEAF_SIZE;
+            if !std::mem::replace(&mut is_moved[leaf], true) {
+                self.leaves[leaf].set_all(&self.vertices[leaf * LEAF_SIZE..][..LEAF_SIZE], positions);
+            }
+        }
+        self.refit_nodes(|leaf| is_moved[leaf]);
+    }
+
+    /// New boxes round the leaves that have moved, as they are.
+    fn refit_nodes(&mut self, is_moved: impl Fn(usize) -> bool) {
+        let mut is_new = vec![false; self.nodes.len()];
         // Children always come after their parent, so backwards is bottom-up.
         for n in (0..self.nodes.len()).rev() {
             for lane in 0..4 {
                 let child = self.nodes[n].child[lane];
                 let (place, normal) = if child & LEAF == 0 {
+                    if !is_new[child as usize] {
+                        continue;
+                    }
                     let node = &self.nodes[child as usize];
                     (node.bounds(), node.normal_bounds())
                 } else {
                     let (leaf, count) = leaf_of(child);
-                    if count == 0 {
+                    if count == 0 || !is_moved(leaf) {
                         continue;
                     }
                     self.leaves[leaf].bounds()
                 };
                 self.nodes[n].set(lane, place, normal);
+                is_new[n] = true;
             }
         }
     }

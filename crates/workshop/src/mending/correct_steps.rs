@@ -275,7 +275,8 @@ impl Doing<'_> {
             let is_good = is_less && reached.left.is_better_than(here.left);
             met.iter_mut().zip(&reached.now.trouble).for_each(|(met, new)| met.extend(new));
             let mut next = None;
-            while let Some(way_on) = ways_on.next().filter(|_| !is_good && next.is_none()) {
+            while next.is_none() && !is_good {
+                let Some(way_on) = ways_on.next() else { break };
                 next = self.gone_on(tried, *way_on, (&shape, &reached, &met), &|s| phase(0.4, 0.7, s))?;
             }
             best = if is_less { Some(reached) } else { best };
