@@ -76,7 +76,8 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
     let promised = promised.as_str().unwrap();
     let says = format!("{promised} cells out of tolerance");
     b.until(&format!("document.getElementById('card').textContent.includes({says:?})")).await;
-    // What is hidden is a map; a part is told with its share.
+    // What is hidden is a map; a part is told with its share. A plan hides only where that clears cells.
+    b.step("#hide").await;
     b.press("[data-map='hidden']").await;
     b.until("document.getElementById('canvas').dataset.map === 'hidden'").await;
     let hidden = b.value("document.querySelector('#hide-form td').textContent").await;

@@ -106,6 +106,16 @@ async fn a_body_and_garments_of_ones_own() {
     b.client.refresh().await.unwrap();
     b.until("document.getElementById('screen')?.dataset.ready").await;
     assert!((b.sum().await - sum).abs() < 1e-6);
+    // A refusal is told though what asked is renewed before the answer comes.
+    assert_eq!(b.value("document.getElementById('notice').hidden").await, json!(true));
+    let asks = "htmx.ajax('POST', '/fitting/99/undo', { source: h, swap: 'none' })";
+    b.value(&format!(
+        "(h => {{ {asks}; h.replaceWith(h.cloneNode(true)); }})(document.getElementById('head'))"
+    ))
+    .await;
+    b.until("!document.getElementById('notice').hidden").await;
+    let said = b.value("document.querySelector('#notice span').textContent").await;
+    assert!(said.as_str().unwrap().contains("fitting"), "{said}");
     // The first upload was refused, and the browser notes that as an error of its own.
     browser.client.close().await.unwrap();
 }

@@ -90,6 +90,19 @@ proptest! {
         }
     }
 
+    /// Only what some moved vertices are corners of is looked at, and it is the same tree to the bit.
+    #[test]
+    fn refitted_in_part_is_refitted_as_a_whole(moved in prop::collection::vec(0usize..490, 0..40), by in -0.1f32..0.1) {
+        let (mut positions, triangles) = joined(sphere(0.1, 24), tube(0.15, (-0.2, 0.2), 24, 8, 0.6));
+        let (mut whole, mut in_part) = (Bvh::build(&positions, &triangles), Bvh::build(&positions, &triangles));
+        moved.iter().for_each(|v| positions[*v] += Vec3::new(by, -by, 0.5 * by));
+        let is_moved = |t: &[u32; 3]| t.iter().any(|v| moved.contains(&(*v as usize)));
+        let about: Vec<u32> = (0..triangles.len() as u32).filter(|t| is_moved(&triangles[*t as usize])).collect();
+        whole.refit(&positions);
+        in_part.refit_some(&positions, &about);
+        prop_assert_eq!(format!("{whole:?}"), format!("{in_part:?}"));
+    }
+
     #[test]
     fn beginning_at_any_triangle_finds_the_same(queries in points(), seed in 0u32..3000) {
         let (positions, triangles) = joined(sphere(0.1, 24), tube(0.15, (-0.2, 0.2), 24, 8, 0.6));

@@ -11,8 +11,12 @@ export function notice(text) {
 
 box.querySelector("button").addEventListener("click", () => { box.hidden = true; });
 
-// Every refused request carries its reason as text.
-document.body.addEventListener("htmx:responseError", (e) => {
-  notice(e.detail.xhr.responseText || "The request was refused.");
+// Every refused request carries its reason as text. It is listened for at the request itself: what is told at a button
+// that was renewed while it waited for its answer reaches nobody.
+document.body.addEventListener("htmx:beforeSend", (e) => {
+  const { xhr } = e.detail;
+  xhr.addEventListener("load", () => {
+    if (xhr.status >= 400) notice(xhr.responseText || "The request was refused.");
+  });
+  xhr.addEventListener("error", () => notice("The server does not answer: is it still running?"));
 });
-document.body.addEventListener("htmx:sendError", () => notice("The server does not answer: is it still running?"));
