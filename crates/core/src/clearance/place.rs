@@ -24,7 +24,7 @@ pub enum Place {
         /// Index in [`Coverage::over`](super::Coverage::over).
         at: usize,
     },
-    /// A place of an edge, in [`PARTS`] of its length.
+    /// A place of an edge, in 65,536ths of its length.
     Edge {
         /// Index of the pair.
         pair: usize,
@@ -35,7 +35,7 @@ pub enum Place {
         /// From the first to the second.
         share: u16,
     },
-    /// A vertex that lies in a layer which it did not lie over at rest.
+    /// A vertex that lies, or has lain, in a layer which it did not lie over at rest.
     Inside {
         /// Its layer, and the one that it lies in.
         layers: (usize, usize),

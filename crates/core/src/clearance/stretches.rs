@@ -17,7 +17,7 @@ pub struct StretchSpot {
     pub on_outer: bool,
     /// Its welded vertices, the lower first.
     pub edge: [u32; 2],
-    /// The deepest place that was asked, in [`PARTS`] of the edge's length.
+    /// The deepest place that was asked, in 65,536ths of the edge's length.
     pub share: u16,
     /// That place, metres.
     pub position: Vec3,
@@ -30,7 +30,7 @@ pub struct StretchSpot {
 }
 
 /// Places of an edge are told in so many parts of its length.
-pub const PARTS: f32 = 65536.0;
+pub(super) const PARTS: f32 = 65536.0;
 
 /// A stretch is asked at these shares of its length.
 const ASKED: [f32; 3] = [0.25, 0.5, 0.75];
