@@ -6,7 +6,7 @@ mod common;
 use common::*;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{InPose, Outfit, Place, Settings};
-use tin_cloak_core::deform::Morph;
+use tin_cloak_core::deform::{Driver, Morph};
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_core::mend::{
     bad_turns, push_out, shares_to_keep, trouble_in, BadTurn, Mended, Mending, PushSettings, TrialPose,
@@ -252,6 +252,32 @@ fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
     assert_eq!(turns[0].blamed.iter().map(|b| b.0).collect::<Vec<_>>(), [1, 2]);
     // Both follow the shoulder alike: nothing but the elbow is to blame.
     assert!(bad_turns(&o, &arm.skeleton, (&poses, &trouble), &[driver]).is_empty());
+}
+
+/// Both layers follow no joint that is turned, but a shape that one of them calls up presses the sleeve in: the turn that
+/// calls it up is to blame, though another joint is turned further.
+#[test]
+fn the_joint_that_calls_up_what_presses_in_is_to_blame() {
+    let arm = Arm::new();
+    let mut o = outfit(&arm.surface, &[tube(0.055, (0.02, 0.58), 16, 23, 1.0)]);
+    for layer in &mut o.layers {
+        layer.skin = Skin::from_rows(&vec![vec![(JointId(0), 1.0)]; layer.rest.len()], 3).unwrap();
+    }
+    let driver = Driver { joint: JointId(1), axis: Vec3::X, from: 0.1, full: 0.5 };
+    let inwards: Vec<Vec3> = o.layers[1].rest.iter().map(|p| Vec3::new(p.x, 0.0, p.z) * -0.2).collect();
+    o.layers[1].morphs = vec![Morph { driver: Some(driver), ..Morph::from_dense("pinch".into(), &inwards) }];
+    let names = ["upper", "hand", "other hand"].map(str::to_owned).to_vec();
+    let at_rest = [arm.skeleton.rest[0]; 3];
+    let skeleton = Skeleton::at_rest(names, vec![None; 3], at_rest.to_vec()).unwrap();
+    let mut pose = Pose::rest(3);
+    pose.rotations[1] = Quat::from_rotation_x(0.6);
+    pose.rotations[2] = Quat::from_rotation_x(0.9);
+    let trials = [TrialPose { matrices: skeleton.skin_matrices(&pose), amounts: vec![driver.amount(&pose)] }];
+    let trouble = trouble_in(&o, &trials, PushSettings::default().measure);
+    assert!(!trouble[0].is_empty());
+    let turns = bad_turns(&o, &skeleton, (&[pose], &trouble), &[]);
+    assert_eq!(turns.iter().map(|t| t.driver.joint).collect::<Vec<_>>(), [JointId(1)]);
+    assert_eq!(turns[0].blamed[0].1.len(), trouble[0].len(), "for all of it");
 }
 
 /// A sleeve that follows nothing, in a pose that turns both joints: of two that part it from the arm the one that does

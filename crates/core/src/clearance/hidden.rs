@@ -1,9 +1,7 @@
 //! What cannot be seen: places that cloth or skin hides from every side.
 
 use super::{Buffers, Outfit};
-use crate::query::WindingField;
 use glam::Vec3;
-use std::sync::OnceLock;
 
 /// How far outside a surface it is asked what lies over it, metres.
 const PROBE: f32 = 0.001;
@@ -12,12 +10,9 @@ const DIRECTIONS: usize = 64;
 /// A look along the surface itself sees nothing.
 const GRAZING: f32 = 0.1;
 
-/// All layers of an outfit in one pose, as things that hide. Winding fields are summed up only
-/// when something pokes through.
+/// All layers of an outfit in one pose, as things that hide.
 pub(super) struct Hiding<'a> {
     buffers: &'a Buffers,
-    /// By layer, of its outside.
-    fields: Vec<OnceLock<WindingField<'a>>>,
     /// Layers that hide something, by index.
     on: Vec<usize>,
     directions: Vec<Vec3>,
@@ -27,7 +22,6 @@ impl<'a> Hiding<'a> {
     pub fn new(outfit: &'a Outfit, buffers: &'a Buffers) -> Self {
         Self {
             buffers,
-            fields: outfit.layers.iter().map(|_| OnceLock::new()).collect(),
             on: (0..outfit.layers.len()).filter(|layer| outfit.off.get(*layer) != Some(&true)).collect(),
             directions: look_directions(),
         }
@@ -35,8 +29,7 @@ impl<'a> Hiding<'a> {
 
     /// Winding number of the outside of a layer at `p`.
     pub fn winding(&self, layer: usize, p: Vec3) -> f32 {
-        let tree = &self.buffers.outside(layer).tree;
-        self.fields[layer].get_or_init(|| WindingField::new(tree)).at(p)
+        self.buffers.layer(layer).winding(p)
     }
 
     /// True when no straight look reaches the place on a surface at `p` with outward normal `n`.

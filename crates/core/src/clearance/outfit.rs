@@ -153,11 +153,6 @@ impl Outfit {
     pub fn pool(&self) -> BufferPool {
         BufferPool { still: self.buffers(), free: Mutex::new(Vec::new()) }
     }
-
-    /// Bytes that buffers with every layer posed take up, about.
-    pub fn posed_bytes(&self) -> usize {
-        self.built.iter().map(|layer| layer.bytes()).sum()
-    }
 }
 
 /// Outer and inner layer of every pair that may cover something: all that lie on different places

@@ -1,10 +1,10 @@
 //! Layers in a pose: positions, and search trees that are refitted from pose to pose.
 
 use super::{Layer, Outfit, PosedSide};
-use crate::query::Bvh;
+use crate::query::{Bvh, Dipoles};
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// Posed layers; kept from pose to pose so that indices are refitted, not rebuilt. What was never posed is shared.
 #[derive(Clone, Debug)]
@@ -22,6 +22,8 @@ pub struct PosedLayer {
     away_from_body: Option<PosedSide>,
     /// Over all faces, where the measured side has not all of them.
     whole: Option<Bvh>,
+    /// Of its outside, summed up when it is first asked for.
+    dipoles: OnceLock<Dipoles>,
 }
 
 impl PosedLayer {
@@ -34,6 +36,7 @@ impl PosedLayer {
             away_from_body: layer.walls.away_from_body.as_ref().map(|s| s.pose(&layer.rest)),
             whole: (!layer.walls.measures_all(&layer.topology))
                 .then(|| Bvh::build(&layer.rest, &layer.topology.triangles)),
+            dipoles: OnceLock::new(),
         }
     }
 
@@ -41,7 +44,14 @@ impl PosedLayer {
     pub fn bytes(&self) -> usize {
         let sides = std::iter::once(&self.towards_body).chain(&self.away_from_body);
         let whole = self.whole.as_ref().map_or(0, Bvh::bytes);
-        self.positions.len() * 24 + sides.map(PosedSide::bytes).sum::<usize>() + whole
+        let dipoles = self.dipoles.get().map_or(0, Dipoles::bytes);
+        self.positions.len() * 24 + sides.map(PosedSide::bytes).sum::<usize>() + whole + dipoles
+    }
+
+    /// Winding number of its outside at `p`.
+    pub(super) fn winding(&self, p: Vec3) -> f32 {
+        let tree = &self.outside().tree;
+        self.dipoles.get_or_init(|| Dipoles::of(tree)).winding(tree, p)
     }
 
     pub(super) fn outside(&self) -> &PosedSide {
@@ -53,6 +63,11 @@ impl Buffers {
     /// Layers at rest, to be posed; each is copied when it is first.
     pub(super) fn of(layers: &[Arc<PosedLayer>]) -> Self {
         Self { layers: layers.to_vec() }
+    }
+
+    /// Bytes that it has to itself, about: what was never posed is shared.
+    pub fn own_bytes(&self) -> usize {
+        self.layers.iter().filter(|layer| Arc::strong_count(layer) == 1).map(|layer| layer.bytes()).sum()
     }
 
     pub(super) fn layer(&self, layer: usize) -> &PosedLayer {
@@ -109,6 +124,10 @@ fn pose_layer(layer: &Layer, posed: &mut PosedLayer, matrices: &[Mat4], amounts:
     let before = posed.positions.clone();
     layer.pose_into(matrices, amounts, &mut posed.shaped, &mut posed.positions);
     let moved = moved_since(&before, &posed.positions);
+    if moved.is_empty() {
+        return;
+    }
+    posed.dipoles = OnceLock::new();
     let is_few = (moved.len() as f32) < FEW * before.len() as f32;
     let PosedLayer { positions, towards_body, away_from_body, whole, .. } = posed;
     let away = layer.walls.away_from_body.as_ref().zip(away_from_body.as_mut());

@@ -1,7 +1,8 @@
 //! Which turns of which joints call for shapes of cloth: where something is through in a pose, the joint whose turn
-//! moves the two layers apart the most is to blame, and turns of one joint about like axes are one.
+//! moves the two layers apart the most is to blame, by itself or by the shapes that it calls up, and turns of one joint
+//! about like axes are one.
 
-use crate::clearance::{Outfit, Place};
+use crate::clearance::{Layer, Outfit, Place};
 use crate::deform::Driver;
 use crate::skeleton::{Pose, Skeleton};
 use crate::skin::Skin;
@@ -26,6 +27,8 @@ const ALIKE: f32 = 0.7;
 const BEGINS: f32 = 0.4;
 /// How much where a joint blends counts beside where two layers follow it unlike: cloth collapses there.
 const BLENDS: f32 = 0.5;
+/// What shapes part by so much counts like one radian of a turn that only one of the layers follows, metres.
+const LIKE_A_RADIAN: f32 = 0.1;
 
 /// The turns that are to blame for what is through, those for the most places first; none of those that are `spent`:
 /// what these are to blame for falls to the next.
@@ -48,7 +51,7 @@ pub fn bad_turns(
         let turned: Vec<(JointId, Vec3)> = turns_of(pose).into_iter().filter(|t| !is_spent(t)).collect();
         let mut by_joint: BTreeMap<JointId, Vec<Place>> = BTreeMap::new();
         for place in places {
-            if let Some(joint) = to_blame(outfit, place, &turned, &follows) {
+            if let Some(joint) = to_blame(outfit, place, (pose, &turned), &follows) {
                 by_joint.entry(joint).or_default().push(*place);
             }
         }
@@ -86,7 +89,7 @@ pub(super) fn turns_of(pose: &Pose) -> Vec<(JointId, Vec3)> {
 fn to_blame(
     outfit: &Outfit,
     place: &Place,
-    turned: &[(JointId, Vec3)],
+    (pose, turned): (&Pose, &[(JointId, Vec3)]),
     follows: &[Vec<bool>],
 ) -> Option<JointId> {
     let [own, other] = outfit.lying_at(place)?;
@@ -94,13 +97,25 @@ fn to_blame(
         let skin: &Skin = &outfit.layers[layer].skin;
         skin.row(v as usize).filter(|(j, _)| follows[joint.index()][j.index()]).map(|(_, w)| w).sum()
     };
+    let called = |(layer, v): (usize, u32), joint| called_up(&outfit.layers[layer], v, (pose, joint));
     let score = |(joint, turn): &(JointId, Vec3)| {
         let (a, b) = (share(own, *joint), share(other, *joint));
-        turn.length() * ((a - b).abs() + BLENDS * 4.0 * (a * (1.0 - a)).max(b * (1.0 - b)))
+        let by_shapes = called(own, *joint).distance(called(other, *joint)) / LIKE_A_RADIAN;
+        turn.length() * ((a - b).abs() + BLENDS * 4.0 * (a * (1.0 - a)).max(b * (1.0 - b))) + by_shapes
     };
     let scored = turned.iter().map(|t| (score(t), t.0));
     let worst = scored.max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(&a.1)))?;
     (worst.0 > 1e-3).then_some(worst.1)
+}
+
+/// How far the shapes that a joint's turn calls up in a pose move a vertex of a layer.
+fn called_up(layer: &Layer, vertex: u32, (pose, joint): (&Pose, JointId)) -> Vec3 {
+    let of_joint = layer.morphs.iter().filter_map(|m| Some((m, m.driver.filter(|d| d.joint == joint)?)));
+    let moved = of_joint.filter_map(|(morph, driver)| {
+        let at = morph.vertices.binary_search(&vertex).ok()?;
+        Some(morph.offsets[at] * driver.amount(pose))
+    });
+    moved.sum()
 }
 
 /// Turns of a joint by like axes, those of the widest first; each group has the axis of its widest.

@@ -10,7 +10,6 @@ mod asking;
 mod kept;
 
 use self::asking::{is_fold_for_sure, Asked, Hopeless};
-use self::kept::Kept;
 use super::finite_newton::{least_change_of_most, Demands, Stages, STEPS};
 use super::moves::{partners_of, May, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
@@ -24,6 +23,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 
 pub use self::asking::folded;
+pub use self::kept::Kept;
 
 /// A pose to mend for.
 #[derive(Clone, Debug)]
@@ -183,7 +183,21 @@ pub fn push_out(
     mending: Mending,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<Mended>, BindError> {
-    let mut work = Work::new(mending);
+    let numbers: Vec<usize> = (0..mending.poses.len()).collect();
+    push_out_with(mending, (&Kept::new(mending.outfit, numbers.len()), &numbers), progress)
+}
+
+/// The same with layers that are kept in poses from one mending to the next; `numbers` says which of those poses each
+/// of the mending's is.
+///
+/// # Errors
+/// When a system cannot be factored.
+pub fn push_out_with(
+    mending: Mending,
+    (kept, numbers): (&Kept, &[usize]),
+    progress: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Option<Mended>, BindError> {
+    let mut work = Work::new(mending, (kept, numbers));
     let rounds = mending.settings.rounds;
     let share = |round: usize, part: f32| (round as f32 + part) / (rounds + 1) as f32;
     // Of the states it went through the one with the least left; a fresh measure says whether that is better.
@@ -286,11 +300,14 @@ struct Work<'a> {
     last: Vec<HashMap<Place, f32>>,
     /// On the wrong side, but nothing that counts: neither in sight nor through.
     ignored: Vec<HashSet<Place>>,
-    kept: Kept,
+    /// Posed layers, and which of the poses there each pose is.
+    kept: (&'a Kept, &'a [usize]),
+    /// The state that each layer is in.
+    states: Vec<u64>,
 }
 
 impl<'a> Work<'a> {
-    fn new(mending: Mending<'a>) -> Self {
+    fn new(mending: Mending<'a>, kept: (&'a Kept, &'a [usize])) -> Self {
         let mut outfit = mending.outfit.clone();
         if let Some(shape) = mending.shape {
             outfit.layers.iter_mut().for_each(|l| l.morphs.resize(shape + 1, Morph::default()));
@@ -318,7 +335,8 @@ impl<'a> Work<'a> {
             last: vec![HashMap::new(); trouble.len()],
             ignored: vec![HashSet::new(); trouble.len()],
             about: vec![HashSet::new(); trouble.len()],
-            kept: Kept::new(mending.outfit, mending.poses.len()),
+            kept,
+            states: mending.outfit.layers.iter().map(|_| kept.0.new_state()).collect(),
             trouble,
         };
         let asked = work.ask(|pose| work.trouble[pose].iter().copied().collect());
@@ -488,7 +506,7 @@ impl<'a> Work<'a> {
                 }
             }
         }
-        self.kept.forget(&self.going);
+        self.going.iter().for_each(|layer| self.states[*layer] = self.kept.0.new_state());
         self.x = x.to_vec();
     }
 

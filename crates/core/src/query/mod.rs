@@ -19,4 +19,4 @@ pub use let_be::LetBe;
 pub use ray_cast::{ray_triangle, walk_to_hit, RayHit};
 pub use tree_pair::Subtree;
 pub use triangle_pair::{common_stretch, triangles_meet};
-pub use winding_number::WindingField;
+pub use winding_number::{Dipoles, WindingField};

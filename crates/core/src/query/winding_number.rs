@@ -28,8 +28,12 @@ const FAR: f32 = 2.0;
 #[derive(Clone, Debug)]
 pub struct WindingField<'a> {
     tree: &'a Bvh,
-    boxes: Vec<FourDipoles>,
+    dipoles: Dipoles,
 }
+
+/// The sums of a [`WindingField`] by themselves, to be kept beside the tree that they are of.
+#[derive(Clone, Debug)]
+pub struct Dipoles(Vec<FourDipoles>);
 
 /// The sum of some triangles, as seen from afar.
 #[derive(Clone, Copy, Debug, Default)]
@@ -85,10 +89,10 @@ impl FourDipoles {
     }
 }
 
-impl<'a> WindingField<'a> {
+impl Dipoles {
     /// Sums up the boxes of `tree` as it is now; on this thread alone, since it is called for from
     /// within parallel loops.
-    pub fn new(tree: &'a Bvh) -> Self {
+    pub fn of(tree: &Bvh) -> Self {
         let mut boxes = vec![FourDipoles::default(); tree.nodes.len()];
         for n in (0..tree.nodes.len()).rev() {
             let node = &tree.nodes[n];
@@ -106,7 +110,44 @@ impl<'a> WindingField<'a> {
                 boxes[n].set(lane, sum, radius);
             }
         }
-        Self { tree, boxes }
+        Self(boxes)
+    }
+
+    /// Bytes it takes up, about.
+    pub fn bytes(&self) -> usize {
+        self.0.len() * size_of::<FourDipoles>()
+    }
+
+    /// Winding number at `p`; `tree` is the one that they are of, as it was then.
+    pub fn winding(&self, tree: &Bvh, p: Vec3) -> f32 {
+        if tree.is_empty() {
+            return 0.0;
+        }
+        let (mut solid_angle, place) = (0.0, splat(p));
+        let mut stack = Stack::at_root();
+        while let Some((_, n)) = stack.pop() {
+            let node = &tree.nodes[n as usize];
+            let (far, mut near) = self.0[n as usize].seen_from(place);
+            solid_angle += far;
+            while near != 0 {
+                let child = node.child[near.trailing_zeros() as usize & 3];
+                near &= near - 1;
+                if child & LEAF == 0 {
+                    stack.put(child);
+                } else {
+                    let (leaf, count) = leaf_of(child);
+                    solid_angle += tree.leaves[leaf].solid_angle(count, place);
+                }
+            }
+        }
+        solid_angle / (4.0 * std::f32::consts::PI)
+    }
+}
+
+impl<'a> WindingField<'a> {
+    /// Of `tree` as it is now.
+    pub fn new(tree: &'a Bvh) -> Self {
+        Self { tree, dipoles: Dipoles::of(tree) }
     }
 
     /// Winding number at `p`: 1 inside a closed surface, 0 outside, between for open ones.
@@ -121,27 +162,7 @@ impl<'a> WindingField<'a> {
     /// assert!(field.at(Vec3::X * 3.0).abs() < 0.01);
     /// ```
     pub fn at(&self, p: Vec3) -> f32 {
-        if self.tree.is_empty() {
-            return 0.0;
-        }
-        let (mut solid_angle, place) = (0.0, splat(p));
-        let mut stack = Stack::at_root();
-        while let Some((_, n)) = stack.pop() {
-            let node = &self.tree.nodes[n as usize];
-            let (far, mut near) = self.boxes[n as usize].seen_from(place);
-            solid_angle += far;
-            while near != 0 {
-                let child = node.child[near.trailing_zeros() as usize & 3];
-                near &= near - 1;
-                if child & LEAF == 0 {
-                    stack.put(child);
-                } else {
-                    let (leaf, count) = leaf_of(child);
-                    solid_angle += self.tree.leaves[leaf].solid_angle(count, place);
-                }
-            }
-        }
-        solid_angle / (4.0 * std::f32::consts::PI)
+        self.dipoles.winding(self.tree, p)
     }
 }
 

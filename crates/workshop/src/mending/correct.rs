@@ -11,7 +11,9 @@ use crate::mending::spoilt::kept_of_change;
 use glam::Vec3;
 use tin_cloak_core::clearance::Place;
 use tin_cloak_core::deform::Driver;
-use tin_cloak_core::mend::{bad_turns, keep_rigid, push_out, BadTurn, Mending, PushSettings, Trouble};
+use tin_cloak_core::mend::{
+    bad_turns, keep_rigid, push_out_with, BadTurn, Kept, Mending, PushSettings, Trouble,
+};
 use tin_cloak_core::skeleton::Pose;
 
 /// What gives way in a shape, besides what lies over it.
@@ -89,6 +91,8 @@ const STEPS: (usize, usize) = (4, 4);
 const LEAST: f32 = 0.02;
 /// What begins late begins at this share of the widest turn.
 const LATE: f32 = 0.7;
+/// A shape there is is gone on with where a pose has this share of it at least, of what it would have of a fresh one.
+const THERE: f32 = 0.5;
 /// Turns of one joint whose axes are nearer than this (the cosine) are one.
 const ALIKE: f32 = 0.9;
 
@@ -121,13 +125,18 @@ pub(crate) fn next_sought(
     let turns = bad_turns(&outfit, &what.dress.body.skeleton, (&joints, &trouble), tried);
     let next = turns.into_iter().next()?;
     let late = |d: &Driver| d.from >= LATE * d.full * 0.999;
-    let same = |d: &&Driver| {
-        let wished = late(d) == (begins == Begins::Late);
-        wished && d.joint == next.driver.joint && d.axis.dot(next.driver.axis) > ALIKE
-    };
     let fresh = match begins {
         Begins::Early => next.driver,
         Begins::Late => Driver { from: next.driver.from.max(LATE * next.driver.full), ..next.driver },
+    };
+    // What is hardly there in a pose would have to go far in others to bring anything in it.
+    let is_there = |d: &Driver| {
+        let mut blamed = next.blamed.iter().map(|b| &joints[b.0]);
+        blamed.all(|pose| d.amount(pose) >= THERE * fresh.amount(pose))
+    };
+    let same = |d: &&Driver| {
+        let wished = late(d) == (begins == Begins::Late) && is_there(d);
+        wished && d.joint == next.driver.joint && d.axis.dot(next.driver.axis) > ALIKE
     };
     let turn = BadTurn { driver: taken.iter().find(same).copied().unwrap_or(fresh), ..next };
     let first = |place: &Place| {
@@ -150,6 +159,7 @@ pub(crate) fn shape_for(
     what: &ToMend,
     now: &Measured,
     (Sought { turn, movable, in_folds, thorough }, met): (&Sought, &[Trouble]),
+    kept: &Kept,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<CalledUp>, WorkshopError> {
     let pushing = Pushing::of(what, now);
@@ -171,6 +181,7 @@ pub(crate) fn shape_for(
         trouble[*p].iter().filter(|place| pulls(*p, place)).chain(met).copied().collect()
     };
     let (poses, trouble): (Vec<_>, Vec<_>) = there.iter().map(|p| (poses[*p].clone(), of(p))).unzip();
+    let numbers: Vec<usize> = there.iter().map(|p| counted[*p]).collect();
     let limit = what.options.limit_mm * 0.001;
     let (rounds, step) = (ROUNDS, STEP_MM * 0.001);
     let (any_way, reweighed, steps) = (true, 1, STEPS);
@@ -197,7 +208,8 @@ pub(crate) fn shape_for(
         settings,
     };
     let fail = |source| WorkshopError::Bind { piece: what.dress.body.name.clone(), source };
-    let pushed = push_out(mending, progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
+    let pushed =
+        push_out_with(mending, (kept, &numbers), progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
     if pushed.short.1 >= pushed.short.0 {
         return Ok(None);
     }

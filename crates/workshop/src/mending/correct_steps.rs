@@ -20,7 +20,7 @@ use crate::state::push::{Against, MendOptions};
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::deform::{Driver, Morph};
-use tin_cloak_core::mend::Trouble;
+use tin_cloak_core::mend::{Kept, Trouble};
 
 /// So many turns are tried at most.
 const TURNS: usize = 300;
@@ -73,6 +73,7 @@ struct Tried<'a> {
     here: &'a Reached,
     first: &'a Board,
     sought: &'a Sought,
+    kept: &'a Kept,
 }
 
 /// Where making correctives has come to.
@@ -123,6 +124,8 @@ struct Seeking<'a> {
     here: Reached,
     /// Of all that it came through, the state with the fewest cells.
     best: Reached,
+    /// Posed layers.
+    kept: Kept,
 }
 
 /// Which turns were tried.
@@ -172,7 +175,9 @@ impl Doing<'_> {
         let now = self.measured(None, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
         let begun = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
-        let mut seeking = Seeking { bound: &bound, options, first: &first, best: begun.clone(), here: begun };
+        let kept = Kept::new(&begun.now.outfit, self.room.trials.trials.len());
+        let mut seeking =
+            Seeking { bound: &bound, options, first: &first, best: begun.clone(), here: begun, kept };
         let is_stopped = match self.sought(&mut seeking) {
             Err(WorkshopError::Stopped) if seeking.best.room.is_some() => true,
             other => other.map(|()| false)?,
@@ -212,7 +217,7 @@ impl Doing<'_> {
     /// Seeks shapes until nothing brings more.
     fn sought(
         &self,
-        Seeking { bound, options, first, here, best }: &mut Seeking,
+        Seeking { bound, options, first, here, best, kept }: &mut Seeking,
     ) -> Result<(), WorkshopError> {
         let ways = ways(here.now.outfit.layers.len());
         let mut sweeps = Sweeps { ways, ..Sweeps::default() };
@@ -235,7 +240,7 @@ impl Doing<'_> {
             let Some(sought) = sweeps.next(&what, here) else { break };
             let driver = sought.turn.driver;
             let phase = |from: f32, to: f32, s: f32| self.of_turn(turn, (from, to)).tell(s);
-            let tried = Tried { what: &what, here, first, sought: &sought };
+            let tried = Tried { what: &what, here, first, sought: &sought, kept };
             let Some(next) = self.worth_it(tried, &phase)? else {
                 sweeps.tried.push(driver);
                 sweeps.in_vain.push(sought);
@@ -260,8 +265,9 @@ impl Doing<'_> {
         tried: Tried,
         phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
     ) -> Result<Option<Reached>, WorkshopError> {
-        let Tried { what, here, first, sought } = tried;
-        let Some(mut shape) = shape_for(what, &here.now, (sought, &[]), &|s| phase(0.0, 0.4, s))? else {
+        let Tried { what, here, first, sought, kept } = tried;
+        let Some(mut shape) = shape_for(what, &here.now, (sought, &[]), kept, &|s| phase(0.0, 0.4, s))?
+        else {
             return Ok(None);
         };
         let mut best: Option<Reached> = None;
@@ -306,17 +312,17 @@ impl Doing<'_> {
     /// through with those before.
     fn gone_on(
         &self,
-        Tried { what, here, sought, .. }: Tried,
+        Tried { what, here, sought, kept, .. }: Tried,
         way_on: WayOn,
         (shape, reached, met): (&CalledUp, &Reached, &[Trouble]),
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Option<CalledUp>, WorkshopError> {
         match way_on {
-            WayOn::Anew => shape_for(what, &here.now, (sought, met), tell),
+            WayOn::Anew => shape_for(what, &here.now, (sought, met), kept, tell),
             WayOn::OnTop => {
                 let room = reached.room.as_deref().unwrap_or(self.room);
                 let what = ToMend { dress: &room.dress, trials: &room.trials, ..*what };
-                let more = shape_for(&what, &reached.now, (sought, &reached.now.trouble), tell)?;
+                let more = shape_for(&what, &reached.now, (sought, &reached.now.trouble), kept, tell)?;
                 Ok(more.map(|more| shape.clone().and(more)))
             }
             WayOn::Less => Ok(Some(shape.clone().without_what_spoils(what.dress, &here.now, &reached.now))),

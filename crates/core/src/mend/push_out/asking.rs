@@ -89,8 +89,9 @@ impl Work<'_> {
             if places.is_empty() {
                 return Vec::new();
             }
-            self.kept.with(pose, |buffers, is_posed| {
-                self.pose(pose, &places, (buffers, is_posed));
+            let (kept, numbers) = self.kept;
+            kept.with(numbers[pose], |buffers, states| {
+                self.pose(pose, &places, (buffers, states));
                 let in_pose = InPose::new(&self.outfit, buffers);
                 let ask = |place: &Place| {
                     let deep = self.trouble[pose].contains(place) || matches!(place, Place::Inside { .. });
@@ -111,17 +112,18 @@ impl Work<'_> {
         (0..mending.poses.len()).into_par_iter().flat_map_iter(one).collect()
     }
 
-    /// Poses the layers that the places are of, but for those that are posed.
-    fn pose(&self, pose: usize, places: &[Place], (buffers, is_posed): (&mut Buffers, &mut [bool])) {
+    /// Poses the layers that the places are of, but for those that are posed as they are now.
+    fn pose(&self, pose: usize, places: &[Place], (buffers, states): (&mut Buffers, &mut [u64])) {
         let TrialPose { matrices, amounts } = &self.mending.poses[pose];
         let mut wanted = vec![false; self.outfit.layers.len()];
         for place in places {
             let ((own, _), other) = self.outfit.asked_at(place);
             (wanted[own], wanted[other]) = (true, true);
         }
-        let fresh: Vec<bool> = wanted.iter().zip(&*is_posed).map(|(wanted, is)| *wanted && !is).collect();
-        buffers.pose_some(&self.outfit, |layer| fresh[layer], (matrices, amounts));
-        is_posed.iter_mut().zip(fresh).for_each(|(is, fresh)| *is |= fresh);
+        let is_stale = |layer: usize| wanted[layer] && states[layer] != self.states[layer];
+        let stale: Vec<usize> = (0..wanted.len()).filter(|layer| is_stale(*layer)).collect();
+        buffers.pose_some(&self.outfit, |layer| stale.contains(&layer), (matrices, amounts));
+        stale.into_iter().for_each(|layer| states[layer] = self.states[layer]);
     }
 
     /// Asks all places in all poses, and makes demands of them.

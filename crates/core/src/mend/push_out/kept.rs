@@ -1,51 +1,67 @@
-//! Posed layers from round to round: what has not moved since is not posed again.
+//! Posed layers from round to round, and from one mending to the next: what has not moved since is not posed again, and
+//! of what has only that is refitted.
 
 use crate::clearance::{BufferPool, Buffers, Outfit};
+use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 
-/// So many bytes of posed layers are kept from round to round at most: what has not moved is not posed again.
-const KEPT_BYTES: usize = 256 << 20;
+/// So many bytes of posed layers are kept at most, about.
+const KEPT_BYTES: usize = 768 << 20;
 
-/// Layers in a pose, and which of them are where they are now.
+/// Layers in a pose.
 struct InOnePose {
     buffers: Buffers,
-    is_posed: Vec<bool>,
+    /// By layer, the state in which it is posed there.
+    states: Vec<u64>,
+    bytes: usize,
 }
 
-/// Posed layers, of the first poses kept from round to round.
-pub(super) struct Kept {
+/// Layers of an outfit in the poses of a trial, kept while shapes are sought for it one after the other: its layers may
+/// come to have other shapes, but not to lie otherwise at rest. It changes no figure.
+pub struct Kept {
     pool: BufferPool,
     layers: usize,
-    first: Vec<Mutex<Option<InOnePose>>>,
+    poses: Vec<Mutex<Option<InOnePose>>>,
+    bytes: AtomicUsize,
+    /// How many states of layers there were.
+    states: AtomicU64,
 }
 
 impl Kept {
+    /// For an outfit in so many poses.
     pub fn new(outfit: &Outfit, poses: usize) -> Self {
-        let count = poses.min(KEPT_BYTES / outfit.posed_bytes().max(1));
-        let first = (0..count).map(|_| Mutex::default()).collect();
-        Self { pool: outfit.pool(), layers: outfit.layers.len(), first }
-    }
-
-    /// Layers that `moved` are to be posed again.
-    pub fn forget(&mut self, moved: &[usize]) {
-        for kept in &mut self.first {
-            let Some(kept) = kept.get_mut().unwrap_or_else(PoisonError::into_inner) else { continue };
-            moved.iter().for_each(|layer| kept.is_posed[*layer] = false);
+        Self {
+            pool: outfit.pool(),
+            layers: outfit.layers.len(),
+            poses: (0..poses).map(|_| Mutex::default()).collect(),
+            bytes: AtomicUsize::new(0),
+            states: AtomicU64::new(0),
         }
     }
 
-    /// Runs `work` with buffers for a pose, and what of them is posed already.
-    pub fn with<T>(&self, pose: usize, work: impl FnOnce(&mut Buffers, &mut [bool]) -> T) -> T {
-        let nothing = || vec![false; self.layers];
-        let Some(kept) = self.first.get(pose) else {
-            return self.pool.with(|buffers| work(buffers, &mut nothing()));
-        };
-        let held = || kept.lock().unwrap_or_else(PoisonError::into_inner);
+    /// The number of a state that no layer was in before; none is 0.
+    pub(super) fn new_state(&self) -> u64 {
+        self.states.fetch_add(1, Ordering::Relaxed) + 1
+    }
+
+    /// Runs `work` with buffers for a pose, and the state in which each layer is posed there.
+    pub(super) fn with<T>(&self, pose: usize, work: impl FnOnce(&mut Buffers, &mut [u64]) -> T) -> T {
+        let held = || self.poses[pose].lock().unwrap_or_else(PoisonError::into_inner);
         let known = held().take();
-        let fresh = || InOnePose { buffers: self.pool.fresh(), is_posed: nothing() };
-        let mut known = known.unwrap_or_else(fresh);
-        let answer = work(&mut known.buffers, &mut known.is_posed);
-        *held() = Some(known);
+        let is_full = self.bytes.load(Ordering::Relaxed) > KEPT_BYTES;
+        let mut here = match known {
+            Some(known) => known,
+            None if is_full => return self.pool.with(|buffers| work(buffers, &mut vec![0; self.layers])),
+            None => InOnePose { buffers: self.pool.fresh(), states: vec![0; self.layers], bytes: 0 },
+        };
+        let answer = work(&mut here.buffers, &mut here.states);
+        let was = std::mem::replace(&mut here.bytes, here.buffers.own_bytes());
+        self.bytes.fetch_add(here.bytes, Ordering::Relaxed);
+        self.bytes.fetch_sub(was, Ordering::Relaxed);
+        if let Some(other) = held().replace(here) {
+            // Somebody else asked in the same pose meanwhile.
+            self.bytes.fetch_sub(other.bytes, Ordering::Relaxed);
+        }
         answer
     }
 }
