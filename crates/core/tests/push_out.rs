@@ -254,8 +254,8 @@ fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
     assert!(bad_turns(&o, &arm.skeleton, (&poses, &trouble), &[driver]).is_empty());
 }
 
-/// Both layers follow no joint that is turned, but a shape that one of them calls up presses the sleeve in: the turn that
-/// calls it up is to blame, though another joint is turned further.
+/// Both layers follow no joint that is turned, but a shape that one of them calls up presses the sleeve in: the turn
+/// that calls it up is to blame, though another joint is turned further.
 #[test]
 fn the_joint_that_calls_up_what_presses_in_is_to_blame() {
     let arm = Arm::new();

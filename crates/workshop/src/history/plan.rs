@@ -45,7 +45,7 @@ pub(crate) struct Made {
 
 impl Weighed for Made {
     fn bytes(&self) -> usize {
-        self.draft.blobs.iter().map(Vec::len).sum::<usize>() + 4096
+        self.draft.blobs.iter().map(|b| b.len()).sum::<usize>() + 4096
     }
 }
 

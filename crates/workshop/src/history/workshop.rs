@@ -257,7 +257,7 @@ impl Workshop {
             ..FittingState::of_body(body)
         };
         let sentence = format!("Begin with {}", asset.name);
-        let new = new_step(&step, sentence, Vec::new(), (&state, None), Vec::new())?;
+        let new = new_step(&step, sentence, &Draft::of(&state), None)?;
         Ok(self.store.create_fitting(name, &new)?)
     }
 
@@ -448,8 +448,7 @@ impl Workshop {
         }
         // Known already when nothing that shows on it has changed.
         let board = known_board(&after, self.kept());
-        let new =
-            new_step(step, sentence.clone(), draft.notes, (&draft.state, board.as_deref()), draft.blobs)?;
+        let new = new_step(step, sentence.clone(), &draft, board.as_deref())?;
         let state = BlobId::of(new.state.as_bytes());
         self.decoder.keep(&state, after);
         self.store.add_step(fitting, cursor, &new)?;
@@ -573,23 +572,24 @@ fn file_of(asset: &Asset) -> FileRef {
 fn new_step(
     step: &Step,
     sentence: String,
-    notes: Vec<String>,
-    (state, board): (&FittingState, Option<&Board>),
-    blobs: Vec<Vec<u8>>,
+    draft: &Draft,
+    board: Option<&Board>,
 ) -> Result<NewStep, WorkshopError> {
+    let state = &draft.state;
     let kept = serde_json::to_string(state)?;
     // A number that is not finite would be written as nothing, and never be read again.
     if serde_json::from_str::<FittingState>(&kept).ok().as_ref() != Some(state) {
         return Err(WorkshopError::NotFinite);
     }
     let deepest = board.map(Board::deepest_mm);
+    let notes = draft.notes.clone();
     let effect = Effect { deepest_before_mm: deepest, deepest_after_mm: deepest, notes, ..Effect::default() };
     Ok(NewStep {
+        blobs: draft.named_in(&kept),
         step: serde_json::to_string(step)?,
         sentence,
         effect: serde_json::to_string(&effect)?,
         state: kept,
         summary: serde_json::to_string(&Summary::of(state, board))?,
-        blobs,
     })
 }

@@ -8,13 +8,15 @@ use crate::state::fitting::{FittingState, PieceState};
 use crate::state::motion::MotionState;
 use crate::state::names::PieceId;
 use glam::Vec3;
+use std::sync::Arc;
 use tin_cloak_store::{BlobId, Store};
 
 /// A state in the making, with the blobs it needs.
 #[derive(Clone)]
 pub(crate) struct Draft {
     pub state: FittingState,
-    pub blobs: Vec<Vec<u8>>,
+    /// Shared: many drafts begin with those of one.
+    pub blobs: Vec<Arc<Vec<u8>>>,
     pub notes: Vec<String>,
     /// Name of each of `blobs`.
     names: Vec<BlobId>,
@@ -32,15 +34,21 @@ impl Draft {
 
     pub fn keep(&mut self, bytes: Vec<u8>) -> BlobId {
         let id = BlobId::of(&bytes);
-        self.blobs.push(bytes);
+        self.blobs.push(Arc::new(bytes));
         self.names.push(id.clone());
         id
+    }
+
+    /// The blobs that the state has to do with, by its text: what came after has taken the place of the others.
+    pub fn named_in(&self, state: &str) -> Vec<Vec<u8>> {
+        let all = self.names.iter().zip(&self.blobs);
+        all.filter(|(name, _)| state.contains(name.as_str())).map(|(_, blob)| blob.to_vec()).collect()
     }
 
     /// A blob of the draft or of the store.
     pub fn blob(&self, store: &Store, id: &BlobId) -> Result<Vec<u8>, WorkshopError> {
         match self.names.iter().position(|n| n == id) {
-            Some(at) => Ok(self.blobs[at].clone()),
+            Some(at) => Ok(self.blobs[at].to_vec()),
             None => Ok(store.blob(id)?),
         }
     }

@@ -18,12 +18,15 @@ use crate::state::corrective::Corrective;
 use crate::state::names::PieceId;
 use crate::state::push::{Against, MendOptions};
 use glam::Vec3;
+use rayon::prelude::*;
 use std::sync::Arc;
 use tin_cloak_core::deform::{Driver, Morph};
 use tin_cloak_core::mend::{Kept, Trouble};
 
 /// So many turns are tried at most.
 const TURNS: usize = 300;
+/// So many are tried side by side at most.
+const AHEAD: usize = 4;
 /// Nothing is squeezed in, and nothing tried that is uncertain.
 const FIRST: Way =
     Way { gives: Gives::Outer, begins: Begins::Early, in_folds: false, thorough: false, only: None };
@@ -128,40 +131,79 @@ struct Seeking<'a> {
     kept: Kept,
 }
 
-/// Which turns were tried.
-#[derive(Default)]
-struct Sweeps {
-    ways: Vec<Way>,
+impl Seeking<'_> {
+    /// What it has come to, in words.
+    fn so_far(&self) -> String {
+        let (was, Left { cells, .. }) = (self.first.bad_cells(), self.best.left);
+        format!("{was} → {cells} cells by {}", counted(self.best.shapes().len(), "shape", "shapes"))
+    }
+
+    /// Goes on from a state to which a shape has led.
+    fn take(&mut self, next: Reached, driver: Driver) {
+        self.here = next;
+        self.here.taken.push(driver);
+        if self.here.left.is_better_than(self.best.left) {
+            self.best = self.here.clone();
+        }
+    }
+}
+
+/// One that was tried: where that leads to in the sweep, and the state when it helps.
+type InLine = (Sought, Sweep, Option<Reached>);
+
+/// Where going through all turns has come to.
+#[derive(Clone, Default)]
+struct Sweep {
     /// What brings no more.
     tried: Vec<Driver>,
-    /// What brought nothing, whichever way led to it.
-    in_vain: Vec<Sought>,
     /// How often all turns were tried.
     done: usize,
     /// Whether anything was taken since this sweep began.
     is_changed: bool,
 }
 
+/// Which turns were tried.
+#[derive(Default)]
+struct Sweeps {
+    ways: Vec<Way>,
+    at: Sweep,
+    /// What brought nothing, whichever way led to it.
+    in_vain: Vec<Sought>,
+}
+
 impl Sweeps {
-    /// The turn to try next, and what gives way.
-    fn next(&mut self, what: &ToMend, here: &Reached) -> Option<Sought> {
-        while let Some(way) = self.ways.get(self.done).copied() {
-            let known = (&self.tried[..], &here.taken[..]);
-            match next_sought(what, &here.now, known, way) {
-                Some(sought) if self.in_vain.contains(&sought) => {
-                    self.tried.push(sought.turn.driver);
-                    continue;
-                }
-                Some(sought) => return Some(sought),
-                None => {}
+    /// On from where a turn was tried that brought nothing.
+    fn go_on_in_vain(&mut self, at: Sweep, sought: Sought) {
+        self.at = at;
+        self.at.tried.push(sought.turn.driver);
+        self.in_vain.push(sought);
+    }
+
+    /// On from where a turn was tried that helped, and may help more.
+    fn go_on(&mut self, at: Sweep, (driver, brings_more): (Driver, bool)) {
+        self.at = Sweep { is_changed: true, ..at };
+        self.at.tried.extend((!brings_more).then_some(driver));
+    }
+
+    /// The next ones to try, at most `count`, each as if those before it were in vain; with where that leads.
+    fn next(&self, what: &ToMend, here: &Reached, count: usize) -> Vec<(Sought, Sweep)> {
+        let mut line: Vec<(Sought, Sweep)> = Vec::new();
+        let mut at = self.at.clone();
+        while let Some(way) = self.ways.get(at.done).copied().filter(|_| line.len() < count) {
+            let known = (&at.tried[..], &here.taken[..]);
+            if let Some(sought) = next_sought(what, &here.now, known, way) {
+                let driver = sought.turn.driver;
+                let is_known = self.in_vain.contains(&sought) || line.iter().any(|l| l.0 == sought);
+                line.extend((!is_known).then(|| (sought, at.clone())));
+                at.tried.push(driver);
+                continue;
             }
             // Nothing has changed: the same would bring nothing again.
-            let again = self.ways[self.done..].iter().take_while(|w| **w == way).count();
-            let done = self.done + if self.is_changed { 1 } else { again };
-            (self.done, self.is_changed) = (done, false);
-            self.tried.clear();
+            let again = self.ways[at.done..].iter().take_while(|w| **w == way).count();
+            let done = at.done + if at.is_changed { 1 } else { again };
+            at = Sweep { done, ..Sweep::default() };
         }
-        None
+        line
     }
 }
 
@@ -215,47 +257,61 @@ impl Doing<'_> {
     }
 
     /// Seeks shapes until nothing brings more.
-    fn sought(
-        &self,
-        Seeking { bound, options, first, here, best, kept }: &mut Seeking,
-    ) -> Result<(), WorkshopError> {
-        let ways = ways(here.now.outfit.layers.len());
-        let mut sweeps = Sweeps { ways, ..Sweeps::default() };
+    fn sought(&self, seeking: &mut Seeking) -> Result<(), WorkshopError> {
+        let mut sweeps = Sweeps { ways: ways(seeking.here.now.outfit.layers.len()), ..Sweeps::default() };
         let said = self.job.now();
-        let (said, between) = if said.is_empty() { ("", "") } else { (said.as_str(), " · ") };
-        for turn in 1..=TURNS {
-            let (was, cells, shapes) = (first.bad_cells(), best.left.cells, best.shapes().len());
-            let so_far = format!("{was} → {cells} cells by {}", counted(shapes, "shape", "shapes"));
-            self.job.say(format!("{said}{between}{so_far}"));
-            let room = here.room.as_deref().unwrap_or(self.room);
-            let what = ToMend {
-                dress: &room.dress,
-                ids: &[],
-                trials: &room.trials,
-                pieces: bound,
-                chosen: &[],
-                options: *options,
-                against: Against::default(),
-            };
-            let Some(sought) = sweeps.next(&what, here) else { break };
-            let driver = sought.turn.driver;
-            let phase = |from: f32, to: f32, s: f32| self.of_turn(turn, (from, to)).tell(s);
-            let tried = Tried { what: &what, here, first, sought: &sought, kept };
-            let Some(next) = self.worth_it(tried, &phase)? else {
-                sweeps.tried.push(driver);
-                sweeps.in_vain.push(sought);
-                continue;
-            };
-            if next.left.is_hardly_less_than(here.left) {
-                sweeps.tried.push(driver);
+        let said = if said.is_empty() { said } else { format!("{said} · ") };
+        let (mut turn, mut in_vain) = (0, 0);
+        while turn < TURNS {
+            self.job.say(format!("{said}{}", seeking.so_far()));
+            // After one in vain the next is likely so, too: they are tried side by side, and those behind the first
+            // that helps are forgotten, so that it comes to the same on any number of threads.
+            let most = (in_vain + 1).min(AHEAD).min(rayon::current_num_threads()).min(TURNS - turn);
+            let phase = |from: f32, to: f32, s: f32| self.of_turn(turn + 1, (from, to)).tell(s);
+            let line = self.tried_in_line(seeking, (&sweeps, most), &phase)?;
+            if line.is_empty() {
+                break;
             }
-            (*here, sweeps.is_changed) = (next, true);
-            here.taken.push(driver);
-            if here.left.is_better_than(best.left) {
-                *best = here.clone();
+            for (sought, at, next) in line {
+                turn += 1;
+                let Some(next) = next else {
+                    in_vain += 1;
+                    sweeps.go_on_in_vain(at, sought);
+                    continue;
+                };
+                in_vain = 0;
+                let brings_more = !next.left.is_hardly_less_than(seeking.here.left);
+                sweeps.go_on(at, (sought.turn.driver, brings_more));
+                seeking.take(next, sought.turn.driver);
+                break;
             }
         }
         Ok(())
+    }
+
+    /// Tries so many that are next in line side by side; none are left when there is none.
+    fn tried_in_line(
+        &self,
+        Seeking { bound, options, first, here, kept, .. }: &Seeking,
+        (sweeps, most): (&Sweeps, usize),
+        phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
+    ) -> Result<Vec<InLine>, WorkshopError> {
+        let room = here.room.as_deref().unwrap_or(self.room);
+        let what = ToMend {
+            dress: &room.dress,
+            ids: &[],
+            trials: &room.trials,
+            pieces: bound,
+            chosen: &[],
+            options: *options,
+            against: Against::default(),
+        };
+        let one = |(sought, at): (Sought, Sweep)| {
+            let tried = Tried { what: &what, here, first, sought: &sought, kept };
+            let next = self.worth_it(tried, phase)?;
+            Ok((sought, at, next))
+        };
+        sweeps.next(&what, here, most).into_par_iter().map(one).collect()
     }
 
     /// What a shape makes of a state; where it lets something else through, what another one makes of it that takes

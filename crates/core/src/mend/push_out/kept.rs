@@ -3,7 +3,7 @@
 
 use crate::clearance::{BufferPool, Buffers, Outfit};
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// So many bytes of posed layers are kept at most, about.
 const KEPT_BYTES: usize = 768 << 20;
@@ -16,12 +16,22 @@ struct InOnePose {
     bytes: usize,
 }
 
+/// What is kept of a pose.
+#[derive(Default)]
+enum Slot {
+    #[default]
+    Nothing,
+    Here(InOnePose),
+    /// Somebody asks in it: another who does so meanwhile poses by himself.
+    Lent,
+}
+
 /// Layers of an outfit in the poses of a trial, kept while shapes are sought for it one after the other: its layers may
 /// come to have other shapes, but not to lie otherwise at rest. It changes no figure.
 pub struct Kept {
     pool: BufferPool,
     layers: usize,
-    poses: Vec<Mutex<Option<InOnePose>>>,
+    poses: Vec<Mutex<Slot>>,
     bytes: AtomicUsize,
     /// How many states of layers there were.
     states: AtomicU64,
@@ -46,22 +56,34 @@ impl Kept {
 
     /// Runs `work` with buffers for a pose, and the state in which each layer is posed there.
     pub(super) fn with<T>(&self, pose: usize, work: impl FnOnce(&mut Buffers, &mut [u64]) -> T) -> T {
-        let held = || self.poses[pose].lock().unwrap_or_else(PoisonError::into_inner);
-        let known = held().take();
-        let is_full = self.bytes.load(Ordering::Relaxed) > KEPT_BYTES;
-        let mut here = match known {
-            Some(known) => known,
-            None if is_full => return self.pool.with(|buffers| work(buffers, &mut vec![0; self.layers])),
-            None => InOnePose { buffers: self.pool.fresh(), states: vec![0; self.layers], bytes: 0 },
+        let Some(mut here) = self.lent(pose) else {
+            return self.pool.with(|buffers| work(buffers, &mut vec![0; self.layers]));
         };
         let answer = work(&mut here.buffers, &mut here.states);
         let was = std::mem::replace(&mut here.bytes, here.buffers.own_bytes());
         self.bytes.fetch_add(here.bytes, Ordering::Relaxed);
         self.bytes.fetch_sub(was, Ordering::Relaxed);
-        if let Some(other) = held().replace(here) {
-            // Somebody else asked in the same pose meanwhile.
-            self.bytes.fetch_sub(other.bytes, Ordering::Relaxed);
-        }
+        *self.slot(pose) = Slot::Here(here);
         answer
+    }
+
+    fn slot(&self, pose: usize) -> MutexGuard<'_, Slot> {
+        self.poses[pose].lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// What is kept of a pose, to be brought back; none where it is lent out, or there is no room for it.
+    fn lent(&self, pose: usize) -> Option<InOnePose> {
+        let mut slot = self.slot(pose);
+        let is_full = self.bytes.load(Ordering::Relaxed) > KEPT_BYTES;
+        if is_full && matches!(*slot, Slot::Nothing) {
+            return None;
+        }
+        match std::mem::replace(&mut *slot, Slot::Lent) {
+            Slot::Nothing => {
+                Some(InOnePose { buffers: self.pool.fresh(), states: vec![0; self.layers], bytes: 0 })
+            }
+            Slot::Here(here) => Some(here),
+            Slot::Lent => None,
+        }
     }
 }
