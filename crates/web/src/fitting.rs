@@ -64,7 +64,9 @@ struct Shown {
     mending: Option<PlanShown>,
     /// What is hidden, a row a part.
     masks: Vec<HiddenRow>,
+    /// What is drawn in, and what the body is called.
     tucks: Vec<TuckRow>,
+    body_name: String,
     /// Pairs of layers with cells out of tolerance.
     out_pairs: Vec<OutPair>,
     correctives: Vec<CorrectiveRow>,
@@ -265,6 +267,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         mending: shop.plan_of(room)?.map(|p| PlanShown::of(&p)),
         masks: hidden_rows(room),
         tucks: room.tucks(),
+        body_name: room.dress.body.name.clone(),
         corrective_names: corrective_names(room),
         shape_names: room.dress.body.own_shapes().iter().map(|m| m.name.clone()).collect(),
         out_pairs: board.map_or(Vec::new(), out_pairs),

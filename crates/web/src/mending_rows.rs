@@ -96,7 +96,9 @@ pub(crate) fn corrective_rows(room: &Room) -> Vec<CorrectiveRow> {
             vertices: shape.vertices.len(),
             most_mm: shape.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max),
         };
-        state.correctives.iter().zip(shapes).map(row).collect::<Vec<_>>()
+        // What is drawn in under others has a list of its own.
+        let of_turns = state.correctives.iter().zip(shapes).filter(|(made, _)| made.by.is_empty());
+        of_turns.map(row).collect::<Vec<_>>()
     };
     let pieces = (0..room.dress.pieces.len()).map(|i| (i, room.piece_state(i)));
     pieces.flat_map(of_piece).collect()

@@ -163,20 +163,23 @@ fn pair_of(words: &str) -> Result<(u32, u32), Refusal> {
 
 #[derive(FromForm)]
 struct TuckForm {
+    /// A piece, or the body by its number.
+    of: u32,
     limit: f32,
 }
 
-/// Draws the body in under what is worn.
+/// Draws the body or a piece in under what is worn.
 #[post("/fitting/<id>/tuck", data = "<form>")]
 async fn tuck(shop: &Shop, id: i64, form: Form<TuckForm>) -> Result<Tell, Refusal> {
     changed_as(shop, id, move |shop| {
         if !(form.limit.is_finite() && (1.0..=200.0).contains(&form.limit)) {
-            let words = "The most that the body may be drawn in is 1 to 200 millimetres.";
+            let words = "The most that anything may be drawn in is 1 to 200 millimetres.";
             return Err(Refusal::new(Status::UnprocessableEntity, words));
         }
         let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
         Ok(Step::Tuck {
             options: MendOptions { tolerance_mm, limit_mm: form.limit, ..MendOptions::default() },
+            of: (form.of > 0).then_some(form.of),
         })
     })
     .await

@@ -142,7 +142,7 @@ pub enum WorkshopError {
     NoPlaceFits { piece: String, rows: usize, mm: f32 },
     #[error("the archive could not be written ({why})")]
     Archive { why: String },
-    #[error("the body is drawn in under nothing")]
+    #[error("nothing is drawn in under anything")]
     NothingTucked,
     #[error("nothing at what is chosen on “{part}” is hidden: choose where it is (the map Hidden shows it)")]
     NothingShown { part: String },

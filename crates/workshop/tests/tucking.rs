@@ -9,8 +9,8 @@ use tin_cloak_workshop::core::intake::symmetry;
 use tin_cloak_workshop::core::query::Bvh;
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    document_of, prove, read, Against, BrushStroke, Chosen, Companions, Counts, EaseOptions, MendOptions,
-    Parts, Reach, RelaxOptions, Step, TrialSays, TrialWish,
+    document_of, prove, read, Against, BrushStroke, Chosen, Companions, Counts, EaseOptions, HideOptions,
+    MendOptions, Parts, Reach, RelaxOptions, Step, TrialSays, TrialWish,
 };
 use tin_cloak_workshop::{Board, Dressed, NamedFile};
 
@@ -18,7 +18,7 @@ const BREECHES: u32 = 1;
 const TUNIC: u32 = 2;
 
 fn tuck() -> Step {
-    Step::Tuck { options: MendOptions::of_tucks() }
+    Step::Tuck { options: MendOptions::of_tucks(), of: None }
 }
 
 fn notes(bench: &Bench) -> String {
@@ -81,7 +81,64 @@ fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
     bench.shop.undo(bench.fitting).unwrap();
     assert_eq!(bench.run(Step::Untuck), "Draw Wick in no longer");
     assert_eq!(bench.board().bad_cells(), before.bad_cells());
-    assert!(bench.refused(Step::Untuck).contains("under nothing"));
+    assert!(bench.refused(Step::Untuck).contains("nothing is drawn in"));
+}
+
+/// A tunic that pokes through the coat over it: drawn in beneath it, and nowhere else.
+#[test]
+fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("oilskin coat", 3)]);
+    bench.run(Step::CureAll);
+    bench.bind_all();
+    let [inner, outer] = [TUNIC, 3];
+    // Pulled out where it is furthest from all of it that is seen.
+    bench.run(Step::Hide { options: HideOptions::default() });
+    let (room, piece, places) = (bench.room(), bench.piece(inner), bench.rest(inner));
+    let hidden = room.dress.masked.of(inner);
+    let is_hidden = |v: usize| piece.topology.incident.row(v).iter().all(|f| hidden.binary_search(f).is_ok());
+    let (beneath, seen): (Vec<usize>, Vec<usize>) = (0..places.len()).partition(|v| is_hidden(*v));
+    let away = |v: &usize| seen.iter().map(|s| places[*s].distance(places[*v])).fold(f32::MAX, f32::min);
+    let middle = beneath.iter().max_by(|a, b| away(a).total_cmp(&away(b))).unwrap();
+    bench.shop.undo(bench.fitting).unwrap();
+    let reach = Reach { radius_mm: 40.0, dabs: vec![*middle as u32], mirrored: false };
+    let stroke = BrushStroke { stroke: Stroke::PullOut, strength: 14.0, reach, ..BrushStroke::default() };
+    bench.run(Step::Brush { piece: inner, stroke });
+    let (before, rest) = (bench.board(), [bench.rest(inner), bench.rest(outer)]);
+    // How deep they are through each other, in all cells.
+    let of_pair = |board: &Board| -> f32 {
+        let cells = board.out(Counts::Counted).filter(|(_, row, _)| board.pairs[*row].ids == [outer, inner]);
+        cells.map(|(_, _, cell)| cell.depth_mm()).sum()
+    };
+    let tuck = |of| Step::Tuck { options: MendOptions::of_tucks(), of };
+    assert!(bench.refused(tuck(Some(77))).contains("77"));
+    assert_eq!(bench.run(tuck(Some(inner))), "Draw quilted tunic in under what is worn");
+    let (after, room) = (bench.board(), bench.room());
+    let told = [of_pair(&before), of_pair(&after)];
+    assert!(told[1] < told[0] - 1.0, "{told:?}: {}", notes(&bench));
+    assert_eq!([bench.rest(inner), bench.rest(outer)], rest, "at rest they are equal to the bit");
+    let tucks = room.tucks();
+    assert!(!tucks.is_empty() && tucks.iter().all(|t| t.of == "quilted tunic" && t.by == "oilskin coat"));
+    let under = |tucked: &str| tucked.contains("tucked under oilskin coat");
+
+    // It goes out as a shape that is on, and read again it is so.
+    let (bytes, proof) = prove(&room, Some(&after), &|_| true).unwrap();
+    assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
+    let out = read("x.glb", &bytes, &Companions::new()).unwrap();
+    let tunic = out.meshes.iter().find(|m| m.name == "quilted tunic").unwrap();
+    let at = tunic.morphs.iter().position(|m| under(&m.name)).unwrap();
+    assert!(tunic.morphs[at].is_always_on());
+    assert_eq!(tunic.amounts[at], 1.0, "on in a program that plays nothing, too");
+    // Or as a change of the piece, by choice.
+    let parts = Parts { tucks_in: true, ..Parts::default() };
+    let changed = document_of(&room.dress, &parts).unwrap();
+    assert!(changed.meshes.iter().flat_map(|m| &m.morphs).all(|m| !m.is_always_on()));
+
+    // Off with the coat, off with what lies under it; it is taken back by hand, too.
+    bench.run(Step::RemovePiece { piece: outer });
+    assert!(bench.room().tucks().is_empty());
+    bench.shop.undo(bench.fitting).unwrap();
+    assert_eq!(bench.run(Step::Untuck), "Draw quilted tunic in no longer");
+    assert_eq!(bench.board().bad_cells(), before.bad_cells());
 }
 
 #[test]

@@ -302,11 +302,12 @@ impl Decoder {
         }
         for corrective in &of.correctives {
             let (id, name) = (&corrective.offsets, corrective.name.clone());
+            let driver = corrective.driver(&body.skeleton, |id| state.is_worn(id));
             let read = || {
                 let shape = Morph::from_dense(name, &unpack_positions(&blob(id)?));
-                Ok::<_, WorkshopError>(Morph { driver: corrective.driver(&body.skeleton), ..shape })
+                Ok::<_, WorkshopError>(Morph { driver, ..shape })
             };
-            let key = Key::begin("corrective").and(corrective).and(&body.skeleton.names).end();
+            let key = Key::begin("corrective").and(&(corrective, driver)).and(&body.skeleton.names).end();
             piece.correctives.push(self.derived.try_get_or(key, read)?);
         }
         if let Some(id) = &of.bound {

@@ -151,10 +151,14 @@ impl Piece {
     pub(crate) fn wearing(mut self, amounts: &[f32]) -> Self {
         amounts.clone_into(&mut self.amounts);
         self.amounts.truncate(self.shapes.len());
+        // What is always on is added in every pose.
+        let always =
+            self.amounts.iter_mut().zip(self.shapes.iter()).filter(|(_, shape)| shape.is_always_on());
+        always.for_each(|(amount, _)| *amount = 0.0);
         self.rest = Arc::clone(&self.unshaped);
         if self.amounts.iter().any(|a| *a != 0.0) {
             let mut rest = self.unshaped.to_vec();
-            add_morphs(&mut rest, &self.shapes, amounts);
+            add_morphs(&mut rest, &self.shapes, &self.amounts);
             self.rest = Arc::new(rest);
         }
         self

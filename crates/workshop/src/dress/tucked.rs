@@ -63,8 +63,13 @@ impl Body {
 
     /// How much of each of these is on at rest: what is always on is so in a file without a motion, too.
     pub(crate) fn outgoing_amounts(&self) -> Vec<f32> {
-        let came = |n: usize| self.amounts.get(n).copied().unwrap_or(0.0);
-        let amount = |(n, m): (usize, &Morph)| if m.is_always_on() { 1.0 } else { came(n) };
-        self.outgoing_shapes().iter().enumerate().map(amount).collect()
+        amounts_at_rest(self.outgoing_shapes(), &self.amounts)
     }
+}
+
+/// How much of each shape is on at rest: all of what is always on, and as much of the others as they `came` with.
+pub(crate) fn amounts_at_rest(shapes: &[Morph], came: &[f32]) -> Vec<f32> {
+    let came = |n: usize| came.get(n).copied().unwrap_or(0.0);
+    let amount = |(n, m): (usize, &Morph)| if m.is_always_on() { 1.0 } else { came(n) };
+    shapes.iter().enumerate().map(amount).collect()
 }

@@ -4,6 +4,7 @@ use crate::dress::dressed::Dress;
 use crate::dress::members::Member;
 use crate::dress::piece::Piece;
 use crate::dress::said::marked_ranges;
+use crate::dress::tucked::amounts_at_rest;
 use crate::error::WorkshopError;
 use crate::handover::names::outgoing_names;
 use crate::state::names::BODY;
@@ -115,12 +116,13 @@ fn of_piece((dress, hidden): (&Dress, OfHidden), index: usize, piece: &Piece) ->
     let body = &dress.body;
     let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
     let own_joints = body.own_joints.iter().filter(|j| j.piece == piece.id);
+    let shapes = piece.outgoing_shapes(body);
     let whole = MeshPart {
         name: piece.name.clone(),
         mesh: moved_mesh(piece),
         skin,
-        morphs: piece.outgoing_shapes(body).iter().map(|m| m.scatter(&piece.topology.weld)).collect(),
-        amounts: piece.amounts.clone(),
+        morphs: shapes.iter().map(|m| m.scatter(&piece.topology.weld)).collect(),
+        amounts: amounts_at_rest(&shapes, &piece.amounts),
         mark: Some(Mark {
             layer: Some(piece.layer),
             kind: Some(piece.kind),

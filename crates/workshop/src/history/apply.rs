@@ -71,7 +71,7 @@ impl Doing<'_> {
             Step::Hide { options } => self.hide(*options),
             Step::Mask { part, chosen, hide } => self.mask(*part, chosen, *hide),
             Step::ShowHidden => self.show_hidden(),
-            Step::Tuck { options } => self.tuck(*options),
+            Step::Tuck { options, of } => self.tuck(*options, *of),
             Step::Untuck => self.untuck(),
             Step::PushOut { pieces, chosen, options, against } => {
                 self.push_out(pieces, chosen, (*options, *against))
@@ -134,7 +134,7 @@ pub(crate) fn title(step: &Step) -> &'static str {
         Step::Hide { .. } => "Looking for what nobody sees",
         Step::Mask { .. } => "Masking",
         Step::ShowHidden => "Taking it back",
-        Step::Tuck { .. } | Step::Untuck => "Drawing the body in",
+        Step::Tuck { .. } | Step::Untuck => "Drawing in",
         Step::PushOut { .. } => "Pushing cloth out",
         Step::Correct { .. } | Step::KeepVolume { .. } => "Making correctives",
         Step::ChangeCorrective { .. } => "Setting the corrective",

@@ -104,6 +104,7 @@ impl Doing<'_> {
         self.draft.state.masks.retain(|m| m.of != piece && !m.by.contains(&piece));
         self.draft.state.tucks.retain(|t| !t.by.contains(&piece));
         for p in &mut self.draft.state.pieces {
+            p.correctives.retain(|c| !c.by.contains(&piece));
             if p.recipe.takes == Takes::Cage(piece) {
                 // The weights it has are ordinary ones: they stay.
                 p.recipe.takes = Takes::Body;

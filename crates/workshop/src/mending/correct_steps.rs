@@ -409,7 +409,7 @@ impl Doing<'_> {
                 draft.piece(state.id)?.correctives.retain(|c| c.name != name);
             }
             let (name, joint, offsets) = (name.clone(), joint.clone(), draft.keep(pack_positions(&moves)));
-            let corrective = Corrective { name, joint, axis, from, full, offsets };
+            let corrective = Corrective { name, joint, axis, from, full, offsets, by: Vec::new() };
             draft.piece(state.id)?.correctives.push(corrective);
         }
         Ok(draft)

@@ -109,7 +109,7 @@ impl Doing<'_> {
         let phase = Phase { job: self.job, from: 0.3, to: 1.0 };
         let poses = self.room.counted_poses();
         let found_on = self.room.seen_by();
-        for found in unseen(self.room, (&poses, &through, &[]), options, &|s| phase.tell(s))? {
+        for found in unseen(self.room, (&poses, &through, None), options, &|s| phase.tell(s))? {
             self.add_mask((found.of, found.by), found.faces, found_on.clone());
         }
         let now = self.masked_in_draft()?;

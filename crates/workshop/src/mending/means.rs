@@ -288,7 +288,7 @@ fn tucking(room: &Room, rows: &OutByRow) -> Option<Means> {
         kind: MeansKind::Tuck,
         words: format!("Draw {} in under what is worn", room.dress.body.name),
         why: in_words(&sum),
-        step: Step::Tuck { options },
+        step: Step::Tuck { options, of: None },
     })
 }
 

@@ -18,15 +18,18 @@ pub(crate) struct Hidden {
     pub faces: Vec<u32>,
 }
 
+/// Vertices of a part, by flag.
+pub(crate) type Of<'a> = (PieceId, &'a [bool]);
+
 /// What nobody sees in the `poses` of a room (by number), with all of the body and the pieces there. `through` says
-/// what is through what in each pose of the room; empty when that is seen like the rest. `among` are the vertices of
-/// the body that are asked for, by flag; all when it is empty.
+/// what is through what in each pose of the room; empty when that is seen like the rest. `only` names the part that is
+/// asked for alone, and its vertices by flag; none for all.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
 pub(crate) fn unseen(
     room: &Room,
-    (poses, through, among): (&[usize], &ThroughOf, &[bool]),
+    (poses, through, only): (&[usize], &ThroughOf, Option<Of>),
     options: HideOptions,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Vec<Hidden>, WorkshopError> {
@@ -37,13 +40,14 @@ pub(crate) fn unseen(
         ids: piece_of.iter().map(|p| p.map_or(0, |i| room.piece_state(i).id)).collect(),
         poses: poses.iter().map(|&p| all[p].clone()).collect(),
         through: through.collect(),
-        among,
+        only,
         rings: options.rings,
         outfit,
     };
     let lies_beneath = |layer: &usize| looking.outfit.pairs.iter().any(|p| p.inner == *layer);
     let last = if options.beneath { looking.outfit.layers.len() } else { 1 };
-    looking.hidden_of((0..last).filter(lies_beneath).collect(), progress)
+    let is_asked = |layer: &usize| only.is_none_or(|(part, _)| looking.ids[*layer] == part);
+    looking.hidden_of((0..last).filter(lies_beneath).filter(is_asked).collect(), progress)
 }
 
 /// Of a layer, which vertices of its outside are looked at, and past which layers.
@@ -75,8 +79,8 @@ struct Looking<'a> {
     poses: Vec<TrialPose>,
     /// By layer, then pose.
     through: Vec<Vec<Vec<(u32, usize)>>>,
-    /// The vertices of the body that are asked for; all when it is empty.
-    among: &'a [bool],
+    /// The part that is asked for alone, and which of its vertices.
+    only: Option<Of<'a>>,
     rings: usize,
 }
 
@@ -128,8 +132,8 @@ impl Looking<'_> {
     /// Vertices of the outside of a layer that are asked for.
     fn asked_of(&self, layer: usize) -> Vec<u32> {
         let mut asked = self.outfit.layers[layer].walls.outside().used.to_vec();
-        if layer == 0 {
-            asked.retain(|v| self.among.get(*v as usize) != Some(&false));
+        if let Some((_, among)) = self.only.filter(|(part, _)| *part == self.ids[layer]) {
+            asked.retain(|v| among.get(*v as usize) != Some(&false));
         }
         asked
     }

@@ -1,12 +1,13 @@
-//! Shapes that a turn of a joint calls up on a piece.
+//! Shapes that a turn of a joint calls up on a piece, or what is worn over it.
 
+use crate::state::names::PieceId;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::deform::Driver;
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_store::BlobId;
 
-/// What a piece does when a joint is turned so far.
+/// What a piece does when a joint is turned so far, or while something is worn over it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Corrective {
     /// Its name; pieces that do something in the same turn have it alike.
@@ -21,11 +22,24 @@ pub struct Corrective {
     pub full: f32,
     /// Offsets of all vertices there.
     pub offsets: BlobId,
+    /// What the piece is drawn in under: it is so while all of these are worn, whatever is turned. None for a shape of
+    /// a turn.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub by: Vec<PieceId>,
 }
 
 impl Corrective {
-    /// What calls it up on a skeleton; nothing when the joint is not there.
-    pub fn driver(&self, skeleton: &Skeleton) -> Option<Driver> {
+    /// Of a piece that is drawn in under others.
+    pub fn of_tuck(name: String, by: Vec<PieceId>, offsets: BlobId) -> Self {
+        let Driver { axis, from, full, .. } = Driver::always();
+        Self { name, joint: String::new(), axis, from, full, offsets, by }
+    }
+
+    /// What calls it up on a skeleton; nothing when the joint is not there, or what it lies under is not all worn.
+    pub fn driver(&self, skeleton: &Skeleton, is_worn: impl Fn(PieceId) -> bool) -> Option<Driver> {
+        if !self.by.is_empty() {
+            return self.by.iter().all(|id| is_worn(*id)).then(Driver::always);
+        }
         let joint = skeleton.find(&self.joint)?;
         Some(Driver { joint, axis: self.axis, from: self.from, full: self.full })
     }

@@ -151,9 +151,13 @@ pub enum Step {
     Mask { part: PieceId, chosen: Chosen, hide: bool },
     /// Everything is there again.
     ShowHidden,
-    /// The body is drawn in under what is worn, where nobody sees it.
-    Tuck { options: MendOptions },
-    /// The body is drawn in no longer.
+    /// A piece, or the body where none is named, is drawn in under what is worn over it, where nobody sees it.
+    Tuck {
+        options: MendOptions,
+        #[serde(default)]
+        of: Option<PieceId>,
+    },
+    /// Nothing is drawn in any longer.
     Untuck,
     /// Cloth is pushed off what pokes through it in all trial poses.
     PushOut {
