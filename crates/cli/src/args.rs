@@ -129,6 +129,9 @@ pub(crate) struct Mend {
     /// What is done to one side of a piece is done to the other
     #[arg(long, conflicts_with_all = ["plan", "only"])]
     pub alike: bool,
+    /// Rows of vertices stay straight: moves change evenly along them
+    #[arg(long, conflicts_with_all = ["plan", "only"])]
+    pub keep_rows: bool,
     /// Where to write a report of the mended state (JSON)
     #[arg(long, value_name = "FILE")]
     pub report: Option<PathBuf>,

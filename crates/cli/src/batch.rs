@@ -220,8 +220,8 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
     }
     let mut dressed = open(&args.dressed, &args.trial)?;
     let tolerance_mm = tolerance_mm(&args.trial);
-    let (margin_mm, limit_mm, alike) = (args.margin_mm, args.limit_mm, args.alike);
-    let options = MendOptions { tolerance_mm, margin_mm, limit_mm, alike };
+    let (margin_mm, limit_mm, alike, rows) = (args.margin_mm, args.limit_mm, args.alike, args.keep_rows);
+    let options = MendOptions { tolerance_mm, margin_mm, limit_mm, alike, rows };
     let progress = Progress::new("mending");
     let (bytes, outcome) = dressed.mend(options, &|s| progress.tell(s))?;
     progress.done();

@@ -21,7 +21,10 @@ fn rest() -> TrialPose {
 }
 
 fn pushed(outfit: &Outfit, movable: &[usize], poses: &[TrialPose]) -> Mended {
-    let settings = PushSettings::default();
+    pushed_as(PushSettings::default(), outfit, movable, poses)
+}
+
+fn pushed_as(settings: PushSettings, outfit: &Outfit, movable: &[usize], poses: &[TrialPose]) -> Mended {
     let trouble = trouble_in(outfit, poses, settings.measure);
     let (held, at_rest) = (&[][..], &[][..]);
     let mending = Mending { outfit, movable, held, poses, trouble: &trouble, at_rest, shape: None, settings };
@@ -45,6 +48,32 @@ fn a_ball_through_a_shell_moves_it_by_the_depth_and_the_margin() {
         let behind = shell.0.iter().zip(&told.rest[1]).filter(|(p, _)| p.z < -0.08);
         behind.for_each(|(a, b)| assert!(a.distance(*b) < 1e-4, "{} at {a}", a.distance(*b)));
     }
+}
+
+/// A knob through a tube: where rows are kept straight the move of a row bends less from vertex to vertex, and what was
+/// through is as clear.
+#[test]
+fn rows_stay_straight_where_that_is_wished() {
+    let (rings, around) = (40, 48);
+    let sleeve = tube(0.055, (0.0, 0.6), around, rings, 1.0);
+    let mut arm = tube(0.05, (0.0, 0.6), around, rings, 1.0);
+    let knob = |p: &Vec3| {
+        (-(p.y - 0.3).powi(2) / 0.0002 - (p.z - 0.05).powi(2) / 0.001 - p.x.powi(2) / 0.0002).exp()
+    };
+    arm.0.iter_mut().for_each(|p| *p += Vec3::Z * 0.009 * knob(p));
+    let o = outfit(&arm, std::slice::from_ref(&sleeve));
+    // The most that the move of one row up the sleeve bends.
+    let bends = |keep_rows: bool| {
+        let told = pushed_as(PushSettings { keep_rows, ..PushSettings::default() }, &o, &[1], &[rest()]);
+        assert_eq!(told.short.1, 0.0, "{:?}", told.pieces);
+        let moved: Vec<f32> =
+            told.rest[1].iter().zip(&o.layers[1].rest).map(|(a, b)| a.distance(*b)).collect();
+        let row = |s: u32| (0..=rings).map(|r| moved[(r * around + s) as usize]).collect::<Vec<f32>>();
+        let bend = |three: &[f32]| (three[0] - 2.0 * three[1] + three[2]).abs();
+        (0..around).flat_map(|s| row(s).windows(3).map(bend).collect::<Vec<_>>()).fold(0.0, f32::max)
+    };
+    let (freely, in_rows) = (bends(false), bends(true));
+    assert!(freely > 0.0005 && in_rows < freely * 0.7, "{in_rows} of {freely}");
 }
 
 #[test]

@@ -125,6 +125,8 @@ struct Push {
     limit: f32,
     /// Both sides of a piece alike.
     alike: bool,
+    /// Rows of vertices stay straight.
+    rows: bool,
     /// Only what is chosen by hand: the picks, as JSON.
     chosen: bool,
     picks: Option<String>,
@@ -145,8 +147,8 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
             return Err(Refusal::new(Status::UnprocessableEntity, words));
         }
         let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
-        let (margin_mm, limit_mm, alike) = (form.margin, form.limit, form.alike);
-        let options = MendOptions { tolerance_mm, margin_mm, limit_mm, alike };
+        let (margin_mm, limit_mm, alike, rows) = (form.margin, form.limit, form.alike, form.rows);
+        let options = MendOptions { tolerance_mm, margin_mm, limit_mm, alike, rows };
         let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
         let pair = form.pair.as_deref().filter(|p| !p.is_empty()).map(pair_of).transpose()?;
         let against = Against { pair, pose: form.pose.filter(|_| form.here) };

@@ -53,6 +53,10 @@ const ACROSS: f64 = 0.4;
 const PART: f64 = 30.0;
 /// How much more it counts that nothing goes too far than that it goes far enough.
 const FIRM: f64 = 100.0;
+/// How much it costs that moves along a row bend, where rows are kept straight.
+const ROWS: f64 = 5.0;
+/// Two edges of a vertex go on in one row when they are this near to a straight line (the cosine).
+const STRAIGHT: f32 = 0.94;
 /// How closely a stiff part on cloth follows it.
 const FOLLOW: f64 = 3.0;
 /// Cloth further from a stiff part than this does not carry it, metres.
@@ -236,6 +240,26 @@ impl Moves {
         }
     }
 
+    /// Adds what it costs that moves along rows of cloth bend: the square of the second difference of the moves of
+    /// three vertices in a line (Eilers & Marx, “Flexible smoothing with B-splines and penalties”, 1996). A row that
+    /// goes as a whole, or tilts, costs nothing.
+    pub fn add_cost_of_rows(&self, layers: &[Layer], cost: &mut Lower) {
+        for (index, layer) in layers.iter().enumerate().filter(|(i, _)| !self.handles[*i].is_empty()) {
+            let free = |v: &usize| matches!(self.handles[index][*v], Handle::Free(..));
+            for v in (0..layer.rest.len()).filter(free) {
+                for [u, w] in in_line((&layer.rest, layer.topology.neighbours.row(v)), v) {
+                    for axis in [Vec3::X, Vec3::Y, Vec3::Z] {
+                        let mut entries = Vec::with_capacity(9);
+                        for (at, times) in [(u, 1.0), (v as u32, -2.0), (w, 1.0)] {
+                            self.add((index, at), layer.rest[at as usize], axis * times, &mut entries);
+                        }
+                        square(&entries, ROWS, cost);
+                    }
+                }
+            }
+        }
+    }
+
     /// A stiff part costs by how far its vertices go, on the mean.
     fn part_cost(&self, index: usize, layer: &Layer, cost: &mut Lower) {
         let mut sizes: BTreeMap<u32, usize> = BTreeMap::new();
@@ -281,6 +305,18 @@ impl Moves {
             }
         }
     }
+}
+
+/// The pairs of neighbours of a vertex that lie on one line with it, each the straightest on for the other.
+fn in_line((rest, neighbours): (&[Vec3], &[u32]), v: usize) -> Vec<[u32; 2]> {
+    let way = |u: u32| (rest[u as usize] - rest[v]).normalize_or_zero();
+    let straight = |u: u32, w: u32| -way(u).dot(way(w));
+    let on = |u: u32| -> Option<u32> {
+        let next = neighbours.iter().copied().max_by(|a, b| straight(u, *a).total_cmp(&straight(u, *b)))?;
+        (straight(u, next) > STRAIGHT).then_some(next)
+    };
+    let pair = |u: u32| on(u).filter(|w| u < *w && on(*w) == Some(u)).map(|w| [u, w]);
+    neighbours.iter().copied().filter_map(pair).collect()
 }
 
 /// The measured vertex that each goes with; empty when all are measured.

@@ -59,6 +59,8 @@ pub struct PushSettings {
     /// Where layers that did not lie over each other at rest are in each other, keeps clear what is or comes clear
     /// about there.
     pub about_contacts: bool,
+    /// Rows of cloth stay straight: it costs that moves along them bend.
+    pub keep_rows: bool,
     /// So often what cannot be met is made to count less once demands have their whole weight.
     pub reweighed: usize,
     /// Newton steps of each weight of demands at most, whole ones and shortened ones: few where the next round goes on
@@ -79,6 +81,7 @@ impl Default for PushSettings {
             any_way: false,
             in_folds: false,
             about_contacts: false,
+            keep_rows: false,
             reweighed: 3,
             steps: STEPS,
         }
@@ -348,6 +351,9 @@ impl<'a> Work<'a> {
         work.going = (0..may.len()).filter(|layer| !may[*layer].is_empty()).collect();
         let stiffness = if mending.shape.is_some() { SHAPE_STIFFNESS } else { STIFFNESS };
         work.cost = work.moves.cost(&work.outfit.layers, stiffness);
+        if work.mending.settings.keep_rows {
+            work.moves.add_cost_of_rows(&work.outfit.layers, &mut work.cost);
+        }
         work.x = vec![0.0; work.moves.count];
         work.places = work.places_near(&may);
         work

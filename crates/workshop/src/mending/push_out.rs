@@ -374,6 +374,7 @@ impl ToMend<'_> {
         PushSettings {
             measure: Settings { tolerance: self.options.tolerance_mm * 0.001, ..Settings::default() },
             margin: self.options.margin_mm * 0.001,
+            keep_rows: self.options.rows,
             ..PushSettings::default()
         }
     }

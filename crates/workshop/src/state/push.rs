@@ -15,6 +15,9 @@ pub struct MendOptions {
     /// What is done to one side of a piece is done to the other.
     #[serde(default)]
     pub alike: bool,
+    /// Rows of vertices stay straight: moves change evenly along them.
+    #[serde(default)]
+    pub rows: bool,
 }
 
 /// What alone is pushed against; all that is out of tolerance where nothing is said.
@@ -40,6 +43,6 @@ impl MendOptions {
 
 impl Default for MendOptions {
     fn default() -> Self {
-        Self { tolerance_mm: 0.5, margin_mm: 1.0, limit_mm: 20.0, alike: false }
+        Self { tolerance_mm: 0.5, margin_mm: 1.0, limit_mm: 20.0, alike: false, rows: false }
     }
 }
