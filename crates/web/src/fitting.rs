@@ -64,9 +64,9 @@ struct Shown {
     mending: Option<PlanShown>,
     /// What is hidden, a row a part.
     masks: Vec<HiddenRow>,
-    /// What is drawn in, and what the body is called.
+    /// Poses on the way to the built-in ones are mended for, too.
+    on_the_way: bool,
     tucks: Vec<TuckRow>,
-    body_name: String,
     /// Pairs of layers with cells out of tolerance.
     out_pairs: Vec<OutPair>,
     correctives: Vec<CorrectiveRow>,
@@ -266,8 +266,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         unbound,
         mending: shop.plan_of(room)?.map(|p| PlanShown::of(&p)),
         masks: hidden_rows(room),
+        on_the_way: room.state.plan.on_the_way,
         tucks: room.tucks(),
-        body_name: room.dress.body.name.clone(),
         corrective_names: corrective_names(room),
         shape_names: room.dress.body.own_shapes().iter().map(|m| m.name.clone()).collect(),
         out_pairs: board.map_or(Vec::new(), out_pairs),

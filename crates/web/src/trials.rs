@@ -296,6 +296,23 @@ async fn besides(shop: &Shop, id: i64, form: Form<BesidesForm>) -> Result<Tell, 
 }
 
 #[derive(FromForm)]
+struct OnTheWayForm {
+    on: bool,
+}
+
+/// Whether poses on the way to the built-in ones are mended for, too.
+#[post("/fitting/<id>/on-the-way", data = "<form>")]
+async fn on_the_way(shop: &Shop, id: i64, form: Form<OnTheWayForm>) -> Result<Tell, Refusal> {
+    let on = form.on;
+    tried(shop, id, move |_, mut plan| {
+        plan.on_the_way = on;
+        let word = if on { "with" } else { "without" };
+        Ok((plan, format!("Trials: {word} what lies on the way to the built-in poses")))
+    })
+    .await
+}
+
+#[derive(FromForm)]
 struct OffForm {
     off: Vec<String>,
 }
@@ -548,6 +565,7 @@ pub(crate) fn routes() -> Vec<Route> {
         tolerance,
         hidden,
         besides,
+        on_the_way,
         taken_off,
         frames,
         swing,

@@ -17,6 +17,25 @@ fn correct() -> Step {
     Step::Correct { pieces: Vec::new(), options: MendOptions::of_correctives() }
 }
 
+/// How many are tried side by side goes by the threads there are; what comes of it does not.
+#[test]
+fn correctives_are_the_same_on_any_number_of_threads() {
+    let made = |threads: usize| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+        pool.install(|| {
+            let bench = wearing(&[("quilted tunic", 1)]);
+            bench.bind_all();
+            bench.run(correct());
+            let shapes = bench.room().state.pieces[0].correctives.clone();
+            (shapes, bench.open().effect().notes.clone())
+        })
+    };
+    let (alone, many) = (made(1), made(4));
+    assert!(!alone.0.is_empty());
+    // Blobs go by their content: the same name is the same shape to the bit.
+    assert_eq!(alone, many);
+}
+
 /// What twists draw in is told, given back once, and goes out as what it is; the rest of the poses stay as they are.
 #[test]
 fn what_twists_draw_in_is_given_back_once() {
