@@ -83,7 +83,8 @@ impl Doing<'_> {
         }
         let room = self.room_of(&made)?;
         let now = self.measured_in(&room, &|s| phase(0.1, 0.2).tell(s))?;
-        let layer = now.piece_of.iter().position(|p| *p == tucked.piece).ok_or(WorkshopError::BindFirst)?;
+        let not_bound = || WorkshopError::NotBound { piece: tucked.name.to_owned() };
+        let layer = now.piece_of.iter().position(|p| *p == tucked.piece).ok_or_else(not_bound)?;
         let counts = Counts::default();
         let kept = Kept { derived: self.decoder.derived(), store: self.store, counts: &counts };
         let through = with_what_is_so_at_rest(&room, through_of(&room, kept)?);
