@@ -111,11 +111,18 @@ impl Doing<'_> {
 
     /// Lets the body and the pieces be as they were.
     pub fn untuck(&mut self) -> Result<String, WorkshopError> {
-        let tucks = self.room.tucks();
-        let mut names: Vec<&str> = tucks.iter().map(|t| t.of.as_str()).collect();
-        names.dedup();
-        self.draft.state.tucks.clear();
-        self.draft.state.pieces.iter_mut().for_each(|p| p.correctives.retain(|c| c.by.is_empty()));
+        let state = &mut self.draft.state;
+        let mut names: Vec<&str> = Vec::new();
+        if !std::mem::take(&mut state.tucks).is_empty() {
+            names.push(&self.room.dress.body.name);
+        }
+        for piece in &mut state.pieces {
+            let before = piece.correctives.len();
+            piece.correctives.retain(|c| c.by.is_empty());
+            if piece.correctives.len() < before {
+                names.push(piece.name());
+            }
+        }
         match names[..] {
             [] => Err(WorkshopError::NothingTucked),
             _ => Ok(format!("Draw {} in no longer", names.join(", "))),
