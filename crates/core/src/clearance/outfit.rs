@@ -35,12 +35,17 @@ impl Layer {
     /// Writes the layer's positions under `matrices`, its shapes added by `amounts` (one a
     /// morph; missing ones are 0) into `posed`. `shaped` is room to work in.
     pub fn pose_into(&self, matrices: &[Mat4], amounts: &[f32], shaped: &mut Vec<Vec3>, posed: &mut [Vec3]) {
+        linear_blend(self.shaped_into(amounts, shaped), &self.skin, matrices, posed);
+    }
+
+    /// Its rest positions with shapes added; `room` is where they are put where there is any.
+    pub(super) fn shaped_into<'a>(&'a self, amounts: &[f32], room: &'a mut Vec<Vec3>) -> &'a [Vec3] {
         if amounts.iter().all(|a| *a == 0.0) || self.morphs.is_empty() {
-            return linear_blend(&self.rest, &self.skin, matrices, posed);
+            return &self.rest;
         }
-        shaped.clone_from(&self.rest);
-        add_morphs(shaped, &self.morphs, amounts);
-        linear_blend(shaped, &self.skin, matrices, posed);
+        room.clone_from(&self.rest);
+        add_morphs(room, &self.morphs, amounts);
+        room
     }
 }
 

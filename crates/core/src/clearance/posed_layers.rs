@@ -1,6 +1,7 @@
 //! Layers in a pose: positions, and search trees that are refitted from pose to pose.
 
 use super::{Layer, Outfit, PosedSide};
+use crate::deform::{linear_blend, linear_blend_some};
 use crate::query::{Bvh, Dipoles};
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
@@ -16,7 +17,8 @@ pub struct Buffers {
 #[derive(Clone, Debug)]
 pub struct PosedLayer {
     pub(super) positions: Vec<Vec3>,
-    /// Rest positions with driven shapes added.
+    /// What it was posed by, and the rest positions with shapes added that were.
+    by: Vec<Mat4>,
     shaped: Vec<Vec3>,
     pub(super) towards_body: PosedSide,
     away_from_body: Option<PosedSide>,
@@ -31,6 +33,7 @@ impl PosedLayer {
     pub fn at_rest(layer: &Layer) -> Self {
         Self {
             positions: layer.rest.clone(),
+            by: Vec::new(),
             shaped: Vec::new(),
             towards_body: layer.walls.towards_body.pose(&layer.rest),
             away_from_body: layer.walls.away_from_body.as_ref().map(|s| s.pose(&layer.rest)),
@@ -45,7 +48,11 @@ impl PosedLayer {
         let sides = std::iter::once(&self.towards_body).chain(&self.away_from_body);
         let whole = self.whole.as_ref().map_or(0, Bvh::bytes);
         let dipoles = self.dipoles.get().map_or(0, Dipoles::bytes);
-        self.positions.len() * 24 + sides.map(PosedSide::bytes).sum::<usize>() + whole + dipoles
+        self.positions.len() * 24
+            + self.by.len() * 64
+            + sides.map(PosedSide::bytes).sum::<usize>()
+            + whole
+            + dipoles
     }
 
     /// Winding number of its outside at `p`.
@@ -93,7 +100,8 @@ impl Buffers {
         self.pose_some(outfit, |_| true, (matrices, amounts));
     }
 
-    /// Poses only the layers (by index) that are `wanted`; the others stay as they were last.
+    /// Poses only the layers (by index) that are `wanted`; the others stay as they were last. Of what it was posed in by
+    /// the same matrices before only what has another shape now is touched, and it stays shared where that is nothing.
     pub fn pose_some(
         &mut self,
         outfit: &Outfit,
@@ -103,7 +111,7 @@ impl Buffers {
         let layers = outfit.layers.par_iter().zip(&mut self.layers).enumerate();
         layers
             .filter(|(index, _)| wanted(*index))
-            .for_each(|(_, (layer, posed))| pose_layer(layer, Arc::make_mut(posed), matrices, amounts));
+            .for_each(|(_, (layer, posed))| pose_layer(layer, posed, matrices, amounts));
     }
 
     /// Outward normals of the measured side of layer `index` as posed; zero off that side.
@@ -120,28 +128,59 @@ impl Buffers {
 /// Where less than this share of a layer has moved the rest of its trees is left as it is.
 const FEW: f32 = 0.25;
 
-fn pose_layer(layer: &Layer, posed: &mut PosedLayer, matrices: &[Mat4], amounts: &[f32]) {
-    let before = posed.positions.clone();
-    layer.pose_into(matrices, amounts, &mut posed.shaped, &mut posed.positions);
-    let moved = moved_since(&before, &posed.positions);
-    if moved.is_empty() {
+fn pose_layer(layer: &Layer, shared: &mut Arc<PosedLayer>, matrices: &[Mat4], amounts: &[f32]) {
+    let mut room = Vec::new();
+    let shaped = layer.shaped_into(amounts, &mut room);
+    let is_same_pose = are_same(&shared.by, matrices);
+    let changed = if is_same_pose { moved_since(&shared.shaped, shaped) } else { Vec::new() };
+    if is_same_pose && changed.is_empty() {
         return;
     }
+    let posed = Arc::make_mut(shared);
+    let moved = match is_same_pose {
+        true => {
+            linear_blend_some(shaped, &layer.skin, matrices, &changed, &mut posed.positions);
+            changed
+        }
+        false => {
+            let before = posed.positions.clone();
+            linear_blend(shaped, &layer.skin, matrices, &mut posed.positions);
+            moved_since(&before, &posed.positions)
+        }
+    };
+    posed.by.clear();
+    posed.by.extend_from_slice(matrices);
+    match std::ptr::eq(shaped, &*layer.rest) {
+        true => posed.shaped.clone_from(&layer.rest),
+        false => posed.shaped = room,
+    }
+    if !moved.is_empty() {
+        follow(layer, posed, &moved);
+    }
+}
+
+/// Normals and trees go where positions have gone.
+fn follow(layer: &Layer, posed: &mut PosedLayer, moved: &[u32]) {
     posed.dipoles = OnceLock::new();
-    let is_few = (moved.len() as f32) < FEW * before.len() as f32;
     let PosedLayer { positions, towards_body, away_from_body, whole, .. } = posed;
+    let is_few = (moved.len() as f32) < FEW * positions.len() as f32;
     let away = layer.walls.away_from_body.as_ref().zip(away_from_body.as_mut());
     for (side, at) in [(&layer.walls.towards_body, towards_body)].into_iter().chain(away) {
         match is_few {
-            true => at.follow_some(side, positions, &moved),
+            true => at.follow_some(side, positions, moved),
             false => at.follow(side, positions),
         }
     }
     match whole {
-        Some(tree) if is_few => tree.refit_some(positions, &layer.topology.faces_about(&moved)),
+        Some(tree) if is_few => tree.refit_some(positions, &layer.topology.faces_about(moved)),
         Some(tree) => tree.refit(positions),
         None => {}
     }
+}
+
+fn are_same(before: &[Mat4], now: &[Mat4]) -> bool {
+    let bits = |m: &Mat4| m.to_cols_array().map(f32::to_bits);
+    before.len() == now.len() && before.iter().zip(now).all(|(a, b)| bits(a) == bits(b))
 }
 
 /// The vertices that are elsewhere, ascending.

@@ -44,18 +44,32 @@ fn blend(matrices: &[Rows], joints: &[u16], weights: &[f32]) -> Rows {
 /// ```
 pub fn linear_blend(rest: &[Vec3], skin: &Skin, matrices: &[Mat4], posed: &mut [Vec3]) {
     let matrices: Vec<Rows> = matrices.iter().map(rows).collect();
-    let stride = skin.stride();
     const CHUNK: usize = 2048;
     posed.par_chunks_mut(CHUNK).enumerate().for_each(|(chunk, out)| {
         let first = chunk * CHUNK;
-        for (i, p) in out.iter_mut().enumerate() {
-            let v = first + i;
-            let places = v * stride..(v + 1) * stride;
-            let m = blend(&matrices, &skin.joints()[places.clone()], &skin.weights()[places]);
-            let point = rest[v].extend(1.0);
-            *p = Vec3::new(m[0].dot(point), m[1].dot(point), m[2].dot(point));
-        }
+        out.iter_mut().enumerate().for_each(|(i, p)| *p = one(rest, skin, &matrices, first + i));
     });
+}
+
+/// The same, to the bit, of some vertices alone.
+pub(crate) fn linear_blend_some(
+    rest: &[Vec3],
+    skin: &Skin,
+    matrices: &[Mat4],
+    vertices: &[u32],
+    posed: &mut [Vec3],
+) {
+    let matrices: Vec<Rows> = matrices.iter().map(rows).collect();
+    vertices.iter().for_each(|&v| posed[v as usize] = one(rest, skin, &matrices, v as usize));
+}
+
+#[inline]
+fn one(rest: &[Vec3], skin: &Skin, matrices: &[Rows], v: usize) -> Vec3 {
+    let stride = skin.stride();
+    let places = v * stride..(v + 1) * stride;
+    let m = blend(matrices, &skin.joints()[places.clone()], &skin.weights()[places]);
+    let point = rest[v].extend(1.0);
+    Vec3::new(m[0].dot(point), m[1].dot(point), m[2].dot(point))
 }
 
 /// The blended matrix of one vertex: what carries a move in the pose back to rest.

@@ -20,6 +20,7 @@ use crate::mesh::{over_surface, vertex_normals};
 use glam::{Mat3, Mat4, Vec3};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::Arc;
 
 pub use self::asking::folded;
@@ -124,6 +125,8 @@ pub struct Mended {
     /// What curable places lack beyond the tolerance, summed over the poses, metres: at first, and at last; no number
     /// at last where that was not asked ([`PushSettings::judged`]).
     pub short: (f64, f64),
+    /// True when something lay between two sides of a fold: without that [`PushSettings::in_folds`] changes nothing.
+    pub meets_folds: bool,
 }
 
 /// What became of one layer.
@@ -242,7 +245,13 @@ pub fn push_out_with(
     let first_short = first.short;
     let Reached { short, x, left } = best.unwrap_or(first);
     work.place(&x);
-    Ok(Some(Mended { pieces: work.report(&left), rest: work.moved, short: (first_short, short) }))
+    let meets_folds = work.meets_folds.load(Ordering::Relaxed);
+    Ok(Some(Mended {
+        pieces: work.report(&left),
+        rest: work.moved,
+        short: (first_short, short),
+        meets_folds,
+    }))
 }
 
 /// A state it went through.
@@ -299,6 +308,8 @@ struct Work<'a> {
     hopeless: Hopeless,
     /// By pose, layer and vertex, what lies in its own part.
     folded: Vec<HashSet<(usize, u32)>>,
+    /// Whether anything was found between two sides of a fold.
+    meets_folds: AtomicBool,
     /// The gaps when last asked.
     last: Vec<HashMap<Place, f32>>,
     /// On the wrong side, but nothing that counts: neither in sight nor through.
@@ -335,6 +346,7 @@ impl<'a> Work<'a> {
             places: Vec::new(),
             hopeless: Hopeless::default(),
             folded: mending.trouble.iter().map(folded).collect(),
+            meets_folds: AtomicBool::new(false),
             last: vec![HashMap::new(); trouble.len()],
             ignored: vec![HashSet::new(); trouble.len()],
             about: vec![HashSet::new(); trouble.len()],

@@ -19,6 +19,7 @@ use crate::measuring::posed::Wrong;
 use crate::state::key::Key;
 use crate::state::names::PieceId;
 use crate::state::trial_plan::Counts as Pose;
+use rayon::prelude::*;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::AtomicUsize;
@@ -132,8 +133,7 @@ impl Plan {
         (tolerances, off): (Vec<f32>, &[bool]),
         whole: Key,
     ) -> Self {
-        let (mut through, mut sight) = (Vec::new(), Vec::new());
-        for (pose, is_rest) in poses.iter().zip(&is_rest) {
+        let of_pose = |(pose, is_rest): (&TrialPose, &bool)| -> (Vec<Key>, Vec<Key>) {
             let posed: Vec<Key> = pile.facts.iter().map(|f| f.posed(pose)).collect();
             // All that is worn and not off, and how deep in the pile: it may hide what is through.
             let all = pile.facts.iter().zip(&posed).zip(off).filter(|(_, off)| !**off);
@@ -150,9 +150,10 @@ impl Plan {
                     .end()
             };
             let keys: Vec<Key> = rows.iter().zip(&tolerances).map(key).collect();
-            sight.push(keys.iter().map(|k| Key::begin("sight").and_key(*k).and_key(all).end()).collect());
-            through.push(keys);
-        }
+            let sight = keys.iter().map(|k| Key::begin("sight").and_key(*k).and_key(all).end()).collect();
+            (keys, sight)
+        };
+        let (through, sight) = poses.par_iter().zip(&is_rest).map(of_pose).unzip();
         Self { pile, poses, is_rest, rows, covered, tolerances, through, sight, whole }
     }
 }

@@ -9,6 +9,7 @@ use crate::measuring::measured::Measured;
 use crate::mending::push_out::{Pushing, ToMend};
 use crate::mending::spoilt::kept_of_change;
 use glam::Vec3;
+use std::sync::atomic::{AtomicBool, Ordering};
 use tin_cloak_core::clearance::Place;
 use tin_cloak_core::deform::Driver;
 use tin_cloak_core::mend::{
@@ -150,8 +151,16 @@ pub(crate) fn next_sought(
     Some(Sought { turn, movable, in_folds, thorough })
 }
 
+impl Sought {
+    /// True of the same, but for whether it is tried between two sides of a fold.
+    pub fn is_alike(&self, other: &Self) -> bool {
+        Self { in_folds: other.in_folds, ..self.clone() } == *other
+    }
+}
+
 /// The shape that is sought in `now`; `None` when nothing that moves brings anything. What came through with another
-/// one (`met`, by trial pose) is kept clear too: what lay clear of everything is not asked by itself.
+/// one (`met`, by trial pose) is kept clear too: what lay clear of everything is not asked by itself. `meets_folds`
+/// is set when something lay between two sides of a fold.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
@@ -159,7 +168,7 @@ pub(crate) fn shape_for(
     what: &ToMend,
     now: &Measured,
     (Sought { turn, movable, in_folds, thorough }, met): (&Sought, &[Trouble]),
-    kept: &Kept,
+    (kept, meets_folds): (&Kept, &AtomicBool),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<CalledUp>, WorkshopError> {
     let pushing = Pushing::of(what, now);
@@ -210,6 +219,7 @@ pub(crate) fn shape_for(
     let fail = |source| WorkshopError::Bind { piece: what.dress.body.name.clone(), source };
     let pushed =
         push_out_with(mending, (kept, &numbers), progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
+    meets_folds.fetch_or(pushed.meets_folds, Ordering::Relaxed);
     if pushed.short.1 >= pushed.short.0 {
         return Ok(None);
     }

@@ -19,6 +19,7 @@ use crate::state::names::PieceId;
 use crate::state::push::{Against, MendOptions};
 use glam::Vec3;
 use rayon::prelude::*;
+use std::sync::atomic::AtomicBool;
 use std::sync::Arc;
 use tin_cloak_core::deform::{Driver, Morph};
 use tin_cloak_core::mend::{Kept, Trouble};
@@ -77,6 +78,8 @@ struct Tried<'a> {
     first: &'a Board,
     sought: &'a Sought,
     kept: &'a Kept,
+    /// Set when anything lies between two sides of a fold.
+    meets_folds: &'a AtomicBool,
 }
 
 /// Where making correctives has come to.
@@ -148,8 +151,19 @@ impl Seeking<'_> {
     }
 }
 
-/// One that was tried: where that leads to in the sweep, and the state when it helps.
-type InLine = (Sought, Sweep, Option<Reached>);
+/// One that was tried: where that leads to in the sweep, what it met, and the state when it helps.
+struct InLine {
+    sought: Sought,
+    at: Sweep,
+    meets_folds: bool,
+    next: Option<Reached>,
+}
+
+/// What brought nothing. Where it met no fold it is the same whether it is tried between two sides of one.
+struct InVain {
+    sought: Sought,
+    meets_folds: bool,
+}
 
 /// Where going through all turns has come to.
 #[derive(Clone, Default)]
@@ -168,15 +182,22 @@ struct Sweeps {
     ways: Vec<Way>,
     at: Sweep,
     /// What brought nothing, whichever way led to it.
-    in_vain: Vec<Sought>,
+    in_vain: Vec<InVain>,
 }
 
 impl Sweeps {
     /// On from where a turn was tried that brought nothing.
-    fn go_on_in_vain(&mut self, at: Sweep, sought: Sought) {
+    fn go_on_in_vain(&mut self, at: Sweep, in_vain: InVain) {
         self.at = at;
-        self.at.tried.push(sought.turn.driver);
-        self.in_vain.push(sought);
+        self.at.tried.push(in_vain.sought.turn.driver);
+        self.in_vain.push(in_vain);
+    }
+
+    /// True of what is known to bring nothing.
+    fn is_in_vain(&self, sought: &Sought) -> bool {
+        let same =
+            |known: &InVain| known.sought == *sought || (!known.meets_folds && known.sought.is_alike(sought));
+        self.in_vain.iter().any(same)
     }
 
     /// On from where a turn was tried that helped, and may help more.
@@ -193,7 +214,7 @@ impl Sweeps {
             let known = (&at.tried[..], &here.taken[..]);
             if let Some(sought) = next_sought(what, &here.now, known, way) {
                 let driver = sought.turn.driver;
-                let is_known = self.in_vain.contains(&sought) || line.iter().any(|l| l.0 == sought);
+                let is_known = self.is_in_vain(&sought) || line.iter().any(|l| l.0 == sought);
                 line.extend((!is_known).then(|| (sought, at.clone())));
                 at.tried.push(driver);
                 continue;
@@ -272,11 +293,12 @@ impl Doing<'_> {
             if line.is_empty() {
                 break;
             }
-            for (sought, at, next) in line {
-                turn += 1;
+            for InLine { sought, at, meets_folds, next } in line {
+                // One before it in line may have said so meanwhile.
+                turn += usize::from(!sweeps.is_in_vain(&sought));
                 let Some(next) = next else {
                     in_vain += 1;
-                    sweeps.go_on_in_vain(at, sought);
+                    sweeps.go_on_in_vain(at, InVain { sought, meets_folds });
                     continue;
                 };
                 in_vain = 0;
@@ -286,6 +308,7 @@ impl Doing<'_> {
                 break;
             }
         }
+        tracing::info!(turn, ways = sweeps.at.done, of = sweeps.ways.len(), "shapes sought");
         Ok(())
     }
 
@@ -307,9 +330,10 @@ impl Doing<'_> {
             against: Against::default(),
         };
         let one = |(sought, at): (Sought, Sweep)| {
-            let tried = Tried { what: &what, here, first, sought: &sought, kept };
+            let meets_folds = AtomicBool::new(false);
+            let tried = Tried { what: &what, here, first, sought: &sought, kept, meets_folds: &meets_folds };
             let next = self.worth_it(tried, phase)?;
-            Ok((sought, at, next))
+            Ok(InLine { sought, at, meets_folds: meets_folds.into_inner(), next })
         };
         sweeps.next(&what, here, most).into_par_iter().map(one).collect()
     }
@@ -321,8 +345,9 @@ impl Doing<'_> {
         tried: Tried,
         phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
     ) -> Result<Option<Reached>, WorkshopError> {
-        let Tried { what, here, first, sought, kept } = tried;
-        let Some(mut shape) = shape_for(what, &here.now, (sought, &[]), kept, &|s| phase(0.0, 0.4, s))?
+        let Tried { what, here, first, sought, kept, meets_folds } = tried;
+        let Some(mut shape) =
+            shape_for(what, &here.now, (sought, &[]), (kept, meets_folds), &|s| phase(0.0, 0.4, s))?
         else {
             return Ok(None);
         };
@@ -368,17 +393,23 @@ impl Doing<'_> {
     /// through with those before.
     fn gone_on(
         &self,
-        Tried { what, here, sought, kept, .. }: Tried,
+        Tried { what, here, sought, kept, meets_folds, .. }: Tried,
         way_on: WayOn,
         (shape, reached, met): (&CalledUp, &Reached, &[Trouble]),
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Option<CalledUp>, WorkshopError> {
         match way_on {
-            WayOn::Anew => shape_for(what, &here.now, (sought, met), kept, tell),
+            WayOn::Anew => shape_for(what, &here.now, (sought, met), (kept, meets_folds), tell),
             WayOn::OnTop => {
                 let room = reached.room.as_deref().unwrap_or(self.room);
                 let what = ToMend { dress: &room.dress, trials: &room.trials, ..*what };
-                let more = shape_for(&what, &reached.now, (sought, &reached.now.trouble), kept, tell)?;
+                let more = shape_for(
+                    &what,
+                    &reached.now,
+                    (sought, &reached.now.trouble),
+                    (kept, meets_folds),
+                    tell,
+                )?;
                 Ok(more.map(|more| shape.clone().and(more)))
             }
             WayOn::Less => Ok(Some(shape.clone().without_what_spoils(what.dress, &here.now, &reached.now))),

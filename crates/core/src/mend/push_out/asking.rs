@@ -5,6 +5,7 @@ use crate::clearance::{Buffers, Gap, InPose, Layer, Place};
 use crate::mend::finite_newton::Demands;
 use rayon::prelude::*;
 use std::collections::{HashMap, HashSet};
+use std::sync::atomic::Ordering;
 
 /// What is nearer than this must not come nearer by more than it may, metres.
 const NEAR: f32 = 0.007;
@@ -206,10 +207,12 @@ impl Work<'_> {
                 let part = |v: u32| self.outfit.layers[*own].topology.shell_of_vertex[v as usize];
                 own == other && part(gap.own.1[0].0) == part(gap.other.1[0])
             }
-            _ if gap.gap >= -lip || self.mending.settings.in_folds => false,
+            _ if gap.gap >= -lip => false,
             _ => {
-                gap.own.1.iter().any(|e| e.1 > 0.0 && lies_in_itself(gap.own.0, e.0))
-                    || gap.other.1.iter().any(|v| lies_in_itself(gap.other.0, *v))
+                let is_between = gap.own.1.iter().any(|e| e.1 > 0.0 && lies_in_itself(gap.own.0, e.0))
+                    || gap.other.1.iter().any(|v| lies_in_itself(gap.other.0, *v));
+                self.meets_folds.fetch_or(is_between, Ordering::Relaxed);
+                is_between && !self.mending.settings.in_folds
             }
         }
     }
