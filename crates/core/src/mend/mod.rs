@@ -15,8 +15,8 @@ pub use alike::make_alike;
 pub use correctives::{bad_turns, BadTurn};
 pub use finite_newton::{least_change, Demands, Lower};
 pub use push_out::{
-    folded, push_out, push_out_with, trouble_in, Kept, Mended, Mending, PieceReport, PushSettings, TrialPose,
-    Trouble,
+    folded, push_out, push_out_with, trouble_in, Mended, Mending, PieceReport, PoseCache, PushSettings,
+    TrialPose, Trouble,
 };
 pub use rigid::{keep_rigid, move_with_partners, CLOTH};
 pub use spoilt::shares_to_keep;

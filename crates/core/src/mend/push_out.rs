@@ -7,7 +7,7 @@
 //! are asked anew, and the same again, until nothing is short or nothing is won. The state with the least left is kept.
 
 mod asking;
-mod kept;
+mod pose_cache;
 
 use self::asking::{is_fold_for_sure, Asked, Hopeless};
 use super::finite_newton::{least_change_of_most, Demands, Stages, STEPS};
@@ -24,7 +24,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::Arc;
 
 pub use self::asking::folded;
-pub use self::kept::Kept;
+pub use self::pose_cache::PoseCache;
 
 /// A pose to mend for.
 #[derive(Clone, Debug)]
@@ -190,7 +190,7 @@ pub fn push_out(
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<Mended>, BindError> {
     let numbers: Vec<usize> = (0..mending.poses.len()).collect();
-    push_out_with(mending, (&Kept::new(mending.outfit, numbers.len()), &numbers), progress)
+    push_out_with(mending, (&PoseCache::new(mending.outfit, numbers.len()), &numbers), progress)
 }
 
 /// The same with layers that are kept in poses from one mending to the next; `numbers` says which of those poses each
@@ -200,10 +200,10 @@ pub fn push_out(
 /// When a system cannot be factored.
 pub fn push_out_with(
     mending: Mending,
-    (kept, numbers): (&Kept, &[usize]),
+    (cache, numbers): (&PoseCache, &[usize]),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<Mended>, BindError> {
-    let mut work = Work::new(mending, (kept, numbers));
+    let mut work = Work::new(mending, (cache, numbers));
     let rounds = mending.settings.rounds;
     let share = |round: usize, part: f32| (round as f32 + part) / (rounds + 1) as f32;
     // Of the states it went through the one with the least left; a fresh measure says whether that is better.
@@ -315,13 +315,13 @@ struct Work<'a> {
     /// On the wrong side, but nothing that counts: neither in sight nor through.
     ignored: Vec<HashSet<Place>>,
     /// Posed layers, and which of the poses there each pose is.
-    kept: (&'a Kept, &'a [usize]),
+    cache: (&'a PoseCache, &'a [usize]),
     /// The state that each layer is in.
     states: Vec<u64>,
 }
 
 impl<'a> Work<'a> {
-    fn new(mending: Mending<'a>, kept: (&'a Kept, &'a [usize])) -> Self {
+    fn new(mending: Mending<'a>, cache: (&'a PoseCache, &'a [usize])) -> Self {
         let mut outfit = mending.outfit.clone();
         if let Some(shape) = mending.shape {
             outfit.layers.iter_mut().for_each(|l| l.morphs.resize(shape + 1, Morph::default()));
@@ -350,8 +350,8 @@ impl<'a> Work<'a> {
             last: vec![HashMap::new(); trouble.len()],
             ignored: vec![HashSet::new(); trouble.len()],
             about: vec![HashSet::new(); trouble.len()],
-            kept,
-            states: mending.outfit.layers.iter().map(|_| kept.0.new_state()).collect(),
+            cache,
+            states: mending.outfit.layers.iter().map(|_| cache.0.new_state()).collect(),
             trouble,
         };
         let asked = work.ask(|pose| work.trouble[pose].iter().copied().collect());
@@ -524,7 +524,7 @@ impl<'a> Work<'a> {
                 }
             }
         }
-        self.going.iter().for_each(|layer| self.states[*layer] = self.kept.0.new_state());
+        self.going.iter().for_each(|layer| self.states[*layer] = self.cache.0.new_state());
         self.x = x.to_vec();
     }
 

@@ -148,7 +148,7 @@ impl Workshop {
     /// When the fitting is not there or nothing of it is bound.
     pub fn measure_now(&self, fitting: i64) -> Result<Arc<Board>, WorkshopError> {
         let room = self.fitting(fitting)?.room;
-        let how = Measuring { first: &[], go_on: &|_| true };
+        let how = Measuring { first: &[], go_on: &|_| true, cache: None };
         if room.is_measurable() {
             self.crews.measuring.install(|| measure_missing(&room, self.kept(), &how))?;
             self.tell_effect(fitting, &self.store.state_at(fitting, None)?)?;
@@ -171,7 +171,7 @@ impl Workshop {
             }
             !run.stop.load(Ordering::Relaxed)
         };
-        measure_missing(&room, self.kept(), &Measuring { first: &first, go_on: &go_on })?;
+        measure_missing(&room, self.kept(), &Measuring { first: &first, go_on: &go_on, cache: None })?;
         self.tell_effect(fitting, &run.state)
     }
 

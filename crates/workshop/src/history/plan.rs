@@ -255,7 +255,7 @@ impl Workshop {
         if !room.is_measurable() {
             return Err(WorkshopError::BindFirst);
         }
-        measure_all(room, self.kept(), &|s| job.tell(s))?;
+        measure_all(room, self.kept(), None, &|s| job.tell(s))?;
         board_of(room, self.kept())
     }
 }

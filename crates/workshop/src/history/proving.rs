@@ -47,7 +47,7 @@ impl Workshop {
     fn proved(&self, fitting: i64, job: &Job) -> Result<String, WorkshopError> {
         let room = self.room(fitting, None)?;
         job.at(0.0, 0.3);
-        measure_all(&room, self.kept(), &|s| job.tell(s))?;
+        measure_all(&room, self.kept(), None, &|s| job.tell(s))?;
         let board = board_of(&room, self.kept())?;
         job.at(0.3, 1.0);
         let (_, proof) = prove(&room, Some(&board), &|s| job.tell(s))?;

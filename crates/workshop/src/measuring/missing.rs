@@ -12,6 +12,7 @@ use std::collections::HashSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use tin_cloak_core::clearance::{stiffness, strain, AtRest, Buffers, InPose, Outfit, Settings, Through};
+use tin_cloak_core::mend::PoseCache;
 use tin_cloak_store::KeptKey;
 
 /// The cells of a pose that are to be measured: rows.
@@ -51,6 +52,8 @@ pub(crate) struct Measuring<'a> {
     pub first: &'a [usize],
     /// Told before each pose how many are left; answers whether to go on.
     pub go_on: &'a (dyn Fn(usize) -> bool + Sync),
+    /// Where layers are posed that lie so at rest, and are of another shape at most.
+    pub cache: Option<&'a PoseCache>,
 }
 
 /// Measures what is not known of a room's board, and keeps it.
@@ -78,7 +81,10 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
         if !(how.go_on)(left) {
             return Err(WorkshopError::Stopped);
         }
-        pool.with(|buffers| at.measure(w, buffers, &batch))
+        match how.cache {
+            Some(cache) => cache.lend(w.pose, |buffers| at.measure(w, buffers, &batch)),
+            None => pool.with(|buffers| at.measure(w, buffers, &batch)),
+        }
     };
     // The first alone, on all threads: somebody is looking at it.
     let outcome = match wanted.split_first() {
@@ -96,6 +102,7 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
 pub(crate) fn measure_all(
     room: &Room,
     kept: Kept,
+    cache: Option<&PoseCache>,
     tell: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<(), WorkshopError> {
     let most = AtomicUsize::new(0);
@@ -103,7 +110,7 @@ pub(crate) fn measure_all(
         let most = most.fetch_max(left, Ordering::Relaxed).max(left);
         tell(1.0 - left as f32 / most.max(1) as f32)
     };
-    measure_missing(room, kept, &Measuring { first: &[], go_on: &go_on })
+    measure_missing(room, kept, &Measuring { first: &[], go_on: &go_on, cache })
 }
 
 /// Numbers up to `count`, every sixteenth first, then those between: a long clip is known roughly soon.

@@ -13,7 +13,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use tin_cloak_core::clearance::Place;
 use tin_cloak_core::deform::Driver;
 use tin_cloak_core::mend::{
-    bad_turns, keep_rigid, push_out_with, BadTurn, Kept, Mending, PushSettings, Trouble,
+    bad_turns, keep_rigid, push_out_with, BadTurn, Mending, PoseCache, PushSettings, Trouble,
 };
 use tin_cloak_core::skeleton::Pose;
 
@@ -87,7 +87,7 @@ impl CalledUp {
 const ROUNDS: usize = 24;
 const STEP_MM: f32 = 6.0;
 /// Newton steps of each weight in a round.
-const STEPS: (usize, usize) = (4, 4);
+const STEPS: (usize, usize) = (3, 2);
 /// A pose with less than this of a shape does not speak for it.
 const LEAST: f32 = 0.02;
 /// What begins late begins at this share of the widest turn.
@@ -168,7 +168,7 @@ pub(crate) fn shape_for(
     what: &ToMend,
     now: &Measured,
     (Sought { turn, movable, in_folds, thorough }, met): (&Sought, &[Trouble]),
-    (kept, meets_folds): (&Kept, &AtomicBool),
+    (cache, meets_folds): (&PoseCache, &AtomicBool),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<CalledUp>, WorkshopError> {
     let pushing = Pushing::of(what, now);
@@ -218,7 +218,7 @@ pub(crate) fn shape_for(
     };
     let fail = |source| WorkshopError::Bind { piece: what.dress.body.name.clone(), source };
     let pushed =
-        push_out_with(mending, (kept, &numbers), progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
+        push_out_with(mending, (cache, &numbers), progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
     meets_folds.fetch_or(pushed.meets_folds, Ordering::Relaxed);
     if pushed.short.1 >= pushed.short.0 {
         return Ok(None);

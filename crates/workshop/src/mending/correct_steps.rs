@@ -22,7 +22,7 @@ use rayon::prelude::*;
 use std::sync::atomic::AtomicBool;
 use std::sync::Arc;
 use tin_cloak_core::deform::{Driver, Morph};
-use tin_cloak_core::mend::{Kept, Trouble};
+use tin_cloak_core::mend::{PoseCache, Trouble};
 
 /// So many turns are tried at most.
 const TURNS: usize = 300;
@@ -77,7 +77,7 @@ struct Tried<'a> {
     here: &'a Reached,
     first: &'a Board,
     sought: &'a Sought,
-    kept: &'a Kept,
+    cache: &'a PoseCache,
     /// Set when anything lies between two sides of a fold.
     meets_folds: &'a AtomicBool,
 }
@@ -131,7 +131,7 @@ struct Seeking<'a> {
     /// Of all that it came through, the state with the fewest cells.
     best: Reached,
     /// Posed layers.
-    kept: Kept,
+    cache: PoseCache,
 }
 
 impl Seeking<'_> {
@@ -238,9 +238,9 @@ impl Doing<'_> {
         let now = self.measured(None, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
         let begun = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
-        let kept = Kept::new(&begun.now.outfit, self.room.trials.trials.len());
+        let cache = PoseCache::new(&begun.now.outfit, self.room.trials.trials.len());
         let mut seeking =
-            Seeking { bound: &bound, options, first: &first, best: begun.clone(), here: begun, kept };
+            Seeking { bound: &bound, options, first: &first, best: begun.clone(), here: begun, cache };
         let is_stopped = match self.sought(&mut seeking) {
             Err(WorkshopError::Stopped) if seeking.best.room.is_some() => true,
             other => other.map(|()| false)?,
@@ -315,7 +315,7 @@ impl Doing<'_> {
     /// Tries so many that are next in line side by side; none are left when there is none.
     fn tried_in_line(
         &self,
-        Seeking { bound, options, first, here, kept, .. }: &Seeking,
+        Seeking { bound, options, first, here, cache, .. }: &Seeking,
         (sweeps, most): (&Sweeps, usize),
         phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
     ) -> Result<Vec<InLine>, WorkshopError> {
@@ -331,7 +331,7 @@ impl Doing<'_> {
         };
         let one = |(sought, at): (Sought, Sweep)| {
             let meets_folds = AtomicBool::new(false);
-            let tried = Tried { what: &what, here, first, sought: &sought, kept, meets_folds: &meets_folds };
+            let tried = Tried { what: &what, here, first, sought: &sought, cache, meets_folds: &meets_folds };
             let next = self.worth_it(tried, phase)?;
             Ok(InLine { sought, at, meets_folds: meets_folds.into_inner(), next })
         };
@@ -345,9 +345,9 @@ impl Doing<'_> {
         tried: Tried,
         phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
     ) -> Result<Option<Reached>, WorkshopError> {
-        let Tried { what, here, first, sought, kept, meets_folds } = tried;
+        let Tried { what, here, first, sought, cache, meets_folds } = tried;
         let Some(mut shape) =
-            shape_for(what, &here.now, (sought, &[]), (kept, meets_folds), &|s| phase(0.0, 0.4, s))?
+            shape_for(what, &here.now, (sought, &[]), (cache, meets_folds), &|s| phase(0.0, 0.4, s))?
         else {
             return Ok(None);
         };
@@ -377,14 +377,14 @@ impl Doing<'_> {
     /// The state with a shape, measured.
     fn reached_by(
         &self,
-        Tried { what, here, .. }: Tried,
+        Tried { what, here, cache, .. }: Tried,
         shape: &CalledUp,
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Reached, WorkshopError> {
         let room = here.room.as_deref().unwrap_or(self.room);
         let draft = self.with_corrective(room, here.draft.clone(), shape)?;
         let made = self.room_of(&draft)?;
-        let now = self.measured_in(&made, tell)?;
+        let now = self.measured_in(&made, Some(cache), tell)?;
         let left = Left::on(&now.board, what.options.limit_mm);
         Ok(Reached { draft, room: Some(Arc::new(made)), now, left, taken: here.taken.clone() })
     }
@@ -393,13 +393,13 @@ impl Doing<'_> {
     /// through with those before.
     fn gone_on(
         &self,
-        Tried { what, here, sought, kept, meets_folds, .. }: Tried,
+        Tried { what, here, sought, cache, meets_folds, .. }: Tried,
         way_on: WayOn,
         (shape, reached, met): (&CalledUp, &Reached, &[Trouble]),
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Option<CalledUp>, WorkshopError> {
         match way_on {
-            WayOn::Anew => shape_for(what, &here.now, (sought, met), (kept, meets_folds), tell),
+            WayOn::Anew => shape_for(what, &here.now, (sought, met), (cache, meets_folds), tell),
             WayOn::OnTop => {
                 let room = reached.room.as_deref().unwrap_or(self.room);
                 let what = ToMend { dress: &room.dress, trials: &room.trials, ..*what };
@@ -407,7 +407,7 @@ impl Doing<'_> {
                     &what,
                     &reached.now,
                     (sought, &reached.now.trouble),
-                    (kept, meets_folds),
+                    (cache, meets_folds),
                     tell,
                 )?;
                 Ok(more.map(|more| shape.clone().and(more)))

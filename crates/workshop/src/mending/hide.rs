@@ -195,7 +195,7 @@ impl Doing<'_> {
         let blob = |id: &_| self.draft.blob(self.store, id);
         let whole = self.decoder.build(self.store, self.draft.state.clone(), &blob)?;
         let phase = Phase { job: self.job, from: 0.0, to: 0.3 };
-        measure_all(&whole, kept, &|s| phase.tell(s))?;
+        measure_all(&whole, kept, None, &|s| phase.tell(s))?;
         through_of(&whole, kept)
     }
 

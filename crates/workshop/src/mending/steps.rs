@@ -15,6 +15,7 @@ use crate::state::names::{PieceId, BODY};
 use crate::state::push::{Against, MendOptions};
 use crate::state::stroke::Chosen;
 use glam::Vec3;
+use tin_cloak_core::mend::PoseCache;
 use tin_cloak_core::seat::shape_change;
 
 impl Doing<'_> {
@@ -95,8 +96,8 @@ impl Doing<'_> {
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Measured, WorkshopError> {
         match draft {
-            None => self.measured_in(self.room, tell),
-            Some(draft) => self.measured_in(&self.room_of(&draft)?, tell),
+            None => self.measured_in(self.room, None, tell),
+            Some(draft) => self.measured_in(&self.room_of(&draft)?, None, tell),
         }
     }
 
@@ -108,11 +109,12 @@ impl Doing<'_> {
     pub(crate) fn measured_in(
         &self,
         room: &Room,
+        cache: Option<&PoseCache>,
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Measured, WorkshopError> {
         let counts = Counts::default();
         let kept = Kept { derived: self.decoder.derived(), store: self.store, counts: &counts };
-        measure_all(room, kept, tell)?;
+        measure_all(room, kept, cache, tell)?;
         measured_of(room, kept)
     }
 }

@@ -82,7 +82,7 @@ impl Doing<'_> {
             Some(_) => made.piece(tucked.part)?.correctives.retain(|c| c.by.is_empty()),
         }
         let room = self.room_of(&made)?;
-        let now = self.measured_in(&room, &|s| phase(0.1, 0.2).tell(s))?;
+        let now = self.measured_in(&room, None, &|s| phase(0.1, 0.2).tell(s))?;
         let not_bound = || WorkshopError::NotBound { piece: tucked.name.to_owned() };
         let layer = now.piece_of.iter().position(|p| *p == tucked.piece).ok_or_else(not_bound)?;
         let counts = Counts::default();

@@ -90,8 +90,8 @@ impl Work<'_> {
             if places.is_empty() {
                 return Vec::new();
             }
-            let (kept, numbers) = self.kept;
-            kept.with(numbers[pose], |buffers, states| {
+            let (cache, numbers) = self.cache;
+            cache.with(numbers[pose], |buffers, states| {
                 self.pose(pose, &places, (buffers, states));
                 let in_pose = InPose::new(&self.outfit, buffers);
                 let ask = |place: &Place| {

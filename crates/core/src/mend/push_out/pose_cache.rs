@@ -28,7 +28,7 @@ enum Slot {
 
 /// Layers of an outfit in the poses of a trial, kept while shapes are sought for it one after the other: its layers may
 /// come to have other shapes, but not to lie otherwise at rest. It changes no figure.
-pub struct Kept {
+pub struct PoseCache {
     pool: BufferPool,
     layers: usize,
     poses: Vec<Mutex<Slot>>,
@@ -37,7 +37,7 @@ pub struct Kept {
     states: AtomicU64,
 }
 
-impl Kept {
+impl PoseCache {
     /// For an outfit in so many poses.
     pub fn new(outfit: &Outfit, poses: usize) -> Self {
         Self {
@@ -65,6 +65,16 @@ impl Kept {
         self.bytes.fetch_sub(was, Ordering::Relaxed);
         *self.slot(pose) = Slot::Here(here);
         answer
+    }
+
+    /// Runs `work` with buffers for a pose, in which anything may be posed; what is there of that pose by now is as
+    /// a rule nearly that.
+    pub fn lend<T>(&self, pose: usize, work: impl FnOnce(&mut Buffers) -> T) -> T {
+        self.with(pose, |buffers, states| {
+            let answer = work(buffers);
+            states.fill(0);
+            answer
+        })
     }
 
     fn slot(&self, pose: usize) -> MutexGuard<'_, Slot> {
