@@ -351,10 +351,18 @@ fn what_lies_in_a_fold_is_asked_when_it_is_wished() {
         let (held, at_rest, shape) = (&[][..], &[][..], None);
         let settings = PushSettings { in_folds, ..PushSettings::default() };
         let mending = Mending { outfit, movable, held, poses, trouble, at_rest, shape, settings };
-        push_out(mending, &|_| true).unwrap().unwrap().short
+        push_out(mending, &|_| true).unwrap().unwrap()
     };
-    let (left_alone, asked) = (short(false), short(true));
+    let told = [short(false), short(true)];
+    let [left_alone, asked] = [0, 1].map(|k| told[k].short);
     assert!(asked.0 > left_alone.0 * 1.5 && asked.1 < asked.0 * 0.5, "{asked:?} {left_alone:?}");
+    assert!(told.iter().all(|t| t.meets_folds));
+    // Where nothing lies in a fold the wish changes nothing, and that is told.
+    let shell = moved(sphere(0.105, 24), Vec3::Z * -0.008);
+    let o = outfit(&sphere(0.1, 24), &[shell]);
+    let wish = |in_folds| pushed_as(PushSettings { in_folds, ..PushSettings::default() }, &o, &[1], &[rest()]);
+    let (one, other) = (wish(false), wish(true));
+    assert!(!one.meets_folds && !other.meets_folds && one.rest == other.rest);
 }
 
 /// Where a bend folds cloth together, its normal at rest leads along what is through, and not off it. The sleeve's

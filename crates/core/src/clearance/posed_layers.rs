@@ -195,6 +195,21 @@ mod tests {
     use super::*;
     use crate::shapes::{joined, moved, outfit, sphere, turned_inside_out};
 
+    /// What is posed by the same matrices again and has no other shape is left alone, and shared.
+    #[test]
+    fn what_has_not_changed_stays_shared() {
+        let outfit = outfit(&sphere(0.1, 16), &[sphere(0.11, 16)]);
+        let matrices = [Mat4::from_rotation_y(0.3), Mat4::from_rotation_x(0.2)];
+        let mut posed = outfit.buffers();
+        posed.pose(&outfit, &matrices, &[]);
+        let mut again = posed.clone();
+        again.pose(&outfit, &matrices, &[]);
+        let shared = |buffers: &Buffers| Arc::ptr_eq(&buffers.layers[1], &posed.layers[1]);
+        assert!(shared(&again));
+        again.pose(&outfit, &[Mat4::IDENTITY; 2], &[]);
+        assert!(!shared(&again) && again.positions(1) == outfit.layers[1].rest);
+    }
+
     /// Where a part has moved since the last pose only that is refitted: everything is to the bit where it is when all
     /// is posed at once. A plate of two walls, of which some of the front moves.
     #[test]

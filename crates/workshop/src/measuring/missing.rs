@@ -242,6 +242,7 @@ mod tests {
     use crate::state::names::FileRef;
     use glam::Vec3;
     use tin_cloak_core::bind::{nearest_surface, Source, Target};
+    use tin_cloak_core::deform::Morph;
     use tin_cloak_formats::{read, Companions, PieceKind};
     use tin_cloak_store::{BlobId, NewAsset, Store};
 
@@ -313,5 +314,32 @@ mod tests {
         batch.flush().unwrap();
         let board = board_of(&room, kept).unwrap();
         assert!(order.iter().all(|&pose| board.cells[pose].iter().all(Option::is_some)));
+    }
+
+    /// What was posed there before, by other shapes, changes no figure.
+    #[test]
+    fn measured_in_layers_that_were_posed_before_it_is_the_same() {
+        let go_on = |_: usize| true;
+        let board = |used: bool| {
+            let folder = tempfile::tempdir().unwrap();
+            let store = Store::open(folder.path()).unwrap();
+            let room = dressed(&store);
+            let poses = room.trials.poses(&room.dress.body);
+            let outfit = &room.worn().outfit;
+            let cache = PoseCache::new(outfit, poses.len());
+            let mut dented = outfit.clone();
+            let up: Vec<Vec3> = dented.layers[1].rest.iter().map(|p| Vec3::Y * p.x * 0.1).collect();
+            dented.layers[1].morphs = vec![Morph::from_dense("dent".into(), &up)];
+            for (number, pose) in poses.iter().enumerate() {
+                cache.lend(number, |buffers| buffers.pose(&dented, &pose.matrices, &[1.0]));
+            }
+            let kept = Kept { derived: &room.derived, store: &store, counts: &Counts::default() };
+            let cache = used.then_some(&cache);
+            measure_missing(&room, kept, &Measuring { first: &[], go_on: &go_on, cache }).unwrap();
+            board_of(&room, kept).unwrap()
+        };
+        let (afresh, again) = (board(false), board(true));
+        assert!(afresh.is_whole() && afresh.cells == again.cells);
+        assert!(afresh.cells.iter().flatten().flatten().any(|cell| cell.poking > 0));
     }
 }

@@ -87,7 +87,7 @@ impl CalledUp {
 const ROUNDS: usize = 24;
 const STEP_MM: f32 = 6.0;
 /// Newton steps of each weight in a round.
-const STEPS: (usize, usize) = (3, 2);
+const STEPS: (usize, usize) = (4, 4);
 /// A pose with less than this of a shape does not speak for it.
 const LEAST: f32 = 0.02;
 /// What begins late begins at this share of the widest turn.
@@ -152,6 +152,11 @@ pub(crate) fn next_sought(
 }
 
 impl Sought {
+    #[cfg(test)]
+    pub fn new(turn: BadTurn, movable: Vec<usize>, in_folds: bool) -> Self {
+        Self { turn, movable, in_folds, thorough: false }
+    }
+
     /// True of the same, but for whether it is tried between two sides of a fold.
     pub fn is_alike(&self, other: &Self) -> bool {
         Self { in_folds: other.in_folds, ..self.clone() } == *other
