@@ -360,7 +360,8 @@ fn what_lies_in_a_fold_is_asked_when_it_is_wished() {
     // Where nothing lies in a fold the wish changes nothing, and that is told.
     let shell = moved(sphere(0.105, 24), Vec3::Z * -0.008);
     let o = outfit(&sphere(0.1, 24), &[shell]);
-    let wish = |in_folds| pushed_as(PushSettings { in_folds, ..PushSettings::default() }, &o, &[1], &[rest()]);
+    let wish =
+        |in_folds| pushed_as(PushSettings { in_folds, ..PushSettings::default() }, &o, &[1], &[rest()]);
     let (one, other) = (wish(false), wish(true));
     assert!(!one.meets_folds && !other.meets_folds && one.rest == other.rest);
 }

@@ -100,8 +100,8 @@ impl Buffers {
         self.pose_some(outfit, |_| true, (matrices, amounts));
     }
 
-    /// Poses only the layers (by index) that are `wanted`; the others stay as they were last. Of what it was posed in by
-    /// the same matrices before only what has another shape now is touched, and it stays shared where that is nothing.
+    /// Poses only the layers (by index) that are `wanted`; the others stay as they were last. Of what was posed by the
+    /// same matrices before only what has another shape now is touched, and it stays shared where that is nothing.
     pub fn pose_some(
         &mut self,
         outfit: &Outfit,
