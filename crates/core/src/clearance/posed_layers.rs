@@ -131,7 +131,7 @@ const FEW: f32 = 0.25;
 fn pose_layer(layer: &Layer, shared: &mut Arc<PosedLayer>, matrices: &[Mat4], amounts: &[f32]) {
     let mut room = Vec::new();
     let shaped = layer.shaped_into(amounts, &mut room);
-    let is_same_pose = are_same(&shared.by, matrices);
+    let is_same_pose = shared.shaped.len() == shaped.len() && are_same(&shared.by, matrices);
     let changed = if is_same_pose { moved_since(&shared.shaped, shaped) } else { Vec::new() };
     if is_same_pose && changed.is_empty() {
         return;

@@ -13,14 +13,16 @@ use crate::dress::trials::{clip_trials, kept_trial, plan_trials, retarget_trials
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
 use crate::intake::brought::brought;
-use crate::measuring::afresh::{board_of_every_pair, measure_every_pair};
+use crate::measuring::afresh::{board_of_every_pair, measure_every_pair, Before};
 use crate::measuring::board::Board;
+use crate::measuring::measured::Measured;
 use crate::measuring::report::{Report, SkippedEntry};
 use crate::mending::push_out::{mend, MendOutcome, ToMend};
 use crate::state::names::{PieceId, BODY};
 use crate::state::push::{Against, MendOptions};
 use crate::state::trial_plan::{Frames, PairTolerance, TrialPlan};
 use glam::Vec3;
+use std::cell::OnceCell;
 use std::sync::Arc;
 use std::time::Instant;
 use tin_cloak_core::intake::Place;
@@ -60,6 +62,8 @@ pub struct Dressed {
     plan: TrialPlan,
     every_pair: bool,
     started: Instant,
+    /// Its board as it was measured when it was mended.
+    mended: Option<Arc<Board>>,
 }
 
 impl Dressed {
@@ -116,7 +120,7 @@ impl Dressed {
                 .extend(plan_trials((&body, &own_shapes(&body, &dress.pieces)), &plan, &ranges).trials);
             trials.trials.extend(said.poses.iter().map(|p| kept_trial(p, body.skeleton.len())));
         }
-        Ok(Self { dress, trials, plan, every_pair: says.every_pair, started })
+        Ok(Self { dress, trials, plan, every_pair: says.every_pair, started, mended: None })
     }
 
     /// The same with faces left out of what is measured, by the name of the mesh.
@@ -125,6 +129,7 @@ impl Dressed {
         let of_pieces = self.dress.pieces.iter().map(|p| (p.id, of_piece(&p.name)));
         let all = std::iter::once(of_body).chain(of_pieces).filter(|f| !f.1.is_empty());
         self.dress.masked = Arc::new(Masked(all.collect()));
+        self.mended = None;
         self
     }
 
@@ -143,7 +148,11 @@ impl Dressed {
     /// # Errors
     /// [`WorkshopError::Stopped`] when `tell` says no.
     pub(crate) fn board(&self, tolerance_mm: f32, tell: Tell) -> Result<Board, WorkshopError> {
-        board_of_every_pair(&self.dress, &self.trials, (tolerance_mm, &self.plan), tell)
+        let (dress, trials, plan) = (&self.dress, &self.trials, &self.plan);
+        match self.mended.as_ref().filter(|board| board.tolerance_mm == tolerance_mm) {
+            Some(board) => Ok(Board { hidden_counts: plan.hidden_counts, ..(**board).clone() }),
+            None => board_of_every_pair(dress, trials, (tolerance_mm, plan), tell),
+        }
     }
 
     /// Its report in all poses, and how many cells are out of tolerance or cannot be measured.
@@ -189,11 +198,21 @@ impl Dressed {
             against: Against::default(),
         };
         let plan = TrialPlan { hidden_counts: false, ..self.plan.clone() };
+        let first: OnceCell<Measured> = OnceCell::new();
         let measure = |rest: &[Option<Vec<Vec3>>], tell: Tell| {
-            measure_every_pair(&dress.moved(rest), trials, (options.tolerance_mm, &plan), tell)
+            let (moved, tolerance) = (dress.moved(rest), (options.tolerance_mm, &plan));
+            let Some(measured) = first.get() else {
+                let measured = measure_every_pair(&moved, trials, tolerance, None, tell)?;
+                return Ok(first.get_or_init(|| measured).clone());
+            };
+            let is_unmoved = |piece: &Option<usize>| piece.is_none_or(|p| rest[p].is_none());
+            let unmoved: Vec<bool> = measured.piece_of.iter().map(is_unmoved).collect();
+            let before = Some(Before { measured, unmoved: &unmoved });
+            measure_every_pair(&moved, trials, tolerance, before, tell)
         };
         let outcome = mend(&what, &measure, tell)?;
         self.dress = self.dress.moved(&outcome.rest);
+        self.mended = Some(Arc::clone(&outcome.board));
         Ok((export_glb(&self.dress)?, outcome))
     }
 }

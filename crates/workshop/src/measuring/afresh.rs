@@ -3,7 +3,7 @@
 use crate::dress::dressed::Dress;
 use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
-use crate::measuring::board::{contacts, rows, Board};
+use crate::measuring::board::{contacts, rows, Board, BoardPair};
 use crate::measuring::cell::Cell;
 use crate::measuring::floor_rows::FloorRows;
 use crate::measuring::measured::{places_of, Measured};
@@ -34,8 +34,16 @@ pub fn measure_board(
     Ok(board)
 }
 
-/// Measures `dress` afresh in every pose of `trials`, every two layers. `progress` is told the share done and
-/// answers whether to go on.
+/// The same dress as measured before in the same poses.
+#[derive(Clone, Copy)]
+pub(crate) struct Before<'a> {
+    pub measured: &'a Measured,
+    /// For each layer whether it lies as it did: how it lies in itself is known then.
+    pub unmoved: &'a [bool],
+}
+
+/// Measures `dress` afresh in every pose of `trials`, every two layers, but for what is known from `before`. `progress`
+/// is told the share done and answers whether to go on.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
@@ -43,10 +51,11 @@ pub(crate) fn measure_every_pair(
     dress: &Dress,
     trials: &TrialSet,
     tolerance: (f32, &TrialPlan),
+    before: Option<Before>,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Measured, WorkshopError> {
     let (outfit, piece_of) = outfit_of(dress, tolerance.1);
-    let asked = Asked::of(&outfit);
+    let asked = Asked::of(&outfit, before);
     let (board, places) = asked.board((dress, &outfit, &piece_of), trials, tolerance, (true, progress))?;
     let counted = |(pose, rows): (usize, Vec<Vec<Place>>)| {
         let rows = rows.into_iter().enumerate();
@@ -68,7 +77,7 @@ pub(crate) fn board_of_every_pair(
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Board, WorkshopError> {
     let (outfit, piece_of) = outfit_of(dress, tolerance.1);
-    let asked = Asked::of(&outfit);
+    let asked = Asked::of(&outfit, None);
     Ok(asked.board((dress, &outfit, &piece_of), trials, tolerance, (false, progress))?.0)
 }
 
@@ -78,29 +87,54 @@ fn outfit_of(dress: &Dress, plan: &TrialPlan) -> (Outfit, Vec<Option<usize>>) {
     (outfit, piece_of)
 }
 
+impl Before<'_> {
+    /// The row of layers that are known: those in themselves that lie as they did.
+    fn row_of(&self, (outer, inner): (usize, usize)) -> Option<usize> {
+        let is_known = outer == inner && self.unmoved[outer];
+        let of_layer = |p: &BoardPair| p.is_itself() && p.ids[0] == outer as PieceId;
+        is_known.then(|| self.measured.board.pairs.iter().position(of_layer)).flatten()
+    }
+
+    /// What was told of them in a pose.
+    fn told(&self, pose: usize, layers: (usize, usize)) -> Option<Told> {
+        let row = self.row_of(layers)?;
+        let is_there = |place: &&Place| matches!(place, Place::Inside { layers: own, .. } if *own == layers);
+        let places = self.measured.trouble[pose].iter().filter(is_there).copied().collect();
+        Some((self.measured.board.cells[pose][row].clone(), places))
+    }
+}
+
 /// By pose, then row, what is through.
 type Places = Vec<Vec<Vec<Place>>>;
 
+/// What a cell says, and what is through there.
+type Told = (Option<Cell>, Vec<Place>);
+
 /// What is asked of an outfit: every two layers.
-struct Asked {
+struct Asked<'a> {
     /// Pairs of the outfit in the order of rows; they come first in `pairs`.
     order: Vec<usize>,
     /// Outer and inner layer of each row.
     pairs: Vec<(usize, usize)>,
     /// What rest has of each row.
     at_rest: Vec<Arc<AtRest>>,
+    before: Option<Before<'a>>,
 }
 
-impl Asked {
-    fn of(outfit: &Outfit) -> Self {
+impl<'a> Asked<'a> {
+    fn of(outfit: &Outfit, before: Option<Before<'a>>) -> Self {
         let order = rows(outfit);
         let pair = |&r: &usize| (outfit.pairs[r].outer, outfit.pairs[r].inner);
         let mut pairs: Vec<(usize, usize)> = order.iter().map(pair).collect();
         pairs.extend(contacts(outfit.layers.len(), &pairs));
         let still = outfit.buffers();
-        let of_pair = |p: &(usize, usize)| Arc::new(AtRest::of(outfit, &still, *p));
+        let is_known = |p: &(usize, usize)| before.is_some_and(|b| b.row_of(*p).is_some());
+        let of_pair = |p: &(usize, usize)| match is_known(p) {
+            true => Arc::default(),
+            false => Arc::new(AtRest::of(outfit, &still, *p)),
+        };
         let at_rest = pairs.par_iter().map(of_pair).collect();
-        Self { order, pairs, at_rest }
+        Self { order, pairs, at_rest, before }
     }
 
     /// The cells of all poses, and what is through in them where that is wanted.
@@ -119,17 +153,17 @@ impl Asked {
         let done = AtomicUsize::new(0);
         let poses = trials.poses(&dress.body);
         let pool = outfit.pool();
-        let one = |(pose, trial): (&TrialPose, &Trial)| {
+        let one = |(number, (pose, trial)): (usize, (&TrialPose, &Trial))| {
             if !progress(done.fetch_add(1, Ordering::Relaxed) as f32 / poses.len() as f32) {
                 return None;
             }
             pool.with(|buffers| {
                 buffers.pose(outfit, &pose.matrices, &pose.amounts);
-                let (cells, found) = self.in_pose((outfit, buffers), &tolerances, trial.is_rest());
+                let (cells, found) = self.in_pose((outfit, buffers), &tolerances, (number, trial.is_rest()));
                 Some((cells, if places { found } else { Vec::new() }))
             })
         };
-        let measured: Option<Vec<_>> = poses.par_iter().zip(&trials.trials).map(one).collect();
+        let measured: Option<Vec<_>> = poses.par_iter().zip(&trials.trials).enumerate().map(one).collect();
         let (cells, places) = measured.ok_or(WorkshopError::Stopped)?.into_iter().unzip();
         board.cells = cells;
         board.seconds_per_pose = started.elapsed().as_secs_f64() / poses.len().max(1) as f64;
@@ -141,13 +175,16 @@ impl Asked {
         &self,
         (outfit, buffers): (&Outfit, &Buffers),
         tolerances: &[f32],
-        is_rest: bool,
+        (pose, is_rest): (usize, bool),
     ) -> (Vec<Option<Cell>>, Vec<Vec<Place>>) {
         let in_pose = InPose::new(outfit, buffers);
         let one = |l: usize| (strain(outfit, buffers, l), stiffness(outfit, buffers, l));
         let strains: Vec<(f32, f32)> = (0..outfit.layers.len()).into_par_iter().map(one).collect();
         let cell = |r: usize| {
             let (layers, rest, tolerance) = (self.pairs[r], &*self.at_rest[r], tolerances[r]);
+            if let Some(known) = self.before.and_then(|before| before.told(pose, layers)) {
+                return known;
+            }
             let is_contact = r >= self.order.len();
             let meeting = in_pose.meeting(layers, rest);
             let crossing = in_pose.crossing(layers, &meeting, rest, is_contact);

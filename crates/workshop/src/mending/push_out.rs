@@ -28,6 +28,8 @@ pub struct MendOutcome {
     pub claims: Vec<Claim>,
     /// Counted cells out of tolerance, before and after.
     pub cells: (usize, usize),
+    /// The board as it was measured where they are now.
+    pub board: Arc<Board>,
     /// What the best of the states that were not taken would have brought: counted cells out of tolerance, and the sum
     /// of their depths before and then, millimetres.
     pub not_taken: Option<(usize, f32, f32)>,
@@ -207,7 +209,8 @@ pub(crate) fn mend(
     let nothing = (first.clone(), none, Vec::new());
     let (after, rest, left) = best.unwrap_or(nothing);
     let claims = claims(what, (&first, &after), &rest, &left);
-    Ok(MendOutcome { rest, claims, cells: (first.board.bad_cells(), after.board.bad_cells()), not_taken })
+    let (cells, board) = ((first.board.bad_cells(), after.board.bad_cells()), Arc::clone(&after.board));
+    Ok(MendOutcome { rest, claims, cells, board, not_taken })
 }
 
 /// One pass from where the pieces are `here`; measured, without what it spoils where it is no better than what is
