@@ -48,6 +48,16 @@ fn assert_claims_hold(outfit: &str, file: &NamedFile) {
     let mut open = Dressed::open(file, None, &TrialWish::Clips, &TrialSays::default()).unwrap();
     let (bytes, outcome) = open.mend(MendOptions::default(), &|_| true).unwrap();
     let after = check(&NamedFile { name: "mended.glb".into(), bytes });
+    // What is told of it without being measured once more is what a check of the file says, folds included.
+    let told = open.measured(0.5, &|_| true).unwrap().0;
+    for (ours, theirs) in told.poses.iter().zip(&after.poses) {
+        assert_eq!(ours.pairs.len(), theirs.pairs.len(), "{outfit}: {}", ours.name);
+        for (a, b) in ours.pairs.iter().zip(&theirs.pairs) {
+            assert_eq!((&a.outer, &a.inner), (&b.outer, &b.inner), "{outfit}: {}", ours.name);
+            let apart = (a.cell.depth_mm() - b.cell.depth_mm()).abs();
+            assert!(apart < 0.011, "{outfit}, {}: {} over {}: {apart} mm", ours.name, a.outer, a.inner);
+        }
+    }
     let (then, now) = outcome.cells;
     assert!(now <= then, "{outfit}: {then} cells were out, {now} are");
     for claim in &outcome.claims {

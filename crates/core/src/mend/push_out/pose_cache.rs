@@ -67,8 +67,8 @@ impl PoseCache {
         answer
     }
 
-    /// Runs `work` with buffers for a pose, in which anything may be posed; what is there of that pose by now is as
-    /// a rule nearly that.
+    /// Runs `work` with buffers for a pose, to pose layers in by other shapes: they are there in that pose already, so
+    /// that only what differs is posed anew.
     pub fn lend<T>(&self, pose: usize, work: impl FnOnce(&mut Buffers) -> T) -> T {
         self.with(pose, |buffers, states| {
             let answer = work(buffers);
