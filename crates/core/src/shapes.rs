@@ -89,7 +89,7 @@ pub fn layer(shape: &Shape, index: u16, body: Option<&Shape>) -> Layer {
     };
     Layer {
         layer: LayerIndex(index),
-        skin: held_by_one(shape.0.len()),
+        skin: Arc::new(held_by_one(shape.0.len())),
         topology: Arc::new(topology),
         rest: shape.0.clone(),
         walls: Arc::new(walls),

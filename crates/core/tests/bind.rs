@@ -144,8 +144,8 @@ fn pushing_out_clears_a_bent_tube_and_leaves_the_rest_alone() {
     let cloth = tube(0.053, (0.02, 0.38), 48, 36, 1.0);
     let late: Vec<_> = cloth.0.iter().map(|p| row_at(p.y - 0.02)).collect();
     let mut o = outfit(&body, std::slice::from_ref(&cloth));
-    o.layers[0].skin = skin;
-    o.layers[1].skin = Skin::from_rows(&late, 2).unwrap();
+    o.layers[0].skin = skin.into();
+    o.layers[1].skin = Skin::from_rows(&late, 2).unwrap().into();
     let poses: Vec<TrialPose> =
         [0.0, 35.0, -35.0].map(|d| TrialPose { matrices: bent(d), amounts: Vec::new() }).to_vec();
     let mended = pushed(&o, &poses, true).unwrap();
@@ -169,8 +169,8 @@ fn the_same_bytes_on_one_thread_and_on_many() {
         let found = match_surface(&source, &target, MatchSettings { distance: 0.002, min_cosine: 0.99 });
         let bound = fill(&target, found, 2, 4).unwrap().skin;
         let mut o = outfit(&body, std::slice::from_ref(&cloth));
-        o.layers[0].skin = skin.clone();
-        o.layers[1].skin = bound;
+        o.layers[0].skin = skin.clone().into();
+        o.layers[1].skin = bound.into();
         let poses = [TrialPose { matrices: bent(60.0), amounts: Vec::new() }];
         pushed(&o, &poses, true).unwrap().rest
     };

@@ -8,6 +8,8 @@ use tin_cloak_core::clearance::{
     measure_pose, snags, AtRest, InPose, Outfit, PairMeasure, PoseMeasure, Settings,
 };
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
+use tin_cloak_core::skin::Skin;
+use tin_cloak_core::JointId;
 
 fn measure(outfit: &Outfit, matrices: &[Mat4]) -> PoseMeasure {
     let mut buffers = outfit.buffers();
@@ -36,10 +38,10 @@ fn concentric_spheres_clear_by_the_difference_of_their_radii() {
 #[test]
 fn layers_that_are_not_posed_stay_at_rest() {
     let o = outfit(&sphere(0.10, 16), &[sphere(0.11, 16), sphere(0.12, 16)]);
-    let (mut buffers, pool) = (o.buffers(), o.pool());
+    let (mut buffers, mut other) = (o.buffers(), o.buffers());
     let far = vec![Mat4::from_translation(Vec3::X); 3];
     buffers.pose_some(&o, |layer| layer == 1, (&far, &[]));
-    pool.with(|other| other.pose_some(&o, |layer| layer == 2, (&far, &[])));
+    other.pose_some(&o, |layer| layer == 2, (&far, &[]));
     let at = |layer: usize, positions: &[Vec3]| {
         let moved = positions.iter().zip(&o.layers[layer].rest).map(|(p, r)| p.distance(*r));
         moved.fold(0.0, f32::max)
@@ -50,8 +52,8 @@ fn layers_that_are_not_posed_stay_at_rest() {
         (0..3).all(|layer| at(layer, o.buffers().positions(layer)) == 0.0),
         "the outfit's own are no one's"
     );
-    // What was lent out keeps where it was last, until it is posed again.
-    let kept = pool.with(|other| [0, 1, 2].map(|layer| at(layer, other.positions(layer))));
+    // They stay where they were posed last.
+    let kept = [0, 1, 2].map(|layer| at(layer, other.positions(layer)));
     assert!(kept[0] == 0.0 && kept[1] == 0.0 && (kept[2] - 1.0).abs() < 1e-6, "{kept:?}");
 }
 
@@ -76,8 +78,7 @@ fn deeper_than_twenty_millimetres_at_rest_is_not_covered() {
 fn a_tube_in_a_tube_moved_aside_pokes_on_one_side_only() {
     let body = tube(0.05, (0.0, 0.4), 48, 20, 1.0);
     let mut o = outfit(&body, &[tube(0.058, (0.0, 0.4), 48, 20, 1.0)]);
-    o.layers[1].skin =
-        tin_cloak_core::skin::Skin::uniform(48 * 21, &[(tin_cloak_core::JointId(1), 1.0)], 2).unwrap();
+    o.layers[1].skin = Skin::uniform(48 * 21, &[(JointId(1), 1.0)], 2).unwrap().into();
     let aside = [Mat4::IDENTITY, Mat4::from_translation(Vec3::X * 0.012)];
     let m = measure(&o, &aside).pairs.remove(0);
     assert!((m.deepest - 0.004).abs() < 4e-4, "{}", m.deepest);
@@ -97,8 +98,7 @@ fn beyond_a_hem_nothing_counts() {
     assert_eq!(m.pairs[0].poking + m.pairs[0].sunk, 0);
     // Slid down by 3 cm, what is now above the hem is bare, not poking.
     let mut slid = o.clone();
-    slid.layers[1].skin =
-        tin_cloak_core::skin::Skin::uniform(48 * 21, &[(tin_cloak_core::JointId(1), 1.0)], 2).unwrap();
+    slid.layers[1].skin = Skin::uniform(48 * 21, &[(JointId(1), 1.0)], 2).unwrap().into();
     let down = [Mat4::IDENTITY, Mat4::from_translation(Vec3::Y * -0.03)];
     let m = measure(&slid, &down);
     assert_eq!(m.pairs[0].poking, 0);
@@ -125,8 +125,7 @@ fn a_sleeve_against_the_ribs_is_not_the_shirts_own_side() {
     assert!(o.pairs[0].coverage.covered.iter().all(|&v| on_arm(v)));
     // Pressed 8 mm into the ribs, the sleeve is measured against the arm it is on: clear.
     let mut pressed = o.clone();
-    pressed.layers[1].skin =
-        tin_cloak_core::skin::Skin::uniform(48 * 31, &[(tin_cloak_core::JointId(1), 1.0)], 2).unwrap();
+    pressed.layers[1].skin = Skin::uniform(48 * 31, &[(JointId(1), 1.0)], 2).unwrap().into();
     let m = measure(&pressed, &[Mat4::IDENTITY, Mat4::from_translation(Vec3::X * -0.008)]);
     assert_eq!((m.pairs[0].poking, m.pairs[0].sunk), (0, 0));
 }
@@ -143,9 +142,7 @@ fn a_plate_with_two_walls_is_measured_by_the_inner_one() {
     let rest = only(&o);
     assert!((rest.least_clearance.unwrap() - 0.006).abs() < 4e-4, "{:?}", rest.least_clearance);
     let mut near = o.clone();
-    near.layers[1].skin =
-        tin_cloak_core::skin::Skin::uniform(o.layers[1].rest.len(), &[(tin_cloak_core::JointId(1), 1.0)], 2)
-            .unwrap();
+    near.layers[1].skin = Skin::uniform(o.layers[1].rest.len(), &[(JointId(1), 1.0)], 2).unwrap().into();
     // The open side of the part tube looks along −Z.
     let towards = near.layers[1].rest.iter().map(|p| Vec3::new(p.x, 0.0, p.z)).sum::<Vec3>().normalize();
     let m = measure(&near, &[Mat4::IDENTITY, Mat4::from_translation(towards * -0.009)]).pairs.remove(0);

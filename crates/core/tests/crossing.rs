@@ -12,7 +12,7 @@ fn posed(body: &Shape, pieces: &[Shape], matrices: &[Mat4], pair: (usize, usize)
     let mut layers = vec![layer(body, 0, None)];
     layers.extend(pieces.iter().enumerate().map(|(n, p)| layer(p, n as u16 + 1, Some(body))));
     for (n, l) in layers.iter_mut().enumerate() {
-        l.skin = Skin::uniform(l.rest.len(), &[(JointId(n as u16), 1.0)], matrices.len()).unwrap();
+        l.skin = Skin::uniform(l.rest.len(), &[(JointId(n as u16), 1.0)], matrices.len()).unwrap().into();
     }
     let outfit = Outfit::new(layers, Default::default());
     let mut buffers = outfit.buffers();
@@ -108,8 +108,8 @@ fn a_hand_folded_back_over_its_cuff_is_not_through() {
     let mut layers = vec![layer(&arm, 0, None), layer(&cuff, 1, Some(&arm))];
     let joint = |y: f32| JointId(u16::from(y > 0.131) + u16::from(y > 0.161));
     let rows: Vec<_> = arm.0.iter().map(|p| vec![(joint(p.y), 1.0)]).collect();
-    layers[0].skin = Skin::from_rows(&rows, 4).unwrap();
-    layers[1].skin = Skin::uniform(layers[1].rest.len(), &[(JointId(3), 1.0)], 4).unwrap();
+    layers[0].skin = Skin::from_rows(&rows, 4).unwrap().into();
+    layers[1].skin = Skin::uniform(layers[1].rest.len(), &[(JointId(3), 1.0)], 4).unwrap().into();
     let outfit = Outfit::new(layers, Default::default());
     let told = |[wrist, hand, cloth]: [Vec3; 3]| {
         let mut buffers = outfit.buffers();

@@ -20,8 +20,8 @@ fn halves(one: Shape, other: Shape) -> Outfit {
     let mut layers = vec![layer(&body, 0, None), layer(&piece, 1, Some(&body))];
     let joint = |v: usize| vec![(JointId(if v < first { 1 } else { 2 }), 1.0)];
     let rows: Vec<_> = (0..piece.0.len()).map(joint).collect();
-    layers[0].skin = Skin::uniform(layers[0].rest.len(), &[(JointId(0), 1.0)], 3).unwrap();
-    layers[1].skin = Skin::from_rows(&rows, 3).unwrap();
+    layers[0].skin = Skin::uniform(layers[0].rest.len(), &[(JointId(0), 1.0)], 3).unwrap().into();
+    layers[1].skin = Skin::from_rows(&rows, 3).unwrap().into();
     Outfit::new(layers, Default::default())
 }
 
@@ -67,8 +67,8 @@ fn the_two_walls_of_a_plate_are_not_against_each_other() {
     layers[1] = layer(&(walls.0.clone(), faces), 1, Some(&body));
     let half = |v: usize| vec![(JointId(if v < walls.0.len() / 2 { 1 } else { 2 }), 1.0)];
     let rows: Vec<_> = (0..walls.0.len()).map(half).collect();
-    layers[0].skin = Skin::uniform(layers[0].rest.len(), &[(JointId(0), 1.0)], 3).unwrap();
-    layers[1].skin = Skin::from_rows(&rows, 3).unwrap();
+    layers[0].skin = Skin::uniform(layers[0].rest.len(), &[(JointId(0), 1.0)], 3).unwrap().into();
+    layers[1].skin = Skin::from_rows(&rows, 3).unwrap().into();
     let outfit = Outfit::new(layers, Default::default());
     let buffers = {
         let mut buffers = outfit.buffers();
@@ -87,8 +87,8 @@ fn a_crease_of_a_sleeve_is_not_against_itself_and_a_forearm_in_an_upper_arm_is()
     let arm = tin_cloak_core::shapes::Arm::new();
     let body = sphere(0.005, 8);
     let mut layers = vec![layer(&body, 0, None), layer(&arm.surface, 1, Some(&body))];
-    layers[0].skin = Skin::uniform(layers[0].rest.len(), &[(JointId(0), 1.0)], 2).unwrap();
-    layers[1].skin = arm.skin.clone();
+    layers[0].skin = Skin::uniform(layers[0].rest.len(), &[(JointId(0), 1.0)], 2).unwrap().into();
+    layers[1].skin = arm.skin.clone().into();
     let outfit = Outfit::new(layers, Default::default());
     let told = |degrees: f32| {
         let mut buffers = outfit.buffers();
@@ -106,8 +106,8 @@ fn a_crease_of_a_sleeve_is_not_against_itself_and_a_forearm_in_an_upper_arm_is()
 fn a_sphere_breathing_through_a_shell_is_as_deep_as_it_is_larger() {
     let (body, shell) = (sphere(0.095, 96), sphere(0.1, 128));
     let mut layers = vec![layer(&body, 0, None), layer(&shell, 1, Some(&body))];
-    layers[0].skin = Skin::uniform(layers[0].rest.len(), &[(JointId(0), 1.0)], 2).unwrap();
-    layers[1].skin = Skin::uniform(layers[1].rest.len(), &[(JointId(1), 1.0)], 2).unwrap();
+    layers[0].skin = Skin::uniform(layers[0].rest.len(), &[(JointId(0), 1.0)], 2).unwrap().into();
+    layers[1].skin = Skin::uniform(layers[1].rest.len(), &[(JointId(1), 1.0)], 2).unwrap().into();
     let outfit = Outfit::new(layers, Default::default());
     for radius in [0.096f32, 0.099, 0.101, 0.102, 0.105, 0.11] {
         let mut buffers = outfit.buffers();
@@ -141,7 +141,7 @@ fn ridge_in_a_valley(lift: f32) -> PairMeasure {
         vec![[0, 2, 1], [0, 1, 3]],
     );
     let mut layers = vec![layer(&roof, 0, None), layer(&valley, 1, None)];
-    layers[1].skin = Skin::uniform(6, &[(JointId(1), 1.0)], 2).unwrap();
+    layers[1].skin = Skin::uniform(6, &[(JointId(1), 1.0)], 2).unwrap().into();
     let outfit = Outfit::new(layers, Default::default());
     assert_eq!(outfit.pairs.len(), 1, "the valley lies over the roof");
     let mut buffers = outfit.buffers();
@@ -166,7 +166,7 @@ fn a_pose_tells_only_what_it_adds_to_rest() {
     // A shirt that begins 3 mm in the body in front, and goes on for 2 mm more.
     let (body, shirt) = (sphere(0.1, 48), moved(sphere(0.105, 48), Vec3::Z * -0.008));
     let mut layers = vec![layer(&body, 0, None), layer(&shirt, 1, Some(&body))];
-    layers[1].skin = Skin::uniform(layers[1].rest.len(), &[(JointId(1), 1.0)], 2).unwrap();
+    layers[1].skin = Skin::uniform(layers[1].rest.len(), &[(JointId(1), 1.0)], 2).unwrap().into();
     let outfit = Outfit::new(layers, Default::default());
     let told = |by: f32| {
         let mut buffers = outfit.buffers();

@@ -118,8 +118,8 @@ fn two_poses_that_pull_opposite_ways_are_met_half_way() {
     o.layers[1].stiff = true;
     o.layers[1].rigid = Arc::new(vec![0; shell.0.len()]);
     let joint = |j: u16, n: usize| Skin::uniform(n, &[(JointId(j), 1.0)], 2).unwrap();
-    o.layers[0].skin = joint(0, o.layers[0].rest.len());
-    o.layers[1].skin = joint(1, shell.0.len());
+    o.layers[0].skin = joint(0, o.layers[0].rest.len()).into();
+    o.layers[1].skin = joint(1, shell.0.len()).into();
     let by = |x: f32| TrialPose {
         matrices: vec![Mat4::IDENTITY, Mat4::from_translation(Vec3::X * x)],
         amounts: Vec::new(),
@@ -171,7 +171,7 @@ fn at_the_lip_of_a_fold_it_comes_clear_and_deeper_in_it_stays() {
 fn a_shape_of_a_pose_clears_it_and_leaves_rest_alone() {
     let mut o = outfit(&sphere(0.1, 40), &[sphere(0.105, 40)]);
     let all = o.layers[1].rest.len();
-    o.layers[1].skin = Skin::uniform(all, &[(JointId(1), 1.0)], 2).unwrap();
+    o.layers[1].skin = Skin::uniform(all, &[(JointId(1), 1.0)], 2).unwrap().into();
     let shifted = |share: f32| {
         let matrices = vec![Mat4::IDENTITY, Mat4::from_translation(Vec3::Z * -0.009 * share)];
         TrialPose { matrices, amounts: vec![share] }
@@ -208,7 +208,7 @@ fn a_contact_is_asked_in_and_out() {
     let mut o =
         outfit(&sphere(0.1, 16), &[moved(sphere(0.05, 48), apart(0.5)), moved(sphere(0.05, 48), apart(1.0))]);
     let (at, all) = (Settings::default(), o.layers[2].rest.len());
-    o.layers[2].skin = Skin::uniform(all, &[(JointId(1), 1.0)], 2).unwrap();
+    o.layers[2].skin = Skin::uniform(all, &[(JointId(1), 1.0)], 2).unwrap().into();
     let to_the_right = (0..all as u32).max_by(|a, b| {
         let x = |v: &u32| o.layers[1].rest[*v as usize].x;
         x(a).total_cmp(&x(b))
@@ -232,7 +232,7 @@ fn a_contact_is_asked_in_and_out() {
 fn a_shape_is_the_same_to_the_bit_on_any_number_of_threads() {
     let (ball, shell) = (sphere(0.1, 40), moved(sphere(0.105, 40), Vec3::Z * 0.002));
     let mut o = outfit(&ball, &[shell, moved(sphere(0.111, 40), Vec3::X * 0.003)]);
-    o.layers[0].skin = Skin::uniform(ball.0.len(), &[(JointId(1), 1.0)], 2).unwrap();
+    o.layers[0].skin = Skin::uniform(ball.0.len(), &[(JointId(1), 1.0)], 2).unwrap().into();
     // The ball goes on where the shells do not, by as much as the shape is called up.
     let shifted = |share: f32| {
         let way = Vec3::new(-0.006, 0.0, 0.011) * share;
@@ -262,7 +262,7 @@ fn a_shape_is_the_same_to_the_bit_on_any_number_of_threads() {
 fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
     let arm = Arm::new();
     let mut o = outfit(&arm.surface, &[tube(0.055, (0.02, 0.58), 16, 23, 1.0)]);
-    o.layers[0].skin = arm.skin.clone();
+    o.layers[0].skin = arm.skin.clone().into();
     let pose = |degrees: f32| {
         let mut pose = Pose::rest(2);
         pose.rotations[1] = Quat::from_rotation_x(degrees.to_radians());
@@ -290,7 +290,7 @@ fn the_joint_that_calls_up_what_presses_in_is_to_blame() {
     let arm = Arm::new();
     let mut o = outfit(&arm.surface, &[tube(0.055, (0.02, 0.58), 16, 23, 1.0)]);
     for layer in &mut o.layers {
-        layer.skin = Skin::from_rows(&vec![vec![(JointId(0), 1.0)]; layer.rest.len()], 3).unwrap();
+        layer.skin = Skin::from_rows(&vec![vec![(JointId(0), 1.0)]; layer.rest.len()], 3).unwrap().into();
     }
     let driver = Driver { joint: JointId(1), axis: Vec3::X, from: 0.1, full: 0.5 };
     let inwards: Vec<Vec3> = o.layers[1].rest.iter().map(|p| Vec3::new(p.x, 0.0, p.z) * -0.2).collect();
@@ -315,8 +315,9 @@ fn the_joint_that_calls_up_what_presses_in_is_to_blame() {
 fn what_a_spent_turn_is_to_blame_for_falls_to_the_next() {
     let arm = Arm::new();
     let mut o = outfit(&arm.surface, &[tube(0.055, (0.02, 0.58), 16, 23, 1.0)]);
-    o.layers[0].skin = arm.skin.clone();
-    o.layers[1].skin = Skin::from_rows(&vec![vec![(JointId(2), 1.0)]; o.layers[1].rest.len()], 3).unwrap();
+    o.layers[0].skin = arm.skin.clone().into();
+    o.layers[1].skin =
+        Skin::from_rows(&vec![vec![(JointId(2), 1.0)]; o.layers[1].rest.len()], 3).unwrap().into();
     let names = ["upper", "lower", "apart"].map(str::to_owned).to_vec();
     let at_rest = [&arm.skeleton.rest[..], &arm.skeleton.rest[..1]].concat();
     let skeleton = Skeleton::at_rest(names, vec![None, Some(JointId(0)), None], at_rest).unwrap();
@@ -340,7 +341,7 @@ fn what_a_spent_turn_is_to_blame_for_falls_to_the_next() {
 fn what_lies_in_a_fold_is_asked_when_it_is_wished() {
     let arm = Arm::new();
     let mut o = outfit(&arm.surface, &[tube(0.051, (0.02, 0.58), 24, 40, 1.0)]);
-    o.layers[0].skin = arm.skin.clone();
+    o.layers[0].skin = arm.skin.clone().into();
     let poses = [TrialPose { matrices: arm.bent(30.0), amounts: Vec::new() }];
     let mut trouble = trouble_in(&o, &poses, PushSettings::default().measure);
     let fold = |[(layer, vertex), _]: [(usize, u32); 2]| Place::Inside { layers: (layer, layer), vertex };
@@ -378,7 +379,8 @@ fn in_a_crease_cloth_goes_any_way() {
     };
     let rows: Vec<_> = sleeve.0.iter().map(row).collect();
     let mut o = outfit(&arm.surface, &[sleeve]);
-    (o.layers[0].skin, o.layers[1].skin) = (arm.skin.clone(), Skin::from_rows(&rows, 2).unwrap());
+    (o.layers[0].skin, o.layers[1].skin) =
+        (arm.skin.clone().into(), Skin::from_rows(&rows, 2).unwrap().into());
     for degrees in [100.0, 130.0] {
         let poses = [TrialPose { matrices: arm.bent(degrees), amounts: Vec::new() }];
         let trouble = trouble_in(&o, &poses, PushSettings::default().measure);

@@ -19,7 +19,7 @@ fn dressed_arm(around: u32) -> Outfit {
         let elbow = |y: f32| ((y - 0.25) / 0.1).clamp(0.0, 1.0);
         let row = |y: f32| vec![(JointId(0), 1.0 - elbow(y)), (JointId(1), elbow(y))];
         let rows: Vec<_> = layer.rest.iter().map(|p| row(p.y)).collect();
-        layer.skin = Skin::from_rows(&rows, 2).unwrap();
+        layer.skin = Skin::from_rows(&rows, 2).unwrap().into();
     }
     dressed
 }

@@ -64,7 +64,7 @@ pub use inside::way_out;
 pub use measure::{measure_pose, stiffness, strain, PairMeasure, PoseMeasure, Settings, Spot};
 pub use neighbourhood::Neighbourhood;
 pub use never_seen::{faces_within, never_seen, HiddenBy, LookedAt, LookingAt};
-pub use outfit::{pairs_to_ask, BufferPool, Coverage, Layer, Outfit, Pair};
+pub use outfit::{pairs_to_ask, Coverage, Layer, Outfit, Pair};
 pub use place::{Gap, Place};
 pub use posed_layers::{Buffers, PosedLayer};
 pub use side::{PosedSide, Side};

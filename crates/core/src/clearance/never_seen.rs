@@ -354,7 +354,7 @@ mod tests {
             &arm.surface,
             &[tube(0.055, (0.0, 0.6), 16, 23, 1.0), tube(0.06, (0.1, 0.6), 16, 23, 1.0)],
         );
-        outfit.layers[..2].iter_mut().for_each(|layer| layer.skin = arm.skin.clone());
+        outfit.layers[..2].iter_mut().for_each(|layer| layer.skin = arm.skin.clone().into());
         let pose = |degrees| TrialPose { matrices: arm.bent(degrees), amounts: Vec::new() };
         let poses = [0.0, 20.0, 70.0, -30.0].map(pose);
         let places = &outfit.layers[0].topology.triangles;

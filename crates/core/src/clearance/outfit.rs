@@ -8,7 +8,7 @@ use crate::skin::Skin;
 use crate::LayerIndex;
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 /// One layer: the body or a bound piece, over welded vertices.
 #[derive(Clone, Debug)]
@@ -20,7 +20,7 @@ pub struct Layer {
     /// Rest positions, metres.
     pub rest: Vec<Vec3>,
     /// Skin weights.
-    pub skin: Skin,
+    pub skin: Arc<Skin>,
     /// Which faces are measured.
     pub walls: Arc<Walls>,
     /// True when it must move as a whole.
@@ -154,9 +154,10 @@ impl Outfit {
         Buffers::of(&self.built)
     }
 
-    /// A pool of buffers, so that many poses measured in parallel share a few.
-    pub fn pool(&self) -> BufferPool {
-        BufferPool { still: self.buffers(), free: Mutex::new(Vec::new()) }
+    /// Makes buffers that were of this outfit or another, with layers that lie otherwise at rest, fit to pose it in: a
+    /// layer that has the same trees stays as it was posed last.
+    pub fn take_over(&self, buffers: &mut Buffers) {
+        buffers.go_over_to(&self.built);
     }
 }
 
@@ -174,26 +175,4 @@ impl Outfit {
 pub fn pairs_to_ask(layers: &[Layer]) -> Vec<(usize, usize)> {
     let all = (1..layers.len()).flat_map(|outer| (0..outer).map(move |inner| (outer, inner)));
     all.filter(|&(outer, inner)| layers[inner].layer < layers[outer].layer).collect()
-}
-
-/// Buffers lent out and taken back; as many exist as were needed at once.
-pub struct BufferPool {
-    still: Buffers,
-    free: Mutex<Vec<Buffers>>,
-}
-
-impl BufferPool {
-    /// Buffers with every layer at rest.
-    pub fn fresh(&self) -> Buffers {
-        self.still.clone()
-    }
-
-    /// Runs `work` with buffers of its own.
-    pub fn with<T>(&self, work: impl FnOnce(&mut Buffers) -> T) -> T {
-        let lent = self.free.lock().unwrap_or_else(PoisonError::into_inner).pop();
-        let mut buffers = lent.unwrap_or_else(|| self.fresh());
-        let answer = work(&mut buffers);
-        self.free.lock().unwrap_or_else(PoisonError::into_inner).push(buffers);
-        answer
-    }
 }

@@ -3,6 +3,7 @@
 use super::{Layer, Outfit, PosedSide};
 use crate::deform::{linear_blend, linear_blend_some};
 use crate::query::{Bvh, Dipoles};
+use crate::skin::Skin;
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
 use std::sync::{Arc, OnceLock};
@@ -11,6 +12,8 @@ use std::sync::{Arc, OnceLock};
 #[derive(Clone, Debug)]
 pub struct Buffers {
     layers: Vec<Arc<PosedLayer>>,
+    /// What each was at rest, its trees as they were built.
+    built: Vec<Arc<PosedLayer>>,
 }
 
 /// A layer in a pose, with the search trees over its measured faces.
@@ -19,6 +22,7 @@ pub struct PosedLayer {
     pub(super) positions: Vec<Vec3>,
     /// What it was posed by, and the rest positions with shapes added that were.
     by: Vec<Mat4>,
+    skin: Option<Arc<Skin>>,
     shaped: Vec<Vec3>,
     pub(super) towards_body: PosedSide,
     away_from_body: Option<PosedSide>,
@@ -34,6 +38,7 @@ impl PosedLayer {
         Self {
             positions: layer.rest.clone(),
             by: Vec::new(),
+            skin: None,
             shaped: Vec::new(),
             towards_body: layer.walls.towards_body.pose(&layer.rest),
             away_from_body: layer.walls.away_from_body.as_ref().map(|s| s.pose(&layer.rest)),
@@ -69,7 +74,20 @@ impl PosedLayer {
 impl Buffers {
     /// Layers at rest, to be posed; each is copied when it is first.
     pub(super) fn of(layers: &[Arc<PosedLayer>]) -> Self {
-        Self { layers: layers.to_vec() }
+        Self { layers: layers.to_vec(), built: layers.to_vec() }
+    }
+
+    /// Goes over to what is `built` of the layers now: those that it was for others take its trees, and are at rest.
+    pub(super) fn go_over_to(&mut self, built: &[Arc<PosedLayer>]) {
+        if self.built.len() != built.len() {
+            *self = Self::of(built);
+            return;
+        }
+        for ((layer, was), now) in self.layers.iter_mut().zip(&mut self.built).zip(built) {
+            if !Arc::ptr_eq(was, now) {
+                (*layer, *was) = (Arc::clone(now), Arc::clone(now));
+            }
+        }
     }
 
     /// Bytes that it has to itself, about: what was never posed is shared.
@@ -101,7 +119,7 @@ impl Buffers {
     }
 
     /// Poses only the layers (by index) that are `wanted`; the others stay as they were last. Of what was posed by the
-    /// same matrices before only what has another shape now is touched, and it stays shared where that is nothing.
+    /// same matrices and weights before only what has another shape now is touched, and it stays shared where that is nothing.
     pub fn pose_some(
         &mut self,
         outfit: &Outfit,
@@ -131,7 +149,8 @@ const FEW: f32 = 0.25;
 fn pose_layer(layer: &Layer, shared: &mut Arc<PosedLayer>, matrices: &[Mat4], amounts: &[f32]) {
     let mut room = Vec::new();
     let shaped = layer.shaped_into(amounts, &mut room);
-    let is_same_pose = shared.shaped.len() == shaped.len() && are_same(&shared.by, matrices);
+    let has_same_skin = shared.skin.as_ref().is_some_and(|skin| *skin == layer.skin);
+    let is_same_pose = has_same_skin && shared.shaped.len() == shaped.len() && are_same(&shared.by, matrices);
     let changed = if is_same_pose { moved_since(&shared.shaped, shaped) } else { Vec::new() };
     if is_same_pose && changed.is_empty() {
         return;
@@ -150,6 +169,7 @@ fn pose_layer(layer: &Layer, shared: &mut Arc<PosedLayer>, matrices: &[Mat4], am
     };
     posed.by.clear();
     posed.by.extend_from_slice(matrices);
+    posed.skin = Some(Arc::clone(&layer.skin));
     match std::ptr::eq(shaped, &*layer.rest) {
         true => posed.shaped.clone_from(&layer.rest),
         false => posed.shaped = room,
@@ -193,6 +213,7 @@ fn moved_since(before: &[Vec3], now: &[Vec3]) -> Vec<u32> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::ids::JointId;
     use crate::shapes::{joined, moved, outfit, sphere, turned_inside_out};
 
     /// What is posed by the same matrices again and has no other shape is left alone, and shared.
@@ -208,6 +229,27 @@ mod tests {
         assert!(shared(&again));
         again.pose(&outfit, &[Mat4::IDENTITY; 2], &[]);
         assert!(!shared(&again) && again.positions(1) == outfit.layers[1].rest);
+    }
+
+    /// A layer that lies otherwise at rest has other trees: it is posed from these, the others stay posed. Held by
+    /// another joint it is posed anew.
+    #[test]
+    fn buffers_go_over_to_layers_that_lie_otherwise() {
+        let first = outfit(&sphere(0.1, 16), &[sphere(0.11, 16)]);
+        let matrices = [Mat4::from_rotation_y(0.3), Mat4::from_rotation_x(0.2)];
+        let mut buffers = first.buffers();
+        buffers.pose(&first, &matrices, &[]);
+        let posed = buffers.clone();
+        let wider = PosedLayer::at_rest(&outfit(&sphere(0.1, 16), &[sphere(0.12, 16)]).layers[1]);
+        buffers.go_over_to(&[Arc::clone(&buffers.built[0]), Arc::new(wider)]);
+        assert!(Arc::ptr_eq(&buffers.layers[0], &posed.layers[0]));
+        assert!(buffers.positions(1).iter().all(|p| p.length() > 0.119));
+        let mut held = first.clone();
+        let rows = vec![vec![(JointId(1), 1.0)]; held.layers[0].rest.len()];
+        held.layers[0].skin = Arc::new(Skin::from_rows(&rows, 2).unwrap());
+        buffers.pose_some(&held, |layer| layer == 0, (&matrices, &[]));
+        let turned = |v: usize| matrices[1].transform_point3(first.layers[0].rest[v]);
+        assert!(buffers.positions(0).iter().enumerate().all(|(v, p)| p.distance(turned(v)) < 1e-6));
     }
 
     /// Where a part has moved since the last pose only that is refitted: everything is to the bit where it is when all

@@ -190,7 +190,7 @@ pub fn push_out(
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<Mended>, BindError> {
     let numbers: Vec<usize> = (0..mending.poses.len()).collect();
-    push_out_with(mending, (&PoseCache::new(mending.outfit, numbers.len()), &numbers), progress)
+    push_out_with(mending, (&PoseCache::new(numbers.len()), &numbers), progress)
 }
 
 /// The same with layers that are kept in poses from one mending to the next; `numbers` says which of those poses each
@@ -265,11 +265,11 @@ struct Reached {
 
 /// What is through in each pose, in sight, asked of every pair.
 pub fn trouble_in(outfit: &Outfit, poses: &[TrialPose], measure: Settings) -> Vec<Trouble> {
-    let (pool, still) = (outfit.pool(), outfit.buffers());
+    let (cache, still) = (PoseCache::none(), outfit.buffers());
     let rests: Vec<AtRest> =
         outfit.pairs.iter().map(|p| AtRest::of(outfit, &still, (p.outer, p.inner))).collect();
-    let one = |pose: &TrialPose| {
-        pool.with(|buffers| {
+    let one = |(number, pose): (usize, &TrialPose)| {
+        cache.lend((number, outfit), |buffers| {
             buffers.pose(outfit, &pose.matrices, &pose.amounts);
             let in_pose = InPose::new(outfit, buffers);
             let of_pair = |(pair, rest): (usize, &AtRest)| {
@@ -284,7 +284,7 @@ pub fn trouble_in(outfit: &Outfit, poses: &[TrialPose], measure: Settings) -> Ve
             rests.iter().enumerate().flat_map(of_pair).collect()
         })
     };
-    poses.par_iter().map(one).collect()
+    poses.par_iter().enumerate().map(one).collect()
 }
 
 struct Work<'a> {

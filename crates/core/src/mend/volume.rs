@@ -137,7 +137,7 @@ mod tests {
     fn sleeve() -> (Layer, Skeleton) {
         let arm = Arm::new();
         let mut layer = outfit(&arm.surface, &[]).layers.remove(0);
-        layer.skin = arm.skin.clone();
+        layer.skin = arm.skin.clone().into();
         let end = LocalTransform { translation: Vec3::Y * 0.3, ..LocalTransform::IDENTITY };
         let mut rest = arm.skeleton.rest.clone();
         rest.push(end);

@@ -26,6 +26,7 @@ use std::cell::OnceCell;
 use std::sync::Arc;
 use std::time::Instant;
 use tin_cloak_core::intake::Place;
+use tin_cloak_core::mend::PoseCache;
 use tin_cloak_formats::{MeshPart, UnsoundClip};
 
 /// Which poses are tried.
@@ -198,19 +199,19 @@ impl Dressed {
             against: Against::default(),
         };
         let plan = TrialPlan { hidden_counts: false, ..self.plan.clone() };
-        let first: OnceCell<Measured> = OnceCell::new();
+        let (first, cache) = (OnceCell::new(), PoseCache::new(trials.trials.len()));
         let measure = |rest: &[Option<Vec<Vec3>>], tell: Tell| {
             let (moved, tolerance) = (dress.moved(rest), (options.tolerance_mm, &plan));
-            let Some(measured) = first.get() else {
-                let measured = measure_every_pair(&moved, trials, tolerance, None, tell)?;
+            let Some(measured): Option<&Measured> = first.get() else {
+                let measured = measure_every_pair(&moved, trials, tolerance, (None, &cache), tell)?;
                 return Ok(first.get_or_init(|| measured).clone());
             };
             let is_unmoved = |piece: &Option<usize>| piece.is_none_or(|p| rest[p].is_none());
             let unmoved: Vec<bool> = measured.piece_of.iter().map(is_unmoved).collect();
             let before = Some(Before { measured, unmoved: &unmoved });
-            measure_every_pair(&moved, trials, tolerance, before, tell)
+            measure_every_pair(&moved, trials, tolerance, (before, &cache), tell)
         };
-        let outcome = mend(&what, &measure, tell)?;
+        let outcome = mend(&what, (&measure, &cache), tell)?;
         self.dress = self.dress.moved(&outcome.rest);
         self.mended = Some(Arc::clone(&outcome.board));
         Ok((export_glb(&self.dress)?, outcome))

@@ -173,7 +173,7 @@ impl Body {
             layer: LayerIndex(0),
             topology: Arc::clone(&self.topology),
             rest: self.rest.clone(),
-            skin: self.welded_skin.clone(),
+            skin: Arc::new(self.welded_skin.clone()),
             walls: Arc::clone(&self.walls),
             stiff: false,
             rigid: Arc::default(),

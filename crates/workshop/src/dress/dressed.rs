@@ -61,7 +61,7 @@ impl Dress {
                 layer: LayerIndex(piece.layer),
                 topology: Arc::clone(&piece.topology),
                 rest: piece.rest.to_vec(),
-                skin: bound.skin.clone(),
+                skin: Arc::new(bound.skin.clone()),
                 walls: piece.shared_walls(),
                 stiff: piece.kind == PieceKind::Stiff,
                 rigid: Arc::default(),

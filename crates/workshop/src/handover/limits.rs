@@ -14,6 +14,7 @@ use crate::state::stroke::Chosen;
 use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 use tin_cloak_core::clearance::Layer;
 use tin_cloak_core::intake::Up;
 use tin_cloak_core::regions::main_joints;
@@ -253,7 +254,7 @@ fn joints_of(skin: &Skin) -> usize {
 
 /// How far anything would be from where it is with so many joints a vertex, where, and in which pose.
 fn cost_of(layer: &Layer, most: usize, (dress, trials): (&Dress, &TrialSet)) -> String {
-    let limited = Layer { skin: layer.skin.limit(most), ..layer.clone() };
+    let limited = Layer { skin: Arc::new(layer.skin.limit(most)), ..layer.clone() };
     let poses = trials.poses(&dress.body);
     let in_pose = |(n, pose): (usize, &tin_cloak_core::mend::TrialPose)| {
         let posed = |layer: &Layer| {

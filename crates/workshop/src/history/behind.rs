@@ -17,6 +17,7 @@ use crate::state::names::PieceId;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, PoisonError};
 use std::time::{Duration, Instant};
+use tin_cloak_core::mend::PoseCache;
 use tin_cloak_store::BlobId;
 
 /// After the pose in view the others wait this long for a newer step: of many quick touches only
@@ -148,7 +149,7 @@ impl Workshop {
     /// When the fitting is not there or nothing of it is bound.
     pub fn measure_now(&self, fitting: i64) -> Result<Arc<Board>, WorkshopError> {
         let room = self.fitting(fitting)?.room;
-        let how = Measuring { first: &[], go_on: &|_| true, cache: None };
+        let how = Measuring { first: &[], go_on: &|_| true, cache: &PoseCache::none() };
         if room.is_measurable() {
             self.crews.measuring.install(|| measure_missing(&room, self.kept(), &how))?;
             self.tell_effect(fitting, &self.store.state_at(fitting, None)?)?;
@@ -171,7 +172,11 @@ impl Workshop {
             }
             !run.stop.load(Ordering::Relaxed)
         };
-        measure_missing(&room, self.kept(), &Measuring { first: &first, go_on: &go_on, cache: None })?;
+        measure_missing(
+            &room,
+            self.kept(),
+            &Measuring { first: &first, go_on: &go_on, cache: &PoseCache::none() },
+        )?;
         self.tell_effect(fitting, &run.state)
     }
 

@@ -18,6 +18,7 @@ use crate::state::key::Key;
 use crate::state::step::Step;
 use serde::{Deserialize, Serialize};
 use std::sync::{Arc, PoisonError};
+use tin_cloak_core::mend::PoseCache;
 
 /// A plan on its way: what may help is tried on top of what helped before.
 struct Planning<'a> {
@@ -255,7 +256,7 @@ impl Workshop {
         if !room.is_measurable() {
             return Err(WorkshopError::BindFirst);
         }
-        measure_all(room, self.kept(), None, &|s| job.tell(s))?;
+        measure_all(room, self.kept(), &PoseCache::none(), &|s| job.tell(s))?;
         board_of(room, self.kept())
     }
 }

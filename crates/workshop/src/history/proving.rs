@@ -10,6 +10,7 @@ use crate::measuring::cells::board_of;
 use crate::measuring::missing::measure_all;
 use crate::state::key::Key;
 use std::sync::Arc;
+use tin_cloak_core::mend::PoseCache;
 
 /// Goes up when the file is written otherwise, or otherwise read: proofs kept before say nothing of it.
 const PROOFS: u32 = 2;
@@ -47,7 +48,7 @@ impl Workshop {
     fn proved(&self, fitting: i64, job: &Job) -> Result<String, WorkshopError> {
         let room = self.room(fitting, None)?;
         job.at(0.0, 0.3);
-        measure_all(&room, self.kept(), None, &|s| job.tell(s))?;
+        measure_all(&room, self.kept(), &PoseCache::none(), &|s| job.tell(s))?;
         let board = board_of(&room, self.kept())?;
         job.at(0.3, 1.0);
         let (_, proof) = prove(&room, Some(&board), &|s| job.tell(s))?;

@@ -15,7 +15,7 @@ use std::sync::Arc;
 use tin_cloak_core::clearance::{
     stiffness, strain, sum_up, AtRest, Buffers, InPose, Outfit, Pair, Place, Settings, Sight, Through,
 };
-use tin_cloak_core::mend::TrialPose;
+use tin_cloak_core::mend::{PoseCache, TrialPose};
 
 /// Measures `dress` afresh in every pose of `trials`; rows of layers that nothing brings together are left
 /// out. `progress` is told the share done and answers whether to go on.
@@ -42,8 +42,8 @@ pub(crate) struct Before<'a> {
     pub unmoved: &'a [bool],
 }
 
-/// Measures `dress` afresh in every pose of `trials`, every two layers, but for what is known from `before`. `progress`
-/// is told the share done and answers whether to go on.
+/// Measures `dress` afresh in every pose of `trials`, every two layers, but for what is known from `before`; it is posed
+/// in the layers of `cache`. `progress` is told the share done and answers whether to go on.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
@@ -51,12 +51,13 @@ pub(crate) fn measure_every_pair(
     dress: &Dress,
     trials: &TrialSet,
     tolerance: (f32, &TrialPlan),
-    before: Option<Before>,
+    (before, cache): (Option<Before>, &PoseCache),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Measured, WorkshopError> {
     let (outfit, piece_of) = outfit_of(dress, tolerance.1);
     let asked = Asked::of(&outfit, before);
-    let (board, places) = asked.board((dress, &outfit, &piece_of), trials, tolerance, (true, progress))?;
+    let (board, places) =
+        asked.board((dress, &outfit, &piece_of), trials, tolerance, (true, cache, progress))?;
     let counted = |(pose, rows): (usize, Vec<Vec<Place>>)| {
         let rows = rows.into_iter().enumerate();
         rows.filter(|(row, _)| board.counts(pose, *row) == Counts::Counted).flat_map(|r| r.1).collect()
@@ -78,7 +79,7 @@ pub(crate) fn board_of_every_pair(
 ) -> Result<Board, WorkshopError> {
     let (outfit, piece_of) = outfit_of(dress, tolerance.1);
     let asked = Asked::of(&outfit, None);
-    Ok(asked.board((dress, &outfit, &piece_of), trials, tolerance, (false, progress))?.0)
+    Ok(asked.board((dress, &outfit, &piece_of), trials, tolerance, (false, &PoseCache::none(), progress))?.0)
 }
 
 fn outfit_of(dress: &Dress, plan: &TrialPlan) -> (Outfit, Vec<Option<usize>>) {
@@ -143,7 +144,7 @@ impl<'a> Asked<'a> {
         (dress, outfit, piece_of): (&Dress, &Outfit, &[Option<usize>]),
         trials: &TrialSet,
         (tolerance_mm, plan): (f32, &TrialPlan),
-        (places, progress): (bool, &(dyn Fn(f32) -> bool + Sync)),
+        (places, cache, progress): (bool, &PoseCache, &(dyn Fn(f32) -> bool + Sync)),
     ) -> Result<(Board, Places), WorkshopError> {
         let started = std::time::Instant::now();
         let number = |(layer, piece): (usize, &Option<usize>)| (layer as PieceId, dress.layer_name(*piece));
@@ -152,12 +153,11 @@ impl<'a> Asked<'a> {
         let tolerances: Vec<f32> = board.pairs.iter().map(|p| p.tolerance_mm).collect();
         let done = AtomicUsize::new(0);
         let poses = trials.poses(&dress.body);
-        let pool = outfit.pool();
         let one = |(number, (pose, trial)): (usize, (&TrialPose, &Trial))| {
             if !progress(done.fetch_add(1, Ordering::Relaxed) as f32 / poses.len() as f32) {
                 return None;
             }
-            pool.with(|buffers| {
+            cache.lend((number, outfit), |buffers| {
                 buffers.pose(outfit, &pose.matrices, &pose.amounts);
                 let (cells, found) = self.in_pose((outfit, buffers), &tolerances, (number, trial.is_rest()));
                 Some((cells, if places { found } else { Vec::new() }))

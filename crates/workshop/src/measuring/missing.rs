@@ -52,8 +52,8 @@ pub(crate) struct Measuring<'a> {
     pub first: &'a [usize],
     /// Told before each pose how many are left; answers whether to go on.
     pub go_on: &'a (dyn Fn(usize) -> bool + Sync),
-    /// Where layers are posed that lie so at rest, and are of another shape at most.
-    pub cache: Option<&'a PoseCache>,
+    /// Where layers are posed.
+    pub cache: &'a PoseCache,
 }
 
 /// Measures what is not known of a room's board, and keeps it.
@@ -74,17 +74,14 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
     let pairs = rows(&worn.outfit);
     let rest = room.at_rest(&worn, &plan.rows);
     let at = Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, rest: &rest };
-    let (pool, left) = (worn.outfit.pool(), AtomicUsize::new(wanted.len()));
+    let left = AtomicUsize::new(wanted.len());
     let batch = Batch { kept, values: Mutex::new(Vec::new()) };
     let one = |w: &Wanted| {
         let left = left.fetch_sub(1, Ordering::Relaxed);
         if !(how.go_on)(left) {
             return Err(WorkshopError::Stopped);
         }
-        match how.cache {
-            Some(cache) => cache.lend(w.pose, |buffers| at.measure(w, buffers, &batch)),
-            None => pool.with(|buffers| at.measure(w, buffers, &batch)),
-        }
+        how.cache.lend((w.pose, &worn.outfit), |buffers| at.measure(w, buffers, &batch))
     };
     // The first alone, on all threads: somebody is looking at it.
     let outcome = match wanted.split_first() {
@@ -102,7 +99,7 @@ pub(crate) fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Resul
 pub(crate) fn measure_all(
     room: &Room,
     kept: Kept,
-    cache: Option<&PoseCache>,
+    cache: &PoseCache,
     tell: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<(), WorkshopError> {
     let most = AtomicUsize::new(0);
@@ -326,15 +323,15 @@ mod tests {
             let room = dressed(&store);
             let poses = room.trials.poses(&room.dress.body);
             let outfit = &room.worn().outfit;
-            let cache = PoseCache::new(outfit, poses.len());
+            let cache = PoseCache::new(poses.len());
             let mut dented = outfit.clone();
             let up: Vec<Vec3> = dented.layers[1].rest.iter().map(|p| Vec3::Y * p.x * 0.1).collect();
             dented.layers[1].morphs = vec![Morph::from_dense("dent".into(), &up)];
             for (number, pose) in poses.iter().enumerate() {
-                cache.lend(number, |buffers| buffers.pose(&dented, &pose.matrices, &[1.0]));
+                cache.lend((number, outfit), |buffers| buffers.pose(&dented, &pose.matrices, &[1.0]));
             }
             let kept = Kept { derived: &room.derived, store: &store, counts: &Counts::default() };
-            let cache = used.then_some(&cache);
+            let cache = if used { &cache } else { &PoseCache::none() };
             measure_missing(&room, kept, &Measuring { first: &[], go_on: &go_on, cache }).unwrap();
             board_of(&room, kept).unwrap()
         };

@@ -238,7 +238,7 @@ impl Doing<'_> {
         let now = self.measured(None, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
         let begun = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
-        let cache = PoseCache::new(&begun.now.outfit, self.room.trials.trials.len());
+        let cache = PoseCache::new(self.room.trials.trials.len());
         let mut seeking =
             Seeking { bound: &bound, options, first: &first, best: begun.clone(), here: begun, cache };
         let is_stopped = match self.sought(&mut seeking) {
@@ -384,7 +384,7 @@ impl Doing<'_> {
         let room = here.room.as_deref().unwrap_or(self.room);
         let draft = self.with_corrective(room, here.draft.clone(), shape)?;
         let made = self.room_of(&draft)?;
-        let now = self.measured_in(&made, Some(cache), tell)?;
+        let now = self.measured_in(&made, cache, tell)?;
         let left = Left::on(&now.board, what.options.limit_mm);
         Ok(Reached { draft, room: Some(Arc::new(made)), now, left, taken: here.taken.clone() })
     }

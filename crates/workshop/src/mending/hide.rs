@@ -17,6 +17,7 @@ use crate::state::trial_plan::Counts;
 use glam::Vec3;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
+use tin_cloak_core::mend::PoseCache;
 use tin_cloak_core::trial::Humanoid;
 
 /// More rings than this leave nothing of any mask.
@@ -195,7 +196,7 @@ impl Doing<'_> {
         let blob = |id: &_| self.draft.blob(self.store, id);
         let whole = self.decoder.build(self.store, self.draft.state.clone(), &blob)?;
         let phase = Phase { job: self.job, from: 0.0, to: 0.3 };
-        measure_all(&whole, kept, None, &|s| phase.tell(s))?;
+        measure_all(&whole, kept, &PoseCache::none(), &|s| phase.tell(s))?;
         through_of(&whole, kept)
     }
 

@@ -15,7 +15,7 @@ use std::sync::Arc;
 use tin_cloak_core::clearance::{AtRest, Outfit, Place, Settings};
 use tin_cloak_core::intake::symmetry;
 use tin_cloak_core::mend::{
-    keep_rigid, make_alike, push_out, Mending, PieceReport, PushSettings, TrialPose, Trouble,
+    keep_rigid, make_alike, push_out_with, Mending, PieceReport, PoseCache, PushSettings, TrialPose, Trouble,
 };
 use tin_cloak_formats::PieceKind;
 
@@ -150,13 +150,13 @@ const PASS_MM: f32 = 6.0;
 
 /// Pushes pieces off what pokes through them, and what they poke through off them, in every pose that counts: a push,
 /// a fresh measure, and the same again from there, as long as fewer cells are out. The best state that was measured is
-/// taken, if it is better than the first.
+/// taken, if it is better than the first. `measure` measures in the layers of `cache`, in which the trials are posed.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.
 pub(crate) fn mend(
     what: &ToMend,
-    measure: Measure,
+    (measure, cache): (Measure, &PoseCache),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<MendOutcome, WorkshopError> {
     let whole = (2 * PASSES + 1) as f32;
@@ -175,7 +175,8 @@ pub(crate) fn mend(
         let from = (2 * pass + 1) as f32 / whole;
         let known = best.as_ref().map_or(&first.board, |b| &b.0.board).clone();
         let tell = |s: f32| progress(from + s / whole);
-        let Some((after, next, reports)) = passed(what, measure, (here, &rest), (pace, &known), &tell)?
+        let Some((after, next, reports)) =
+            passed(what, (measure, cache), (here, &rest), (pace, &known), &tell)?
         else {
             break;
         };
@@ -217,12 +218,12 @@ pub(crate) fn mend(
 /// `known`. None when nothing moves. `tell` is told 0 to 1 while it is pushed, 1 to 2 while it is measured.
 fn passed(
     what: &ToMend,
-    measure: Measure,
+    (measure, cache): (Measure, &PoseCache),
     (here, rest): (&Measured, &[Option<Vec<Vec3>>]),
     (pace, known): (Pace, &Board),
     tell: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<State>, WorkshopError> {
-    let pushed = pushed(what, (here, pace), rest, tell)?;
+    let pushed = pushed(what, (here, pace), (rest, cache), tell)?;
     let next = pushed.joined(what, &here.piece_of, rest);
     if next == rest {
         return Ok(None);
@@ -386,11 +387,11 @@ impl ToMend<'_> {
 fn pushed(
     what: &ToMend,
     (now, pace): (&Measured, Pace),
-    rest: &[Option<Vec<Vec3>>],
+    (rest, cache): (&[Option<Vec<Vec3>>], &PoseCache),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Pushed, WorkshopError> {
     let ToMend { dress, options, .. } = what;
-    let Pushing { outfit, movable, at_rest, poses, trouble, .. } = Pushing::of(what, now);
+    let Pushing { outfit, movable, at_rest, counted, poses, trouble } = Pushing::of(what, now);
     let limit = options.limit_mm * 0.001;
     // What is not chosen stays, and so does what has gone as far as it may.
     let held = |piece: &Option<usize>| {
@@ -423,7 +424,8 @@ fn pushed(
         settings,
     };
     let fail = |source| WorkshopError::Bind { piece: dress.body.name.clone(), source };
-    let mended = push_out(mending, progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
+    let mended =
+        push_out_with(mending, (cache, &counted), progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
     Ok(Pushed { rest: mended.rest, reports: mended.pieces })
 }
 

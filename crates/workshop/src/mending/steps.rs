@@ -46,14 +46,18 @@ impl Doing<'_> {
         let trials = &*self.room.trials;
         let what = ToMend { dress, ids: &ids, trials, pieces: &bound, chosen: &only, options, against };
         let phase = Phase { job: self.job, from: 0.0, to: 0.99 };
+        let cache = PoseCache::new(trials.trials.len());
         let measure = |rest: &[Option<Vec<Vec3>>], tell: &(dyn Fn(f32) -> bool + Sync)| match rest
             .iter()
             .any(Option::is_some)
         {
-            false => self.measured(None, tell),
-            true => self.measured(Some(self.reseated(rest, self.draft.clone())?), tell),
+            false => self.measured_in(self.room, &cache, tell),
+            true => {
+                let draft = self.reseated(rest, self.draft.clone())?;
+                self.measured_in(&self.room_of(&draft)?, &cache, tell)
+            }
         };
-        let outcome = mend(&what, &measure, &|s| phase.tell(s))?;
+        let outcome = mend(&what, (&measure, &cache), &|s| phase.tell(s))?;
         self.reseated(&outcome.rest, self.draft.clone()).map(|draft| *self.draft = draft)?;
         self.draft.notes.extend(outcome.notes());
         for (index, rest) in outcome.rest.iter().enumerate() {
@@ -96,8 +100,8 @@ impl Doing<'_> {
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Measured, WorkshopError> {
         match draft {
-            None => self.measured_in(self.room, None, tell),
-            Some(draft) => self.measured_in(&self.room_of(&draft)?, None, tell),
+            None => self.measured_in(self.room, &PoseCache::none(), tell),
+            Some(draft) => self.measured_in(&self.room_of(&draft)?, &PoseCache::none(), tell),
         }
     }
 
@@ -109,7 +113,7 @@ impl Doing<'_> {
     pub(crate) fn measured_in(
         &self,
         room: &Room,
-        cache: Option<&PoseCache>,
+        cache: &PoseCache,
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Measured, WorkshopError> {
         let counts = Counts::default();

@@ -23,7 +23,7 @@ use std::collections::BTreeMap;
 use tin_cloak_core::choose::{grow, grow_by};
 use tin_cloak_core::clearance::{Outfit, Place};
 use tin_cloak_core::deform::Morph;
-use tin_cloak_core::mend::{push_out, Mending, PushSettings};
+use tin_cloak_core::mend::{push_out, Mending, PoseCache, PushSettings};
 use tin_cloak_core::mesh::Topology;
 
 /// Rounds of moving and asking anew.
@@ -82,7 +82,7 @@ impl Doing<'_> {
             Some(_) => made.piece(tucked.part)?.correctives.retain(|c| c.by.is_empty()),
         }
         let room = self.room_of(&made)?;
-        let now = self.measured_in(&room, None, &|s| phase(0.1, 0.2).tell(s))?;
+        let now = self.measured_in(&room, &PoseCache::none(), &|s| phase(0.1, 0.2).tell(s))?;
         let not_bound = || WorkshopError::NotBound { piece: tucked.name.to_owned() };
         let layer = now.piece_of.iter().position(|p| *p == tucked.piece).ok_or_else(not_bound)?;
         let counts = Counts::default();

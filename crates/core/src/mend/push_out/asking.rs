@@ -91,7 +91,7 @@ impl Work<'_> {
                 return Vec::new();
             }
             let (cache, numbers) = self.cache;
-            cache.with(numbers[pose], |buffers, states| {
+            cache.with((numbers[pose], &self.outfit), |buffers, states| {
                 self.pose(pose, &places, (buffers, states));
                 let in_pose = InPose::new(&self.outfit, buffers);
                 let ask = |place: &Place| {
