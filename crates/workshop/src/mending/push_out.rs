@@ -132,14 +132,16 @@ struct Pace {
     any_way: bool,
 }
 
+/// So many pieces are a pile.
+const PILE: usize = 3;
 /// Long steps spoil in a pile what they cure.
 const FIRST: Pace = Pace { rounds: 2, step_mm: 4.0, any_way: false };
 const NEXT: Pace = Pace { rounds: 1, step_mm: 2.0, any_way: false };
 /// The paces of an outfit: the first pass's, the next ones', and that of the last, when those bring no more. In a pile
 /// what goes any way slides into what lies beside it, so that it goes along its normals.
-fn paces(is_pile: bool) -> [Pace; 3] {
+fn paces(pieces: usize) -> [Pace; 3] {
     let any_way = |pace: Pace| Pace { any_way: true, ..pace };
-    if is_pile {
+    if pieces >= PILE {
         [FIRST, NEXT, NEXT]
     } else {
         [any_way(FIRST), any_way(NEXT), NEXT]
@@ -166,7 +168,7 @@ pub(crate) fn mend(
     let (mut now, mut rest) = (None, none.clone());
     let mut best: Option<State> = None;
     let mut least_worse: Option<(usize, f32)> = None;
-    let [mut pace, mut next_pace, last_pace] = paces(what.pieces.len() > 1);
+    let [mut pace, mut next_pace, last_pace] = paces(what.pieces.len());
     for pass in 0..PASSES {
         let here: &Measured = now.as_ref().unwrap_or(&first);
         if here.trouble.iter().all(Vec::is_empty) {
