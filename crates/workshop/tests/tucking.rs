@@ -201,6 +201,14 @@ fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
     let told = notes(&bench);
     assert!(told.contains("quilted tunic, off its shape: edges by 0.0 % →"), "{told}");
 
+    // Against one pair nothing is told of what it was not about.
+    bench.run(push(&[], of(Some((BREECHES, 0)), Some(1))));
+    let told = notes(&bench);
+    assert!(told.contains("breeches: ") && !told.contains("quilted tunic: "), "{told}");
+    let did = bench.open().steps.last().unwrap().sentence.clone();
+    assert!(did.starts_with("Push out where Wick is through breeches, in "), "{did}");
+    bench.shop.undo(bench.fitting).unwrap();
+
     // Relaxed, it is nearer to the shape it came in.
     let relax = |percent: f32, shape: Option<&str>| Step::Relax {
         piece: TUNIC,

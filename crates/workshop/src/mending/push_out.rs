@@ -281,7 +281,13 @@ fn claims(
         Claim { piece, name, before_mm, after_mm, spots_before, spots_after, moved, furthest_mm, left }
     };
     let layers = before.piece_of.iter().enumerate().filter_map(|(layer, piece)| Some((layer, (*piece)?)));
-    layers.filter(|(_, piece)| what.pieces.contains(piece)).map(claim).collect()
+    let claims = layers.filter(|(_, piece)| what.pieces.contains(piece)).map(claim);
+    // Of a piece that it was not about nothing is claimed, unless it moved.
+    let about = |claim: &Claim| {
+        let id = what.dress.pieces[claim.piece].id;
+        claim.moved > 0 || what.against.pair.is_none_or(|(outer, inner)| [outer, inner].contains(&id))
+    };
+    claims.filter(about).collect()
 }
 
 /// Where layers were pushed to.

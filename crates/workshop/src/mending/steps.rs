@@ -69,7 +69,21 @@ impl Doing<'_> {
             self.draft.notes.push(change_note(&worn.name, change(&worn.rest), change(rest)));
         }
         let names: Vec<&str> = bound.iter().map(|&i| dress.pieces[i].name.as_str()).collect();
-        Ok(format!("Push out {}", names.join(", ")))
+        Ok(format!("Push out {}{}", self.against_in_words(against, &names)?, self.in_pose(against.pose)))
+    }
+
+    /// What is pushed against: a pair of layers, or all that is through the pieces.
+    fn against_in_words(&self, against: Against, names: &[&str]) -> Result<String, WorkshopError> {
+        let Some((outer, inner)) = against.pair else { return Ok(names.join(", ")) };
+        let name = |id: PieceId| -> Result<&str, WorkshopError> {
+            let piece = if id == BODY { None } else { Some(self.room.find(id)?) };
+            Ok(self.room.dress.layer_name(piece))
+        };
+        Ok(format!("where {} is through {}", name(inner)?, name(outer)?))
+    }
+
+    fn in_pose(&self, pose: Option<usize>) -> String {
+        pose.map_or_else(String::new, |pose| format!(", in {}", self.room.trials.trials[pose].label()))
     }
 
     /// A draft with pieces at other rest positions.
