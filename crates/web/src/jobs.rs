@@ -6,6 +6,7 @@ use rocket::response::stream::{Event, EventStream};
 use rocket::tokio::time::{sleep, Duration};
 use rocket::{get, post, routes, Route, Shutdown, State};
 use std::sync::Arc;
+use std::time::Instant;
 use tin_cloak_workshop::{JobState, Workshop};
 
 /// Share done as it grows, then how it ended.
@@ -13,6 +14,7 @@ use tin_cloak_workshop::{JobState, Workshop};
 fn events(shop: &State<Arc<Workshop>>, id: u64, mut end: Shutdown) -> Result<EventStream![], Refusal> {
     let job = shop.jobs().get(id);
     let job = job.ok_or_else(|| Refusal::new(Status::NotFound, "This work is long done."))?;
+    let begun = Instant::now();
     Ok(EventStream! {
         loop {
             let state = job.state();
@@ -27,11 +29,17 @@ fn events(shop: &State<Arc<Workshop>>, id: u64, mut end: Shutdown) -> Result<Eve
                 break;
             }
             rocket::tokio::select! {
-                () = sleep(Duration::from_millis(80)) => {}
+                () = sleep(until_told_again(begun.elapsed())) => {}
                 () = &mut end => break,
             }
         }
     })
+}
+
+/// Short work is told of often; of long work a twentieth of its time is late enough, as each word is drawn on the same
+/// cores.
+fn until_told_again(so_far: Duration) -> Duration {
+    (so_far / 20).clamp(Duration::from_millis(80), Duration::from_millis(500))
 }
 
 #[post("/jobs/<id>/stop")]

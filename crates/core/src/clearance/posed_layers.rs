@@ -119,7 +119,8 @@ impl Buffers {
     }
 
     /// Poses only the layers (by index) that are `wanted`; the others stay as they were last. Of what was posed by the
-    /// same matrices and weights before only what has another shape now is touched, and it stays shared where that is nothing.
+    /// same matrices and weights before only what has another shape now is touched, and it stays shared where that is
+    /// nothing.
     pub fn pose_some(
         &mut self,
         outfit: &Outfit,

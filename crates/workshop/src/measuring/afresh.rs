@@ -42,8 +42,8 @@ pub(crate) struct Before<'a> {
     pub unmoved: &'a [bool],
 }
 
-/// Measures `dress` afresh in every pose of `trials`, every two layers, but for what is known from `before`; it is posed
-/// in the layers of `cache`. `progress` is told the share done and answers whether to go on.
+/// Measures `dress` afresh in every pose of `trials`, every two layers, but for what is known from `before`; it is
+/// posed in the layers of `cache`. `progress` is told the share done and answers whether to go on.
 ///
 /// # Errors
 /// [`WorkshopError::Stopped`] when `progress` says no.

@@ -26,8 +26,8 @@ enum Slot {
     Lent,
 }
 
-/// The layers of an outfit in the poses of a trial, kept while it is mended: they may come to lie otherwise at rest, and
-/// to have other shapes. It changes no figure.
+/// The layers of an outfit in the poses of a trial, kept while it is mended: they may come to lie otherwise at rest,
+/// and to have other shapes. It changes no figure.
 #[derive(Default)]
 pub struct PoseCache {
     poses: Vec<Mutex<Slot>>,
