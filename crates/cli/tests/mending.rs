@@ -51,8 +51,10 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
     b.press("#make-plan").await;
     let told = "document.querySelector('#work b').textContent";
     b.until(&format!("{told}.includes('cells so far · Push all layers')")).await;
-    b.step("#work button").await;
     let card = "document.getElementById('plan').textContent";
+    b.until(&format!("{card}.includes('Let breeches follow the shapes of Wick')")).await;
+    assert!(b.value("document.getElementById('do-next')").await.is_null(), "nothing of it is done meanwhile");
+    b.step("#stop-plan").await;
     b.until(&format!("{card}.includes('stopped before all was tried')")).await;
     b.step("#make-plan").await;
     assert_eq!(b.value(steps).await, shown, "making one is no step");

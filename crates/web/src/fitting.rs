@@ -264,7 +264,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         cut: cut(room, board),
         svg_width: WIDTH,
         unbound,
-        mending: shop.plan_of(room)?.map(|p| PlanShown::of(&p)),
+        mending: PlanShown::shown(shop, id, room)?,
         masks: hidden_rows(room),
         on_the_way: room.state.plan.on_the_way,
         tucks: room.tucks(),

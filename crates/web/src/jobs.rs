@@ -24,7 +24,10 @@ fn events(shop: &State<Arc<Workshop>>, id: u64, mut end: Shutdown) -> Result<Eve
                 JobState::Failed(why) => ("failed", crate::answers::sentence(why)),
                 JobState::Stopped => ("stopped", "Stopped: nothing was changed.".to_owned()),
             };
-            yield Event::json(&serde_json::json!({ "state": kind, "share": job.share(), "text": text }));
+            let told = serde_json::json!({
+                "state": kind, "share": job.share(), "text": text, "news": job.news(),
+            });
+            yield Event::json(&told);
             if state != JobState::Running {
                 break;
             }

@@ -24,6 +24,7 @@ mod mending_rows;
 mod motions;
 mod own_joints;
 mod piece_rows;
+mod plan;
 mod printed;
 mod report_file;
 mod seating;
@@ -68,6 +69,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", upload::routes())
         .mount("/", fitting::routes())
         .mount("/", steps::routes())
+        .mount("/", plan::routes())
         .mount("/", body_parts::routes())
         .mount("/", sorting::routes())
         .mount("/", by_hand::routes())

@@ -2,7 +2,8 @@
 
 use tin_cloak_workshop::core::deform::Morph;
 use tin_cloak_workshop::{
-    through_in_words, Board, Brought, Corrective, Counts, MaskRow, PieceState, Plan, Room, Tried,
+    through_in_words, Board, Brought, Corrective, Counts, MaskRow, PieceState, Plan, Room, Tried, Workshop,
+    WorkshopError,
 };
 
 /// A plan of mending as people read it.
@@ -14,6 +15,8 @@ pub(crate) struct PlanShown {
     pub left: Vec<(usize, String)>,
     /// Making it was stopped before all was tried.
     pub stopped: bool,
+    /// It is being made: more may come.
+    pub in_making: bool,
 }
 
 pub(crate) struct PlanLine {
@@ -34,7 +37,19 @@ impl PlanShown {
             no_help: lines(&plan.no_help),
             left: plan.left.clone(),
             stopped: plan.stopped,
+            in_making: false,
         }
+    }
+
+    /// The plan of a room, or the one that is being made.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn shown(shop: &Workshop, fitting: i64, room: &Room) -> Result<Option<Self>, WorkshopError> {
+        if let Some(so_far) = shop.plan_so_far(fitting) {
+            return Ok(Some(Self { in_making: true, ..Self::of(&so_far) }));
+        }
+        Ok(shop.plan_of(room)?.map(|plan| Self::of(&plan)))
     }
 }
 

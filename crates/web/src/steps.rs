@@ -13,8 +13,7 @@ use serde::Serialize;
 use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::{
-    Against, HideOptions, LostRow, MendOptions, PieceKind, RelaxOptions, Step, Workshop, WorkshopError,
-    LEAST_LOST_MM,
+    Against, HideOptions, LostRow, MendOptions, PieceKind, RelaxOptions, Step, Workshop, LEAST_LOST_MM,
 };
 
 /// Begins a step as a job, and tells the page to watch it.
@@ -289,35 +288,6 @@ async fn corrective(shop: &Shop, id: i64, form: Form<CorrectiveForm>) -> Result<
     changed_by(shop, id, Step::ChangeCorrective { piece, name, share: percent * 0.01 }).await
 }
 
-#[post("/fitting/<id>/plan")]
-async fn plan(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
-    aside(shop, move |shop| {
-        let job = shop.make_plan(id, Vec::new())?;
-        Ok(Tell::job_started(job))
-    })
-    .await
-}
-
-#[post("/fitting/<id>/plan/all")]
-async fn do_plan(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
-    aside(shop, move |shop| {
-        let job = shop.do_plan(id)?;
-        Ok(Tell::job_started(job))
-    })
-    .await
-}
-
-/// Does the next step of the plan.
-#[post("/fitting/<id>/plan/next")]
-async fn do_next(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
-    changed_as(shop, id, move |shop| {
-        let plan = shop.plan_of(&*shop.room(id, None)?)?;
-        let next = plan.and_then(|p| p.steps.first().map(|t| t.means.step.clone()));
-        Ok(next.ok_or(WorkshopError::NoPlan)?)
-    })
-    .await
-}
-
 /// Makes the file and reads it again.
 #[post("/fitting/<id>/prove")]
 async fn prove(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
@@ -471,9 +441,6 @@ pub(crate) fn routes() -> Vec<Route> {
         volume,
         keep_volume,
         corrective,
-        plan,
-        do_plan,
-        do_next,
         prove,
         hide,
         mask,

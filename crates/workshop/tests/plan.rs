@@ -79,12 +79,17 @@ fn a_plan_that_is_stopped_keeps_what_helps_so_far() {
         std::thread::sleep(std::time::Duration::from_millis(5));
     }
     assert!(told.text().starts_with(&format!("Trying what may help · {before} → ")), "{}", told.text());
+    // What was found is shown meanwhile.
+    let so_far = bench.shop.plan_so_far(bench.fitting).unwrap();
+    assert!(told.news() > 1 && so_far.cells.0 == before && so_far.cells.1 < before, "{so_far:?}");
     told.stop();
     let JobState::Done(said) = bench.waited(job) else { panic!("{:?}", told.state()) };
     let plan = bench.shop.plan_of(&bench.room()).unwrap().unwrap();
     assert!(plan.stopped && !plan.steps.is_empty() && plan.cells.1 < before, "{said}");
     assert!(plan.steps.iter().all(|t| t.means.kind != MeansKind::Push));
     assert!(said.starts_with("Stopped with a plan of"), "{said}");
+    assert_eq!((&plan.steps, plan.cells), (&so_far.steps, so_far.cells));
+    assert!(bench.shop.plan_so_far(bench.fitting).is_none());
     bench.run(plan.steps[0].means.step.clone());
     assert_eq!(bench.board().bad_cells(), plan.steps[0].brought.clone().unwrap().cells.1);
 }

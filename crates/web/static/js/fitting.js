@@ -45,7 +45,7 @@ const joints = new Joints((all) => {
   if (look.map === "weights") askView();
   byHand.markJoint();
 });
-const work = new Work(() => refresh());
+const work = new Work(() => refresh(), () => showPlan());
 const measuring = new Measuring(fitting, () => refreshBoard());
 const layers = new Layers(scene, fitting, (job) => work.watch(job));
 const picked = new Picked();
@@ -205,13 +205,19 @@ function endCompare() {
 // Fragments one after the other, and never under a pressed button: what is renewed between press and release gets
 // no click.
 let swapped = Promise.resolve();
-function swapIn(url) {
+function swapIn(url, into = "body", swapStyle = "none") {
   swapped = swapped.catch(() => {}).then(async () => {
     const html = await getText(url);
     await released();
-    htmx.swap(document.body, html, { swapStyle: "none" });
+    const place = document.querySelector(into);
+    if (place) htmx.swap(place, html, { swapStyle });
   });
   return swapped;
+}
+
+// The plan as far as it is, while it is being made.
+function showPlan() {
+  if (document.getElementById("plan")) swapIn(`/fitting/${fitting}/plan`, "#plan", "outerHTML");
 }
 
 // Panels, scene and view anew, after a step, an undo or a change of station.

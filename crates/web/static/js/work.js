@@ -2,8 +2,9 @@
 import { notice } from "./notice.js";
 
 export class Work {
-  constructor(onEnd) {
+  constructor(onEnd, onNews) {
     this.onEnd = onEnd;
+    this.onNews = onNews;
     this.box = document.getElementById("work");
     this.box.querySelector("button").addEventListener("click", () => {
       if (this.job) fetch(`/jobs/${this.job}/stop`, { method: "POST" });
@@ -14,6 +15,7 @@ export class Work {
   // Quiet work may be stopped without a word: something else came first.
   watch(job, quiet = false) {
     this.job = job;
+    let known = 0;
     const events = new EventSource(`/jobs/${job}/events`);
     // Short work does not flash a box.
     const late = setTimeout(() => { this.box.hidden = false; }, 150);
@@ -24,10 +26,12 @@ export class Work {
       this.job = null;
     };
     events.onmessage = (message) => {
-      const { state, share, text } = JSON.parse(message.data);
+      const { state, share, text, news } = JSON.parse(message.data);
       if (state === "running") {
         this.box.querySelector("b").textContent = text;
         this.box.querySelector("progress").value = share;
+        if (news > known) this.onNews();
+        known = news;
         return;
       }
       end();

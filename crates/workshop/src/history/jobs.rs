@@ -2,7 +2,7 @@
 
 use crate::making::job::{Job, JobState};
 use std::collections::HashMap;
-use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Number of a job.
@@ -37,6 +37,7 @@ impl Jobs {
             title,
             now: Mutex::new(String::new()),
             share: AtomicU32::new(0),
+            news: AtomicUsize::new(0),
             span: Mutex::new((0.0, 1.0)),
             stop: AtomicBool::new(false),
             state: Mutex::new(JobState::Running),

@@ -23,6 +23,7 @@ use tin_cloak_core::mend::PoseCache;
 /// A plan on its way: what may help is tried on top of what helped before.
 struct Planning<'a> {
     shop: &'a Workshop,
+    fitting: i64,
     job: &'a Job,
     plan: Plan,
     /// Where the plan begins, and where it has come to; none before anything helps.
@@ -152,13 +153,24 @@ impl Workshop {
         Ok(plan.map(|plan| self.decoder.derived().put(key, plan)))
     }
 
+    /// The plan that is being made for a fitting, as far as it is.
+    pub fn plan_so_far(&self, fitting: i64) -> Option<Arc<Plan>> {
+        self.jobs.running(fitting)?;
+        let planning = self.planning.lock().unwrap_or_else(PoisonError::into_inner);
+        planning.as_ref().filter(|p| p.0 == fitting).map(|p| Arc::clone(&p.1))
+    }
+
     /// Makes a plan as a job. `only` names the kinds of means that are wanted; all when it is empty.
     ///
     /// # Errors
     /// When the fitting has a job running already.
     pub fn make_plan(self: &Arc<Self>, fitting: i64, only: Vec<MeansKind>) -> Result<JobId, WorkshopError> {
         self.store.fitting(fitting)?;
-        self.found_out(fitting, "Trying what may help", move |shop, job| shop.plan_made(fitting, &only, job))
+        self.found_out(fitting, "Trying what may help", move |shop, job| {
+            let made = shop.plan_made(fitting, &only, job);
+            *shop.planning.lock().unwrap_or_else(PoisonError::into_inner) = None;
+            made
+        })
     }
 
     /// Begins a job that finds something out about a fitting and is no step of it; what is found is told in a sentence.
@@ -212,7 +224,7 @@ impl Workshop {
         let room = self.room(fitting, None)?;
         self.planned.lock().unwrap_or_else(PoisonError::into_inner).retain(|p| !p.1.is_part);
         job.at(0.0, 0.05);
-        let mut planning = Planning::begun(self, room, job)?;
+        let mut planning = Planning::begun((self, fitting), room, job)?;
         let wanted = || MeansKind::ALL.into_iter().filter(|k| only.is_empty() || only.contains(k));
         let (all, mut done) = (wanted().map(MeansKind::takes).sum::<f32>(), 0.0);
         for kind in wanted() {
@@ -262,11 +274,15 @@ impl Workshop {
 }
 
 impl<'a> Planning<'a> {
-    fn begun(shop: &'a Workshop, room: Arc<Room>, job: &'a Job) -> Result<Self, WorkshopError> {
+    fn begun(
+        (shop, fitting): (&'a Workshop, i64),
+        room: Arc<Room>,
+        job: &'a Job,
+    ) -> Result<Self, WorkshopError> {
         let (base, board) = (Draft::of(&room.state), shop.measured_in(&room, job)?);
         let keys = vec![(plan_key(&room), board.bad_cells())];
         let (plan, planned) = (Plan::default(), PlannedSteps::new());
-        Ok(Self { shop, job, plan, room, made: None, base, board, keys, planned })
+        Ok(Self { shop, fitting, job, plan, room, made: None, base, board, keys, planned })
     }
 
     fn here(&self) -> &Room {
@@ -286,9 +302,19 @@ impl<'a> Planning<'a> {
                 means.words
             ));
             self.job.at(share(0.0), share(0.7));
+            self.show();
             self.tried(means, (share(0.7), share(1.0)))?;
         }
         Ok(())
+    }
+
+    /// Shows the plan as far as it is: whoever waits sees what is found, and may stop with that.
+    fn show(&self) {
+        let cells = (self.keys[0].1, self.board.bad_cells());
+        let so_far = Plan { cells, ..self.plan.clone() };
+        let mut planning = self.shop.planning.lock().unwrap_or_else(PoisonError::into_inner);
+        *planning = Some((self.fitting, Arc::new(so_far)));
+        self.job.found();
     }
 
     /// Tries one: it is of the plan when it helps.

@@ -1,6 +1,6 @@
 //! A piece of long work: how far it is, and whether it shall stop.
 
-use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU32, AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 
 /// What became of a job.
@@ -26,6 +26,8 @@ pub struct Job {
     /// What of it is done now, in words; empty where nothing more is to be said.
     pub(crate) now: Mutex<String>,
     pub(crate) share: AtomicU32,
+    /// How often it has found something that can be shown before it is done.
+    pub(crate) news: AtomicUsize,
     /// The part of the whole that it is at: its tellers tell shares of that.
     pub(crate) span: Mutex<(f32, f32)>,
     pub(crate) stop: AtomicBool,
@@ -60,6 +62,16 @@ impl Job {
     /// What was last said to be done now.
     pub(crate) fn now(&self) -> String {
         self.now.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// How often it has found something that can be shown before it is done.
+    pub fn news(&self) -> usize {
+        self.news.load(Ordering::Relaxed)
+    }
+
+    /// Tells that it has found something.
+    pub(crate) fn found(&self) {
+        self.news.fetch_add(1, Ordering::Relaxed);
     }
 
     /// Whether it shall stop.
