@@ -4,9 +4,13 @@
 mod common;
 
 use common::files;
+use std::collections::HashSet;
+use tin_cloak_workshop::core::clearance::Settings;
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::mend::trouble_in;
 use tin_cloak_workshop::{
-    fit_files, BindOptions, Cell, Dressed, MendOptions, NamedFile, PieceFile, PieceKind, Report, TrialSays,
-    TrialWish,
+    fit_files, BindOptions, Cell, Dressed, Frames, MendOptions, NamedFile, PieceFile, PieceKind, Report,
+    TrialSays, TrialWish,
 };
 
 fn named(name: &str) -> NamedFile {
@@ -114,4 +118,57 @@ fn a_close_suit_on_a_real_body_comes_clear_but_for_the_cleft() {
     let after = through(&open.measured(0.5, &|_| true).unwrap().0);
     assert!(after.len() * 2 <= before.len(), "{before:?} became {after:?}");
     assert!(after.iter().all(|(_, mm, beside)| *mm < 1.0 || *beside < 0.02), "{after:?}");
+}
+
+/// What a push of pieces on a real body did, tried in every frame of Wick's clips.
+struct InMotion {
+    /// Deepest that shows through each piece before and after, millimetres.
+    deepest: Vec<[f32; 2]>,
+    /// Cloth vertices at which something was wrong in any frame, those moved by more than 0.5 mm, and the furthest
+    /// move, millimetres.
+    wrong: usize,
+    moved: usize,
+    furthest: f32,
+}
+
+fn pushed_in_motion(pieces: &[&str]) -> InMotion {
+    let files: Vec<_> = pieces.iter().map(|name| (of_disk(name), PieceKind::Soft)).collect();
+    let says = TrialSays { frames: Some(Frames::All), ..TrialSays::default() };
+    let file = dressed(&of_disk("body.glb"), &files);
+    let open = |file| Dressed::open(file, None, &TrialWish::Motion(named("wick")), &says).unwrap();
+    let mut dressed = open(&file);
+    let (outfit, _) = dressed.dress().outfit();
+    let poses = dressed.trials().poses(&dressed.dress().body);
+    let trouble = trouble_in(&outfit, &poses, Settings::default());
+    let lying = trouble.iter().flatten().filter_map(|place| outfit.lying_at(place)).flatten();
+    let wrong: HashSet<(usize, u32)> = lying.filter(|(layer, _)| *layer > 0).collect();
+    let rest = |open: &Dressed| -> Vec<Vec<Vec3>> {
+        open.dress().outfit().0.layers.iter().map(|layer| layer.rest.clone()).collect()
+    };
+    let was = rest(&dressed);
+    let (bytes, outcome) = dressed.mend(MendOptions::default(), &|_| true).unwrap();
+    let is = rest(&dressed);
+    let moves = was.iter().flatten().zip(is.iter().flatten()).map(|(a, b)| a.distance(*b) * 1000.0);
+    let moves: Vec<f32> = moves.collect();
+    let after = open(&NamedFile { name: "mended.glb".into(), bytes }).measured(0.5, &|_| true).unwrap().0;
+    let deepest = outcome.claims.iter().map(|c| [c.before_mm, deepest(&after, &c.name)]).collect();
+    InMotion {
+        deepest,
+        wrong: wrong.len(),
+        moved: moves.iter().filter(|mm| **mm > 0.5).count(),
+        furthest: moves.iter().copied().fold(0.0, f32::max),
+    }
+}
+
+/// Of what shows of the body through a suit, and of the suit through a skirt over it, nothing is left in any frame, and
+/// little more moves than what was wrong.
+#[test]
+fn in_motion_a_suit_and_a_skirt_come_clear_by_little() {
+    for pieces in [&["bodysuit.glb"][..], &["bodysuit.glb", "skirt.obj"]] {
+        let InMotion { deepest, wrong, moved, furthest } = pushed_in_motion(pieces);
+        assert!(deepest.iter().all(|[was, is]| *was > 1.0 && *is == 0.0), "{pieces:?}: {deepest:?}");
+        let worst = deepest.iter().map(|d| d[0]).fold(0.0, f32::max);
+        assert!(furthest <= 2.0 * worst, "{pieces:?}: {furthest} mm for {worst} mm");
+        assert!(moved <= 3 * wrong, "{pieces:?}: {moved} moved, {wrong} wrong");
+    }
 }
