@@ -17,7 +17,7 @@ use crate::mending::means::{means_for, Means, MeansKind};
 use crate::state::key::Key;
 use crate::state::step::Step;
 use serde::{Deserialize, Serialize};
-use std::sync::{Arc, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 use tin_cloak_core::mend::PoseCache;
 
 /// A plan on its way: what may help is tried on top of what helped before.
@@ -101,6 +101,18 @@ impl Weighed for Plan {
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
 const PLANS: u32 = 11;
 
+/// Of which fitting a plan is being made, and the plan as far as it is.
+pub(crate) type SoFar = Mutex<Option<(i64, Arc<Plan>)>>;
+
+/// Shows a plan while it lives: however making it ends, nothing is shown then.
+struct Shown<'a>(&'a SoFar);
+
+impl Drop for Shown<'_> {
+    fn drop(&mut self) {
+        *self.0.lock().unwrap_or_else(PoisonError::into_inner) = None;
+    }
+}
+
 /// The steps of a plan, by what they were done on, with what they made.
 pub(crate) type PlannedSteps = Vec<(Key, Arc<Made>)>;
 
@@ -167,9 +179,8 @@ impl Workshop {
     pub fn make_plan(self: &Arc<Self>, fitting: i64, only: Vec<MeansKind>) -> Result<JobId, WorkshopError> {
         self.store.fitting(fitting)?;
         self.found_out(fitting, "Trying what may help", move |shop, job| {
-            let made = shop.plan_made(fitting, &only, job);
-            *shop.planning.lock().unwrap_or_else(PoisonError::into_inner) = None;
-            made
+            let _shown = Shown(&shop.planning);
+            shop.plan_made(fitting, &only, job)
         })
     }
 

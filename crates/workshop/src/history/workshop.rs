@@ -12,7 +12,7 @@ use crate::history::crews::Crews;
 use crate::history::effects::Summary;
 use crate::history::jobs::{JobId, Jobs};
 use crate::history::measurer::Measurer;
-use crate::history::plan::{Plan, PlannedSteps};
+use crate::history::plan::{PlannedSteps, SoFar};
 use crate::intake::finding::counted;
 use crate::intake::found::harmless_cures;
 use crate::intake::suggested::suggested;
@@ -47,8 +47,8 @@ pub struct Workshop {
     pub(crate) counts: Counts,
     /// What the steps of the last plan made, so that doing it need not make it again.
     pub(super) planned: Mutex<PlannedSteps>,
-    /// The plan that is being made, as far as it is, and of which fitting.
-    pub(super) planning: Mutex<Option<(i64, Arc<Plan>)>>,
+    /// The plan that is being made.
+    pub(super) planning: SoFar,
     measures_behind: AtomicBool,
 }
 
