@@ -48,7 +48,7 @@ pub fn gives_back(driver: &Driver, turn: &Driver) -> bool {
 ///
 /// let arm = Arm::new();
 /// let mut layer = outfit(&arm.surface, &[]).layers.remove(0);
-/// layer.skin = arm.skin.clone();
+/// layer.skin = arm.skin.clone().into();
 /// let mut pose = Pose::rest(2);
 /// pose.rotations[0] = Quat::from_rotation_y(1.5);
 /// // Nothing lies between the shoulder and something above it; the elbow is not turned.
