@@ -62,7 +62,8 @@ async fn do_next(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
 /// Stops making it: what was found by then is a plan.
 #[post("/fitting/<id>/plan/stop")]
 fn stop(shop: &Shop, id: i64) -> Status {
-    if let Some((_, job)) = shop.jobs().running(id) {
+    let job = shop.plan_so_far(id).and_then(|_| shop.jobs().running(id));
+    if let Some((_, job)) = job {
         job.stop();
     }
     Status::NoContent

@@ -17,6 +17,7 @@ use crate::mending::means::{means_for, Means, MeansKind};
 use crate::state::key::Key;
 use crate::state::step::Step;
 use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use tin_cloak_core::mend::PoseCache;
 
@@ -101,15 +102,15 @@ impl Weighed for Plan {
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
 const PLANS: u32 = 11;
 
-/// Of which fitting a plan is being made, and the plan as far as it is.
-pub(crate) type SoFar = Mutex<Option<(i64, Arc<Plan>)>>;
+/// The plans that are being made, as far as they are, by fitting.
+pub(crate) type SoFar = Mutex<HashMap<i64, Arc<Plan>>>;
 
-/// Shows a plan while it lives: however making it ends, nothing is shown then.
-struct Shown<'a>(&'a SoFar);
+/// Shows the plan of a fitting while it lives: however making it ends, nothing is shown then.
+struct Shown<'a>(&'a SoFar, i64);
 
 impl Drop for Shown<'_> {
     fn drop(&mut self) {
-        *self.0.lock().unwrap_or_else(PoisonError::into_inner) = None;
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).remove(&self.1);
     }
 }
 
@@ -167,9 +168,7 @@ impl Workshop {
 
     /// The plan that is being made for a fitting, as far as it is.
     pub fn plan_so_far(&self, fitting: i64) -> Option<Arc<Plan>> {
-        self.jobs.running(fitting)?;
-        let planning = self.planning.lock().unwrap_or_else(PoisonError::into_inner);
-        planning.as_ref().filter(|p| p.0 == fitting).map(|p| Arc::clone(&p.1))
+        self.planning.lock().unwrap_or_else(PoisonError::into_inner).get(&fitting).cloned()
     }
 
     /// Makes a plan as a job. `only` names the kinds of means that are wanted; all when it is empty.
@@ -179,7 +178,7 @@ impl Workshop {
     pub fn make_plan(self: &Arc<Self>, fitting: i64, only: Vec<MeansKind>) -> Result<JobId, WorkshopError> {
         self.store.fitting(fitting)?;
         self.found_out(fitting, "Trying what may help", move |shop, job| {
-            let _shown = Shown(&shop.planning);
+            let _shown = Shown(&shop.planning, fitting);
             shop.plan_made(fitting, &only, job)
         })
     }
@@ -324,7 +323,7 @@ impl<'a> Planning<'a> {
         let cells = (self.keys[0].1, self.board.bad_cells());
         let so_far = Plan { cells, ..self.plan.clone() };
         let mut planning = self.shop.planning.lock().unwrap_or_else(PoisonError::into_inner);
-        *planning = Some((self.fitting, Arc::new(so_far)));
+        planning.insert(self.fitting, Arc::new(so_far));
         self.job.found();
     }
 

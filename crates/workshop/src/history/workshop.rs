@@ -47,7 +47,7 @@ pub struct Workshop {
     pub(crate) counts: Counts,
     /// What the steps of the last plan made, so that doing it need not make it again.
     pub(super) planned: Mutex<PlannedSteps>,
-    /// The plan that is being made.
+    /// The plans that are being made.
     pub(super) planning: SoFar,
     measures_behind: AtomicBool,
 }

@@ -113,9 +113,10 @@ impl Doing<'_> {
         draft: Option<Draft>,
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Measured, WorkshopError> {
+        let cache = PoseCache::none();
         match draft {
-            None => self.measured_in(self.room, &PoseCache::none(), tell),
-            Some(draft) => self.measured_in(&self.room_of(&draft)?, &PoseCache::none(), tell),
+            None => self.measured_in(self.room, &cache, tell),
+            Some(draft) => self.measured_in(&self.room_of(&draft)?, &cache, tell),
         }
     }
 
