@@ -377,31 +377,3 @@ impl FromStr for PieceArg {
         Ok(piece)
     }
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn piece_options() {
-        let plate: PieceArg = "a@b/plate.glb@layer=3,kind=stiff,joint=chest".parse().unwrap();
-        assert_eq!(plate.file, PathBuf::from("a@b/plate.glb"));
-        assert_eq!(
-            (plate.layer, plate.kind, plate.joint.as_deref()),
-            (Some(3), Some(PieceKind::Stiff), Some("chest"))
-        );
-        let skinned: PieceArg = "set.glb@weights=keep,mesh=left boot".parse().unwrap();
-        assert_eq!((skinned.keeps, skinned.mesh.as_deref()), (Some(true), Some("left boot")));
-        assert!("x.glb@weights=old".parse::<PieceArg>().is_err());
-        let plain: PieceArg = "odd@name.glb".parse().unwrap();
-        assert_eq!(plain.file, PathBuf::from("odd@name.glb"));
-        assert!("x.glb@layer=0".parse::<PieceArg>().is_err());
-        assert!("x.glb@kind=woolly".parse::<PieceArg>().is_err());
-    }
-
-    #[test]
-    fn the_command_line_is_sound() {
-        use clap::CommandFactory;
-        Cli::command().debug_assert();
-    }
-}

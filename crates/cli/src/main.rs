@@ -1,8 +1,6 @@
 //! The `tin-cloak` command: fits garments to rigged bodies, checks and mends them, or serves
 //! the application that does all of it on screen.
 
-#![cfg_attr(test, allow(clippy::unwrap_used))]
-
 mod args;
 mod batch;
 mod handover;

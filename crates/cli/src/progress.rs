@@ -55,16 +55,3 @@ fn time_left(gone: Duration, share: f32) -> String {
         s => format!(", {:.0} min left", s / 60.0),
     }
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn the_time_left_is_said_once_there_is_a_pace() {
-        let after = |seconds: u64, share: f32| time_left(Duration::from_secs(seconds), share);
-        assert_eq!(after(10, 0.01), "");
-        assert_eq!(after(10, 0.5), ", 10 s left");
-        assert_eq!(after(60, 0.1), ", 9 min left");
-    }
-}

@@ -4,11 +4,7 @@ use crate::args::Serve;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::sync::Arc;
-use tin_cloak_workshop::{Companions, Step, Workshop};
-
-/// The demo's fittings.
-const BARE: &str = "Lamplighter, to dress";
-const DRESSED: &str = "Lamplighter, night round";
+use tin_cloak_workshop::Workshop;
 
 type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
 
@@ -29,32 +25,10 @@ pub(crate) fn demo(args: &Serve) -> Outcome {
     }
 }
 
-/// Makes the demo's files in an empty store, and two fittings: one bare, to dress, and one dressed and bound,
-/// whose board is measured while the page is being opened; its number is answered.
 fn fill(folder: &Path) -> Result<i64, Box<dyn std::error::Error>> {
+    eprintln!("making Wick and his clothes, and dressing him …");
     let workshop = Arc::new(Workshop::open(folder)?);
-    workshop.measure_behind(false);
-    if !workshop.fittings()?.is_empty() {
-        return Err(format!(
-            "{} holds fittings already: demo wants a fresh folder; use `serve --data` for this one",
-            folder.display()
-        )
-        .into());
-    }
-    eprintln!("making Wick and his clothes …");
-    let mut wick = None;
-    for file in tin_cloak_demo::wardrobe()? {
-        let assets = workshop.bring_in(file.name, &file.bytes, &Companions::new())?;
-        wick = wick.or(assets.iter().find(|a| a.role == "body").map(|a| a.id));
-    }
-    let wick = wick.ok_or("the demo has no body")?;
-    workshop.begin(BARE, wick)?;
-    let dressed = workshop.begin(DRESSED, wick)?;
-    eprintln!("dressing him …");
-    workshop.run_now(dressed, workshop.put_on_step(dressed, &[])?)?;
-    workshop.run_now(dressed, Step::CureAll)?;
-    workshop.run_now(dressed, Step::Bind { pieces: Vec::new() })?;
-    Ok(dressed)
+    tin_cloak_demo::fill(&workshop).map_err(|error| format!("{}: {error}", folder.display()).into())
 }
 
 /// Serves what is in a folder; the board of one fitting is measured meanwhile.

@@ -5,7 +5,6 @@
 //! and return values; lengths are metres, angles radians and times seconds unless a name
 //! says otherwise (`_mm`, `_deg`). The same input gives the same bytes on any number of
 //! threads: parallel loops only ever write to the place their index names.
-#![cfg_attr(test, allow(clippy::unwrap_used))]
 
 pub mod bind;
 pub mod choose;

@@ -221,32 +221,3 @@ pub(crate) fn shapes(mesh: &Mesh, topology: &Topology) -> Vec<Morph> {
     };
     vec![shape("stout", 1.0), shape("slight", -0.45)]
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::hand::in_model;
-
-    #[test]
-    fn wick_is_one_closed_skin_whose_fingers_bend_by_their_own_joints() {
-        let shape = super::mesh();
-        assert!(shape.positions.len() < 20_000, "{}", shape.positions.len());
-        let topology = Topology::of_welded(shape.positions.len(), &shape.triangles);
-        assert!(!topology.on_boundary.iter().any(|open| *open));
-        let edges = shape.triangles.len() * 3 / 2;
-        assert_eq!(shape.positions.len() + shape.triangles.len() - edges, 2, "no handle, no hole");
-        let mesh = Mesh::new("Wick", shape.positions, Vec::new(), shape.triangles, Vec::new()).unwrap();
-        let joints = Joints::new();
-        let skin = weights(&mesh, &Topology::of(&mesh), &joints);
-        for finger in FINGERS.iter() {
-            let tip = in_model(finger.joints[3]);
-            let nearest = |a: &usize, b: &usize| {
-                mesh.positions[*a].distance(tip).total_cmp(&mesh.positions[*b].distance(tip))
-            };
-            let vertex = (0..mesh.positions.len()).min_by(nearest).unwrap();
-            let own = joints.on(Side::Left, &format!("{}_3", finger.name));
-            let weight: f32 = skin.row(vertex).filter(|(j, _)| *j == own).map(|(_, w)| w).sum();
-            assert!(weight > 0.95, "{}: {weight}", finger.name);
-        }
-    }
-}

@@ -95,11 +95,3 @@ fn scale(shape: &mut Shape3, u: f32, v: f32, further: bool) {
     let outline: Vec<Vec3> = OUTLINE.iter().rev().map(|(x, y)| base + across * *x + tilted * *y).collect();
     add_tablet(shape, &outline, out, 0.0012, 0.0012);
 }
-
-#[cfg(test)]
-mod tests {
-    #[test]
-    fn more_than_a_hundred_and_twenty_scales_on_one_cloth() {
-        crate::plate::tests::assert_sound(&super::cloak(), 139, 1);
-    }
-}

@@ -44,11 +44,3 @@ pub(crate) fn hose() -> Shape3 {
     add_rings(&mut shape, &rings, true);
     shape
 }
-
-#[cfg(test)]
-mod tests {
-    #[test]
-    fn it_is_one_closed_hose() {
-        crate::plate::tests::assert_sound(&super::hose(), 1, 0);
-    }
-}

@@ -83,11 +83,3 @@ pub(crate) fn lantern() -> Shape3 {
     ring(&mut shape);
     shape
 }
-
-#[cfg(test)]
-mod tests {
-    #[test]
-    fn every_part_is_closed_and_looks_outward() {
-        crate::plate::tests::assert_sound(&super::lantern(), 8, 0);
-    }
-}

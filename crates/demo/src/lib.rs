@@ -2,7 +2,6 @@
 //!
 //! The lamplighters of Marrow Street go out at dusk in oilskin and tin. [`wardrobe`] makes
 //! Wick, one of them, and his clothes as files, exactly as a rigger would be handed them.
-#![cfg_attr(test, allow(clippy::unwrap_used))]
 
 mod body;
 mod boots;
@@ -14,6 +13,7 @@ mod cloak;
 mod coat;
 mod correctives;
 mod figure;
+mod fill;
 mod finer;
 mod hand;
 mod head;
@@ -26,6 +26,8 @@ mod rigged;
 mod sdf;
 mod skeleton;
 mod tunic;
+
+pub use fill::{fill, FillError};
 
 use glam::Vec3;
 use remesh::Shape3;
@@ -69,6 +71,22 @@ pub enum DemoError {
     #[error(transparent)]
     Write(#[from] WriteError),
 }
+
+/// Names of the files that [`wardrobe`] makes, in its order.
+pub const NAMES: [&str; 12] = [
+    "wick.glb",
+    "quilted tunic.glb",
+    "boots.glb",
+    "oilskin coat.glb",
+    "tin breastplate.glb",
+    "lantern.glb",
+    "breeches.glb",
+    "coat buttons.glb",
+    "left pauldron.glb",
+    "right pauldron.glb",
+    "scale cloak.glb",
+    "oil hose.glb",
+];
 
 /// Wick and his clothes as GLB files: the body skinned, of the pieces only those that bring joints
 /// of their own.

@@ -57,17 +57,3 @@ pub(crate) fn pauldron(side: Side) -> Shape3 {
     }
     shape
 }
-
-#[cfg(test)]
-mod tests {
-    use crate::skeleton::Side;
-
-    #[test]
-    fn both_plates_are_closed_on_both_sides() {
-        for side in [Side::Left, Side::Right] {
-            let shape = super::pauldron(side);
-            assert_eq!(shape.positions.len(), 2 * super::COP);
-            crate::plate::tests::assert_sound(&shape, 2, 0);
-        }
-    }
-}

@@ -49,20 +49,3 @@ pub(crate) fn add_tablet(shape: &mut Shape3, outline: &[Vec3], out: Vec3, thickn
         ]);
     }
 }
-
-#[cfg(test)]
-pub(crate) mod tests {
-    use crate::remesh::Shape3;
-    use tin_cloak_core::intake::look_over;
-    use tin_cloak_core::mesh::Topology;
-
-    /// Every part is closed (but `open` of them), looks outward and has sound faces.
-    pub(crate) fn assert_sound(shape: &Shape3, parts: usize, open: usize) {
-        let topology = Topology::of_welded(shape.positions.len(), &shape.triangles);
-        assert_eq!(topology.shells, parts);
-        assert_eq!(topology.closed_shells().iter().filter(|c| !**c).count(), open);
-        let facts = look_over(&topology, &shape.positions);
-        assert!(facts.inside_out.is_empty(), "{:?}", facts.inside_out);
-        assert!(facts.crowded_edges.is_empty() && facts.empty_faces.is_empty());
-    }
-}

@@ -3,7 +3,6 @@
 //!
 //! Everything comes from bytes handed in; no path named by a file is ever opened. Positions
 //! come out in metres, Y up, in the world of the file's scene.
-#![cfg_attr(test, allow(clippy::unwrap_used))]
 
 mod accessor;
 mod budget;

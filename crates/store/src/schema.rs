@@ -5,7 +5,7 @@ use rusqlite::Connection;
 use rusqlite_migration::{Error, MigrationDefinitionError, Migrations, M};
 
 /// The first schema.
-pub(crate) const FIRST: &str = "
+pub const FIRST_SCHEMA: &str = "
     CREATE TABLE blobs (id TEXT PRIMARY KEY, length INTEGER NOT NULL, data BLOB NOT NULL) WITHOUT ROWID;
     CREATE TABLE assets (
         id INTEGER PRIMARY KEY, name TEXT NOT NULL, role TEXT NOT NULL, file TEXT NOT NULL REFERENCES blobs (id),
@@ -31,7 +31,7 @@ const LIMITS: &str = "
 
 pub(crate) fn migrate(connection: &mut Connection) -> Result<()> {
     // Never changed once released, only added to.
-    let all = Migrations::new(vec![M::up(FIRST), M::up(KEPT), M::up(LIMITS)]);
+    let all = Migrations::new(vec![M::up(FIRST_SCHEMA), M::up(KEPT), M::up(LIMITS)]);
     let found: i64 = connection.pragma_query_value(None, "user_version", |r| r.get(0))?;
     all.to_latest(connection).map_err(|error| match error {
         Error::MigrationDefinition(MigrationDefinitionError::DatabaseTooFarAhead) => {

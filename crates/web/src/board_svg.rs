@@ -3,7 +3,7 @@
 use tin_cloak_workshop::{through_in_words, Board, Cell, Counts, Matching};
 
 /// A cell of the drawing.
-pub(crate) struct CellBox {
+pub struct CellBox {
     pub pose: usize,
     pub row: usize,
     /// Its column, and the first and the last of the poses that share it.
@@ -34,7 +34,7 @@ pub(crate) struct CellBox {
 }
 
 /// A group heading.
-pub(crate) struct Heading {
+pub struct Heading {
     pub x: f32,
     pub text: String,
     /// What can be looked at alone.
@@ -44,7 +44,7 @@ pub(crate) struct Heading {
 }
 
 /// A row's name.
-pub(crate) struct RowName {
+pub struct RowName {
     pub y: f32,
     pub text: String,
     /// Numbers of its layers.
@@ -73,7 +73,7 @@ fn lines(board: &Board) -> (Vec<usize>, usize) {
 }
 
 /// The whole drawing.
-pub(crate) struct Drawing {
+pub struct Drawing {
     pub width: f32,
     /// With the rows that are folded away, and without.
     pub height: f32,
@@ -103,14 +103,15 @@ impl Drawing {
     }
 }
 
-const WIDTH: f32 = 1252.0;
+/// Width of the whole drawing.
+pub const WIDTH: f32 = 1252.0;
 const NAMES: f32 = 168.0;
 const TOP: f32 = 18.0;
 const GAP: f32 = 12.0;
 
 /// What of a board is drawn, and in which order.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Wish {
+pub struct Wish {
     /// Only rows with this layer.
     pub only: Option<u32>,
     /// Only what counts.
@@ -198,7 +199,7 @@ fn worst_of(board: &Board, poses: &[usize], row: usize) -> usize {
 }
 
 /// Draws `board` as wished; cells are compared with `before` when it is given.
-pub(crate) fn draw(board: &Board, before: Option<&Board>, wish: &Wish) -> Drawing {
+pub fn draw(board: &Board, before: Option<&Board>, wish: &Wish) -> Drawing {
     let (mut order, shown) = lines(board);
     let is_wished = |r: &usize| {
         let pair = &board.pairs[*r];
@@ -368,130 +369,4 @@ fn state(cell: Option<&Cell>) -> String {
     let (depth, out) = (cell.depth_mm(), cell.poking + cell.sunk);
     let area = if cell.poking_cm2 > 0.0 { format!(", {:.1} cm²", cell.poking_cm2) } else { String::new() };
     format!("{depth:.1} mm deep, {out} vertices out{area}")
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use tin_cloak_workshop::{BoardPair, BoardPose};
-
-    fn cell(deepest_mm: f32) -> Option<Cell> {
-        Some(Cell {
-            covered: 100,
-            poking: usize::from(deepest_mm > 0.5),
-            deepest_mm,
-            poking_cm2: deepest_mm * 0.5,
-            buried: 0,
-            sunk: 0,
-            sunk_deepest_mm: 0.0,
-            least_clearance_mm: Some(1.25),
-            worst_strain: 1.0,
-            crossing_mm: 12.0,
-            crossing_faces: if deepest_mm == 9.0 { 4 } else { 0 },
-            at_rest: false,
-            contact_mm: 0.0,
-            edge_deepest_mm: 0.0,
-            stiffness_mm: 0.0,
-            measurable: deepest_mm >= 0.0,
-            spot: (deepest_mm > 0.5).then_some(([0.1, 1.2, 0.3], [0.0, 0.0, 1.0])),
-        })
-    }
-
-    fn row(id: u32, outer: &str) -> BoardPair {
-        BoardPair { ids: [id, 0], outer: outer.into(), inner: "Wick".into(), ..BoardPair::default() }
-    }
-
-    fn board(cells: Vec<Vec<Option<Cell>>>) -> Board {
-        let pose = |group: &str, time_s: f32| {
-            let (name, group) = (group.into(), group.into());
-            BoardPose { name, group, time_s, ..BoardPose::default() }
-        };
-        Board {
-            pairs: vec![row(2, "coat")],
-            poses: vec![pose("rest", 0.0), pose("range", 0.0), pose("bow", 0.25), pose("bow", 0.5)],
-            cells,
-            tolerance_mm: 0.5,
-            hidden_counts: false,
-            seconds_per_pose: 0.0,
-        }
-    }
-
-    fn words(drawing: &Drawing) -> String {
-        let line =
-            |c: &CellBox| format!("{:6.1} {:8} {:4} {:6} {}", c.x, c.class, c.figure, c.change, c.title);
-        drawing.cells.iter().map(line).collect::<Vec<_>>().join("\n")
-    }
-
-    #[test]
-    fn a_board_half_measured_says_so_cell_by_cell() {
-        let old = board(vec![vec![cell(0.0)], vec![cell(3.0)], vec![cell(9.0)], vec![cell(1.0)]]);
-        let new = board(vec![vec![cell(-1.0)], vec![cell(7.5)], vec![cell(0.9)], vec![None]]);
-        assert_eq!((new.unmeasurable_cells(), new.is_clear()), (1, false));
-        insta::assert_snapshot!(words(&draw(&new, Some(&old), &Wish::default())));
-    }
-
-    #[test]
-    fn the_worst_rows_come_first_and_clear_ones_are_folded() {
-        let mut all = board(vec![vec![cell(0.0), cell(1.0), cell(0.2), cell(7.0)]; 4]);
-        all.pairs = (1..=4).map(|outer| row(outer, &outer.to_string())).collect();
-        let drawing = draw(&all, None, &Wish::default());
-        let names: Vec<(&str, bool)> = drawing.rows.iter().map(|r| (r.text.as_str(), r.folded)).collect();
-        let wanted =
-            [("4 over Wick", false), ("2 over Wick", false), ("1 over Wick", true), ("3 over Wick", true)];
-        assert_eq!((names.as_slice(), drawing.clear_rows), (&wanted[..], 2));
-        assert!(drawing.folded_height < drawing.height);
-        let first = drawing.cells.iter().find(|c| c.line == 0).unwrap();
-        assert_eq!((first.row, first.class), (3, "worst"));
-        // While it is measured nothing moves, and nothing is folded.
-        all.cells[2][0] = None;
-        let drawing = draw(&all, None, &Wish::default());
-        assert!(drawing.clear_rows == 0 && drawing.cells.iter().all(|c| c.line == c.row));
-    }
-
-    #[test]
-    fn two_thousand_frames_share_columns_that_tell_of_the_worst() {
-        let mut long = board(vec![vec![cell(0.0)]; 4]);
-        let frame = |n: usize| BoardPose {
-            name: "walk".into(),
-            group: "walk".into(),
-            time_s: n as f32,
-            ..long.poses[2].clone()
-        };
-        long.poses = (0..2000).map(frame).collect();
-        long.cells = vec![vec![cell(0.0)]; 2000];
-        long.cells[1234][0] = cell(7.0);
-        let drawing = draw(&long, None, &Wish::default());
-        assert!(drawing.cells.len() < 300, "{}", drawing.cells.len());
-        let worst: Vec<&CellBox> = drawing.cells.iter().filter(|c| c.class == "worst").collect();
-        assert_eq!((worst.len(), worst[0].pose), (1, 1234));
-        assert!(worst[0].from <= 1234 && worst[0].to >= 1234 && worst[0].x + worst[0].width <= WIDTH + 0.1);
-        let wish = Wish { worst_first: true, ..Wish::default() };
-        assert_eq!(draw(&long, None, &wish).cells[0].pose, 1234);
-    }
-
-    #[test]
-    fn a_board_is_drawn_for_one_layer_one_group_or_what_counts() {
-        let mut all = board(vec![vec![cell(3.0), cell(3.0)]; 4]);
-        all.pairs = vec![row(1, "tunic"), row(2, "coat")];
-        all.pairs[1].counts = Counts::Stress;
-        all.poses[1].counts = Counts::Aside;
-        let drawn = |wish: Wish| draw(&all, None, &wish).cells.len();
-        assert_eq!(drawn(Wish::default()), 8);
-        assert_eq!(drawn(Wish { only: Some(1), ..Wish::default() }), 4);
-        assert_eq!(drawn(Wish { group: Some("bow".into()), ..Wish::default() }), 4);
-        assert_eq!(drawn(Wish { counted: true, ..Wish::default() }), 3);
-        assert_eq!((all.bad_cells(), all.stress_cells().0), (3, 3));
-    }
-
-    #[test]
-    fn what_is_not_measured_is_neither_better_nor_worse() {
-        let (old, new) = (board(vec![vec![cell(5.0)]; 4]), board(vec![vec![None]; 4]));
-        let drawing = draw(&new, Some(&old), &Wish::default());
-        assert!(drawing
-            .cells
-            .iter()
-            .all(|c| c.class == "unknown" && c.change.is_empty() && c.figure.is_empty()));
-        assert_eq!(new.better_and_worse(&old), (0, 0));
-        assert_eq!((new.missing(), new.bad_cells(), new.worst()), (4, 0, None));
-    }
 }

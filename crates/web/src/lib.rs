@@ -1,12 +1,11 @@
 //! Pages, fragments, static files and the viewport script: what a browser sees of the
 //! workshop. Computes no geometry.
-#![cfg_attr(test, allow(clippy::unwrap_used))]
 
 mod answers;
 mod aside;
 mod binary;
 mod binding;
-mod board_svg;
+pub mod board_svg;
 mod body_parts;
 mod by_hand;
 mod came;

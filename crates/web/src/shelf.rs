@@ -261,13 +261,3 @@ async fn picture_of(shop: &Shop, id: i64) -> Result<(ContentType, Vec<u8>), Refu
 pub(crate) fn routes() -> Vec<Route> {
     routes![shelf, begin, discard, take_back, kept_text, picture_of, sort, sort_groups]
 }
-
-#[cfg(test)]
-mod tests {
-    #[test]
-    fn thousands_are_set_apart() {
-        assert_eq!(super::thousands(7), "7");
-        assert_eq!(super::thousands(17_032), "17\u{2009}032");
-        assert_eq!(super::thousands(1_234_567), "1\u{2009}234\u{2009}567");
-    }
-}

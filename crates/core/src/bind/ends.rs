@@ -5,9 +5,8 @@ use super::{match_surface, BindError, Laplacian, MatchSettings, Source, Target};
 use crate::mesh::{along_edges, distances_along_edges, Topology};
 use crate::skin::{merge, Skin};
 use crate::JointId;
-use faer::sparse::Triplet;
-use faer::Mat;
 use glam::Vec3;
+use tin_cloak_solve::{Mat, Triplet};
 
 /// The vertices of the two ends of a shell: its open loops when it has two, else all that lies
 /// within a twentieth of its length of the two vertices furthest from each other along it.

@@ -10,10 +10,9 @@ use crate::query::Bvh;
 use crate::skeleton::Skeleton;
 use crate::skin::Skin;
 use crate::JointId;
-use faer::sparse::Triplet;
-use faer::Mat;
 use glam::Vec3;
 use rayon::prelude::*;
+use tin_cloak_solve::{Mat, Triplet};
 
 /// A straight stretch that a joint moves, metres in model space at rest.
 #[derive(Clone, Copy, Debug, PartialEq)]

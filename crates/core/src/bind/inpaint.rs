@@ -5,10 +5,9 @@ use super::{BindError, Laplacian, Match, Target};
 use crate::mesh::Csr;
 use crate::skin::Skin;
 use crate::JointId;
-use faer::sparse::Triplet;
-use faer::Mat;
 use glam::Vec3;
 use rayon::prelude::*;
+use tin_cloak_solve::{Mat, Triplet};
 
 /// Weights and how they came about.
 #[derive(Clone, Debug)]

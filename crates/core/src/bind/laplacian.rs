@@ -2,10 +2,8 @@
 
 use super::BindError;
 use crate::mesh::Csr;
-use faer::linalg::solvers::Solve;
-use faer::sparse::{SparseColMat, Triplet};
-use faer::{Mat, Side};
 use glam::Vec3;
+use tin_cloak_solve::{Mat, Triplet};
 
 /// A square sparse matrix by rows: columns ascending within a row.
 #[derive(Clone, Debug, Default)]
@@ -126,11 +124,7 @@ pub(crate) fn solve_positive(
     lower: &[Triplet<usize, usize, f64>],
     right: &Mat<f64>,
 ) -> Result<Mat<f64>, BindError> {
-    let fail = |reason: String| BindError::Solve { reason };
-    let matrix =
-        SparseColMat::<usize, f64>::try_new_from_triplets(n, n, lower).map_err(|e| fail(format!("{e:?}")))?;
-    let factor = matrix.sp_cholesky(Side::Lower).map_err(|e| fail(format!("{e:?}")))?;
-    Ok(factor.solve(right))
+    Ok(tin_cloak_solve::solve_positive(n, lower, right)?)
 }
 
 fn edge_lengths(positions: &[Vec3], t: [u32; 3]) -> [f64; 3] {

@@ -33,6 +33,7 @@ use crate::mesh::{vertex_normals, Topology};
 use crate::query::Bvh;
 use crate::skin::{Skin, SkinError};
 use glam::Vec3;
+use tin_cloak_solve::SolveError;
 
 /// What weights are taken from: a skinned surface at rest, over welded vertices.
 pub struct Source<'a> {
@@ -87,7 +88,8 @@ pub enum BindError {
     )]
     Solve {
         /// What the solver says.
-        reason: String,
+        #[from]
+        reason: SolveError,
     },
     /// No joint may give heat.
     #[error("no joint of the body may move it: choose at least one that deforms")]

@@ -10,11 +10,12 @@ use glam::Mat4;
 const SAME: f32 = 1e-6;
 
 /// With what something moves, 1 up; 0 for what bends.
-pub(super) type With = u16;
-pub(super) const BENDS: With = 0;
+pub type With = u16;
+/// What bends.
+pub const BENDS: With = 0;
 
 /// By layer of an outfit, with what its vertices and the faces of its outside move from one pose to another.
-pub(super) struct MovesAsOne {
+pub struct MovesAsOne {
     vertices: Vec<Vec<With>>,
     faces: Vec<Vec<With>>,
 }
@@ -73,7 +74,7 @@ fn one_of(with: &[With], mut vertices: impl Iterator<Item = u32>) -> With {
 }
 
 /// For each joint the number, 1 up, of those that move as it does from one pose to another.
-fn joints_as_one(from: &[Mat4], to: &[Mat4]) -> Vec<With> {
+pub fn joints_as_one(from: &[Mat4], to: &[Mat4]) -> Vec<With> {
     let mut known: Vec<Mat4> = Vec::new();
     let number = |(from, to): (&Mat4, &Mat4)| {
         let moved = *to * from.inverse();
@@ -85,42 +86,4 @@ fn joints_as_one(from: &[Mat4], to: &[Mat4]) -> Vec<With> {
         With::try_from(at + 1).ok().filter(|_| moved.is_finite()).unwrap_or(BENDS)
     };
     from.iter().zip(to).map(number).collect()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::shapes::{outfit, sphere};
-    use glam::Vec3;
-
-    #[test]
-    fn a_body_on_one_joint_moves_as_one_and_where_a_shape_changes_it_bends() {
-        let mut outfit = outfit(&sphere(0.1, 8), &[]);
-        let pose = |at: Vec3, amount: f32| TrialPose {
-            matrices: vec![Mat4::from_rotation_z(at.x) * Mat4::from_translation(at)],
-            amounts: vec![amount],
-        };
-        let mut offsets = vec![Vec3::ZERO; outfit.layers[0].rest.len()];
-        offsets[0] = Vec3::X * 0.01;
-        outfit.layers[0].morphs = vec![crate::deform::Morph::from_dense("bump".into(), &offsets)];
-        let topology = &outfit.layers[0].topology;
-        let beside = topology.neighbours.row(0)[0];
-        let far =
-            (0..topology.vertices() as u32).find(|v| *v != 0 && !topology.neighbours.row(0).contains(v));
-        let with = |amount: f32, v: u32| {
-            let (from, to) = (pose(Vec3::ZERO, 0.0), pose(Vec3::X, amount));
-            let as_one = MovesAsOne::between(&outfit, &[true], (&from, &to));
-            as_one.place((0, topology), [v; 3])
-        };
-        assert_eq!([with(0.0, 0), with(0.0, beside)], [1, 1]);
-        assert_eq!([with(1.0, 0), with(1.0, beside), with(1.0, far.unwrap_or(0))], [BENDS, BENDS, 1]);
-    }
-
-    #[test]
-    fn joints_that_keep_their_place_to_each_other_are_one() {
-        let from = [Mat4::IDENTITY, Mat4::from_translation(Vec3::Y), Mat4::IDENTITY];
-        let turn = Mat4::from_rotation_x(0.3);
-        let to = [turn, turn * from[1], Mat4::from_translation(Vec3::Z)];
-        assert_eq!(joints_as_one(&from, &to), [1, 1, 2]);
-    }
 }

@@ -48,6 +48,15 @@ impl PosedLayer {
         }
     }
 
+    /// True when positions, normals and trees are the same to the bit.
+    pub fn lies_as(&self, other: &Self) -> bool {
+        let told = |posed: &Self| {
+            let Self { positions, towards_body, away_from_body, whole, .. } = posed;
+            format!("{positions:?} {towards_body:?} {away_from_body:?} {whole:?}")
+        };
+        told(self) == told(other)
+    }
+
     /// Bytes it takes up, about.
     pub fn bytes(&self) -> usize {
         let sides = std::iter::once(&self.towards_body).chain(&self.away_from_body);
@@ -78,7 +87,7 @@ impl Buffers {
     }
 
     /// Goes over to what is `built` of the layers now: those that it was for others take its trees, and are at rest.
-    pub(super) fn go_over_to(&mut self, built: &[Arc<PosedLayer>]) {
+    pub fn go_over_to(&mut self, built: &[Arc<PosedLayer>]) {
         if self.built.len() != built.len() {
             *self = Self::of(built);
             return;
@@ -95,7 +104,8 @@ impl Buffers {
         self.layers.iter().filter(|layer| Arc::strong_count(layer) == 1).map(|layer| layer.bytes()).sum()
     }
 
-    pub(super) fn layer(&self, layer: usize) -> &PosedLayer {
+    /// The layer of an index as posed; shared while nothing of it has changed.
+    pub fn layer(&self, layer: usize) -> &Arc<PosedLayer> {
         &self.layers[layer]
     }
 
@@ -145,7 +155,7 @@ impl Buffers {
 }
 
 /// Where less than this share of a layer has moved the rest of its trees is left as it is.
-const FEW: f32 = 0.25;
+pub const FEW: f32 = 0.25;
 
 fn pose_layer(layer: &Layer, shared: &mut Arc<PosedLayer>, matrices: &[Mat4], amounts: &[f32]) {
     let mut room = Vec::new();
@@ -209,73 +219,4 @@ fn moved_since(before: &[Vec3], now: &[Vec3]) -> Vec<u32> {
     let bits = |p: &Vec3| p.to_array().map(f32::to_bits);
     let both = before.iter().zip(now).enumerate();
     both.filter(|(_, (before, now))| bits(before) != bits(now)).map(|(v, _)| v as u32).collect()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::ids::JointId;
-    use crate::shapes::{joined, moved, outfit, sphere, turned_inside_out};
-
-    /// What is posed by the same matrices again and has no other shape is left alone, and shared.
-    #[test]
-    fn what_has_not_changed_stays_shared() {
-        let outfit = outfit(&sphere(0.1, 16), &[sphere(0.11, 16)]);
-        let matrices = [Mat4::from_rotation_y(0.3), Mat4::from_rotation_x(0.2)];
-        let mut posed = outfit.buffers();
-        posed.pose(&outfit, &matrices, &[]);
-        let mut again = posed.clone();
-        again.pose(&outfit, &matrices, &[]);
-        let shared = |buffers: &Buffers| Arc::ptr_eq(&buffers.layers[1], &posed.layers[1]);
-        assert!(shared(&again));
-        again.pose(&outfit, &[Mat4::IDENTITY; 2], &[]);
-        assert!(!shared(&again) && again.positions(1) == outfit.layers[1].rest);
-    }
-
-    /// A layer that lies otherwise at rest has other trees: it is posed from these, the others stay posed. Held by
-    /// another joint it is posed anew.
-    #[test]
-    fn buffers_go_over_to_layers_that_lie_otherwise() {
-        let first = outfit(&sphere(0.1, 16), &[sphere(0.11, 16)]);
-        let matrices = [Mat4::from_rotation_y(0.3), Mat4::from_rotation_x(0.2)];
-        let mut buffers = first.buffers();
-        buffers.pose(&first, &matrices, &[]);
-        let posed = buffers.clone();
-        let wider = PosedLayer::at_rest(&outfit(&sphere(0.1, 16), &[sphere(0.12, 16)]).layers[1]);
-        buffers.go_over_to(&[Arc::clone(&buffers.built[0]), Arc::new(wider)]);
-        assert!(Arc::ptr_eq(&buffers.layers[0], &posed.layers[0]));
-        assert!(buffers.positions(1).iter().all(|p| p.length() > 0.119));
-        let mut held = first.clone();
-        let rows = vec![vec![(JointId(1), 1.0)]; held.layers[0].rest.len()];
-        held.layers[0].skin = Arc::new(Skin::from_rows(&rows, 2).unwrap());
-        buffers.pose_some(&held, |layer| layer == 0, (&matrices, &[]));
-        let turned = |v: usize| matrices[1].transform_point3(first.layers[0].rest[v]);
-        assert!(buffers.positions(0).iter().enumerate().all(|(v, p)| p.distance(turned(v)) < 1e-6));
-    }
-
-    /// Where a part has moved since the last pose only that is refitted: everything is to the bit where it is when all
-    /// is posed at once. A plate of two walls, of which some of the front moves.
-    #[test]
-    fn what_moves_in_part_is_where_it_is_when_all_is_posed() {
-        let plate = joined(sphere(0.114, 24), turned_inside_out(sphere(0.11, 24)));
-        let still = outfit(&sphere(0.1, 16), &[plate, moved(sphere(0.13, 24), Vec3::X * 0.01)]);
-        let mut dented = still.clone();
-        for layer in &mut dented.layers {
-            layer.rest.iter_mut().filter(|p| p.z > 0.09).for_each(|p| *p *= 1.1);
-        }
-        let matrices = [Mat4::from_rotation_y(0.3), Mat4::from_rotation_x(0.2)];
-        let (mut in_part, mut at_once) = (still.buffers(), dented.buffers());
-        in_part.pose(&still, &matrices, &[]);
-        in_part.pose(&dented, &matrices, &[]);
-        at_once.pose(&dented, &matrices, &[]);
-        for (layer, (a, b)) in in_part.layers.iter().zip(&at_once.layers).enumerate() {
-            let moved = moved_since(&still.layers[layer].rest, &dented.layers[layer].rest).len();
-            assert!(moved > 0 && (moved as f32) < FEW * a.positions.len() as f32, "{moved} of layer {layer}");
-            let told = |posed: &PosedLayer| {
-                let PosedLayer { positions, towards_body, away_from_body, whole, .. } = posed;
-                format!("{positions:?} {towards_body:?} {away_from_body:?} {whole:?}")
-            };
-            assert!(told(a) == told(b), "layer {layer}");
-        }
-    }
 }

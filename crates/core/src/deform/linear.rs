@@ -85,20 +85,3 @@ fn one(rest: &[Vec3], skin: &Skin, matrices: &[Rows], v: usize) -> Vec3 {
 pub fn blended_matrix(skin: &Skin, vertex: usize, matrices: &[Mat4]) -> Mat4 {
     skin.row(vertex).fold(Mat4::ZERO, |sum, (j, w)| sum + matrices[j.index()] * w)
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::JointId;
-    use glam::Quat;
-
-    #[test]
-    fn half_way_between_two_joints_is_the_mean_of_both() {
-        let rows = vec![vec![(JointId(0), 1.0), (JointId(1), 1.0)]];
-        let skin = Skin::from_rows(&rows, 2).unwrap();
-        let turn = Mat4::from_quat(Quat::from_rotation_z(std::f32::consts::FRAC_PI_2));
-        let mut posed = vec![Vec3::ZERO];
-        linear_blend(&[Vec3::X], &skin, &[Mat4::IDENTITY, turn], &mut posed);
-        assert!((posed[0] - Vec3::new(0.5, 0.5, 0.0)).length() < 1e-6);
-    }
-}

@@ -3,26 +3,17 @@
 
 use super::finite_newton::{Demands, Lower};
 use crate::bind::BindError;
-use faer::linalg::solvers::Solve;
-use faer::sparse::linalg::solvers::{Llt, SymbolicLlt};
-use faer::sparse::{SparseColMatRef, SymbolicSparseColMat};
-use faer::{Mat, Side};
-use std::fmt::Debug;
+use tin_cloak_solve::SparseCholesky;
 
 /// The lower triangle of a symmetric matrix whose pattern stays.
 pub(super) struct System {
-    pattern: SymbolicSparseColMat<usize>,
-    factor: SymbolicLlt<usize>,
+    matrix: SparseCholesky,
     /// Values of the cost alone, column by column.
     cost: Vec<f64>,
     /// For each demand, where its places begin in `places`.
     starts: Vec<usize>,
     /// Where the products of the entries of a demand go, each with those before it and itself.
     places: Vec<u32>,
-}
-
-fn fail(e: impl Debug) -> BindError {
-    BindError::Solve { reason: format!("{e:?}") }
 }
 
 impl System {
@@ -51,13 +42,12 @@ impl System {
             each_product(demands, i, |r, c, _| places.push(place(r, c) as u32));
             of_demand.push(places.len());
         }
-        let pattern = SymbolicSparseColMat::new_checked(unknowns, unknowns, starts, None, rows);
-        let factor = SymbolicLlt::try_new(pattern.as_ref(), Side::Lower).map_err(fail)?;
-        Ok(Self { pattern, factor, cost: values, starts: of_demand, places })
+        let matrix = SparseCholesky::of_pattern(unknowns, starts, rows)?;
+        Ok(Self { matrix, cost: values, starts: of_demand, places })
     }
 
     pub fn unknowns(&self) -> usize {
-        self.pattern.ncols()
+        self.matrix.unknowns()
     }
 
     /// The x at which the cost and the squares of the demands named are least; `right` is what these pull.
@@ -80,11 +70,7 @@ impl System {
                 }
             });
         }
-        let matrix = SparseColMatRef::new(self.pattern.as_ref(), &values);
-        let factor = Llt::try_new_with_symbolic(self.factor.clone(), matrix, Side::Lower).map_err(fail)?;
-        let n = self.unknowns();
-        let solved = factor.solve(&Mat::from_fn(n, 1, |i, _| right[i]));
-        Ok((0..n).map(|i| solved[(i, 0)]).collect())
+        Ok(self.matrix.solved(&values, right)?)
     }
 }
 

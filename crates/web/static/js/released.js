@@ -5,6 +5,7 @@ let waiting = [];
 
 function letGo() {
   pressed = false;
+  delete document.documentElement.dataset.waits;
   const all = waiting;
   waiting = [];
   // The click that ends a press comes right after its release.
@@ -21,6 +22,8 @@ export function released() {
   if (!pressed) return Promise.resolve();
   return new Promise((go) => {
     waiting.push(go);
+    // Seen from outside: an answer is there, and waits.
+    document.documentElement.dataset.waits = "yes";
     setTimeout(go, MOST_MS);
   });
 }

@@ -17,6 +17,9 @@ use std::sync::Arc;
 use std::time::Duration;
 use tin_cloak_formats::Companions;
 
+/// How often the share done is told of.
+const TELL_AGAIN: Duration = Duration::from_millis(100);
+
 /// A folder that goes with the value.
 struct Folder(PathBuf);
 
@@ -112,14 +115,13 @@ impl Planned {
     }
 
     fn waited_for(&self, job: JobId, tell: Tell) -> Result<(), WorkshopError> {
+        let job = self.shop.jobs().get(job).ok_or(WorkshopError::Stopped)?;
         loop {
-            let Some(job) = self.shop.jobs().get(job) else { return Err(WorkshopError::Stopped) };
-            match job.state() {
+            match job.wait_for(TELL_AGAIN) {
                 JobState::Running => {
                     if !tell(job.share()) {
                         job.stop();
                     }
-                    std::thread::sleep(Duration::from_millis(5));
                 }
                 JobState::Done(_) => return Ok(()),
                 JobState::Failed(why) => return Err(WorkshopError::Job(why)),

@@ -7,13 +7,12 @@
 //! would.
 
 use crate::state::key::Key;
-use quick_cache::sync::Cache;
+use quick_cache::sync::{Cache, GuardResult};
 use quick_cache::{OptionsBuilder, Weighter};
 use std::any::Any;
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError};
-use std::thread::ThreadId;
-use std::time::{Duration, Instant};
+use std::cell::RefCell;
+use std::sync::Arc;
+use std::time::Duration;
 
 /// A value that says how large it is.
 pub(crate) trait Weighed {
@@ -51,6 +50,14 @@ struct Entry {
     value: Arc<dyn Any + Send + Sync>,
 }
 
+impl Entry {
+    fn of<T: Weighed + Send + Sync + 'static>(value: T) -> (Self, Arc<T>) {
+        let value = Arc::new(value);
+        let bytes = value.bytes() as u64 + OVERHEAD;
+        (Self { bytes, value: Arc::clone(&value) as Arc<dyn Any + Send + Sync> }, value)
+    }
+}
+
 #[derive(Clone)]
 struct ByBytes;
 
@@ -63,14 +70,16 @@ impl Weighter<Key, Entry> for ByBytes {
 /// Derived values by their keys.
 pub(crate) struct Derived {
     values: Cache<Key, Entry, ByBytes>,
-    /// Dear values in the making, and who makes them.
-    making: Mutex<HashMap<Key, ThreadId>>,
+}
+
+thread_local! {
+    /// Dear values that this thread is making. A worker that has taken up other work while it waits for its own may
+    /// come upon one of them; it does not wait for itself then.
+    static MAKING: RefCell<Vec<Key>> = const { RefCell::new(Vec::new()) };
 }
 
 /// Who waits for another's value waits no longer than this, then makes it too.
 const LONGEST_WAIT: Duration = Duration::from_secs(5);
-/// And looks so often.
-const LOOK_AGAIN: Duration = Duration::from_millis(2);
 
 /// What is kept in memory at most, bytes.
 const MOST_BYTES: u64 = 1 << 30;
@@ -96,7 +105,7 @@ impl Derived {
             .build()
             .unwrap_or_else(|e| unreachable!("every option is given: {e}"));
         let values = Cache::with_options(options, ByBytes, Default::default(), Default::default());
-        Self { values, making: Mutex::default() }
+        Self { values }
     }
 
     /// The value of a key, when it is here.
@@ -106,9 +115,8 @@ impl Derived {
 
     /// Puts a value in.
     pub fn put<T: Weighed + Send + Sync + 'static>(&self, key: Key, value: T) -> Arc<T> {
-        let value = Arc::new(value);
-        let bytes = value.bytes() as u64 + OVERHEAD;
-        self.values.insert(key, Entry { bytes, value: Arc::clone(&value) as Arc<dyn Any + Send + Sync> });
+        let (entry, value) = Entry::of(value);
+        self.values.insert(key, entry);
         value
     }
 
@@ -126,23 +134,24 @@ impl Derived {
         key: Key,
         make: impl FnOnce() -> Result<T, E>,
     ) -> Result<Arc<T>, E> {
-        let since = Instant::now();
-        while !self.begin(key) && since.elapsed() < LONGEST_WAIT {
-            if let Some(known) = self.get(key) {
-                return Ok(known);
-            }
-            std::thread::sleep(LOOK_AGAIN);
+        if MAKING.with_borrow(|own| own.contains(&key)) {
+            return self.try_get_or(key, make);
         }
-        let made = self.try_get_or(key, make);
-        self.making.lock().unwrap_or_else(PoisonError::into_inner).remove(&key);
-        made
-    }
-
-    /// True when nobody else is making the value: this thread does from now on. A worker that has taken
-    /// up other work while it waited for its own may come upon itself; it does not wait then.
-    fn begin(&self, key: Key) -> bool {
-        let me = std::thread::current().id();
-        *self.making.lock().unwrap_or_else(PoisonError::into_inner).entry(key).or_insert(me) == me
+        let guard = match self.values.get_value_or_guard(&key, Some(LONGEST_WAIT)) {
+            GuardResult::Value(entry) => match entry.value.downcast() {
+                Ok(known) => return Ok(known),
+                Err(_) => return self.try_get_or(key, make),
+            },
+            GuardResult::Guard(guard) => guard,
+            GuardResult::Timeout => return self.try_get_or(key, make),
+        };
+        MAKING.with_borrow_mut(|own| own.push(key));
+        let made = make();
+        MAKING.with_borrow_mut(|own| own.retain(|other| *other != key));
+        let (entry, value) = Entry::of(made?);
+        // Refused where another has put it in meanwhile: an equal one.
+        let _ = guard.insert(entry);
+        Ok(value)
     }
 
     /// The same where making may fail.

@@ -119,7 +119,7 @@ impl Workshop {
     /// Stops the measuring of a fitting's board: what is measured by then stays.
     pub fn stop_measuring(&self, fitting: i64) {
         if let Some(run) = self.measurer.run_of(fitting) {
-            run.stop.store(true, Ordering::Relaxed);
+            run.stop.raise();
         }
     }
 
@@ -167,10 +167,10 @@ impl Workshop {
         let go_on = |left: usize| {
             run.left.store(left, Ordering::Relaxed);
             let is_first = all.fetch_max(left, Ordering::Relaxed) <= left;
-            while !is_first && begun.elapsed() < REST && !run.stop.load(Ordering::Relaxed) {
-                std::thread::sleep(Duration::from_millis(4));
+            if !is_first {
+                run.stop.wait_for(REST.saturating_sub(begun.elapsed()));
             }
-            !run.stop.load(Ordering::Relaxed)
+            !run.stop.is_raised()
         };
         measure_missing(
             &room,

@@ -3,7 +3,7 @@
 use crate::making::job::{Job, JobState};
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
 
 /// Number of a job.
 pub type JobId = u64;
@@ -41,6 +41,7 @@ impl Jobs {
             span: Mutex::new((0.0, 1.0)),
             stop: AtomicBool::new(false),
             state: Mutex::new(JobState::Running),
+            ended: Condvar::new(),
         });
         list.insert(id, Arc::clone(&job));
         std::thread::spawn(move || {

@@ -1,5 +1,6 @@
 //! The measuring under way: a run a fitting, a newer one in the place of an older.
 
+use crate::history::stop_sign::StopSign;
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -9,7 +10,7 @@ use tin_cloak_store::BlobId;
 #[derive(Debug)]
 pub(crate) struct Run {
     pub state: BlobId,
-    pub stop: AtomicBool,
+    pub stop: StopSign,
     pub ended: AtomicBool,
     /// Poses that are left.
     pub left: AtomicUsize,
@@ -41,12 +42,12 @@ impl Measurer {
     pub fn begin(&self, fitting: i64, state: BlobId) -> Option<Arc<Run>> {
         let mut runs = self.runs.lock().unwrap_or_else(PoisonError::into_inner);
         if let Some(old) = runs.get(&fitting).filter(|r| !r.ended.load(Ordering::Acquire)) {
-            if old.state == state && !old.stop.load(Ordering::Relaxed) {
+            if old.state == state && !old.stop.is_raised() {
                 return None;
             }
-            old.stop.store(true, Ordering::Relaxed);
+            old.stop.raise();
         }
-        let (stop, ended, left) = (AtomicBool::new(false), AtomicBool::new(false), AtomicUsize::new(0));
+        let (stop, ended, left) = (StopSign::default(), AtomicBool::new(false), AtomicUsize::new(0));
         let run = Arc::new(Run { state, stop, ended, left });
         runs.insert(fitting, Arc::clone(&run));
         Some(run)

@@ -8,4 +8,5 @@ pub(crate) mod jobs;
 pub(crate) mod measurer;
 pub(crate) mod plan;
 pub(crate) mod proving;
+pub(crate) mod stop_sign;
 pub(crate) mod workshop;

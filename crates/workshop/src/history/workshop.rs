@@ -421,13 +421,10 @@ impl Workshop {
     /// When it cannot be done.
     pub fn run_now(self: &Arc<Self>, fitting: i64, step: Step) -> Result<String, WorkshopError> {
         let id = self.start(fitting, step)?;
-        loop {
-            match self.jobs.get(id).map(|j| j.state()) {
-                Some(JobState::Running) => std::thread::sleep(std::time::Duration::from_millis(5)),
-                Some(JobState::Done(sentence)) => return Ok(sentence),
-                Some(JobState::Failed(why)) => return Err(WorkshopError::Job(why)),
-                _ => return Err(WorkshopError::Stopped),
-            }
+        match self.jobs.get(id).map(|j| j.wait()) {
+            Some(JobState::Done(sentence)) => Ok(sentence),
+            Some(JobState::Failed(why)) => Err(WorkshopError::Job(why)),
+            _ => Err(WorkshopError::Stopped),
         }
     }
 

@@ -1,7 +1,8 @@
 //! A piece of long work: how far it is, and whether it shall stop.
 
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicUsize, Ordering};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Condvar, Mutex, PoisonError};
+use std::time::Duration;
 
 /// What became of a job.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -32,6 +33,7 @@ pub struct Job {
     pub(crate) span: Mutex<(f32, f32)>,
     pub(crate) stop: AtomicBool,
     pub(crate) state: Mutex<JobState>,
+    pub(crate) ended: Condvar,
 }
 
 impl Job {
@@ -98,7 +100,23 @@ impl Job {
         self.state.lock().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
+    /// Waits for its end.
+    pub fn wait(&self) -> JobState {
+        let state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
+        let is_running = |state: &mut JobState| *state == JobState::Running;
+        self.ended.wait_while(state, is_running).unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// Waits for its end, but no longer than `most`; how it stands then.
+    pub fn wait_for(&self, most: Duration) -> JobState {
+        let state = self.state.lock().unwrap_or_else(PoisonError::into_inner);
+        let is_running = |state: &mut JobState| *state == JobState::Running;
+        let waited = self.ended.wait_timeout_while(state, most, is_running);
+        waited.unwrap_or_else(PoisonError::into_inner).0.clone()
+    }
+
     pub(crate) fn finish(&self, state: JobState) {
         *self.state.lock().unwrap_or_else(PoisonError::into_inner) = state;
+        self.ended.notify_all();
     }
 }

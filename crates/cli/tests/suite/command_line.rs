@@ -1,0 +1,291 @@
+//! The command line on a real body and two bare garments (open data, CC0; see
+//! `testdata/open-human/README.md`), and on bad input.
+
+use serde_json::Value;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+fn data(name: &str) -> String {
+    format!("{}/../../testdata/open-human/{name}", env!("CARGO_MANIFEST_DIR"))
+}
+
+fn run(args: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_tin-cloak")).args(args).output().unwrap()
+}
+
+fn report(path: &Path) -> Value {
+    serde_json::from_slice(&std::fs::read(path).unwrap()).unwrap()
+}
+
+fn text(path: &Path) -> &str {
+    path.to_str().unwrap()
+}
+
+/// Errors and warnings of the public glTF validator (npm `gltf-validator`, installed by
+/// `scripts/test.sh`).
+fn validator(file: &Path) -> Value {
+    let script = concat!(env!("CARGO_MANIFEST_DIR"), "/../../scripts/validate-gltf.cjs");
+    let out = Command::new("node").arg(script).arg(file).output().expect("node runs the glTF validator");
+    assert!(out.status.success(), "run scripts/test.sh once: {}", String::from_utf8_lossy(&out.stderr));
+    serde_json::from_slice(&out.stdout).unwrap()
+}
+
+#[test]
+fn fit_check_and_mend_a_real_body() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = |name: &str| -> PathBuf { folder.path().join(name) };
+    let (dressed, mended) = (path("dressed.glb"), path("mended.glb"));
+    let (fit, before, after) = (path("fit.json"), path("before.json"), path("after.json"));
+    let skirt = format!("{}@layer=2", data("skirt.obj"));
+    let out = run(&[
+        "fit",
+        "--body",
+        &data("body.glb"),
+        "--piece",
+        &data("bodysuit.glb"),
+        "--piece",
+        &skirt,
+        "--out",
+        text(&dressed),
+        "--report",
+        text(&fit),
+    ]);
+    assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
+    assert!(out.stderr.is_empty(), "quiet when piped");
+    let fit = report(&fit);
+    assert_eq!(fit["pieces"][0]["name"], "bodysuit");
+    assert_eq!(fit["pieces"][1]["layer"], 2);
+    assert!(fit["pieces"][0]["max_influences"].as_u64().unwrap() <= 4);
+    assert!(fit["pieces"][0]["matched_share"].as_f64().unwrap() > 0.9);
+    let issues = validator(&dressed);
+    assert_eq!(
+        (issues["numErrors"].as_u64(), issues["numWarnings"].as_u64()),
+        (Some(0), Some(0)),
+        "{issues}"
+    );
+
+    let out = run(&["check", text(&dressed), "--report", text(&before)]);
+    assert_eq!(out.status.code(), Some(1), "there is poke-through");
+    let before = report(&before);
+    assert!(before["poses"].as_array().unwrap().len() >= 24);
+    assert_eq!(before["skipped_poses"].as_array().unwrap().len(), 0);
+    let pair = &before["poses"][5]["pairs"][0];
+    for key in [
+        "outer",
+        "inner",
+        "covered",
+        "poking",
+        "deepest_mm",
+        "poking_cm2",
+        "buried",
+        "sunk",
+        "sunk_deepest_mm",
+        "least_clearance_mm",
+        "worst_strain",
+    ] {
+        assert!(!pair[key].is_null(), "{key} is missing");
+    }
+
+    let out = run(&["mend", text(&dressed), "--out", text(&mended), "--report", text(&after)]);
+    assert_eq!(out.status.code(), Some(0));
+    let after = report(&after);
+    let out_of_tolerance = |r: &Value| -> u64 {
+        let pairs = r["poses"].as_array().unwrap().iter().flat_map(|p| p["pairs"].as_array().unwrap());
+        pairs.map(|p| p["poking"].as_u64().unwrap() + p["sunk"].as_u64().unwrap()).sum()
+    };
+    let (was, is) = (out_of_tolerance(&before), out_of_tolerance(&after));
+    assert!(is * 2 < was, "{was} vertices out of tolerance became {is}");
+    let issues = validator(&mended);
+    assert_eq!(
+        (issues["numErrors"].as_u64(), issues["numWarnings"].as_u64()),
+        (Some(0), Some(0)),
+        "{issues}"
+    );
+
+    // A plan of one means: told, and done where that is wished.
+    let planned = path("planned.glb");
+    let out = run(&["mend", text(&dressed), "--plan", "--only", "leave", "--out", text(&planned)]);
+    let said = String::from_utf8_lossy(&out.stdout);
+    assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
+    let cells = |line: &str| -> Vec<u64> { line.split(' ').filter_map(|w| w.parse().ok()).collect() };
+    let first = cells(said.lines().next().unwrap());
+    assert!(said.contains("cells out of tolerance") && first[1] <= first[0], "{said}");
+    assert!(said.lines().any(|l| l.starts_with("left, ") || l.starts_with("1. ")), "{said}");
+    assert_eq!(validator(&planned)["numErrors"].as_u64(), Some(0));
+    let refused = run(&["mend", text(&dressed), "--plan", "--trial", "clips"]);
+    assert_eq!(refused.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("a plan is made in the poses of a trial set"));
+    let refused = run(&["mend", text(&dressed), "--plan", "--frames", "3"]);
+    assert_eq!(refused.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&refused.stderr).contains("leave out --frames"));
+
+    // The file's own clips, and the motion of another file.
+    assert!(matches!(run(&["check", text(&dressed), "--trial", "clips"]).status.code(), Some(0 | 1)));
+    assert!(matches!(
+        run(&["check", text(&dressed), "--trial", &data("body.glb")]).status.code(),
+        Some(0 | 1)
+    ));
+}
+
+#[test]
+fn bad_input_is_one_clear_line_and_status_two() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("never.glb");
+    let cut = folder.path().join("cut.glb");
+    std::fs::write(&cut, &std::fs::read(data("body.glb")).unwrap()[..5000]).unwrap();
+    let body = data("body.glb");
+    let (suit, missing) = (data("bodysuit.glb"), data("nothing.glb"));
+    let joint = format!("{suit}@kind=stiff,joint=elbow_of_a_snake");
+    let cases: &[(&[&str], &str)] = &[
+        (&["fit", "--body", text(&cut), "--piece", &suit, "--out", text(&out)], "cut short"),
+        (&["fit", "--body", &suit, "--piece", &suit, "--out", text(&out)], "has no skin"),
+        (&["fit", "--body", &body, "--piece", &missing, "--out", text(&out)], "cannot be read"),
+        (
+            &["fit", "--body", &body, "--piece", &joint, "--out", text(&out)],
+            "no joint named “elbow_of_a_snake”",
+        ),
+        (
+            &["fit", "--body", &body, "--body-mesh", "x", "--piece", &suit, "--out", text(&out)],
+            "no mesh named “x”",
+        ),
+        // A name may have the sign in it.
+        (&["fit", "--body", &body, "--piece", "an@odd/name.glb", "--out", text(&out)], "an@odd/name.glb"),
+        (&["check", &body], "no pieces"),
+        (&["check", &body, "--tolerance-mm", "-1"], "must be numbers from 0 up"),
+    ];
+    for (args, wanted) in cases {
+        let output = run(args);
+        let said = String::from_utf8(output.stderr).unwrap();
+        assert_eq!(output.status.code(), Some(2), "{args:?}");
+        assert!(said.contains(wanted), "{said}");
+        assert_eq!(said.lines().count(), 1, "{said}");
+        assert!(!out.exists());
+    }
+    for option in ["weights=old", "layer=0", "kind=woolly", "size=3"] {
+        let piece = format!("{suit}@{option}");
+        let output = run(&["fit", "--body", &body, "--piece", &piece, "--out", text(&out)]);
+        let said = String::from_utf8(output.stderr).unwrap();
+        assert_eq!(output.status.code(), Some(2), "{option}");
+        assert!(said.contains(option.split('=').next().unwrap()) && said.contains(": give "), "{said}");
+    }
+    assert_eq!(run(&["fit"]).status.code(), Some(2));
+    assert!(String::from_utf8(run(&["--help"]).stdout).unwrap().contains("Exit status"));
+}
+
+/// A garment of a dressed file is taken by name, with the weights it came with or new ones.
+#[test]
+fn weights_that_came_are_kept_or_made_anew() {
+    let folder = tempfile::tempdir().unwrap();
+    let (dressed, again) = (folder.path().join("dressed.glb"), folder.path().join("again.glb"));
+    let told = folder.path().join("fit.json");
+    let body = data("body.glb");
+    let fit = |piece: &str, out: &Path| {
+        run(&["fit", "--body", &body, "--piece", piece, "--out", text(out), "--report", text(&told)])
+    };
+    assert_eq!(fit(&data("bodysuit.glb"), &dressed).status.code(), Some(0));
+    for (options, method) in [("", "came"), (",weights=keep", "came"), (",weights=new", "both")] {
+        let out = fit(&format!("{}@mesh=bodysuit{options}", text(&dressed)), &again);
+        assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
+        assert_eq!(report(&told)["pieces"][0]["method"], method, "{options}");
+    }
+    for (piece, says) in [
+        (format!("{}@mesh=hat", text(&dressed)), "hat"),
+        (format!("{}@weights=keep", data("bodysuit.glb")), "came without weights"),
+        (format!("{}@weights=some", text(&dressed)), "give keep or new"),
+    ] {
+        let out = fit(&piece, &again);
+        assert_eq!(out.status.code(), Some(2), "{piece}");
+        assert!(String::from_utf8_lossy(&out.stderr).contains(says), "{piece}");
+    }
+}
+
+/// The demo's figure in a tunic, dressed and written to `folder`.
+fn dressed_demo(folder: &Path) -> PathBuf {
+    let wardrobe = tin_cloak_testkit::wardrobe();
+    for name in ["wick.glb", "quilted tunic.glb", "scale cloak.glb"] {
+        let file = wardrobe.iter().find(|f| f.name == name).unwrap();
+        std::fs::write(folder.join(name), &file.bytes).unwrap();
+    }
+    let (body, out) = (folder.join("wick.glb"), folder.join("dressed.glb"));
+    let (tunic, cloak) = (folder.join("quilted tunic.glb"), folder.join("scale cloak.glb"));
+    let told = run(&[
+        "fit",
+        "--body",
+        text(&body),
+        "--piece",
+        text(&tunic),
+        "--piece",
+        text(&cloak),
+        "--out",
+        text(&out),
+    ]);
+    assert_eq!(told.status.code(), Some(0), "{}", String::from_utf8_lossy(&told.stderr));
+    out
+}
+
+#[test]
+fn check_takes_a_trial_set_frames_and_tolerances_of_pairs() {
+    let folder = tempfile::tempdir().unwrap();
+    let dressed = dressed_demo(folder.path());
+    let path = folder.path().join("report.json");
+    let set = folder.path().join("set.json");
+    let check = |args: &[&str]| {
+        let mut all = vec!["check", text(&dressed), "--report", text(&path)];
+        all.extend(args);
+        let out = run(&all);
+        (out.status.code(), String::from_utf8_lossy(&out.stderr).into_owned())
+    };
+    assert_eq!(check(&["--trial", "clips", "--frames", "5"]).0, Some(1));
+    let five = report(&path);
+    assert_eq!(five["poses"].as_array().unwrap().len(), 10, "two clips of five frames");
+    let verdict = five["verdict"].clone();
+    assert!(verdict["cells_out"].as_u64().unwrap() > 0 && verdict["clear"] == false, "{verdict}");
+    let keys: Vec<&String> = five["poses"][0]["pairs"][0].as_object().unwrap().keys().collect();
+    insta::assert_debug_snapshot!(keys);
+    let itself = |pose: &Value| pose["pairs"].as_array().unwrap().iter().any(|p| p["outer"] == p["inner"]);
+    assert!(five["poses"].as_array().unwrap().iter().any(itself), "a layer in itself is told of");
+    check(&["--trial", "clips", "--frames", "5", "--every-pair"]);
+    assert_eq!(
+        report(&path)["poses"][0]["pairs"].as_array().unwrap().len(),
+        6,
+        "three layers, each in itself too"
+    );
+
+    // Everything is let pass between all pairs that were out.
+    let mut lax: Vec<String> = vec!["--trial".into(), "clips".into(), "--frames".into(), "5".into()];
+    for pose in five["poses"].as_array().unwrap() {
+        for pair in pose["pairs"].as_array().unwrap() {
+            lax.push("--tolerance-mm".into());
+            lax.push(format!("{}:{}=150", pair["outer"].as_str().unwrap(), pair["inner"].as_str().unwrap()));
+        }
+    }
+    assert_eq!(check(&lax.iter().map(String::as_str).collect::<Vec<_>>()).0, Some(0));
+    assert_eq!(report(&path)["verdict"]["clear"], true);
+
+    // A set that leaves one clip aside, keeps the other for stress, and swings a joint.
+    let plan = r#"{ "frames": { "some": 4 },
+        "sweeps": [{ "joint": "head", "axis": "turn", "steps": 3 }],
+        "counts": [{ "target": { "group": { "group": "night round" } }, "counts": "stress" },
+                   { "target": { "group": { "group": "range" } }, "counts": "aside", "note": "a puppet" },
+                   { "target": { "group": { "group": "light the lamp" } }, "counts": "aside" }] }"#;
+    std::fs::write(&set, plan).unwrap();
+    let (code, _) = check(&["--trial", text(&set)]);
+    let told = report(&path);
+    let count =
+        |counts: &str| told["poses"].as_array().unwrap().iter().filter(|p| p["counts"] == counts).count();
+    assert_eq!((count("stress"), count("counted")), (4, 4), "rest and three of the head count");
+    assert!(told["verdict"]["stress_cells_out"].as_u64().unwrap() > 0);
+    assert_eq!(code, Some(i32::from(told["verdict"]["cells_out"].as_u64().unwrap() > 0)));
+
+    // Bad input: one sentence.
+    std::fs::write(&set, "{ \"frames\": \"some\" }").unwrap();
+    let wrong = [
+        check(&["--trial", text(&set)]),
+        check(&["--frames", "none"]),
+        check(&["--tolerance-mm", "coat=1"]),
+        check(&["--tolerance-mm", "-1"]),
+    ];
+    assert!(wrong.iter().all(|w| w.0 == Some(2)), "{wrong:?}");
+    let first = |w: &(Option<i32>, String)| w.1.lines().next().unwrap().replace(text(folder.path()), "");
+    insta::assert_snapshot!(wrong.iter().map(first).collect::<Vec<_>>().join("\n"));
+}

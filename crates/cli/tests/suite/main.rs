@@ -1,0 +1,14 @@
+//! All integration tests of the crate in one binary: linked once.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod binding;
+mod browser;
+mod by_hand;
+mod command_line;
+mod handover;
+mod kept;
+mod killed;
+mod mending;
+mod page;
+mod stations;
+mod trials;

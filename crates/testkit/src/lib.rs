@@ -1,0 +1,9 @@
+//! What tests share: the demo's files and fittings, made once, kept under `target/` by a hash of the
+//! sources they are made by, and copied where a test needs them.
+#![allow(clippy::unwrap_used)]
+
+mod bench;
+mod kept;
+
+pub use bench::{wearing, wearing_bound, Bench};
+pub use kept::{data, demo_data, kept_folder, testdata, wardrobe};

@@ -1,0 +1,8 @@
+//! All integration tests of the crate in one binary: linked once.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod board_svg;
+mod came;
+mod common;
+mod requests;
+mod routes;

@@ -1,0 +1,376 @@
+//! Every page, fragment and answer of a fitting, asked as the page asks for it.
+
+use rocket::http::{ContentType, Header, Status};
+use rocket::local::blocking::Client;
+use std::sync::Arc;
+use tin_cloak_web::application;
+use tin_cloak_workshop::Workshop;
+
+const HOST: &str = "127.0.0.1:8610";
+
+struct Server {
+    client: Client,
+    shop: Arc<Workshop>,
+    folder: tempfile::TempDir,
+}
+
+/// A small fitting, kept by an earlier build: a post of two joints and a sleeve round it, bound.
+fn server() -> Server {
+    let folder = tempfile::tempdir().unwrap();
+    let kept = format!("{}/../../testdata/kept/first-schema.sqlite", env!("CARGO_MANIFEST_DIR"));
+    std::fs::copy(kept, folder.path().join("tin-cloak.sqlite")).unwrap();
+    let shop = Arc::new(Workshop::open(folder.path()).unwrap());
+    shop.measure_behind(false);
+    let address = "127.0.0.1".parse().unwrap();
+    let client = Client::untracked(application(Arc::clone(&shop), address, 8610, &[])).unwrap();
+    Server { client, shop, folder }
+}
+
+impl Server {
+    fn get(&self, path: &str) -> (Status, String) {
+        let answer = self.client.get(path.to_owned()).header(Header::new("Host", HOST)).dispatch();
+        let status = answer.status();
+        (status, String::from_utf8_lossy(&answer.into_bytes().unwrap_or_default()).into_owned())
+    }
+
+    fn send(&self, path: &str, kind: ContentType, body: &str) -> (Status, Option<String>, String) {
+        let request = self.client.post(path.to_owned()).header(Header::new("Host", HOST)).header(kind);
+        let answer = request.body(body).dispatch();
+        let trigger = answer.headers().get_one("HX-Trigger").map(str::to_owned);
+        (answer.status(), trigger, answer.into_string().unwrap_or_default())
+    }
+
+    fn post(&self, path: &str, form: &str) -> (Status, Option<String>, String) {
+        self.send(path, ContentType::Form, form)
+    }
+
+    /// Sends a step and waits for its job; the answer is its sentence.
+    fn step(&self, path: &str, form: &str) -> Result<String, String> {
+        let (status, trigger, text) = self.post(path, form);
+        assert_eq!(status, Status::NoContent, "{path}: {text}");
+        crate::common::outcome(&self.shop, &trigger.unwrap())
+    }
+}
+
+#[test]
+fn every_page_and_fragment_of_a_fitting_is_answered() {
+    let server = server();
+    for station in 1..=6 {
+        let (status, page) = server.get(&format!("/fitting/1?station={station}"));
+        assert_eq!(status, Status::Ok);
+        assert!(
+            page.contains("id=\"board\"") && page.contains("sleeve") && !page.contains("{{"),
+            "{station}"
+        );
+        let (status, panels) = server.get(&format!("/fitting/1/panels?station={station}"));
+        assert_eq!(status, Status::Ok);
+        assert!(panels.matches("hx-swap-oob").count() >= 4, "{station}");
+    }
+    for (path, holds) in [
+        ("/", "kept by an older build"),
+        ("/fitting/1/scene", "\"poses\""),
+        ("/fitting/1/scene?step=2", "\"bound\":false"),
+        ("/fitting/1/snags?pose=0", "nothing out of tolerance"),
+        ("/fitting/1/snags?pose=1&row=0", "<h3>"),
+        ("/fitting/1/range?joint=upper", "upper"),
+        ("/fitting/1/templates-for/1", ""),
+        ("/fitting/1/piece-joints/1", "upper"),
+        ("/fitting/1/board?station=4", "not measured yet"),
+        ("/fitting/1/measuring", "\"running\":false"),
+        ("/static/js/measuring.js", "EventSource"),
+    ] {
+        let (status, text) = server.get(path);
+        assert_eq!(status, Status::Ok, "{path}");
+        assert!(text.contains(holds), "{path}: {text}");
+    }
+    for path in ["/fitting/1/mesh/0?key=a", "/fitting/1/mesh/1?key=b", "/fitting/1/dressed.glb"] {
+        assert_eq!(server.get(path).0, Status::Ok, "{path}");
+    }
+    assert!(server.get("/fitting/1/picture.png").1.contains("PNG"));
+    // Drawn once: the second is the kept one.
+    assert!(server.get("/fitting/1/picture.png").1.contains("PNG"));
+}
+
+#[test]
+fn what_is_not_there_is_not_found_in_one_sentence() {
+    let server = server();
+    for path in [
+        "/fitting/9",
+        "/fitting/1?station=7",
+        "/fitting/9/panels",
+        "/fitting/9/board?station=4",
+        "/fitting/9/scene",
+        "/fitting/1/scene?step=77",
+        "/fitting/1/mesh/9?key=a",
+        "/fitting/1/snags?pose=999",
+        "/fitting/1/range?joint=tail",
+        "/fitting/1/piece-joints/9",
+        "/fitting/9/picture.png",
+        "/fitting/9/dressed.glb",
+        "/jobs/99/events",
+    ] {
+        let (status, text) = server.get(path);
+        assert_eq!(status, Status::NotFound, "{path}: {text}");
+        assert!(text.ends_with('.') && text.len() < 200, "{path}: {text}");
+    }
+    let (status, _, text) = server.post("/fitting/9/measure", "");
+    assert_eq!(status, Status::NotFound, "{text}");
+    // Asking how a fitting that is not there is getting on tells nothing, and ends.
+    assert!(server.get("/fitting/9/measuring").1.contains("\"running\":false"));
+}
+
+#[test]
+fn the_board_fills_behind_the_page_and_its_fragment_tells() {
+    let server = server();
+    let (_, before) = server.get("/fitting/1/board?station=4");
+    assert!(before.contains("data-missing") && before.contains("cell unknown"), "{before}");
+    assert!(!before.contains("id=\"layers\""), "of half a board nothing else is told");
+    assert_eq!(server.post("/fitting/1/measure", "").0, Status::NoContent);
+    let events = server.get("/fitting/1/measuring").1;
+    assert!(events.trim_end().ends_with("\"running\":false}"), "{events}");
+    let (_, after) = server.get("/fitting/1/board?station=4");
+    assert!(!after.contains("data-missing") && !after.contains("cell unknown"));
+    for part in ["id=\"layers\"", "id=\"head\"", "id=\"last-step\"", "id=\"depth\""] {
+        assert!(after.contains(part), "{part}");
+    }
+    // Against an earlier step nothing has to be measured that was not.
+    let (status, against) = server.get("/fitting/1/board?station=4&against=3");
+    assert_eq!(status, Status::Ok);
+    assert!(against.contains("against step 3"));
+    assert_eq!(server.post("/fitting/1/measure/stop", "").0, Status::NoContent);
+}
+
+#[test]
+fn steps_are_taken_undone_and_refused_over_the_page() {
+    let server = server();
+    let said = [
+        server.step("/fitting/1/bind", "piece=1&missing=false"),
+        server.step("/fitting/1/kind/1", "kind=mixed"),
+        server.step("/fitting/1/layer/1", "layer=3"),
+        server.step("/fitting/1/worn-on/1", "place=arms"),
+        server.step(
+            "/fitting/1/place/1",
+            "shift=1&shift=0&shift=0&turn=0&turn=0&turn=0&size=100&size=100&size=100",
+        ),
+        server.step("/fitting/1/bind", "missing=true"),
+        server.step("/fitting/1/mirror/1", ""),
+        server.step("/fitting/1/joint-role", "joint=upper&role=deforms"),
+        server.step("/fitting/1/push", "margin=1&limit=20"),
+        server.step("/fitting/1/keep-volume", ""),
+        Ok(server.get("/fitting/1/volume").1.trim().to_owned()),
+        server.step("/fitting/1/remove/1", ""),
+    ];
+    let said: Vec<String> =
+        said.into_iter().map(|s| s.unwrap_or_else(|why| format!("refused: {why}"))).collect();
+    insta::assert_snapshot!(said.join("\n"));
+    let (status, trigger, _) = server.post("/fitting/1/undo", "");
+    assert_eq!(
+        (status, trigger.as_deref()),
+        (Status::NoContent, Some("{\"fitting-changed\":{\"target\":\"body\"}}"))
+    );
+    assert_eq!(server.post("/fitting/1/redo", "").0, Status::NoContent);
+    let (status, _, text) = server.post("/fitting/1/redo", "");
+    assert_eq!((status, text.as_str()), (Status::UnprocessableEntity, "There is nothing to do again."));
+    assert_eq!(server.post("/fitting/1/go/2", "").0, Status::NoContent);
+    assert_eq!(server.shop.fitting(1).unwrap().fitting.cursor, 2);
+    for (path, form, status) in [
+        ("/fitting/1/go/88", "", Status::NotFound),
+        ("/fitting/1/push", "margin=-4&limit=20", Status::UnprocessableEntity),
+        ("/fitting/1/worn-on/1", "place=wings", Status::UnprocessableEntity),
+        ("/fitting/1/layer/1", "layer=red", Status::UnprocessableEntity),
+        ("/fitting/9/bind", "missing=false", Status::NotFound),
+        ("/fitting/1/cure/0/99", "label=x", Status::Conflict),
+    ] {
+        let (found, _, text) = server.post(path, form);
+        assert_eq!(found, status, "{path} {form}: {text}");
+    }
+}
+
+#[test]
+fn poses_are_looked_at_and_probed() {
+    let server = server();
+    let json = |path: &str, body: &str| server.send(path, ContentType::JSON, body);
+    for map in ["plain", "weights", "regions", "matched", "sides", "clearance"] {
+        let turn = "{\"joint\":1,\"bend\":10,\"twist\":0,\"lean\":0}";
+        let body = format!("{{\"pose\":1,\"map\":\"{map}\",\"joint\":1,\"turns\":[{turn}]}}");
+        let request = server.client.post("/fitting/1/maps").header(Header::new("Host", HOST));
+        let answer = request.header(ContentType::JSON).body(body).dispatch();
+        assert_eq!(answer.status(), Status::Ok, "{map}");
+        assert_eq!(answer.into_bytes().unwrap()[..4], 2u32.to_le_bytes(), "{map}: two parts");
+    }
+    let ray = "{\"pose\":0,\"origin\":[0,0.5,3],\"direction\":[0,0,-1]";
+    let (status, _, found) = json("/fitting/1/probe", &format!("{ray}}}"));
+    assert_eq!(status, Status::Ok);
+    assert!(found.contains("\"name\":\"sleeve\""), "{found}");
+    let (_, _, found) = json("/fitting/1/probe", &format!("{ray},\"hidden\":[1]}}"));
+    assert!(found.contains("\"name\":\"post\""), "{found}");
+    let (_, _, found) = json("/fitting/1/probe", "{\"pose\":0,\"origin\":[9,9,9],\"direction\":[0,1,0]}");
+    assert_eq!(found, "null");
+    let stroke = "{\"stroke\":\"pull_out\",\"strength\":2,\"firm_percent\":0,\"radius_mm\":80,\
+                  \"dabs\":[40],\"mirrored\":false}";
+    let request = server.client.post("/fitting/1/brush-view/1").header(Header::new("Host", HOST));
+    let answer = request.header(ContentType::JSON).body(stroke).dispatch();
+    assert_eq!(answer.status(), Status::Ok);
+    assert!(answer.headers().get_one("X-Figures").unwrap().contains("\"before\""));
+    let (status, _, text) = json("/fitting/1/maps", "{\"pose\":9999}");
+    assert_eq!(status, Status::NotFound, "{text}");
+    let (status, _, text) = json("/fitting/1/maps", "{\"pose\":0,\"joint\":77}");
+    assert_eq!(status, Status::NotFound, "{text}");
+}
+
+#[test]
+fn a_shelf_of_two_hundred_fittings_is_listed_without_decoding_one() {
+    let server = server();
+    let body = server.shop.assets().unwrap()[0].id;
+    (0..200).for_each(|n| {
+        server.shop.begin(&format!("fitting {n}"), body).unwrap();
+    });
+    let (status, page) = server.get("/");
+    assert_eq!(status, Status::Ok);
+    assert_eq!(page.matches("class=\"card-link\"").count(), 201);
+    // A state that cannot be understood does not keep the others from being listed.
+    assert!(server.shop.listed().unwrap().iter().all(|(_, s)| s.as_ref().is_ok_and(|s| s.body == "post")));
+}
+
+/// Every route with numbers of nothing and an empty body: refused, never broken.
+#[test]
+fn nonsense_is_refused_by_every_route() {
+    let server = server();
+    let routes: Vec<(rocket::http::Method, String)> =
+        server.client.rocket().routes().map(|r| (r.method, r.uri.to_string())).collect();
+    assert!(routes.len() > 60, "{} routes", routes.len());
+    for (method, uri) in routes {
+        for nothing in ["999999", "-1", "x%00y"] {
+            let mut path = String::new();
+            for (i, part) in uri.split(['<', '>']).enumerate() {
+                path.push_str(if i % 2 == 1 { nothing } else { part });
+            }
+            let path = path.split('?').next().unwrap().to_owned();
+            for kind in [ContentType::Form, ContentType::JSON] {
+                let request = server.client.req(method, path.clone()).header(Header::new("Host", HOST));
+                let answer = request.header(kind).body("{").dispatch();
+                let status = answer.status();
+                assert!(status.code < 500, "{method} {path}: {status}");
+            }
+        }
+    }
+    // The fitting is as it was.
+    assert!(server.get("/fitting/1").1.contains("sleeve"));
+}
+
+/// One fitting whose state is damaged: the Shelf and the others stand, and it can be taken back, kept
+/// as text, or thrown away.
+#[test]
+fn a_fitting_that_cannot_be_read_breaks_nothing_else() {
+    let server = server();
+    let body = server.shop.assets().unwrap().into_iter().find(|a| a.role == "body").unwrap().id;
+    let good = server.shop.begin("sound", body).unwrap();
+    let database = server.folder.path().join("tin-cloak.sqlite");
+    let damage = |what: &str| {
+        let store = rusqlite::Connection::open(&database).unwrap();
+        let last = "fitting = 1 AND seq = (SELECT cursor FROM fittings WHERE id = 1)";
+        store.execute(&format!("UPDATE steps SET {what} WHERE {last}"), []).unwrap();
+    };
+    damage("summary = '{\"body\": 7'");
+    let (status, shelf) = server.get("/");
+    assert_eq!(status, Status::Ok);
+    assert!(shelf.contains("sound") && shelf.contains("Take the last step back"), "{shelf}");
+    // Its state is a picture now.
+    damage("state = (SELECT file FROM assets LIMIT 1)");
+    let (status, text) = server.get("/fitting/1");
+    assert_eq!(status, Status::Ok);
+    assert!(text.contains("cannot be shown") && text.contains("kept.json"), "{text}");
+    assert_eq!(server.get("/fitting/1/panels").0, Status::InternalServerError);
+    assert_eq!(server.get(&format!("/fitting/{good}")).0, Status::Ok);
+    assert!(server.get("/fitting/1/kept.json").1.contains("\"stands_at\""));
+    let (status, _, _) = server.post("/fitting/1/take-back", "");
+    assert_eq!(status, Status::SeeOther);
+    assert!(server.get("/fitting/1").1.contains("id=\"board\""), "the step before it is sound");
+    assert_eq!(server.get("/").0, Status::Ok);
+}
+
+/// Undo asked twice at the same moment is two steps back.
+#[test]
+fn two_undos_at_once_are_two_steps_back() {
+    let server = server();
+    let steps = server.shop.fitting(1).unwrap().fitting.cursor;
+    assert!(steps >= 3, "{steps}");
+    std::thread::scope(|s| {
+        (0..2).for_each(|_| drop(s.spawn(|| server.shop.undo(1).unwrap())));
+    });
+    assert_eq!(server.shop.fitting(1).unwrap().fitting.cursor, steps - 2);
+    std::thread::scope(|s| {
+        (0..5).for_each(|_| drop(s.spawn(|| drop(server.shop.redo(1)))));
+    });
+    assert_eq!(server.shop.fitting(1).unwrap().fitting.cursor, steps);
+}
+
+#[test]
+fn trials_are_set_and_told_over_the_page() {
+    let server = server();
+    let pair = "outer=sleeve&inner=post";
+    let said = [
+        server.step("/fitting/1/counts", "what=pose&pose=0&counts=stress&note=a+puppet"),
+        server.step("/fitting/1/counts", &format!("what=pair&pose=0&{pair}&counts=aside")),
+        server.step("/fitting/1/counts/0/remove", ""),
+        server.step("/fitting/1/tolerance", "mm=2"),
+        server.step("/fitting/1/tolerance", &format!("{pair}&mm=3.5")),
+        server.step("/fitting/1/tolerance", &format!("{pair}&mm=")),
+        server.step("/fitting/1/tolerance", "mm=-1"),
+        server.step("/fitting/1/hidden", "counts=true"),
+        server.step("/fitting/1/besides", "body_shapes=true&driven=true"),
+        server.step("/fitting/1/besides", "body_shapes=true&driven=true&ground=true"),
+        server.step("/fitting/1/besides", "body_shapes=true&driven=true&ground=true&on_the_way=true"),
+        server.step("/fitting/1/on-the-way", ""),
+        server.step("/fitting/1/on-the-way", "on=true"),
+        server.step("/fitting/1/taken-off", "off=coat"),
+        server.step("/fitting/1/taken-off", ""),
+        server.step("/fitting/1/frames", "frames=r30"),
+        server.step("/fitting/1/swing", "joint=upper&axis=turn&steps=3&both=false&coupled=true"),
+        server.step("/fitting/1/swing", "joint=tail&steps=3&both=false&coupled=true"),
+        server.step("/fitting/1/random", "poses=2&seed=3"),
+    ];
+    let said: Vec<String> =
+        said.into_iter().map(|s| s.unwrap_or_else(|why| format!("refused: {why}"))).collect();
+    insta::assert_snapshot!(said.join("\n"));
+    // What is set is told: on the card, as a file that is read again, on the board and on the page to print.
+    let (_, card) = server.get("/fitting/1/panels?station=4");
+    assert!(card.contains("upper turn") && card.contains("sleeve over post: left aside"), "{card}");
+    let (status, set) = server.get("/fitting/1/trials.json");
+    assert!(status == Status::Ok && set.contains("\"rate\": 30"), "{set}");
+    let (status, _, job) = server.send("/fitting/1/trials.json", ContentType::JSON, &set);
+    assert_eq!(status, Status::Ok, "{job}");
+    crate::common::outcome(&server.shop, &format!("{{\"job-started\":{job}}}")).unwrap();
+    assert_eq!(server.get("/fitting/1/trials.json").1, set);
+    assert_eq!(server.post("/fitting/1/measure", "").0, Status::NoContent);
+    server.get("/fitting/1/measuring");
+    let (_, board) = server.get("/fitting/1/board?station=4&counted=true&worst=true&only=1");
+    assert!(board.contains("deepest poses first") && !board.contains("sleeve over post\n"), "{board}");
+    let csv = server.get("/fitting/1/board.csv").1;
+    assert!(csv.starts_with("group,pose,outer,inner") && csv.contains(",left aside,"), "{csv}");
+    let (status, printed) = server.get("/fitting/1/report");
+    assert!(
+        status == Status::Ok && printed.contains("upper turn: 3 poses") && !printed.contains("{{"),
+        "{printed}"
+    );
+    assert_eq!(server.get("/fitting/1/worst-snags").0, Status::Ok);
+    assert_eq!(server.get("/fitting/1/played?group=upper%20turn").0, Status::Ok);
+    let (status, here) = server.get("/fitting/1/snags?pose=0&row=0");
+    assert!(status == Status::Ok && here.contains("How it counts"), "{here}");
+    for (path, form, status) in [
+        ("/fitting/1/counts", "what=pose&pose=999&counts=stress", Status::NotFound),
+        ("/fitting/1/counts", "what=pose&pose=0&counts=never", Status::UnprocessableEntity),
+        ("/fitting/1/counts/77/remove", "", Status::NotFound),
+        ("/fitting/1/swing/77/remove", "", Status::NotFound),
+        ("/fitting/1/frames", "frames=weekly", Status::UnprocessableEntity),
+        ("/fitting/1/tolerance", "", Status::UnprocessableEntity),
+        ("/fitting/1/trials-of", "fitting=9", Status::NotFound),
+        ("/fitting/1/put-on-all", "", Status::UnprocessableEntity),
+        ("/fitting/1/trials.json", "{}}", Status::UnprocessableEntity),
+    ] {
+        let (found, _, text) = server.post(path, form);
+        assert_eq!(found, status, "{path} {form}: {text}");
+        assert!(text.ends_with('.') && text.len() < 240, "{path}: {text}");
+    }
+    assert_eq!(server.get("/fitting/1/snag/999/picture.png").0, Status::NotFound);
+}

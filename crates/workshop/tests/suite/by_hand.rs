@@ -1,0 +1,376 @@
+//! Choosing vertices and changing their weights by hand: what steps say, what is refused, what is done again on new
+//! weights, and what a choice comes to after faces are left out.
+
+use tin_cloak_testkit::{Bench, wearing, wearing_bound};
+use tin_cloak_workshop::core::bind::by_hand::{FoldsOver, Profile};
+use tin_cloak_workshop::core::bind::sides::BodySide;
+use tin_cloak_workshop::core::seat::Stroke;
+use tin_cloak_workshop::{
+    BindOptions, BrushStroke, Chosen, Clean, Companions, HandAmount, HandChange, HandRest, Method, Moment,
+    Pick, PickHow, PieceKind, Reach, SourcePart, Step, StrokePose, Takes, ViewRequest, What,
+};
+
+fn tunic() -> Bench {
+    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    bench
+}
+
+fn by_hand(change: HandChange, picks: Vec<Pick>, locked: &[&str]) -> Step {
+    let clean = Clean::ByHand { change, firm_percent: None };
+    let locked = locked.iter().map(|l| (*l).to_owned()).collect();
+    Step::Clean { piece: 1, clean, chosen: Chosen::Picks(picks), locked }
+}
+
+fn add(joint: &str, by: f32) -> HandChange {
+    HandChange::Give { joint: joint.to_owned(), amount: HandAmount::Add(by), rest: HandRest::Others }
+}
+
+fn forearm() -> Vec<Pick> {
+    vec![Pick::add(What::Joint { joint: "lower_arm_left".to_owned(), over: 0.3 })]
+}
+
+fn count(bench: &Bench, picks: &[Pick]) -> usize {
+    bench.room().choose(1, picks, Moment::of(&ViewRequest::default())).unwrap().count
+}
+
+#[test]
+fn steps_by_hand_say_what_they_did_and_bad_ones_why_not() {
+    let bench = tunic();
+    let fade = |ends| HandChange::Fade {
+        from: "lower_arm_left".to_owned(),
+        to: "hand_left".to_owned(),
+        ends,
+        along_surface: true,
+        along_rows: false,
+        profile: Profile::Smooth,
+    };
+    let crease = |ends| HandChange::Crease {
+        near: "upper_arm_left".to_owned(),
+        far: "lower_arm_left".to_owned(),
+        ends,
+        width_mm: 30.0,
+        over: FoldsOver::Near,
+    };
+    let table = |rows| HandChange::Table {
+        joints: vec!["upper_arm_left".to_owned(), "lower_arm_left".to_owned()],
+        rows,
+    };
+    let within = |how, what| [forearm(), vec![Pick { how, what }]].concat();
+    let steps = [
+        by_hand(add("lower_arm_left", 0.1), forearm(), &[]),
+        by_hand(add("lower_arm_left", -0.1), within(PickHow::Within, What::Rows { vertex: 0, rows: 3 }), &[]),
+        by_hand(add("lower_arm_twist_left", 0.2), forearm(), &["lower_arm_left"]),
+        by_hand(HandChange::Mean, vec![Pick::add(What::Rows { vertex: 0, rows: 0 })], &[]),
+        by_hand(HandChange::Beneath { share: 0.5 }, forearm(), &[]),
+        by_hand(HandChange::Harden { strength: 0.5 }, forearm(), &[]),
+        by_hand(
+            HandChange::Smooth { joints: vec!["lower_arm_left".into()], strength: 0.5, times: 3 },
+            forearm(),
+            &[],
+        ),
+        by_hand(crease([1000, 1400]), forearm(), &[]),
+        by_hand(crease([1000, 1000]), forearm(), &[]),
+        by_hand(table(vec![(1000, vec![0.75, 0.25]), (1001, vec![0.5, 0.5])]), Vec::new(), &[]),
+        by_hand(table(vec![(1000, vec![0.75])]), vec![Pick::add(What::All)], &[]),
+        by_hand(table(vec![(1000, vec![0.75, 0.25])]), vec![Pick::add(What::All)], &[]),
+        by_hand(add("tail", 0.1), forearm(), &[]),
+        by_hand(add("lower_arm_left", 7.0), forearm(), &[]),
+        by_hand(add("root", 0.1), Vec::new(), &[]),
+        by_hand(add("lower_arm_left", 0.1), forearm(), &["lower_arm_left"]),
+        by_hand(add("lower_arm_left", f32::NAN), forearm(), &[]),
+        by_hand(fade([0, 999_999]), forearm(), &[]),
+        by_hand(HandChange::Copy { vertex: 999_999 }, forearm(), &[]),
+        by_hand(add("lower_arm_left", 0.1), vec![Pick::add(What::Patch("cuff".into()))], &[]),
+        Step::KeepPatch { piece: 1, name: " ".into(), picks: forearm() },
+        Step::DropPatch { piece: 1, name: "cuff".into() },
+        Step::KeepPatch { piece: 1, name: "left forearm".into(), picks: forearm() },
+    ];
+    let mut told = Vec::new();
+    for step in steps {
+        let before = bench.open().fitting.cursor;
+        match bench.shop.run_now(bench.fitting, step) {
+            Ok(_) => {
+                told.push(bench.open().current().unwrap().sentence.clone());
+                told.extend(bench.open().effect().notes.into_iter().map(|n| format!("  {n}")));
+            }
+            Err(why) => {
+                told.push(format!("no: {why}"));
+                assert_eq!(bench.open().fitting.cursor, before, "nothing was changed");
+            }
+        }
+    }
+    insta::assert_snapshot!(told.join("\n"));
+}
+
+#[test]
+fn what_was_done_by_hand_is_done_again_where_its_choice_is_now() {
+    let bench = tunic();
+    bench.run(by_hand(add("lower_arm_left", 0.2), forearm(), &[]));
+    let options = BindOptions { method: Method::Surface, ..BindOptions::default() };
+    bench.run(Step::ChooseMethod { piece: 1, options });
+    let notes = bench.open().effect().notes.join("; ");
+    assert!(notes.contains("again: Add 0.2 of lower_arm_left on quilted tunic"), "{notes}");
+    // The same choice of what it was bound to by that method, a fifth more.
+    bench.run(Step::ForgetCleaning { piece: 1 });
+    let fresh = bench.piece(1).bound.unwrap();
+    bench.run(by_hand(add("lower_arm_left", 0.2), forearm(), &[]));
+    let again = bench.piece(1).bound.unwrap();
+    let joint = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
+    for (before, after) in fresh.skin.column(joint).iter().zip(again.skin.column(joint)) {
+        let wished = if *before > 0.3 { (before + 0.2).min(1.0) } else { *before };
+        assert!((after - wished).abs() < 1e-4, "{after} for {wished}");
+    }
+}
+
+#[test]
+fn choices_come_to_what_they_say() {
+    let bench = tunic();
+    let all = count(&bench, &[Pick::add(What::All)]);
+    let of = |what: What| count(&bench, &[Pick::add(what)]);
+    let sides = [BodySide::Left, BodySide::Centre, BodySide::Right].map(|s| of(What::Side(s)));
+    assert_eq!(sides.iter().sum::<usize>(), all);
+    assert!(sides[0].abs_diff(sides[2]) < all / 100 && sides[1] > 20, "{sides:?}");
+    assert_eq!(count(&bench, &[Pick::add(What::All), Pick::add(What::Invert)]), 0);
+    let hem = of(What::Rows { vertex: 0, rows: 0 });
+    // The tunic has 96 columns: its hem, and three rings over it.
+    assert_eq!((hem, of(What::Rows { vertex: 0, rows: 3 })), (96, 4 * 96));
+    let ring = count(&bench, &[Pick::add(What::Loop([96 * 5, 96 * 5 + 1]))]);
+    assert_eq!(ring, 96);
+    assert_eq!(of(What::Between([[96 * 2, 96 * 2 + 1], [96 * 6, 96 * 6 + 1]])), 5 * 96);
+    let forearm = count(&bench, &forearm());
+    let both = count(&bench, &[self::forearm(), vec![Pick::add(What::Mirrored)]].concat());
+    assert!(forearm > 200 && both.abs_diff(2 * forearm) < 10, "{forearm} and {both}");
+    let disc = What::Around(Reach { radius_mm: 30.0, dabs: vec![400], mirrored: false });
+    let wider = count(&bench, &[Pick::add(disc.clone()), Pick::add(What::Wider { mm: 30.0 })]);
+    let twice = of(What::Around(Reach { radius_mm: 60.0, dabs: vec![400], mirrored: false }));
+    assert!(wider <= twice && wider > of(disc), "{wider} of {twice}");
+}
+
+#[test]
+fn what_is_through_here_and_what_the_last_step_changed_can_be_chosen() {
+    let bench = tunic();
+    let room = bench.room();
+    let squat = room.trials.trials.iter().position(|t| t.name == "hands to face").unwrap();
+    let view = ViewRequest { pose: squat, ..ViewRequest::default() };
+    let through = room.choose(1, &[Pick::add(What::Through)], Moment::of(&view)).unwrap();
+    assert!(through.count > 5, "{}", through.count);
+    assert!(matches!(through.picks[0].what, What::Vertices(_)), "what depends on the moment is written down");
+    bench.run(by_hand(add("lower_arm_left", 0.1), forearm(), &[]));
+    let changed = bench.shop.choose(bench.fitting, 1, (&[Pick::add(What::Changed)], &view)).unwrap();
+    let chosen = count(&bench, &through.picks);
+    assert!(changed.count > 100 && chosen == through.count, "{} {chosen}", changed.count);
+}
+
+#[test]
+fn a_brush_on_both_sides_gives_each_side_its_own_joint() {
+    let bench = tunic();
+    let rest = bench.piece(1).rest.clone();
+    let elbow = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
+    let at = bench.room().dress.body.skeleton.rest_positions()[elbow.index()];
+    let away = |v: &usize| rest[*v].distance(at);
+    let vertex = (0..rest.len()).min_by(|a, b| away(a).total_cmp(&away(b))).unwrap() as u32;
+    let brush = Reach { radius_mm: 40.0, dabs: vec![vertex], mirrored: true };
+    let clean = Clean::ByHand { change: add("lower_arm_left", 0.3), firm_percent: Some(20.0) };
+    let before = bench.piece(1).bound.unwrap();
+    bench.run(Step::Clean { piece: 1, clean, chosen: Chosen::Around(brush), locked: Vec::new() });
+    let after = bench.piece(1).bound.unwrap();
+    let skeleton = &bench.room().dress.body.skeleton.clone();
+    for (joint, side) in [("lower_arm_left", 1.0), ("lower_arm_right", -1.0f32)] {
+        let joint = skeleton.find(joint).unwrap();
+        let (old, new) = (before.skin.column(joint), after.skin.column(joint));
+        let gained: Vec<usize> = (0..rest.len()).filter(|v| new[*v] > old[*v] + 0.05).collect();
+        assert!(
+            gained.len() > 10 && gained.iter().all(|v| rest[*v].x * side > 0.0),
+            "{side}: {}",
+            gained.len()
+        );
+    }
+}
+
+#[test]
+fn a_pull_in_a_pose_comes_back_to_rest_and_shows_there_as_it_was_drawn() {
+    let bench = tunic();
+    let room = bench.room();
+    let pose = room.trials.trials.iter().position(|t| t.name.contains("raised")).unwrap_or(5);
+    let view = ViewRequest { pose, ..ViewRequest::default() };
+    let before = room.view(&view).unwrap()[1].positions.clone();
+    let reach = Reach { radius_mm: 40.0, dabs: vec![1200], mirrored: false };
+    let in_pose = Some(StrokePose { pose, turns: Vec::new() });
+    let stroke = BrushStroke {
+        stroke: Stroke::PullOut,
+        strength: 4.0,
+        firm_percent: 20.0,
+        reach,
+        in_pose,
+        into_shape: None,
+    };
+    let drawn = room.brush_view(1, &stroke).unwrap().part.positions;
+    bench.run(Step::Brush { piece: 1, stroke });
+    let after = bench.room().view(&view).unwrap()[1].positions.clone();
+    let off = drawn.iter().zip(&after).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+    assert!(off < 1e-4, "the pose shows what was drawn: {off}");
+    let moves = before.iter().zip(&after).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+    assert!((moves - 0.004).abs() < 2e-4, "by as much as was pulled: {moves}");
+}
+
+#[test]
+fn what_is_chosen_on_both_sides_changes_by_the_joints_of_each() {
+    let bench = tunic();
+    let weights = |joint: &str, side: f32| -> f32 {
+        let (piece, room) = (bench.piece(1), bench.room());
+        let column = piece.bound.unwrap().skin.column(room.dress.body.skeleton.find(joint).unwrap());
+        column.iter().zip(piece.rest.iter()).filter(|(_, p)| p.x * side > 0.0).map(|e| e.0).sum()
+    };
+    let side = weights("lower_arm_left", 1.0) - weights("lower_arm_left", -1.0);
+    let (left, right) = (side.signum(), -side.signum());
+    let before = [weights("hand_left", left), weights("hand_right", right)];
+    let mut picks = forearm();
+    picks.push(Pick::add(What::Mirrored));
+    bench.run(by_hand(add("hand_left", 0.1), picks, &[]));
+    let gained = [weights("hand_left", left) - before[0], weights("hand_right", right) - before[1]];
+    assert!(gained[0] > 1.0 && (gained[0] / gained[1] - 1.0).abs() < 0.02, "{gained:?}");
+    assert!(weights("hand_left", right) < 1e-3, "the left hand has nothing on the right");
+}
+
+#[test]
+fn the_bodys_own_weights_are_changed_and_what_was_bound_before_is_older() {
+    let bench = tunic();
+    let before = bench.room().dress.body.welded_skin.clone();
+    let step = |change| {
+        let Step::Clean { clean, chosen, locked, .. } = by_hand(change, forearm(), &[]) else {
+            unreachable!()
+        };
+        Step::Clean { piece: 0, clean, chosen, locked }
+    };
+    let lower_arm = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
+    let chosen = before.column(lower_arm).iter().filter(|w| **w > 0.3).count();
+    let found = bench.room().choose(0, &forearm(), Moment::of(&ViewRequest::default())).unwrap();
+    assert_eq!((found.count, found.joints[0].0.as_str()), (chosen, "lower_arm_left"));
+    let said = bench.run(step(add("lower_arm_left", -0.2)));
+    assert!(said.starts_with("Take 0.2 of lower_arm_left on "), "{said}");
+    let notes = bench.open().effect().notes;
+    assert!(
+        notes.iter().any(|n| n == "weights of 1 pieces are older than the body’s: bind them again"),
+        "{notes:?}"
+    );
+    assert_eq!(bench.room().older_pieces(), [1]);
+    let after = bench.room().dress.body.welded_skin.clone();
+    let lost = before.column(lower_arm).into_iter().zip(after.column(lower_arm)).map(|(a, b)| a - b);
+    let (lost, most) = lost.fold((0.0, 0.0f32), |sum, w| (sum.0 + w, sum.1.max(w)));
+    assert!(lost > 1.0 && (most - 0.2).abs() < 1e-4, "{lost} {most}");
+    // The piece bound again has what the body has now, and is older no more.
+    let old = bench.piece(1).bound.unwrap().skin.clone();
+    bench.bind_all();
+    assert!(bench.room().older_pieces().is_empty());
+    assert_ne!(bench.piece(1).bound.unwrap().skin, old);
+    // A patch of the body, forgotten when it is made of other meshes; nothing lies beneath the body.
+    bench.run(Step::KeepPatch { piece: 0, name: "forearm".into(), picks: forearm() });
+    assert_eq!(bench.room().state.body_patches.len(), 1);
+    bench.run(Step::DropPatch { piece: 0, name: "forearm".into() });
+    assert!(bench.refused(step(HandChange::Beneath { share: 0.5 })).contains("nothing on"));
+    // Taken back step by step it is the file's to the bit.
+    for _ in 0..4 {
+        bench.shop.undo(bench.fitting).unwrap();
+    }
+    assert_eq!(bench.room().dress.body.welded_skin, before);
+}
+
+#[test]
+fn a_snag_is_chosen_on_both_its_parts_and_a_patch_where_it_is_on_another_piece() {
+    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.board();
+    let view = ViewRequest::default();
+    let choose = |piece, picks: &[Pick]| bench.shop.choose(bench.fitting, piece, (picks, &view)).unwrap();
+    let offered = choose(2, &[]).more;
+    let (words, snags) = offered.iter().find(|m| matches!(m.1, What::Snags([2, 1]))).unwrap().clone();
+    assert!(words.starts_with("all ") && words.ends_with("breeches through quilted tunic"), "{words}");
+    let on_tunic = choose(2, &[Pick::add(snags.clone())]);
+    assert!(on_tunic.count > 3 && choose(1, &[Pick::add(snags)]).count > 3);
+    // What was chosen is kept as vertices: the list of snags is another after the next step.
+    assert!(matches!(on_tunic.picks[0].what, What::Vertices(_)));
+    let one = offered.iter().find(|m| matches!(m.1, What::Snag(_))).unwrap().1.clone();
+    assert!(choose(2, &[Pick::add(one)]).count > 0);
+    // A patch of the breeches means the same place on the tunic, and the same vertices on itself.
+    let hips = vec![Pick::add(What::Joint { joint: "hips".to_owned(), over: 0.5 })];
+    bench.run(Step::KeepPatch { piece: 1, name: "hips".into(), picks: hips.clone() });
+    let there = What::PatchOf { piece: 1, name: "hips".into() };
+    let (own, on_other) = (choose(1, &hips).count, choose(2, &[Pick::add(there.clone())]).count);
+    assert_eq!(choose(1, &[Pick::add(there)]).count, own);
+    let of_hips = choose(2, &hips).count;
+    assert!(on_other > of_hips / 4 && on_other < of_hips * 3, "{on_other} {of_hips}");
+}
+
+/// A tube round the trunk as an OBJ, so many vertices round it and along it.
+fn girdle(around: usize, along: usize) -> String {
+    let (mut text, step) = (String::new(), std::f32::consts::TAU / around as f32);
+    for row in 0..=along {
+        for i in 0..around {
+            let (sin, cos) = (i as f32 * step).sin_cos();
+            let y = 0.9 + 0.4 * row as f32 / along as f32;
+            text += &format!("v {} {y} {}\n", 0.25 * cos, 0.25 * sin);
+        }
+    }
+    for row in 0..along {
+        for i in 0..around {
+            let at = |row: usize, i: usize| row * around + i % around + 1;
+            text +=
+                &format!("f {} {} {} {}\n", at(row, i), at(row, i + 1), at(row + 1, i + 1), at(row + 1, i));
+        }
+    }
+    text
+}
+
+#[test]
+fn a_patch_asked_of_a_denser_cut_means_the_same_region_within_a_ring() {
+    let bench = wearing(&[]);
+    for (name, around, along) in [("coarse.obj", 60, 16), ("dense.obj", 180, 48)] {
+        let file = girdle(around, along);
+        let asset = bench.shop.bring_in(name, file.as_bytes(), &Companions::new()).unwrap()[0].id;
+        bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());
+    }
+    bench.bind_all();
+    // A disc round one vertex of the coarse one; edges there are 26 mm long.
+    let middle = 8 * 60;
+    let disc = Reach { radius_mm: 100.0, dabs: vec![middle], mirrored: false };
+    bench.run(Step::KeepPatch { piece: 1, name: "disc".into(), picks: vec![Pick::add(What::Around(disc))] });
+    let asked = [Pick::add(What::PatchOf { piece: 1, name: "disc".into() })];
+    let found = bench.room().choose(2, &asked, Moment::of(&ViewRequest::default())).unwrap();
+    let (coarse, dense) = (bench.rest(1), bench.rest(2));
+    let chosen: std::collections::HashSet<u32> = found.drawn.iter().copied().collect();
+    let of_vertex = bench.piece(2).topology.weld.of_vertex.clone();
+    let centre = coarse[middle as usize];
+    let mut inside = 0;
+    for (drawn, v) in of_vertex.iter().enumerate() {
+        let p = dense[*v as usize];
+        let round = 0.25 * (p.x.atan2(p.z) - centre.x.atan2(centre.z));
+        let far = round.hypot(p.y - centre.y);
+        let is_chosen = chosen.contains(&(drawn as u32));
+        assert!(is_chosen || far > 0.1 - 0.027, "{far}");
+        assert!(!is_chosen || far < 0.1 + 0.027, "{far}");
+        inside += usize::from(is_chosen);
+    }
+    assert!(inside > 250, "{inside}");
+}
+
+#[test]
+fn a_kept_patch_is_the_part_that_another_piece_takes_its_weights_from() {
+    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let hips = vec![Pick::add(What::Joint { joint: "hips".to_owned(), over: 0.5 })];
+    bench.run(Step::KeepPatch { piece: 1, name: "hips".into(), picks: hips });
+    let take = |name: &str| Step::TakeFrom {
+        piece: 2,
+        takes: Takes::Pieces(vec![1]),
+        part: SourcePart::Kept(name.to_owned()),
+    };
+    assert!(bench.refused(take("knees")).contains("“knees”"));
+    let kept = bench.shop.keep_template(bench.fitting, 1, "breeches, kept").unwrap();
+    let Step::TakeFrom { takes, .. } = bench.shop.template_step(kept.id, 2).unwrap() else { unreachable!() };
+    let part = SourcePart::Kept("hips".to_owned());
+    assert!(bench.refused(Step::TakeFrom { piece: 2, takes, part }).contains("“hips”"));
+    let said = bench.run(take("hips"));
+    assert!(said.starts_with("Let quilted tunic take its weights from breeches, its patch “hips”"), "{said}");
+    // What is filled in from the hips alone follows no arm.
+    let arm = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
+    let skin = bench.piece(2).bound.unwrap().skin.clone();
+    assert_eq!(skin.column(arm).iter().sum::<f32>(), 0.0);
+}

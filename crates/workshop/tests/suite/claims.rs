@@ -1,0 +1,171 @@
+//! What pushing out claims of a piece is what a fresh measure of the result says.
+
+use tin_cloak_testkit::wardrobe;
+use std::collections::HashSet;
+use tin_cloak_workshop::core::clearance::Settings;
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::mend::trouble_in;
+use tin_cloak_workshop::{
+    fit_files, BindOptions, Cell, Dressed, Frames, MendOptions, NamedFile, PieceFile, PieceKind, Report,
+    TrialSays, TrialWish,
+};
+
+fn named(name: &str) -> NamedFile {
+    let file = wardrobe().iter().find(|f| f.name == format!("{name}.glb")).unwrap();
+    NamedFile { name: file.name.to_owned(), bytes: file.bytes.clone() }
+}
+
+fn of_disk(name: &str) -> NamedFile {
+    let path = format!("{}/../../testdata/open-human/{name}", env!("CARGO_MANIFEST_DIR"));
+    NamedFile { name: name.to_owned(), bytes: std::fs::read(path).unwrap() }
+}
+
+fn dressed(body: &NamedFile, pieces: &[(NamedFile, PieceKind)]) -> NamedFile {
+    let piece = |(n, (file, kind)): (usize, &(NamedFile, PieceKind))| PieceFile {
+        file: file.clone(),
+        layer: Some(n as u16 + 1),
+        kind: Some(*kind),
+        joint: None,
+        keeps: Some(false),
+        mesh: None,
+    };
+    let files: Vec<PieceFile> = pieces.iter().enumerate().map(piece).collect();
+    let options = BindOptions::default();
+    NamedFile { name: "dressed.glb".into(), bytes: fit_files((body, None), &files, &options).unwrap().0 }
+}
+
+/// Deepest of what shows through a piece in a report, millimetres.
+fn deepest(report: &Report, piece: &str) -> f32 {
+    let cells = report.poses.iter().flat_map(|p| &p.pairs).filter(|e| e.outer == piece && e.inner != piece);
+    cells.map(|e| &e.cell).filter(|c| c.is_bad()).map(|c| c.depth_mm()).fold(0.0, f32::max)
+}
+
+fn assert_claims_hold(outfit: &str, file: &NamedFile) {
+    let check = |file: &NamedFile| {
+        let open = Dressed::open(file, None, &TrialWish::Clips, &TrialSays::default()).unwrap();
+        open.measured(0.5, &|_| true).unwrap().0
+    };
+    let before = check(file);
+    let mut open = Dressed::open(file, None, &TrialWish::Clips, &TrialSays::default()).unwrap();
+    let (bytes, outcome) = open.mend(MendOptions::default(), &|_| true).unwrap();
+    let after = check(&NamedFile { name: "mended.glb".into(), bytes });
+    // What is told of it without being measured once more is what a check of the file says, folds included.
+    let told = open.measured(0.5, &|_| true).unwrap().0;
+    for (ours, theirs) in told.poses.iter().zip(&after.poses) {
+        assert_eq!(ours.pairs.len(), theirs.pairs.len(), "{outfit}: {}", ours.name);
+        for (a, b) in ours.pairs.iter().zip(&theirs.pairs) {
+            assert_eq!((&a.outer, &a.inner), (&b.outer, &b.inner), "{outfit}: {}", ours.name);
+            let apart = (a.cell.depth_mm() - b.cell.depth_mm()).abs();
+            assert!(apart < 0.011, "{outfit}, {}: {} over {}: {apart} mm", ours.name, a.outer, a.inner);
+        }
+    }
+    let (then, now) = outcome.cells;
+    assert!(now <= then, "{outfit}: {then} cells were out, {now} are");
+    for claim in &outcome.claims {
+        let (was, is) = (deepest(&before, &claim.name), deepest(&after, &claim.name));
+        assert!((claim.before_mm - was).abs() < 0.011, "{outfit}: {claim:?} began at {was} mm");
+        assert!((claim.after_mm - is).abs() < 0.011, "{outfit}: {claim:?}, and the check says {is} mm");
+        // What was clear and stays so is told in one line for all.
+        let sentence = outcome.notes().into_iter().find(|n| n.starts_with(&format!("{}:", claim.name)));
+        let says_left = sentence.is_some_and(|s| s.contains("are left"));
+        assert!(claim.spots_after > 0 || !says_left, "{outfit}: {claim:?}");
+    }
+}
+
+#[test]
+fn claims_equal_checks_on_ten_outfits() {
+    use PieceKind::{Mixed, Soft, Stiff};
+    let wick = named("wick");
+    let outfits: [&[(&str, PieceKind)]; 8] = [
+        &[("breeches", Soft)],
+        &[("quilted tunic", Soft)],
+        &[("breeches", Soft), ("quilted tunic", Soft)],
+        &[("boots", Soft), ("breeches", Soft)],
+        &[("quilted tunic", Soft), ("tin breastplate", Stiff)],
+        &[("quilted tunic", Soft), ("left pauldron", Stiff)],
+        &[("quilted tunic", Soft), ("coat buttons", Mixed)],
+        &[("breeches", Soft), ("oil hose", Soft)],
+    ];
+    for pieces in outfits {
+        let files: Vec<_> = pieces.iter().map(|(name, kind)| (named(name), *kind)).collect();
+        assert_claims_hold(&format!("{pieces:?}"), &dressed(&wick, &files));
+    }
+    let body = of_disk("body.glb");
+    let suit = (of_disk("bodysuit.glb"), Soft);
+    assert_claims_hold("suit", &dressed(&body, std::slice::from_ref(&suit)));
+    assert_claims_hold("suit and skirt", &dressed(&body, &[suit, (of_disk("skirt.obj"), Soft)]));
+}
+
+/// A close suit on a real body, in the built-in poses: what is left of the body through it lies in the cleft between
+/// the legs, where the body folds, or is no deeper than 1 mm.
+#[test]
+fn a_close_suit_on_a_real_body_comes_clear_but_for_the_cleft() {
+    let file = dressed(&of_disk("body.glb"), &[(of_disk("bodysuit.glb"), PieceKind::Soft)]);
+    let mut open = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default()).unwrap();
+    let through = |report: &Report| -> Vec<(String, f32, f32)> {
+        let cells = report.poses.iter().flat_map(|p| p.pairs.iter().map(move |e| (&p.name, e)));
+        let bad = cells.filter(|(_, e)| e.outer != e.inner && e.cell.is_bad());
+        let beside = |cell: &Cell| cell.spot.map_or(0.0, |s| s.0[0].abs());
+        bad.map(|(name, e)| (name.clone(), e.cell.depth_mm(), beside(&e.cell))).collect()
+    };
+    let before = through(&open.measured(0.5, &|_| true).unwrap().0);
+    let (bytes, _) = open.mend(MendOptions::default(), &|_| true).unwrap();
+    let mended = NamedFile { name: "mended.glb".into(), bytes };
+    let open = Dressed::open(&mended, None, &TrialWish::Range, &TrialSays::default()).unwrap();
+    let after = through(&open.measured(0.5, &|_| true).unwrap().0);
+    assert!(after.len() * 2 <= before.len(), "{before:?} became {after:?}");
+    assert!(after.iter().all(|(_, mm, beside)| *mm < 1.0 || *beside < 0.02), "{after:?}");
+}
+
+/// What a push of pieces on a real body did, tried in every frame of Wick's clips.
+struct InMotion {
+    /// Deepest that shows through each piece before and after, millimetres.
+    deepest: Vec<[f32; 2]>,
+    /// Cloth vertices at which something was wrong in any frame, those moved by more than 0.5 mm, and the furthest
+    /// move, millimetres.
+    wrong: usize,
+    moved: usize,
+    furthest: f32,
+}
+
+fn pushed_in_motion(pieces: &[&str]) -> InMotion {
+    let files: Vec<_> = pieces.iter().map(|name| (of_disk(name), PieceKind::Soft)).collect();
+    let says = TrialSays { frames: Some(Frames::All), ..TrialSays::default() };
+    let file = dressed(&of_disk("body.glb"), &files);
+    let open = |file| Dressed::open(file, None, &TrialWish::Motion(named("wick")), &says).unwrap();
+    let mut dressed = open(&file);
+    let (outfit, _) = dressed.dress().outfit();
+    let poses = dressed.trials().poses(&dressed.dress().body);
+    let trouble = trouble_in(&outfit, &poses, Settings::default());
+    let lying = trouble.iter().flatten().filter_map(|place| outfit.lying_at(place)).flatten();
+    let wrong: HashSet<(usize, u32)> = lying.filter(|(layer, _)| *layer > 0).collect();
+    let rest = |open: &Dressed| -> Vec<Vec<Vec3>> {
+        open.dress().outfit().0.layers.iter().map(|layer| layer.rest.clone()).collect()
+    };
+    let was = rest(&dressed);
+    let (bytes, outcome) = dressed.mend(MendOptions::default(), &|_| true).unwrap();
+    let is = rest(&dressed);
+    let moves = was.iter().flatten().zip(is.iter().flatten()).map(|(a, b)| a.distance(*b) * 1000.0);
+    let moves: Vec<f32> = moves.collect();
+    let after = open(&NamedFile { name: "mended.glb".into(), bytes }).measured(0.5, &|_| true).unwrap().0;
+    let deepest = outcome.claims.iter().map(|c| [c.before_mm, deepest(&after, &c.name)]).collect();
+    InMotion {
+        deepest,
+        wrong: wrong.len(),
+        moved: moves.iter().filter(|mm| **mm > 0.5).count(),
+        furthest: moves.iter().copied().fold(0.0, f32::max),
+    }
+}
+
+/// Of what shows of the body through a suit, and of the suit through a skirt over it, nothing is left in any frame, and
+/// little more moves than what was wrong.
+#[test]
+fn in_motion_a_suit_and_a_skirt_come_clear_by_little() {
+    for pieces in [&["bodysuit.glb"][..], &["bodysuit.glb", "skirt.obj"]] {
+        let InMotion { deepest, wrong, moved, furthest } = pushed_in_motion(pieces);
+        assert!(deepest.iter().all(|[was, is]| *was > 1.0 && *is == 0.0), "{pieces:?}: {deepest:?}");
+        let worst = deepest.iter().map(|d| d[0]).fold(0.0, f32::max);
+        assert!(furthest <= 2.0 * worst, "{pieces:?}: {furthest} mm for {worst} mm");
+        assert!(moved <= 3 * wrong, "{pieces:?}: {moved} moved, {wrong} wrong");
+    }
+}

@@ -1,0 +1,97 @@
+//! Hiding what nobody sees of the body: whose it is, what is measured and handed over, and when it comes back.
+
+use tin_cloak_testkit::wearing;
+use std::sync::Arc;
+use tin_cloak_workshop::{export_glb, read, Chosen, Companions, Dress, HideOptions, Reach, Step};
+
+/// Faces of the body in the file that is handed over.
+fn faces_out(bench: &tin_cloak_testkit::Bench, whole: bool) -> usize {
+    let bytes = bench.shop.export(bench.fitting, whole).unwrap().1;
+    read("out.glb", &bytes, &Companions::new()).unwrap().meshes[0].mesh.triangles.len()
+}
+
+#[test]
+fn what_pieces_hide_is_theirs_and_goes_with_them() {
+    let bench = wearing(&[("boots", 1), ("breeches", 2), ("quilted tunic", 3)]);
+    let hide = |rings| Step::Hide { options: HideOptions { rings, beneath: false, through: false } };
+    assert!(bench.refused(hide(1)).contains("nothing is bound"));
+    bench.bind_all();
+    assert!(bench.refused(hide(99)).contains("0 to 20 rings"));
+    let all = bench.room().dress.body.topology.triangles.len();
+    let before = bench.board();
+    assert_eq!(bench.run(hide(1)), "Hide what nobody sees of Wick");
+    let masks = bench.room().masks();
+    let by: Vec<&str> = masks.iter().map(|m| m.by.as_str()).collect();
+    assert_eq!(by, ["boots", "breeches", "quilted tunic", "all 3 together"]);
+    assert!(masks.iter().all(|m| m.count > 20 && !m.older), "{masks:?}");
+    let hidden = bench.room().dress.masked.count();
+    assert!((all / 8..all * 3 / 4).contains(&hidden), "{hidden} of {all}");
+    // Nothing is there to poke through; what is handed over has as many faces fewer.
+    let after = bench.board();
+    assert!(after.bad_cells() < before.bad_cells(), "{} {}", after.bad_cells(), before.bad_cells());
+    assert_eq!((faces_out(&bench, false), faces_out(&bench, true)), (all - hidden, all));
+    assert!(bench.refused(hide(1)).contains("nothing else is hidden"));
+    // More is kept at openings when that is wished, and the masks say that they are older than another weight.
+    bench.run(hide(3));
+    assert!(bench.room().dress.masked.count() < hidden);
+    insta::assert_snapshot!(bench.open().effect().notes.join("\n"));
+    bench.shop.undo(bench.fitting).unwrap();
+    // The tunic comes off: what it hid, alone or with others, is back; what the rest hide stays.
+    bench.run(Step::RemovePiece { piece: 3 });
+    let left: Vec<String> = bench.room().masks().into_iter().map(|m| m.by).collect();
+    assert_eq!(left, ["boots", "breeches"]);
+    assert!(bench.room().masks().iter().all(|m| m.older));
+    bench.run(Step::ShowHidden);
+    assert_eq!(faces_out(&bench, false), all);
+    // By hand: what lies within what is chosen; at less of it, that is back. It stays whatever is worn.
+    let disc = |radius_mm| Chosen::Around(Reach { dabs: vec![16000], radius_mm, ..Reach::default() });
+    let mask = |chosen, hide| Step::Mask { part: 0, chosen, hide };
+    assert!(bench.refused(mask(disc(30.0), false)).contains("nothing at what is chosen on “Wick” is hidden"));
+    let said = bench.run(mask(disc(60.0), true));
+    let by_hand = all - faces_out(&bench, false);
+    assert_eq!(said, format!("Hide {by_hand} faces of Wick by hand"));
+    let said = bench.run(mask(disc(20.0), false));
+    let left = all - faces_out(&bench, false);
+    assert_eq!(said, format!("Take {} faces of Wick back", by_hand - left));
+    assert!(left > 0 && left < by_hand, "{by_hand} {left}");
+    assert!(bench.room().masks().iter().all(|m| m.by == "no piece: by hand" && !m.older));
+    bench.run(Step::ShowHidden);
+    assert!(bench.refused(Step::ShowHidden).contains("nothing else is hidden"));
+}
+
+#[test]
+fn what_is_worn_beneath_is_hidden_too_and_what_only_shows_as_it_is_through() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("oilskin coat", 3)]);
+    bench.run(Step::CureAll);
+    bench.bind_all();
+    bench.run(Step::Hide { options: HideOptions::default() });
+    let room = bench.room();
+    assert!(room.dress.masked.of(0).len() > 1000);
+    let of_tunic = room.dress.masked.of(2).len();
+    let faces = room.dress.pieces[1].topology.triangles.len();
+    assert!((faces / 50..faces).contains(&of_tunic), "{of_tunic} of {faces}");
+    assert!(room.dress.masked.of(3).is_empty(), "nothing lies over the coat");
+    // The file has as many faces fewer, and the coat takes what it hid with it.
+    let out = |whole| {
+        let bytes = bench.shop.export(bench.fitting, whole).unwrap().1;
+        let file = read("out.glb", &bytes, &Companions::new()).unwrap();
+        file.meshes.iter().find(|m| m.name == "quilted tunic").unwrap().mesh.triangles.len()
+    };
+    assert_eq!((out(false), out(true)), (faces - of_tunic, faces));
+    assert!(room.masks().iter().any(|m| m.of == "quilted tunic" && m.by == "oilskin coat"));
+    // By hand something of each part stays; a piece of which nobody sees anything is not in the file.
+    let all_of = |part| Step::Mask { part, chosen: Chosen::Everything, hide: true };
+    assert!(bench.refused(all_of(2)).contains("nothing of “quilted tunic” would be left: hide less"));
+    assert!(bench.refused(all_of(0)).contains("nothing of the body would be left"));
+    let mut dress = Dress::clone(&room.dress);
+    Arc::make_mut(&mut dress.masked).0.insert(2, (0..faces as u32).collect());
+    let file = read("out.glb", &export_glb(&dress).unwrap(), &Companions::new()).unwrap();
+    let names: Vec<&str> = file.meshes.iter().map(|m| m.name.as_str()).collect();
+    assert_eq!(names, ["Wick", "breeches", "oilskin coat"]);
+    bench.run(Step::RemovePiece { piece: 3 });
+    assert!(bench.room().masks().iter().all(|m| m.of == "Wick" && m.by != "oilskin coat"));
+    // Faces of a piece that is changed have other numbers: its mask is found again.
+    bench.shop.undo(bench.fitting).unwrap();
+    bench.run(Step::Mirror { piece: 2 });
+    assert!(bench.room().masks().iter().all(|m| m.of != "quilted tunic"));
+}

@@ -1,0 +1,34 @@
+//! All integration tests of the crate in one binary: linked once.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+mod bodies;
+mod body_parts;
+mod borders;
+mod by_hand;
+mod came;
+mod claims;
+mod cleaning;
+mod correctives;
+mod crossings;
+mod fitting;
+mod handover;
+mod hiding;
+mod kept_board;
+mod layered;
+mod matching;
+mod older_builds;
+mod one_list;
+mod people;
+mod plan;
+mod races;
+mod recipes;
+mod rows;
+mod said;
+mod scaled;
+mod seating;
+mod shapes;
+mod sight;
+mod sorting;
+mod trials;
+mod tucking;
+mod weights_stay;

@@ -1,0 +1,77 @@
+//! Rows of vertices added to a piece: all that goes by its vertices has them, nothing that was there moves.
+
+use tin_cloak_testkit::wearing_bound;
+use tin_cloak_workshop::core::deform::linear_blend;
+use tin_cloak_workshop::core::mesh::{crossed_by_row, Topology};
+use tin_cloak_workshop::{prove, read, Chosen, Companions, Pick, Step, What};
+
+const TUNIC: u32 = 1;
+
+#[test]
+fn a_row_is_added_across_an_edge_and_all_that_was_there_stays() {
+    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true });
+    let before = bench.piece(TUNIC);
+    // A row that goes all about it, from some edge.
+    let long = |e: &&[u32; 2]| crossed_by_row(&before.mesh, &before.topology.weld, **e).len() > 12;
+    let edge = *before.topology.edges.iter().find(long).unwrap();
+    let at = |vertices: Vec<u32>| Chosen::Picks(vec![Pick::add(What::Vertices(vertices))]);
+    let add = |vertices: Vec<u32>, rows: usize| Step::AddRows { piece: TUNIC, at: at(vertices), rows };
+    let far = (before.rest.len() - 1) as u32;
+    assert!(bench.refused(add(vec![edge[0], far], 1)).contains("between them"));
+    assert!(bench.refused(add(edge.to_vec(), 9)).contains("1 to 4 rows"));
+    bench.run(Step::KeepPatch {
+        piece: TUNIC,
+        name: "all".into(),
+        picks: vec![Pick::add(What::Vertices((0..=far).collect()))],
+    });
+    assert_eq!(bench.run(add(edge.to_vec(), 2)), "Add 2 rows to quilted tunic");
+    insta::assert_snapshot!(bench.open().effect().notes.join("\n"));
+    let (after, old) = (bench.piece(TUNIC), before.rest.len());
+    assert!(after.rest.len() > old + 8);
+    assert_eq!(after.topology.boundary_loops().len(), before.topology.boundary_loops().len());
+
+    // Old vertices are where they were in every pose, to the bit; so are they in every shape.
+    assert_eq!(after.rest[..old], before.rest[..]);
+    let room = bench.room();
+    for trial in room.trials.poses(&room.dress.body) {
+        let posed = |piece: &tin_cloak_workshop::Piece| {
+            let mut out = piece.rest.to_vec();
+            linear_blend(&piece.rest, &piece.bound.as_ref().unwrap().skin, &trial.matrices, &mut out);
+            out
+        };
+        assert_eq!(posed(&after)[..old], posed(&before)[..]);
+    }
+    let shapes = (before.carried.unwrap(), after.carried.clone().unwrap());
+    for (was, is) in shapes.0 .0.iter().zip(&shapes.1 .0) {
+        let dense = is.to_dense(after.rest.len());
+        assert_eq!(dense[..old], was.to_dense(old)[..]);
+        assert!(
+            was.vertices.is_empty() || is.vertices.iter().any(|v| *v as usize >= old) || is.name.is_empty()
+        );
+    }
+    // New ones lie about the old surface: nearer than a third of an edge, and weighted like it.
+    let longest =
+        before.topology.edges.iter().map(|e| before.rest[e[0] as usize].distance(before.rest[e[1] as usize]));
+    let longest = longest.fold(0.0, f32::max);
+    for v in old..after.rest.len() {
+        let near = before.rest.iter().map(|p| p.distance(after.rest[v])).fold(f32::INFINITY, f32::min);
+        assert!(near < longest, "{near}");
+        assert!((after.bound.as_ref().unwrap().skin.row(v).map(|e| e.1).sum::<f32>() - 1.0).abs() < 1e-5);
+    }
+    let patch = bench.room().state.pieces[0].patches[0].clone();
+    assert_eq!(patch.picks, [Pick::add(What::Vertices((0..after.rest.len() as u32).collect()))]);
+
+    // It goes out with its texture coordinates, and is proved; mirrored, it keeps its rows.
+    let (bytes, proof) = prove(&room, None, &|_| true).unwrap();
+    assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
+    let out = read("x.glb", &bytes, &Companions::new()).unwrap();
+    let tunic = out.meshes.iter().find(|m| m.name == "quilted tunic").unwrap();
+    assert_eq!(Topology::of(&tunic.mesh).vertices(), after.rest.len());
+    assert!(tunic.look.uv_sets.iter().all(|set| set.len() == tunic.mesh.positions.len()));
+    bench.run(Step::Mirror { piece: TUNIC });
+    assert_eq!(bench.piece(TUNIC).rest.len(), after.rest.len());
+    bench.shop.undo(bench.fitting).unwrap();
+    bench.shop.undo(bench.fitting).unwrap();
+    assert_eq!(bench.piece(TUNIC).rest, before.rest);
+}
