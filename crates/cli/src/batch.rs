@@ -5,8 +5,8 @@ use crate::progress::Progress;
 use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_workshop::{
-    fit_files, through_in_words, BindOptions, Dressed, MeansKind, MendOptions, NamedFile, PairTolerance,
-    PieceFile, Plan, Planned, Report, TrialPlan, TrialSays, TrialWish, Tried, WorkshopError,
+    fit_files, through_in_words, BindOptions, DressedFile, MeansKind, MendOptions, NamedFile, PairTolerance,
+    PieceFile, Plan, Report, TrialPlan, TrialSays, TrialWish, Tried, WorkshopError,
 };
 
 pub(crate) type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
@@ -75,8 +75,8 @@ pub(crate) fn fit(args: &Fit) -> Outcome {
     if args.report.is_some() {
         // Measured as `check` would measure it.
         let made = NamedFile { name: args.out.display().to_string(), bytes };
-        let dressed = Dressed::open(&made, None, &TrialWish::Range, &TrialSays::default())?;
-        report.take_poses(measured(&dressed, report.tolerance_mm)?.0);
+        let dressed = DressedFile::open(&made, None, &TrialWish::Range, &TrialSays::default())?;
+        report.take_poses(measured(&dressed)?.0);
     }
     save_report(args.report.as_deref(), &report)?;
     for p in &report.pieces {
@@ -86,7 +86,7 @@ pub(crate) fn fit(args: &Fit) -> Outcome {
     Ok(ExitCode::SUCCESS)
 }
 
-fn open(path: &Path, trial: &TrialArgs) -> Result<Dressed, Box<dyn std::error::Error>> {
+fn open(path: &Path, trial: &TrialArgs) -> Result<DressedFile, Box<dyn std::error::Error>> {
     if trial.tolerances.iter().any(|t| is_no_length(t.mm)) {
         return Err(FileError::Number.into());
     }
@@ -103,8 +103,9 @@ fn open(path: &Path, trial: &TrialArgs) -> Result<Dressed, Box<dyn std::error::E
         Some(PairTolerance { outer, inner, tolerance_mm: t.mm })
     };
     let tolerances = trial.tolerances.iter().filter_map(of_pair).collect();
-    let says = TrialSays { frames: trial.frames, tolerances, every_pair: trial.every_pair };
-    Ok(Dressed::open(&load(path)?, trial.body_mesh.as_deref(), &wish, &says)?)
+    let (frames, every_pair) = (trial.frames, trial.every_pair);
+    let says = TrialSays { frames, tolerance_mm: Some(tolerance_mm(trial)), tolerances, every_pair };
+    Ok(DressedFile::open(&load(path)?, trial.body_mesh.as_deref(), &wish, &says)?)
 }
 
 /// Tries what may help, tells of it, and does it where that is wished.
@@ -117,28 +118,25 @@ fn plan(args: &Mend) -> Outcome {
     if tolerances.iter().any(|t| is_no_length(t.mm)) {
         return Err(FileError::Number.into());
     }
-    let set = match args.trial.trial.as_str() {
-        "range" => None,
-        set if set.ends_with(".json") => Some(TrialPlan::of_json(set, &load(Path::new(set))?.bytes)?),
+    let wish = match args.trial.trial.as_str() {
+        "range" => TrialWish::AsTheFileSays,
+        set if set.ends_with(".json") => {
+            TrialWish::Set(TrialPlan::of_json(set, &load(Path::new(set))?.bytes)?)
+        }
         _ => return Err(FileError::PlanTrial.into()),
     };
-    let file = load(&args.dressed)?;
-    let tolerance = (!args.trial.tolerances.is_empty()).then(|| tolerance_mm(&args.trial));
-    let open = Planned::open(&file, set, tolerance)?;
+    let says = TrialSays { tolerance_mm: Some(tolerance_mm(&args.trial)), ..TrialSays::default() };
+    let mut dressed = DressedFile::open(&load(&args.dressed)?, None, &wish, &says)?;
     let only: Vec<MeansKind> = args.only.iter().map(|m| (*m).into()).collect();
     let progress = Progress::new("planning");
-    let plan = open.plan(&only, &|s| progress.tell(s))?;
+    let plan = dressed.plan(&only, &|s| progress.tell(s))?;
     progress.done();
     say_plan(&plan);
     if let Some(out) = &args.out {
-        let bytes = open.done(&|_| true)?;
-        save(out, &bytes)?;
+        dressed.do_plan(&|_| true)?;
+        save(out, &dressed.glb()?)?;
         if args.report.is_some() {
-            let made = NamedFile { name: out.display().to_string(), bytes };
-            // In the poses of the plan, counted as there.
-            let wish = TrialWish::Set(open.trial_plan()?);
-            let dressed = Dressed::open(&made, None, &wish, &TrialSays::default())?;
-            save_report(args.report.as_deref(), &measured(&dressed, tolerance_mm(&args.trial))?.0)?;
+            save_report(args.report.as_deref(), &measured(&dressed)?.0)?;
         }
     }
     Ok(ExitCode::SUCCESS)
@@ -184,9 +182,9 @@ pub(crate) fn is_no_length(mm: f32) -> bool {
     !mm.is_finite() || mm < 0.0
 }
 
-fn measured(dressed: &Dressed, tolerance_mm: f32) -> Result<(Report, usize), WorkshopError> {
+fn measured(dressed: &DressedFile) -> Result<(Report, usize), WorkshopError> {
     let progress = Progress::new("measuring");
-    let measured = dressed.measured(tolerance_mm, &|s| progress.tell(s))?;
+    let measured = dressed.measured(&|s| progress.tell(s))?;
     progress.done();
     Ok(measured)
 }
@@ -204,7 +202,7 @@ fn say_worst(report: &Report) {
 }
 
 pub(crate) fn check(args: &Check) -> Outcome {
-    let (report, bad) = measured(&open(&args.dressed, &args.trial)?, tolerance_mm(&args.trial))?;
+    let (report, bad) = measured(&open(&args.dressed, &args.trial)?)?;
     save_report(args.report.as_deref(), &report)?;
     say_worst(&report);
     Ok(if bad > 0 { ExitCode::from(1) } else { ExitCode::SUCCESS })
@@ -219,15 +217,14 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
         return Err(FileError::Number.into());
     }
     let mut dressed = open(&args.dressed, &args.trial)?;
-    let tolerance_mm = tolerance_mm(&args.trial);
     let (margin_mm, limit_mm, alike, rows) = (args.margin_mm, args.limit_mm, args.alike, args.keep_rows);
-    let options = MendOptions { tolerance_mm, margin_mm, limit_mm, alike, rows };
+    let options = MendOptions { margin_mm, limit_mm, alike, rows };
     let progress = Progress::new("mending");
-    let (bytes, outcome) = dressed.mend(options, &|s| progress.tell(s))?;
+    let notes = dressed.mend(options, &|s| progress.tell(s))?;
     progress.done();
-    save(out, &bytes)?;
-    let (mut report, _) = measured(&dressed, tolerance_mm)?;
-    report.notes.extend(outcome.notes());
+    save(out, &dressed.glb()?)?;
+    let (mut report, _) = measured(&dressed)?;
+    report.notes.extend(notes);
     save_report(args.report.as_deref(), &report)?;
     report.notes.iter().for_each(|n| println!("{n}"));
     say_worst(&report);

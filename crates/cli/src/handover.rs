@@ -8,8 +8,8 @@ use std::process::ExitCode;
 use tin_cloak_web::report_file;
 use tin_cloak_workshop::core::intake::Up;
 use tin_cloak_workshop::{
-    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, Dressed, Frame, Limits,
-    Parts, Planned, TrialPlan, TrialSays, TrialWish, Unit,
+    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, DressedFile, Frame,
+    Limits, Parts, TrialPlan, TrialSays, TrialWish, Unit,
 };
 
 pub(crate) fn export(args: &Export) -> Outcome {
@@ -25,8 +25,8 @@ pub(crate) fn export(args: &Export) -> Outcome {
     let limits = args.limits.as_deref().map(named_limits).transpose()?.unwrap_or_default();
     let frame = frame_of(args, &limits, form)?;
     let file = load(&args.dressed)?;
-    let wish = TrialWish::Set(TrialPlan::default());
-    let open = Dressed::open(&file, args.body_mesh.as_deref(), &wish, &TrialSays::default())?;
+    let wish = TrialWish::AsTheFileSays;
+    let open = DressedFile::open(&file, args.body_mesh.as_deref(), &wish, &TrialSays::default())?;
     let parts = Parts {
         pieces: args.pieces.clone(),
         without_body: args.without_body,
@@ -85,12 +85,13 @@ pub(crate) fn report(args: &ReportArgs) -> Outcome {
     if is_no_length(args.tolerance_mm) {
         return Err(FileError::Number.into());
     }
-    let plan = match &args.trial {
-        None => None,
-        Some(set) => Some(TrialPlan::of_json(&set.display().to_string(), &load(set)?.bytes)?),
+    let wish = match &args.trial {
+        None => TrialWish::AsTheFileSays,
+        Some(set) => TrialWish::Set(TrialPlan::of_json(&set.display().to_string(), &load(set)?.bytes)?),
     };
     let limits = args.limits.as_deref().map(named_limits).transpose()?;
-    let open = Planned::open(&load(&args.dressed)?, plan, Some(args.tolerance_mm))?;
+    let says = TrialSays { tolerance_mm: Some(args.tolerance_mm), ..TrialSays::default() };
+    let open = DressedFile::open(&load(&args.dressed)?, None, &wish, &says)?;
     let progress = Progress::new("measuring");
     let board = open.proved(&|s| progress.tell(s))?;
     progress.done();

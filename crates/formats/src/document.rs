@@ -189,9 +189,8 @@ impl Document {
     ///
     /// # Errors
     /// The names there are.
-    pub fn take(self, name: &str) -> Result<MeshPart, String> {
-        let names = self.meshes.iter().map(|m| m.name.as_str()).collect::<Vec<_>>().join(", ");
-        let mut all = self.meshes.into_iter().chain(self.groups);
-        all.find(|m| m.name == name).ok_or(names)
+    pub fn part(&self, name: &str) -> Result<&MeshPart, String> {
+        let names = || self.meshes.iter().map(|m| m.name.as_str()).collect::<Vec<_>>().join(", ");
+        self.meshes.iter().chain(&self.groups).find(|m| m.name == name).ok_or_else(names)
     }
 }

@@ -55,7 +55,8 @@ type Result<T> = std::result::Result<T, StoreError>;
 /// The store: one connection writes, another reads beside it.
 pub struct Store {
     writer: Mutex<Connection>,
-    reader: Mutex<Connection>,
+    /// None where nothing stays: such a database has one connection.
+    reader: Option<Mutex<Connection>>,
 }
 
 impl Store {
@@ -77,11 +78,24 @@ impl Store {
         kept::prune(&mut writer)?;
         let reader = Connection::open_with_flags(&file, OpenFlags::SQLITE_OPEN_READ_ONLY)?;
         reader.busy_timeout(PATIENCE)?;
-        Ok(Self { writer: Mutex::new(writer), reader: Mutex::new(reader) })
+        Ok(Self { writer: Mutex::new(writer), reader: Some(Mutex::new(reader)) })
+    }
+
+    /// A store of which nothing stays: it is in memory, and in a nameless file once it is large.
+    ///
+    /// # Errors
+    /// When there is no room for it.
+    pub fn passing() -> Result<Self> {
+        let mut writer = Connection::open("")?;
+        writer.pragma_update(None, "journal_mode", "MEMORY")?;
+        writer.pragma_update(None, "synchronous", "OFF")?;
+        writer.pragma_update(None, "foreign_keys", "ON")?;
+        schema::migrate(&mut writer)?;
+        Ok(Self { writer: Mutex::new(writer), reader: None })
     }
 
     fn read(&self) -> MutexGuard<'_, Connection> {
-        self.reader.lock().unwrap_or_else(PoisonError::into_inner)
+        self.reader.as_ref().unwrap_or(&self.writer).lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     fn write<T>(&self, work: impl FnOnce(&Transaction) -> Result<T>) -> Result<T> {

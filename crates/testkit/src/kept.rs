@@ -21,7 +21,9 @@ fn made_by() -> &'static str {
     HASH.get_or_init(|| {
         let mut files = vec![Path::new(ROOT).join("Cargo.lock"), Path::new(ROOT).join("Cargo.toml")];
         let makers = ["core", "formats", "store", "workshop", "demo", "testkit"];
-        makers.iter().for_each(|name| list(&Path::new(ROOT).join("crates").join(name).join("src"), &mut files));
+        makers
+            .iter()
+            .for_each(|name| list(&Path::new(ROOT).join("crates").join(name).join("src"), &mut files));
         files.sort();
         let mut hash = blake3::Hasher::new();
         for file in files {

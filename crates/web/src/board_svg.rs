@@ -4,18 +4,25 @@ use tin_cloak_workshop::{through_in_words, Board, Cell, Counts, Matching};
 
 /// A cell of the drawing.
 pub struct CellBox {
+    /// The pose and the row of the board that it shows.
     pub pose: usize,
+    /// See `pose`.
     pub row: usize,
     /// Its column, and the first and the last of the poses that share it.
     pub col: usize,
+    /// See `col`.
     pub from: usize,
+    /// See `col`.
     pub to: usize,
     /// Where its row stands, from above.
     pub line: usize,
     /// True when its row is clear throughout and folded away.
     pub folded: bool,
+    /// Left edge, units of the drawing.
     pub x: f32,
+    /// Upper edge.
     pub y: f32,
+    /// From left to right.
     pub width: f32,
     /// `unknown`, `unmeasurable`, `clear`, `crossing`, `slight`, `deep`, `worst`.
     pub class: &'static str,
@@ -35,7 +42,9 @@ pub struct CellBox {
 
 /// A group heading.
 pub struct Heading {
+    /// Left edge.
     pub x: f32,
+    /// As it is written.
     pub text: String,
     /// What can be looked at alone.
     pub group: String,
@@ -45,10 +54,13 @@ pub struct Heading {
 
 /// A row's name.
 pub struct RowName {
+    /// Upper edge.
     pub y: f32,
+    /// As it is written.
     pub text: String,
     /// Numbers of its layers.
     pub pair: String,
+    /// True when it is folded away.
     pub folded: bool,
 }
 
@@ -74,15 +86,21 @@ fn lines(board: &Board) -> (Vec<usize>, usize) {
 
 /// The whole drawing.
 pub struct Drawing {
+    /// From left to right.
     pub width: f32,
     /// With the rows that are folded away, and without.
     pub height: f32,
+    /// See `height`.
     pub folded_height: f32,
     /// How many rows those are.
     pub clear_rows: usize,
+    /// From one row to the next.
     pub row_height: f32,
+    /// Of the groups of poses.
     pub headings: Vec<Heading>,
+    /// Names of rows.
     pub rows: Vec<RowName>,
+    /// All cells.
     pub cells: Vec<CellBox>,
 }
 

@@ -1,11 +1,14 @@
 //! Static files, carried in the binary.
 
 use crate::answers::Refusal;
+use flate2::write::GzEncoder;
+use flate2::Compression;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::{self, Responder};
 use rocket::{get, routes, Request, Response, Route};
-use std::io::Cursor;
+use std::io::{Cursor, Write};
 use std::path::PathBuf;
+use std::sync::OnceLock;
 
 macro_rules! file {
     ($name:literal, $kind:ident) => {
@@ -49,12 +52,9 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/shading.js", JavaScript),
     file!("js/work.js", JavaScript),
     file!("js/weight-table.js", JavaScript),
-    file!("vendor/three.module.js", JavaScript),
-    file!("vendor/three.core.js", JavaScript),
-    file!("vendor/orbit-controls.js", JavaScript),
+    file!("vendor/three.js", JavaScript),
+    file!("vendor/three-shared.js", JavaScript),
     file!("vendor/gltf-loader.js", JavaScript),
-    file!("vendor/buffer-geometry-utils.js", JavaScript),
-    file!("vendor/skeleton-utils.js", JavaScript),
     file!("vendor/htmx.min.js", JavaScript),
     file!("vendor/bootstrap.min.css", CSS),
     file!("vendor/asap-condensed-latin-400-normal.woff2", WOFF2),
@@ -63,26 +63,55 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("vendor/asap-condensed-latin-700-normal.woff2", WOFF2),
 ];
 
-struct StaticFile(&'static ContentType, &'static [u8]);
+/// A file as it is sent, made when it is first asked for.
+struct Packed {
+    /// Names the content: a browser that has it is sent nothing.
+    tag: String,
+    /// Smaller by gzip; none of what is packed already.
+    zipped: Option<Vec<u8>>,
+}
+
+/// By place in `FILES`.
+static PACKED: [OnceLock<Packed>; FILES.len()] = [const { OnceLock::new() }; FILES.len()];
+
+impl Packed {
+    fn of(bytes: &[u8]) -> Self {
+        let tag = format!("\"{}\"", &blake3::hash(bytes).to_hex()[..20]);
+        let mut writer = GzEncoder::new(Vec::new(), Compression::best());
+        let zipped = writer.write_all(bytes).and_then(|()| writer.finish()).ok();
+        Self { tag, zipped: zipped.filter(|z| z.len() < bytes.len() * 9 / 10) }
+    }
+}
+
+struct StaticFile(usize);
 
 impl<'r> Responder<'r, 'static> for StaticFile {
-    fn respond_to(self, _: &'r Request<'_>) -> response::Result<'static> {
-        Response::build()
-            .header(self.0.clone())
-            .header(Header::new("Cache-Control", "no-cache"))
-            .sized_body(self.1.len(), Cursor::new(self.1))
-            .max_chunk_size(256 << 10)
-            .ok()
+    fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
+        let (_, kind, bytes) = &FILES[self.0];
+        let packed = PACKED[self.0].get_or_init(|| Packed::of(bytes));
+        let says = |name: &str, word: &str| request.headers().get(name).any(|value| value.contains(word));
+        let mut answer = Response::build();
+        // Asked about at each visit, sent anew only when it is another.
+        answer.header(Header::new("Cache-Control", "no-cache"));
+        answer.header(Header::new("Vary", "Accept-Encoding"));
+        answer.header(Header::new("ETag", packed.tag.clone()));
+        if says("If-None-Match", &packed.tag) {
+            return answer.status(Status::NotModified).ok();
+        }
+        let zipped = packed.zipped.as_deref().filter(|_| says("Accept-Encoding", "gzip"));
+        if zipped.is_some() {
+            answer.header(Header::new("Content-Encoding", "gzip"));
+        }
+        let body: &'static [u8] = zipped.unwrap_or(bytes);
+        answer.header(kind.clone()).sized_body(body.len(), Cursor::new(body)).max_chunk_size(256 << 10).ok()
     }
 }
 
 #[get("/static/<path..>")]
 fn static_file(path: PathBuf) -> Result<StaticFile, Refusal> {
     let name = path.to_string_lossy().replace('\\', "/");
-    let found = FILES.iter().find(|(n, _, _)| *n == name);
-    found
-        .map(|(_, kind, bytes)| StaticFile(kind, bytes))
-        .ok_or_else(|| Refusal::new(Status::NotFound, "There is no such file."))
+    let found = FILES.iter().position(|(n, _, _)| *n == name);
+    found.map(StaticFile).ok_or_else(|| Refusal::new(Status::NotFound, "There is no such file."))
 }
 
 pub(crate) fn routes() -> Vec<Route> {

@@ -133,7 +133,7 @@ struct Push {
 
 #[post("/fitting/<id>/push", data = "<form>")]
 async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
-    changed_as(shop, id, move |shop| {
+    changed_as(shop, id, move |_| {
         let sane = |x: f32| x.is_finite() && (0.0..=200.0).contains(&x);
         if !sane(form.margin) || !sane(form.limit) {
             return Err(Refusal::new(
@@ -145,9 +145,8 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
             let words = "Nothing may move: choose a piece under “which may move”.";
             return Err(Refusal::new(Status::UnprocessableEntity, words));
         }
-        let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
         let (margin_mm, limit_mm, alike, rows) = (form.margin, form.limit, form.alike, form.rows);
-        let options = MendOptions { tolerance_mm, margin_mm, limit_mm, alike, rows };
+        let options = MendOptions { margin_mm, limit_mm, alike, rows };
         let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
         let pair = form.pair.as_deref().filter(|p| !p.is_empty()).map(pair_of).transpose()?;
         let against = Against { pair, pose: form.pose.filter(|_| form.here) };
@@ -172,14 +171,13 @@ struct TuckForm {
 /// Draws the body or a piece in under what is worn.
 #[post("/fitting/<id>/tuck", data = "<form>")]
 async fn tuck(shop: &Shop, id: i64, form: Form<TuckForm>) -> Result<Tell, Refusal> {
-    changed_as(shop, id, move |shop| {
+    changed_as(shop, id, move |_| {
         if !(form.limit.is_finite() && (1.0..=200.0).contains(&form.limit)) {
             let words = "The most that anything may be drawn in is 1 to 200 millimetres.";
             return Err(Refusal::new(Status::UnprocessableEntity, words));
         }
-        let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
         Ok(Step::Tuck {
-            options: MendOptions { tolerance_mm, limit_mm: form.limit, ..MendOptions::default() },
+            options: MendOptions { limit_mm: form.limit, ..MendOptions::default() },
             of: (form.of > 0).then_some(form.of),
         })
     })
@@ -237,13 +235,12 @@ struct CorrectForm {
 /// Makes shapes that turns of joints call up, against what is through.
 #[post("/fitting/<id>/correct", data = "<form>")]
 async fn correct(shop: &Shop, id: i64, form: Form<CorrectForm>) -> Result<Tell, Refusal> {
-    changed_as(shop, id, move |shop| {
+    changed_as(shop, id, move |_| {
         if !(form.limit.is_finite() && (1.0..=200.0).contains(&form.limit)) {
             let words = "The most that a corrective may move is 1 to 200 millimetres.";
             return Err(Refusal::new(Status::UnprocessableEntity, words));
         }
-        let tolerance_mm = shop.room(id, None)?.state.tolerance_mm;
-        let options = MendOptions { tolerance_mm, limit_mm: form.limit, ..MendOptions::default() };
+        let options = MendOptions { limit_mm: form.limit, ..MendOptions::default() };
         Ok(Step::Correct { pieces: form.piece.into_iter().collect(), options })
     })
     .await

@@ -22,10 +22,10 @@ mod seating;
 mod shelf;
 mod state;
 
-pub use batch::dressed::{Dressed, Tell, TrialSays, TrialWish};
-pub use batch::fit::{fit_files, NamedFile, PieceFile};
-pub use batch::planned::Planned;
-pub use binding::bind::{bind_piece, BindTimes};
+pub use batch::dressed_file::{DressedFile, Tell, TrialSays, TrialWish};
+pub use batch::fit::{fit_files, PieceFile};
+pub use batch::named_file::NamedFile;
+pub use binding::bind::bind_piece;
 pub use binding::joint_use::JointUse;
 pub use binding::table_csv::{table_of_csv, table_of_text, JsonRow, JsonTable};
 pub use dress::body::{sort_document, Body};
@@ -63,10 +63,10 @@ pub use looking::picture;
 pub use looking::probe::Probe;
 pub use looking::skinned::{PartMap, Played, SkinnedPart};
 pub use looking::view::ViewRequest;
-pub use making::job::{Job, JobState};
-pub use measuring::afresh::measure_board;
+pub use making::job::{BindSeconds, Job, JobState};
 pub use measuring::board::{through_in_words, Board, BoardPair, BoardPose, Matching};
 pub use measuring::cell::Cell;
+pub use measuring::missing::measured_afresh;
 pub use measuring::report::{Report, SkippedEntry};
 pub use measuring::snag_cards::SnagCard;
 pub use measuring::worst_snags::WorstSnag;
@@ -97,7 +97,9 @@ pub use state::push::{Against, MendOptions};
 pub use state::recipe::{BindOptions, FollowWish, JointChoice, Method, Recipe, SideWish, SourcePart, Takes};
 pub use state::step::{Effect, PutOn, Step, WorseCell};
 pub use state::stroke::{BrushStroke, Chosen, Reach, StrokePose};
-pub use state::trial_plan::{AtRandom, CountRule, Counts, Frames, PairTolerance, Sweep, Target, TrialPlan};
+pub use state::trial_plan::{
+    AtRandom, CountRule, Counts, Frames, PairTolerance, Sweep, Target, TrialPlan, Tries,
+};
 pub use state::turn::Turn;
 pub use tin_cloak_core as core;
 pub use tin_cloak_formats::{read, Companions, Document, Frame, Mark, MeshPart, PieceKind, ReadError, Unit};

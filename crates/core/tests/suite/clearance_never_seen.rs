@@ -1,6 +1,5 @@
 //! Tests of `clearance/never_seen.rs`.
 
-use rayon::prelude::*;
 use std::collections::BTreeSet;
 use tin_cloak_core::clearance::*;
 use tin_cloak_core::mend::TrialPose;

@@ -1,6 +1,5 @@
 //! Tests of `clearance/posed_layers.rs`.
 
-use rayon::prelude::*;
 use std::sync::Arc;
 use tin_cloak_core::clearance::*;
 use tin_cloak_core::glam::{Mat4, Vec3};

@@ -1,6 +1,5 @@
 //! Tests of `seat/relax.rs`.
 
-use rayon::prelude::*;
 use tin_cloak_core::clearance::{Covering, Side};
 use tin_cloak_core::glam::{Quat, Vec3};
 use tin_cloak_core::mesh::{vertex_normals_into, Topology};

@@ -1,7 +1,6 @@
 //! Tests of `skin.rs`.
 
 use proptest::prelude::*;
-use rayon::prelude::*;
 use tin_cloak_core::skin::*;
 use tin_cloak_core::JointId;
 

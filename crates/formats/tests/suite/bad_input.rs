@@ -246,7 +246,7 @@ fn things_of_one_name_are_told_apart() {
     let names: Vec<&str> = document.meshes.iter().map(|m| m.name.as_str()).collect();
     assert_eq!(names, ["flag", "flag 2", "flag 3"]);
     assert_eq!(document.skeleton.as_ref().unwrap().names, ["tip", "tip 2"]);
-    assert!(document.take("flag 2").is_ok());
+    assert!(document.part("flag 2").is_ok());
     // Written and read again, nothing is numbered twice.
     json["nodes"][3]["name"] = json!("flag 2");
     let again = read("a.glb", &glb(&json, &bin), &Companions::new()).unwrap();

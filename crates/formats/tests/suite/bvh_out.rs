@@ -1,10 +1,10 @@
 //! Tests of `bvh_out.rs`.
 
-use tin_cloak_formats::*;
 use tin_cloak_core::glam::{EulerRot, Mat4, Quat, Vec3};
-use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::intake::Up;
 use tin_cloak_core::shapes::Arm;
+use tin_cloak_core::skeleton::{Pose, Skeleton};
+use tin_cloak_formats::*;
 
 fn place(world: &Mat4) -> Vec3 {
     world.w_axis.truncate()
@@ -17,8 +17,7 @@ fn a_motion_that_is_written_is_read_again() {
     skeleton.rest[1].rotation = Quat::from_rotation_z(0.7);
     let bent = |turn: f32, shift: f32| {
         let mut pose = Pose::rest(2);
-        pose.rotations =
-            vec![Quat::from_rotation_y(turn), Quat::from_euler(EulerRot::XYZ, turn, 0.4, 0.2)];
+        pose.rotations = vec![Quat::from_rotation_y(turn), Quat::from_euler(EulerRot::XYZ, turn, 0.4, 0.2)];
         pose.translations = vec![Vec3::new(0.0, shift, 0.0), Vec3::new(0.0, 0.0, shift)];
         pose
     };

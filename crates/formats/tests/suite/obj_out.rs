@@ -1,9 +1,9 @@
 //! Tests of `obj_out.rs`.
 
-use tin_cloak_formats::*;
 use tin_cloak_core::glam::Vec3;
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_core::mesh::Polygon;
+use tin_cloak_formats::*;
 
 #[test]
 fn what_is_written_is_read_again() {

@@ -1,7 +1,7 @@
 //! Fittings and their steps, assets and schemas.
 
-use tin_cloak_store::*;
 use rusqlite::Connection;
+use tin_cloak_store::*;
 
 fn step(n: u32) -> NewStep {
     NewStep {
@@ -116,7 +116,10 @@ fn equal_blobs_are_kept_once() {
     let one = store.add_assets("a.glb", &[7; 100_000], &found).unwrap();
     let two = store.add_assets("b.glb", &[7; 100_000], &found).unwrap();
     assert_eq!(one[0].file, two[0].file);
-    let count: i64 = Connection::open(folder.path().join("tin-cloak.sqlite")).unwrap().query_row("SELECT count(*) FROM blobs", [], |r| r.get(0)).unwrap();
+    let count: i64 = Connection::open(folder.path().join("tin-cloak.sqlite"))
+        .unwrap()
+        .query_row("SELECT count(*) FROM blobs", [], |r| r.get(0))
+        .unwrap();
     assert_eq!(count, 1);
     let sorted = |id| (id, "body".to_owned(), "{}".to_owned());
     assert!(store.sort_assets(&[sorted(one[0].id), sorted(99)]).is_err());

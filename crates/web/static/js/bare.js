@@ -1,7 +1,7 @@
 // The handed-over file as others open it: by three.js' own loader, which knows nothing of the fitting.
-import * as THREE from "../vendor/three.module.js";
+import * as THREE from "../vendor/three.js";
 import { GLTFLoader } from "../vendor/gltf-loader.js";
-import { OrbitControls } from "../vendor/orbit-controls.js";
+import { OrbitControls } from "../vendor/three.js";
 
 const canvas = document.getElementById("bare-canvas");
 const clips = document.getElementById("bare-clip");

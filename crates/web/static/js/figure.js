@@ -1,5 +1,5 @@
 // The body and its pieces as they are drawn: meshes kept by key, positions and maps from the server.
-import * as THREE from "../vendor/three.module.js";
+import * as THREE from "../vendor/three.js";
 import { getBytes, readMesh, readSkin } from "./ask.js";
 import { linesMaterial, outlineMaterial, surfaceMaterial } from "./shading.js";
 

@@ -1,6 +1,6 @@
 // Handles on the canvas for the piece whose “Move, turn, size” is open: arms that move it, arcs
 // that turn it, a corner that sizes it. They only fill in the form; the server places the piece.
-import * as THREE from "../vendor/three.module.js";
+import * as THREE from "../vendor/three.js";
 
 const NS = "http://www.w3.org/2000/svg";
 const AXES = [new THREE.Vector3(1, 0, 0), new THREE.Vector3(0, 1, 0), new THREE.Vector3(0, 0, 1)];

@@ -1,5 +1,5 @@
 // What draws the viewport. A browser that cannot draw in 3D says so, and the rest of the page works on.
-import * as THREE from "../vendor/three.module.js";
+import * as THREE from "../vendor/three.js";
 
 const NOTE =
   "This browser does not draw in 3D (WebGL is off), so no figure is shown. Board, tables and steps work all the " +

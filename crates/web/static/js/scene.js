@@ -1,6 +1,6 @@
 // The viewport: draws what the server computed, on demand, and turns the camera.
-import * as THREE from "../vendor/three.module.js";
-import { OrbitControls } from "../vendor/orbit-controls.js";
+import * as THREE from "../vendor/three.js";
+import { OrbitControls } from "../vendor/three.js";
 import { Figure } from "./figure.js";
 import { rendererFor } from "./renderer.js";
 

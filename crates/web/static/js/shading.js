@@ -1,5 +1,5 @@
 // Materials: soft light on paper, contour maps with their lines, an ink outline.
-import * as THREE from "../vendor/three.module.js";
+import * as THREE from "../vendor/three.js";
 
 // Regions by the joint that moves them most: light and dark in turn, so that they differ without
 // colour too.

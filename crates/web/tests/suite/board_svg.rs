@@ -45,8 +45,7 @@ fn board(cells: Vec<Vec<Option<Cell>>>) -> Board {
 }
 
 fn words(drawing: &Drawing) -> String {
-    let line =
-        |c: &CellBox| format!("{:6.1} {:8} {:4} {:6} {}", c.x, c.class, c.figure, c.change, c.title);
+    let line = |c: &CellBox| format!("{:6.1} {:8} {:4} {:6} {}", c.x, c.class, c.figure, c.change, c.title);
     drawing.cells.iter().map(line).collect::<Vec<_>>().join("\n")
 }
 
@@ -115,10 +114,7 @@ fn a_board_is_drawn_for_one_layer_one_group_or_what_counts() {
 fn what_is_not_measured_is_neither_better_nor_worse() {
     let (old, new) = (board(vec![vec![cell(5.0)]; 4]), board(vec![vec![None]; 4]));
     let drawing = draw(&new, Some(&old), &Wish::default());
-    assert!(drawing
-        .cells
-        .iter()
-        .all(|c| c.class == "unknown" && c.change.is_empty() && c.figure.is_empty()));
+    assert!(drawing.cells.iter().all(|c| c.class == "unknown" && c.change.is_empty() && c.figure.is_empty()));
     assert_eq!(new.better_and_worse(&old), (0, 0));
     assert_eq!((new.missing(), new.bad_cells(), new.worst()), (4, 0, None));
 }

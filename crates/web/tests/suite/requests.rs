@@ -263,3 +263,29 @@ fn every_script_and_style_there_is_is_served() {
         }
     }
 }
+
+/// Scripts arrive small, and at a second visit not at all.
+#[test]
+fn a_file_is_sent_compressed_and_once() {
+    let server = server();
+    let ask = |headers: &[(&'static str, String)]| {
+        let mut request = server.client.get("/static/vendor/three-shared.js").header(Header::new("Host", HOST));
+        headers.iter().for_each(|(name, value)| request.add_header(Header::new(*name, value.clone())));
+        request.dispatch()
+    };
+    let plain = ask(&[]);
+    assert_eq!(plain.headers().get_one("Content-Encoding"), None, "who does not ask for it gets it as it is");
+    let tag = plain.headers().get_one("ETag").unwrap().to_owned();
+    let whole = plain.into_bytes().unwrap();
+    let zipped = ask(&[("Accept-Encoding", "gzip, br".to_owned())]);
+    assert_eq!(zipped.headers().get_one("Content-Encoding"), Some("gzip"));
+    let packed = zipped.into_bytes().unwrap();
+    assert!(packed.len() * 3 < whole.len(), "{} of {}", packed.len(), whole.len());
+    let mut again = Vec::new();
+    std::io::Read::read_to_end(&mut flate2::read::GzDecoder::new(&packed[..]), &mut again).unwrap();
+    assert!(again == whole);
+    let known = ask(&[("If-None-Match", tag)]);
+    assert_eq!(known.status(), Status::NotModified);
+    assert!(known.into_bytes().unwrap_or_default().is_empty());
+    assert_eq!(ask(&[("If-None-Match", "\"another\"".to_owned())]).status(), Status::Ok);
+}

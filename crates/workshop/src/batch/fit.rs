@@ -1,46 +1,20 @@
 //! A body and pieces from files, bound and made one.
 
-use crate::binding::bind::{as_it_came, bind_piece, BindTimes};
-use crate::binding::stiff::kept_stiff;
-use crate::dress::body::{sort_document, Body};
-use crate::dress::came::ENOUGH;
-use crate::dress::dressed::Dress;
-use crate::dress::own_joints::body_trials;
-use crate::dress::own_joints::with_own_joints;
+use crate::batch::named_file::NamedFile;
 use crate::dress::piece::Piece;
-use crate::dress::trials::clip_trials;
+use crate::dress::room::Room;
 use crate::error::WorkshopError;
 use crate::handover::export::export_glb;
-use crate::intake::brought::brought;
+use crate::history::workshop::Workshop;
+use crate::making::job::{BindSeconds, Job};
 use crate::measuring::report::Report;
-use crate::state::bound::Bound;
-use crate::state::own_joint::OwnJoint;
-use crate::state::recipe::{BindOptions, FollowWish, Method, Recipe};
-use crate::state::trial_plan::Frames;
-use glam::Mat4;
+use crate::state::names::{FileRef, PieceId};
+use crate::state::recipe::{BindOptions, FollowWish, Method};
+use crate::state::step::{PutOn, Step};
+use std::collections::HashMap;
 use std::sync::Arc;
 use std::time::Instant;
-use tin_cloak_formats::{read, Companions, Document, MeshPart, PieceKind};
-
-/// A file that was read from somewhere.
-#[derive(Clone, Debug)]
-pub struct NamedFile {
-    /// What people call it: a path.
-    pub name: String,
-    /// Its bytes.
-    pub bytes: Vec<u8>,
-}
-
-impl NamedFile {
-    /// What it holds.
-    ///
-    /// # Errors
-    /// When it cannot be read.
-    pub(crate) fn document(&self) -> Result<Document, WorkshopError> {
-        let fail = |source| WorkshopError::Read { file: self.name.clone(), source };
-        read(&self.name, &self.bytes, &Companions::new()).map_err(fail)
-    }
-}
+use tin_cloak_formats::{MeshPart, PieceKind};
 
 /// A file of pieces and what was said of them; what was not said is taken from the file's marks.
 #[derive(Clone, Debug)]
@@ -70,118 +44,98 @@ pub fn fit_files(
     options: &BindOptions,
 ) -> Result<(Vec<u8>, Report), WorkshopError> {
     let started = Instant::now();
-    let (body, _) = sort_document(&body.name, body.document()?, body_mesh)?;
-    let (mut worn, mut joints) = (Vec::new(), Vec::new());
+    let shop = Arc::new(Workshop::passing()?);
+    let fitting = shop.begin_file(body, body_mesh)?.0;
+    let (mut pieces, mut loads, mut of_file) = (Vec::new(), Vec::new(), Vec::new());
     for (position, file) in (1..).zip(files) {
-        worn.extend(pieces_of(file, position, options, (&body, &mut joints))?);
+        let loading = Instant::now();
+        let found = shop.pieces_of_file(file, position)?;
+        let each = loading.elapsed().as_secs_f64() / found.len().max(1) as f64;
+        loads.extend(found.iter().map(|_| each));
+        of_file.extend(found.iter().map(|_| file));
+        pieces.extend(found);
     }
-    let body = with_own_joints(body, &joints)?;
-    worn.iter_mut().try_for_each(|w| w.settle_came(&body))?;
-    worn.sort_by_key(|w| w.piece.layer);
-    let mut times = Vec::new();
-    let poses = match options.bend_mm {
-        None => Vec::new(),
-        Some(_) => {
-            let trials = body_trials(&body).and(clip_trials(&body, Frames::default()));
-            trials.trials.iter().map(|t| body.skeleton.skin_matrices(&t.pose)).collect()
+    if pieces.is_empty() {
+        return Err(WorkshopError::NothingToPutOn);
+    }
+    shop.run_at_once(fitting, &Step::PutOn { pieces })?;
+    let room = shop.room(fitting, None)?;
+    let ids: Vec<PieceId> = room.state.pieces.iter().map(|p| p.id).collect();
+    for (&id, file) in ids.iter().zip(&of_file) {
+        if is_kept(&room, id, file)? {
+            continue;
         }
-    };
-    for one in &mut worn {
-        let (bound, time) = one.bind((&body, &poses))?;
-        one.piece.bound = Some(Arc::new(bound));
-        times.push(time);
+        shop.run_at_once(fitting, &Step::ChooseMethod { piece: id, options: options.clone() })?;
+        if let Some(joint) = &file.joint {
+            let follow = FollowWish::Joint(joint.clone());
+            shop.run_at_once(fitting, &Step::Follow { piece: id, shell: None, follow })?;
+        }
     }
-    let loads: Vec<f64> = worn.iter().map(|w| w.load).collect();
-    let pieces = worn.into_iter().map(|w| w.piece).collect();
-    let dress = Dress { body: Arc::new(body), pieces, said: Arc::default(), masked: Arc::default() };
-    let bytes = export_glb(&dress)?;
-    let mut report = Report::of_pieces(&dress, 0.5);
-    for ((entry, load), BindTimes { matching, solving }) in report.pieces.iter_mut().zip(loads).zip(times) {
-        entry.seconds.load = load;
-        (entry.seconds.matching, entry.seconds.solve) = (matching, solving);
+    let job = Job::alone(fitting);
+    shop.run_in(fitting, &Step::Bind { pieces: Vec::new() }, &job)?;
+    let room = shop.room(fitting, None)?;
+    let bytes = export_glb(&room.dress)?;
+    let mut report = Report::of_pieces(&room.dress, room.state.tolerance_mm);
+    let loads: HashMap<PieceId, f64> = ids.into_iter().zip(loads).collect();
+    let bound: HashMap<PieceId, BindSeconds> = job.bind_seconds().into_iter().collect();
+    for (entry, piece) in report.pieces.iter_mut().zip(&room.dress.pieces) {
+        let load = loads.get(&piece.id).copied().unwrap_or_default();
+        let BindSeconds { matching, solving } = bound.get(&piece.id).copied().unwrap_or_default();
+        (entry.seconds.load, entry.seconds.matching, entry.seconds.solve) = (load, matching, solving);
         entry.seconds.total = load + matching + solving;
     }
     report.seconds.total = started.elapsed().as_secs_f64();
     Ok((bytes, report))
 }
 
-/// A piece on its way.
-struct Worn {
-    piece: Piece,
-    recipe: Recipe,
-    /// Whether its file's weights are kept, when that was said.
-    keeps: Option<bool>,
-    /// Seconds its file took.
-    load: f64,
+/// Whether a piece keeps the weights of its file, as it was put on.
+fn is_kept(room: &Room, id: PieceId, file: &PieceFile) -> Result<bool, WorkshopError> {
+    let index = room.find(id)?;
+    let piece = &room.dress.pieces[index];
+    let is_known = room.recipe_of(id)?.options.method == Method::Came;
+    match file.keeps {
+        Some(true) if !is_known => Err(not_kept(room, piece)),
+        Some(false) => Ok(false),
+        _ => Ok(is_known),
+    }
 }
 
-impl Worn {
-    /// Decides whether it keeps the weights of its file.
-    fn settle_came(&mut self, body: &Body) -> Result<(), WorkshopError> {
-        let Some(came) = self.piece.came.as_ref().filter(|_| self.keeps != Some(false)) else {
-            let without = || WorkshopError::CameWithout { piece: self.piece.name.clone() };
-            return if self.keeps == Some(true) { Err(without()) } else { Ok(()) };
+/// Why a piece cannot keep the weights of its file.
+fn not_kept(room: &Room, piece: &Piece) -> WorkshopError {
+    let name = piece.name.clone();
+    let Some(came) = &piece.came else { return WorkshopError::CameWithout { piece: name } };
+    let pairs = came.guessed_pairs(&room.dress.body.skeleton);
+    let names = came.carrying().into_iter().map(|j| came.skeleton.names[j.index()].clone());
+    let missing: Vec<String> = names.filter(|n| pairs.iter().all(|p| p.0 != *n)).collect();
+    WorkshopError::CameUnmatched { piece: name, missing: missing.join(", ") }
+}
+
+impl Workshop {
+    /// The pieces of a file, brought in, as they are put on.
+    fn pieces_of_file(&self, file: &PieceFile, position: u16) -> Result<Vec<PutOn>, WorkshopError> {
+        let source = self.kept_file(&file.file)?;
+        let document = self.decoder.document(&|id| Ok(self.store.blob(id)?), &source)?;
+        let is_body = |m: &MeshPart| m.mark.as_ref().is_some_and(|k| k.role == "body");
+        let is_wanted = |m: &&MeshPart| file.mesh.as_ref().map_or(!is_body(m), |name| m.name == *name);
+        let put_on = |part: &MeshPart| {
+            let mark = part.mark.as_ref();
+            let FileRef { file: blob, file_name, .. } = source.clone();
+            PutOn {
+                file: blob,
+                file_name,
+                mesh: part.name.clone(),
+                layer: file.layer.or(mark.and_then(|m| m.layer)).unwrap_or(position),
+                kind: file.kind.or(mark.and_then(|m| m.kind)).unwrap_or(PieceKind::Soft),
+            }
         };
-        let pairs = came.guessed_pairs(&body.skeleton);
-        if came.matched_share(&pairs) >= ENOUGH {
-            (self.recipe.came, self.recipe.options.method) = (pairs, Method::Came);
-        } else if self.keeps == Some(true) {
-            let names = came.carrying().into_iter().map(|j| came.skeleton.names[j.index()].clone());
-            let missing: Vec<String> = names.filter(|n| pairs.iter().all(|p| p.0 != *n)).collect();
-            let piece = self.piece.name.clone();
-            return Err(WorkshopError::CameUnmatched { piece, missing: missing.join(", ") });
+        let found: Vec<PutOn> = document.meshes.iter().filter(is_wanted).map(put_on).collect();
+        match file.mesh.as_ref().filter(|_| found.is_empty()) {
+            None => Ok(found),
+            Some(mesh) => {
+                let names: Vec<String> = document.meshes.iter().map(|m| format!("“{}”", m.name)).collect();
+                let (file, mesh, meshes) = (file.file.name.clone(), mesh.clone(), names.join(", "));
+                Err(WorkshopError::NoSuchMesh { file, mesh, meshes })
+            }
         }
-        Ok(())
     }
-
-    /// Bound to a body that is tried in poses (matrices of its joints).
-    fn bind(&self, (body, poses): (&Body, &[Vec<Mat4>])) -> Result<(Bound, BindTimes), WorkshopError> {
-        if self.recipe.options.method == Method::Came {
-            return Ok((as_it_came((&self.piece, &[]), body, &self.recipe)?, BindTimes::default()));
-        }
-        let (mut bound, times) = bind_piece(body, &self.piece, &self.recipe)?;
-        bound.skin = kept_stiff(body, &self.piece, &self.recipe, (&bound.skin, poses))?.0;
-        Ok((bound, times))
-    }
-}
-
-/// The pieces of a file; joints that they bring go behind `joints`.
-fn pieces_of(
-    file: &PieceFile,
-    position: u16,
-    options: &BindOptions,
-    (body, joints): (&Body, &mut Vec<OwnJoint>),
-) -> Result<Vec<Worn>, WorkshopError> {
-    let loading = Instant::now();
-    let Document { meshes, skeleton, .. } = file.file.document()?;
-    let skeleton = skeleton.map(Arc::new);
-    let is_body = |m: &MeshPart| m.mark.as_ref().is_some_and(|k| k.role == "body");
-    let names = meshes.iter().map(|m| format!("“{}”", m.name)).collect::<Vec<_>>().join(", ");
-    let wanted = |m: &MeshPart| file.mesh.as_ref().map_or(!is_body(m), |name| m.name == *name);
-    let mut pieces = Vec::new();
-    for mut part in meshes.into_iter().filter(wanted) {
-        let mark = part.mark.clone();
-        let layer = file.layer.or(mark.as_ref().and_then(|m| m.layer)).unwrap_or(position);
-        let kind = file.kind.or(mark.and_then(|m| m.kind)).unwrap_or(PieceKind::Soft);
-        let id = u32::from(position) * 1000 + pieces.len() as u32;
-        let mut follows: Vec<_> =
-            file.joint.iter().map(|name| (None, FollowWish::Joint(name.clone()))).collect();
-        if file.keeps != Some(false) {
-            let own = brought(&part, skeleton.as_deref(), &body.skeleton, id);
-            follows.extend(own.follows);
-            joints.extend(own.joints);
-        }
-        let recipe = Recipe { options: options.clone(), follows, ..Recipe::default() };
-        let skin = part.skin.take();
-        let mut piece = Piece::new(part, layer, kind, body, false).with_came(skin, skeleton.clone());
-        piece.id = id;
-        pieces.push(Worn { piece, recipe, keeps: file.keeps, load: 0.0 });
-    }
-    if let Some(mesh) = file.mesh.as_ref().filter(|_| pieces.is_empty()) {
-        let (file, mesh) = (file.file.name.clone(), mesh.clone());
-        return Err(WorkshopError::NoSuchMesh { file, mesh, meshes: names });
-    }
-    let each = loading.elapsed().as_secs_f64() / pieces.len().max(1) as f64;
-    pieces.iter_mut().for_each(|w| w.load = each);
-    Ok(pieces)
 }

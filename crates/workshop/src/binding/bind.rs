@@ -7,6 +7,7 @@ use crate::dress::body::Body;
 use crate::dress::piece::Piece;
 use crate::dress::stiff_parts::groups;
 use crate::error::WorkshopError;
+use crate::making::job::BindSeconds;
 use crate::state::bound::Bound;
 use crate::state::recipe::{BindOptions, Method, Recipe};
 use std::time::Instant;
@@ -18,20 +19,15 @@ use tin_cloak_core::bind::{
 use tin_cloak_core::intake::JointRole;
 use tin_cloak_core::skin::Skin;
 
-/// Seconds that parts of a binding took.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct BindTimes {
-    /// Finding and judging closest points.
-    pub matching: f64,
-    /// Filling in.
-    pub solving: f64,
-}
-
 /// Weights for `piece` from `body`: cloth by the method chosen, each stiff shell as a whole.
 ///
 /// # Errors
 /// When a named joint is not there or the weights cannot be solved for.
-pub fn bind_piece(body: &Body, piece: &Piece, recipe: &Recipe) -> Result<(Bound, BindTimes), WorkshopError> {
+pub fn bind_piece(
+    body: &Body,
+    piece: &Piece,
+    recipe: &Recipe,
+) -> Result<(Bound, BindSeconds), WorkshopError> {
     let source = SourceMesh::of_body(body).following(body, recipe.joints.as_ref())?;
     bind_piece_to(&source, body, (piece, &[]), recipe)
 }
@@ -68,7 +64,7 @@ pub(crate) fn bind_piece_to(
     body: &Body,
     (piece, own): (&Piece, &[Falloff]),
     recipe: &Recipe,
-) -> Result<(Bound, BindTimes), WorkshopError> {
+) -> Result<(Bound, BindSeconds), WorkshopError> {
     let fail = |source| WorkshopError::Bind { piece: piece.name.clone(), source };
     let options = &recipe.options;
     options.checked()?;
@@ -76,7 +72,7 @@ pub(crate) fn bind_piece_to(
     let groups = groups(piece);
     let follows = follows(piece, body, recipe, &groups).map_err(fail)?;
     let started = Instant::now();
-    let mut times = BindTimes::default();
+    let mut times = BindSeconds::default();
     let target = Target::new(&piece.rest, &piece.topology);
     let source = Source::new(&mesh.positions, &mesh.triangles, &mesh.skin, joints);
     if follows.iter().all(Option::is_some) {
@@ -151,7 +147,7 @@ fn cloth(
     find: impl Fn(&BindOptions) -> Match,
     joints: usize,
     options: &BindOptions,
-    times: &mut BindTimes,
+    times: &mut BindSeconds,
 ) -> Result<Bound, BindError> {
     let found = find(options);
     let method = options.method.word().to_owned();
@@ -174,7 +170,7 @@ fn apart(
     (target, lean): (&Target, &[f32]),
     body: &Body,
     options: &BindOptions,
-    times: &mut BindTimes,
+    times: &mut BindSeconds,
 ) -> Result<Bound, BindError> {
     let (sides, joints) = (sides_of(body), body.skeleton.len());
     let half = |other: BodySide| -> Result<Match, BindError> {

@@ -56,7 +56,7 @@ impl Doing<'_> {
             let source = match &recipe.takes {
                 Takes::Template(file) => {
                     let blob = |id: &_| self.draft.blob(self.store, id);
-                    let kept = template_source(&blob, file, &body)?;
+                    let kept = template_source((self.decoder, &blob), file, &body)?;
                     let topology = Topology::of_welded(kept.positions.len(), &kept.triangles);
                     let part = kept.only_part(&body, (&piece.name, &recipe.part), &topology)?;
                     part.following(&body, recipe.joints.as_ref())?
@@ -85,7 +85,11 @@ impl Doing<'_> {
                     self.draft.notes.push(off);
                     bound
                 }
-                None => bind_piece_to(&source, &body, (piece, &own), &recipe)?.0,
+                None => {
+                    let (bound, seconds) = bind_piece_to(&source, &body, (piece, &own), &recipe)?;
+                    self.job.was_bound(id, seconds);
+                    bound
+                }
             };
             if cage.is_some() {
                 bound.skin = stiff_as_one(&source, &body, piece, &recipe, &bound.skin)?;

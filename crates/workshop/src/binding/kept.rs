@@ -2,7 +2,7 @@
 
 use crate::binding::sources::SourceMesh;
 use crate::dress::body::Body;
-use crate::dress::decode::read_blob;
+use crate::dress::decode::Decoder;
 use crate::error::WorkshopError;
 use crate::state::blobs::ReadBlob;
 use crate::state::names::FileRef;
@@ -16,14 +16,14 @@ use tin_cloak_core::JointId;
 /// # Errors
 /// When the file cannot be read or no joint matches.
 pub(crate) fn template_source(
-    blob: ReadBlob,
+    (decoder, blob): (&Decoder, ReadBlob),
     file: &FileRef,
     body: &Body,
 ) -> Result<SourceMesh, WorkshopError> {
     let no_match = || WorkshopError::NoMatchingJoints { file: file.mesh.clone() };
-    let mut document = read_blob(blob, file)?;
-    let skeleton = document.skeleton.take().ok_or_else(no_match)?;
-    let part = document.take(&file.mesh).map_err(|meshes| WorkshopError::NoSuchMesh {
+    let document = decoder.document(blob, file)?;
+    let skeleton = document.skeleton.as_ref().ok_or_else(no_match)?;
+    let part = document.part(&file.mesh).map_err(|meshes| WorkshopError::NoSuchMesh {
         file: file.file_name.clone(),
         mesh: file.mesh.clone(),
         meshes,

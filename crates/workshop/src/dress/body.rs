@@ -193,16 +193,29 @@ pub fn sort_document(
     document: Document,
     body_mesh: Option<&str>,
 ) -> Result<(Body, Vec<MeshPart>), WorkshopError> {
-    let meshes = &document.meshes;
-    let marked = marked_parts(meshes);
-    let parts = match body_mesh {
-        Some(name) if marked.iter().any(|p| p.mesh == name) => marked,
-        Some(name) => vec![BodyPart::whole(name)],
-        None if !marked.is_empty() => marked,
-        None if meshes.len() == 1 => vec![BodyPart::whole(&meshes[0].name)],
-        None => return Err(WorkshopError::WhichBody { file: file.to_owned(), meshes: names_of(meshes) }),
-    };
+    let parts = body_parts(file, &document.meshes, body_mesh)?;
     body_of(file, document, &parts)
+}
+
+/// The meshes that are the body: those marked as one, or the one named, or the only one. At least one.
+///
+/// # Errors
+/// When the named mesh is not there, or nothing says which is the body and it is not the only one.
+pub(crate) fn body_parts(
+    file: &str,
+    meshes: &[MeshPart],
+    body_mesh: Option<&str>,
+) -> Result<Vec<BodyPart>, WorkshopError> {
+    let marked = marked_parts(meshes);
+    let (file, there) = (file.to_owned(), names_of(meshes));
+    match body_mesh {
+        Some(name) if marked.iter().any(|p| p.mesh == name) => Ok(marked),
+        Some(name) if meshes.iter().any(|m| m.name == name) => Ok(vec![BodyPart::whole(name)]),
+        Some(name) => Err(WorkshopError::NoSuchMesh { file, mesh: name.to_owned(), meshes: there }),
+        None if !marked.is_empty() => Ok(marked),
+        None if meshes.len() == 1 => Ok(vec![BodyPart::whole(&meshes[0].name)]),
+        None => Err(WorkshopError::WhichBody { file, meshes: there }),
+    }
 }
 
 /// The meshes that are marked as a body's, the first first.

@@ -23,11 +23,12 @@ use crate::state::bundle;
 use crate::state::fitting::{BodyPart, FittingState, PieceState};
 use crate::state::key::Key;
 use crate::state::names::FileRef;
-use crate::state::trial_plan::TrialPlan;
+use crate::state::trial_plan::{TrialPlan, Tries};
 use std::sync::Arc;
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::{Kept, Topology};
 use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_core::trial::Clip;
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
 use tin_cloak_store::{BlobId, Store};
 
@@ -37,9 +38,29 @@ pub(crate) struct Decoder {
     derived: Arc<Derived>,
 }
 
+/// Rooms know the cache that they are kept in: emptied, it lets go of them, and they of it.
+impl Drop for Decoder {
+    fn drop(&mut self) {
+        self.derived.forget_all();
+    }
+}
+
 impl Weighed for Bound {
     fn bytes(&self) -> usize {
         self.skin.vertices() * self.skin.stride() * 6 + self.filled.len() * 4
+    }
+}
+
+impl Weighed for Document {
+    fn bytes(&self) -> usize {
+        let part = |m: &MeshPart| {
+            let shapes: usize = m.morphs.iter().map(|s| s.vertices.len() * 16).sum();
+            let pictures: usize = m.look.materials.pictures.iter().map(|p| p.bytes.len()).sum();
+            m.mesh.positions.len() * 80 + m.mesh.triangles.len() * 12 + shapes + pictures
+        };
+        let frames = |c: &Clip| c.tracks.iter().map(|t| t.times.len() * 32).sum::<usize>();
+        let parts = self.meshes.iter().chain(&self.groups).map(part).sum::<usize>();
+        parts + self.clips.iter().map(frames).sum::<usize>()
     }
 }
 
@@ -64,8 +85,10 @@ fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]) -> Key {
     let shapes = if state.plan.body_shapes { body.morphs.len() } else { 0 };
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
     let body = (body_mesh(state), &state.joints);
-    let TrialPlan { frames, sweeps, random, body_shapes, driven_off, on_the_way, .. } = &state.plan;
-    let plan = (frames, sweeps, random, body_shapes, driven_off, on_the_way);
+    // All of it is named: what is added to a plan is poses or how they count.
+    let TrialPlan { frames, left_out, sweeps, random, body_shapes, driven_off, on_the_way, .. } = &state.plan;
+    let TrialPlan { counts: _, tolerances: _, hidden_counts: _, taken_off: _, ground: _, .. } = &state.plan;
+    let plan = (frames, left_out, sweeps, random, body_shapes, driven_off, on_the_way);
     let own = own.iter().filter(|_| state.plan.body_shapes).collect::<Vec<_>>();
     Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, (limits, plan, own, shapes)))
 }
@@ -118,6 +141,23 @@ impl Decoder {
         Ok(Room::new((state, order), dress, (trials, contents), Arc::clone(&self.derived)))
     }
 
+    /// A file behind a blob of the store or of a step in the making; read once, however many of its meshes are used.
+    ///
+    /// # Errors
+    /// When it is not there or cannot be read.
+    pub fn document(&self, blob: ReadBlob, file: &FileRef) -> Result<Arc<Document>, WorkshopError> {
+        let key = Key::of("document", &(&file.file, &file.file_name));
+        self.derived.try_get_or(key, || read_blob(blob, file))
+    }
+
+    /// A file of the store.
+    ///
+    /// # Errors
+    /// When it is not there or cannot be read.
+    pub fn stored(&self, store: &Store, file: &FileRef) -> Result<Arc<Document>, WorkshopError> {
+        self.document(&|id| Ok(store.blob(id)?), file)
+    }
+
     /// A body as its file has it, of the meshes named; of the one that `file` names when none is.
     ///
     /// # Errors
@@ -129,7 +169,7 @@ impl Decoder {
         parts: &[BodyPart],
     ) -> Result<Arc<Body>, WorkshopError> {
         self.derived.try_get_or(Key::of("body of file", &(file, parts)), || {
-            let document = read_stored(store, file)?;
+            let document = (*self.stored(store, file)?).clone();
             let whole = [BodyPart::whole(&file.mesh)];
             let parts = if parts.is_empty() { &whole } else { parts };
             Ok(body_of(&file.file_name, document, parts)?.0)
@@ -201,11 +241,14 @@ impl Decoder {
         (body, own): (&Body, &[OwnShape]),
     ) -> Result<Arc<TrialSet>, WorkshopError> {
         self.derived.try_get_or(trials_key((state, body), own), || {
-            let mut set = body_trials(body);
+            let tries = |what: Tries| !state.plan.left_out.contains(&what);
+            let mut set = if tries(Tries::BuiltIn) { body_trials(body) } else { TrialSet::default() };
             let frames = state.plan.frames;
-            set = set.and(clip_trials(body, frames));
-            for motion in &state.motions {
-                let document = read_stored(store, &motion.source)?;
+            if tries(Tries::Clips) {
+                set = set.and(clip_trials(body, frames));
+            }
+            for motion in state.motions.iter().filter(|_| tries(Tries::Motions)) {
+                let document = self.stored(store, &motion.source)?;
                 let pairs = checked_pairs(body, &motion.source.file_name, &document, &motion.pairs)?;
                 set = set.and(matched_trials(body, &document, &pairs, frames));
             }
@@ -213,8 +256,11 @@ impl Decoder {
             if state.plan.on_the_way {
                 set.trials.extend(trials_on_the_way(&set));
             }
-            set.trials.extend(plan_trials((body, own), &state.plan, &SaidRanges::of(state)).trials);
-            set.trials.extend(state.poses.iter().map(|kept| kept_trial(kept, body.skeleton.len())));
+            if tries(Tries::Planned) {
+                set.trials.extend(plan_trials((body, own), &state.plan, &SaidRanges::of(state)).trials);
+            }
+            let by_hand = state.poses.iter().filter(|_| tries(Tries::ByHand));
+            set.trials.extend(by_hand.map(|kept| kept_trial(kept, body.skeleton.len())));
             set.trials.iter_mut().for_each(|t| t.driven_off = state.plan.driven_off);
             Ok(set)
         })
@@ -234,9 +280,8 @@ impl Decoder {
             mesh: file.mesh.clone(),
             meshes,
         };
-        let mut document = read_blob(blob, file)?;
-        let skeleton = document.skeleton.take();
-        Ok((document.take(&file.mesh).map_err(missing)?, skeleton))
+        let document = self.document(blob, file)?;
+        Ok((document.part(&file.mesh).map_err(missing)?.clone(), document.skeleton.clone()))
     }
 
     /// A piece as its file has it, cut as its state says, unbound, its walls not told apart.
@@ -338,19 +383,11 @@ fn masked_faces(
     Ok(masked)
 }
 
-/// A file of the store.
-///
-/// # Errors
-/// When it is not there or cannot be read.
-pub(crate) fn read_stored(store: &Store, file: &FileRef) -> Result<Document, WorkshopError> {
-    read_blob(&|id| Ok(store.blob(id)?), file)
-}
-
 /// A file behind a blob of the store or of a step in the making.
 ///
 /// # Errors
 /// When it is not there or cannot be read.
-pub(crate) fn read_blob(blob: ReadBlob, file: &FileRef) -> Result<Document, WorkshopError> {
+fn read_blob(blob: ReadBlob, file: &FileRef) -> Result<Document, WorkshopError> {
     let (bytes, companions) = bundle::unpack(blob(&file.file)?)?;
     tin_cloak_formats::read(&file.file_name, &bytes, &companions)
         .map_err(|source| WorkshopError::Read { file: file.file_name.clone(), source })

@@ -120,6 +120,11 @@ impl Derived {
         value
     }
 
+    /// Lets go of every value.
+    pub fn forget_all(&self) {
+        self.values.clear();
+    }
+
     /// The value of a key; made now when it is not here.
     pub fn get_or<T: Weighed + Send + Sync + 'static>(&self, key: Key, make: impl FnOnce() -> T) -> Arc<T> {
         self.get(key).unwrap_or_else(|| self.put(key, make()))

@@ -5,7 +5,6 @@ use crate::dress::piece::Piece;
 use crate::dress::said::Said;
 use crate::state::names::{PieceId, BODY};
 use crate::state::trial_plan::TrialPlan;
-use glam::Vec3;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{CoverageSettings, Layer, Outfit};
@@ -92,15 +91,6 @@ impl Dress {
     /// The dress with nothing left out.
     pub(crate) fn whole(&self) -> Self {
         Self { masked: Arc::default(), ..self.clone() }
-    }
-
-    /// The dress with pieces at other rest positions (welded, metres), where some are given.
-    pub(crate) fn moved(&self, rest: &[Option<Vec<Vec3>>]) -> Self {
-        let one = |(piece, rest): (&Piece, &Option<Vec<Vec3>>)| match rest {
-            Some(rest) => piece.clone().moved_to(rest.clone(), &self.body),
-            None => piece.clone(),
-        };
-        Self { pieces: self.pieces.iter().zip(rest).map(one).collect(), ..self.clone() }
     }
 
     /// Puts the pieces in order from the inside out; pieces on one layer keep their order.

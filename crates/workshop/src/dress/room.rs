@@ -32,6 +32,7 @@ pub struct Room {
 }
 
 /// Keys of what a room was decoded from.
+#[derive(Clone)]
 pub(crate) struct Contents {
     /// The body with its roles and all joints.
     pub body: Key,
@@ -56,6 +57,21 @@ impl Room {
         derived: Arc<Derived>,
     ) -> Self {
         Self { state, dress, order, trials, contents, derived, buffers: Mutex::new(None) }
+    }
+
+    /// The same in other poses.
+    pub(crate) fn in_trials(&self, trials: TrialSet) -> Self {
+        self.with(Arc::new(trials), Arc::clone(&self.derived))
+    }
+
+    /// The same with everything to be derived anew.
+    pub(crate) fn with_nothing_derived(&self) -> Self {
+        self.with(Arc::clone(&self.trials), Arc::default())
+    }
+
+    fn with(&self, trials: Arc<TrialSet>, derived: Arc<Derived>) -> Self {
+        let state = (self.state.clone(), self.order.clone());
+        Self::new(state, self.dress.clone(), (trials, self.contents.clone()), derived)
     }
 
     /// What counts as trouble.

@@ -1,6 +1,5 @@
 //! What a person has said of the poses a dress is tried in, as a state has it and as a file carries it.
 
-use crate::dress::piece::Piece;
 use crate::state::fitting::{FittingState, KeptPose};
 use crate::state::motion::RangeState;
 use crate::state::names::LONGEST_NAME;
@@ -65,11 +64,6 @@ pub(crate) fn ranges_of(mark: Option<&Mark>, skeleton: &Skeleton) -> Vec<RangeSt
         sound.then(|| RangeState { joint: joint.clone(), range: *range })
     };
     mark.iter().flat_map(|m| &m.ranges).filter_map(known).collect()
-}
-
-/// What each piece leaves of the ranges, by its number.
-pub(crate) fn limits_of(pieces: &[Piece]) -> Vec<(u32, &[RangeState])> {
-    pieces.iter().map(|p| (p.id, p.limits.as_slice())).collect()
 }
 
 fn marked(kept: &KeptPose, skeleton: &Skeleton) -> MarkedPose {

@@ -1,8 +1,8 @@
 //! The proof of a handover: its bytes are read again as a stranger's file, posed, and compared with what is on the
 //! screen, vertex by vertex and cell by cell.
 
-use crate::batch::dressed::{Dressed, TrialSays, TrialWish};
-use crate::batch::fit::NamedFile;
+use crate::batch::dressed_file::{DressedFile, TrialSays, TrialWish};
+use crate::batch::named_file::NamedFile;
 use crate::dress::derived::Weighed;
 use crate::dress::dressed::Dress;
 use crate::dress::room::Room;
@@ -129,9 +129,11 @@ impl Proof {
                 let piece = ours.iter().filter(|o| o.part.name == name).find_map(|o| o.piece);
                 piece.map_or_else(Vec::new, |p| masked.of(room.dress.pieces[p].id).to_vec())
             };
-            let again = Dressed::open(&file, None, &wish, &TrialSays::default())?;
-            let again = again.leaving_out(masked.of(BODY), of_piece);
-            let theirs = again.board(room.state.tolerance_mm, &|s| tell(0.3 + 0.7 * s))?;
+            let tolerance_mm = Some(room.state.tolerance_mm);
+            let says = TrialSays { tolerance_mm, every_pair: true, ..TrialSays::default() };
+            let again = DressedFile::open(&file, None, &wish, &says)?;
+            let again = again.leaving_out(masked.of(BODY), of_piece)?;
+            let theirs = again.board(&|s| tell(0.3 + 0.7 * s))?;
             (proof.cells, proof.differing, proof.unlike) = unlike(board, &theirs, &proof.renamed);
         }
         Ok(proof)

@@ -2,8 +2,8 @@
 
 use crate::making::job::{Job, JobState};
 use std::collections::HashMap;
-use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, AtomicUsize, Ordering};
-use std::sync::{Arc, Condvar, Mutex, PoisonError};
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Number of a job.
 pub type JobId = u64;
@@ -32,17 +32,7 @@ impl Jobs {
         }
         let id = self.next.fetch_add(1, Ordering::Relaxed) + 1;
         list.retain(|old, j| *old + KEPT > id || j.state() == JobState::Running);
-        let job = Arc::new(Job {
-            fitting,
-            title,
-            now: Mutex::new(String::new()),
-            share: AtomicU32::new(0),
-            news: AtomicUsize::new(0),
-            span: Mutex::new((0.0, 1.0)),
-            stop: AtomicBool::new(false),
-            state: Mutex::new(JobState::Running),
-            ended: Condvar::new(),
-        });
+        let job = Arc::new(Job::new(fitting, title));
         list.insert(id, Arc::clone(&job));
         std::thread::spawn(move || {
             // A defect in the work must not leave the fitting locked for ever.

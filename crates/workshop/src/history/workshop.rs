@@ -1,7 +1,7 @@
 //! The workshop: fittings in a store, steps run, measured and recorded.
 
 use crate::dress::body::marked_parts;
-use crate::dress::decode::{read_stored, Decoder};
+use crate::dress::decode::Decoder;
 use crate::dress::motions::MotionJoints;
 use crate::dress::room::Room;
 use crate::dress::said::Said;
@@ -25,7 +25,7 @@ use crate::measuring::cells::{known_board, Counts, Kept};
 use crate::shelf::assets::{AssetFacts, AssetRole};
 use crate::shelf::bring;
 use crate::shelf::templates::{self, Suiting};
-use crate::state::fitting::FittingState;
+use crate::state::fitting::{BodyPart, FittingState};
 use crate::state::key::Key;
 use crate::state::motion::MotionState;
 use crate::state::names::{FileRef, PieceId};
@@ -93,8 +93,20 @@ impl Workshop {
     /// # Errors
     /// When it cannot be used.
     pub fn open(folder: &Path) -> Result<Self, WorkshopError> {
+        Self::on(Store::open(folder)?)
+    }
+
+    /// A workshop of which nothing stays.
+    ///
+    /// # Errors
+    /// When there is no room for it.
+    pub fn passing() -> Result<Self, WorkshopError> {
+        Self::on(Store::passing()?)
+    }
+
+    fn on(store: Store) -> Result<Self, WorkshopError> {
         Ok(Self {
-            store: Store::open(folder)?,
+            store,
             decoder: Decoder::default(),
             jobs: Jobs::default(),
             crews: Crews::hire().map_err(|e| WorkshopError::Job(format!("no threads can be had: {e}")))?,
@@ -238,12 +250,21 @@ impl Workshop {
     /// # Errors
     /// When the asset is not a skinned body.
     pub fn begin(&self, name: &str, asset: i64) -> Result<i64, WorkshopError> {
-        let asset = self.asset(asset)?;
-        let body = file_of(&asset);
-        let known = read_stored(&self.store, &body)?;
-        let marked = marked_parts(&known.meshes);
-        let several = marked.len() > 1 || marked.iter().any(|p| p.shells.is_some());
-        let parts = if several { marked } else { Vec::new() };
+        let body = file_of(&self.asset(asset)?);
+        let known = self.decoder.stored(&self.store, &body)?;
+        self.begin_with(name, body, marked_parts(&known.meshes))
+    }
+
+    /// The same with the parts of the body named; the mesh of `body` is the first of them.
+    pub(crate) fn begin_with(
+        &self,
+        name: &str,
+        body: FileRef,
+        parts: Vec<BodyPart>,
+    ) -> Result<i64, WorkshopError> {
+        let known = self.decoder.stored(&self.store, &body)?;
+        let several = parts.len() > 1 || parts.iter().any(|p| p.shells.is_some());
+        let parts = if several { parts } else { Vec::new() };
         let whole = self.decoder.body(&self.store, &body, &parts)?;
         let mark = known.meshes.iter().filter_map(|m| m.mark.as_ref()).find(|m| m.role == "body");
         let said = Said::of_mark(mark, &whole.skeleton);
@@ -257,9 +278,9 @@ impl Workshop {
             ranges: said.ranges,
             poses: said.poses,
             plan: said.plan,
-            ..FittingState::of_body(body)
+            ..FittingState::of_body(body.clone())
         };
-        let sentence = format!("Begin with {}", asset.name);
+        let sentence = format!("Begin with {}", body.mesh);
         let new = new_step(&step, sentence, &Draft::of(&state), None)?;
         Ok(self.store.create_fitting(name, &new)?)
     }
@@ -348,7 +369,7 @@ impl Workshop {
     /// When a file cannot be read.
     pub fn motion_joints(&self, room: &Room) -> Result<Vec<MotionJoints>, WorkshopError> {
         let one = |motion: &MotionState| {
-            let document = read_stored(&self.store, &motion.source)?;
+            let document = self.decoder.stored(&self.store, &motion.source)?;
             Ok(MotionJoints::of(&room.dress.body, motion, &document))
         };
         room.state.motions.iter().map(one).collect()
@@ -426,6 +447,16 @@ impl Workshop {
             Some(JobState::Failed(why)) => Err(WorkshopError::Job(why)),
             _ => Err(WorkshopError::Stopped),
         }
+    }
+
+    /// Runs a step here and now; it is refused with its own error.
+    pub(crate) fn run_at_once(&self, fitting: i64, step: &Step) -> Result<String, WorkshopError> {
+        self.run_in(fitting, step, &Job::alone(fitting))
+    }
+
+    /// The same, telling a job.
+    pub(crate) fn run_in(&self, fitting: i64, step: &Step, job: &Job) -> Result<String, WorkshopError> {
+        self.crews.working.install(|| self.run(fitting, step, job))
     }
 
     /// The one place where a step is run and recorded; its board is measured behind it.

@@ -1,6 +1,5 @@
 //! Steps on the body, its joints and the poses it is tried in.
 
-use crate::dress::decode::read_stored;
 use crate::dress::motions::{checked_pairs, checked_range, guessed_pairs};
 use crate::error::WorkshopError;
 use crate::intake::controls::without_controls;
@@ -124,7 +123,7 @@ impl Doing<'_> {
         name: &str,
     ) -> Result<String, WorkshopError> {
         let source = FileRef { file: file.clone(), file_name: file_name.to_owned(), mesh: name.to_owned() };
-        let document = read_stored(self.store, &source)?;
+        let document = self.decoder.stored(self.store, &source)?;
         let body = &self.room.dress.body;
         let pairs = guessed_pairs(body, file_name, &document)?;
         let all = body.skeleton.len();
@@ -138,11 +137,11 @@ impl Doing<'_> {
         motion: usize,
         pairs: &[(String, String)],
     ) -> Result<String, WorkshopError> {
-        let state = self.draft.motion(motion)?;
-        let document = read_stored(self.store, &state.source)?;
-        checked_pairs(&self.room.dress.body, &state.source.file_name, &document, pairs)?;
-        state.pairs = pairs.to_vec();
-        Ok(format!("Match joints of {}", state.source.mesh))
+        let source = self.draft.motion(motion)?.source.clone();
+        let document = self.decoder.stored(self.store, &source)?;
+        checked_pairs(&self.room.dress.body, &source.file_name, &document, pairs)?;
+        self.draft.motion(motion)?.pairs = pairs.to_vec();
+        Ok(format!("Match joints of {}", source.mesh))
     }
 
     pub fn remove_motion(&mut self, motion: usize) -> Result<String, WorkshopError> {

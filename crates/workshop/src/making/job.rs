@@ -1,5 +1,6 @@
 //! A piece of long work: how far it is, and whether it shall stop.
 
+use crate::state::names::PieceId;
 use std::sync::atomic::{AtomicBool, AtomicU32, AtomicUsize, Ordering};
 use std::sync::{Condvar, Mutex, PoisonError};
 use std::time::Duration;
@@ -34,9 +35,51 @@ pub struct Job {
     pub(crate) stop: AtomicBool,
     pub(crate) state: Mutex<JobState>,
     pub(crate) ended: Condvar,
+    /// Seconds that pieces took to be bound.
+    pub(crate) bound: Mutex<Vec<(PieceId, BindSeconds)>>,
+}
+
+/// Seconds that parts of a binding took.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct BindSeconds {
+    /// Finding and judging closest points.
+    pub matching: f64,
+    /// Filling in.
+    pub solving: f64,
 }
 
 impl Job {
+    /// One that is under way.
+    pub(crate) fn new(fitting: i64, title: String) -> Self {
+        Self {
+            fitting,
+            title,
+            now: Mutex::new(String::new()),
+            share: AtomicU32::new(0),
+            news: AtomicUsize::new(0),
+            span: Mutex::new((0.0, 1.0)),
+            stop: AtomicBool::new(false),
+            state: Mutex::new(JobState::Running),
+            ended: Condvar::new(),
+            bound: Mutex::default(),
+        }
+    }
+
+    /// One that nobody watches.
+    pub(crate) fn alone(fitting: i64) -> Self {
+        Self::new(fitting, String::new())
+    }
+
+    /// Notes what a piece took to be bound.
+    pub(crate) fn was_bound(&self, piece: PieceId, seconds: BindSeconds) {
+        self.bound.lock().unwrap_or_else(PoisonError::into_inner).push((piece, seconds));
+    }
+
+    /// Seconds that pieces took to be bound.
+    pub(crate) fn bind_seconds(&self) -> Vec<(PieceId, BindSeconds)> {
+        self.bound.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
     /// Share done, 0 to 1.
     pub fn share(&self) -> f32 {
         f32::from_bits(self.share.load(Ordering::Relaxed))

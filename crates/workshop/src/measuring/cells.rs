@@ -250,6 +250,23 @@ pub(crate) fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopEr
     if let Some(whole) = kept.derived.get(plan.whole) {
         return Ok(whole);
     }
+    let mut board = every_row(room, kept)?.without_idle_rows();
+    if room.state.plan.ground {
+        let ids: Vec<PieceId> = (0..room.dress.pieces.len()).map(|p| room.piece_state(p).id).collect();
+        let judged = (room.state.tolerance_mm, &room.state.plan);
+        let key = Key::begin("floor rows").and_key(plan.whole).end();
+        let rows = || FloorRows::of((&room.dress, &ids), &room.trials, judged);
+        kept.derived.get_or(key, rows).add_to(&mut board);
+    }
+    Ok(if board.is_whole() { kept.derived.put(plan.whole, board) } else { Arc::new(board) })
+}
+
+/// The same with a row for every two layers, those too that nothing brings together, but for the ground.
+///
+/// # Errors
+/// When the store fails.
+pub(crate) fn every_row(room: &Room, kept: Kept) -> Result<Board, WorkshopError> {
+    let plan = Plan::of(room, kept)?;
     let layer = |facts: &LayerFacts| (facts.piece, room.dress.layer_name(facts.at));
     let layers: Vec<(PieceId, &str)> = plan.pile.facts.iter().map(layer).collect();
     let mut board = Board::empty(
@@ -264,15 +281,7 @@ pub(crate) fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopEr
             *cell = known.cell(&plan, pose, row);
         }
     }
-    let mut board = board.without_idle_rows();
-    if room.state.plan.ground {
-        let ids: Vec<PieceId> = (0..room.dress.pieces.len()).map(|p| room.piece_state(p).id).collect();
-        let judged = (room.state.tolerance_mm, &room.state.plan);
-        let key = Key::begin("floor rows").and_key(plan.whole).end();
-        let rows = || FloorRows::of((&room.dress, &ids), &room.trials, judged);
-        kept.derived.get_or(key, rows).add_to(&mut board);
-    }
-    Ok(if board.is_whole() { kept.derived.put(plan.whole, board) } else { Arc::new(board) })
+    Ok(board)
 }
 
 /// What the cells of one pose say.

@@ -3,8 +3,8 @@
 use crate::dress::derived::Weighed;
 use crate::dress::room::Room;
 use crate::error::WorkshopError;
-use crate::measuring::board::rows;
-use crate::measuring::cells::{CellThrough, Kept, Known, Plan};
+use crate::measuring::board::{rows, Board};
+use crate::measuring::cells::{board_of, CellThrough, Counts, Kept, Known, Plan};
 use crate::state::key::Key;
 use rayon::prelude::*;
 use serde::Serialize;
@@ -13,7 +13,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use tin_cloak_core::clearance::{stiffness, strain, AtRest, Buffers, InPose, Outfit, Settings, Through};
 use tin_cloak_core::mend::PoseCache;
-use tin_cloak_store::KeptKey;
+use tin_cloak_store::{KeptKey, Store};
 
 /// The cells of a pose that are to be measured: rows.
 #[derive(Clone, Debug, Default)]
@@ -108,6 +108,20 @@ pub(crate) fn measure_all(
         tell(1.0 - left as f32 / most.max(1) as f32)
     };
     measure_missing(room, kept, &Measuring { first: &[], go_on: &go_on, cache })
+}
+
+/// The board of a room measured with nothing kept of one before.
+///
+/// # Errors
+/// [`WorkshopError::Stopped`] when `tell` says no.
+pub fn measured_afresh(
+    room: &Room,
+    tell: &(dyn Fn(f32) -> bool + Sync),
+) -> Result<Arc<Board>, WorkshopError> {
+    let (store, room) = (Store::passing()?, room.with_nothing_derived());
+    let kept = Kept { derived: &room.derived, store: &store, counts: &Counts::default() };
+    measure_all(&room, kept, &PoseCache::none(), tell)?;
+    board_of(&room, kept)
 }
 
 /// Numbers up to `count`, every sixteenth first, then those between: a long clip is known roughly soon.

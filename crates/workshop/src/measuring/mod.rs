@@ -1,6 +1,5 @@
 //! Cells, the board made of them, snags and reports.
 
-pub(crate) mod afresh;
 pub(crate) mod at_rest;
 pub(crate) mod board;
 pub(crate) mod board_csv;

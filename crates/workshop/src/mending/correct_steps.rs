@@ -7,7 +7,6 @@ use crate::error::WorkshopError;
 use crate::intake::finding::counted;
 use crate::making::doing::{Doing, Phase};
 use crate::making::draft::Draft;
-use crate::measuring::afresh::board_of_every_pair;
 use crate::measuring::board::Board;
 use crate::measuring::measured::Measured;
 use crate::mending::correct::{is_no_deeper, next_sought, shape_for, Begins, CalledUp, Gives, Sought, Way};
@@ -260,9 +259,8 @@ impl Doing<'_> {
             return Ok(None);
         };
         let trials = TrialSet { trials: trials_on_the_way(&room.trials), ..TrialSet::default() };
-        let tolerance = (room.state.tolerance_mm, &room.state.plan);
         let tell = |s: f32| self.of_turn(TURNS, (0.0, 1.0)).tell(s);
-        let board = board_of_every_pair(&room.dress, &trials, tolerance, &tell)?;
+        let board = self.measured_in(&room.in_trials(trials), &PoseCache::none(), &tell)?.board;
         let cells = counted(board.bad_cells(), "cell is", "cells are");
         Ok(Some(format!(
             "half and three quarters of the way to the built-in poses {cells} out of tolerance, at most {:.1} mm: \
@@ -327,6 +325,7 @@ impl Doing<'_> {
             pieces: bound,
             chosen: &[],
             options: *options,
+            tolerance_mm: room.state.tolerance_mm,
             against: Against::default(),
         };
         let one = |(sought, at): (Sought, Sweep)| {

@@ -126,11 +126,11 @@ pub(crate) fn means_for(room: &Room, board: &Board, kind: MeansKind) -> Vec<Mean
         MeansKind::Shapes => following(room, &rows).into_iter().collect(),
         MeansKind::Match => matchings(room, &rows),
         MeansKind::Rows => more_rows(room, board, &rows),
-        MeansKind::Push => pushing(room, board).into_iter().collect(),
+        MeansKind::Push => pushing(board).into_iter().collect(),
         MeansKind::Smooth => smoothings(room, board),
         MeansKind::Tuck => tucking(room, &rows).into_iter().collect(),
         MeansKind::Hide => hiding(&rows).into_iter().collect(),
-        MeansKind::Corrective => correcting(room, &rows).into_iter().collect(),
+        MeansKind::Corrective => correcting(&rows).into_iter().collect(),
         MeansKind::Leave => leaving(room, &rows).into_iter().collect(),
     }
 }
@@ -240,8 +240,8 @@ fn more_rows(room: &Room, board: &Board, rows: &OutByRow) -> Vec<Means> {
     worn.flat_map(of_piece).collect()
 }
 
-fn pushing(room: &Room, board: &Board) -> Option<Means> {
-    let options = MendOptions { tolerance_mm: room.state.tolerance_mm, ..MendOptions::default() };
+fn pushing(board: &Board) -> Option<Means> {
+    let options = MendOptions::default();
     (board.bad_cells() > 0).then(|| Means {
         kind: MeansKind::Push,
         words: "Push all layers off each other".to_owned(),
@@ -283,7 +283,7 @@ fn tucking(room: &Room, rows: &OutByRow) -> Option<Means> {
     for (_, out) in rows.iter().filter(|(ids, _)| ids.1 == BODY && ids.0 != BODY) {
         (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
     }
-    let options = MendOptions { tolerance_mm: room.state.tolerance_mm, ..MendOptions::of_tucks() };
+    let options = MendOptions::of_tucks();
     (sum.cells > 0).then(|| Means {
         kind: MeansKind::Tuck,
         words: format!("Draw {} in under what is worn", room.dress.body.name),
@@ -305,12 +305,12 @@ fn hiding(rows: &OutByRow) -> Option<Means> {
 }
 
 /// What is left between two layers in some poses is cured in these alone.
-fn correcting(room: &Room, rows: &OutByRow) -> Option<Means> {
+fn correcting(rows: &OutByRow) -> Option<Means> {
     let (mut sum, left) = (Out::default(), rows.iter().filter(|(ids, _)| ids.0 != ids.1));
     left.for_each(|(_, out)| {
         (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
     });
-    let options = MendOptions { tolerance_mm: room.state.tolerance_mm, ..MendOptions::of_correctives() };
+    let options = MendOptions::of_correctives();
     (sum.cells > 0).then(|| Means {
         kind: MeansKind::Corrective,
         words: "Make correctives for the poses that are left".to_owned(),

@@ -109,6 +109,8 @@ pub(crate) struct ToMend<'a> {
     /// The only vertices of them that may, by piece; a piece that is not named may move as a whole.
     pub chosen: &'a [(usize, Vec<bool>)],
     pub options: MendOptions,
+    /// What is let pass, millimetres.
+    pub tolerance_mm: f32,
     pub against: Against,
 }
 
@@ -384,7 +386,7 @@ impl ToMend<'_> {
     /// What counts, and how clear it is to come.
     pub fn settings(&self) -> PushSettings {
         PushSettings {
-            measure: Settings { tolerance: self.options.tolerance_mm * 0.001, ..Settings::default() },
+            measure: Settings { tolerance: self.tolerance_mm * 0.001, ..Settings::default() },
             margin: self.options.margin_mm * 0.001,
             keep_rows: self.options.rows,
             ..PushSettings::default()

@@ -44,7 +44,9 @@ impl Doing<'_> {
         let worn = self.room.worn();
         let ids: Vec<PieceId> = worn.facts.iter().map(|f| f.piece).collect();
         let trials = &*self.room.trials;
-        let what = ToMend { dress, ids: &ids, trials, pieces: &bound, chosen: &only, options, against };
+        let tolerance_mm = self.room.state.tolerance_mm;
+        let (pieces, chosen) = (&*bound, &*only);
+        let what = ToMend { dress, ids: &ids, trials, pieces, chosen, options, tolerance_mm, against };
         let phase = Phase { job: self.job, from: 0.0, to: 0.99 };
         let cache = PoseCache::new(trials.trials.len());
         let measure = |rest: &[Option<Vec<Vec3>>], tell: &(dyn Fn(f32) -> bool + Sync)| match rest

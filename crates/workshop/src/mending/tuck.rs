@@ -148,6 +148,7 @@ fn all_of(room: &Room, options: MendOptions) -> ToMend<'_> {
         pieces: &[],
         chosen: &[],
         options,
+        tolerance_mm: room.state.tolerance_mm,
         against: Against::default(),
     }
 }

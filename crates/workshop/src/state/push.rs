@@ -6,8 +6,6 @@ use serde::{Deserialize, Serialize};
 /// How to push.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct MendOptions {
-    /// What counts as poke-through, millimetres.
-    pub tolerance_mm: f32,
     /// Clearance wished where cloth is moved, millimetres.
     pub margin_mm: f32,
     /// Furthest any vertex may move, millimetres.
@@ -43,6 +41,6 @@ impl MendOptions {
 
 impl Default for MendOptions {
     fn default() -> Self {
-        Self { tolerance_mm: 0.5, margin_mm: 1.0, limit_mm: 20.0, alike: false, rows: false }
+        Self { margin_mm: 1.0, limit_mm: 20.0, alike: false, rows: false }
     }
 }

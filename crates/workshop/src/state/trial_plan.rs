@@ -120,12 +120,36 @@ fn yes() -> bool {
     true
 }
 
+/// Where poses come from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Tries {
+    /// Rest, and the built-in range of motion.
+    BuiltIn,
+    /// The body's own clips.
+    Clips,
+    /// Motions of other files.
+    Motions,
+    /// What a plan adds: swings, poses at random, shapes.
+    Planned,
+    /// Poses set by hand.
+    ByHand,
+}
+
+impl Tries {
+    /// All there are.
+    pub const ALL: [Self; 5] = [Self::BuiltIn, Self::Clips, Self::Motions, Self::Planned, Self::ByHand];
+}
+
 /// What is tried, and how it counts.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct TrialPlan {
     /// Frames of clips.
     pub frames: Frames,
+    /// What is not tried.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub left_out: Vec<Tries>,
     /// Joints swung through their ranges.
     pub sweeps: Vec<Sweep>,
     /// Poses at random.

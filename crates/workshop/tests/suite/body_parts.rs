@@ -1,16 +1,16 @@
 //! A body in several meshes, or among other things in one: joined by a step, handed over as it came.
 
-use tin_cloak_testkit::{wardrobe, Bench};
 use std::collections::HashSet;
 use std::sync::Arc;
 use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
+use tin_cloak_testkit::{wardrobe, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mesh::Mesh;
 use tin_cloak_workshop::core::shapes::{moved, sphere};
 use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    export_glb, prove, read, BodyPart, Chosen, Companions, Document, Dressed, EaseOptions, HideOptions,
+    export_glb, prove, read, BodyPart, Chosen, Companions, Document, DressedFile, EaseOptions, HideOptions,
     MeansKind, MendOptions, MeshPart, NamedFile, Pick, PieceKind, Step, TrialSays, TrialWish, What, Workshop,
 };
 
@@ -76,7 +76,7 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
     assert_eq!(bench.room().dress.body.mesh.positions.len(), alone);
     bench.shop.redo(bench.fitting).unwrap();
 
-    // Dressed, it is measured as the body in one mesh is.
+    // DressedFile, it is measured as the body in one mesh is.
     let whole = begun(&written(&[MeshPart { mark: None, ..wick().meshes.remove(0) }]), true);
     for (name, layer) in [("breeches.glb", 1), ("quilted tunic.glb", 2)] {
         let file = wardrobe().iter().find(|f| f.name == name).unwrap();
@@ -108,9 +108,9 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
         }
     }
     let file = NamedFile { name: "dressed.glb".into(), bytes };
-    let (report, _) = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default())
+    let (report, _) = DressedFile::open(&file, None, &TrialWish::Range, &TrialSays::default())
         .unwrap()
-        .measured(0.5, &|_| true)
+        .measured(&|_| true)
         .unwrap();
     for (pose, theirs) in report.poses.iter().enumerate() {
         for (row, entry) in theirs.pairs.iter().enumerate() {

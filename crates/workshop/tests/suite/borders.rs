@@ -1,13 +1,13 @@
 //! What no file and no click may do: lose work, or leave something that cannot be opened again.
 
-use tin_cloak_testkit::{Bench, wardrobe, wearing, wearing_bound};
 use std::sync::Arc;
+use tin_cloak_testkit::{wardrobe, wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::trial::TrackValues;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    export_glb, read, sort_document, Chosen, Clean, Companions, Dress, Dressed, Grade, MapKind, NamedFile,
-    OwnJoint, PieceKind, Step, TrialSays, TrialWish, Turn, ViewRequest, Workshop,
+    export_glb, read, sort_document, Chosen, Clean, Companions, Dress, DressedFile, Grade, MapKind,
+    NamedFile, OwnJoint, PieceKind, Step, TrialSays, TrialWish, Turn, ViewRequest, Workshop,
 };
 
 /// Wick, whose first clip has a rotation of zero as the first key of one joint.
@@ -79,18 +79,18 @@ fn the_command_line_refuses_what_it_cannot_try() {
     keys[2] = Quat::from_xyzw(0.0, 0.0, 0.0, f32::NAN);
     let file = NamedFile { name: "dressed.glb".into(), bytes: export_glb(&dress).unwrap() };
     let refused =
-        Dressed::open(&file, None, &TrialWish::Clips, &TrialSays::default()).err().unwrap().to_string();
+        DressedFile::open(&file, None, &TrialWish::Clips, &TrialSays::default()).err().unwrap().to_string();
     assert!(refused.contains("light the lamp") || refused.contains("night round"), "{refused}");
     assert!(refused.contains("cannot be played") && refused.contains("no number"), "{refused}");
-    let (report, _) = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default())
+    let (report, _) = DressedFile::open(&file, None, &TrialWish::Range, &TrialSays::default())
         .unwrap()
-        .measured(0.5, &|_| true)
+        .measured(&|_| true)
         .unwrap();
     assert!(!report.poses.is_empty());
     // As a motion it is refused as well.
     let motion = TrialWish::Motion(NamedFile { name: "walk.glb".into(), bytes });
     let sound = NamedFile { name: "d.glb".into(), bytes: export_glb(&bench.room().dress).unwrap() };
-    assert!(Dressed::open(&sound, None, &motion, &TrialSays::default())
+    assert!(DressedFile::open(&sound, None, &motion, &TrialSays::default())
         .err()
         .unwrap()
         .to_string()

@@ -1,7 +1,7 @@
 //! Choosing vertices and changing their weights by hand: what steps say, what is refused, what is done again on new
 //! weights, and what a choice comes to after faces are left out.
 
-use tin_cloak_testkit::{Bench, wearing, wearing_bound};
+use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::bind::by_hand::{FoldsOver, Profile};
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::seat::Stroke;

@@ -1,15 +1,15 @@
 //! Weights that pieces bring: kept where their joints are the body's, matched by hand where not.
 
-use tin_cloak_testkit::{wardrobe, wearing, Bench};
 use std::sync::Arc;
 use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
+use tin_cloak_testkit::{wardrobe, wearing, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::skeleton::Skeleton;
 use tin_cloak_workshop::core::trial::{JointRange, FREE};
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     export_glb, fit_files, read, AssetRole, BindOptions, Board, BoardPair, Chosen, Clean, Companions,
-    Dressed, Method, NamedFile, PieceFile, PieceKind, Step, TrialSays, TrialWish, Turn, Workshop,
+    DressedFile, Method, NamedFile, PieceFile, PieceKind, Step, TrialSays, TrialWish, Turn, Workshop,
 };
 
 fn named(name: &str) -> NamedFile {
@@ -99,9 +99,9 @@ fn the_page_and_the_command_line_measure_alike() {
     let file = NamedFile { name: "dressed.glb".into(), bytes: export_glb(&bench.room().dress).unwrap() };
     let board = bench.board();
     for (wish, of) in [(TrialWish::Range, "range"), (TrialWish::Clips, "clips")] {
-        let (report, _) = Dressed::open(&file, None, &wish, &TrialSays::default())
+        let (report, _) = DressedFile::open(&file, None, &wish, &TrialSays::default())
             .unwrap()
-            .measured(0.5, &|_| true)
+            .measured(&|_| true)
             .unwrap();
         let is_range = |group: &str| ["rest", "range", "by hand"].contains(&group);
         let ours: Vec<usize> =

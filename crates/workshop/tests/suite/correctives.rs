@@ -6,7 +6,7 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mend::TrialPose;
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    export_glb, read, BrushStroke, Companions, Counts, Dressed, MendOptions, NamedFile, Reach, Step,
+    export_glb, read, BrushStroke, Companions, Counts, DressedFile, MendOptions, NamedFile, Reach, Step,
     TrialSays, TrialWish,
 };
 
@@ -111,8 +111,8 @@ fn correctives_clear_poses_leave_the_others_go_out_and_are_taken_away() {
         assert!((ours.full - theirs.full).abs() < 1e-4 && ours.axis.distance(theirs.axis) < 1e-4);
     }
     let file = NamedFile { name: "x.glb".into(), bytes };
-    let again = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default()).unwrap();
-    let (_, out) = again.measured(0.5, &|_| true).unwrap();
+    let again = DressedFile::open(&file, None, &TrialWish::Range, &TrialSays::default()).unwrap();
+    let (_, out) = again.measured(&|_| true).unwrap();
     let ranges = bench.room();
     let still = |pose: usize| ranges.trials.trials[pose].is_still;
     let counted = after.out(Counts::Counted).filter(|(pose, _, _)| still(*pose)).count();

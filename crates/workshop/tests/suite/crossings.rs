@@ -5,9 +5,9 @@
 //! predicates) from what `the_pairs_for_the_reference` writes. Positions are whole numbers of 2⁻¹⁶ m, so
 //! that both programs have the very same.
 
-use tin_cloak_testkit::wearing;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
+use tin_cloak_testkit::wearing;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::query::Bvh;
 use tin_cloak_workshop::{Companions, PieceKind, Room, Step};

@@ -1,8 +1,8 @@
 //! The handed-over file read again and compared; other forms; limits of the other side.
 
-use tin_cloak_testkit::{Bench, wearing, wearing_bound};
 use std::sync::Arc;
 use tin_cloak_formats::{MaterialRun, Materials, Picture};
+use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::intake::Up;

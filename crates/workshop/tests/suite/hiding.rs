@@ -1,7 +1,7 @@
 //! Hiding what nobody sees of the body: whose it is, what is measured and handed over, and when it comes back.
 
-use tin_cloak_testkit::wearing;
 use std::sync::Arc;
+use tin_cloak_testkit::wearing;
 use tin_cloak_workshop::{export_glb, read, Chosen, Companions, Dress, HideOptions, Reach, Step};
 
 /// Faces of the body in the file that is handed over.

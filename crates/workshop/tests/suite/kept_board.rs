@@ -1,12 +1,12 @@
 //! The board behind the steps: kept by content, never measured twice, the newest step first.
 
-use tin_cloak_testkit::{wearing, Bench};
 use std::sync::Arc;
 use std::time::Duration;
+use tin_cloak_testkit::{wearing, Bench};
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    measure_board, Board, BrushStroke, Chosen, Clean, EaseOptions, PieceKind, PlaceOptions, Reach, Step,
-    TrialPlan, Turn, Workshop,
+    measured_afresh, Board, BrushStroke, Chosen, Clean, EaseOptions, PieceKind, PlaceOptions, Reach, Step,
+    Turn, Workshop,
 };
 
 /// Cloth, cloth over it, and a plate of two walls over both.
@@ -45,9 +45,7 @@ fn measured_by(bench: &Bench, work: impl FnOnce()) -> (usize, usize) {
 
 fn assert_is_fresh(bench: &Bench, kept: &Board) {
     let room = bench.room();
-    let fresh =
-        measure_board(&room.dress, &room.trials, (room.state.tolerance_mm, &room.state.plan), &|_| true)
-            .unwrap();
+    let fresh = measured_afresh(&room, &|_| true).unwrap();
     assert_eq!(kept.poses, fresh.poses);
     for (pose, (ours, theirs)) in kept.poses.iter().zip(kept.cells.iter().zip(&fresh.cells)) {
         for (row, (a, b)) in ours.iter().zip(theirs).enumerate() {
@@ -250,9 +248,7 @@ fn the_board_has_the_same_bits_on_any_number_of_threads() {
     let room = bench.room();
     let on = |threads: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
-        pool.install(|| {
-            measure_board(&room.dress, &room.trials, (0.5, &TrialPlan::default()), &|_| true).unwrap().cells
-        })
+        pool.install(|| measured_afresh(&room, &|_| true).unwrap().cells.clone())
     };
     let one = on(1);
     assert!(one == on(2), "two threads");

@@ -1,8 +1,8 @@
 //! Cloth, a plate of two walls, parts on cloth and scales on a cloak: every step on every kind of
 //! piece, with what must hold after each.
 
-use tin_cloak_testkit::{wearing, Bench};
 use std::fmt::Write;
+use tin_cloak_testkit::{wearing, Bench};
 use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::clearance::stiffness_error;

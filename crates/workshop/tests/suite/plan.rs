@@ -1,6 +1,6 @@
 //! A plan of mending: made without changing anything, its figures those of a fresh measure, done step by step or whole.
 
-use tin_cloak_testkit::{Bench, wearing, wearing_bound};
+use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::{Companions, JobState, MeansKind, PieceKind, Plan, Step};
 
 /// What a reader can judge of a plan.

@@ -1,10 +1,10 @@
 //! Many hands on one fitting at once: whatever comes first, nothing is lost and the board is right.
 
-use tin_cloak_testkit::{Bench, wearing_bound};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
+use tin_cloak_testkit::{wearing_bound, Bench};
 use tin_cloak_workshop::{
-    measure_board, Chosen, Clean, MapKind, PieceKind, Step, ViewRequest, Workshop, WorkshopError,
+    measured_afresh, Chosen, Clean, MapKind, PieceKind, Step, ViewRequest, Workshop, WorkshopError,
 };
 
 fn smooth(piece: u32, strength: f32) -> Step {
@@ -35,9 +35,7 @@ fn assert_board_is_right(bench: &Bench) {
         bench.bind_all();
     }
     let room = bench.room();
-    let fresh =
-        measure_board(&room.dress, &room.trials, (room.state.tolerance_mm, &room.state.plan), &|_| true)
-            .unwrap();
+    let fresh = measured_afresh(&room, &|_| true).unwrap();
     assert!(bench.board().cells == fresh.cells);
 }
 

@@ -1,8 +1,8 @@
 //! How pieces are bound, on the demo's own files: methods, sources, joints of their own, cages and
 //! kept bindings.
 
-use tin_cloak_testkit::{Bench, wearing, wearing_bound};
 use std::fmt::Write;
+use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::clearance::stiffness_error;
 use tin_cloak_workshop::core::glam::Vec3;

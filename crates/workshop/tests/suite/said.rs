@@ -1,7 +1,7 @@
 //! What people read: findings, boards, reports and refusals, as text that a reader can judge.
 
-use tin_cloak_testkit::{wearing, Bench};
 use std::fmt::Write;
+use tin_cloak_testkit::{wearing, Bench};
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::{JointRole, Up};

@@ -1,13 +1,13 @@
 //! Armatures with a scale in them, as they come out of programs that work in other units: the same
 //! body, said otherwise, is bound and measured alike.
 
-use tin_cloak_testkit::wardrobe;
 use std::sync::Arc;
+use tin_cloak_testkit::wardrobe;
 use tin_cloak_workshop::core::skeleton::Skeleton;
 use tin_cloak_workshop::core::trial::{Clip, TrackValues};
 use tin_cloak_workshop::{
-    bind_piece, clip_trials, export_glb, measure_board, range_trials, read, retarget_trials, sort_document,
-    Board, Body, Companions, Document, Dress, Frames, Piece, PieceKind, Recipe, Trial, TrialPlan,
+    bind_piece, export_glb, range_trials, read, retarget_trials, sort_document, Board, Body, Companions,
+    Document, Dress, DressedFile, Frames, NamedFile, Piece, PieceKind, Recipe, Trial, TrialSays, TrialWish,
 };
 
 fn document(name: &str) -> Document {
@@ -69,8 +69,9 @@ fn dressed(body: Body) -> Dress {
 }
 
 fn board_of(dress: &Dress) -> Board {
-    let trials = range_trials(&dress.body).and(clip_trials(&dress.body, Frames::Some(4)));
-    measure_board(dress, &trials, (0.5, &TrialPlan::default()), &|_| true).unwrap()
+    let file = NamedFile { name: "dressed.glb".into(), bytes: export_glb(dress).unwrap() };
+    let says = TrialSays { frames: Some(Frames::Some(4)), ..TrialSays::default() };
+    DressedFile::open(&file, None, &TrialWish::AsTheFileSays, &says).unwrap().board(&|_| true).unwrap()
 }
 
 #[test]

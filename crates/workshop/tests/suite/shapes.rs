@@ -1,7 +1,7 @@
 //! A piece's own shapes: kept, worn, measured, moved with it, cut and handed over.
 
-use tin_cloak_testkit::{Bench, wardrobe, wearing, wearing_bound};
 use tin_cloak_formats::{write_glb, GlbPart, GlbScene, Look, MaterialRun, Materials};
+use tin_cloak_testkit::{wardrobe, wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::deform::Morph;
 use tin_cloak_workshop::core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_workshop::core::mesh::Mesh;

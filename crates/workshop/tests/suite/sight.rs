@@ -4,8 +4,8 @@
 //!
 //! `reference/sight.json` was made by `reference/sight.py` from what `the_frames_for_the_reference` writes.
 
-use tin_cloak_testkit::{wearing, Bench};
 use serde::{Deserialize, Serialize};
+use tin_cloak_testkit::{wearing, Bench};
 use tin_cloak_workshop::core::clearance::{AtRest, InPose, Outfit, Settings, Sight, Through};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::{BindOptions, Frames, Method, PieceKind, Step, TrialPlan};

@@ -1,7 +1,7 @@
 //! Sorting, cures and hand work on the demo's own files, with known answers.
 
-use tin_cloak_testkit::{wardrobe, wearing, Bench};
 use std::sync::Arc;
+use tin_cloak_testkit::{wardrobe, wearing, Bench};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::intake::{mirror_partner, Place, Up};
 use tin_cloak_workshop::core::seat::Stroke;

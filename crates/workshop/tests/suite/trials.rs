@@ -1,7 +1,7 @@
 //! What is tried and how it counts, the snags tied over poses, and putting on and curing at once.
 
-use tin_cloak_testkit::{Bench, wardrobe, wearing, wearing_bound};
 use std::sync::Arc;
+use tin_cloak_testkit::{wardrobe, wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::trial::SwingAxis;
 use tin_cloak_workshop::{
     AtRandom, Board, Companions, CountRule, Counts, FollowWish, Frames, PieceKind, PlaceOptions, Step, Sweep,

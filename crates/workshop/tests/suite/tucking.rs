@@ -1,6 +1,6 @@
 //! The body drawn in under what is worn, cloth pushed against one thing alone, cloth relaxed.
 
-use tin_cloak_testkit::{Bench, wearing, wearing_bound};
+use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::symmetry;
 use tin_cloak_workshop::core::query::Bvh;
@@ -9,7 +9,7 @@ use tin_cloak_workshop::{
     document_of, prove, read, Against, BrushStroke, Chosen, Companions, Counts, EaseOptions, HideOptions,
     MendOptions, Parts, Reach, RelaxOptions, Step, TrialSays, TrialWish,
 };
-use tin_cloak_workshop::{Board, Dressed, NamedFile};
+use tin_cloak_workshop::{Board, DressedFile, NamedFile};
 
 const BREECHES: u32 = 1;
 const TUNIC: u32 = 2;
@@ -65,8 +65,8 @@ fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
     let tucked = room.view(&Default::default()).unwrap().remove(0).positions;
     assert!(changed.mesh.positions.iter().zip(&tucked).all(|(a, b)| a.distance(*b) < 1e-6));
     let file = NamedFile { name: "x.glb".into(), bytes };
-    let again = Dressed::open(&file, None, &TrialWish::Range, &TrialSays::default()).unwrap();
-    let (_, out) = again.measured(0.5, &|_| true).unwrap();
+    let again = DressedFile::open(&file, None, &TrialWish::Range, &TrialSays::default()).unwrap();
+    let (_, out) = again.measured(&|_| true).unwrap();
     let still = |pose: usize| room.trials.trials[pose].is_still;
     assert_eq!(out, after.out(Counts::Counted).filter(|(pose, _, _)| still(*pose)).count());
 

@@ -1,6 +1,6 @@
 //! What becomes of the weights of a bound piece that is moved, sized, mirrored or filed anew.
 
-use tin_cloak_testkit::{Bench, wearing, wearing_bound};
+use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::JointId;

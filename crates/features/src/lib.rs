@@ -1,0 +1,1 @@
+//! One set of features for every build; there is no code here.
