@@ -65,6 +65,8 @@ impl Browser {
             "--disable-sync",
             "--hide-scrollbars",
             "--window-size=1280,943",
+            // Drawn without a graphics card: a quarter of the pixels, the same page.
+            "--force-device-scale-factor=0.5",
         ]
         .map(String::from)
         .to_vec();
