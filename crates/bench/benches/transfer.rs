@@ -10,6 +10,7 @@ use std::sync::Arc;
 use tin_cloak_workshop::core::bind::{fill, match_surface, MatchSettings, Source, Target};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mesh::{weld, Topology};
+use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::{
     bind_piece, read, sort_document, Body, Companions, MeshPart, Piece, PieceKind, Recipe, Step, Workshop,
 };

@@ -5,6 +5,7 @@ use crate::kept::{data, wardrobe};
 use std::path::Path;
 use std::sync::Arc;
 use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::{
     Board, Companions, Finding, JobId, JobState, MeansKind, OpenFitting, Piece, PieceKind, Plan, Room, Step,
     Workshop,

@@ -20,7 +20,10 @@ fn made_by() -> &'static str {
     static HASH: OnceLock<String> = OnceLock::new();
     HASH.get_or_init(|| {
         let mut files = vec![Path::new(ROOT).join("Cargo.lock"), Path::new(ROOT).join("Cargo.toml")];
-        let makers = ["core", "formats", "store", "workshop", "demo", "testkit"];
+        let makers = [
+            "core", "demo", "formats", "measure", "model", "solve", "stations", "store", "testkit",
+            "workshop",
+        ];
         makers
             .iter()
             .for_each(|name| list(&Path::new(ROOT).join("crates").join(name).join("src"), &mut files));

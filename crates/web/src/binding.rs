@@ -11,6 +11,7 @@ use rocket::http::Status;
 use rocket::{get, post, routes, FromForm, FromFormField, Route};
 use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::bind::sides::BodySide;
+use tin_cloak_workshop::JointUseOfRoom;
 use tin_cloak_workshop::{
     BindOptions, Chosen, Clean, FollowWish, JointChoice, JointUse, Method, Reach, SideWish, SourcePart, Step,
     Suiting, Takes,

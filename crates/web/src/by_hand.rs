@@ -9,6 +9,7 @@ use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{post, routes, Route};
 use serde::Deserialize;
+use tin_cloak_workshop::HandViewOfRoom;
 use tin_cloak_workshop::{
     table_of_text, Chosen, ChosenView, Clean, Cleaned, HandChange, Pick, Reach, Room, Step, ViewRequest,
 };

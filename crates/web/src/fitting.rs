@@ -22,6 +22,10 @@ use rocket::serde::json::Json;
 use rocket::{get, post, routes, FromForm, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
+use tin_cloak_workshop::FoundOfRoom;
+use tin_cloak_workshop::ProbeOfRoom;
+use tin_cloak_workshop::SnagCardsOfRoom;
+use tin_cloak_workshop::TuckOfRoom;
 use tin_cloak_workshop::{
     harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, Proof, Room, SnagCard,
     TrialSet, TuckRow, ViewRequest, Workshop, WorseCell,

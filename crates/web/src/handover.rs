@@ -9,6 +9,7 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::response::Responder;
 use rocket::{get, post, routes, FromForm, Route};
 use tin_cloak_workshop::core::intake::Up;
+use tin_cloak_workshop::TablesOfRoom;
 use tin_cloak_workshop::{
     bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, Chosen, Clean, Frame,
     Limits, OfHidden, Parts, Room, Step, Unit, Workshop,

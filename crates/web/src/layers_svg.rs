@@ -1,6 +1,7 @@
 //! The layer panel: a cut through the outfit, the outermost layer on top, skin at the bottom.
 
 use crate::looked_over::kind_key;
+use tin_cloak_workshop::WornOnOfRoom;
 use tin_cloak_workshop::{Board, PieceKind, Room};
 
 /// One band of the cut.

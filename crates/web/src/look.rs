@@ -11,6 +11,13 @@ use serde::{Deserialize, Serialize};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::JointId;
+use tin_cloak_workshop::BrushingOfRoom;
+use tin_cloak_workshop::EasingOfRoom;
+use tin_cloak_workshop::ExtentsOfRoom;
+use tin_cloak_workshop::ProbeOfRoom;
+use tin_cloak_workshop::RegionsOfRoom;
+use tin_cloak_workshop::SkinnedOfRoom;
+use tin_cloak_workshop::WornShapeOfRoom;
 use tin_cloak_workshop::{
     pack_maps, pack_mesh, pack_poses, pack_skin, pack_view, Body, BodyPart, BrushStroke, Chosen, Cut,
     EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart, ViewRequest, WorkshopError,

@@ -5,6 +5,11 @@ use std::sync::Arc;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::ShellGuess;
 use tin_cloak_workshop::core::trial::SideOfBody;
+use tin_cloak_workshop::ExtentsOfRoom;
+use tin_cloak_workshop::FoundOfRoom;
+use tin_cloak_workshop::SitsOfRoom;
+use tin_cloak_workshop::WornOnOfRoom;
+use tin_cloak_workshop::WornShapeOfRoom;
 use tin_cloak_workshop::{stiff_shells, Grade, PieceKind, Room, SeatReport, GAP_BARS};
 
 /// What was found on the body or a piece.

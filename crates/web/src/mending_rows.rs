@@ -1,6 +1,7 @@
 //! What the Mending card says of a plan, and of what is hidden.
 
 use tin_cloak_workshop::core::deform::Morph;
+use tin_cloak_workshop::HideOfRoom;
 use tin_cloak_workshop::{
     through_in_words, Board, Brought, Corrective, Counts, MaskRow, PieceState, Plan, Room, Tried, Workshop,
     WorkshopError,

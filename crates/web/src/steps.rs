@@ -12,6 +12,8 @@ use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Rout
 use serde::Serialize;
 use std::io::Cursor;
 use std::sync::Arc;
+use tin_cloak_workshop::FoundOfRoom;
+use tin_cloak_workshop::VolumeOfRoom;
 use tin_cloak_workshop::{
     Against, HideOptions, LostRow, MendOptions, PieceKind, RelaxOptions, Step, Workshop, LEAST_LOST_MM,
 };

@@ -4,6 +4,7 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::local::blocking::{Client, LocalResponse};
 use std::sync::Arc;
 use tin_cloak_web::{application, LARGEST_UPLOAD_MIB};
+use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{Companions, Workshop};
 
 const HOST: &str = "127.0.0.1:8610";
@@ -269,7 +270,8 @@ fn every_script_and_style_there_is_is_served() {
 fn a_file_is_sent_compressed_and_once() {
     let server = server();
     let ask = |headers: &[(&'static str, String)]| {
-        let mut request = server.client.get("/static/vendor/three-shared.js").header(Header::new("Host", HOST));
+        let mut request =
+            server.client.get("/static/vendor/three-shared.js").header(Header::new("Host", HOST));
         headers.iter().for_each(|(name, value)| request.add_header(Header::new(*name, value.clone())));
         request.dispatch()
     };

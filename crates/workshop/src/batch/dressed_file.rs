@@ -2,32 +2,32 @@
 //! asked of a file is answered as the page would answer it.
 
 use crate::batch::named_file::NamedFile;
-use crate::dress::body::body_parts;
-use crate::dress::dressed::Dress;
-use crate::dress::room::Room;
-use crate::dress::trials::TrialSet;
-use crate::error::WorkshopError;
-use crate::handover::export::export_glb;
 use crate::history::jobs::JobId;
 use crate::history::plan::Plan;
 use crate::history::workshop::Workshop;
-use crate::making::job::JobState;
-use crate::measuring::board::Board;
-use crate::measuring::cells::{board_of, every_row};
-use crate::measuring::missing::measure_all;
-use crate::measuring::report::{Report, SkippedEntry};
-use crate::mending::means::MeansKind;
-use crate::state::blobs::pack_indices;
-use crate::state::mask::Mask;
-use crate::state::names::{FileRef, BODY};
-use crate::state::push::{Against, MendOptions};
-use crate::state::step::{PutOn, Step};
-use crate::state::stroke::Chosen;
-use crate::state::trial_plan::{Frames, PairTolerance, TrialPlan, Tries};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use tin_cloak_core::mend::PoseCache;
 use tin_cloak_formats::{Companions, Document, MeshPart};
+use tin_cloak_measure::measuring::board::Board;
+use tin_cloak_measure::measuring::cells::{board_of, every_row};
+use tin_cloak_measure::measuring::missing::measure_all;
+use tin_cloak_measure::measuring::report::{Report, SkippedEntry};
+use tin_cloak_model::dress::body::body_parts;
+use tin_cloak_model::dress::dressed::Dress;
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::dress::trials::TrialSet;
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::blobs::pack_indices;
+use tin_cloak_model::state::mask::Mask;
+use tin_cloak_model::state::names::{FileRef, BODY};
+use tin_cloak_model::state::push::{Against, MendOptions};
+use tin_cloak_model::state::step::{PutOn, Step};
+use tin_cloak_model::state::stroke::Chosen;
+use tin_cloak_model::state::trial_plan::{Frames, PairTolerance, TrialPlan, Tries};
+use tin_cloak_stations::handover::export::export_glb;
+use tin_cloak_stations::making::job::JobState;
+use tin_cloak_stations::mending::means::MeansKind;
 use tin_cloak_store::BlobId;
 
 /// Which poses are tried.

@@ -1,20 +1,20 @@
 //! A body and pieces from files, bound and made one.
 
 use crate::batch::named_file::NamedFile;
-use crate::dress::piece::Piece;
-use crate::dress::room::Room;
-use crate::error::WorkshopError;
-use crate::handover::export::export_glb;
 use crate::history::workshop::Workshop;
-use crate::making::job::{BindSeconds, Job};
-use crate::measuring::report::Report;
-use crate::state::names::{FileRef, PieceId};
-use crate::state::recipe::{BindOptions, FollowWish, Method};
-use crate::state::step::{PutOn, Step};
 use std::collections::HashMap;
 use std::sync::Arc;
 use std::time::Instant;
 use tin_cloak_formats::{MeshPart, PieceKind};
+use tin_cloak_measure::measuring::report::Report;
+use tin_cloak_model::dress::piece::Piece;
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::names::{FileRef, PieceId};
+use tin_cloak_model::state::recipe::{BindOptions, FollowWish, Method};
+use tin_cloak_model::state::step::{PutOn, Step};
+use tin_cloak_stations::handover::export::export_glb;
+use tin_cloak_stations::making::job::{BindSeconds, Job};
 
 /// A file of pieces and what was said of them; what was not said is taken from the file's marks.
 #[derive(Clone, Debug)]

@@ -1,23 +1,25 @@
 //! Boards measured behind the steps: the newest step wins, and nothing that was measured is lost.
 
-use crate::dress::room::Room;
-use crate::error::WorkshopError;
 use crate::history::effects::told;
 use crate::history::measurer::{MeasureState, Run};
 use crate::history::workshop::Workshop;
-use crate::looking::choosing::{ChosenView, Moment};
-use crate::looking::view::ViewRequest;
-use crate::measuring::board::Board;
-use crate::measuring::cells::board_of;
-use crate::measuring::missing::{measure_missing, Measuring};
-use crate::measuring::tied::{tied_snags, TiedSnags};
-use crate::measuring::worst_snags::WorstSnag;
-use crate::state::choice::Pick;
-use crate::state::names::PieceId;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, PoisonError};
 use std::time::{Duration, Instant};
 use tin_cloak_core::mend::PoseCache;
+use tin_cloak_measure::measuring::board::Board;
+use tin_cloak_measure::measuring::cells::board_of;
+use tin_cloak_measure::measuring::missing::{measure_missing, Measuring};
+use tin_cloak_measure::measuring::tied::{tied_snags, TiedSnags};
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::choice::Pick;
+use tin_cloak_model::state::names::PieceId;
+use tin_cloak_stations::looking::choosing::ChoosingOfRoom;
+use tin_cloak_stations::looking::choosing::{ChosenView, Moment};
+use tin_cloak_stations::looking::view::ViewRequest;
+use tin_cloak_stations::looking::worst_snags::WorstSnag;
+use tin_cloak_stations::looking::worst_snags::WorstSnagsOfRoom;
 use tin_cloak_store::BlobId;
 
 /// After the pose in view the others wait this long for a newer step: of many quick touches only

@@ -1,12 +1,14 @@
 //! What a step did, and what lists say of a fitting: texts kept beside the step.
 
-use crate::dress::room::Room;
-use crate::error::WorkshopError;
-use crate::measuring::board::{Board, BoardPose};
-use crate::state::fitting::FittingState;
-use crate::state::step::{Effect, WorseCell};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
+use tin_cloak_measure::measuring::board::{Board, BoardPose};
+use tin_cloak_measure::measuring::posed::PosedOfRoom;
+use tin_cloak_measure::measuring::snag_cards::SnagCardsOfRoom;
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::fitting::FittingState;
+use tin_cloak_model::state::step::{Effect, WorseCell};
 
 /// What lists say of a fitting, without decoding anything of it.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]

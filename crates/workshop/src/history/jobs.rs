@@ -1,9 +1,9 @@
 //! Long work: run aside, with progress, and able to be stopped.
 
-use crate::making::job::{Job, JobState};
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
+use tin_cloak_stations::making::job::{Job, JobState};
 
 /// Number of a job.
 pub type JobId = u64;

@@ -1,12 +1,14 @@
 //! Fittings with their steps: run, recorded, undone; jobs and what is measured behind them.
 
-pub(crate) mod apply;
 pub(crate) mod behind;
 pub(crate) mod crews;
 pub(crate) mod effects;
 pub(crate) mod jobs;
+pub(crate) mod limit_sets;
 pub(crate) mod measurer;
 pub(crate) mod plan;
+pub(crate) mod played;
+pub(crate) mod proof;
 pub(crate) mod proving;
 pub(crate) mod stop_sign;
 pub(crate) mod workshop;

@@ -1,25 +1,26 @@
 //! A plan of mending: what may help is tried one after the other on a draft and measured in all poses; what brings
 //! something is part of the plan, and the next is tried on top of it. Nothing is changed by making one.
 
-use crate::dress::derived::Weighed;
-use crate::dress::room::Room;
-use crate::error::WorkshopError;
 use crate::history::jobs::JobId;
 use crate::history::workshop::Workshop;
-use crate::making::doing::Doing;
-use crate::making::draft::Draft;
-use crate::making::job::{Job, JobState};
-use crate::measuring::board::Board;
-use crate::measuring::cells::{board_of, measured_of};
-use crate::measuring::missing::measure_all;
-use crate::mending::left::{reasons_left, Left};
-use crate::mending::means::{means_for, Means, MeansKind};
-use crate::state::key::Key;
-use crate::state::step::Step;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use tin_cloak_core::mend::PoseCache;
+use tin_cloak_measure::measuring::board::Board;
+use tin_cloak_measure::measuring::cells::{board_of, measured_of};
+use tin_cloak_measure::measuring::missing::measure_all;
+use tin_cloak_model::dress::derived::Weighed;
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::key::Key;
+use tin_cloak_model::state::step::Step;
+use tin_cloak_stations::making::doing::Doing;
+use tin_cloak_stations::making::draft::Draft;
+use tin_cloak_stations::making::job::{Job, JobState};
+use tin_cloak_stations::mending::correct::FOLDS_MM;
+use tin_cloak_stations::mending::left::{reasons_left, Left};
+use tin_cloak_stations::mending::means::{means_for, Means, MeansKind};
 
 /// A plan on its way: what may help is tried on top of what helped before.
 struct Planning<'a> {
@@ -374,9 +375,6 @@ impl<'a> Planning<'a> {
         })
     }
 }
-
-/// A fold may get deeper by so much with what is pushed about it, millimetres.
-pub(crate) const FOLDS_MM: f32 = 10.0;
 
 /// Fewer counted cells are out of tolerance, and what is left of them is no worse for it; or as many, less deep in all.
 /// What is torn weighs like cells: cloth that is clear since it is torn is no help. What smooths, or bends

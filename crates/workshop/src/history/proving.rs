@@ -1,16 +1,16 @@
 //! The handed-over file, made and read again as a job; what that shows is kept with the state it was made of.
 
-use crate::dress::room::Room;
-use crate::error::WorkshopError;
-use crate::handover::proof::{prove, Proof};
 use crate::history::jobs::JobId;
+use crate::history::proof::{prove, Proof};
 use crate::history::workshop::Workshop;
-use crate::making::job::Job;
-use crate::measuring::cells::board_of;
-use crate::measuring::missing::measure_all;
-use crate::state::key::Key;
 use std::sync::Arc;
 use tin_cloak_core::mend::PoseCache;
+use tin_cloak_measure::measuring::cells::board_of;
+use tin_cloak_measure::measuring::missing::measure_all;
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::key::Key;
+use tin_cloak_stations::making::job::Job;
 
 /// Goes up when the file is written otherwise, or otherwise read: proofs kept before say nothing of it.
 const PROOFS: u32 = 2;

@@ -1,40 +1,40 @@
 //! The workshop: fittings in a store, steps run, measured and recorded.
 
-use crate::dress::body::marked_parts;
-use crate::dress::decode::Decoder;
-use crate::dress::motions::MotionJoints;
-use crate::dress::room::Room;
-use crate::dress::said::Said;
-use crate::error::WorkshopError;
-use crate::handover::export::export_glb;
-use crate::history::apply::title;
 use crate::history::crews::Crews;
 use crate::history::effects::Summary;
 use crate::history::jobs::{JobId, Jobs};
 use crate::history::measurer::Measurer;
 use crate::history::plan::{PlannedSteps, SoFar};
-use crate::intake::finding::counted;
-use crate::intake::found::harmless_cures;
-use crate::intake::suggested::suggested;
-use crate::looking::picture;
-use crate::making::doing::Doing;
-use crate::making::draft::Draft;
-use crate::making::job::{Job, JobState};
-use crate::measuring::board::Board;
-use crate::measuring::cells::{known_board, Counts, Kept};
-use crate::shelf::assets::{AssetFacts, AssetRole};
-use crate::shelf::bring;
-use crate::shelf::templates::{self, Suiting};
-use crate::state::fitting::{BodyPart, FittingState};
-use crate::state::key::Key;
-use crate::state::motion::MotionState;
-use crate::state::names::{FileRef, PieceId};
-use crate::state::recipe::{SourcePart, Takes};
-use crate::state::step::{Effect, Step};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 use tin_cloak_formats::{Companions, PieceKind};
+use tin_cloak_measure::measuring::board::Board;
+use tin_cloak_measure::measuring::cells::{known_board, Counts, Kept};
+use tin_cloak_model::dress::body::marked_parts;
+use tin_cloak_model::dress::decode::Decoder;
+use tin_cloak_model::dress::motions::MotionJoints;
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::dress::said::Said;
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::fitting::{BodyPart, FittingState};
+use tin_cloak_model::state::key::Key;
+use tin_cloak_model::state::motion::MotionState;
+use tin_cloak_model::state::names::{FileRef, PieceId};
+use tin_cloak_model::state::recipe::{SourcePart, Takes};
+use tin_cloak_model::state::step::{Effect, Step};
+use tin_cloak_stations::handover::export::export_glb;
+use tin_cloak_stations::intake::finding::counted;
+use tin_cloak_stations::intake::found::harmless_cures;
+use tin_cloak_stations::intake::suggested::suggested;
+use tin_cloak_stations::looking::picture;
+use tin_cloak_stations::making::apply::title;
+use tin_cloak_stations::making::doing::Doing;
+use tin_cloak_stations::making::draft::Draft;
+use tin_cloak_stations::making::job::{Job, JobState};
+use tin_cloak_stations::shelf::assets::{AssetFacts, AssetRole};
+use tin_cloak_stations::shelf::bring;
+use tin_cloak_stations::shelf::templates::{self, Suiting};
 use tin_cloak_store::{Asset, BlobId, Fitting, Listed, NewStep, StepRow, Store};
 
 /// Everything that can be done, by whoever asks: page, command line or test.
@@ -159,7 +159,7 @@ impl Workshop {
     /// When it is not there or no kept binding.
     pub fn template_step(&self, asset: i64, piece: PieceId) -> Result<Step, WorkshopError> {
         let asset = self.asset(asset)?;
-        if asset.role != crate::shelf::templates::TEMPLATE {
+        if asset.role != tin_cloak_stations::shelf::templates::TEMPLATE {
             return Err(WorkshopError::Missing { what: "kept binding", id: asset.id });
         }
         let takes = Takes::Template(file_of(&asset));

@@ -9,6 +9,7 @@ use tin_cloak_workshop::core::mesh::Mesh;
 use tin_cloak_workshop::core::shapes::{moved, sphere};
 use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::JointId;
+use tin_cloak_workshop::HideOfRoom;
 use tin_cloak_workshop::{
     export_glb, prove, read, BodyPart, Chosen, Companions, Document, DressedFile, EaseOptions, HideOptions,
     MeansKind, MendOptions, MeshPart, NamedFile, Pick, PieceKind, Step, TrialSays, TrialWish, What, Workshop,

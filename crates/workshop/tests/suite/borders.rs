@@ -5,6 +5,8 @@ use tin_cloak_testkit::{wardrobe, wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::trial::TrackValues;
 use tin_cloak_workshop::core::JointId;
+use tin_cloak_workshop::FoundOfRoom;
+use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
     export_glb, read, sort_document, Chosen, Clean, Companions, Dress, DressedFile, Grade, MapKind,
     NamedFile, OwnJoint, PieceKind, Step, TrialSays, TrialWish, Turn, ViewRequest, Workshop,

@@ -5,14 +5,16 @@ use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::bind::by_hand::{FoldsOver, Profile};
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::seat::Stroke;
+use tin_cloak_workshop::BrushingOfRoom;
+use tin_cloak_workshop::ChoosingOfRoom;
+use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
     BindOptions, BrushStroke, Chosen, Clean, Companions, HandAmount, HandChange, HandRest, Method, Moment,
     Pick, PickHow, PieceKind, Reach, SourcePart, Step, StrokePose, Takes, ViewRequest, What,
 };
 
 fn tunic() -> Bench {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
-    bench
+    wearing_bound(&[("quilted tunic", 1)])
 }
 
 fn by_hand(change: HandChange, picks: Vec<Pick>, locked: &[&str]) -> Step {

@@ -5,6 +5,7 @@ use tin_cloak_testkit::{wearing, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mend::TrialPose;
 use tin_cloak_workshop::core::seat::Stroke;
+use tin_cloak_workshop::VolumeOfRoom;
 use tin_cloak_workshop::{
     export_glb, read, BrushStroke, Companions, Counts, DressedFile, MendOptions, NamedFile, Reach, Step,
     TrialSays, TrialWish,

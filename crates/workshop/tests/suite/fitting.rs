@@ -3,6 +3,8 @@
 
 use std::path::Path;
 use std::sync::Arc;
+use tin_cloak_workshop::ProbeOfRoom;
+use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
     read, Against, Chosen, Companions, JobState, MapKind, MendOptions, PieceKind, Step, Turn, ViewRequest,
     Workshop, WorkshopError,

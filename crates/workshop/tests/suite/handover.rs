@@ -7,6 +7,7 @@ use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::intake::Up;
 use tin_cloak_workshop::core::skeleton::LocalTransform;
+use tin_cloak_workshop::TablesOfRoom;
 use tin_cloak_workshop::{
     bvh_of, document_of, export_glb, glb_of, gltf_zip_of, obj_of, prove, read, sort_document, table_of_csv,
     table_of_text, usda_of, weights_csv, weights_json, Chosen, Clean, Companions, Dress, Frame, HandChange,

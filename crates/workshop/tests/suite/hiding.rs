@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 use tin_cloak_testkit::wearing;
+use tin_cloak_workshop::HideOfRoom;
 use tin_cloak_workshop::{export_glb, read, Chosen, Companions, Dress, HideOptions, Reach, Step};
 
 /// Faces of the body in the file that is handed over.

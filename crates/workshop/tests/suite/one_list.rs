@@ -1,6 +1,8 @@
 //! The board, the snag cards and the maps tell of the same vertices.
 
 use tin_cloak_testkit::wearing;
+use tin_cloak_workshop::SnagCardsOfRoom;
+use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{MapKind, PieceKind, Step, ViewRequest};
 
 #[test]

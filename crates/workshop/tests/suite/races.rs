@@ -3,6 +3,7 @@
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 use tin_cloak_testkit::{wearing_bound, Bench};
+use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
     measured_afresh, Chosen, Clean, MapKind, PieceKind, Step, ViewRequest, Workshop, WorkshopError,
 };
@@ -13,8 +14,7 @@ fn smooth(piece: u32, strength: f32) -> Step {
 }
 
 fn bound() -> Bench {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
-    bench
+    wearing_bound(&[("breeches", 1), ("quilted tunic", 2)])
 }
 
 fn settled(bench: &Bench) {

@@ -7,6 +7,7 @@ use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::clearance::stiffness_error;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::JointId;
+use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
     bind_piece, dressed_document, export_glb, read, BindOptions, Chosen, Clean, Companions, FollowWish,
     KeptPose, MapKind, MeshPart, Method, OfHidden, OwnJoint, Piece, PieceKind, Recipe, SideWish, SourcePart,

@@ -6,6 +6,7 @@ use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::{JointRole, Up};
 use tin_cloak_workshop::core::trial::{JointRange, FREE};
+use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::{
     Against, BindOptions, Board, BodyPart, BrushStroke, Chosen, Clean, EaseOptions, FollowWish, Grade,
     JointChoice, MendOptions, OwnJoint, PieceKind, PlaceOptions, Reach, Report, SideWish, SourcePart, Step,

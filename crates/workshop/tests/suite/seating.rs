@@ -6,6 +6,9 @@ use tin_cloak_workshop::core::intake::{guess_units, Up};
 use tin_cloak_workshop::core::skeleton::Pose;
 use tin_cloak_workshop::core::trial::Humanoid;
 use tin_cloak_workshop::core::JointId;
+use tin_cloak_workshop::FoundOfRoom;
+use tin_cloak_workshop::SitsOfRoom;
+use tin_cloak_workshop::StrokeOnPiece;
 use tin_cloak_workshop::{
     bind_piece, carried_to_rest, pose_of_piece, read, sort_document, Body, BrushStroke, Companions, Dress,
     Grade, Piece, PieceKind, PlaceOptions, Reach, Recipe, Step, Workshop,

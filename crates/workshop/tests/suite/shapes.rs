@@ -6,6 +6,9 @@ use tin_cloak_workshop::core::deform::Morph;
 use tin_cloak_workshop::core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_workshop::core::mesh::Mesh;
 use tin_cloak_workshop::core::JointId;
+use tin_cloak_workshop::SitsOfRoom;
+use tin_cloak_workshop::ViewOfRoom;
+use tin_cloak_workshop::WornShapeOfRoom;
 use tin_cloak_workshop::{
     export_glb, read, AssetRole, BrushStroke, Chosen, Companions, EaseOptions, MeshPart, PieceKind,
     PlaceOptions, Reach, Step, TrialPlan, ViewRequest,

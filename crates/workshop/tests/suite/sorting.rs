@@ -5,6 +5,10 @@ use tin_cloak_testkit::{wardrobe, wearing, Bench};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::intake::{mirror_partner, Place, Up};
 use tin_cloak_workshop::core::seat::Stroke;
+use tin_cloak_workshop::BrushingOfRoom;
+use tin_cloak_workshop::EasingOfRoom;
+use tin_cloak_workshop::SitsOfRoom;
+use tin_cloak_workshop::WornOnOfRoom;
 use tin_cloak_workshop::{
     dressed_document, read, sort_document, stiff_shells, BrushStroke, Chosen, Companions, EaseOptions,
     JointChoice, OfHidden, PieceKind, PlaceOptions, Reach, Step, Turn, Workshop,

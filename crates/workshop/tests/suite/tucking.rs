@@ -5,6 +5,9 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::symmetry;
 use tin_cloak_workshop::core::query::Bvh;
 use tin_cloak_workshop::core::seat::Stroke;
+use tin_cloak_workshop::BrushingOfRoom;
+use tin_cloak_workshop::TuckOfRoom;
+use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
     document_of, prove, read, Against, BrushStroke, Chosen, Companions, Counts, EaseOptions, HideOptions,
     MendOptions, Parts, Reach, RelaxOptions, Step, TrialSays, TrialWish,

@@ -1,0 +1,250 @@
+//! Which vertices of a piece a step works on.
+
+use crate::dress::body::Body;
+use crate::dress::piece::Piece;
+use crate::error::WorkshopError;
+use crate::state::choice::{Pick, PickHow, What};
+use crate::state::stroke::Chosen;
+use crate::state::stroke::Reach;
+use glam::Vec3;
+use tin_cloak_core::bind::clean::{mirror_image, torn_vertices, Bound, NO_IMAGE};
+use tin_cloak_core::bind::sides::BodySide;
+use tin_cloak_core::choose::{
+    between, edge_loop, flags, grow, grow_by, listed, rows_from_open_edge, shrink, shrink_by,
+};
+use tin_cloak_core::intake::symmetry;
+use tin_cloak_core::mesh::{over_surface, Topology};
+use tin_cloak_core::query::Bvh;
+use tin_cloak_core::seat::{Brush, Stroke};
+use tin_cloak_core::skin::Skin;
+
+/// A pass has no more dabs than this.
+const MOST_DABS: usize = 2000;
+
+impl Reach {
+    /// The places on a mesh at `rest` where it was set down, mirror images included.
+    ///
+    /// # Errors
+    /// When the radius makes no sense or a vertex is not there.
+    pub fn centres(&self, rest: &[Vec3]) -> Result<Vec<u32>, WorkshopError> {
+        if !(0.5..=500.0).contains(&self.radius_mm) || self.dabs.len() > MOST_DABS {
+            return Err(WorkshopError::BadBrush);
+        }
+        let radius = self.radius();
+        let partners = self.mirrored.then(|| Bvh::over_points(rest));
+        let mut centres = Vec::with_capacity(self.dabs.len());
+        for &centre in &self.dabs {
+            let missing = WorkshopError::Missing { what: "vertex", id: i64::from(centre) };
+            let image = *rest.get(centre as usize).ok_or(missing)? * Vec3::new(-1.0, 1.0, 1.0);
+            centres.push(centre);
+            // On the middle itself one dab is enough.
+            let far = image.x.abs() > radius * 0.25;
+            let other = partners.as_ref().filter(|_| far).and_then(|t| t.closest(image, radius));
+            centres.extend(other.map(|o| o.triangle));
+        }
+        Ok(centres)
+    }
+
+    /// Where its mirror images were set down.
+    ///
+    /// # Errors
+    /// As [`Reach::centres`].
+    pub fn image(&self, rest: &[Vec3]) -> Result<Self, WorkshopError> {
+        let all = Self { mirrored: true, ..self.clone() }.centres(rest)?;
+        let dabs = all.into_iter().filter(|v| !self.dabs.contains(v)).collect();
+        Ok(Self { dabs, mirrored: false, ..self.clone() })
+    }
+
+    pub fn radius(&self) -> f32 {
+        self.radius_mm * 0.001
+    }
+
+    /// Which vertices of `piece` it touched.
+    ///
+    /// # Errors
+    /// When the radius makes no sense or a vertex is not there.
+    pub fn vertices(&self, piece: &Piece) -> Result<Vec<bool>, WorkshopError> {
+        self.vertices_of(&piece.rest, &piece.topology)
+    }
+
+    /// The same of any mesh at rest (welded).
+    pub fn vertices_of(&self, rest: &[Vec3], topology: &Topology) -> Result<Vec<bool>, WorkshopError> {
+        let mut touched = vec![false; rest.len()];
+        let centres = self.centres(rest)?;
+        let reached = over_surface(rest, topology, &centres, self.radius());
+        reached.into_iter().for_each(|(v, _)| touched[v as usize] = true);
+        Ok(touched)
+    }
+}
+
+/// How much of a change each vertex under a brush gets, 0 to 1: all of it within `firm` percent of the radius, from
+/// there it falls off. Where dabs lie over each other the most counts.
+///
+/// # Errors
+/// When the radius makes no sense or a vertex is not there.
+pub fn soft_shares(piece: &Piece, reach: &Reach, firm: f32) -> Result<Vec<f32>, WorkshopError> {
+    if !(0.0..=100.0).contains(&firm) {
+        return Err(WorkshopError::BadBrush);
+    }
+    let brush = Brush { stroke: Stroke::Smooth, radius: reach.radius(), strength: 1.0, firm: firm * 0.01 };
+    let mut shares = vec![0.0; piece.rest.len()];
+    let centres = reach.centres(&piece.rest)?;
+    for (v, far) in over_surface(&piece.rest, &piece.topology, &centres, reach.radius()) {
+        shares[v as usize] = brush.strength_at(far);
+    }
+    Ok(shares)
+}
+
+/// A piece to choose on, with the weights it has now.
+#[derive(Clone, Copy)]
+pub struct Choosing<'a> {
+    pub piece: &'a Piece,
+    pub body: &'a Body,
+    pub skin: Option<&'a Skin>,
+}
+
+impl<'a> Choosing<'a> {
+    /// With the weights that the piece is bound by.
+    pub fn on(piece: &'a Piece, body: &'a Body) -> Self {
+        Self { piece, body, skin: piece.bound.as_ref().map(|b| &b.skin) }
+    }
+
+    /// Which vertices are chosen.
+    ///
+    /// # Errors
+    /// When something that a pick names is not there, or a number makes no sense.
+    pub fn chosen(self, chosen: &Chosen) -> Result<Vec<bool>, WorkshopError> {
+        match chosen {
+            Chosen::Everything => Ok(vec![true; self.piece.rest.len()]),
+            Chosen::Around(reach) => reach.vertices(self.piece),
+            Chosen::Picks(picks) => self.picked(picks),
+        }
+    }
+
+    /// What picks come to, one after the other.
+    ///
+    /// # Errors
+    /// As [`Choosing::chosen`].
+    pub fn picked(self, picks: &[Pick]) -> Result<Vec<bool>, WorkshopError> {
+        let mut so_far = vec![false; self.piece.rest.len()];
+        for pick in picks {
+            if let Some(changed) = self.reshaped(&pick.what, &so_far)? {
+                so_far = changed;
+                continue;
+            }
+            let meant = self.meant(&pick.what)?;
+            for (flag, meant) in so_far.iter_mut().zip(meant) {
+                *flag = match pick.how {
+                    PickHow::Add => *flag || meant,
+                    PickHow::Take => *flag && !meant,
+                    PickHow::Within => *flag && meant,
+                };
+            }
+        }
+        Ok(so_far)
+    }
+
+    /// What a pick makes of what is chosen so far; none for one that means vertices by itself.
+    fn reshaped(self, what: &What, so_far: &[bool]) -> Result<Option<Vec<bool>>, WorkshopError> {
+        let (rest, topology) = (&*self.piece.rest, &*self.piece.topology);
+        Ok(Some(match *what {
+            What::Rings(rings) if rings.unsigned_abs() > 1000 => return Err(WorkshopError::BadChoice),
+            What::Rings(rings) if rings < 0 => shrink(topology, so_far, rings.unsigned_abs() as usize),
+            What::Rings(rings) => grow(topology, so_far, rings as usize),
+            What::Wider { mm } if mm.is_nan() || mm.abs() > 1000.0 => return Err(WorkshopError::BadChoice),
+            What::Wider { mm } if mm < 0.0 => shrink_by((rest, topology), so_far, -mm * 1e-3),
+            What::Wider { mm } => grow_by((rest, topology), so_far, mm * 1e-3),
+            What::Invert => so_far.iter().map(|c| !c).collect(),
+            What::Mirrored => self.with_image(so_far),
+            _ => return Ok(None),
+        }))
+    }
+
+    /// With the vertices nearest to the mirror images.
+    fn with_image(self, so_far: &[bool]) -> Vec<bool> {
+        let (rest, plane) = (&self.piece.rest, symmetry(&self.body.rest).plane);
+        let tree = Bvh::over_points(rest);
+        let mut all = so_far.to_vec();
+        for v in listed(so_far) {
+            let image = tree.closest(mirror_image(rest[v as usize], plane), IMAGE);
+            image.into_iter().for_each(|hit| all[hit.triangle as usize] = true);
+        }
+        all
+    }
+
+    fn meant(self, what: &What) -> Result<Vec<bool>, WorkshopError> {
+        let (rest, topology) = (&*self.piece.rest, &*self.piece.topology);
+        let count = rest.len();
+        let vertex = |v: u32| {
+            let missing = WorkshopError::Missing { what: "vertex", id: i64::from(v) };
+            if (v as usize) < count {
+                Ok(v as usize)
+            } else {
+                Err(missing)
+            }
+        };
+        let edge = |[a, b]: [u32; 2]| Ok::<_, WorkshopError>([vertex(a)? as u32, vertex(b)? as u32]);
+        let skin = self.skin.ok_or(WorkshopError::BindFirst);
+        Ok(match what {
+            What::All => vec![true; count],
+            What::Vertices(list) => flags(count, list),
+            What::Around(reach) => reach.vertices(self.piece)?,
+            What::Part(v) => {
+                let part = topology.shell_of_vertex[vertex(*v)?];
+                topology.shell_of_vertex.iter().map(|s| *s == part).collect()
+            }
+            What::Loop(ends) => flags(count, &edge_loop((rest, topology), edge(*ends)?)),
+            What::Between([first, second]) => {
+                let line = |ends: [u32; 2]| Ok::<_, WorkshopError>(edge_loop((rest, topology), edge(ends)?));
+                between(topology, &line(*first)?, &line(*second)?)
+            }
+            What::Rows { vertex: v, rows } => {
+                rows_from_open_edge((rest, topology), vertex(*v)? as u32, (*rows).min(1000))
+            }
+            What::Side(side) => {
+                let plane = symmetry(&self.body.rest).plane;
+                let of = |x: f32| match side {
+                    BodySide::Left => x > plane + MIDDLE,
+                    BodySide::Right => x < plane - MIDDLE,
+                    BodySide::Centre => (x - plane).abs() <= MIDDLE,
+                };
+                rest.iter().map(|p| of(p.x)).collect()
+            }
+            What::Joint { joint, over } => {
+                let missing = || WorkshopError::NoSuchJoint { joint: joint.clone() };
+                let joint = self.body.skeleton.find(joint).ok_or_else(missing)?;
+                skin?.column(joint).into_iter().map(|w| w > *over).collect()
+            }
+            What::OverJoints(most) => {
+                let skin = skin?;
+                (0..count).map(|v| skin.row(v).count() > *most).collect()
+            }
+            What::NoImage => {
+                let (tree, x) = (Bvh::build(rest, &topology.triangles), symmetry(&self.body.rest).plane);
+                let lost = |p: &Vec3| tree.closest(mirror_image(*p, x), NO_IMAGE).is_none();
+                rest.iter().map(lost).collect()
+            }
+            What::Torn => self.torn(skin?),
+            What::Filled => {
+                let bound = self.piece.bound.as_ref().ok_or(WorkshopError::BindFirst)?;
+                flags(count, &bound.filled)
+            }
+            What::Group(picks) => self.picked(picks)?,
+            // What depends on the moment was asked when it was chosen.
+            _ => return Err(WorkshopError::BadChoice),
+        })
+    }
+
+    fn torn(self, skin: &Skin) -> Vec<bool> {
+        let (positions, topology) = (&*self.piece.rest, &*self.piece.topology);
+        let (chosen, locked) = (vec![true; positions.len()], vec![false; self.body.skeleton.len()]);
+        let most = skin.max_influences();
+        let bound = Bound { positions, topology, skin, chosen: &chosen, locked: &locked, most };
+        flags(positions.len(), &torn_vertices(bound))
+    }
+}
+
+/// A mirror image further than this from every vertex is none of them, metres.
+const IMAGE: f32 = 0.02;
+/// Nearer to the plane of symmetry is neither left nor right, metres.
+const MIDDLE: f32 = 0.001;

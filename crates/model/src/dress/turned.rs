@@ -1,0 +1,84 @@
+//! Trial poses with joints turned by hand.
+
+use crate::dress::room::Room;
+use crate::error::WorkshopError;
+use crate::state::turn::Turn;
+use glam::{Quat, Vec3};
+use tin_cloak_core::intake::mirror_partner;
+use tin_cloak_core::mend::TrialPose;
+use tin_cloak_core::skeleton::Pose;
+use tin_cloak_core::trial::Humanoid;
+use tin_cloak_core::JointId;
+
+impl Room {
+    /// The trial pose with the turns made by hand.
+    ///
+    /// # Errors
+    /// When the pose or a joint is not there.
+    pub fn pose_of(&self, pose: usize, turns: &[Turn]) -> Result<Pose, WorkshopError> {
+        let trial = self.trials.trials.get(pose);
+        let trial = trial.ok_or(WorkshopError::Missing { what: "pose", id: pose as i64 })?;
+        let mut pose = trial.pose.clone();
+        if turns.is_empty() {
+            return Ok(pose);
+        }
+        let skeleton = &self.dress.body.skeleton;
+        let person = Humanoid::find(skeleton);
+        let rest = skeleton.world(&Pose::rest(skeleton.len()));
+        for t in turns {
+            let j = usize::from(t.joint);
+            let missing = WorkshopError::Missing { what: "joint", id: i64::from(t.joint) };
+            let matrix = rest.get(j).ok_or(missing)?;
+            let about = |axis: Vec3, degrees: f32| Quat::from_axis_angle(axis, degrees.to_radians());
+            let finite = |x: f32| if x.is_finite() { x.clamp(-360.0, 360.0) } else { 0.0 };
+            let turn = about(person.forward, finite(t.lean))
+                * about(person.up, finite(t.twist))
+                * about(person.leftward(), finite(t.bend));
+            let own = matrix.to_scale_rotation_translation().1;
+            let turn = own.inverse() * turn * own;
+            let joint = Some(JointId(t.joint)).filter(|_| t.both_sides);
+            let partner = joint.and_then(|j| mirror_partner(skeleton, j));
+            pose.rotations[j] = (pose.rotations[j] * turn).normalize();
+            if let Some(p) = partner {
+                let image = skeleton.mirrored_rotation(JointId(t.joint), turn, p);
+                pose.rotations[p.index()] = (pose.rotations[p.index()] * image).normalize();
+            }
+        }
+        Ok(pose)
+    }
+
+    /// Matrices and amounts of a trial pose with joints turned by hand.
+    ///
+    /// # Errors
+    /// When the pose or a joint is not there.
+    pub fn joints_in(&self, pose: usize, turns: &[Turn]) -> Result<TrialPose, WorkshopError> {
+        let (turned, body) = (self.pose_of(pose, turns)?, &self.dress.body);
+        let amounts = self.trials.trials[pose].amounts(body, &turned);
+        Ok(TrialPose { matrices: body.skeleton.skin_matrices(&turned), amounts })
+    }
+
+    /// The same with shapes of the body called up by hand: number and amount.
+    ///
+    /// # Errors
+    /// When the pose, a joint or a shape is not there, or an amount makes no sense.
+    pub fn pose_with(
+        &self,
+        pose: usize,
+        turns: &[Turn],
+        shapes: &[(usize, f32)],
+    ) -> Result<TrialPose, WorkshopError> {
+        let mut pose = self.joints_in(pose, turns)?;
+        let own = self.dress.body.own_shapes().len();
+        for &(shape, amount) in shapes {
+            if shape >= own {
+                return Err(WorkshopError::Missing { what: "shape", id: shape as i64 });
+            }
+            if !(-1.0..=2.0).contains(&amount) {
+                return Err(WorkshopError::BadAmount);
+            }
+            pose.amounts.resize(pose.amounts.len().max(own), 0.0);
+            pose.amounts[shape] += amount;
+        }
+        Ok(pose)
+    }
+}

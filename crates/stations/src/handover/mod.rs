@@ -1,0 +1,7 @@
+//! What goes out.
+
+pub mod export;
+pub mod forms;
+pub mod limits;
+pub mod names;
+pub mod tables;

@@ -1,0 +1,192 @@
+//! Steps on the body, its joints and the poses it is tried in.
+
+use crate::intake::controls::without_controls;
+use crate::making::doing::Doing;
+use tin_cloak_core::intake::{JointRole, Up};
+use tin_cloak_core::trial::JointRange;
+use tin_cloak_model::dress::motions::{checked_pairs, checked_range, guessed_pairs};
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::fitting::{BodyPart, KeptPose};
+use tin_cloak_model::state::motion::{set_range, MotionState};
+use tin_cloak_model::state::names::LONGEST_NAME;
+use tin_cloak_model::state::names::{FileRef, PieceId};
+use tin_cloak_model::state::recipe::{SourcePart, Takes};
+use tin_cloak_model::state::turn::Turn;
+use tin_cloak_store::BlobId;
+
+impl Doing<'_> {
+    pub fn clear_controls(&mut self) -> Result<String, WorkshopError> {
+        let body = &self.room.dress.body;
+        let (skin, note) = without_controls(body, &self.room.trials)?;
+        self.draft.notes.push(note);
+        self.set_body_skin(&skin)?;
+        Ok(format!("Move weight of {} off its control joints", body.name))
+    }
+
+    pub fn set_body_parts(&mut self, parts: &[BodyPart]) -> Result<String, WorkshopError> {
+        let state = &self.room.state;
+        let worn = |p: &&BodyPart| {
+            state.pieces.iter().any(|w| w.source.file == state.body.file && w.source.mesh == p.mesh)
+        };
+        if let Some(part) = parts.iter().find(worn) {
+            return Err(WorkshopError::BodyIsWorn { mesh: part.mesh.clone() });
+        }
+        let first =
+            parts.first().ok_or_else(|| WorkshopError::NoBodyLeft { mesh: state.body.mesh.clone() })?;
+        let body = self.decoder.body(self.store, &state.body, parts)?;
+        let whole = parts.len() == 1 && first.shells.is_none() && first.mesh == state.body.mesh;
+        self.draft.state.body_parts = if whole { Vec::new() } else { parts.to_vec() };
+        self.draft.follow_no_shapes();
+        if !std::mem::take(&mut self.draft.state.masks).is_empty() {
+            self.draft.notes.push("what was hidden of the body is back: hide it again".to_owned());
+        }
+        // Places on the body that were named by number are elsewhere now.
+        for p in &mut self.draft.state.pieces {
+            let on_body = matches!(p.recipe.takes, Takes::Body | Takes::Beneath);
+            let by_whole =
+                matches!(p.recipe.part, SourcePart::Whole | SourcePart::Joints(_) | SourcePart::Side(_));
+            if on_body && !by_whole {
+                p.recipe.part = SourcePart::Whole;
+                let note =
+                    format!("{} takes from all of the body again: its part was named by number", p.name());
+                self.draft.notes.push(note);
+            }
+        }
+        if !std::mem::take(&mut self.draft.state.body_patches).is_empty() {
+            self.draft.notes.push("patches of the body were of the mesh as it was: they are gone".to_owned());
+        }
+        if std::mem::take(&mut self.draft.state.body_by_hand) {
+            let note = "what was changed by hand on the body’s weights is gone: they are its file’s again";
+            self.draft.notes.push(note.to_owned());
+        }
+        if self.draft.state.body_skin.take().is_some() {
+            let blob = |id: &BlobId| self.draft.blob(self.store, id);
+            let drafted = self.decoder.body_in_state(self.store, &self.draft.state, &blob)?;
+            // Where they were never on it there is nothing to do again.
+            if let Ok((skin, note)) = without_controls(&drafted, &self.room.trials) {
+                self.draft.notes.push(note);
+                self.set_body_skin(&skin)?;
+            }
+        }
+        self.draft.notes.push(format!("the body has {} vertices", body.mesh.positions.len()));
+        let names = |p: &BodyPart| match &p.shells {
+            None => p.mesh.clone(),
+            Some(list) => format!("{} of the parts of {}", list.len(), p.mesh),
+        };
+        Ok(format!("Take as the body {}", parts.iter().map(names).collect::<Vec<_>>().join(", ")))
+    }
+
+    pub fn size_body(&mut self, scale: f32, up: Up) -> Result<String, WorkshopError> {
+        if !(1e-4..=1e4).contains(&scale) {
+            return Err(WorkshopError::BadPlacement);
+        }
+        // A body is turned once, from the file's axes; sizes are multiplied.
+        let (before, turned) = self.room.state.body_size.unwrap_or((1.0, Up::Y));
+        let up = if turned == Up::Z { turned } else { up };
+        self.draft.state.body_size = Some((before * scale, up));
+        self.draft.follow_no_shapes();
+        let name = &self.room.dress.body.name;
+        Ok(match up {
+            Up::Z => format!("Bring {name} to metres with Y up ({scale} m a unit)"),
+            Up::Y => format!("Bring {name} to metres ({scale} m a unit)"),
+        })
+    }
+
+    pub fn keep_pose(&mut self, name: &str, pose: usize, turns: &[Turn]) -> Result<String, WorkshopError> {
+        let name = name.trim();
+        if name.is_empty() || name.chars().count() > LONGEST_NAME {
+            return Err(WorkshopError::BadName { most: LONGEST_NAME });
+        }
+        let pose = self.room.pose_of(pose, turns)?;
+        // A pose of that name is kept anew, in its place.
+        let kept = KeptPose { name: name.to_owned(), pose };
+        match self.draft.state.poses.iter_mut().find(|p| p.name == name) {
+            Some(known) => *known = kept,
+            None => self.draft.state.poses.push(kept),
+        }
+        Ok(format!("Keep the pose “{name}”"))
+    }
+
+    pub fn drop_pose(&mut self, name: &str) -> Result<String, WorkshopError> {
+        let before = self.draft.state.poses.len();
+        self.draft.state.poses.retain(|p| p.name != name);
+        if self.draft.state.poses.len() == before {
+            return Err(WorkshopError::NoSuchPose { pose: name.to_owned() });
+        }
+        Ok(format!("Drop the pose “{name}”"))
+    }
+
+    pub fn add_motion(
+        &mut self,
+        file: &BlobId,
+        file_name: &str,
+        name: &str,
+    ) -> Result<String, WorkshopError> {
+        let source = FileRef { file: file.clone(), file_name: file_name.to_owned(), mesh: name.to_owned() };
+        let document = self.decoder.stored(self.store, &source)?;
+        let body = &self.room.dress.body;
+        let pairs = guessed_pairs(body, file_name, &document)?;
+        let all = body.skeleton.len();
+        self.draft.notes.push(format!("{} of the body’s {all} joints follow it", pairs.len()));
+        self.draft.state.motions.push(MotionState { source, pairs });
+        Ok(format!("Try {name}"))
+    }
+
+    pub fn match_joints(
+        &mut self,
+        motion: usize,
+        pairs: &[(String, String)],
+    ) -> Result<String, WorkshopError> {
+        let source = self.draft.motion(motion)?.source.clone();
+        let document = self.decoder.stored(self.store, &source)?;
+        checked_pairs(&self.room.dress.body, &source.file_name, &document, pairs)?;
+        self.draft.motion(motion)?.pairs = pairs.to_vec();
+        Ok(format!("Match joints of {}", source.mesh))
+    }
+
+    pub fn remove_motion(&mut self, motion: usize) -> Result<String, WorkshopError> {
+        let name = self.draft.motion(motion)?.source.mesh.clone();
+        self.draft.state.motions.remove(motion);
+        Ok(format!("Try {name} no more"))
+    }
+
+    fn is_joint(&self, joint: &str) -> Result<(), WorkshopError> {
+        let missing = || WorkshopError::NoSuchJoint { joint: joint.to_owned() };
+        self.room.dress.body.skeleton.find(joint).map(|_| ()).ok_or_else(missing)
+    }
+
+    pub fn set_range(
+        &mut self,
+        joint: &str,
+        range: Option<JointRange>,
+        piece: Option<PieceId>,
+    ) -> Result<String, WorkshopError> {
+        self.is_joint(joint)?;
+        let range = range.map(checked_range).transpose()?;
+        let Some(piece) = piece else {
+            set_range(&mut self.draft.state.ranges, joint, range);
+            return Ok(format!("Set the range of {joint}"));
+        };
+        let p = self.draft.piece(piece)?;
+        set_range(&mut p.limits, joint, range);
+        let end = if range.is_some() { "limits" } else { "no longer limits" };
+        Ok(format!("{} {end} {joint}", p.name()))
+    }
+
+    pub fn set_role(&mut self, joint: &str, role: JointRole) -> Result<String, WorkshopError> {
+        self.is_joint(joint)?;
+        self.draft.state.roles.retain(|(name, _)| name != joint);
+        self.draft.state.roles.push((joint.to_owned(), role));
+        Ok(format!("File {joint} as one that {}", role_words(role)))
+    }
+}
+
+fn role_words(role: JointRole) -> &'static str {
+    match role {
+        JointRole::Deforms => "deforms",
+        JointRole::Twist => "twists",
+        JointRole::Control => "controls",
+        JointRole::Attachment => "holds things",
+        JointRole::Carries => "carries others",
+    }
+}

@@ -1,0 +1,15 @@
+//! What comes in: findings, their cures, sorting.
+
+pub mod body_steps;
+pub mod brought;
+pub mod controls;
+pub mod cut_steps;
+pub mod finding;
+pub mod found;
+pub mod of_body;
+pub mod of_piece;
+pub mod piece_steps;
+pub mod row_steps;
+pub mod suggested;
+pub mod unseen;
+pub mod worn_on;

@@ -1,0 +1,207 @@
+//! What is found on a body that comes in.
+
+use crate::intake::finding::strayed;
+use crate::intake::finding::{counted, mm, surface, unit_words, Finding, Grade};
+use glam::Vec3;
+use tin_cloak_core::intake::{guess_body_size, look_over, symmetry, JointRole, SurfaceFacts, Up};
+use tin_cloak_core::trial::{Clip, Humanoid, Limbs, ShapeTrack, TrackValues};
+use tin_cloak_core::JointId;
+use tin_cloak_model::dress::body::Body;
+use tin_cloak_model::state::fitting::BodyPart;
+use tin_cloak_model::state::step::Step;
+
+/// Looks over the body of a dress.
+pub fn look_over_body(body: &Body) -> Vec<Finding> {
+    let mut found = Vec::new();
+    found.extend(strayed(&body.rest));
+    found.extend(size_of_body(body));
+    found.extend(controls_with_weight(body));
+    found.extend(idle_limbs(body));
+    found.extend(influences(body));
+    found.extend(faulty_weights(body));
+    found.extend(body.unsound_clips.iter().map(|clip| {
+        let text = format!("the clip {} cannot be played: {}; mend it and export again", clip.name, clip.why);
+        Finding::new(Grade::Trouble, text)
+    }));
+    found.extend(in_several_meshes(body));
+    found.extend(tracks_kept_only(body));
+    let facts = look_over(&body.topology, &body.rest);
+    found.extend(openings_of_body(&facts));
+    found.extend(surface(&facts, &body.rest, &body.topology.triangles));
+    if !facts.inside_out.is_empty() {
+        let text =
+            "the body's faces look inward: flip them where it was made, or clearance is measured backwards";
+        found.push(Finding::new(Grade::Trouble, text));
+    }
+    let sides = symmetry(&body.rest);
+    let all = body.rest.len();
+    found.push(Finding::new(
+        Grade::Note,
+        format!(
+            "{} of {all} vertices have a partner on the other side (plane at x = {}, off by at most {:.2} mm)",
+            sides.paired,
+            mm(sides.plane),
+            sides.worst * 1000.0
+        ),
+    ));
+    let driven: Vec<&str> =
+        body.own_shapes().iter().filter(|m| m.driver.is_some()).map(|m| m.name.as_str()).collect();
+    let free: Vec<&str> =
+        body.own_shapes().iter().filter(|m| m.driver.is_none()).map(|m| m.name.as_str()).collect();
+    if !driven.is_empty() {
+        let text =
+            format!("shapes that the pose calls up, for pieces to follow (Seating): {}", driven.join(", "));
+        found.push(Finding::new(Grade::Note, text));
+    }
+    if !free.is_empty() {
+        found.push(Finding::new(
+            Grade::Note,
+            format!("body shapes, for pieces to follow (Seating): {}", free.join(", ")),
+        ));
+    }
+    found.sort_by_key(|f| f.grade);
+    found
+}
+
+fn size_of_body(body: &Body) -> Option<Finding> {
+    let (scale, up) = guess_body_size(&body.rest)?;
+    let (low, high) = tin_cloak_core::mesh::bounds(&body.rest);
+    let tall = if up == Up::Z { (high - low).z } else { (high - low).y };
+    let lies = if up == Up::Z { "lies on its back (Z is up in its file)" } else { "stands upright" };
+    let text = match unit_words(scale) {
+        _ if scale == 1.0 => format!("the body {lies}"),
+        unit => format!("the body {lies} and is {tall:.2} m tall: it seems to be modelled {unit}"),
+    };
+    let step = Step::SizeBody { scale, up };
+    Some(Finding::new(Grade::Trouble, text).cured_by("Bring the body to metres, Y up", step))
+}
+
+/// The meshes of its file that most likely are the rest of it.
+fn in_several_meshes(body: &Body) -> Vec<Finding> {
+    let mut found = Vec::new();
+    let (parts, closing) = (body.parts(), body.beside.iter().filter(|b| b.closes));
+    let names: Vec<&str> = closing.map(|b| b.name.as_str()).collect();
+    if !names.is_empty() {
+        let text = format!(
+            "{} {} an open edge of the body: most likely the rest of it",
+            names.join(", "),
+            if names.len() == 1 { "closes" } else { "close" }
+        );
+        let more = names.iter().map(|name| BodyPart::whole(name));
+        let step = Step::SetBodyParts { parts: parts.iter().cloned().chain(more).collect() };
+        found.push(Finding::new(Grade::Doubt, text).cured_by("Join them to one body", step));
+    }
+    if parts.len() > 1 {
+        let names: Vec<&str> = parts.iter().map(|p| p.mesh.as_str()).collect();
+        let text = format!("measured as one body, they go out as they came: {}", names.join(", "));
+        found.push(Finding::new(Grade::Note, text));
+    }
+    found
+}
+
+/// What its clips have that no pose is made with.
+fn tracks_kept_only(body: &Body) -> Option<Finding> {
+    let sized = |c: &&Clip| c.tracks.iter().any(|t| matches!(t.values, TrackValues::Scale(_)));
+    // What the pose drives is tried.
+    let driven = |n: usize| body.morphs.get(n).is_some_and(|m| m.driver.is_some());
+    let of_body = |mesh: &String| body.meshes.iter().any(|m| m.part.mesh == *mesh);
+    let keyed = |t: &ShapeTrack| {
+        let kept = |i: usize| !of_body(&t.mesh) || !driven(i % t.shapes());
+        t.amounts.iter().enumerate().any(|(i, a)| *a != 0.0 && kept(i))
+    };
+    let shaped = |c: &&Clip| c.shapes.iter().any(keyed);
+    let names = body.clips.iter().filter(|c| sized(c) || shaped(c)).map(|c| c.name.as_str());
+    let names: Vec<&str> = names.collect();
+    (!names.is_empty()).then(|| {
+        let text =
+            format!("sizes and shapes keyed in {} are not tried; they go out as they came", names.join(", "));
+        Finding::new(Grade::Note, text)
+    })
+}
+
+fn controls_with_weight(body: &Body) -> Option<Finding> {
+    let facts = body.joint_facts();
+    let bad: Vec<usize> =
+        (0..facts.len()).filter(|&j| facts[j].role == JointRole::Control && facts[j].vertices > 0).collect();
+    let first = *bad.first()?;
+    let names: Vec<&str> = bad.iter().map(|&j| body.skeleton.names[j].as_str()).collect();
+    let vertices: usize = bad.iter().map(|&j| facts[j].vertices).sum();
+    let text = format!(
+        "weight on {} is carried by {}: control joints should move no skin",
+        counted(vertices, "vertex", "vertices"),
+        names.join(", ")
+    );
+    let moves = |v: &usize| body.welded_skin.row(*v).any(|(j, _)| j.index() == first);
+    let place = (0..body.rest.len()).find(moves).map_or(Vec3::ZERO, |v| body.rest[v]);
+    Some(
+        Finding::new(Grade::Trouble, text)
+            .at(place)
+            .cured_by("Move it to joints that deform", Step::ClearControls),
+    )
+}
+
+/// Limb joints that carry nothing while a twist joint beside them does.
+fn idle_limbs(body: &Body) -> Option<Finding> {
+    let facts = body.joint_facts();
+    let person = Humanoid::find(&body.skeleton);
+    let limbs = |l: &Limbs| [l.upper_arm, l.lower_arm, l.upper_leg, l.lower_leg];
+    let twisted = |j: &JointId| {
+        let child = |k: &usize| body.skeleton.parents[*k] == Some(*j) && facts[*k].role == JointRole::Twist;
+        (0..facts.len()).filter(child).any(|k| facts[k].vertices > 0)
+    };
+    let all = limbs(&person.left).into_iter().chain(limbs(&person.right)).flatten();
+    let idle: Vec<&str> = all
+        .filter(|j| facts[j.index()].vertices == 0 && twisted(j))
+        .map(|j| body.skeleton.names[j.index()].as_str())
+        .collect();
+    (!idle.is_empty()).then(|| {
+        let text = format!("no weight on {}: their twist joints carry it, so paint those", idle.join(", "));
+        Finding::new(Grade::Note, text)
+    })
+}
+
+fn influences(body: &Body) -> Option<Finding> {
+    let most = body.welded_skin.max_influences();
+    let over =
+        |limit: usize| (0..body.rest.len()).filter(|&v| body.welded_skin.row(v).count() > limit).count();
+    let (four, eight) = (over(4), over(8));
+    (four > 0).then(|| {
+        let more = if eight > 0 { format!(", {eight} of them more than 8") } else { String::new() };
+        let vertices = counted(four, "vertex follows", "vertices follow");
+        Finding::new(Grade::Note, format!("{vertices} more than 4 joints (at most {most}){more}"))
+    })
+}
+
+/// What was put right on reading, so that nobody is surprised.
+fn faulty_weights(body: &Body) -> Vec<Finding> {
+    let faults = &body.weight_faults;
+    let mut found = Vec::new();
+    if let Some(&first) = faults.weightless.first() {
+        let vertices = counted(faults.weightless.len(), "vertex", "vertices");
+        let text = format!("{vertices} had no weight at all: now moved as the nearest vertex that has some");
+        found.push(Finding::new(Grade::Doubt, text).at(body.mesh.positions[first as usize]));
+    }
+    if faults.unnormalised > 0 {
+        let vertices = counted(faults.unnormalised, "vertex", "vertices");
+        let text = format!("weights at {vertices} did not sum to one: they have been normalised");
+        found.push(Finding::new(Grade::Note, text));
+    }
+    found
+}
+
+fn openings_of_body(facts: &SurfaceFacts) -> Vec<Finding> {
+    let large: Vec<_> = facts.openings.iter().filter(|o| o.width() > 0.015).collect();
+    let one = |o: &&&tin_cloak_core::intake::Opening| {
+        let text = format!(
+            "the body is open: a hole about {} wide ({} edges); cloth over it falls in",
+            mm(o.width()),
+            o.vertices.len()
+        );
+        Finding::new(Grade::Doubt, text).at(o.middle)
+    };
+    let mut found: Vec<Finding> = large.iter().take(4).map(|o| one(&o)).collect();
+    if large.len() > 4 {
+        found.push(Finding::new(Grade::Doubt, format!("and {} smaller holes", large.len() - 4)));
+    }
+    found
+}

@@ -1,0 +1,14 @@
+//! What the viewport shows: poses, maps, what lies under the pointer, pictures.
+
+pub mod choosing;
+pub mod choosing_else;
+pub mod extents;
+pub mod hand_view;
+pub mod maps;
+pub mod packed;
+pub mod picture;
+pub mod probe;
+pub mod regions;
+pub mod skinned;
+pub mod view;
+pub mod worst_snags;

@@ -1,0 +1,497 @@
+//! Correctives as steps: shapes that turns of joints call up on pieces, made, changed and taken off.
+
+use crate::intake::finding::counted;
+use crate::making::doing::{Doing, Phase};
+use crate::making::draft::Draft;
+use crate::mending::correct::{is_no_deeper, next_sought, shape_for, Begins, CalledUp, Gives, Sought, Way};
+use crate::mending::left::Left;
+use crate::mending::push_out::ToMend;
+use glam::Vec3;
+use rayon::prelude::*;
+use std::sync::atomic::AtomicBool;
+use std::sync::Arc;
+use tin_cloak_core::deform::{Driver, Morph};
+use tin_cloak_core::mend::{PoseCache, Trouble};
+use tin_cloak_measure::measuring::board::Board;
+use tin_cloak_measure::measuring::measured::Measured;
+use tin_cloak_model::dress::piece::Piece;
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::dress::trials::{trials_on_the_way, TrialSet};
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::blobs::pack_positions;
+use tin_cloak_model::state::corrective::Corrective;
+use tin_cloak_model::state::names::PieceId;
+use tin_cloak_model::state::push::{Against, MendOptions};
+
+/// So many turns are tried at most.
+const TURNS: usize = 300;
+/// So many are tried side by side at most.
+const AHEAD: usize = 4;
+/// Nothing is squeezed in, and nothing tried that is uncertain.
+const FIRST: Way =
+    Way { gives: Gives::Outer, begins: Begins::Early, in_folds: false, thorough: false, only: None };
+/// All turns are tried in each of these ways in turn, in the first one once more, as others have changed what is left.
+const WAYS: [Way; 8] = [
+    FIRST,
+    FIRST,
+    Way { begins: Begins::Late, ..FIRST },
+    Way { gives: Gives::Both, ..FIRST },
+    Way { gives: Gives::Both, begins: Begins::Late, ..FIRST },
+    Way { in_folds: true, ..FIRST },
+    Way { gives: Gives::Both, in_folds: true, ..FIRST },
+    Way { gives: Gives::Both, begins: Begins::Late, in_folds: true, ..FIRST },
+];
+/// From here on they are tried once more behind layers by themselves.
+const AGAIN: usize = 5;
+
+/// All ways for so many layers: those of all, each layer by itself, the outermost first, the last ones again; then
+/// those of all, thoroughly.
+fn ways(layers: usize) -> Vec<Way> {
+    let alone = |layer: usize| {
+        [Begins::Early, Begins::Late].map(|begins| Way { begins, only: Some(layer), in_folds: true, ..FIRST })
+    };
+    let alone = (1..layers).rev().flat_map(alone);
+    let thorough = WAYS[1..].iter().map(|way| Way { thorough: true, ..*way });
+    WAYS.into_iter().chain(alone).chain(WAYS[AGAIN..].iter().copied()).chain(thorough).collect()
+}
+
+/// What follows where a shape lets something else through.
+#[derive(Clone, Copy)]
+enum WayOn {
+    /// The shape is sought anew, and what came through is kept clear.
+    Anew,
+    /// What came through is mended on top of it.
+    OnTop,
+    /// It is taken back about there.
+    Less,
+}
+
+const QUICK: [WayOn; 2] = [WayOn::Anew, WayOn::Less];
+const THOROUGH: [WayOn; 3] = [WayOn::Anew, WayOn::OnTop, WayOn::Less];
+
+/// A shape that is tried: from where on, against what was there at first.
+#[derive(Clone, Copy)]
+struct Tried<'a> {
+    what: &'a ToMend<'a>,
+    here: &'a Reached,
+    first: &'a Board,
+    sought: &'a Sought,
+    cache: &'a PoseCache,
+    /// Set when anything lies between two sides of a fold.
+    meets_folds: &'a AtomicBool,
+}
+
+/// Where making correctives has come to.
+#[derive(Clone)]
+struct Reached {
+    draft: Draft,
+    /// None before anything is made.
+    room: Option<Arc<Room>>,
+    now: Measured,
+    left: Left,
+    /// What brought something, and may bring more.
+    taken: Vec<Driver>,
+}
+
+impl Reached {
+    /// The shapes that were taken, by what calls them up.
+    fn shapes(&self) -> Vec<Driver> {
+        let mut shapes: Vec<Driver> = Vec::new();
+        self.taken.iter().for_each(|d| shapes.extend((!shapes.contains(d)).then_some(*d)));
+        shapes
+    }
+
+    /// Its draft, with what is told of it: `was` cells were out of tolerance at first, and what is left on the way.
+    fn told(mut self, was: usize, (is_stopped, on_the_way): (bool, Option<String>)) -> Draft {
+        if is_stopped {
+            self.draft.notes.push("stopped before all was tried: these were found by then".to_owned());
+        }
+        match &self.room {
+            Some(room) => {
+                self.draft.notes.push(format!("{was} cells were out of tolerance, {} are", self.left.cells));
+                self.draft.notes.extend(on_the_way);
+                self.draft.notes.extend(corrective_notes(room, &self.taken));
+            }
+            None => self.draft.notes.push(format!(
+                "nothing was taken: no shape that a turn calls up brings the {was} cells out of tolerance down"
+            )),
+        }
+        self.draft
+    }
+}
+
+/// Correctives on their way.
+struct Seeking<'a> {
+    bound: &'a [usize],
+    options: MendOptions,
+    /// What was there before any.
+    first: &'a Board,
+    here: Reached,
+    /// Of all that it came through, the state with the fewest cells.
+    best: Reached,
+    /// Posed layers.
+    cache: PoseCache,
+}
+
+impl Seeking<'_> {
+    /// What it has come to, in words.
+    fn so_far(&self) -> String {
+        let (was, Left { cells, .. }) = (self.first.bad_cells(), self.best.left);
+        format!("{was} → {cells} cells by {}", counted(self.best.shapes().len(), "shape", "shapes"))
+    }
+
+    /// Goes on from a state to which a shape has led.
+    fn take(&mut self, next: Reached, driver: Driver) {
+        self.here = next;
+        self.here.taken.push(driver);
+        if self.here.left.is_better_than(self.best.left) {
+            self.best = self.here.clone();
+        }
+    }
+}
+
+/// One that was tried: where that leads to in the sweep, what it met, and the state when it helps.
+struct InLine {
+    pub sought: Sought,
+    at: Sweep,
+    pub meets_folds: bool,
+    next: Option<Reached>,
+}
+
+/// What brought nothing. Where it met no fold it is the same whether it is tried between two sides of one.
+pub struct InVain {
+    pub sought: Sought,
+    pub meets_folds: bool,
+}
+
+/// Where going through all turns has come to.
+#[derive(Clone, Default)]
+pub struct Sweep {
+    /// What brings no more.
+    tried: Vec<Driver>,
+    /// How often all turns were tried.
+    done: usize,
+    /// Whether anything was taken since this sweep began.
+    is_changed: bool,
+}
+
+/// Which turns were tried.
+#[derive(Default)]
+pub struct Sweeps {
+    ways: Vec<Way>,
+    at: Sweep,
+    /// What brought nothing, whichever way led to it.
+    in_vain: Vec<InVain>,
+}
+
+impl Sweeps {
+    /// On from where a turn was tried that brought nothing.
+    pub fn go_on_in_vain(&mut self, at: Sweep, in_vain: InVain) {
+        self.at = at;
+        self.at.tried.push(in_vain.sought.turn.driver);
+        self.in_vain.push(in_vain);
+    }
+
+    /// True of what is known to bring nothing.
+    pub fn is_in_vain(&self, sought: &Sought) -> bool {
+        let same =
+            |known: &InVain| known.sought == *sought || (!known.meets_folds && known.sought.is_alike(sought));
+        self.in_vain.iter().any(same)
+    }
+
+    /// On from where a turn was tried that helped, and may help more.
+    fn go_on(&mut self, at: Sweep, (driver, brings_more): (Driver, bool)) {
+        self.at = Sweep { is_changed: true, ..at };
+        self.at.tried.extend((!brings_more).then_some(driver));
+    }
+
+    /// The next ones to try, at most `count`, each as if those before it were in vain; with where that leads.
+    fn next(&self, what: &ToMend, here: &Reached, count: usize) -> Vec<(Sought, Sweep)> {
+        let mut line: Vec<(Sought, Sweep)> = Vec::new();
+        let mut at = self.at.clone();
+        while let Some(way) = self.ways.get(at.done).copied().filter(|_| line.len() < count) {
+            let known = (&at.tried[..], &here.taken[..]);
+            if let Some(sought) = next_sought(what, &here.now, known, way) {
+                let driver = sought.turn.driver;
+                let is_known = self.is_in_vain(&sought) || line.iter().any(|l| l.0 == sought);
+                line.extend((!is_known).then(|| (sought, at.clone())));
+                at.tried.push(driver);
+                continue;
+            }
+            // Nothing has changed: the same would bring nothing again.
+            let again = self.ways[at.done..].iter().take_while(|w| **w == way).count();
+            let done = at.done + if at.is_changed { 1 } else { again };
+            at = Sweep { done, ..Sweep::default() };
+        }
+        line
+    }
+}
+
+impl Doing<'_> {
+    /// Shapes that turns of joints call up on pieces, against what is through: of the turns to blame the worst first,
+    /// each measured on top of those before, and kept when less is left in all; of all that it comes through, the state
+    /// with the fewest cells is taken. Stopped, the best so far is.
+    pub fn correct(&mut self, pieces: &[PieceId], options: MendOptions) -> Result<String, WorkshopError> {
+        let bound = self.bound_pieces(pieces)?;
+        let names: Vec<&str> = bound.iter().map(|&i| self.room.dress.pieces[i].name.as_str()).collect();
+        let now = self.measured(None, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;
+        let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
+        let begun = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
+        let cache = PoseCache::new(self.room.trials.trials.len());
+        let mut seeking =
+            Seeking { bound: &bound, options, first: &first, best: begun.clone(), here: begun, cache };
+        let is_stopped = match self.sought(&mut seeking) {
+            Err(WorkshopError::Stopped) if seeking.best.room.is_some() => true,
+            other => other.map(|()| false)?,
+        };
+        let on_the_way = match self.left_on_the_way(&seeking.best) {
+            // What was found is kept, though nobody waits to be told of the way.
+            Err(WorkshopError::Stopped) => None,
+            told => told?,
+        };
+        *self.draft = seeking.best.told(first.bad_cells(), (is_stopped, on_the_way));
+        Ok(format!("Make correctives for {}", names.join(", ")))
+    }
+
+    /// What is left where the poses that were mended for are on their way, unless these are tried as well.
+    fn left_on_the_way(&self, reached: &Reached) -> Result<Option<String>, WorkshopError> {
+        let Some(room) = reached.room.as_ref().filter(|room| !room.state.plan.on_the_way) else {
+            return Ok(None);
+        };
+        let trials = TrialSet { trials: trials_on_the_way(&room.trials), ..TrialSet::default() };
+        let tell = |s: f32| self.of_turn(TURNS, (0.0, 1.0)).tell(s);
+        let board = self.measured_in(&room.in_trials(trials), &PoseCache::none(), &tell)?.board;
+        let cells = counted(board.bad_cells(), "cell is", "cells are");
+        Ok(Some(format!(
+            "half and three quarters of the way to the built-in poses {cells} out of tolerance, at most {:.1} mm: \
+             tick these poses in Trials to have them mended for, too",
+            board.deepest_mm()
+        )))
+    }
+
+    /// A part of what a turn is of the whole.
+    fn of_turn(&self, turn: usize, (from, to): (f32, f32)) -> Phase<'_> {
+        let at = |part: f32| (turn as f32 + part) / (TURNS + 1) as f32;
+        Phase { job: self.job, from: at(from), to: at(to) }
+    }
+
+    /// Seeks shapes until nothing brings more.
+    fn sought(&self, seeking: &mut Seeking) -> Result<(), WorkshopError> {
+        let mut sweeps = Sweeps { ways: ways(seeking.here.now.outfit.layers.len()), ..Sweeps::default() };
+        let said = self.job.now();
+        let said = if said.is_empty() { said } else { format!("{said} · ") };
+        let (mut turn, mut in_vain) = (0, 0);
+        while turn < TURNS {
+            self.job.say(format!("{said}{}", seeking.so_far()));
+            // After one in vain the next is likely so, too: they are tried side by side, and those behind the first
+            // that helps are forgotten, so that it comes to the same on any number of threads.
+            let most = (in_vain + 1).min(AHEAD).min(rayon::current_num_threads()).min(TURNS - turn);
+            let phase = |from: f32, to: f32, s: f32| self.of_turn(turn + 1, (from, to)).tell(s);
+            let line = self.tried_in_line(seeking, (&sweeps, most), &phase)?;
+            if line.is_empty() {
+                break;
+            }
+            for InLine { sought, at, meets_folds, next } in line {
+                // One before it in line may have said so meanwhile.
+                turn += usize::from(!sweeps.is_in_vain(&sought));
+                let Some(next) = next else {
+                    in_vain += 1;
+                    sweeps.go_on_in_vain(at, InVain { sought, meets_folds });
+                    continue;
+                };
+                in_vain = 0;
+                let brings_more = !next.left.is_hardly_less_than(seeking.here.left);
+                sweeps.go_on(at, (sought.turn.driver, brings_more));
+                seeking.take(next, sought.turn.driver);
+                break;
+            }
+        }
+        tracing::info!(turn, ways = sweeps.at.done, of = sweeps.ways.len(), "shapes sought");
+        Ok(())
+    }
+
+    /// Tries so many that are next in line side by side; none are left when there is none.
+    fn tried_in_line(
+        &self,
+        Seeking { bound, options, first, here, cache, .. }: &Seeking,
+        (sweeps, most): (&Sweeps, usize),
+        phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
+    ) -> Result<Vec<InLine>, WorkshopError> {
+        let room = here.room.as_deref().unwrap_or(self.room);
+        let what = ToMend {
+            dress: &room.dress,
+            ids: &[],
+            trials: &room.trials,
+            pieces: bound,
+            chosen: &[],
+            options: *options,
+            tolerance_mm: room.state.tolerance_mm,
+            against: Against::default(),
+        };
+        let one = |(sought, at): (Sought, Sweep)| {
+            let meets_folds = AtomicBool::new(false);
+            let tried = Tried { what: &what, here, first, sought: &sought, cache, meets_folds: &meets_folds };
+            let next = self.worth_it(tried, phase)?;
+            Ok(InLine { sought, at, meets_folds: meets_folds.into_inner(), next })
+        };
+        sweeps.next(&what, here, most).into_par_iter().map(one).collect()
+    }
+
+    /// What a shape makes of a state; where it lets something else through, what another one makes of it that takes
+    /// account of that. None when no less is left, or when something is deeper than at first.
+    fn worth_it(
+        &self,
+        tried: Tried,
+        phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
+    ) -> Result<Option<Reached>, WorkshopError> {
+        let Tried { what, here, first, sought, cache, meets_folds } = tried;
+        let Some(mut shape) =
+            shape_for(what, &here.now, (sought, &[]), (cache, meets_folds), &|s| phase(0.0, 0.4, s))?
+        else {
+            return Ok(None);
+        };
+        let mut best: Option<Reached> = None;
+        let mut met: Vec<Trouble> = vec![Vec::new(); here.now.trouble.len()];
+        let mut ways_on = if sought.thorough { &THOROUGH[..] } else { &QUICK[..] }.iter();
+        loop {
+            let reached = self.reached_by(tried, &shape, &|s| phase(0.7, 1.0, s))?;
+            let no_deeper = is_no_deeper(&reached.now.board, first);
+            tracing::info!(?shape.driver, was = ?here.left, left = ?reached.left, no_deeper, "corrective");
+            let is_less = no_deeper && reached.left.is_less_than(best.as_ref().map_or(here.left, |b| b.left));
+            let is_good = is_less && reached.left.is_better_than(here.left);
+            met.iter_mut().zip(&reached.now.trouble).for_each(|(met, new)| met.extend(new));
+            let mut next = None;
+            while next.is_none() && !is_good {
+                let Some(way_on) = ways_on.next() else { break };
+                next = self.gone_on(tried, *way_on, (&shape, &reached, &met), &|s| phase(0.4, 0.7, s))?;
+            }
+            best = if is_less { Some(reached) } else { best };
+            match next {
+                Some(next) => shape = next,
+                None => return Ok(best),
+            }
+        }
+    }
+
+    /// The state with a shape, measured.
+    fn reached_by(
+        &self,
+        Tried { what, here, cache, .. }: Tried,
+        shape: &CalledUp,
+        tell: &(dyn Fn(f32) -> bool + Sync),
+    ) -> Result<Reached, WorkshopError> {
+        let room = here.room.as_deref().unwrap_or(self.room);
+        let draft = self.with_corrective(room, here.draft.clone(), shape)?;
+        let made = self.room_of(&draft)?;
+        let now = self.measured_in(&made, cache, tell)?;
+        let left = Left::on(&now.board, what.options.limit_mm);
+        Ok(Reached { draft, room: Some(Arc::new(made)), now, left, taken: here.taken.clone() })
+    }
+
+    /// What a shape is followed by that led to a state in which something else is through; `met` is all that came
+    /// through with those before.
+    fn gone_on(
+        &self,
+        Tried { what, here, sought, cache, meets_folds, .. }: Tried,
+        way_on: WayOn,
+        (shape, reached, met): (&CalledUp, &Reached, &[Trouble]),
+        tell: &(dyn Fn(f32) -> bool + Sync),
+    ) -> Result<Option<CalledUp>, WorkshopError> {
+        match way_on {
+            WayOn::Anew => shape_for(what, &here.now, (sought, met), (cache, meets_folds), tell),
+            WayOn::OnTop => {
+                let room = reached.room.as_deref().unwrap_or(self.room);
+                let what = ToMend { dress: &room.dress, trials: &room.trials, ..*what };
+                let more = shape_for(
+                    &what,
+                    &reached.now,
+                    (sought, &reached.now.trouble),
+                    (cache, meets_folds),
+                    tell,
+                )?;
+                Ok(more.map(|more| shape.clone().and(more)))
+            }
+            WayOn::Less => Ok(Some(shape.clone().without_what_spoils(what.dress, &here.now, &reached.now))),
+        }
+    }
+
+    pub(super) fn with_corrective(
+        &self,
+        room: &Room,
+        mut draft: Draft,
+        shape: &CalledUp,
+    ) -> Result<Draft, WorkshopError> {
+        let body = &room.dress.body;
+        let Driver { joint, axis, from, full } = shape.driver;
+        let joint = body.skeleton.names[joint.index()].clone();
+        let about = format!("{joint} {:.0}", full.to_degrees());
+        let numbered = (2..).map(|n| format!("{about} ({n})"));
+        let known = body.morphs[body.own_shapes().len()..].iter().find(|m| m.driver == Some(shape.driver));
+        let is_free = |n: &String| !body.morphs.iter().any(|m| m.name == *n);
+        let fresh = || std::iter::once(about.clone()).chain(numbered).find(is_free).unwrap_or_default();
+        let name = known.map_or_else(fresh, |m| m.name.clone());
+        for (piece, moves) in &shape.offsets {
+            let state = room.piece_state(*piece);
+            let mut moves = moves.clone();
+            // More of a shape that there is.
+            if let Some(before) = room.dress.pieces[*piece].correctives.iter().find(|m| m.name == name) {
+                before.vertices.iter().zip(&before.offsets).for_each(|(v, o)| moves[*v as usize] += *o);
+                draft.piece(state.id)?.correctives.retain(|c| c.name != name);
+            }
+            let (name, joint, offsets) = (name.clone(), joint.clone(), draft.keep(pack_positions(&moves)));
+            let corrective = Corrective { name, joint, axis, from, full, offsets, by: Vec::new() };
+            draft.piece(state.id)?.correctives.push(corrective);
+        }
+        Ok(draft)
+    }
+
+    /// So much of a corrective of a piece as there is now, 1 for all; none of it takes it away.
+    pub fn change_corrective(
+        &mut self,
+        piece: PieceId,
+        name: &str,
+        share: f32,
+    ) -> Result<String, WorkshopError> {
+        if !(0.0..=2.0).contains(&share) {
+            return Err(WorkshopError::BadAmount);
+        }
+        let room = self.room;
+        let worn = &room.dress.pieces[room.find(piece)?];
+        let missing = || WorkshopError::NoSuchCorrective { piece: worn.name.clone(), name: name.to_owned() };
+        let shape = worn.correctives.iter().find(|m| m.name == name).ok_or_else(missing)?;
+        let moves: Vec<Vec3> = shape.to_dense(worn.rest.len()).iter().map(|o| *o * share).collect();
+        let blob = (share > 0.0).then(|| self.draft.keep(pack_positions(&moves)));
+        let correctives = &mut self.draft.piece(piece)?.correctives;
+        match blob {
+            None => correctives.retain(|c| c.name != name),
+            Some(blob) => {
+                let of_name = correctives.iter_mut().filter(|c| c.name == name);
+                of_name.for_each(|c| c.offsets = blob.clone());
+            }
+        }
+        Ok(match share {
+            0.0 => format!("Take the corrective {name} off {}", worn.name),
+            _ => format!("{} of the corrective {name} on {}", in_percent(share), worn.name),
+        })
+    }
+}
+
+fn in_percent(share: f32) -> String {
+    format!("{:.0} %", share * 100.0)
+}
+
+/// What each of the shapes that turns call up does.
+fn corrective_notes(room: &Room, drivers: &[Driver]) -> Vec<String> {
+    let of_turn = |shape: &Morph| {
+        let driver = shape.driver.filter(|d| drivers.contains(d))?;
+        let does = |piece: &Piece| {
+            let made = piece.correctives.iter().find(|m| m.name == shape.name)?;
+            let most = made.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max);
+            Some(format!("{} {} vertices, at most {most:.1} mm", piece.name, made.vertices.len()))
+        };
+        let told: Vec<String> = room.dress.pieces.iter().filter_map(does).collect();
+        let (from, full) = (driver.from.to_degrees(), driver.full.to_degrees());
+        Some(format!("{}: from {from:.0}° to {full:.0}° of it, {}", shape.name, told.join("; ")))
+    };
+    room.dress.body.morphs.iter().filter_map(of_turn).collect()
+}

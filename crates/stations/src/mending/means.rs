@@ -1,0 +1,349 @@
+//! What may help against what a board shows, as steps.
+
+use crate::intake::of_piece::{coarse_places, CoarsePlace};
+use crate::intake::row_steps;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use tin_cloak_core::intake::ROWS_WANTED;
+use tin_cloak_formats::PieceKind;
+use tin_cloak_measure::measuring::board::Board;
+use tin_cloak_model::dress::piece::Piece;
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::state::mask::HideOptions;
+use tin_cloak_model::state::names::{PieceId, BODY};
+use tin_cloak_model::state::placing::{EaseOptions, RelaxOptions};
+use tin_cloak_model::state::push::{Against, MendOptions};
+use tin_cloak_model::state::recipe::{Method, SourcePart, Takes};
+use tin_cloak_model::state::step::Step;
+use tin_cloak_model::state::stroke::Chosen;
+use tin_cloak_model::state::trial_plan::{CountRule, Counts, Target};
+
+/// The kinds of means, in the order in which they are tried: what sets a piece right as a whole; then what nothing
+/// cures is set aside, so that nothing is judged or held up by it; then what moves vertices and what takes away.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum MeansKind {
+    /// Sit better at rest.
+    Seat,
+    /// Follow the shapes of the body.
+    Shapes,
+    /// Move as the layer beneath does.
+    Match,
+    /// More rows of edges where cloth is too coarse to bend.
+    Rows,
+    /// Leave it: for stress only.
+    Leave,
+    /// Push layers off each other.
+    Push,
+    /// Give cloth that was moved its shape back as far as that brings nothing through.
+    Smooth,
+    /// Hide what nobody sees.
+    Hide,
+    /// Draw the body in under cloth.
+    Tuck,
+    /// Shapes that turns of joints call up.
+    Corrective,
+}
+
+impl MeansKind {
+    /// All, in order.
+    pub const ALL: [Self; 10] = [
+        Self::Seat,
+        Self::Shapes,
+        Self::Match,
+        Self::Rows,
+        Self::Leave,
+        Self::Push,
+        Self::Smooth,
+        Self::Hide,
+        Self::Tuck,
+        Self::Corrective,
+    ];
+
+    /// How long it takes to try, beside the others.
+    pub fn takes(self) -> f32 {
+        match self {
+            Self::Corrective => 24.0,
+            Self::Push => 8.0,
+            Self::Hide => 4.0,
+            Self::Shapes | Self::Match | Self::Smooth => 1.5,
+            Self::Seat | Self::Rows | Self::Leave | Self::Tuck => 0.5,
+        }
+    }
+}
+
+/// Something that may help.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Means {
+    /// Of which kind.
+    pub kind: MeansKind,
+    /// What is done, in words.
+    pub words: String,
+    /// Against what.
+    pub why: String,
+    /// The step that does it.
+    pub step: Step,
+}
+
+/// What is out of tolerance between two layers, over the counted poses.
+#[derive(Clone, Copy, Debug, Default)]
+struct Out {
+    cells: usize,
+    deepest_mm: f32,
+    sum_mm: f32,
+    at_rest: bool,
+}
+
+type OutByRow = BTreeMap<(PieceId, PieceId), Out>;
+
+fn out_by_row(board: &Board) -> OutByRow {
+    let mut rows = OutByRow::new();
+    for (pose, row, cell) in board.out(Counts::Counted) {
+        let ids = board.pairs[row].ids;
+        let out = rows.entry((ids[0], ids[1])).or_default();
+        out.cells += 1;
+        out.sum_mm += cell.depth_mm();
+        out.deepest_mm = out.deepest_mm.max(cell.depth_mm());
+        out.at_rest |= pose == 0;
+    }
+    rows
+}
+
+fn in_words(out: &Out) -> String {
+    let cells = if out.cells == 1 { "cell" } else { "cells" };
+    format!("{} {cells}, {:.1} mm at most", out.cells, out.deepest_mm)
+}
+
+/// No row with fewer cells than this is matched for, unless one is deep.
+const WORTH_MATCHING: usize = 3;
+const DEEP_MM: f32 = 15.0;
+
+/// The means of a kind that may help in a room with this board, those against the most first.
+pub fn means_for(room: &Room, board: &Board, kind: MeansKind) -> Vec<Means> {
+    let rows = out_by_row(board);
+    match kind {
+        MeansKind::Seat => seatings(room, &rows),
+        MeansKind::Shapes => following(room, &rows).into_iter().collect(),
+        MeansKind::Match => matchings(room, &rows),
+        MeansKind::Rows => more_rows(room, board, &rows),
+        MeansKind::Push => pushing(board).into_iter().collect(),
+        MeansKind::Smooth => smoothings(room, board),
+        MeansKind::Tuck => tucking(room, &rows).into_iter().collect(),
+        MeansKind::Hide => hiding(&rows).into_iter().collect(),
+        MeansKind::Corrective => correcting(&rows).into_iter().collect(),
+        MeansKind::Leave => leaving(room, &rows).into_iter().collect(),
+    }
+}
+
+pub(super) fn name(room: &Room, id: PieceId) -> &str {
+    let piece = room.dress.pieces.iter().find(|p| p.id == id);
+    piece.map_or(room.dress.body.name.as_str(), |p| p.name.as_str())
+}
+
+/// Pieces that are in something at rest are eased off it.
+fn seatings(room: &Room, rows: &OutByRow) -> Vec<Means> {
+    let mut by_piece: BTreeMap<PieceId, Out> = BTreeMap::new();
+    for (&(outer, inner), out) in rows.iter().filter(|(_, out)| out.at_rest) {
+        if outer != inner {
+            let sum = by_piece.entry(outer).or_default();
+            (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
+        }
+    }
+    let means = |(piece, out): (PieceId, Out)| {
+        let options = EaseOptions { least_mm: 1.0, most_mm: None };
+        Means {
+            kind: MeansKind::Seat,
+            words: format!("Ease {} off what lies beneath at rest", name(room, piece)),
+            why: in_words(&out),
+            step: Step::Ease { piece, chosen: Chosen::Everything, options },
+        }
+    };
+    by_piece.into_iter().map(means).collect()
+}
+
+/// Pieces that do not follow what the body becomes.
+fn following(room: &Room, rows: &OutByRow) -> Option<Means> {
+    let body = &room.dress.body;
+    if body.welded_morphs.iter().all(|m| m.vertices.is_empty()) {
+        return None;
+    }
+    let pieces = room.dress.pieces.iter();
+    let still = pieces.filter(|p| p.bound.is_some() && !p.cage && p.carried.is_none());
+    let pieces: Vec<PieceId> = still.map(|p| p.id).collect();
+    let over_body: usize =
+        rows.iter().filter(|(ids, _)| ids.1 == BODY && ids.0 != BODY).map(|(_, out)| out.cells).sum();
+    let who = match pieces.as_slice() {
+        [one] => name(room, *one).to_owned(),
+        several => format!("{} pieces", several.len()),
+    };
+    (!pieces.is_empty()).then(|| Means {
+        kind: MeansKind::Shapes,
+        words: format!("Let {who} follow the shapes of {}", body.name),
+        why: format!("{over_body} cells over {}", body.name),
+        step: Step::FollowShapes { pieces, follow: true },
+    })
+}
+
+/// Pieces that run through a piece beneath take the weights of what lies beneath, whichever is nearest.
+fn matchings(room: &Room, rows: &OutByRow) -> Vec<Means> {
+    let mut worst: BTreeMap<PieceId, (PieceId, Out)> = BTreeMap::new();
+    for (&(outer, inner), out) in rows {
+        let worth = out.cells >= WORTH_MATCHING || out.deepest_mm >= DEEP_MM;
+        if outer == inner || inner == BODY || outer == BODY || !worth {
+            continue;
+        }
+        let known = worst.entry(outer).or_insert((inner, *out));
+        if out.sum_mm > known.1.sum_mm {
+            *known = (inner, *out);
+        }
+    }
+    let may = |outer: PieceId, inner: PieceId| {
+        let Ok(at) = room.find(outer) else { return false };
+        let (state, Ok(beneath)) = (room.piece_state(at), room.find(inner)) else { return false };
+        let from_beneath = room.dress.pieces[beneath].layer < room.dress.pieces[at].layer;
+        let by_method = !matches!(state.recipe.options.method, Method::Ends | Method::Came | Method::Heat);
+        let untouched = state.cleaned.is_empty() && state.recipe.takes == Takes::Body;
+        from_beneath && by_method && untouched
+    };
+    let mut list: Vec<(PieceId, (PieceId, Out))> =
+        worst.into_iter().filter(|(outer, (inner, _))| may(*outer, *inner)).collect();
+    list.sort_by(|a, b| b.1 .1.sum_mm.total_cmp(&a.1 .1.sum_mm));
+    let means = |(piece, (inner, out)): (PieceId, (PieceId, Out))| Means {
+        kind: MeansKind::Match,
+        words: format!("Let {} move as what lies beneath it", name(room, piece)),
+        why: format!("{} through it: {}", name(room, inner), in_words(&out)),
+        step: Step::TakeFrom { piece, takes: Takes::Beneath, part: SourcePart::Whole },
+    };
+    list.into_iter().map(means).collect()
+}
+
+/// Bends of cloth without rows enough, where the piece is strained or in something in some pose.
+fn more_rows(room: &Room, board: &Board, rows: &OutByRow) -> Vec<Means> {
+    let strained = board.strained();
+    let is_bad = |id: PieceId| {
+        rows.keys().any(|ids| ids.0 == id || ids.1 == id) || strained.iter().any(|(_, piece)| *piece == id)
+    };
+    let of_piece = |piece: &Piece| -> Vec<Means> {
+        let one = |place: CoarsePlace| {
+            let (rows, joint) = (place.lacks().min(row_steps::MOST_ROWS), &place.joint);
+            let many = row_steps::in_words(rows);
+            Some(Means {
+                kind: MeansKind::Rows,
+                words: format!("Add {many} to {} at {joint}", piece.name),
+                why: format!("{:.1} rows of edges bend there, {ROWS_WANTED} are wanted", place.bend.rows),
+                step: place.add(piece.id, rows)?,
+            })
+        };
+        coarse_places(&room.dress, piece).into_iter().filter_map(one).collect()
+    };
+    let worn = room.dress.pieces.iter().filter(|p| p.bound.is_some() && !p.cage && is_bad(p.id));
+    worn.flat_map(of_piece).collect()
+}
+
+fn pushing(board: &Board) -> Option<Means> {
+    let options = MendOptions::default();
+    (board.bad_cells() > 0).then(|| Means {
+        kind: MeansKind::Push,
+        words: "Push all layers off each other".to_owned(),
+        why: format!("{} cells", board.bad_cells()),
+        step: Step::PushOut {
+            pieces: Vec::new(),
+            chosen: Chosen::Everything,
+            options,
+            against: Against::default(),
+        },
+    })
+}
+
+/// Cloth that was moved at rest, and is strained in some poses.
+fn smoothings(room: &Room, board: &Board) -> Vec<Means> {
+    let strained = board.strained();
+    let means = |(index, piece): (usize, &Piece)| {
+        let poses = strained.iter().filter(|(_, id)| *id == piece.id).count();
+        let may = piece.kind != PieceKind::Stiff && piece.bound.is_some() && poses > 0;
+        let moved = room.piece_state(index).rest.is_some();
+        (may && moved).then(|| Means {
+            kind: MeansKind::Smooth,
+            words: format!("Relax {} towards the shape that it came in", piece.name),
+            why: format!("strained in {poses} poses"),
+            step: Step::Relax {
+                piece: piece.id,
+                chosen: Chosen::Everything,
+                options: RelaxOptions::default(),
+                shape: None,
+            },
+        })
+    };
+    room.dress.pieces.iter().enumerate().filter_map(means).collect()
+}
+
+/// What of the body is through what lies over it.
+fn tucking(room: &Room, rows: &OutByRow) -> Option<Means> {
+    let mut sum = Out::default();
+    for (_, out) in rows.iter().filter(|(ids, _)| ids.1 == BODY && ids.0 != BODY) {
+        (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
+    }
+    let options = MendOptions::of_tucks();
+    (sum.cells > 0).then(|| Means {
+        kind: MeansKind::Tuck,
+        words: format!("Draw {} in under what is worn", room.dress.body.name),
+        why: in_words(&sum),
+        step: Step::Tuck { options, of: None },
+    })
+}
+
+fn hiding(rows: &OutByRow) -> Option<Means> {
+    let covered = rows.iter().filter(|(ids, _)| ids.0 != ids.1);
+    let (cells, deepest) =
+        covered.fold((0, 0.0f32), |(n, mm), (_, out)| (n + out.cells, mm.max(out.deepest_mm)));
+    (cells > 0).then(|| Means {
+        kind: MeansKind::Hide,
+        words: "Hide what nobody sees".to_owned(),
+        why: in_words(&Out { cells, deepest_mm: deepest, ..Out::default() }),
+        step: Step::Hide { options: HideOptions::default() },
+    })
+}
+
+/// What is left between two layers in some poses is cured in these alone.
+fn correcting(rows: &OutByRow) -> Option<Means> {
+    let (mut sum, left) = (Out::default(), rows.iter().filter(|(ids, _)| ids.0 != ids.1));
+    left.for_each(|(_, out)| {
+        (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
+    });
+    let options = MendOptions::of_correctives();
+    (sum.cells > 0).then(|| Means {
+        kind: MeansKind::Corrective,
+        words: "Make correctives for the poses that are left".to_owned(),
+        why: in_words(&sum),
+        step: Step::Correct { pieces: Vec::new(), options },
+    })
+}
+
+/// Folds: a part that lies in itself has no room to be moved to.
+fn leaving(room: &Room, rows: &OutByRow) -> Option<Means> {
+    let folds: Vec<(PieceId, Out)> =
+        rows.iter().filter(|(ids, _)| ids.0 == ids.1).map(|(ids, out)| (ids.0, *out)).collect();
+    if folds.is_empty() {
+        return None;
+    }
+    let mut plan = room.state.plan.clone();
+    for (part, _) in &folds {
+        let own = name(room, *part).to_owned();
+        let note = "it lies in itself: there is no room to move it to".to_owned();
+        let target = Target::Pair { outer: own.clone(), inner: own };
+        plan = plan.with_rule(CountRule { target, counts: Counts::Stress, note });
+    }
+    let names: Vec<&str> = folds.iter().map(|(part, _)| name(room, *part)).collect();
+    let cells: usize = folds.iter().map(|f| f.1.cells).sum();
+    let deepest = folds.iter().map(|f| f.1.deepest_mm).fold(0.0, f32::max);
+    let said = format!("Trials: what lies in itself is for stress only: {}", names.join(", "));
+    Some(Means {
+        kind: MeansKind::Leave,
+        words: format!("Leave what lies in itself, for stress only: {}", names.join(", ")),
+        why: format!(
+            "{}: cloth in the pit of an arm, the back of a knee",
+            in_words(&Out { cells, deepest_mm: deepest, ..Out::default() })
+        ),
+        step: Step::Try { plan, said },
+    })
+}

@@ -1,0 +1,13 @@
+//! What is done about trouble the board shows.
+
+pub mod correct;
+pub mod correct_steps;
+pub mod hide;
+pub mod left;
+pub mod means;
+pub mod push_out;
+pub mod spoilt;
+pub mod steps;
+pub mod tuck;
+pub mod unseen;
+pub mod volume;

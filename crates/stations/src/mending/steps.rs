@@ -1,0 +1,141 @@
+//! Steps that push pieces out.
+
+use crate::making::carried::Turned;
+use crate::making::doing::{Doing, Phase};
+use crate::making::draft::Draft;
+use crate::mending::push_out::{mend, ToMend};
+use crate::seating::relaxing::change_note;
+use glam::Vec3;
+use tin_cloak_core::mend::PoseCache;
+use tin_cloak_core::seat::shape_change;
+use tin_cloak_measure::measuring::cells::{measured_of, Counts, Kept};
+use tin_cloak_measure::measuring::measured::Measured;
+use tin_cloak_measure::measuring::missing::measure_all;
+use tin_cloak_model::dress::chosen::Choosing;
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::names::{PieceId, BODY};
+use tin_cloak_model::state::push::{Against, MendOptions};
+use tin_cloak_model::state::stroke::Chosen;
+
+impl Doing<'_> {
+    pub fn push_out(
+        &mut self,
+        pieces: &[PieceId],
+        chosen: &Chosen,
+        (options, against): (MendOptions, Against),
+    ) -> Result<String, WorkshopError> {
+        let dress = &self.room.dress;
+        let bound = self.bound_pieces(pieces)?;
+        let (pair, pose) = (against.pair, against.pose);
+        let there = |id: PieceId| id == BODY || self.room.find(id).is_ok();
+        if pair.is_some_and(|(outer, inner)| !there(outer) || !there(inner)) {
+            return Err(WorkshopError::NoSuchPair);
+        }
+        if let Some(pose) = pose.filter(|p| *p >= self.room.trials.trials.len()) {
+            return Err(WorkshopError::Missing { what: "pose", id: pose as i64 });
+        }
+        let mut only = Vec::new();
+        if *chosen != Chosen::Everything {
+            for &index in &bound {
+                only.push((index, Choosing::on(&dress.pieces[index], &dress.body).chosen(chosen)?));
+            }
+        }
+        let worn = self.room.worn();
+        let ids: Vec<PieceId> = worn.facts.iter().map(|f| f.piece).collect();
+        let trials = &*self.room.trials;
+        let tolerance_mm = self.room.state.tolerance_mm;
+        let (pieces, chosen) = (&*bound, &*only);
+        let what = ToMend { dress, ids: &ids, trials, pieces, chosen, options, tolerance_mm, against };
+        let phase = Phase { job: self.job, from: 0.0, to: 0.99 };
+        let cache = PoseCache::new(trials.trials.len());
+        let measure = |rest: &[Option<Vec<Vec3>>], tell: &(dyn Fn(f32) -> bool + Sync)| match rest
+            .iter()
+            .any(Option::is_some)
+        {
+            false => self.measured_in(self.room, &cache, tell),
+            true => {
+                let draft = self.reseated(rest, self.draft.clone())?;
+                self.measured_in(&self.room_of(&draft)?, &cache, tell)
+            }
+        };
+        let outcome = mend(&what, (&measure, &cache), &|s| phase.tell(s))?;
+        self.reseated(&outcome.rest, self.draft.clone()).map(|draft| *self.draft = draft)?;
+        self.draft.notes.extend(outcome.notes());
+        for (index, rest) in outcome.rest.iter().enumerate() {
+            let Some(rest) = rest else { continue };
+            let worn = &dress.pieces[index];
+            let came = self.came_in(worn, worn.id)?;
+            let all = vec![true; came.len()];
+            let change = |now: &[Vec3]| shape_change(&worn.topology, (&came, now), &all);
+            self.draft.notes.push(change_note(&worn.name, change(&worn.rest), change(rest)));
+        }
+        let names: Vec<&str> = bound.iter().map(|&i| dress.pieces[i].name.as_str()).collect();
+        Ok(format!("Push out {}{}", self.against_in_words(against, &names)?, self.in_pose(against.pose)))
+    }
+
+    /// What is pushed against: a pair of layers, or all that is through the pieces.
+    fn against_in_words(&self, against: Against, names: &[&str]) -> Result<String, WorkshopError> {
+        let Some((outer, inner)) = against.pair else { return Ok(names.join(", ")) };
+        let name = |id: PieceId| -> Result<&str, WorkshopError> {
+            let piece = if id == BODY { None } else { Some(self.room.find(id)?) };
+            Ok(self.room.dress.layer_name(piece))
+        };
+        Ok(format!("where {} is through {}", name(inner)?, name(outer)?))
+    }
+
+    fn in_pose(&self, pose: Option<usize>) -> String {
+        pose.map_or_else(String::new, |pose| format!(", in {}", self.room.trials.trials[pose].label()))
+    }
+
+    /// A draft with pieces at other rest positions.
+    fn reseated(&self, rest: &[Option<Vec<Vec3>>], mut draft: Draft) -> Result<Draft, WorkshopError> {
+        for (index, rest) in rest.iter().enumerate() {
+            if let Some(rest) = rest {
+                draft.reseat(self.room, index, rest, &Turned::Not)?;
+            }
+        }
+        Ok(draft)
+    }
+
+    /// The pieces named that are bound; all that are when none is named.
+    pub(super) fn bound_pieces(&self, pieces: &[PieceId]) -> Result<Vec<usize>, WorkshopError> {
+        let mut bound = self.chosen_pieces(pieces)?;
+        bound.retain(|&i| self.room.dress.pieces[i].bound.is_some());
+        if bound.is_empty() {
+            return Err(WorkshopError::BindFirst);
+        }
+        Ok(bound)
+    }
+
+    /// Measures the fitting, or what a draft makes of it; what is measured is kept, so that the board behind the step
+    /// is there with it.
+    pub fn measured(
+        &self,
+        draft: Option<Draft>,
+        tell: &(dyn Fn(f32) -> bool + Sync),
+    ) -> Result<Measured, WorkshopError> {
+        let cache = PoseCache::none();
+        match draft {
+            None => self.measured_in(self.room, &cache, tell),
+            Some(draft) => self.measured_in(&self.room_of(&draft)?, &cache, tell),
+        }
+    }
+
+    pub fn room_of(&self, draft: &Draft) -> Result<Room, WorkshopError> {
+        let blob = |id: &_| draft.blob(self.store, id);
+        self.decoder.build(self.store, draft.state.clone(), &blob)
+    }
+
+    pub fn measured_in(
+        &self,
+        room: &Room,
+        cache: &PoseCache,
+        tell: &(dyn Fn(f32) -> bool + Sync),
+    ) -> Result<Measured, WorkshopError> {
+        let counts = Counts::default();
+        let kept = Kept { derived: self.decoder.derived(), store: self.store, counts: &counts };
+        measure_all(room, kept, cache, tell)?;
+        measured_of(room, kept)
+    }
+}

@@ -1,0 +1,99 @@
+//! A piece in one of the shapes that it takes on: one of the body's that it follows, or one that the turn of a joint
+//! calls up. What is done to it there is the shape's.
+
+use crate::making::doing::Doing;
+use crate::seating::ground::Ground;
+use crate::seating::ground::GroundOfRoom;
+use glam::Vec3;
+use std::sync::Arc;
+use tin_cloak_model::dress::room::Room;
+use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::blobs::pack_positions;
+use tin_cloak_model::state::key::Key;
+use tin_cloak_model::state::names::PieceId;
+
+/// Where a shape is kept.
+enum Of {
+    /// Among those of the body that are followed, by number.
+    Followed(usize),
+    /// Among the piece's correctives.
+    Turn,
+}
+
+/// A shape of a piece.
+pub struct InShape {
+    name: String,
+    of: Of,
+    /// The piece's vertices with all of it.
+    pub positions: Vec<Vec3>,
+}
+
+/// Asked of a room: a piece in one of the shapes that it takes on: one of the body's that it follows, or one that the turn of a joint
+pub trait InShapeOfRoom {
+    /// Piece `index` with all of the shape of a name.
+    ///
+    /// # Errors
+    /// When it takes on none of that name.
+    fn in_shape(&self, index: usize, name: &str) -> Result<InShape, WorkshopError>;
+
+    /// What lies beneath piece `index` while it is in a shape.
+    fn ground_in(&self, index: usize, shape: &InShape) -> Arc<Ground>;
+}
+
+impl InShapeOfRoom for Room {
+    fn in_shape(&self, index: usize, name: &str) -> Result<InShape, WorkshopError> {
+        let (piece, body) = (&self.dress.pieces[index], &self.dress.body);
+        let missing = || WorkshopError::FollowsNoShape { piece: piece.name.clone(), shape: name.to_owned() };
+        let number = body.own_shapes().iter().position(|m| m.name == name);
+        let followed = |n: usize| Some((Of::Followed(n), piece.carried.as_ref()?.0.get(n)?));
+        let turn = || Some((Of::Turn, &**piece.correctives.iter().find(|m| m.name == name)?));
+        let found = number.and_then(followed).or_else(turn).filter(|(_, m)| !m.vertices.is_empty());
+        let (of, shape) = found.ok_or_else(missing)?;
+        let offsets = shape.to_dense(piece.rest.len());
+        let positions = piece.rest.iter().zip(offsets).map(|(r, o)| *r + o).collect();
+        Ok(InShape { name: name.to_owned(), of, positions })
+    }
+
+    fn ground_in(&self, index: usize, shape: &InShape) -> Arc<Ground> {
+        let Of::Followed(number) = shape.of else { return self.ground(index) };
+        let carried: Vec<_> = self.state.pieces.iter().map(|p| (p.id, &p.carried)).collect();
+        let key = Key::begin("ground in a shape").and_key(self.ground_key(index)).and_key(self.contents.body);
+        self.derived.get_or(key.and(&(number, carried)).end(), || {
+            let followed = |i: usize| self.dress.pieces[i].followed(&self.dress.body);
+            let beneath = Ground::offsets(&self.dress, index, &followed).swap_remove(number);
+            Ground::beneath(&self.dress, index).moved(&beneath)
+        })
+    }
+}
+
+impl Doing<'_> {
+    /// Gives a shape of a piece other positions.
+    pub fn keep_in_shape(
+        &mut self,
+        (index, piece): (usize, PieceId),
+        shape: &InShape,
+        positions: &[Vec3],
+    ) -> Result<(), WorkshopError> {
+        let worn = &self.room.dress.pieces[index];
+        let offsets: Vec<Vec3> = positions.iter().zip(worn.rest.iter()).map(|(p, r)| *p - *r).collect();
+        match shape.of {
+            Of::Followed(number) => {
+                let all = worn.carried.iter().flat_map(|c| c.0.iter().enumerate()).flat_map(|(n, other)| {
+                    if n == number {
+                        offsets.clone()
+                    } else {
+                        other.to_dense(worn.rest.len())
+                    }
+                });
+                let blob = self.draft.keep(pack_positions(&all.collect::<Vec<Vec3>>()));
+                self.draft.piece(piece)?.carried = Some(blob);
+            }
+            Of::Turn => {
+                let blob = self.draft.keep(pack_positions(&offsets));
+                let correctives = self.draft.piece(piece)?.correctives.iter_mut();
+                correctives.filter(|c| c.name == shape.name).for_each(|c| c.offsets = blob.clone());
+            }
+        }
+        Ok(())
+    }
+}

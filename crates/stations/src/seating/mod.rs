@@ -1,0 +1,13 @@
+//! Where pieces belong at rest.
+
+pub mod brushing;
+pub mod easing;
+pub mod follow_shapes;
+pub mod ground;
+pub mod in_shape;
+pub mod mirror_steps;
+pub mod modelled_pose;
+pub mod relaxing;
+pub mod sits;
+pub mod steps;
+pub mod worn_shape;

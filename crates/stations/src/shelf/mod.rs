@@ -1,0 +1,5 @@
+//! Files brought in, and kept bindings.
+
+pub mod assets;
+pub mod bring;
+pub mod templates;

@@ -1,0 +1,3 @@
+//! Steps that say what is tried.
+
+pub mod trial_steps;
