@@ -142,7 +142,7 @@ fn bad_input_is_one_clear_line_and_status_two() {
         (&["fit", "--body", &body, "--piece", &missing, "--out", text(&out)], "cannot be read"),
         (
             &["fit", "--body", &body, "--piece", &joint, "--out", text(&out)],
-            "no joint named “elbow_of_a_snake”",
+            "no joint “elbow_of_a_snake”",
         ),
         (
             &["fit", "--body", &body, "--body-mesh", "x", "--piece", &suit, "--out", text(&out)],

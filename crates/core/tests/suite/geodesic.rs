@@ -4,7 +4,7 @@ use serde_json::Value;
 use tin_cloak_core::glam::Vec3;
 use tin_cloak_core::mesh::{along_edges, over_surface, Topology};
 
-/// Made by `tests/reference/geodesic.py` with pygeodesic: exact distances (Mitchell, Mount & Papadimitriou).
+/// Made by `tests/suite/reference/geodesic.py` with pygeodesic: exact distances (Mitchell, Mount & Papadimitriou).
 fn reference(shape: &str) -> (Vec<Vec3>, Topology, u32, Vec<f32>) {
     let all: Value = serde_json::from_str(include_str!("reference/geodesic.json")).unwrap();
     let of = &all[shape];

@@ -11,7 +11,7 @@ fn rows(v: &Value) -> Vec<Vec<f64>> {
     v.as_array().unwrap().iter().map(numbers).collect()
 }
 
-/// Made by `tests/reference/least_change.py` with OSQP (Stellato et al. 2020): demands with squared slack.
+/// Made by `tests/suite/reference/least_change.py` with OSQP (Stellato et al. 2020): demands with squared slack.
 #[test]
 fn the_cost_is_that_of_the_quadratic_programme() {
     let all: Value = serde_json::from_str(include_str!("reference/least_change.json")).unwrap();

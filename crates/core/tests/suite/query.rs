@@ -139,7 +139,7 @@ fn winding_numbers_of_open_and_closed_surfaces() {
 
 /// Closest points and winding numbers as `libigl` 2.6 gives them
 /// (`igl.point_mesh_squared_distance`, `igl.fast_winding_number`); made by
-/// `tests/reference/make.py`, which names the versions.
+/// `tests/suite/reference/make.py`, which names the versions.
 #[test]
 fn as_libigl_says() {
     let text = include_str!("reference/libigl.json");

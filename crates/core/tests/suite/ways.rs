@@ -22,7 +22,7 @@ use tin_cloak_core::JointId;
 
 const NEAR: MatchSettings = MatchSettings { distance: 0.05, min_cosine: 0.8 };
 
-/// Made by `tests/reference/weights.py`, which names the libraries and their versions.
+/// Made by `tests/suite/reference/weights.py`, which names the libraries and their versions.
 struct Reference(Value);
 
 impl Reference {

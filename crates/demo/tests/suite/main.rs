@@ -52,7 +52,7 @@ fn wick_is_one_closed_skin_whose_fingers_bend_by_their_own_joints() {
     let (vertices, faces) = (topology.weld.count(), mesh.triangles.len());
     assert_eq!(vertices + faces - faces * 3 / 2, 2, "no handle, no hole");
     let world = skeleton.world(&tin_cloak_core::skeleton::Pose::rest(skeleton.len()));
-    let last: Vec<usize> = (0..skeleton.len()).filter(|j| skeleton.names[*j].ends_with("_3_l")).collect();
+    let last: Vec<usize> = (0..skeleton.len()).filter(|j| skeleton.names[*j].ends_with("_3_left")).collect();
     assert!(last.len() >= 4, "{:?}", skeleton.names);
     for joint in last {
         let at = world[joint].w_axis.truncate();

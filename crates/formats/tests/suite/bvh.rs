@@ -7,7 +7,7 @@ use tin_cloak_formats::{read, Companions};
 
 #[test]
 fn joints_are_where_another_loader_puts_them() {
-    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/reference/");
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/suite/reference/");
     let bytes = std::fs::read(format!("{folder}lamplighter.bvh")).unwrap();
     let theirs: Vec<BTreeMap<String, [f32; 3]>> =
         serde_json::from_slice(&std::fs::read(format!("{folder}bvh.json")).unwrap()).unwrap();

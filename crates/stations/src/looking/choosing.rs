@@ -71,7 +71,7 @@ impl<'a> Moment<'a> {
     }
 }
 
-/// Asked of a room: choosing on what is looked at: what depends on the moment becomes vertices, and what a choice comes to is told.
+/// Asked of a room: what a choice on the screen comes to.
 pub trait ChoosingOfRoom {
     /// What picks on a piece come to at a moment.
     ///

@@ -35,7 +35,7 @@ pub type Played = Vec<(f32, TrialPose)>;
 /// The number of a part, and the value of each vertex of its file where it has a map.
 pub type PartMap = (u32, Option<Vec<f32>>);
 
-/// Asked of a room: what the graphics card needs to pose a fitting by itself: parts at rest with their weights once, and
+/// Asked of a room: what the graphics card needs to pose it.
 pub trait SkinnedOfRoom {
     /// A part by number, 0 for the body.
     ///

@@ -167,7 +167,7 @@ pub struct TuckRow {
     pub most_mm: f32,
 }
 
-/// Asked of a room: the body, or a piece, is drawn in under what it pokes through: only where nobody sees it, so that no change shows.
+/// Asked of a room: what is drawn in under what is worn.
 pub trait TuckOfRoom {
     /// How far the body and pieces are drawn in under what.
     fn tucks(&self) -> Vec<TuckRow>;

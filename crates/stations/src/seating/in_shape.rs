@@ -28,7 +28,7 @@ pub struct InShape {
     pub positions: Vec<Vec3>,
 }
 
-/// Asked of a room: a piece in one of the shapes that it takes on: one of the body's that it follows, or one that the turn of a joint
+/// Asked of a room: pieces in their shapes.
 pub trait InShapeOfRoom {
     /// Piece `index` with all of the shape of a name.
     ///

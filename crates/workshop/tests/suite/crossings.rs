@@ -40,7 +40,7 @@ struct Posed {
 
 #[test]
 fn crossing_faces_are_those_of_the_reference() {
-    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/reference/crossings.json");
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/suite/reference/crossings.json");
     let pairs: Vec<Posed> = serde_json::from_slice(&std::fs::read(path).unwrap()).unwrap();
     assert_eq!(pairs.len(), 20);
     for pair in &pairs {

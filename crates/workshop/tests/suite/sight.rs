@@ -71,7 +71,7 @@ fn each_frame(bench: &Bench, tell: Tell) {
 
 #[test]
 fn what_is_seen_is_what_another_library_sees() {
-    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/reference/sight.json");
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/suite/reference/sight.json");
     let theirs: Vec<Seen> = serde_json::from_slice(&std::fs::read(path).unwrap()).unwrap();
     assert_eq!(theirs.len(), FRAMES);
     let (mut ours, mut wanted, mut frames, mut alike) = (0, 0, 0, 0);

@@ -2,7 +2,7 @@
 // the expectations of `../bvh.rs`.
 //
 //     npm install three@0.187.0
-//     node crates/formats/tests/reference/bvh.mjs > crates/formats/tests/reference/bvh.json
+//     node crates/formats/tests/suite/reference/bvh.mjs > crates/formats/tests/suite/reference/bvh.json
 import { readFileSync } from "node:fs";
 import { AnimationMixer, Group, LoopOnce, Vector3 } from "three";
 import { BVHLoader } from "three/examples/jsm/loaders/BVHLoader.js";

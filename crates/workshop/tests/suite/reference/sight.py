@@ -3,7 +3,7 @@
     pip install embreex==4.4.0.post1 libigl==2.6.3 numpy
     mkdir frames
     SIGHT_FRAMES=$PWD/frames cargo test -p tin-cloak-workshop --test sight -- --ignored
-    python crates/workshop/tests/reference/sight.py frames > crates/workshop/tests/reference/sight.json
+    python crates/workshop/tests/suite/reference/sight.py frames > crates/workshop/tests/suite/reference/sight.json
 
 A vertex of the inner layer that is through shows where it is; of a sunk one of the outer layer what lies over it
 shows, where the inner layer is nearest. From 1 mm over that place 256 rays go out evenly over the half of the sphere
