@@ -10,6 +10,7 @@ pub mod bind;
 pub mod choose;
 pub mod clearance;
 pub mod deform;
+mod driver;
 pub mod ids;
 pub mod intake;
 

@@ -9,6 +9,7 @@
 
 mod batch;
 mod history;
+mod proving;
 
 pub use batch::dressed_file::{DressedFile, Tell, TrialSays, TrialWish};
 pub use batch::fit::{fit_files, PieceFile};
@@ -17,8 +18,8 @@ pub use history::effects::Summary;
 pub use history::jobs::{JobId, Jobs};
 pub use history::measurer::MeasureState;
 pub use history::plan::{Brought, Plan, Tried};
-pub use history::proof::{prove, Proof, EQUAL_MM};
 pub use history::workshop::{OpenFitting, Workshop};
+pub use proving::proof::{prove, Proof, EQUAL_MM};
 pub use tin_cloak_core as core;
 pub use tin_cloak_formats::{read, Companions, Document, Frame, Mark, MeshPart, PieceKind, ReadError, Unit};
 pub use tin_cloak_measure::measuring::board::{through_in_words, Board, BoardPair, BoardPose, Matching};
@@ -26,6 +27,7 @@ pub use tin_cloak_measure::measuring::cell::Cell;
 pub use tin_cloak_measure::measuring::missing::measured_afresh;
 pub use tin_cloak_measure::measuring::report::{Report, SkippedEntry};
 pub use tin_cloak_measure::measuring::snag_cards::SnagCard;
+pub use tin_cloak_model::dress::assets::{AssetFacts, AssetRole};
 pub use tin_cloak_model::dress::body::{sort_document, Body};
 pub use tin_cloak_model::dress::came::Came;
 pub use tin_cloak_model::dress::dressed::Dress;
@@ -91,7 +93,6 @@ pub use tin_cloak_stations::seating::easing::HowFar;
 pub use tin_cloak_stations::seating::ground::Ground;
 pub use tin_cloak_stations::seating::modelled_pose::{carried_to_rest, pose_of_piece};
 pub use tin_cloak_stations::seating::sits::{SeatReport, GAP_BARS};
-pub use tin_cloak_stations::shelf::assets::{AssetFacts, AssetRole};
 pub use tin_cloak_stations::shelf::templates::{Suiting, TEMPLATE};
 pub use tin_cloak_store::{Asset, Fitting, StepRow, StoreError};
 

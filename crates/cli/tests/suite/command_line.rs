@@ -140,10 +140,7 @@ fn bad_input_is_one_clear_line_and_status_two() {
         (&["fit", "--body", text(&cut), "--piece", &suit, "--out", text(&out)], "cut short"),
         (&["fit", "--body", &suit, "--piece", &suit, "--out", text(&out)], "has no skin"),
         (&["fit", "--body", &body, "--piece", &missing, "--out", text(&out)], "cannot be read"),
-        (
-            &["fit", "--body", &body, "--piece", &joint, "--out", text(&out)],
-            "no joint “elbow_of_a_snake”",
-        ),
+        (&["fit", "--body", &body, "--piece", &joint, "--out", text(&out)], "no joint “elbow_of_a_snake”"),
         (
             &["fit", "--body", &body, "--body-mesh", "x", "--piece", &suit, "--out", text(&out)],
             "no mesh named “x”",

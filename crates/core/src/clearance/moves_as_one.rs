@@ -2,7 +2,7 @@
 //! so that what lay in a look's way there lies in it still.
 
 use super::Outfit;
-use crate::mend::TrialPose;
+use crate::deform::TrialPose;
 use crate::mesh::Topology;
 use glam::Mat4;
 

@@ -3,7 +3,7 @@
 use super::moves_as_one::{MovesAsOne, With, BENDS};
 use super::{Buffers, Outfit};
 use crate::deform::blended_matrix;
-use crate::mend::TrialPose;
+use crate::deform::TrialPose;
 use crate::mesh::{face_normal, Topology};
 use crate::query::walk_to_hit;
 use glam::{Mat3, Quat, Vec3};

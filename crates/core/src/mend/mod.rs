@@ -11,12 +11,13 @@ mod spoilt;
 mod system;
 mod volume;
 
+pub use crate::deform::TrialPose;
 pub use alike::make_alike;
 pub use correctives::{bad_turns, BadTurn};
 pub use finite_newton::{least_change, Demands, Lower};
 pub use push_out::{
     folded, push_out, push_out_with, trouble_in, Mended, Mending, PieceReport, PoseCache, PushSettings,
-    TrialPose, Trouble,
+    Trouble,
 };
 pub use rigid::{keep_rigid, move_with_partners, CLOTH};
 pub use spoilt::shares_to_keep;

@@ -15,9 +15,10 @@ use super::moves::{partners_of, May, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
 use crate::bind::BindError;
 use crate::clearance::{AtRest, Gap, InPose, Layer, Outfit, Place, Settings};
+use crate::deform::TrialPose;
 use crate::deform::{blended_matrix, Morph};
 use crate::mesh::{over_surface, vertex_normals};
-use glam::{Mat3, Mat4, Vec3};
+use glam::{Mat3, Vec3};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -25,15 +26,6 @@ use std::sync::Arc;
 
 pub use self::asking::folded;
 pub use self::pose_cache::PoseCache;
-
-/// A pose to mend for.
-#[derive(Clone, Debug)]
-pub struct TrialPose {
-    /// Skin matrices, one a joint.
-    pub matrices: Vec<Mat4>,
-    /// Amounts of the body's driven shapes.
-    pub amounts: Vec<f32>,
-}
 
 /// How to push.
 #[derive(Clone, Copy, Debug, PartialEq)]

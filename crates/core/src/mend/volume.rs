@@ -5,7 +5,8 @@
 
 use super::correctives::{groups_of_turns, turns_of};
 use crate::clearance::Layer;
-use crate::deform::{blended_matrix, dual_quaternion_blend, linear_blend, turn_about, Driver};
+use crate::deform::{blended_matrix, dual_quaternion_blend, linear_blend, Driver};
+use crate::driver::turn_about;
 use crate::skeleton::{Pose, Skeleton};
 use crate::trial::Humanoid;
 use crate::JointId;

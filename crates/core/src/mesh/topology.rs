@@ -1,7 +1,7 @@
 //! Who is next to whom on a welded mesh.
 
+use super::Morph;
 use super::{flood_fill, weld, Csr, Mesh, Weld};
-use crate::deform::Morph;
 use glam::Vec3;
 use std::collections::HashMap;
 

@@ -1,5 +1,6 @@
 //! What a state decodes to: body, pieces, poses, and the one cache of what is derived from them.
 
+pub mod assets;
 pub mod beneath;
 pub mod body;
 pub mod called_up;

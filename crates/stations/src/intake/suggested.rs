@@ -1,13 +1,13 @@
 //! How pieces of the shelf would be put on, by their geometry.
 
 use crate::intake::of_piece::kind_of;
-use crate::shelf::assets::AssetFacts;
 use glam::Vec3;
 use rayon::prelude::*;
 use tin_cloak_core::clearance::BodySurface;
 use tin_cloak_core::intake::{guess_layers, guess_units, shells, Piled};
 use tin_cloak_core::mesh::Topology;
 use tin_cloak_formats::PieceKind;
+use tin_cloak_model::dress::assets::AssetFacts;
 use tin_cloak_model::dress::decode::Decoder;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;

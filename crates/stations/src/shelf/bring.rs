@@ -1,7 +1,7 @@
 //! Bringing files in, and saying what they are.
 
-use crate::shelf::assets::{found_in, AssetFacts, AssetRole};
 use tin_cloak_formats::{read, Companions};
+use tin_cloak_model::dress::assets::{found_in, AssetFacts, AssetRole};
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::bundle;
 use tin_cloak_store::{Asset, Store};

@@ -148,10 +148,13 @@ impl DressedFile {
         for t in &says.tolerances {
             plan = plan.with_tolerance((&t.outer, &t.inner), Some(t.tolerance_mm));
         }
-        if let Some(tolerance_mm) = says.tolerance_mm {
+        if let Some(tolerance_mm) = says.tolerance_mm.filter(|mm| *mm != self.room.state.tolerance_mm) {
             self.run(Step::SetTolerance { tolerance_mm })?;
         }
-        self.run(Step::Try { plan, said: "Trials: as asked for".to_owned() })
+        match plan == self.room.state.plan {
+            true => Ok(()),
+            false => self.run(Step::Try { plan, said: "Trials: as asked for".to_owned() }),
+        }
     }
 
     fn run(&mut self, step: Step) -> Result<(), WorkshopError> {
@@ -317,7 +320,8 @@ impl Workshop {
         let document = self.decoder.document(&|id| Ok(self.store.blob(id)?), &source)?;
         let parts = body_parts(&file.name, &document.meshes, body_mesh)?;
         let source = FileRef { mesh: parts[0].mesh.clone(), ..source };
-        Ok((self.begin_with(&file.name, source, parts)?, document))
+        let name = source.mesh.clone();
+        Ok((self.begin_with(&name, source, parts)?, document))
     }
 
     /// A file brought in, without a mesh named.

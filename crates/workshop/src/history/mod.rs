@@ -8,7 +8,5 @@ pub(crate) mod limit_sets;
 pub(crate) mod measurer;
 pub(crate) mod plan;
 pub(crate) mod played;
-pub(crate) mod proof;
-pub(crate) mod proving;
 pub(crate) mod stop_sign;
 pub(crate) mod workshop;

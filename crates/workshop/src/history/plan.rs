@@ -185,7 +185,7 @@ impl Workshop {
     }
 
     /// Begins a job that finds something out about a fitting and is no step of it; what is found is told in a sentence.
-    pub(super) fn found_out(
+    pub(crate) fn found_out(
         self: &Arc<Self>,
         fitting: i64,
         title: &str,

@@ -1,7 +1,8 @@
 //! Asking: how all places lie to each other in all poses, and what is demanded of the moves there.
 
-use super::{Mending, PushSettings, TrialPose, Trouble, Work, LONGEST_STEP};
+use super::{Mending, PushSettings, Trouble, Work, LONGEST_STEP};
 use crate::clearance::{Buffers, Gap, InPose, Layer, Place};
+use crate::deform::TrialPose;
 use crate::mend::finite_newton::Demands;
 use rayon::prelude::*;
 use std::collections::{HashMap, HashSet};

@@ -1,7 +1,8 @@
 //! Morph targets: sparse offsets added to the rest positions before skinning.
 
-use super::Driver;
+use crate::driver::Driver;
 use crate::mesh::Weld;
+use crate::skeleton::Pose;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
@@ -91,4 +92,21 @@ pub fn add_morphs(positions: &mut [Vec3], morphs: &[Morph], amounts: &[f32]) {
             positions[v as usize] += offset * amount;
         }
     }
+}
+
+/// Amount of each shape in `pose`; 0 for those nothing drives.
+///
+/// ```
+/// use tin_cloak_core::deform::{driven_amounts, Driver, Morph};
+/// use tin_cloak_core::{glam::{Quat, Vec3}, skeleton::Pose, JointId};
+///
+/// // A shape that begins at 20° of the elbow and is there in full at 120°.
+/// let driver = Driver { joint: JointId(1), axis: Vec3::X, from: 20f32.to_radians(), full: 120f32.to_radians() };
+/// let bulge = Morph { driver: Some(driver), ..Morph::from_dense("bulge".into(), &[Vec3::Z]) };
+/// let mut pose = Pose::rest(2);
+/// pose.rotations[1] = Quat::from_rotation_x(70f32.to_radians());
+/// assert!((driven_amounts(&[bulge], &pose)[0] - 0.5).abs() < 1e-5);
+/// ```
+pub fn driven_amounts(morphs: &[Morph], pose: &Pose) -> Vec<f32> {
+    morphs.iter().map(|m| m.driver.map_or(0.0, |d| d.amount(pose))).collect()
 }

@@ -1,9 +1,9 @@
 //! What a file that came in holds: bodies, pieces, motions, and what is better left out.
 
+use crate::dress::members::Beside;
+use crate::error::WorkshopError;
 use serde::{Deserialize, Serialize};
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
-use tin_cloak_model::dress::members::Beside;
-use tin_cloak_model::error::WorkshopError;
 use tin_cloak_store::{Asset, NewAsset};
 
 /// What a mesh or motion is used as.

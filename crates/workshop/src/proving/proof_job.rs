@@ -1,8 +1,8 @@
 //! The handed-over file, made and read again as a job; what that shows is kept with the state it was made of.
 
 use crate::history::jobs::JobId;
-use crate::history::proof::{prove, Proof};
 use crate::history::workshop::Workshop;
+use crate::proving::proof::{prove, Proof};
 use std::sync::Arc;
 use tin_cloak_core::mend::PoseCache;
 use tin_cloak_measure::measuring::cells::board_of;

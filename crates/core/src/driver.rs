@@ -1,6 +1,5 @@
 //! Drivers: shapes that a pose calls up by itself, such as the point of a bent elbow.
 
-use super::Morph;
 use crate::skeleton::Pose;
 use crate::JointId;
 use glam::{Quat, Vec3};
@@ -48,21 +47,4 @@ impl Driver {
 pub(crate) fn turn_about(q: Quat, axis: Vec3) -> f32 {
     let angle = 2.0 * q.xyz().dot(axis).atan2(q.w);
     (angle + PI).rem_euclid(TAU) - PI
-}
-
-/// Amount of each shape in `pose`; 0 for those nothing drives.
-///
-/// ```
-/// use tin_cloak_core::deform::{driven_amounts, Driver, Morph};
-/// use tin_cloak_core::{glam::{Quat, Vec3}, skeleton::Pose, JointId};
-///
-/// // A shape that begins at 20° of the elbow and is there in full at 120°.
-/// let driver = Driver { joint: JointId(1), axis: Vec3::X, from: 20f32.to_radians(), full: 120f32.to_radians() };
-/// let bulge = Morph { driver: Some(driver), ..Morph::from_dense("bulge".into(), &[Vec3::Z]) };
-/// let mut pose = Pose::rest(2);
-/// pose.rotations[1] = Quat::from_rotation_x(70f32.to_radians());
-/// assert!((driven_amounts(&[bulge], &pose)[0] - 0.5).abs() < 1e-5);
-/// ```
-pub fn driven_amounts(morphs: &[Morph], pose: &Pose) -> Vec<f32> {
-    morphs.iter().map(|m| m.driver.map_or(0.0, |d| d.amount(pose))).collect()
 }

@@ -1,0 +1,4 @@
+//! What is handed over is read again, and compared with the screen.
+
+pub(crate) mod proof;
+pub(crate) mod proof_job;
