@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Runs every test, on a fresh machine too: installs the browser for the page tests and the
-# public glTF validator for the file tests when they are missing.
+# public glTF validator for the file tests when they are missing. Words behind it go to cargo:
+# `bash scripts/test.sh -p tin-cloak-core geodesic`.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 
@@ -13,4 +14,8 @@ if [ ! -d target/gltf-validator/node_modules/gltf-validator ]; then
   mkdir -p target/gltf-validator
   npm install --silent --no-audit --no-fund --prefix target/gltf-validator gltf-validator@2.0.0-dev.3.10
 fi
-cargo test --workspace "$@"
+# Benchmarks, and what they need, are compiled by `cargo bench -p tin-cloak-bench` alone.
+case " $* " in
+  *" -p "*) cargo test "$@" ;;
+  *) cargo test --workspace --exclude tin-cloak-bench "$@" ;;
+esac

@@ -1,6 +1,6 @@
 //! The speeds a rigger feels, on a real body of 13,380 vertices and a suit of 10,649.
 //!
-//! `cargo bench -p tin-cloak-workshop`; `benches/reference.py` does the same work with libigl
+//! `cargo bench -p tin-cloak-bench`; `benches/reference.py` does the same work with libigl
 //! and scipy.
 #![allow(missing_docs, clippy::unwrap_used)]
 

@@ -1,7 +1,7 @@
 //! Touching up weights: a dab of the brush, a joint smoothed, a disc along the surface, at 20,000 and 200,000
 //! vertices.
 //!
-//! `cargo bench -p tin-cloak-workshop --bench hand`
+//! `cargo bench -p tin-cloak-bench --bench hand`
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use criterion::{criterion_group, criterion_main, Criterion};

@@ -1,6 +1,6 @@
 //! Handing the demo's outfit over: the file made, read again and posed in every trial pose, compared with the screen.
 //!
-//! `cargo bench -p tin-cloak-workshop --bench handover`
+//! `cargo bench -p tin-cloak-bench --bench handover`
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use criterion::{criterion_group, criterion_main, Criterion};

@@ -1,9 +1,9 @@
 """The transfer and the check of one pair of `fit.rs` with libigl and scipy, for the ratio in one run.
 
     pip install libigl==2.6.3 scipy numpy
-    cargo bench -p tin-cloak-workshop -- transfer
-    RAYON_NUM_THREADS=1 cargo bench -p tin-cloak-workshop -- check
-    IGL_NUM_THREADS=1 python crates/workshop/benches/reference.py
+    cargo bench -p tin-cloak-bench -- transfer
+    RAYON_NUM_THREADS=1 cargo bench -p tin-cloak-bench -- check
+    IGL_NUM_THREADS=1 python crates/bench/benches/reference.py
 """
 import json
 import pathlib

@@ -1,6 +1,6 @@
 //! A touch and what follows from it: the step, the board behind it, undo, a restart.
 //!
-//! `cargo bench -p tin-cloak-workshop --bench touch`
+//! `cargo bench -p tin-cloak-bench --bench touch`
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use criterion::{criterion_group, criterion_main, BatchSize, Criterion};

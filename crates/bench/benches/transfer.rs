@@ -1,6 +1,6 @@
 //! Binding at size: the demo's whole outfit, and one garment at 10,000 to 200,000 vertices.
 //!
-//! `cargo bench -p tin-cloak-workshop --bench transfer`
+//! `cargo bench -p tin-cloak-bench --bench transfer`
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use criterion::{criterion_group, criterion_main, BenchmarkId, Criterion, Throughput};

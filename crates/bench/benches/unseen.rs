@@ -1,6 +1,6 @@
 //! Finding what no look reaches: an arm in two sleeves, over sixteen bends of the elbow at once, and each by itself.
 //!
-//! `cargo bench -p tin-cloak-workshop --bench unseen`
+//! `cargo bench -p tin-cloak-bench --bench unseen`
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use criterion::{criterion_group, criterion_main, Criterion};

@@ -1,12 +1,16 @@
 //! What earlier builds kept still opens (see `testdata/kept/README.md`).
 
 use std::sync::Arc;
+use tin_cloak_testkit::testdata;
 use tin_cloak_workshop::{Chosen, Clean, Step, Workshop};
 
-fn opened() -> (Arc<Workshop>, tempfile::TempDir) {
+fn opened(kept: &str) -> (Arc<Workshop>, tempfile::TempDir) {
     let folder = tempfile::tempdir().unwrap();
-    let kept = format!("{}/../../testdata/kept/first-schema.sqlite", env!("CARGO_MANIFEST_DIR"));
-    std::fs::copy(kept, folder.path().join("tin-cloak.sqlite")).unwrap();
+    std::fs::copy(testdata(&format!("kept/{kept}")), folder.path().join("tin-cloak.sqlite")).unwrap();
+    open_in(folder)
+}
+
+fn open_in(folder: tempfile::TempDir) -> (Arc<Workshop>, tempfile::TempDir) {
     let shop = Arc::new(Workshop::open(folder.path()).unwrap());
     shop.measure_behind(false);
     (shop, folder)
@@ -14,7 +18,7 @@ fn opened() -> (Arc<Workshop>, tempfile::TempDir) {
 
 #[test]
 fn a_fitting_of_the_first_schema_is_listed_opened_measured_and_worked_on() {
-    let (shop, folder) = opened();
+    let (shop, folder) = opened("first-schema.sqlite");
     let (fitting, summary) = shop.listed().unwrap().remove(0);
     let summary = summary.unwrap();
     assert_eq!((fitting.name.as_str(), fitting.cursor), ("kept by an older build", 5));
@@ -59,4 +63,50 @@ fn a_fitting_of_the_first_schema_is_listed_opened_measured_and_worked_on() {
     let room = again.room(fitting.id, None).unwrap();
     assert_eq!(room.dress.pieces[0].bound.as_ref().unwrap().skin.max_influences(), 1);
     assert_eq!(*again.room(fitting.id, Some(5)).unwrap().dress.pieces[0].bound.clone().unwrap(), *bound);
+}
+
+/// Opens at every step, says what it said, and is measured and gone on with.
+fn assert_is_whole(shop: &Arc<Workshop>) {
+    let (fitting, _) = shop.listed().unwrap().remove(0);
+    let open = shop.fitting(fitting.id).unwrap();
+    let said: Vec<&str> = open.steps.iter().map(|s| s.sentence.as_str()).collect();
+    insta::assert_snapshot!(said.join("\n"), @r"
+    Begin with post
+    Add sleeve on layer 1
+    Bind sleeve
+    Push out sleeve
+    Draw post in under what is worn
+    Make correctives for sleeve
+    ");
+    for step in &open.steps {
+        let known: Step = serde_json::from_str(&step.step).unwrap();
+        assert!(!serde_json::to_string(&known).unwrap().contains("tolerance_mm"), "it is the state's alone");
+        let room = shop.room(fitting.id, Some(step.seq)).unwrap();
+        assert_eq!(room.dress.pieces.len(), usize::from(step.seq > 1));
+        assert_eq!(room.state.tolerance_mm, 0.5);
+    }
+    assert!(shop.measure_now(fitting.id).unwrap().is_whole());
+    shop.undo(fitting.id).unwrap();
+    shop.redo(fitting.id).unwrap();
+    shop.run_now(fitting.id, Step::SetTolerance { tolerance_mm: 1.0 }).unwrap();
+    assert!(shop.measure_now(fitting.id).unwrap().is_whole());
+}
+
+#[test]
+fn a_fitting_of_the_third_schema_whose_steps_had_a_tolerance_of_their_own_opens() {
+    let (shop, _folder) = opened("third-schema.sqlite");
+    assert_is_whole(&shop);
+}
+
+#[test]
+fn a_fitting_of_the_second_schema_opens() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("tin-cloak.sqlite");
+    std::fs::copy(testdata("kept/third-schema.sqlite"), &file).unwrap();
+    let second = rusqlite::Connection::open(&file).unwrap();
+    second.execute_batch("DROP TABLE limit_sets; PRAGMA user_version = 2;").unwrap();
+    drop(second);
+    let (shop, _folder) = open_in(folder);
+    assert_is_whole(&shop);
+    assert!(shop.limit_sets().unwrap().is_empty());
 }
