@@ -12,7 +12,7 @@ use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Rout
 use std::io::Cursor;
 use tin_cloak_workshop::core::trial::SwingAxis;
 use tin_cloak_workshop::{
-    AtRandom, BoardPair, CountRule, Counts, Frames, Room, Step, Sweep, Target, Trial, TrialPlan, WorstSnag,
+    BoardPair, CountRule, Counts, Frames, Room, Step, Sweep, Target, Trial, TrialChange, TrialPlan, WorstSnag,
 };
 
 /// On the page, for each way to count its field's value and its words.
@@ -100,17 +100,6 @@ fn pose_target(trial: &Trial) -> Target {
     }
 }
 
-fn target_words(target: &Target) -> String {
-    match target {
-        Target::Pose { name, .. } => name.clone(),
-        Target::Group { group } => format!("all of {group}"),
-        Target::Frames { group, from_s, to_s } if from_s == to_s => format!("{group}, {from_s:.2} s"),
-        Target::Frames { group, from_s, to_s } => format!("{group}, {from_s:.2} to {to_s:.2} s"),
-        Target::Pair { outer, inner } if outer == inner => format!("{outer} in itself"),
-        Target::Pair { outer, inner } => format!("{outer} over {inner}"),
-    }
-}
-
 /// The whole plan, as the card shows it.
 pub(crate) struct PlanCard {
     /// What is not simply counted: words, how, why, and the rule's place.
@@ -119,7 +108,7 @@ pub(crate) struct PlanCard {
     pub sweeps: Vec<(String, usize, usize)>,
     pub random: Option<(usize, u64)>,
     pub frames: &'static str,
-    pub frame_choices: [(&'static str, &'static str); 6],
+    pub frame_choices: [(&'static str, String); 6],
     pub hidden_counts: bool,
     pub body_shapes: bool,
     pub driven_off: bool,
@@ -132,20 +121,20 @@ pub(crate) struct PlanCard {
     pub axes: [&'static str; 3],
 }
 
-const FRAMES: [(&str, &str, Frames); 6] = [
-    ("6", "6 of each clip", Frames::Some(6)),
-    ("12", "12 of each clip", Frames::Some(12)),
-    ("24", "24 of each clip", Frames::Some(24)),
-    ("r15", "15 a second", Frames::Rate(15)),
-    ("r30", "30 a second", Frames::Rate(30)),
-    ("all", "every one", Frames::All),
+/// Ways to try clips that the page offers, by their field's value.
+const FRAMES: [(&str, Frames); 6] = [
+    ("6", Frames::Some(6)),
+    ("12", Frames::Some(12)),
+    ("24", Frames::Some(24)),
+    ("r15", Frames::Rate(15)),
+    ("r30", Frames::Rate(30)),
+    ("all", Frames::All),
 ];
 
 impl PlanCard {
     pub fn of(plan: &TrialPlan, pieces: &[&str], others: Vec<(i64, String)>) -> Self {
-        let rule =
-            |(at, r): (usize, &CountRule)| (target_words(&r.target), r.counts.word(), r.note.clone(), at);
-        let frames = FRAMES.iter().find(|f| f.2 == plan.frames).map_or("", |f| f.0);
+        let rule = |(at, r): (usize, &CountRule)| (r.target.words(), r.counts.word(), r.note.clone(), at);
+        let frames = FRAMES.iter().find(|f| f.1 == plan.frames).map_or("", |f| f.0);
         Self {
             rules: plan.counts.iter().enumerate().map(rule).collect(),
             tolerances: (plan.tolerances.iter().enumerate())
@@ -154,7 +143,7 @@ impl PlanCard {
             sweeps: plan.sweeps.iter().enumerate().map(|(at, s)| (s.group(), s.steps, at)).collect(),
             random: plan.random.map(|r| (r.poses, r.seed)),
             frames,
-            frame_choices: FRAMES.map(|f| (f.0, f.1)),
+            frame_choices: FRAMES.map(|f| (f.0, f.1.words())),
             hidden_counts: plan.hidden_counts,
             body_shapes: plan.body_shapes,
             driven_off: plan.driven_off,
@@ -167,16 +156,15 @@ impl PlanCard {
     }
 }
 
-/// Changes the plan of a fitting by one thing, told in `said`.
+/// Leads a form to the one change of the trials that it asks for.
 async fn tried(
     shop: &Shop,
     id: i64,
-    change: impl FnOnce(&Room, TrialPlan) -> Result<(TrialPlan, String), Refusal> + Send + 'static,
+    change: impl FnOnce(&Room) -> Result<TrialChange, Refusal> + Send + 'static,
 ) -> Result<Tell, Refusal> {
     changed_as(shop, id, move |shop| {
-        let room = shop.room(id, None)?;
-        let (plan, said) = change(&room, room.state.plan.clone())?;
-        Ok(Step::Try { plan, said })
+        let change = change(&*shop.room(id, None)?)?;
+        Ok(Step::ChangeTrials { change })
     })
     .await
 }
@@ -194,7 +182,7 @@ struct CountForm {
 #[post("/fitting/<id>/counts", data = "<form>")]
 async fn counts(shop: &Shop, id: i64, form: Form<CountForm>) -> Result<Tell, Refusal> {
     let form = form.into_inner();
-    tried(shop, id, move |room, plan| {
+    tried(shop, id, move |room| {
         let gone =
             || Refusal::new(Status::NotFound, "That pose is no longer tried: look at the board again.");
         let trial = room.trials.trials.get(form.pose).ok_or_else(gone)?;
@@ -203,22 +191,18 @@ async fn counts(shop: &Shop, id: i64, form: Form<CountForm>) -> Result<Tell, Ref
             ("group", ..) => Target::Group { group: trial.group.clone() },
             _ => pose_target(trial),
         };
-        let counts = Counts::from(form.counts);
-        let note = form.note.unwrap_or_default().trim().chars().take(200).collect::<String>();
-        let why = if note.is_empty() { String::new() } else { format!(" ({note})") };
-        let said = format!("Trials: {} {}{why}", target_words(&target), counts.word());
-        Ok((plan.with_rule(CountRule { target, counts, note }), said))
+        let note = form.note.unwrap_or_default();
+        Ok(TrialChange::Count { target, counts: Counts::from(form.counts), note })
     })
     .await
 }
 
 #[post("/fitting/<id>/counts/<rule>/remove")]
 async fn count_again(shop: &Shop, id: i64, rule: usize) -> Result<Tell, Refusal> {
-    tried(shop, id, move |_, mut plan| {
+    tried(shop, id, move |room| {
         let gone = || Refusal::new(Status::NotFound, "That is no longer set apart: look at the list again.");
-        let target = plan.counts.get(rule).map(|r| target_words(&r.target)).ok_or_else(gone)?;
-        plan.counts.remove(rule);
-        Ok((plan, format!("Trials: {target} counts again")))
+        let target = room.state.plan.counts.get(rule).map(|r| r.target.clone()).ok_or_else(gone)?;
+        Ok(TrialChange::CountAgain { target })
     })
     .await
 }
@@ -234,17 +218,12 @@ struct ToleranceForm {
 #[post("/fitting/<id>/tolerance", data = "<form>")]
 async fn tolerance(shop: &Shop, id: i64, form: Form<ToleranceForm>) -> Result<Tell, Refusal> {
     let ToleranceForm { outer, inner, mm } = form.into_inner();
-    changed_as(shop, id, move |shop| {
+    changed_as(shop, id, move |_| {
         let wanted = || Refusal::new(Status::UnprocessableEntity, "Say how many millimetres are let pass.");
         let Some((outer, inner)) = outer.zip(inner) else {
             return Ok(Step::SetTolerance { tolerance_mm: mm.ok_or_else(wanted)? });
         };
-        let said = match mm {
-            Some(mm) => format!("Trials: {outer} over {inner} lets {mm} mm pass"),
-            None => format!("Trials: {outer} over {inner} lets pass what all do"),
-        };
-        let plan = shop.room(id, None)?.state.plan.clone().with_tolerance((&outer, &inner), mm);
-        Ok(Step::Try { plan, said })
+        Ok(Step::ChangeTrials { change: TrialChange::PairTolerance { outer, inner, tolerance_mm: mm } })
     })
     .await
 }
@@ -256,13 +235,8 @@ struct HiddenForm {
 
 #[post("/fitting/<id>/hidden", data = "<form>")]
 async fn hidden(shop: &Shop, id: i64, form: Form<HiddenForm>) -> Result<Tell, Refusal> {
-    let counts = form.counts;
-    tried(shop, id, move |_, mut plan| {
-        plan.hidden_counts = counts;
-        let word = if counts { "counts" } else { "does not count" };
-        Ok((plan, format!("Trials: what nobody sees {word}")))
-    })
-    .await
+    let on = form.counts;
+    tried(shop, id, move |_| Ok(TrialChange::HiddenCounts { on })).await
 }
 
 /// What is tried besides the poses, each on or off.
@@ -277,20 +251,18 @@ struct BesidesForm {
 #[post("/fitting/<id>/besides", data = "<form>")]
 async fn besides(shop: &Shop, id: i64, form: Form<BesidesForm>) -> Result<Tell, Refusal> {
     let form = form.into_inner();
-    tried(shop, id, move |_, mut plan| {
-        let with = |on: bool| if on { "with" } else { "without" };
-        let said = if plan.body_shapes != form.body_shapes {
-            format!("{} the body's shapes", with(form.body_shapes))
+    tried(shop, id, move |room| {
+        // The form tells all of them; what is not as it stands was ticked.
+        let plan = &room.state.plan;
+        Ok(if plan.body_shapes != form.body_shapes {
+            TrialChange::BodyShapes { on: form.body_shapes }
         } else if plan.ground != form.ground {
-            format!("{} the ground", with(form.ground))
+            TrialChange::Ground { on: form.ground }
         } else if plan.on_the_way != form.on_the_way {
-            format!("{} what lies on the way to the built-in poses", with(form.on_the_way))
+            TrialChange::OnTheWay { on: form.on_the_way }
         } else {
-            format!("{} the shapes that poses drive", with(form.driven))
-        };
-        (plan.body_shapes, plan.driven_off) = (form.body_shapes, !form.driven);
-        (plan.ground, plan.on_the_way) = (form.ground, form.on_the_way);
-        Ok((plan, format!("Trials: {said}")))
+            TrialChange::DrivenShapes { on: form.driven }
+        })
     })
     .await
 }
@@ -304,12 +276,7 @@ struct OnTheWayForm {
 #[post("/fitting/<id>/on-the-way", data = "<form>")]
 async fn on_the_way(shop: &Shop, id: i64, form: Form<OnTheWayForm>) -> Result<Tell, Refusal> {
     let on = form.on;
-    tried(shop, id, move |_, mut plan| {
-        plan.on_the_way = on;
-        let word = if on { "with" } else { "without" };
-        Ok((plan, format!("Trials: {word} what lies on the way to the built-in poses")))
-    })
-    .await
+    tried(shop, id, move |_| Ok(TrialChange::OnTheWay { on })).await
 }
 
 #[derive(FromForm)]
@@ -320,16 +287,8 @@ struct OffForm {
 /// Pieces that are off while it is asked what is seen.
 #[post("/fitting/<id>/taken-off", data = "<form>")]
 async fn taken_off(shop: &Shop, id: i64, form: Form<OffForm>) -> Result<Tell, Refusal> {
-    let off = form.into_inner().off;
-    tried(shop, id, move |_, mut plan| {
-        let said = match off.is_empty() {
-            true => "Trials: all of it worn".to_owned(),
-            false => format!("Trials: as seen without {}", off.join(", ")),
-        };
-        plan.taken_off = off;
-        Ok((plan, said))
-    })
-    .await
+    let pieces = form.into_inner().off;
+    tried(shop, id, move |_| Ok(TrialChange::TakenOff { pieces })).await
 }
 
 #[derive(FromForm)]
@@ -340,11 +299,10 @@ struct FramesForm {
 #[post("/fitting/<id>/frames", data = "<form>")]
 async fn frames(shop: &Shop, id: i64, form: Form<FramesForm>) -> Result<Tell, Refusal> {
     let wished = form.into_inner().frames;
-    tried(shop, id, move |_, mut plan| {
+    tried(shop, id, move |_| {
         let unknown = || Refusal::new(Status::UnprocessableEntity, "Choose one of the rates on the list.");
-        let (_, words, frames) = FRAMES.iter().find(|f| f.0 == wished).ok_or_else(unknown)?;
-        plan.frames = *frames;
-        Ok((plan, format!("Trials: frames of clips, {words}")))
+        let (_, frames) = FRAMES.iter().find(|f| f.0 == wished).ok_or_else(unknown)?;
+        Ok(TrialChange::FramesOfClips { frames: *frames })
     })
     .await
 }
@@ -362,26 +320,22 @@ struct SwingForm {
 #[post("/fitting/<id>/swing", data = "<form>")]
 async fn swing(shop: &Shop, id: i64, form: Form<SwingForm>) -> Result<Tell, Refusal> {
     let SwingForm { joint, axis, steps, both, coupled } = form.into_inner();
-    tried(shop, id, move |_, mut plan| {
-        let axes = SwingAxis::ALL.into_iter().filter(|a| axis.as_ref().is_none_or(|w| a.word() == w));
-        for axis in axes {
-            let sweep = Sweep { joint: joint.clone(), axis, steps, both_sides: both, coupled };
-            plan.sweeps.retain(|s| s.group() != sweep.group());
-            plan.sweeps.push(sweep);
-        }
-        Ok((plan, format!("Trials: swing {joint} through its range")))
+    tried(shop, id, move |_| {
+        let unknown = || Refusal::new(Status::UnprocessableEntity, "Choose one of the axes on the list.");
+        let known = |word: String| SwingAxis::ALL.into_iter().find(|a| a.word() == word).ok_or_else(unknown);
+        let axis = axis.map(known).transpose()?;
+        Ok(TrialChange::Swing { joint, axis, steps, both_sides: both, coupled })
     })
     .await
 }
 
 #[post("/fitting/<id>/swing/<at>/remove")]
 async fn no_swing(shop: &Shop, id: i64, at: usize) -> Result<Tell, Refusal> {
-    tried(shop, id, move |_, mut plan| {
+    tried(shop, id, move |room| {
         let gone =
             || Refusal::new(Status::NotFound, "That swing is no longer tried: look at the list again.");
-        let group = plan.sweeps.get(at).map(Sweep::group).ok_or_else(gone)?;
-        plan.sweeps.remove(at);
-        Ok((plan, format!("Trials: swing {group} no more")))
+        let group = room.state.plan.sweeps.get(at).map(Sweep::group).ok_or_else(gone)?;
+        Ok(TrialChange::NoSwing { group })
     })
     .await
 }
@@ -395,11 +349,7 @@ struct RandomForm {
 #[post("/fitting/<id>/random", data = "<form>")]
 async fn random(shop: &Shop, id: i64, form: Form<RandomForm>) -> Result<Tell, Refusal> {
     let RandomForm { poses, seed } = form.into_inner();
-    tried(shop, id, move |_, mut plan| {
-        plan.random = (poses > 0).then_some(AtRandom { poses, seed });
-        Ok((plan, format!("Trials: {poses} poses at random, seed {seed}")))
-    })
-    .await
+    tried(shop, id, move |_| Ok(TrialChange::Random { poses, seed })).await
 }
 
 #[derive(FromForm)]
@@ -427,6 +377,8 @@ async fn trials_of(shop: &Shop, id: i64, form: Form<FromOther>) -> Result<Tell, 
 async fn put_set(shop: &Shop, id: i64, plan: String) -> Result<Json<serde_json::Value>, Refusal> {
     aside(shop, move |shop| {
         let plan = TrialPlan::of_json("The file", plan.as_bytes())?;
+        // The page shows rest, whatever a file leaves out.
+        let plan = TrialPlan { left_out: Vec::new(), ..plan };
         let job = shop.start(id, Step::Try { plan, said: "Trials: as a file says".to_owned() })?;
         Ok(Json(serde_json::json!({ "job": job })))
     })

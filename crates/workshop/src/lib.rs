@@ -57,6 +57,7 @@ pub use tin_cloak_model::state::recipe::{
 };
 pub use tin_cloak_model::state::step::{Effect, PutOn, Step, WorseCell};
 pub use tin_cloak_model::state::stroke::{BrushStroke, Chosen, Reach, StrokePose};
+pub use tin_cloak_model::state::trial_change::TrialChange;
 pub use tin_cloak_model::state::trial_plan::{
     AtRandom, CountRule, Counts, Frames, PairTolerance, Sweep, Target, TrialPlan, Tries,
 };

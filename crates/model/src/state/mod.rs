@@ -18,6 +18,7 @@ pub mod push;
 pub mod recipe;
 pub mod step;
 pub mod stroke;
+pub mod trial_change;
 pub mod trial_plan;
 pub mod tuck;
 pub mod turn;

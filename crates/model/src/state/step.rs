@@ -10,6 +10,7 @@ use crate::state::placing::{EaseOptions, PlaceOptions, RelaxOptions};
 use crate::state::push::{Against, MendOptions};
 use crate::state::recipe::{BindOptions, CamePair, FollowWish, JointChoice, SideWish, SourcePart, Takes};
 use crate::state::stroke::{BrushStroke, Chosen};
+use crate::state::trial_change::TrialChange;
 use crate::state::trial_plan::TrialPlan;
 use crate::state::turn::Turn;
 use serde::{Deserialize, Serialize};
@@ -100,6 +101,8 @@ pub enum Step {
     SetRole { joint: String, role: JointRole },
     /// What is tried and how it counts; `said` is what was changed, in words.
     Try { plan: TrialPlan, said: String },
+    /// One thing about the trials is changed; what else is set meanwhile stays.
+    ChangeTrials { change: TrialChange },
     /// What is let pass everywhere, millimetres.
     SetTolerance { tolerance_mm: f32 },
     /// Pieces take their weights as their recipes say (all of them when the list is empty).

@@ -44,6 +44,20 @@ pub enum Target {
     Pair { outer: String, inner: String },
 }
 
+impl Target {
+    /// On the page.
+    pub fn words(&self) -> String {
+        match self {
+            Self::Pose { name, .. } => name.clone(),
+            Self::Group { group } => format!("all of {group}"),
+            Self::Frames { group, from_s, to_s } if from_s == to_s => format!("{group}, {from_s:.2} s"),
+            Self::Frames { group, from_s, to_s } => format!("{group}, {from_s:.2} to {to_s:.2} s"),
+            Self::Pair { outer, inner } if outer == inner => format!("{outer} in itself"),
+            Self::Pair { outer, inner } => format!("{outer} over {inner}"),
+        }
+    }
+}
+
 /// How something counts, and why.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct CountRule {
@@ -75,6 +89,17 @@ pub enum Frames {
     All,
     /// Every one, so many a second.
     Rate(u32),
+}
+
+impl Frames {
+    /// On the page.
+    pub fn words(self) -> String {
+        match self {
+            Self::Some(count) => format!("{count} of each clip"),
+            Self::All => "every one".to_owned(),
+            Self::Rate(rate) => format!("{rate} a second"),
+        }
+    }
 }
 
 impl Default for Frames {

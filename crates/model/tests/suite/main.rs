@@ -6,4 +6,5 @@ mod bundle;
 mod derived;
 mod key;
 mod said;
+mod trial_change;
 mod trial_plan;

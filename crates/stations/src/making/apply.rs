@@ -47,6 +47,7 @@ impl Doing<'_> {
             Step::SetRange { joint, range, piece } => self.set_range(joint, *range, *piece),
             Step::SetRole { joint, role } => self.set_role(joint, *role),
             Step::Try { plan, said } => self.set_plan(plan, said),
+            Step::ChangeTrials { change } => self.change_trials(change),
             Step::SetTolerance { tolerance_mm } => self.set_tolerance(*tolerance_mm),
             Step::Bind { pieces } => self.bind(pieces),
             Step::ChooseMethod { piece, options } => self.choose_method(*piece, options),
@@ -115,7 +116,7 @@ pub fn title(step: &Step) -> &'static str {
         Step::AddMotion { .. } => "Trying the motion",
         Step::MatchJoints { .. } => "Matching joints",
         Step::RemoveMotion { .. } => "Leaving the motion out",
-        Step::Try { .. } | Step::SetTolerance { .. } => "Setting the trials",
+        Step::Try { .. } | Step::ChangeTrials { .. } | Step::SetTolerance { .. } => "Setting the trials",
         Step::SetRange { .. } => "Setting the range",
         Step::SetRole { .. } => "Filing the joint",
         Step::Bind { .. } | Step::ChooseMethod { .. } | Step::MatchCame { .. } | Step::Follow { .. } => {

@@ -2,6 +2,7 @@
 
 use crate::making::doing::Doing;
 use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::trial_change::TrialChange;
 use tin_cloak_model::state::trial_plan::TrialPlan;
 
 impl Doing<'_> {
@@ -13,6 +14,11 @@ impl Doing<'_> {
         }
         self.draft.state.plan = plan.clone();
         Ok(said.to_owned())
+    }
+
+    pub fn change_trials(&mut self, change: &TrialChange) -> Result<String, WorkshopError> {
+        let (plan, said) = change.made_in(self.draft.state.plan.clone()).map_err(WorkshopError::BadTrials)?;
+        self.set_plan(&plan, &said)
     }
 
     pub fn set_tolerance(&mut self, tolerance_mm: f32) -> Result<String, WorkshopError> {
