@@ -90,6 +90,10 @@ impl<'r> Responder<'r, 'static> for StaticFile {
         let (_, kind, bytes) = &FILES[self.0];
         let packed = PACKED[self.0].get_or_init(|| Packed::of(bytes));
         let says = |name: &str, word: &str| request.headers().get(name).any(|value| value.contains(word));
+        let takes_gzip = |value: &str| {
+            let mut codings = value.split(',').map(|coding| coding.replace(' ', ""));
+            codings.any(|coding| coding.starts_with("gzip") && !coding.ends_with(";q=0"))
+        };
         let mut answer = Response::build();
         // Asked about at each visit, sent anew only when it is another.
         answer.header(Header::new("Cache-Control", "no-cache"));
@@ -98,7 +102,8 @@ impl<'r> Responder<'r, 'static> for StaticFile {
         if says("If-None-Match", &packed.tag) {
             return answer.status(Status::NotModified).ok();
         }
-        let zipped = packed.zipped.as_deref().filter(|_| says("Accept-Encoding", "gzip"));
+        let zipped = packed.zipped.as_deref();
+        let zipped = zipped.filter(|_| request.headers().get("Accept-Encoding").any(takes_gzip));
         if zipped.is_some() {
             answer.header(Header::new("Content-Encoding", "gzip"));
         }

@@ -286,6 +286,8 @@ fn a_file_is_sent_compressed_and_once() {
     let mut again = Vec::new();
     std::io::Read::read_to_end(&mut flate2::read::GzDecoder::new(&packed[..]), &mut again).unwrap();
     assert!(again == whole);
+    let refused = ask(&[("Accept-Encoding", "br, gzip;q=0".to_owned())]);
+    assert_eq!(refused.headers().get_one("Content-Encoding"), None);
     let known = ask(&[("If-None-Match", tag)]);
     assert_eq!(known.status(), Status::NotModified);
     assert!(known.into_bytes().unwrap_or_default().is_empty());

@@ -72,8 +72,9 @@ pub struct DressedFile {
     shop: Arc<Workshop>,
     fitting: i64,
     room: Arc<Room>,
-    /// What the file says of its trials; it goes out with that.
-    own_plan: TrialPlan,
+    /// What the file says of its trials; it goes out with that. None once a plan of mending was done, which may set
+    /// something aside.
+    own_plan: Option<TrialPlan>,
     every_pair: bool,
     started: Instant,
 }
@@ -94,7 +95,7 @@ impl DressedFile {
         shop.measure_behind(false);
         let (fitting, document) = shop.begin_file(file, body_mesh)?;
         let room = shop.room(fitting, None)?;
-        let (own_plan, every_pair) = (room.state.plan.clone(), says.every_pair);
+        let (own_plan, every_pair) = (Some(room.state.plan.clone()), says.every_pair);
         let mut dressed = Self { shop, fitting, room, own_plan, every_pair, started };
         let pieces = dressed.pieces_of(file, &document)?;
         if pieces.is_empty() {
@@ -123,7 +124,7 @@ impl DressedFile {
     fn try_in(&mut self, file: &str, wish: &TrialWish, says: &TrialSays) -> Result<(), WorkshopError> {
         let body = Arc::clone(&self.room.dress.body);
         let only = |tries: &[Tries]| Tries::ALL.into_iter().filter(|t| !tries.contains(t)).collect();
-        let mut plan = self.own_plan.clone();
+        let mut plan = self.room.state.plan.clone();
         match wish {
             TrialWish::Range => plan.left_out = only(&[Tries::BuiltIn, Tries::Planned, Tries::ByHand]),
             TrialWish::Clips => {
@@ -265,18 +266,21 @@ impl DressedFile {
     pub fn do_plan(&mut self, tell: Tell) -> Result<(), WorkshopError> {
         if self.shop.plan_of(&self.room)?.is_some_and(|p| !p.steps.is_empty()) {
             self.waited_for(self.shop.do_plan(self.fitting)?, tell)?;
+            self.own_plan = None;
             self.room = self.shop.room(self.fitting, None)?;
         }
         Ok(())
     }
 
-    /// It as a GLB; what the file said of its trials goes with it.
+    /// It as a GLB; what the file said of its trials goes with it, and what a plan of mending has set.
     ///
     /// # Errors
     /// When it does not fit the format.
     pub fn glb(&self) -> Result<Vec<u8>, WorkshopError> {
         let mut dress = self.room.dress.clone();
-        Arc::make_mut(&mut dress.said).plan = self.own_plan.clone();
+        if let Some(plan) = &self.own_plan {
+            Arc::make_mut(&mut dress.said).plan = plan.clone();
+        }
         export_glb(&dress)
     }
 
