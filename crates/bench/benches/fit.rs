@@ -7,7 +7,7 @@
 use criterion::{criterion_group, criterion_main, Criterion};
 use std::hint::black_box;
 use std::sync::Arc;
-use tin_cloak_workshop::core::bind::{fill, match_surface, MatchSettings, Source, Target};
+use tin_cloak_workshop::core::bind::{fill, match_surface, BindTarget, MatchSettings, Source};
 use tin_cloak_workshop::core::clearance::{measure_pose, Outfit, Settings};
 use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::Vec3;
@@ -42,7 +42,7 @@ fn binding(c: &mut Criterion) {
         b.iter(|| {
             let source =
                 Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, body.skeleton.len());
-            let target = Target::new(&suit.rest, &suit.topology);
+            let target = BindTarget::new(&suit.rest, &suit.topology);
             let found = match_surface(&source, &target, MatchSettings::for_target(&target));
             black_box(fill(&target, found, source.joints, 4).unwrap())
         });
@@ -184,7 +184,7 @@ fn seating(c: &mut Criterion) {
 
 /// A tube of 50,000 vertices along Y whose weights change joint every tenth of its length.
 fn cleaning(c: &mut Criterion) {
-    use tin_cloak_workshop::core::bind::clean::{smooth, Bound};
+    use tin_cloak_workshop::core::bind::clean::{smooth, BoundMesh};
     let (around, along) = (250u32, 200u32);
     let point = |i: u32| {
         let (sin, cos) = (std::f32::consts::TAU * (i % around) as f32 / around as f32).sin_cos();
@@ -199,7 +199,7 @@ fn cleaning(c: &mut Criterion) {
     let rows: Vec<_> = (0..around * along).map(|i| vec![(joint(i), 1.0)]).collect();
     let skin = tin_cloak_workshop::core::skin::Skin::from_rows(&rows, 33).unwrap();
     let (chosen, locked) = (vec![true; positions.len()], vec![false; 33]);
-    let bound = Bound {
+    let bound = BoundMesh {
         positions: &positions,
         topology: &topology,
         skin: &skin,

@@ -7,7 +7,7 @@
 use criterion::{criterion_group, criterion_main, Criterion};
 use std::hint::black_box;
 use tin_cloak_workshop::core::bind::by_hand::{give, smooth_joints, Amount, Given, Rest};
-use tin_cloak_workshop::core::bind::clean::Bound;
+use tin_cloak_workshop::core::bind::clean::BoundMesh;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mesh::{over_surface, Topology};
 use tin_cloak_workshop::core::skin::Skin;
@@ -45,7 +45,7 @@ fn touching_up(c: &mut Criterion) {
             b.iter(|| black_box(over_surface(&positions, &topology, &dabs, 0.04)));
         });
         let (all, locked) = (vec![true; count], vec![false; 33]);
-        let of = |chosen| Bound {
+        let of = |chosen| BoundMesh {
             positions: &positions,
             topology: &topology,
             skin: &skin,
@@ -60,7 +60,7 @@ fn touching_up(c: &mut Criterion) {
                 for (v, far) in over_surface(&positions, &topology, &dabs, 0.04) {
                     (shares[v as usize], touched[v as usize]) = (1.0 - far / 0.04, true);
                 }
-                black_box(give(Bound { chosen: &touched, ..of(&all) }, given, &shares).unwrap())
+                black_box(give(BoundMesh { chosen: &touched, ..of(&all) }, given, &shares).unwrap())
             });
         });
         let shares = vec![1.0; count];

@@ -7,7 +7,7 @@ use criterion::{criterion_group, criterion_main, BenchmarkId, Criterion, Through
 use std::collections::HashMap;
 use std::hint::black_box;
 use std::sync::Arc;
-use tin_cloak_workshop::core::bind::{fill, match_surface, MatchSettings, Source, Target};
+use tin_cloak_workshop::core::bind::{fill, match_surface, BindTarget, MatchSettings, Source};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mesh::{weld, Topology};
 use tin_cloak_workshop::FoundOfRoom;
@@ -77,7 +77,7 @@ fn growing(c: &mut Criterion) {
             b.iter(|| {
                 let joints = body.skeleton.len();
                 let source = Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, joints);
-                let target = Target::new(&positions, &topology);
+                let target = BindTarget::new(&positions, &topology);
                 // A tight match, so that there is much to fill in.
                 let settings = MatchSettings { distance: 0.02, min_cosine: 0.97 };
                 let found = match_surface(&source, &target, settings);

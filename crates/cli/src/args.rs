@@ -40,7 +40,7 @@ pub(crate) enum Command {
     /// Serve the application
     Serve(Serve),
     /// Bind pieces to a body and write one GLB
-    Fit(Fit),
+    Fit(FitArgs),
     /// Measure poke-through of a dressed GLB in trial poses
     Check(Check),
     /// Push cloth off what pokes through it, and write a new GLB
@@ -68,7 +68,7 @@ pub(crate) struct Serve {
 }
 
 #[derive(Args)]
-pub(crate) struct Fit {
+pub(crate) struct FitArgs {
     /// The rigged body (GLB or glTF with a skin)
     #[arg(long, value_name = "FILE")]
     pub body: PathBuf,

@@ -1,6 +1,6 @@
 //! `fit`, `check` and `mend`: arguments to use cases, files in and out, and what is said.
 
-use crate::args::{Check, Fit, Mend, PieceArg, ToleranceArg, TrialArgs};
+use crate::args::{Check, FitArgs, Mend, PieceArg, ToleranceArg, TrialArgs};
 use crate::progress::Progress;
 use std::path::Path;
 use std::process::ExitCode;
@@ -58,7 +58,7 @@ fn save_report(path: Option<&Path>, report: &Report) -> Result<(), Box<dyn std::
     Ok(())
 }
 
-pub(crate) fn fit(args: &Fit) -> Outcome {
+pub(crate) fn fit(args: &FitArgs) -> Outcome {
     let piece = |arg: &PieceArg| -> Result<PieceFile, FileError> {
         let PieceArg { file, layer, kind, joint, keeps, mesh } = arg.clone();
         Ok(PieceFile { file: load(&file)?, layer, kind, joint, keeps, mesh })

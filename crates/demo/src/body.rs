@@ -5,7 +5,7 @@ use crate::finer;
 use crate::hand::{finger_shares, hand, FINGERS};
 use crate::head::neck_and_head;
 use crate::remesh::{mesh_of, relax, symmetrise, Shape3};
-use crate::skeleton::{Joints, Side};
+use crate::skeleton::{BodyJoints, BodySide};
 use glam::Vec3;
 use tin_cloak_core::bind::Laplacian;
 use tin_cloak_core::deform::Morph;
@@ -35,7 +35,7 @@ pub(crate) fn mesh() -> Shape3 {
 /// Skin weights: each vertex starts with the joints of the part it lies on, blended along the
 /// limb, and the weights then spread a few centimetres over the surface by one implicit
 /// diffusion step (as heat does).
-pub(crate) fn weights(mesh: &Mesh, topology: &Topology, joints: &Joints) -> Skin {
+pub(crate) fn weights(mesh: &Mesh, topology: &Topology, joints: &BodyJoints) -> Skin {
     let count = joints.skeleton.len();
     let rows: Vec<Vec<(JointId, f32)>> = mesh.positions.iter().map(|p| first_guess(*p, joints)).collect();
     let laplacian = Laplacian::new(&mesh.positions, &topology.triangles, &topology.neighbours);
@@ -70,8 +70,8 @@ fn spread_out(laplacian: &Laplacian, rows: &[Vec<(JointId, f32)>], count: usize,
 }
 
 /// What a place would have if all of it were the hand's.
-fn hand_guess(p: Vec3, joints: &Joints) -> Vec<(JointId, f32)> {
-    let side = if p.x >= 0.0 { Side::Left } else { Side::Right };
+fn hand_guess(p: Vec3, joints: &BodyJoints) -> Vec<(JointId, f32)> {
+    let side = if p.x >= 0.0 { BodySide::Left } else { BodySide::Right };
     let q = Vec3::new(p.x.abs(), p.y, p.z);
     let fingers = if hand(p) < arm(p) + 0.004 { finger_shares(q) } else { Vec::new() };
     let left: f32 = 1.0 - fingers.iter().map(|f| f.2).sum::<f32>();
@@ -82,8 +82,8 @@ fn hand_guess(p: Vec3, joints: &Joints) -> Vec<(JointId, f32)> {
 }
 
 /// Shares what the hands have among their fingers.
-fn give_to_fingers(of: &mut [f64], fingers: &[f64], joints: &Joints) {
-    for side in [Side::Left, Side::Right] {
+fn give_to_fingers(of: &mut [f64], fingers: &[f64], joints: &BodyJoints) {
+    for side in [BodySide::Left, BodySide::Right] {
         let hand = joints.on(side, "hand");
         let all: f64 = of[hand.index()];
         of[hand.index()] = all * fingers[hand.index()];
@@ -93,7 +93,7 @@ fn give_to_fingers(of: &mut [f64], fingers: &[f64], joints: &Joints) {
     }
 }
 
-fn is_finger(joints: &Joints, joint: JointId, hand: JointId) -> bool {
+fn is_finger(joints: &BodyJoints, joint: JointId, hand: JointId) -> bool {
     std::iter::successors(joints.skeleton.parents[joint.index()], |j| joints.skeleton.parents[j.index()])
         .any(|above| above == hand)
 }
@@ -102,21 +102,21 @@ fn is_finger(joints: &Joints, joint: JointId, hand: JointId) -> bool {
 fn with_stray_weight(
     mut rows: Vec<Vec<(JointId, f32)>>,
     mesh: &Mesh,
-    joints: &Joints,
+    joints: &BodyJoints,
 ) -> Vec<Vec<(JointId, f32)>> {
     let kneecap = figure::LOWER_LEG + Vec3::new(0.0, 0.008, 0.052);
     for (row, p) in rows.iter_mut().zip(&mesh.positions) {
         let near = 1.0 - (p.distance(kneecap) / 0.03).min(1.0);
         if near > 0.0 {
-            row.push((joints.on(Side::Left, "knee_pole"), near * 0.12));
+            row.push((joints.on(BodySide::Left, "knee_pole"), near * 0.12));
         }
     }
     rows
 }
 
 /// The joints of the part a point lies on, blended by how far along it is.
-fn first_guess(p: Vec3, joints: &Joints) -> Vec<(JointId, f32)> {
-    let side = if p.x >= 0.0 { Side::Left } else { Side::Right };
+fn first_guess(p: Vec3, joints: &BodyJoints) -> Vec<(JointId, f32)> {
+    let side = if p.x >= 0.0 { BodySide::Left } else { BodySide::Right };
     let q = Vec3::new(p.x.abs(), p.y, p.z);
     let get = |name: &str| joints.on(side, name);
     let parts = [trunk(p), arm(p) + 0.004, hand(p), leg(p) + 0.004, foot(p), neck_and_head(p)];
@@ -132,7 +132,7 @@ fn first_guess(p: Vec3, joints: &Joints) -> Vec<(JointId, f32)> {
     }
 }
 
-fn trunk_guess(q: Vec3, joints: &Joints, get: impl Fn(&str) -> JointId) -> Vec<(JointId, f32)> {
+fn trunk_guess(q: Vec3, joints: &BodyJoints, get: impl Fn(&str) -> JointId) -> Vec<(JointId, f32)> {
     let spine = [
         (0.975, joints.id("hips")),
         (1.075, joints.id("spine_1")),

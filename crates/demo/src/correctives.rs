@@ -1,7 +1,7 @@
 //! Shapes that give bent elbows and knees their volume back.
 
 use crate::figure;
-use crate::skeleton::{Joints, Side};
+use crate::skeleton::{BodyJoints, BodySide};
 use glam::{Mat3, Quat, Vec3};
 use tin_cloak_core::deform::{blended_matrix, dual_quaternion_blend, linear_blend, Driver, Morph};
 use tin_cloak_core::skeleton::Pose;
@@ -13,9 +13,9 @@ const GIVEN_BACK: f32 = 0.9;
 const LONGEST: f32 = 0.025;
 
 /// One shape a side for elbow and knee, called up by the joint's own turn.
-pub(crate) fn correctives(rest: &[Vec3], skin: &Skin, joints: &Joints) -> Vec<Morph> {
+pub(crate) fn correctives(rest: &[Vec3], skin: &Skin, joints: &BodyJoints) -> Vec<Morph> {
     let mut shapes = Vec::new();
-    for (side, name, sign) in [(Side::Left, "left", 1.0), (Side::Right, "right", -1.0f32)] {
+    for (side, name, sign) in [(BodySide::Left, "left", 1.0), (BodySide::Right, "right", -1.0f32)] {
         let along = (figure::LOWER_ARM - figure::UPPER_ARM) * Vec3::new(sign, 1.0, 1.0);
         let elbow = along.cross(Vec3::Z).normalize();
         shapes.push(corrective(
@@ -43,8 +43,8 @@ pub(crate) fn correctives(rest: &[Vec3], skin: &Skin, joints: &Joints) -> Vec<Mo
 fn corrective(
     rest: &[Vec3],
     skin: &Skin,
-    joints: &Joints,
-    (side, part, axis): (Side, &str, Vec3),
+    joints: &BodyJoints,
+    (side, part, axis): (BodySide, &str, Vec3),
     name: String,
     degrees: f32,
 ) -> Morph {

@@ -31,7 +31,7 @@ pub use fill::{fill, FillError};
 
 use glam::Vec3;
 use remesh::Shape3;
-use skeleton::Side;
+use skeleton::BodySide;
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::{Mesh, MeshError, Topology};
 use tin_cloak_core::skeleton::{Skeleton, SkeletonError};
@@ -117,8 +117,8 @@ pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
     let mixed = Handed { kind: Some(PieceKind::Mixed), ..Handed::default() };
     files.push(piece("coat buttons.glb", "coat buttons", buttons, [0.50, 0.47, 0.38], &stiff)?);
     for (file, name, side) in [
-        ("left pauldron.glb", "left pauldron", Side::Left),
-        ("right pauldron.glb", "right pauldron", Side::Right),
+        ("left pauldron.glb", "left pauldron", BodySide::Left),
+        ("right pauldron.glb", "right pauldron", BodySide::Right),
     ] {
         let handed = rigged::pauldron(side)?;
         files.push(piece(file, name, pauldron::pauldron(side), [0.40, 0.43, 0.45], &handed)?);
@@ -182,8 +182,8 @@ struct Handed {
 
 fn wick_of(shape: &Shape3) -> Result<DemoFile, DemoError> {
     let mesh = to_mesh("Wick", shape)?;
-    let topology = Topology::of(&mesh);
-    let joints = skeleton::Joints::new();
+    let topology = Topology::new(&mesh);
+    let joints = skeleton::BodyJoints::new();
     let skin = body::weights(&mesh, &topology, &joints);
     let mut morphs = body::shapes(&mesh, &topology);
     morphs.extend(correctives::correctives(&mesh.positions, &skin, &joints));

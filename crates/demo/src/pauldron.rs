@@ -4,7 +4,7 @@ use crate::figure::{arm, trunk, LOWER_ARM, UPPER_ARM};
 use crate::plate::add_plate;
 use crate::remesh::Shape3;
 use crate::sdf::{gradient, join, surface_along};
-use crate::skeleton::Side;
+use crate::skeleton::BodySide;
 use glam::Vec3;
 
 const AROUND: usize = 40;
@@ -47,11 +47,11 @@ pub(crate) fn hinge() -> (Vec3, Vec3) {
 pub(crate) const COP: usize = 2 * (ALONG + 1) * (AROUND + 1);
 
 /// One pauldron, unbound, at rest.
-pub(crate) fn pauldron(side: Side) -> Shape3 {
+pub(crate) fn pauldron(side: BodySide) -> Shape3 {
     let mut shape = Shape3 { positions: Vec::new(), triangles: Vec::new() };
     add_plate(&mut shape, &grid((-0.030, 0.066), 1.15, 0.036), AROUND + 1, 0.002);
     add_plate(&mut shape, &grid((0.046, 0.125), 1.05, 0.0405), AROUND + 1, 0.002);
-    if side == Side::Right {
+    if side == BodySide::Right {
         shape.positions.iter_mut().for_each(|p| p.x = -p.x);
         shape.triangles.iter_mut().for_each(|t| t.swap(1, 2));
     }

@@ -1,6 +1,6 @@
 //! Pieces that bring joints of their own.
 
-use crate::skeleton::{Joints, Side};
+use crate::skeleton::{BodyJoints, BodySide};
 use crate::{lantern, pauldron, DemoError, Handed};
 use glam::Vec3;
 use tin_cloak_core::skeleton::{LocalTransform, Skeleton};
@@ -10,7 +10,7 @@ use tin_cloak_formats::PieceKind;
 
 /// A joint of the body, one of the piece's own under it, and the end of that one's bone.
 fn chain(body_joint: &str, own: &str, place: Vec3, tip: Vec3) -> Result<Skeleton, DemoError> {
-    let joints = Joints::new().skeleton;
+    let joints = BodyJoints::new().skeleton;
     let places = joints.rest_positions();
     let above = joints.find(body_joint).map_or(Vec3::ZERO, |j| places[j.index()]);
     let at = |t: Vec3| LocalTransform { translation: t, ..LocalTransform::IDENTITY };
@@ -30,9 +30,9 @@ pub(crate) fn lantern() -> Result<Handed, DemoError> {
 }
 
 /// The lame of a pauldron hangs from a hinge; the cop is left to the binding.
-pub(crate) fn pauldron(side: Side) -> Result<Handed, DemoError> {
+pub(crate) fn pauldron(side: BodySide) -> Result<Handed, DemoError> {
     let (place, tip) = pauldron::hinge();
-    let (name, sign) = if side == Side::Left { ("left", 1.0) } else { ("right", -1.0) };
+    let (name, sign) = if side == BodySide::Left { ("left", 1.0) } else { ("right", -1.0) };
     let there = |p: Vec3| Vec3::new(p.x * sign, p.y, p.z);
     let skeleton =
         chain(&format!("upper_arm_{name}"), &format!("pauldron_hinge_{name}"), there(place), there(tip))?;

@@ -8,23 +8,23 @@ use tin_cloak_core::JointId;
 
 /// A side of the body.
 #[derive(Clone, Copy, PartialEq)]
-pub(crate) enum Side {
+pub(crate) enum BodySide {
     Left,
     Right,
 }
 
 /// The skeleton with look-up by name.
-pub(crate) struct Joints {
+pub(crate) struct BodyJoints {
     pub skeleton: Skeleton,
 }
 
-impl Joints {
+impl BodyJoints {
     pub fn id(&self, name: &str) -> JointId {
         self.skeleton.find(name).unwrap_or(JointId(0))
     }
 
-    pub fn on(&self, side: Side, name: &str) -> JointId {
-        let side = if side == Side::Left { "left" } else { "right" };
+    pub fn on(&self, side: BodySide, name: &str) -> JointId {
+        let side = if side == BodySide::Left { "left" } else { "right" };
         self.id(&format!("{name}_{side}"))
     }
 

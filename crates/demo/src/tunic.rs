@@ -24,7 +24,7 @@ const YOKE_RINGS: usize = 9;
 
 /// How a garment is cut.
 #[derive(Clone, Copy)]
-struct Cut {
+struct TunicCut {
     /// Height of the hem.
     hem: f32,
     /// Distance off the form.
@@ -37,7 +37,7 @@ struct Cut {
     skirt: (f32, f32),
 }
 
-impl Cut {
+impl TunicCut {
     /// What it lies on: the body without hands, feet and head, legs bridged by a skirt.
     fn form(&self, p: Vec3) -> f32 {
         let (low, radius) = self.skirt;
@@ -50,7 +50,7 @@ impl Cut {
 }
 
 /// Close at the shoulders, looser towards hem and cuffs.
-const TUNIC: Cut = Cut {
+const TUNIC: TunicCut = TunicCut {
     hem: 0.70,
     ease: |p| 0.0066 + smooth(1.10, 0.85, p.y) * 0.006 + smooth(0.38, 0.49, p.x.abs()) * 0.003,
     least: 0.0062,
@@ -59,7 +59,7 @@ const TUNIC: Cut = Cut {
 };
 
 /// Loose over a tunic, with tails that swing wide.
-const COAT: Cut = Cut {
+const COAT: TunicCut = TunicCut {
     hem: 0.56,
     ease: |p| 0.017 + smooth(1.05, 0.60, p.y) * 0.012 + smooth(0.38, 0.49, p.x.abs()) * 0.005,
     least: 0.015,
@@ -70,7 +70,7 @@ const COAT: Cut = Cut {
 struct Tube {
     shape: Shape3,
     held: Vec<Held>,
-    cut: Cut,
+    cut: TunicCut,
 }
 
 /// How a vertex is held while the mesh is evened out.
@@ -95,7 +95,7 @@ pub(crate) fn coat(body: &Shape3) -> Shape3 {
     sewn(body, COAT)
 }
 
-fn sewn(body: &Shape3, cut: Cut) -> Shape3 {
+fn sewn(body: &Shape3, cut: TunicCut) -> Shape3 {
     let mut tube =
         Tube { shape: Shape3 { positions: Vec::new(), triangles: Vec::new() }, held: Vec::new(), cut };
     tube.trunk();
@@ -118,7 +118,7 @@ fn sewn(body: &Shape3, cut: Cut) -> Shape3 {
 }
 
 /// The collar's place: an oval about the neck, as high as the form is there.
-fn collar(angle: f32, cut: &Cut) -> Vec3 {
+fn collar(angle: f32, cut: &TunicCut) -> Vec3 {
     let (x, z) = (angle.sin() * 0.079, angle.cos() * 0.072 - 0.026);
     let mut p = Vec3::new(x, 1.60, z);
     while cut.form(p) > (cut.ease)(p) && p.y > 1.3 {

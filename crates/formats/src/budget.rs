@@ -9,7 +9,7 @@ use gltf::Semantic;
 
 /// Something that is counted.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Amount {
+pub(crate) enum BudgetItem {
     Nodes,
     Vertices,
     Triangles,
@@ -18,7 +18,7 @@ pub(crate) enum Amount {
     PictureBytes,
 }
 
-impl Amount {
+impl BudgetItem {
     /// Its name, and the most of it that is read.
     fn most(self) -> (&'static str, u64) {
         match self {
@@ -79,7 +79,7 @@ impl Cost {
 /// # Errors
 /// When the file adds up to more than is read.
 pub(crate) fn check_gltf(document: &gltf::Document) -> Result<(), ReadError> {
-    Amount::Nodes.check(document.nodes().len() as u64)?;
+    BudgetItem::Nodes.check(document.nodes().len() as u64)?;
     let meshes: Vec<Cost> = document.meshes().map(|m| Cost::of_mesh(&m)).collect();
     let mut all = Cost::default();
     for mesh in document.nodes().filter_map(|n| n.mesh()) {
@@ -91,7 +91,7 @@ pub(crate) fn check_gltf(document: &gltf::Document) -> Result<(), ReadError> {
         all.add(Cost { values, ..Cost::default() });
     }
     let joints: u64 = document.skins().map(|s| s.joints().count() as u64).sum();
-    Amount::Vertices.check(all.vertices)?;
-    Amount::Triangles.check(all.triangles)?;
-    Amount::Values.check(all.values.saturating_add(joints))
+    BudgetItem::Vertices.check(all.vertices)?;
+    BudgetItem::Triangles.check(all.triangles)?;
+    BudgetItem::Values.check(all.values.saturating_add(joints))
 }

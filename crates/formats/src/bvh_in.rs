@@ -4,7 +4,7 @@
 //! memory): a HIERARCHY of joints with offsets and channels, then a MOTION of one line a frame.
 //! Lengths have no unit; a figure taller than 20 is taken to be in centimetres.
 
-use crate::budget::Amount;
+use crate::budget::BudgetItem;
 use crate::names::tidy;
 use crate::{Document, ReadError};
 use tin_cloak_core::glam::{Quat, Vec3};
@@ -31,7 +31,7 @@ struct Hierarchy {
 
 pub(crate) fn read_bvh(name: &str, bytes: &[u8]) -> Result<Document, ReadError> {
     let text = String::from_utf8_lossy(bytes);
-    let mut words = Words { lines: text.lines().enumerate(), line: 0, rest: "" };
+    let mut words = WordReader { lines: text.lines().enumerate(), line: 0, rest: "" };
     let hierarchy = read_hierarchy(&mut words)?;
     let (times, values) = read_motion(&mut words, hierarchy.channels.len())?;
     let height = {
@@ -56,13 +56,13 @@ pub(crate) fn read_bvh(name: &str, bytes: &[u8]) -> Result<Document, ReadError> 
     Ok(Document { skeleton: Some(skeleton), clips: vec![clip], ..Document::default() })
 }
 
-struct Words<'a> {
+struct WordReader<'a> {
     lines: std::iter::Enumerate<std::str::Lines<'a>>,
     line: usize,
     rest: &'a str,
 }
 
-impl<'a> Words<'a> {
+impl<'a> WordReader<'a> {
     fn next(&mut self) -> Result<&'a str, ReadError> {
         loop {
             let trimmed = self.rest.trim_start();
@@ -94,7 +94,7 @@ impl<'a> Words<'a> {
     }
 }
 
-fn read_hierarchy(words: &mut Words) -> Result<Hierarchy, ReadError> {
+fn read_hierarchy(words: &mut WordReader) -> Result<Hierarchy, ReadError> {
     let mut h = Hierarchy::default();
     words.expect("HIERARCHY")?;
     let mut open: Vec<Option<JointId>> = Vec::new();
@@ -142,7 +142,7 @@ fn read_hierarchy(words: &mut Words) -> Result<Hierarchy, ReadError> {
     }
 }
 
-fn channel(words: &mut Words) -> Result<Channel, ReadError> {
+fn channel(words: &mut WordReader) -> Result<Channel, ReadError> {
     Ok(match words.next()?.to_ascii_lowercase().as_str() {
         "xposition" => Channel::Move(0),
         "yposition" => Channel::Move(1),
@@ -154,7 +154,7 @@ fn channel(words: &mut Words) -> Result<Channel, ReadError> {
     })
 }
 
-fn read_motion(words: &mut Words, channels: usize) -> Result<(Vec<f32>, Vec<f32>), ReadError> {
+fn read_motion(words: &mut WordReader, channels: usize) -> Result<(Vec<f32>, Vec<f32>), ReadError> {
     words.expect("Frames:")?;
     let frames = words.number()?.max(0.0) as usize;
     words.expect("Frame")?;
@@ -167,7 +167,7 @@ fn read_motion(words: &mut Words, channels: usize) -> Result<(Vec<f32>, Vec<f32>
         return Err(words.bad(&format!("{frames} frames of {channels} channels are not a motion")));
     }
     // Times and values, each of which a track has again.
-    Amount::Values.check((frames as u64).saturating_mul(channels as u64).saturating_mul(2))?;
+    BudgetItem::Values.check((frames as u64).saturating_mul(channels as u64).saturating_mul(2))?;
     let mut values = Vec::new();
     for _ in 0..frames * channels {
         values.push(words.number()?);

@@ -25,12 +25,12 @@ pub fn write_bvh(skeleton: &Skeleton, poses: &[Pose], step: f32, frame: Frame) -
     let shifted = |j: usize| {
         skeleton.parents[j].is_none() || frames.iter().any(|f| f[j].place.distance(offset(j)) > STILL)
     };
-    let mut bvh = Bvh { skeleton, scale, text: String::from("HIERARCHY\n"), order: Vec::new() };
+    let mut bvh = BvhWriter { skeleton, scale, text: String::from("HIERARCHY\n"), order: Vec::new() };
     let children = skeleton.children();
     for root in (0..skeleton.len()).filter(|j| skeleton.parents[*j].is_none()) {
         bvh.joint(root, 0, (&children, &offset, &shifted));
     }
-    let Bvh { mut text, order, .. } = bvh;
+    let BvhWriter { mut text, order, .. } = bvh;
     // Writing to a string does not fail.
     let _ = writeln!(text, "MOTION\nFrames: {}\nFrame Time: {step}", poses.len());
     for frame in &frames {
@@ -73,7 +73,7 @@ fn placed(skeleton: &Skeleton, rest: &[Mat4], world: &[Mat4]) -> Vec<Placed> {
     (0..skeleton.len()).map(one).collect()
 }
 
-struct Bvh<'a> {
+struct BvhWriter<'a> {
     skeleton: &'a Skeleton,
     /// Units a metre.
     scale: f32,
@@ -85,7 +85,7 @@ struct Bvh<'a> {
 /// Children of each joint, where it is from its parent, and whether it is shifted.
 type Known<'a> = (&'a [Vec<tin_cloak_core::JointId>], &'a dyn Fn(usize) -> Vec3, &'a dyn Fn(usize) -> bool);
 
-impl Bvh<'_> {
+impl BvhWriter<'_> {
     fn line(&mut self, depth: usize, text: &str) {
         let _ = writeln!(self.text, "{}{text}", "  ".repeat(depth));
     }

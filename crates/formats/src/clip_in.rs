@@ -1,7 +1,7 @@
 //! Motions of a glTF file: all of a clip is read, or it is told what is wrong with it.
 
 use crate::names::or_number;
-use crate::scene_graph::Joints;
+use crate::scene_graph::JointNodes;
 use crate::UnsoundClip;
 use gltf::accessor::{DataType, Dimensions};
 use gltf::animation::util::ReadOutputs;
@@ -20,7 +20,7 @@ const LONGEST: f32 = 86_400.0;
 /// When a key cannot be played.
 pub(crate) fn read_clip(
     animation: &gltf::Animation,
-    joints: &Joints,
+    joints: &JointNodes,
     parts: &BTreeMap<usize, String>,
     buffers: &[Vec<u8>],
 ) -> Result<Option<Clip>, UnsoundClip> {

@@ -145,7 +145,7 @@ impl MeshPart {
         }
         let shape = |m: &Morph| {
             let mut dense = m.to_dense(old);
-            dense.extend(made.new.iter().map(|b| b.of(&dense)).collect::<Vec<_>>());
+            dense.extend(made.new.iter().map(|b| b.mixed(&dense)).collect::<Vec<_>>());
             Morph { driver: m.driver, ..Morph::from_dense(m.name.clone(), &dense) }
         };
         let part = Self {

@@ -1,10 +1,10 @@
 //! glTF 2.0 in.
 
 use crate::accessor::{check_all, check_type};
-use crate::budget::{self, Amount};
+use crate::budget::{self, BudgetItem};
 use crate::clip_in;
 use crate::names::{make_unique, or_number, tidy};
-use crate::scene_graph::{Joints, RawSkin, SceneGraph};
+use crate::scene_graph::{JointNodes, RawSkin, SceneGraph};
 use crate::{marks, Companions, Document, Look, Materials, MeshPart, ReadError};
 use base64::Engine;
 use gltf::accessor::{DataType, Dimensions};
@@ -28,7 +28,7 @@ pub(crate) fn read_gltf(bytes: &[u8], companions: &Companions) -> Result<Documen
     let materials = Arc::new(read_materials(bytes, &document, &buffers, companions)?);
     let graph = SceneGraph::new(&document)?;
     let raw: Vec<RawSkin> = document.skins().map(|s| raw_skin(&s, &buffers)).collect::<Result<_, _>>()?;
-    let joints = if raw.is_empty() { None } else { Some(Joints::new(&graph, &raw)?) };
+    let joints = if raw.is_empty() { None } else { Some(JointNodes::new(&graph, &raw)?) };
 
     let (mut meshes, mut nodes) = (Vec::new(), Vec::new());
     for &n in &graph.order {
@@ -178,7 +178,7 @@ fn read_materials(
     let mut taken = 0;
     let mut take = |bytes: Vec<u8>| {
         taken += bytes.len() as u64;
-        Amount::PictureBytes.check(taken).map(|()| bytes)
+        BudgetItem::PictureBytes.check(taken).map(|()| bytes)
     };
     Materials::of_gltf(&root, |index, image| {
         if let Some(uri) = image.get("uri").and_then(|u| u.as_str()) {
@@ -216,7 +216,7 @@ fn raw_skin(skin: &gltf::Skin, buffers: &Buffers) -> Result<RawSkin, ReadError> 
 
 /// What the primitives of a mesh add up to.
 #[derive(Default)]
-struct Gathered {
+struct GatheredMeshes {
     positions: Vec<Vec3>,
     normals: Vec<Vec3>,
     triangles: Vec<[u32; 3]>,
@@ -230,13 +230,13 @@ struct Gathered {
 fn read_part(
     node: &gltf::Node,
     node_world: Mat4,
-    joints: Option<&Joints>,
+    joints: Option<&JointNodes>,
     buffers: &Buffers,
 ) -> Result<Option<MeshPart>, ReadError> {
     let Some(mesh) = node.mesh() else { return Ok(None) };
     let name = or_number(node.name().or(mesh.name()), "mesh", mesh.index());
     let bound = node.skin().and_then(|s| joints.and_then(|j| j.skins.get(s.index()).map(|b| (b, j))));
-    let mut all = Gathered::default();
+    let mut all = GatheredMeshes::default();
     for primitive in mesh.primitives() {
         if matches!(primitive.mode(), Mode::Triangles | Mode::TriangleStrip | Mode::TriangleFan) {
             let joint_map = bound.map(|(b, _)| b.joints.as_slice());
@@ -287,7 +287,7 @@ fn read_part(
     }))
 }
 
-fn transform(all: &mut Gathered, to_world: Mat4) {
+fn transform(all: &mut GatheredMeshes, to_world: Mat4) {
     if to_world == Mat4::IDENTITY {
         return;
     }
@@ -306,7 +306,7 @@ fn read_primitive(
     primitive: &gltf::Primitive,
     joint_map: Option<&[JointId]>,
     buffers: &Buffers,
-    all: &mut Gathered,
+    all: &mut GatheredMeshes,
 ) -> Result<(), ReadError> {
     check_attributes(primitive)?;
     let Some(positions) = primitive.get(&Semantic::Positions) else { return Ok(()) };
@@ -341,7 +341,7 @@ fn read_vertices(
     (first, count): (usize, usize),
     joint_map: Option<&[JointId]>,
     buffers: &Buffers,
-    all: &mut Gathered,
+    all: &mut GatheredMeshes,
 ) -> Result<(), ReadError> {
     let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
     let Some(positions) = reader.read_positions() else { return Ok(()) };
@@ -386,7 +386,7 @@ fn read_triangles(
     primitive: &gltf::Primitive,
     (first, count): (usize, usize),
     buffers: &Buffers,
-    all: &mut Gathered,
+    all: &mut GatheredMeshes,
 ) -> Result<(), ReadError> {
     let reader = primitive.reader(|b| buffers.get(b.index()).map(Vec::as_slice));
     let indices: Vec<u32> = match reader.read_indices() {
@@ -441,7 +441,7 @@ fn read_morphs<'a, 's, F>(
     reader: &gltf::mesh::Reader<'a, 's, F>,
     first: usize,
     count: usize,
-    all: &mut Gathered,
+    all: &mut GatheredMeshes,
 ) where
     F: Clone + Fn(gltf::Buffer<'a>) -> Option<&'s [u8]>,
 {

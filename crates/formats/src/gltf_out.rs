@@ -1,6 +1,6 @@
 //! GLB out: one skeleton, skinned meshes, shapes, clips and this program's marks.
 
-use crate::look::Gathered;
+use crate::materials::MaterialTable;
 use crate::{marks, Look, Mark};
 use gltf_json as json;
 use json::accessor::{ComponentType, GenericComponentType, Type};
@@ -66,7 +66,7 @@ pub enum WriteError {
 /// # Errors
 /// Only when the result does not fit the format.
 pub fn write_glb(scene: &GlbScene) -> Result<Vec<u8>, WriteError> {
-    let (w, roots) = Writer::of(scene);
+    let (w, roots) = Writer::new(scene);
     w.finish(roots)
 }
 
@@ -76,12 +76,12 @@ pub fn write_glb(scene: &GlbScene) -> Result<Vec<u8>, WriteError> {
 /// # Errors
 /// Only when the result does not fit the format.
 pub fn write_gltf(scene: &GlbScene, name: &str) -> Result<Vec<(String, Vec<u8>)>, WriteError> {
-    let (w, roots) = Writer::of(scene);
+    let (w, roots) = Writer::new(scene);
     w.finish_apart(roots, name)
 }
 
 impl Writer {
-    fn of(scene: &GlbScene) -> (Self, Vec<json::Index<json::Node>>) {
+    fn new(scene: &GlbScene) -> (Self, Vec<json::Index<json::Node>>) {
         let mut w = Self::default();
         let mut roots = Vec::new();
         let skin = scene.skeleton.map(|s| {
@@ -108,7 +108,7 @@ impl Writer {
 pub(crate) struct Writer {
     pub root: json::Root,
     bin: Vec<u8>,
-    materials: Gathered,
+    materials: MaterialTable,
 }
 
 impl Writer {

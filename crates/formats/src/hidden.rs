@@ -1,6 +1,6 @@
 //! Faces that nobody sees, there and marked: for those who take them away where the mesh is used.
 
-use crate::look::{Look, MaterialRun, Materials};
+use crate::materials::{Look, MaterialRun, Materials};
 use crate::MeshPart;
 use serde_json::{json, Value};
 use std::sync::Arc;

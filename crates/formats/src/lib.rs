@@ -17,8 +17,8 @@ mod gltf_clips;
 mod gltf_in;
 mod gltf_out;
 mod hidden;
-mod look;
 mod marks;
+mod materials;
 mod mtl_in;
 mod names;
 mod obj_in;
@@ -32,7 +32,7 @@ pub use document::{Document, Mark, MarkedJoint, MarkedPose, MeshPart, PieceKind,
 pub use error::ReadError;
 pub use frame::{Frame, Unit};
 pub use gltf_out::{write_glb, write_gltf, GlbPart, GlbScene, WriteError};
-pub use look::{Look, MaterialRun, Materials, Picture};
+pub use materials::{Look, MaterialRun, Materials, Picture};
 pub use obj_out::{write_obj, ObjPart};
 pub use usda_out::{write_usd_with_pictures, write_usda};
 

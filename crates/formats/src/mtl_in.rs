@@ -3,7 +3,7 @@
 //! The diffuse colour becomes the base colour and the specular exponent `Ns` a roughness of
 //! √(2 / (Ns + 2)), as is common practice (no source).
 
-use crate::look::media_type;
+use crate::materials::media_type;
 use crate::{Companions, Materials, Picture};
 use serde_json::{json, Value};
 

@@ -1,7 +1,7 @@
 //! Meshes as OBJ with its MTL: corners as they are shaded, quads and larger faces whole.
 
 use crate::frame::Frame;
-use crate::look::Look;
+use crate::materials::Look;
 use glam::Vec3;
 use std::fmt::Write;
 use tin_cloak_core::mesh::Mesh;

@@ -84,7 +84,7 @@ pub(crate) struct BoundSkin {
 
 /// All joints of all skins (and the nodes between and above them) as one skeleton whose rest
 /// pose is the bind pose, in world space.
-pub(crate) struct Joints {
+pub(crate) struct JointNodes {
     pub skeleton: Skeleton,
     pub skins: Vec<BoundSkin>,
     pub of_node: BTreeMap<usize, JointId>,
@@ -96,7 +96,7 @@ pub(crate) struct RawSkin {
     pub inverse_bind: Vec<Mat4>,
 }
 
-impl Joints {
+impl JointNodes {
     pub fn new(graph: &SceneGraph, raw: &[RawSkin]) -> Result<Self, ReadError> {
         let mut wanted = vec![false; graph.parents.len()];
         for &joint in raw.iter().flat_map(|s| &s.joints) {

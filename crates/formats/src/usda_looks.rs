@@ -3,7 +3,7 @@
 //! normal maps have no place there and are not carried over.
 
 use crate::document::{Document, MeshPart};
-use crate::look::{Materials, Picture};
+use crate::materials::{Materials, Picture};
 use crate::usda_out::{free_name, identifier, list, Usda};
 use serde_json::Value;
 use std::sync::Arc;
@@ -12,14 +12,14 @@ use std::sync::Arc;
 const FOLDER: &str = "pictures";
 
 /// A material that has its name here.
-pub(crate) struct Named {
+pub(crate) struct NamedMaterial {
     of: Arc<Materials>,
     material: Option<u32>,
     plain: String,
     name: String,
 }
 
-impl Named {
+impl NamedMaterial {
     fn says_the_same(&self, all: &Materials, material: Option<u32>) -> bool {
         fn value(of: &Materials, n: Option<u32>) -> Option<&Value> {
             of.materials.get(n? as usize)
@@ -46,13 +46,13 @@ struct Textured<'a> {
 }
 
 /// A material with the part it is on and its path.
-struct Shown<'a> {
+struct ShownMaterial<'a> {
     part: &'a MeshPart,
     value: &'a Value,
     path: String,
 }
 
-impl Shown<'_> {
+impl ShownMaterial<'_> {
     fn number(&self, pointer: &str, or: f64) -> f64 {
         self.value.pointer(pointer).and_then(Value::as_f64).unwrap_or(or)
     }
@@ -105,12 +105,12 @@ impl Usda {
             None => format!("plain {}", part.name),
             Some(n) => named.map_or_else(|| format!("material {}", n + 1), str::to_owned),
         };
-        let is_it = |known: &&Named| known.plain == plain && known.says_the_same(all, material);
+        let is_it = |known: &&NamedMaterial| known.plain == plain && known.says_the_same(all, material);
         if let Some(known) = self.named.iter().find(is_it) {
             return known.name.clone();
         }
         let name = free_name(&identifier(&plain), |n| !self.named.iter().any(|known| known.name == n));
-        self.named.push(Named { of: Arc::clone(all), material, plain, name: name.clone() });
+        self.named.push(NamedMaterial { of: Arc::clone(all), material, plain, name: name.clone() });
         name
     }
 
@@ -120,7 +120,7 @@ impl Usda {
         self.line(format!("token outputs:surface.connect = <{path}/Surface.outputs:surface>"));
         let value = material.and_then(|n| part.look.materials.materials.get(n as usize));
         match value {
-            Some(value) => self.surface(&Shown { part, value, path }),
+            Some(value) => self.surface(&ShownMaterial { part, value, path }),
             None => {
                 let [r, g, b, a] = part.look.base_colour(material);
                 self.open_shader("Surface", "UsdPreviewSurface");
@@ -134,7 +134,7 @@ impl Usda {
         self.close();
     }
 
-    fn surface(&mut self, look: &Shown) {
+    fn surface(&mut self, look: &ShownMaterial) {
         let [r, g, b, a] = look.numbers("/pbrMetallicRoughness/baseColorFactor", 1.0);
         let metallic = look.number("/pbrMetallicRoughness/metallicFactor", 1.0);
         let roughness = look.number("/pbrMetallicRoughness/roughnessFactor", 1.0);
@@ -217,7 +217,7 @@ impl Usda {
     }
 
     /// Writes a texture of a material and its reader, when there is one and pictures go along.
-    fn textured(&mut self, look: &Shown, what: &Textured) -> bool {
+    fn textured(&mut self, look: &ShownMaterial, what: &Textured) -> bool {
         let Some((texture, picture)) = look.texture(what.slot).filter(|_| self.pictures.is_some()) else {
             return false;
         };

@@ -4,7 +4,7 @@
 
 use crate::document::{Document, MeshPart};
 use crate::frame::Frame;
-use crate::usda_looks::Named;
+use crate::usda_looks::NamedMaterial;
 use glam::{Mat4, Quat, Vec3};
 use std::fmt::{Display, Write};
 use tin_cloak_core::intake::Up;
@@ -63,7 +63,7 @@ pub(crate) struct Usda {
     /// Names and bytes of the pictures that go along; none when no picture does.
     pub pictures: Option<Vec<(String, Vec<u8>)>>,
     /// Materials that were written.
-    pub named: Vec<Named>,
+    pub named: Vec<NamedMaterial>,
 }
 
 impl Usda {

@@ -1,6 +1,6 @@
 //! Files that were brought in, and what is known of them.
 
-use crate::blobs::{BlobId, Packed};
+use crate::blobs::{BlobId, PackedBlob};
 use crate::{Result, Store, StoreError};
 use rusqlite::params;
 
@@ -38,7 +38,7 @@ impl Store {
     /// # Errors
     /// When the database fails.
     pub fn add_assets(&self, file_name: &str, bytes: &[u8], found: &[NewAsset]) -> Result<Vec<Asset>> {
-        let packed = Packed::of(bytes)?;
+        let packed = PackedBlob::new(bytes)?;
         self.write(|t| {
             packed.put(t)?;
             let file = packed.id.clone();

@@ -10,7 +10,7 @@ pub struct BlobId(String);
 
 impl BlobId {
     /// The name of these bytes.
-    pub fn of(bytes: &[u8]) -> Self {
+    pub fn hashed(bytes: &[u8]) -> Self {
         Self(blake3::hash(bytes).to_hex().to_string())
     }
 
@@ -28,16 +28,16 @@ impl BlobId {
 const LEVEL: i32 = 1;
 
 /// Bytes with their name, compressed.
-pub(crate) struct Packed {
+pub(crate) struct PackedBlob {
     pub id: BlobId,
     length: usize,
     data: Vec<u8>,
 }
 
-impl Packed {
-    pub fn of(bytes: &[u8]) -> Result<Self> {
+impl PackedBlob {
+    pub fn new(bytes: &[u8]) -> Result<Self> {
         let data = zstd::bulk::compress(bytes, LEVEL).map_err(StoreError::Unpack)?;
-        Ok(Self { id: BlobId::of(bytes), length: bytes.len(), data })
+        Ok(Self { id: BlobId::hashed(bytes), length: bytes.len(), data })
     }
 
     /// Keeps it, unless it is there already.

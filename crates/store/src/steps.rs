@@ -1,6 +1,6 @@
 //! The steps of a fitting, and the cursor that goes along them.
 
-use crate::blobs::{BlobId, Packed};
+use crate::blobs::{BlobId, PackedBlob};
 use crate::fittings::fitting;
 use crate::{Result, Store, StoreError};
 use rusqlite::{params, OptionalExtension, Transaction};
@@ -137,9 +137,9 @@ impl Store {
 }
 
 /// The state of a step and its blobs, compressed before any lock is taken.
-pub(crate) fn packed_blobs(step: &NewStep) -> Result<Vec<Packed>> {
+pub(crate) fn packed_blobs(step: &NewStep) -> Result<Vec<PackedBlob>> {
     let state = std::iter::once(step.state.as_bytes());
-    state.chain(step.blobs.iter().map(Vec::as_slice)).map(Packed::of).collect()
+    state.chain(step.blobs.iter().map(Vec::as_slice)).map(PackedBlob::new).collect()
 }
 
 /// `blobs` has the step's state in front.
@@ -148,7 +148,7 @@ pub(crate) fn append(
     fitting: i64,
     after: i64,
     step: &NewStep,
-    blobs: &[Packed],
+    blobs: &[PackedBlob],
 ) -> Result<i64> {
     blobs.iter().try_for_each(|blob| blob.put(t))?;
     t.execute("DELETE FROM steps WHERE fitting = ?1 AND seq > ?2", params![fitting, after])?;

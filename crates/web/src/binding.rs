@@ -1,8 +1,8 @@
 //! Binding: who takes weights from whom, and cleaning what came of it.
 
 use crate::answers::{page, Page, Refusal, Tell};
-use crate::aside::aside;
-use crate::aside::Shop;
+use crate::blocking_pool::aside;
+use crate::blocking_pool::Shop;
 use crate::by_hand::chosen_by_hand;
 use crate::steps::{changed, changed_as, changed_by};
 use askama::Template;
@@ -26,13 +26,13 @@ pub(crate) struct Picked {
 
 impl Picked {
     /// The vertex, when it is one of this part.
-    pub fn of(self, part: u32) -> Option<u32> {
+    pub fn only_of(self, part: u32) -> Option<u32> {
         self.vertex.filter(|_| self.part == Some(part))
     }
 
     /// The vertex, when it is one of this part (0 is the body).
     fn on(self, part: u32, name: &str) -> Result<u32, Refusal> {
-        let vertex = self.of(part);
+        let vertex = self.only_of(part);
         let ask = || Refusal::new(Status::UnprocessableEntity, format!("Click a place on {name} first."));
         vertex.ok_or_else(ask)
     }
@@ -142,7 +142,7 @@ enum FollowField {
 }
 
 #[derive(FromForm)]
-struct FollowForm {
+struct FollowStiffForm {
     /// Counted from one; all stiff parts when there is none.
     shell: Option<u32>,
     follow: FollowField,
@@ -150,7 +150,7 @@ struct FollowForm {
 }
 
 #[post("/fitting/<id>/follow/<piece>", data = "<form>")]
-async fn follow(shop: &Shop, id: i64, piece: u32, form: Form<FollowForm>) -> Result<Tell, Refusal> {
+async fn follow(shop: &Shop, id: i64, piece: u32, form: Form<FollowStiffForm>) -> Result<Tell, Refusal> {
     let follow = match form.follow {
         FollowField::Main => FollowWish::Main,
         FollowField::Joint => FollowWish::Joint(form.joint.trim().to_owned()),
@@ -198,13 +198,13 @@ async fn forget_cleaning(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refus
 }
 
 #[derive(FromForm)]
-struct Joints {
+struct JointUses {
     only: bool,
     joints: String,
 }
 
 #[post("/fitting/<id>/joints/<piece>", data = "<form>")]
-async fn choose_joints(shop: &Shop, id: i64, piece: u32, form: Form<Joints>) -> Result<Tell, Refusal> {
+async fn choose_joints(shop: &Shop, id: i64, piece: u32, form: Form<JointUses>) -> Result<Tell, Refusal> {
     let joints = names(&form.joints);
     let choice = (!joints.is_empty()).then_some(JointChoice { only: form.only, joints });
     changed_by(shop, id, Step::ChooseJoints { piece, choice }).await

@@ -1,7 +1,7 @@
 //! Which meshes of its file are the body, and which parts of them.
 
 use crate::answers::{Refusal, Tell};
-use crate::aside::Shop;
+use crate::blocking_pool::Shop;
 use crate::looked_over::spot;
 use crate::shelf::thousands;
 use crate::steps::changed_as;
@@ -63,15 +63,15 @@ pub(crate) fn body_mesh_rows(room: &Room) -> Vec<BodyMeshRow> {
 }
 
 #[derive(FromForm)]
-struct Parts {
+struct BodyPartRows {
     mesh: Vec<String>,
     /// Number and mesh of each part that is meant.
     shell: Vec<String>,
 }
 
 #[post("/fitting/<id>/body-parts", data = "<form>")]
-async fn set_body_parts(shop: &Shop, id: i64, form: Form<Parts>) -> Result<Tell, Refusal> {
-    let Parts { mesh, shell } = form.into_inner();
+async fn set_body_parts(shop: &Shop, id: i64, form: Form<BodyPartRows>) -> Result<Tell, Refusal> {
+    let BodyPartRows { mesh, shell } = form.into_inner();
     changed_as(shop, id, move |shop| {
         let room = shop.room(id, None)?;
         let named = |name: &String| {

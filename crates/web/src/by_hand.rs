@@ -1,8 +1,8 @@
 //! Weights by hand: choosing vertices, and changing what moves them.
 
 use crate::answers::Refusal;
-use crate::aside::{look_aside, Shop};
 use crate::binary::Binary;
+use crate::blocking_pool::{look_aside, Shop};
 use crate::look::preview;
 use crate::steps::{started, Started};
 use rocket::http::Status;

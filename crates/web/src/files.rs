@@ -64,7 +64,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
 ];
 
 /// A file as it is sent, made when it is first asked for.
-struct Packed {
+struct PackedFile {
     /// Names the content: a browser that has it is sent nothing.
     tag: String,
     /// Smaller by gzip; none of what is packed already.
@@ -72,10 +72,10 @@ struct Packed {
 }
 
 /// By place in `FILES`.
-static PACKED: [OnceLock<Packed>; FILES.len()] = [const { OnceLock::new() }; FILES.len()];
+static PACKED: [OnceLock<PackedFile>; FILES.len()] = [const { OnceLock::new() }; FILES.len()];
 
-impl Packed {
-    fn of(bytes: &[u8]) -> Self {
+impl PackedFile {
+    fn new(bytes: &[u8]) -> Self {
         let tag = format!("\"{}\"", &blake3::hash(bytes).to_hex()[..20]);
         let mut writer = GzEncoder::new(Vec::new(), Compression::best());
         let zipped = writer.write_all(bytes).and_then(|()| writer.finish()).ok();
@@ -88,7 +88,7 @@ struct StaticFile(usize);
 impl<'r> Responder<'r, 'static> for StaticFile {
     fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
         let (_, kind, bytes) = &FILES[self.0];
-        let packed = PACKED[self.0].get_or_init(|| Packed::of(bytes));
+        let packed = PACKED[self.0].get_or_init(|| PackedFile::new(bytes));
         let says = |name: &str, word: &str| request.headers().get(name).any(|value| value.contains(word));
         let takes_gzip = |value: &str| {
             let mut codings = value.split(',').map(|coding| coding.replace(' ', ""));

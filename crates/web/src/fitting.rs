@@ -1,11 +1,11 @@
 //! The Fitting screen and its fragments.
 
 use crate::answers::{page, Page, Refusal};
-use crate::aside::{aside, look_aside, Shop};
+use crate::blocking_pool::{aside, look_aside, Shop};
 use crate::board_svg::{draw, Drawing, Wish};
 use crate::body_parts::{body_mesh_rows, BodyMeshRow};
 use crate::handover::LimitFields;
-use crate::layers_svg::{cut, Cut, WIDTH};
+use crate::layers_svg::{cut, CutLine, WIDTH};
 use crate::looked_over::{
     body_shape_words, finding_groups, joint_rows, seat_rows, sort_rows, FindingGroup, JointRow, SeatRow,
     SortRow,
@@ -51,7 +51,7 @@ struct StepLine {
 }
 
 /// Everything the screen shows; fragments are parts of the same template.
-struct Shown {
+struct FittingView {
     id: i64,
     name: String,
     meta: String,
@@ -60,7 +60,7 @@ struct Shown {
     can_undo: bool,
     can_redo: bool,
     steps: Vec<StepLine>,
-    cut: Cut,
+    cut: CutLine,
     svg_width: u32,
     pieces: Vec<PieceRow>,
     methods: Vec<(&'static str, &'static str)>,
@@ -147,7 +147,7 @@ struct WorstNew {
 }
 
 impl WorstNew {
-    fn of(worse: &WorseCell, board: &Board) -> Option<Self> {
+    fn new(worse: &WorseCell, board: &Board) -> Option<Self> {
         let (column, row) = board.find(worse)?;
         let (pose, pair) = (&board.poses[column], &board.pairs[row]);
         let at = if pose.time_s > 0.0 { format!(" at {:.2} s", pose.time_s) } else { String::new() };
@@ -164,13 +164,13 @@ impl WorstNew {
 #[derive(Template)]
 #[template(path = "fitting.html")]
 struct FittingPage {
-    s: Shown,
+    s: FittingView,
 }
 
 #[derive(Template)]
 #[template(path = "panels.html")]
 struct Panels {
-    s: Shown,
+    s: FittingView,
     /// True in a fragment: the parts replace those of the page.
     swap: bool,
 }
@@ -178,13 +178,13 @@ struct Panels {
 /// The board, and all else that is told by what is measured.
 #[derive(Template)]
 #[template(path = "measured.html")]
-pub(crate) struct Measured {
-    s: Shown,
+pub(crate) struct MeasuredView {
+    s: FittingView,
     swap: bool,
 }
 
-impl Measured {
-    pub fn of(shop: &Workshop, id: i64, station: usize, look: &BoardLook) -> Result<Self, Refusal> {
+impl MeasuredView {
+    pub fn new(shop: &Workshop, id: i64, station: usize, look: &BoardLook) -> Result<Self, Refusal> {
         Ok(Self { s: shown(shop, id, Some(station), look)?, swap: true })
     }
 }
@@ -218,7 +218,7 @@ pub(crate) struct BoardLook {
 }
 
 impl BoardLook {
-    pub fn of(against: Option<i64>, form: BoardForm) -> Self {
+    pub fn new(against: Option<i64>, form: BoardForm) -> Self {
         let BoardForm { only, counted, worst, group } = form;
         let wish = Wish { only, counted, worst_first: worst, group: group.filter(|g| !g.is_empty()) };
         Self { against, wish }
@@ -234,7 +234,7 @@ pub(crate) struct BoardForm {
     group: Option<String>,
 }
 
-fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> Result<Shown, Refusal> {
+fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> Result<FittingView, Refusal> {
     let against = look.against;
     let open = shop.fitting(id)?;
     let station = checked_station(station, &open)?;
@@ -256,7 +256,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
     let findings = if station == 1 { finding_groups(room) } else { Vec::new() };
     let seats = if station == 2 { seat_rows(room) } else { Vec::new() };
     let unseated = (!seats.is_empty()).then(|| seats.iter().any(|s| !s.seated));
-    Ok(Shown {
+    Ok(FittingView {
         id,
         name: open.fitting.name.clone(),
         meta: meta(&open),
@@ -277,7 +277,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         out_pairs: board.map_or(Vec::new(), out_pairs),
         correctives: corrective_rows(room),
         proof: shop.proof_of(room)?,
-        limits: LimitFields::of(shop, None)?,
+        limits: LimitFields::new(shop, None)?,
         older: room.older_pieces().len(),
         next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
         joints: room.dress.body.skeleton.len(),
@@ -314,7 +314,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         seats,
         joint_names: if station == 2 { room.dress.body.skeleton.names.clone() } else { Vec::new() },
         last_sentence: open.current().map_or(String::new(), |s| s.sentence.clone()),
-        worst_new: board.and_then(|b| WorstNew::of(effect.worst_new.as_ref()?, b)),
+        worst_new: board.and_then(|b| WorstNew::new(effect.worst_new.as_ref()?, b)),
         effect,
         running: shop.jobs().running(id).map(|(job, _)| job),
         pieces,
@@ -331,7 +331,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
 fn plan_card(shop: &Workshop, open: &OpenFitting) -> Result<PlanCard, Refusal> {
     let others = shop.fittings()?.into_iter().filter(|f| f.id != open.fitting.id);
     let pieces: Vec<&str> = open.room.dress.pieces.iter().map(|p| p.name.as_str()).collect();
-    Ok(PlanCard::of(&open.room.state.plan, &pieces, others.map(|f| (f.id, f.name)).collect()))
+    Ok(PlanCard::new(&open.room.state.plan, &pieces, others.map(|f| (f.id, f.name)).collect()))
 }
 
 /// A board, when there is anything to measure.
@@ -435,7 +435,7 @@ async fn fitting(shop: &Shop, id: i64, station: Option<usize>) -> Page {
 
 #[get("/fitting/<id>/panels?<station>&<against>&<look..>")]
 async fn panels(shop: &Shop, id: i64, station: Option<usize>, against: Option<i64>, look: BoardForm) -> Page {
-    let look = BoardLook::of(against, look);
+    let look = BoardLook::new(against, look);
     aside(shop, move |shop| page(&Panels { s: shown(shop, id, station, &look)?, swap: true })).await
 }
 
@@ -489,7 +489,7 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
             None => Vec::new(),
         };
         let hiding = hiding.iter().map(u32::to_string).collect::<Vec<_>>().join(",");
-        let here = CountsHere::of(&room, pose, pair);
+        let here = CountsHere::new(&room, pose, pair);
         let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.label());
         page(&Snags { id, hiding, pose, cards, more, here })
     })

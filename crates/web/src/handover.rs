@@ -1,7 +1,7 @@
 //! Handing over in other forms, within the limits of the other side, and the bare page.
 
 use crate::answers::{page, Page, Refusal, Tell};
-use crate::aside::{aside, Shop};
+use crate::blocking_pool::{aside, Shop};
 use crate::steps::changed_by;
 use askama::Template;
 use rocket::form::Form;
@@ -16,13 +16,13 @@ use tin_cloak_workshop::{
 };
 
 /// A file under a name.
-struct Named {
+struct NameForm {
     name: String,
     kind: ContentType,
     bytes: Vec<u8>,
 }
 
-impl<'r> Responder<'r, 'static> for Named {
+impl<'r> Responder<'r, 'static> for NameForm {
     fn respond_to(self, request: &'r rocket::Request<'_>) -> rocket::response::Result<'static> {
         let safe: String =
             self.name.chars().map(|c| if c.is_ascii_alphanumeric() || c == '.' { c } else { '-' }).collect();
@@ -36,8 +36,8 @@ impl<'r> Responder<'r, 'static> for Named {
 async fn file(
     shop: &Shop,
     id: i64,
-    make: impl FnOnce(&Workshop, &Room) -> Result<Named, Refusal> + Send + 'static,
-) -> Result<Named, Refusal> {
+    make: impl FnOnce(&Workshop, &Room) -> Result<NameForm, Refusal> + Send + 'static,
+) -> Result<NameForm, Refusal> {
     aside(shop, move |shop| make(shop, &*shop.room(id, None)?)).await
 }
 
@@ -77,52 +77,52 @@ fn up_of(axis: Option<&str>) -> Result<Option<Up>, Refusal> {
 }
 
 #[get("/fitting/<id>/outfit.usda?<frame..>")]
-async fn usda(shop: &Shop, id: i64, frame: FrameForm) -> Result<Named, Refusal> {
+async fn usda(shop: &Shop, id: i64, frame: FrameForm) -> Result<NameForm, Refusal> {
     file(shop, id, move |shop, room| {
         let text = usda_of(&room.dress, &frame.parts()?)?;
         let name = format!("{}.usda", shop.stored(id)?.name);
-        Ok(Named { name, kind: ContentType::new("model", "vnd.usda"), bytes: text.into_bytes() })
+        Ok(NameForm { name, kind: ContentType::new("model", "vnd.usda"), bytes: text.into_bytes() })
     })
     .await
 }
 
 /// USD with its pictures, in one package.
 #[get("/fitting/<id>/outfit.usdz?<frame..>")]
-async fn usdz(shop: &Shop, id: i64, frame: FrameForm) -> Result<Named, Refusal> {
+async fn usdz(shop: &Shop, id: i64, frame: FrameForm) -> Result<NameForm, Refusal> {
     file(shop, id, move |shop, room| {
         let bytes = usdz_of(&room.dress, &frame.parts()?)?;
         let kind = ContentType::new("model", "vnd.usdz+zip");
-        Ok(Named { name: format!("{}.usdz", shop.stored(id)?.name), kind, bytes })
+        Ok(NameForm { name: format!("{}.usdz", shop.stored(id)?.name), kind, bytes })
     })
     .await
 }
 
 /// glTF with its buffer and its pictures beside it, in one archive.
 #[get("/fitting/<id>/outfit.zip")]
-async fn gltf(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+async fn gltf(shop: &Shop, id: i64) -> Result<NameForm, Refusal> {
     file(shop, id, move |shop, room| {
         let bytes = gltf_zip_of(&room.dress, &Parts::default())?;
-        Ok(Named { name: format!("{}.zip", shop.stored(id)?.name), kind: ContentType::ZIP, bytes })
+        Ok(NameForm { name: format!("{}.zip", shop.stored(id)?.name), kind: ContentType::ZIP, bytes })
     })
     .await
 }
 
 /// What is left out, as a table.
 #[get("/fitting/<id>/masks.csv")]
-async fn masks(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+async fn masks(shop: &Shop, id: i64) -> Result<NameForm, Refusal> {
     file(shop, id, move |_, room| {
         let bytes = room.masks_csv().into_bytes();
-        Ok(Named { name: "masks.csv".to_owned(), kind: ContentType::CSV, bytes })
+        Ok(NameForm { name: "masks.csv".to_owned(), kind: ContentType::CSV, bytes })
     })
     .await
 }
 
 /// What is kept under a name, as a table.
 #[get("/fitting/<id>/patches.csv")]
-async fn patches(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+async fn patches(shop: &Shop, id: i64) -> Result<NameForm, Refusal> {
     file(shop, id, move |_, room| {
         let bytes = room.patches_csv()?.into_bytes();
-        Ok(Named { name: "patches.csv".to_owned(), kind: ContentType::CSV, bytes })
+        Ok(NameForm { name: "patches.csv".to_owned(), kind: ContentType::CSV, bytes })
     })
     .await
 }
@@ -131,10 +131,10 @@ async fn patches(shop: &Shop, id: i64) -> Result<Named, Refusal> {
 const LIBRARY: &str = "outfit.mtl";
 
 #[get("/fitting/<id>/outfit.obj?<pose>&<frame..>")]
-async fn obj(shop: &Shop, id: i64, pose: Option<String>, frame: FrameForm) -> Result<Named, Refusal> {
+async fn obj(shop: &Shop, id: i64, pose: Option<String>, frame: FrameForm) -> Result<NameForm, Refusal> {
     file(shop, id, move |_, room| {
         let (obj, _) = obj_of(&room.dress, &frame.parts()?, (&room.trials, pose.as_deref()), LIBRARY)?;
-        Ok(Named {
+        Ok(NameForm {
             name: "outfit.obj".to_owned(),
             kind: ContentType::new("model", "obj"),
             bytes: obj.into_bytes(),
@@ -144,10 +144,10 @@ async fn obj(shop: &Shop, id: i64, pose: Option<String>, frame: FrameForm) -> Re
 }
 
 #[get("/fitting/<id>/outfit.mtl")]
-async fn mtl(shop: &Shop, id: i64) -> Result<Named, Refusal> {
+async fn mtl(shop: &Shop, id: i64) -> Result<NameForm, Refusal> {
     file(shop, id, move |_, room| {
         let (_, mtl) = obj_of(&room.dress, &Parts::default(), (&room.trials, None), LIBRARY)?;
-        Ok(Named {
+        Ok(NameForm {
             name: LIBRARY.to_owned(),
             kind: ContentType::new("model", "mtl"),
             bytes: mtl.into_bytes(),
@@ -157,17 +157,17 @@ async fn mtl(shop: &Shop, id: i64) -> Result<Named, Refusal> {
 }
 
 #[get("/fitting/<id>/motion.bvh?<name>&<frame..>")]
-async fn motion(shop: &Shop, id: i64, name: String, frame: FrameForm) -> Result<Named, Refusal> {
+async fn motion(shop: &Shop, id: i64, name: String, frame: FrameForm) -> Result<NameForm, Refusal> {
     file(shop, id, move |_, room| {
         let text = bvh_of(&room.dress, &room.trials, &name, frame.frame(Unit::Centimetre)?)?;
-        Ok(Named { name: format!("{name}.bvh"), kind: ContentType::Plain, bytes: text.into_bytes() })
+        Ok(NameForm { name: format!("{name}.bvh"), kind: ContentType::Plain, bytes: text.into_bytes() })
     })
     .await
 }
 
 /// One piece, skinned to the skeleton, without the body; or its weights as a table.
 #[get("/fitting/<id>/piece/<file_name>")]
-async fn piece(shop: &Shop, id: i64, file_name: String) -> Result<Named, Refusal> {
+async fn piece(shop: &Shop, id: i64, file_name: String) -> Result<NameForm, Refusal> {
     file(shop, id, move |_, room| {
         let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
         let (number, ending) = file_name.split_once('.').ok_or_else(missing)?;
@@ -183,7 +183,7 @@ async fn piece(shop: &Shop, id: i64, file_name: String) -> Result<Named, Refusal
             "json" => (ContentType::JSON, weights_json(&room.dress, &name)?.into_bytes()),
             _ => return Err(missing()),
         };
-        Ok(Named { name: format!("{name}.{ending}"), kind, bytes })
+        Ok(NameForm { name: format!("{name}.{ending}"), kind, bytes })
     })
     .await
 }
@@ -202,7 +202,7 @@ struct ChosenForm {
 
 /// Chosen pieces and motions as one GLB.
 #[get("/fitting/<id>/chosen.glb?<form..>")]
-async fn chosen(shop: &Shop, id: i64, form: ChosenForm) -> Result<Named, Refusal> {
+async fn chosen(shop: &Shop, id: i64, form: ChosenForm) -> Result<NameForm, Refusal> {
     file(shop, id, move |shop, room| {
         let missing = || Refusal::new(Status::NotFound, "There is no such piece here: reload the page.");
         let name =
@@ -213,7 +213,7 @@ async fn chosen(shop: &Shop, id: i64, form: ChosenForm) -> Result<Named, Refusal
         let parts = Parts { pieces, without_body, clips: clip, tucks_in, hidden, ..Parts::default() };
         let bytes = glb_of(&room.dress, &parts)?;
         let name = format!("{}, chosen.glb", shop.stored(id)?.name);
-        Ok(Named { name, kind: ContentType::new("model", "gltf-binary"), bytes })
+        Ok(NameForm { name, kind: ContentType::new("model", "gltf-binary"), bytes })
     })
     .await
 }
@@ -269,7 +269,7 @@ pub(crate) struct LimitFields {
 
 impl LimitFields {
     /// Those kept under a name; else what most take.
-    pub fn of(shop: &Workshop, name: Option<&str>) -> Result<Self, Refusal> {
+    pub fn new(shop: &Workshop, name: Option<&str>) -> Result<Self, Refusal> {
         let sets = shop.limit_sets()?;
         let limits =
             sets.iter().find(|s| Some(s.name.as_str()) == name).cloned().unwrap_or_else(Limits::usual);
@@ -310,7 +310,7 @@ struct LimitsFormShown {
 }
 
 fn form_of(shop: &Workshop, id: i64, name: Option<&str>) -> Page {
-    page(&LimitsFormShown { s: FormOf { id, limits: LimitFields::of(shop, name)? } })
+    page(&LimitsFormShown { s: FormOf { id, limits: LimitFields::new(shop, name)? } })
 }
 
 #[get("/fitting/<id>/limits-form?<set>")]

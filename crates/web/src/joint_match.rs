@@ -2,8 +2,8 @@
 
 use askama::Template;
 
-/// Words of the table.
-pub(crate) struct Words {
+/// MatchWords of the table.
+pub(crate) struct MatchWords {
     /// Head of the first column.
     pub joint: &'static str,
     /// Head of the second.
@@ -20,7 +20,7 @@ pub(crate) struct Words {
 pub(crate) struct JointMatch {
     /// Where it is sent to.
     pub action: String,
-    pub words: Words,
+    pub words: MatchWords,
     /// Those to choose from.
     pub joints: Vec<String>,
     /// A joint, and the one chosen for it or nothing.

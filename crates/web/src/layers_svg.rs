@@ -24,7 +24,7 @@ pub(crate) struct Band {
 }
 
 /// The drawing.
-pub(crate) struct Cut {
+pub(crate) struct CutLine {
     pub bands: Vec<Band>,
     pub skin_y: u32,
     /// Outline of the skin.
@@ -53,7 +53,7 @@ fn heights(bands: usize) -> (u32, u32) {
     ((each.saturating_sub(gap)).clamp(19, BAND), gap)
 }
 
-pub(crate) fn cut(room: &Room, board: Option<&Board>) -> Cut {
+pub(crate) fn cut(room: &Room, board: Option<&Board>) -> CutLine {
     let mut bands = Vec::new();
     let mut y = 4;
     let (band, gap) = heights(room.dress.pieces.len());
@@ -85,7 +85,7 @@ pub(crate) fn cut(room: &Room, board: Option<&Board>) -> Cut {
     let right = WIDTH - 2;
     let skin = band.clamp(20, 40);
     let vertices = crate::shelf::thousands(room.dress.body.mesh.positions.len() as u64);
-    Cut {
+    CutLine {
         bands,
         skin_y: y,
         skin_path: format!(

@@ -2,17 +2,16 @@
 //! workshop. Computes no geometry.
 
 mod answers;
-mod aside;
 mod binary;
 mod binding;
+mod blocking_pool;
 pub mod board_svg;
 mod body_parts;
 mod by_hand;
-mod came;
 mod files;
 mod fitting;
-mod gate;
 mod handover;
+mod imported_weights;
 mod jobs;
 mod joint_match;
 mod layers_svg;
@@ -26,6 +25,7 @@ mod piece_rows;
 mod plan;
 mod printed;
 mod report_file;
+mod request_guard;
 mod seating;
 mod shelf;
 mod sorting;
@@ -40,8 +40,8 @@ use std::net::IpAddr;
 use std::sync::Arc;
 use tin_cloak_workshop::Workshop;
 
-pub use gate::Gate;
 pub use report_file::report_file;
+pub use request_guard::RequestGuard;
 
 /// Largest upload in mebibytes; said in the refusal beyond it.
 pub const LARGEST_UPLOAD_MIB: u64 = 256;
@@ -61,7 +61,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
     let config = Config { address, port, limits, log_level: LogLevel::Off, ..Config::release_default() };
     rocket::custom(config)
         .manage(workshop)
-        .attach(Gate::new(address, port, hosts))
+        .attach(RequestGuard::new(address, port, hosts))
         .mount("/", shelf::routes())
         .mount("/", handover::routes())
         .mount("/", report_file::routes())
@@ -75,7 +75,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", seating::routes())
         .mount("/", binding::routes())
         .mount("/", own_joints::routes())
-        .mount("/", came::routes())
+        .mount("/", imported_weights::routes())
         .mount("/", motions::routes())
         .mount("/", trials::routes())
         .mount("/", printed::routes())
@@ -83,6 +83,6 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", jobs::routes())
         .mount("/", measuring::routes())
         .mount("/", files::routes())
-        .mount("/", gate::routes())
+        .mount("/", request_guard::routes())
         .register("/", answers::catchers())
 }

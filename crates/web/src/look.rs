@@ -1,8 +1,8 @@
 //! What the viewport asks for: meshes, posed positions with maps, what lies under the pointer.
 
 use crate::answers::Refusal;
-use crate::aside::{look_aside, Shop};
 use crate::binary::Binary;
+use crate::blocking_pool::{look_aside, Shop};
 use crate::looked_over::seat_words;
 use rocket::http::Status;
 use rocket::serde::json::Json;
@@ -51,7 +51,7 @@ struct PartFacts {
 }
 
 #[derive(Serialize)]
-struct JointFacts {
+struct JointFactsRow {
     name: String,
     /// Colour of the region it moves most, when there is one.
     colour: Option<u8>,
@@ -62,7 +62,7 @@ struct JointFacts {
 #[derive(Serialize)]
 struct SceneFacts {
     parts: Vec<PartFacts>,
-    joints: Vec<JointFacts>,
+    joints: Vec<JointFactsRow>,
     poses: Vec<String>,
     /// Group and second of each.
     when: Vec<(String, f32)>,
@@ -103,7 +103,7 @@ async fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFact
         let regions: Vec<(u8, bool)> = room.regions().iter().copied().collect();
         let joint = |(j, (n, r)): (usize, (&String, (u8, bool)))| {
             let partner = mirror_partner(&body.skeleton, JointId(j as u16)).map_or(j, JointId::index);
-            JointFacts { name: n.clone(), colour: r.1.then_some(r.0), partner }
+            JointFactsRow { name: n.clone(), colour: r.1.then_some(r.0), partner }
         };
         let joints = body.skeleton.names.iter().zip(regions).enumerate().map(joint).collect();
         let (low, high) = room.bounds();

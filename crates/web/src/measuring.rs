@@ -1,8 +1,8 @@
 //! The board as it fills: its fragment, how far it is, and how to stop it.
 
 use crate::answers::{page, Page, Refusal};
-use crate::aside::{aside, Shop};
-use crate::fitting::{BoardForm, BoardLook, Measured};
+use crate::blocking_pool::{aside, Shop};
+use crate::fitting::{BoardForm, BoardLook, MeasuredView};
 use rocket::http::Status;
 use rocket::response::stream::{Event, EventStream};
 use rocket::tokio::time::{sleep, Duration};
@@ -12,8 +12,8 @@ use std::sync::Arc;
 /// The board and what it tells.
 #[get("/fitting/<id>/board?<station>&<against>&<look..>")]
 async fn board(shop: &Shop, id: i64, station: usize, against: Option<i64>, look: BoardForm) -> Page {
-    let look = BoardLook::of(against, look);
-    aside(shop, move |shop| page(&Measured::of(shop, id, station, &look)?)).await
+    let look = BoardLook::new(against, look);
+    aside(shop, move |shop| page(&MeasuredView::new(shop, id, station, &look)?)).await
 }
 
 /// Measures what is missing.

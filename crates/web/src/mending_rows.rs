@@ -3,7 +3,7 @@
 use tin_cloak_workshop::core::deform::Morph;
 use tin_cloak_workshop::HideOfRoom;
 use tin_cloak_workshop::{
-    through_in_words, Board, Brought, Corrective, Counts, MaskRow, PieceState, Plan, Room, Tried, Workshop,
+    through_in_words, Board, Corrective, Counts, MaskRow, PieceState, Plan, Room, StepGain, Tried, Workshop,
     WorkshopError,
 };
 
@@ -29,8 +29,8 @@ pub(crate) struct PlanLine {
 }
 
 impl PlanShown {
-    pub fn of(plan: &Plan) -> Self {
-        let lines = |list: &[Tried]| list.iter().map(PlanLine::of).collect();
+    pub fn new(plan: &Plan) -> Self {
+        let lines = |list: &[Tried]| list.iter().map(PlanLine::new).collect();
         Self {
             before: plan.cells.0,
             after: plan.cells.1,
@@ -48,14 +48,14 @@ impl PlanShown {
     /// When the store fails.
     pub fn shown(shop: &Workshop, fitting: i64, room: &Room) -> Result<Option<Self>, WorkshopError> {
         if let Some(so_far) = shop.plan_so_far(fitting) {
-            return Ok(Some(Self { in_making: true, ..Self::of(&so_far) }));
+            return Ok(Some(Self { in_making: true, ..Self::new(&so_far) }));
         }
-        Ok(shop.plan_of(room)?.map(|plan| Self::of(&plan)))
+        Ok(shop.plan_of(room)?.map(|plan| Self::new(&plan)))
     }
 }
 
 impl PlanLine {
-    fn of(tried: &Tried) -> Self {
+    fn new(tried: &Tried) -> Self {
         let (words, why) = (tried.means.words.clone(), tried.means.why.clone());
         let (cells, more) = match &tried.brought {
             Err(why) => (String::new(), crate::answers::sentence(why)),
@@ -66,7 +66,7 @@ impl PlanLine {
 }
 
 /// What changes besides the count of cells.
-fn in_words(b: &Brought) -> String {
+fn in_words(b: &StepGain) -> String {
     let mut words = Vec::new();
     if (b.deepest_mm.0 - b.deepest_mm.1).abs() >= 0.05 {
         words.push(format!("deepest {:.1} → {:.1} mm", b.deepest_mm.0, b.deepest_mm.1));

@@ -1,9 +1,9 @@
 //! Motions from other files, joints' roles and how far they turn.
 
 use crate::answers::{page, Page, Refusal, Tell};
-use crate::aside::aside;
-use crate::aside::Shop;
-use crate::joint_match::{JointMatch, Words};
+use crate::blocking_pool::aside;
+use crate::blocking_pool::Shop;
+use crate::joint_match::{JointMatch, MatchWords};
 use crate::steps::{changed_as, changed_by};
 use askama::Template;
 use rocket::form::Form;
@@ -53,7 +53,7 @@ fn editor(fitting: i64, room: &Room, joint: &str) -> Result<RangeEditor, Refusal
     let body = &room.dress.body;
     let missing = || Refusal::new(Status::NotFound, "There is no such joint here: reload the page.");
     let id = body.skeleton.find(joint).ok_or_else(missing)?;
-    let found = room.range_of(&MotionRanges::of(&body.skeleton), id);
+    let found = room.range_of(&MotionRanges::new(&body.skeleton), id);
     let used = found.as_ref().and_then(|f| f.1);
     let axis = |name, [least, most]: [f32; 2], used: Option<[f32; 2]>| {
         let used = used.map_or(String::new(), |[a, b]| format!("{a:.0} to {b:.0}°"));
@@ -128,7 +128,7 @@ async fn clear_range(shop: &Shop, id: i64, form: Form<ClearForm>) -> Result<Tell
 }
 
 #[derive(Clone, Copy, FromFormField)]
-enum RoleField {
+enum JointRoleField {
     Deforms,
     Twist,
     Control,
@@ -139,17 +139,17 @@ enum RoleField {
 #[derive(FromForm)]
 struct RoleForm {
     joint: String,
-    role: RoleField,
+    role: JointRoleField,
 }
 
 #[post("/fitting/<id>/joint-role", data = "<form>")]
 async fn set_role(shop: &Shop, id: i64, form: Form<RoleForm>) -> Result<Tell, Refusal> {
     let role = match form.role {
-        RoleField::Deforms => JointRole::Deforms,
-        RoleField::Twist => JointRole::Twist,
-        RoleField::Control => JointRole::Control,
-        RoleField::Attachment => JointRole::Attachment,
-        RoleField::Carries => JointRole::Carries,
+        JointRoleField::Deforms => JointRole::Deforms,
+        JointRoleField::Twist => JointRole::Twist,
+        JointRoleField::Control => JointRole::Control,
+        JointRoleField::Attachment => JointRole::Attachment,
+        JointRoleField::Carries => JointRole::Carries,
     };
     changed_by(shop, id, Step::SetRole { joint: form.into_inner().joint, role }).await
 }
@@ -169,8 +169,13 @@ async fn remove_motion(shop: &Shop, id: i64, motion: usize) -> Result<Tell, Refu
     changed_by(shop, id, Step::RemoveMotion { motion }).await
 }
 
-const WORDS: Words =
-    Words { joint: "joint of the body", is: "follows", none: "nothing", field: "source", button: "Match so" };
+const WORDS: MatchWords = MatchWords {
+    joint: "joint of the body",
+    is: "follows",
+    none: "nothing",
+    field: "source",
+    button: "Match so",
+};
 
 fn motion_at(shop: &Workshop, room: &Room, motion: usize) -> Result<MotionJoints, Refusal> {
     let gone = || Refusal::new(Status::NotFound, "There is no such motion here: reload the page.");

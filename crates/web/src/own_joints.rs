@@ -1,8 +1,8 @@
 //! Joints of the pieces' own: added, set and taken out.
 
 use crate::answers::{Refusal, Tell};
-use crate::aside::Shop;
 use crate::binding::Picked;
+use crate::blocking_pool::Shop;
 use crate::steps::{changed_as, changed_by};
 use rocket::form::Form;
 use rocket::http::Status;
@@ -44,7 +44,7 @@ struct NewJoint {
 async fn add_joint(shop: &Shop, id: i64, piece: u32, form: Form<NewJoint>) -> Result<Tell, Refusal> {
     changed_as(shop, id, move |shop| {
         let room = shop.room(id, None)?;
-        let picked = form.picked.of(piece);
+        let picked = form.picked.only_of(piece);
         let place = room.place_for_joint(piece, picked)?;
         let joint = OwnJoint {
             name: form.name.trim().to_owned(),

@@ -1,7 +1,7 @@
 //! A plan of mending: made, shown as far as it is, stopped, done.
 
 use crate::answers::{page, Page, Refusal, Tell};
-use crate::aside::{aside, Shop};
+use crate::blocking_pool::{aside, Shop};
 use crate::mending_rows::PlanShown;
 use crate::steps::changed_as;
 use askama::Template;

@@ -1,7 +1,7 @@
 //! The page to print: the verdict, the worst snags with their causes, and what was tried.
 
 use crate::answers::{page, Page};
-use crate::aside::{aside, Shop};
+use crate::blocking_pool::{aside, Shop};
 use crate::trials::SnagRow;
 use askama::Template;
 use rocket::{get, routes, Route};
@@ -105,7 +105,7 @@ async fn report(shop: &Shop, id: i64) -> Page {
             clear: board.is_some_and(Board::is_clear),
             verdict: verdict(board),
             besides: board.map_or_else(Vec::new, besides),
-            rows: snags.into_iter().enumerate().map(|(n, s)| SnagRow::of(room, n, s)).collect(),
+            rows: snags.into_iter().enumerate().map(|(n, s)| SnagRow::new(room, n, s)).collect(),
             pairs: board.map_or_else(Vec::new, pair_rows),
             tried: tried(&room.trials, &room.state.plan),
         })

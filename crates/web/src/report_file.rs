@@ -1,7 +1,7 @@
 //! The report of a fitting as one page that needs nothing else: pictures are in it, and it prints well.
 
 use crate::answers::Refusal;
-use crate::aside::{aside, Shop};
+use crate::blocking_pool::{aside, Shop};
 use crate::mending_rows::{hidden_rows, HiddenRow};
 use crate::printed::{besides, pair_rows, tried, verdict};
 use crate::trials::SnagRow;
@@ -80,7 +80,7 @@ pub fn report_file(shop: &Workshop, fitting: i64) -> Result<String, WorkshopErro
     let mut snags = Vec::new();
     for (n, snag) in shop.worst_snags(room, 8)?.into_iter().enumerate() {
         let picture = in_page(&shop.snag_picture(room, n, colour, (300, 224))?);
-        snags.push((SnagRow::of(room, n, snag), picture));
+        snags.push((SnagRow::new(room, n, snag), picture));
     }
     let mut views = Vec::new();
     for (of, degrees) in [("front", 0.0f32), ("side", 90.0), ("back", 180.0)] {
@@ -96,10 +96,10 @@ pub fn report_file(shop: &Workshop, fitting: i64) -> Result<String, WorkshopErro
         views,
         snags,
         left: shop.plan_of(room)?.map_or_else(Vec::new, |p| p.left.clone()),
-        board: board.map(BoardShown::of),
+        board: board.map(BoardShown::new),
         pairs: board.map_or_else(Vec::new, pair_rows),
         steps: steps_done(&open),
-        pieces: room.dress.pieces.iter().map(|p| PieceFigures::of(p, board)).collect(),
+        pieces: room.dress.pieces.iter().map(|p| PieceFigures::new(p, board)).collect(),
         masks: hidden_rows(room),
         limits: shop.limits_met(room)?,
         tried: tried(&room.trials, &room.state.plan),
@@ -127,7 +127,7 @@ fn steps_done(open: &OpenFitting) -> Vec<StepDone> {
 }
 
 impl PieceFigures {
-    fn of(piece: &Piece, board: Option<&Board>) -> Self {
+    fn new(piece: &Piece, board: Option<&Board>) -> Self {
         let id = piece.id;
         let own = |board: &Board| {
             let mut worst = (1.0f32, 0.0f32);
@@ -159,7 +159,7 @@ const CELL: (usize, usize) = (9, 14);
 const NAMES: usize = 190;
 
 impl BoardShown {
-    fn of(board: &Board) -> Self {
+    fn new(board: &Board) -> Self {
         let row = |(r, pair): (usize, &tin_cloak_workshop::BoardPair)| {
             let cells = (0..board.poses.len()).filter_map(|p| {
                 let cell = board.cells[p][r].as_ref()?;

@@ -1,7 +1,7 @@
 //! Seating: what moves pieces at rest.
 
 use crate::answers::{Refusal, Tell};
-use crate::aside::Shop;
+use crate::blocking_pool::Shop;
 use crate::by_hand::chosen_if;
 use crate::look::{EaseRequest, WornShape};
 use crate::steps::{changed_by, started, Started};
@@ -43,13 +43,13 @@ async fn place(shop: &Shop, id: i64, piece: u32, form: Form<PlaceForm>) -> Resul
 
 /// Which pieces (all when none is named) follow the shapes of the body, or no longer do.
 #[derive(FromForm)]
-struct FollowForm {
+struct FollowShapesForm {
     piece: Option<u32>,
     follow: bool,
 }
 
 #[post("/fitting/<id>/follow-shapes", data = "<form>")]
-async fn follow_shapes(shop: &Shop, id: i64, form: Form<FollowForm>) -> Result<Tell, Refusal> {
+async fn follow_shapes(shop: &Shop, id: i64, form: Form<FollowShapesForm>) -> Result<Tell, Refusal> {
     let pieces = form.piece.into_iter().collect();
     changed_by(shop, id, Step::FollowShapes { pieces, follow: form.follow }).await
 }

@@ -1,7 +1,7 @@
 //! The Shelf: fittings, bodies and pieces.
 
 use crate::answers::{page, sentence, Page, Refusal, Tell};
-use crate::aside::{aside, Shop};
+use crate::blocking_pool::{aside, Shop};
 use crate::looked_over::kind_key;
 use askama::Template;
 use rocket::form::Form;
@@ -67,7 +67,7 @@ fn roles_of(facts: &AssetFacts) -> &'static [(&'static str, &'static str)] {
 }
 
 pub(crate) fn asset_card(asset: &Asset) -> AssetCard {
-    let facts = AssetFacts::of(asset);
+    let facts = AssetFacts::new(asset);
     let count = |n: usize, one: &str, many: &str| match n {
         0 => None,
         1 => Some(format!("1 {one}")),
@@ -159,7 +159,7 @@ pub(crate) fn to_sort(assets: &[Asset]) -> Vec<AssetCard> {
 }
 
 #[derive(Clone, Copy, FromFormField)]
-enum RoleField {
+enum AssetRoleField {
     Body,
     Piece,
     Motion,
@@ -169,7 +169,7 @@ enum RoleField {
 
 #[derive(FromForm)]
 struct Sorted {
-    role: RoleField,
+    role: AssetRoleField,
 }
 
 fn sorted_anew() -> Tell {
@@ -180,10 +180,10 @@ fn sorted_anew() -> Tell {
 async fn sort(shop: &Shop, id: i64, form: Form<Sorted>) -> Result<Tell, Refusal> {
     aside(shop, move |shop| {
         let role = match form.role {
-            RoleField::Body => AssetRole::Body,
-            RoleField::Piece => AssetRole::Piece,
-            RoleField::Motion => AssetRole::Motion,
-            RoleField::LeftOut => AssetRole::LeftOut,
+            AssetRoleField::Body => AssetRole::Body,
+            AssetRoleField::Piece => AssetRole::Piece,
+            AssetRoleField::Motion => AssetRole::Motion,
+            AssetRoleField::LeftOut => AssetRole::LeftOut,
         };
         shop.sort(id, role)?;
         Ok(sorted_anew())

@@ -1,7 +1,7 @@
 //! Sorting what is worn: kind, place on the body, layer, the kind of each part.
 
 use crate::answers::{Refusal, Tell};
-use crate::aside::Shop;
+use crate::blocking_pool::Shop;
 use crate::steps::{changed_by, KindField};
 use rocket::form::Form;
 use rocket::http::Status;

@@ -1,7 +1,7 @@
 //! What changes a fitting.
 
 use crate::answers::{page, Page, Refusal, Tell};
-use crate::aside::{aside, Shop};
+use crate::blocking_pool::{aside, Shop};
 use crate::by_hand::{chosen_by_hand, chosen_if};
 use askama::Template;
 use rocket::form::Form;

@@ -1,7 +1,7 @@
 //! What is tried, how it counts, and the worst that was found.
 
 use crate::answers::{page, Page, Refusal, Tell};
-use crate::aside::{aside, Shop};
+use crate::blocking_pool::{aside, Shop};
 use crate::steps::changed_as;
 use askama::Template;
 use rocket::form::Form;
@@ -63,7 +63,7 @@ pub(crate) struct CountsHere {
 }
 
 impl CountsHere {
-    pub fn of(room: &Room, pose: usize, pair: Option<&BoardPair>) -> Option<Self> {
+    pub fn new(room: &Room, pose: usize, pair: Option<&BoardPair>) -> Option<Self> {
         let (trial, plan) = (room.trials.trials.get(pose)?, &room.state.plan);
         let note = |target: &Target| {
             plan.counts.iter().find(|r| r.target == *target).map_or(String::new(), |r| r.note.clone())
@@ -132,7 +132,7 @@ const FRAMES: [(&str, Frames); 6] = [
 ];
 
 impl PlanCard {
-    pub fn of(plan: &TrialPlan, pieces: &[&str], others: Vec<(i64, String)>) -> Self {
+    pub fn new(plan: &TrialPlan, pieces: &[&str], others: Vec<(i64, String)>) -> Self {
         let rule = |(at, r): (usize, &CountRule)| (r.target.words(), r.counts.word(), r.note.clone(), at);
         let frames = FRAMES.iter().find(|f| f.1 == plan.frames).map_or("", |f| f.0);
         Self {
@@ -439,7 +439,7 @@ pub(crate) struct SnagRow {
 const STRIP: (f32, f32) = (150.0, 14.0);
 
 impl SnagRow {
-    pub fn of(room: &Room, number: usize, snag: WorstSnag) -> Self {
+    pub fn new(room: &Room, number: usize, snag: WorstSnag) -> Self {
         let poses = snag.depths_mm.len().max(1) as f32;
         let bar = |(pose, depth): (usize, &f32)| {
             let label = room.trials.trials.get(pose).map_or_else(String::new, Trial::label);
@@ -472,7 +472,7 @@ async fn worst_snags(shop: &Shop, id: i64) -> Page {
         let step = shop.stored(id)?.cursor;
         let room = shop.room(id, None)?;
         let snags = shop.worst_snags(&room, 10)?;
-        let rows = snags.into_iter().enumerate().map(|(n, s)| SnagRow::of(&room, n, s)).collect();
+        let rows = snags.into_iter().enumerate().map(|(n, s)| SnagRow::new(&room, n, s)).collect();
         page(&WorstSnags { id, step, rows })
     })
     .await

@@ -1,7 +1,7 @@
 //! Files brought in.
 
 use crate::answers::{Refusal, Tell};
-use crate::aside::{aside, Shop};
+use crate::blocking_pool::{aside, Shop};
 use rocket::data::Capped;
 use rocket::form::Form;
 use rocket::fs::TempFile;

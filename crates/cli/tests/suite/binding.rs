@@ -15,7 +15,7 @@ fn set(form: &str, field: &str, value: &str) -> String {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn bound_by_another_method_mirrored_and_compared() {
-    let (_server, browser) = the_demos_fitting().await;
+    let (_server, browser) = the_demos_fitting(Draws::No3d).await;
     let b = &browser;
     b.put_on("quilted tunic", 1, "soft").await;
     b.put_on("lantern", 2, "stiff").await;
@@ -61,7 +61,7 @@ async fn bound_by_another_method_mirrored_and_compared() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_joint_of_its_own_a_cage_and_a_kept_binding() {
-    let (_server, browser) = the_demos_fitting().await;
+    let (_server, browser) = the_demos_fitting(Draws::All).await;
     let b = &browser;
     b.put_on("quilted tunic", 1, "soft").await;
     b.step(".tape [data-station='3']").await;

@@ -23,7 +23,7 @@ fn set(id: &str, value: &str) -> String {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight() {
-    let (_server, browser) = a_demos_fitting("night round").await;
+    let (_server, browser) = a_demos_fitting("night round", Draws::No3d).await;
     let b = &browser;
     b.whole_board().await;
     b.step(".tape [data-station='3']").await;
@@ -170,7 +170,7 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn the_bodys_weights_are_changed_and_older_pieces_bound_again() {
-    let (_server, browser) = a_demos_fitting("night round").await;
+    let (_server, browser) = a_demos_fitting("night round", Draws::No3d).await;
     let b = &browser;
     b.whole_board().await;
     b.step(".tape [data-station='3']").await;
@@ -198,7 +198,7 @@ async fn the_bodys_weights_are_changed_and_older_pieces_bound_again() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn weights_are_typed_into_a_table_and_the_last_change_is_made_again() {
-    let (_server, browser) = a_demos_fitting("night round").await;
+    let (_server, browser) = a_demos_fitting("night round", Draws::No3d).await;
     let b = &browser;
     b.whole_board().await;
     b.step(".tape [data-station='3']").await;

@@ -9,7 +9,7 @@ use std::process::{Command, Output};
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_file_is_made_read_again_limited_and_opened_by_another_loader() {
-    let (_server, browser) = the_demos_fitting().await;
+    let (_server, browser) = the_demos_fitting(Draws::All).await;
     let b = &browser;
     b.put_on("breeches", 1, "soft").await;
     b.step("#card [data-station='3']").await;

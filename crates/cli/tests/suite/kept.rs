@@ -31,7 +31,7 @@ async fn a_body_of_three_meshes_wears_a_skinned_piece_with_a_shape() {
     let folder = tempfile::tempdir().unwrap();
     let files = files(folder.path());
     let (_server, address) = serve(&["serve", "--data", folder.path().join("kept").to_str().unwrap()]);
-    let browser = Browser::open().await;
+    let browser = Browser::open(Draws::No3d).await;
     let b = &browser;
     b.client.goto(&address).await.unwrap();
     b.bring_in(&files).await;
@@ -98,7 +98,7 @@ async fn a_fitting_that_cannot_be_read_is_discarded_on_the_shelf() {
     };
     Store::open(folder.path()).unwrap().create_fitting("spoilt", &step).unwrap();
     let (_server, address) = serve(&["serve", "--data", kept]);
-    let browser = Browser::open().await;
+    let browser = Browser::open(Draws::No3d).await;
     let b = &browser;
     b.client.goto(&address).await.unwrap();
     b.until("document.querySelector('.card-fitting .broken .bad')").await;

@@ -7,7 +7,7 @@ use serde_json::json;
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_plan_is_made_one_step_done_and_undone_then_all() {
-    let (_server, browser) = the_demos_fitting().await;
+    let (_server, browser) = the_demos_fitting(Draws::No3d).await;
     let b = &browser;
     b.put_on("breeches", 1, "soft").await;
     b.step("#card [data-station='3']").await;
@@ -97,7 +97,7 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_row_is_added_across_the_edge_that_was_clicked() {
-    let (_server, browser) = the_demos_fitting().await;
+    let (_server, browser) = the_demos_fitting(Draws::All).await;
     let b = &browser;
     b.put_on("breeches", 1, "soft").await;
     b.step("#card [data-station='3']").await;

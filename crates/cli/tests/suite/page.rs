@@ -7,7 +7,7 @@ use serde_json::json;
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn wick_is_dressed_tried_mended_and_handed_over() {
-    let (_server, browser) = the_demos_fitting().await;
+    let (_server, browser) = the_demos_fitting(Draws::All).await;
     let b = &browser;
     // The canvas holds more than paper.
     b.until("Number(document.getElementById('canvas').dataset.drawn) > 0").await;
@@ -71,7 +71,7 @@ async fn wick_is_dressed_tried_mended_and_handed_over() {
 async fn a_body_and_garments_of_ones_own() {
     let folder = tempfile::tempdir().unwrap();
     let (_server, address) = serve(&["serve", "--data", folder.path().to_str().unwrap()]);
-    let browser = Browser::open().await;
+    let browser = Browser::open(Draws::All).await;
     let b = &browser;
     b.client.goto(&address).await.unwrap();
     let data = concat!(env!("CARGO_MANIFEST_DIR"), "/../../testdata/open-human");

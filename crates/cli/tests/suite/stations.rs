@@ -6,7 +6,7 @@ use serde_json::json;
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn the_demos_faults_are_cured_by_clicking_and_brushed() {
-    let (_server, browser) = the_demos_fitting().await;
+    let (_server, browser) = the_demos_fitting(Draws::All).await;
     let b = &browser;
     let troubles = "document.querySelectorAll('.findings .trouble').length";
     let says = |words: &str| {
@@ -84,7 +84,7 @@ async fn the_demos_faults_are_cured_by_clicking_and_brushed() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn pieces_are_sorted_by_keys_drag_and_buttons_and_moved_by_handles() {
-    let (_server, browser) = the_demos_fitting().await;
+    let (_server, browser) = the_demos_fitting(Draws::No3d).await;
     let b = &browser;
     b.put_on("quilted tunic", 1, "soft").await;
     b.put_on("boots", 2, "soft").await;
@@ -195,7 +195,7 @@ fn files_of_ones_own(folder: &std::path::Path) -> Vec<std::path::PathBuf> {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn groups_motions_and_ranges_of_motion() {
-    let (_server, browser) = the_demos_fitting().await;
+    let (_server, browser) = the_demos_fitting(Draws::No3d).await;
     let b = &browser;
     let folder = tempfile::tempdir().unwrap();
     b.bring_in(&files_of_ones_own(folder.path())).await;
@@ -207,8 +207,11 @@ async fn groups_motions_and_ranges_of_motion() {
 
     // A range of motion, narrowed by the piece.
     b.press(".joint-table > summary").await;
-    b.value("document.querySelector(\"tr[data-joint='upper_arm_left'] button\").click()").await;
-    b.until("document.querySelector('.range-editor')?.dataset.joint === 'upper_arm_left'").await;
+    b.again_until(
+        "document.querySelector(\"tr[data-joint='upper_arm_left'] button\")?.click()",
+        "document.querySelector('.range-editor')?.dataset.joint === 'upper_arm_left'",
+    )
+    .await;
     b.step_by(
         "const f = document.querySelector(\".range-editor form[hx-post$='/range']\"); \
      f.elements.forward[1].value = '80'; f.elements.piece.value = '1'; f.requestSubmit()",
@@ -230,15 +233,18 @@ async fn groups_motions_and_ranges_of_motion() {
     assert_eq!(b.last_step().await, "Try wave");
     assert!(b.value(columns).await.as_u64().unwrap() > before);
     // Its joints are shown, and can be matched otherwise.
-    b.press(".motion > summary b").await;
-    b.until("document.querySelector('.joint-match select')").await;
+    b.again_until(
+        "document.querySelector('.motion:not([open]) > summary')?.click()",
+        "Boolean(document.querySelector('.joint-match select'))",
+    )
+    .await;
     b.console_is_clean().await;
     browser.client.close().await.unwrap();
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn weights_are_taken_from_a_piece_beneath_and_cleaned() {
-    let (_server, browser) = the_demos_fitting().await;
+    let (_server, browser) = the_demos_fitting(Draws::No3d).await;
     let b = &browser;
     b.put_on("quilted tunic", 1, "soft").await;
     b.put_on("tin breastplate", 2, "soft").await;

@@ -7,7 +7,7 @@ use serde_json::json;
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_newcomer_reads_the_board_of_a_dressed_figure() {
-    let (_server, browser) = a_demos_fitting("night round").await;
+    let (_server, browser) = a_demos_fitting("night round", Draws::No3d).await;
     let b = &browser;
     let canvas = |what: &str| format!("document.getElementById('canvas').dataset.{what}");
     let count = |css: &str| format!("document.querySelectorAll({css:?}).length");
@@ -115,7 +115,7 @@ async fn a_newcomer_reads_the_board_of_a_dressed_figure() {
 async fn files_of_ones_own_are_dressed_bound_judged_and_handed_over() {
     let folder = tempfile::tempdir().unwrap();
     let (_server, address) = serve(&["serve", "--data", folder.path().to_str().unwrap()]);
-    let browser = Browser::open().await;
+    let browser = Browser::open(Draws::No3d).await;
     let b = &browser;
     b.client.goto(&address).await.unwrap();
     let data = concat!(env!("CARGO_MANIFEST_DIR"), "/../../testdata/open-human");

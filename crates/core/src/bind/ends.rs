@@ -1,7 +1,7 @@
 //! A hose or strap whose two ends belong to different joints.
 
 use super::laplacian::solve_positive;
-use super::{match_surface, BindError, Laplacian, MatchSettings, Source, Target};
+use super::{match_surface, BindError, BindTarget, Laplacian, MatchSettings, Source};
 use crate::mesh::{along_edges, distances_along_edges, Topology};
 use crate::skin::{merge, Skin};
 use crate::JointId;
@@ -46,14 +46,14 @@ pub fn two_ends(topology: &Topology, positions: &[Vec3], shell: u32) -> Option<[
 /// Vertices of other shells have 0.
 ///
 /// ```
-/// use tin_cloak_core::bind::{share_of_way, two_ends, Target};
+/// use tin_cloak_core::bind::{share_of_way, two_ends, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::tube};
 ///
 /// let (positions, triangles) = tube(0.02, (0.0, 0.5), 12, 20, 1.0);
 /// let hose = Topology::of_welded(positions.len(), &triangles);
 /// let ends = two_ends(&hose, &positions, 0).unwrap();
 /// let upward = positions[ends[0][0] as usize].y < 0.25;
-/// let share = share_of_way(&Target::new(&positions, &hose), &ends)?;
+/// let share = share_of_way(&BindTarget::new(&positions, &hose), &ends)?;
 /// for (p, share) in positions.iter().zip(share) {
 ///     let along = if upward { p.y / 0.5 } else { 1.0 - p.y / 0.5 };
 ///     assert!((share - along).abs() < 0.01);
@@ -63,13 +63,13 @@ pub fn two_ends(topology: &Topology, positions: &[Vec3], shell: u32) -> Option<[
 ///
 /// # Errors
 /// When the system cannot be factored.
-pub fn share_of_way(target: &Target, ends: &[Vec<u32>; 2]) -> Result<Vec<f32>, BindError> {
+pub fn share_of_way(target: &BindTarget, ends: &[Vec<u32>; 2]) -> Result<Vec<f32>, BindError> {
     let topology = target.topology;
     let laplacian = Laplacian::new(target.positions, &topology.triangles, &topology.neighbours);
     share_by(&laplacian, target, ends)
 }
 
-fn share_by(laplacian: &Laplacian, target: &Target, ends: &[Vec<u32>; 2]) -> Result<Vec<f32>, BindError> {
+fn share_by(laplacian: &Laplacian, target: &BindTarget, ends: &[Vec<u32>; 2]) -> Result<Vec<f32>, BindError> {
     let topology = target.topology;
     let mut way = vec![f32::NAN; target.positions.len()];
     ends[0].iter().for_each(|&v| way[v as usize] = 0.0);
@@ -138,7 +138,7 @@ fn between(
 /// slide past each other in the middle.
 ///
 /// ```
-/// use tin_cloak_core::bind::{bind_between_ends, Source, Target};
+/// use tin_cloak_core::bind::{bind_between_ends, Source, BindTarget};
 /// use tin_cloak_core::shapes::{moved, tube, Arm};
 /// use tin_cloak_core::{glam::Vec3, mesh::Topology, JointId};
 ///
@@ -146,7 +146,7 @@ fn between(
 /// let hose = moved(tube(0.01, (0.1, 0.5), 12, 20, 1.0), Vec3::X * 0.07);
 /// let topology = Topology::of_welded(hose.0.len(), &hose.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
-/// let target = Target::new(&hose.0, &topology);
+/// let target = BindTarget::new(&hose.0, &topology);
 /// // Both ends named; weights change over the whole length.
 /// let skin = bind_between_ends(&source, &target, ([Some(JointId(0)), Some(JointId(1))], 1.0))?;
 /// let middle = hose.0.iter().position(|p| (p.y - 0.3).abs() < 1e-4).unwrap();
@@ -158,7 +158,7 @@ fn between(
 /// When the system cannot be factored or the source has no weights to give.
 pub fn bind_between_ends(
     source: &Source,
-    target: &Target,
+    target: &BindTarget,
     how: ([Option<JointId>; 2], f32),
 ) -> Result<Skin, BindError> {
     let anywhere = MatchSettings { distance: f32::INFINITY, min_cosine: -1.0 };

@@ -5,7 +5,7 @@
 //! and 0 elsewhere.
 
 use super::laplacian::solve_positive;
-use super::{BindError, Laplacian, Target};
+use super::{BindError, BindTarget, Laplacian};
 use crate::query::Bvh;
 use crate::skeleton::Skeleton;
 use crate::skin::Skin;
@@ -63,12 +63,12 @@ pub fn bones(skeleton: &Skeleton, allowed: &[bool]) -> Vec<Bone> {
 /// its nearest bones takes heat from them through its own faces.
 ///
 /// ```
-/// use tin_cloak_core::bind::{bones, heat_weights, Target};
+/// use tin_cloak_core::bind::{bones, heat_weights, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
 ///
 /// let arm = Arm::new();
 /// let topology = Topology::of_welded(arm.surface.0.len(), &arm.surface.1);
-/// let target = Target::new(&arm.surface.0, &topology);
+/// let target = BindTarget::new(&arm.surface.0, &topology);
 /// let skin = heat_weights(&target, &bones(&arm.skeleton, &[true, true]), 2, 4)?;
 /// assert!(skin.column(JointId(0))[0] > 0.9, "the shoulder moves its own end");
 /// # Ok::<(), tin_cloak_core::bind::BindError>(())
@@ -76,7 +76,12 @@ pub fn bones(skeleton: &Skeleton, allowed: &[bool]) -> Vec<Bone> {
 ///
 /// # Errors
 /// When there is no bone, or the system cannot be factored.
-pub fn heat_weights(target: &Target, bones: &[Bone], joints: usize, most: usize) -> Result<Skin, BindError> {
+pub fn heat_weights(
+    target: &BindTarget,
+    bones: &[Bone],
+    joints: usize,
+    most: usize,
+) -> Result<Skin, BindError> {
     if bones.is_empty() {
         return Err(BindError::NoBones);
     }
@@ -119,7 +124,7 @@ struct Heat {
     joints: Vec<(JointId, f64)>,
 }
 
-fn heat_sources(target: &Target, bones: &[Bone]) -> Vec<Heat> {
+fn heat_sources(target: &BindTarget, bones: &[Bone]) -> Vec<Heat> {
     let topology = target.topology;
     let tree = Bvh::build(target.positions, &topology.triangles);
     let (low, high) = crate::mesh::bounds(target.positions);

@@ -1,7 +1,7 @@
 //! Filling weights in between matched vertices.
 
 use super::laplacian::solve_positive;
-use super::{BindError, Laplacian, Match, Target};
+use super::{BindError, BindTarget, Laplacian, Match};
 use crate::mesh::Csr;
 use crate::skin::Skin;
 use crate::JointId;
@@ -28,7 +28,7 @@ pub struct Filled {
 /// Inpainting”, SIGGRAPH Asia 2023 Technical Communications.
 ///
 /// ```
-/// use tin_cloak_core::bind::{fill, match_surface, MatchSettings, Source, Target};
+/// use tin_cloak_core::bind::{fill, match_surface, MatchSettings, Source, BindTarget};
 /// use tin_cloak_core::shapes::{tube, Arm};
 /// use tin_cloak_core::{mesh::Topology, JointId};
 ///
@@ -36,7 +36,7 @@ pub struct Filled {
 /// let (arm, sleeve) = (Arm::new(), tube(0.055, (0.2, 0.8), 16, 24, 1.0));
 /// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
-/// let target = Target::new(&sleeve.0, &topology);
+/// let target = BindTarget::new(&sleeve.0, &topology);
 /// let settings = MatchSettings { distance: 0.02, min_cosine: 0.8 };
 /// let filled = fill(&target, match_surface(&source, &target, settings), 2, 4)?;
 /// let last = sleeve.0.len() - 1;
@@ -47,7 +47,7 @@ pub struct Filled {
 ///
 /// # Errors
 /// When the system cannot be factored or a row ends without weight.
-pub fn fill(target: &Target, matched: Match, joints: usize, most: usize) -> Result<Filled, BindError> {
+pub fn fill(target: &BindTarget, matched: Match, joints: usize, most: usize) -> Result<Filled, BindError> {
     let Match { mut accepted, mut rows } = matched;
     let unmatched_shells = accept_lonely_islands(&target.topology.neighbours, &mut accepted);
     let unknown: Vec<usize> = (0..accepted.len()).filter(|&v| !accepted[v]).collect();
@@ -137,7 +137,7 @@ fn solve_unknown(
 /// # Errors
 /// When the system cannot be factored.
 pub(crate) fn fill_offsets(
-    target: &Target,
+    target: &BindTarget,
     mut accepted: Vec<bool>,
     fields: &mut [Vec<Vec3>],
 ) -> Result<(), BindError> {

@@ -59,7 +59,7 @@ impl<'a> Source<'a> {
 }
 
 /// What receives weights: a piece at rest, over welded vertices.
-pub struct Target<'a> {
+pub struct BindTarget<'a> {
     /// Positions, metres.
     pub positions: &'a [Vec3],
     /// Its topology.
@@ -68,7 +68,7 @@ pub struct Target<'a> {
     pub normals: Vec<Vec3>,
 }
 
-impl<'a> Target<'a> {
+impl<'a> BindTarget<'a> {
     /// Computes the normals.
     pub fn new(positions: &'a [Vec3], topology: &'a Topology) -> Self {
         Self { positions, topology, normals: vertex_normals(positions, &topology.triangles) }

@@ -1,7 +1,7 @@
 //! Matching along the normal, and both ways.
 
 use super::clean::weight_elsewhere;
-use super::{match_surface, Match, MatchSettings, Source, Target};
+use super::{match_surface, BindTarget, Match, MatchSettings, Source};
 use rayon::prelude::*;
 
 /// Finds where the normal of each target vertex, inward or outward, first meets a face of the
@@ -9,17 +9,17 @@ use rayon::prelude::*;
 /// the nearer of both. What meets nothing is not accepted and has the closest point's weights.
 ///
 /// ```
-/// use tin_cloak_core::bind::{match_along_normal, MatchSettings, Source, Target};
+/// use tin_cloak_core::bind::{match_along_normal, MatchSettings, Source, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}};
 ///
 /// let (arm, sleeve) = (Arm::new(), tube(0.06, (0.1, 0.5), 16, 16, 1.0));
 /// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// let settings = MatchSettings { distance: 0.02, min_cosine: 0.5 };
-/// let found = match_along_normal(&source, &Target::new(&sleeve.0, &topology), settings);
+/// let found = match_along_normal(&source, &BindTarget::new(&sleeve.0, &topology), settings);
 /// assert_eq!(found.share(), 1.0);
 /// ```
-pub fn match_along_normal(source: &Source, target: &Target, settings: MatchSettings) -> Match {
+pub fn match_along_normal(source: &Source, target: &BindTarget, settings: MatchSettings) -> Match {
     let mut found = match_surface(source, target, MatchSettings { distance: -1.0, min_cosine: 2.0 });
     let places = target.positions.par_iter().zip(&target.normals).with_min_len(256);
     let hits: Vec<_> = places
@@ -49,17 +49,17 @@ pub fn match_along_normal(source: &Source, target: &Target, settings: MatchSetti
 /// on a plain one; `docs/matching.md` has the figures.
 ///
 /// ```
-/// use tin_cloak_core::bind::{match_both_ways, MatchSettings, Source, Target};
+/// use tin_cloak_core::bind::{match_both_ways, MatchSettings, Source, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}};
 ///
 /// let (arm, sleeve) = (Arm::new(), tube(0.06, (0.1, 0.5), 16, 16, 1.0));
 /// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// let settings = MatchSettings { distance: 0.02, min_cosine: 0.5 };
-/// let found = match_both_ways(&source, &Target::new(&sleeve.0, &topology), settings);
+/// let found = match_both_ways(&source, &BindTarget::new(&sleeve.0, &topology), settings);
 /// assert!(found.share() > 0.95);
 /// ```
-pub fn match_both_ways(source: &Source, target: &Target, settings: MatchSettings) -> Match {
+pub fn match_both_ways(source: &Source, target: &BindTarget, settings: MatchSettings) -> Match {
     let (near, mut found) = rayon::join(
         || match_surface(source, target, settings),
         || match_along_normal(source, target, settings),

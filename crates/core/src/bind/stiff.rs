@@ -1,6 +1,6 @@
 //! Stiff shells: each follows one blend of joints as a whole.
 
-use super::{match_surface, BindError, MatchSettings, Source, Target};
+use super::{match_surface, BindError, BindTarget, MatchSettings, Source};
 use crate::mesh::Topology;
 use crate::query::Bvh;
 use crate::skin::{merge, Skin};
@@ -89,7 +89,7 @@ const BLENDED: usize = 4;
 /// group (`groups`, one number a shell) that follow what is beneath follow the same.
 ///
 /// ```
-/// use tin_cloak_core::bind::{bind_stiff, Follow, Source, Target};
+/// use tin_cloak_core::bind::{bind_stiff, Follow, Source, BindTarget};
 /// use tin_cloak_core::shapes::{moved, sphere, Arm};
 /// use tin_cloak_core::{glam::Vec3, mesh::Topology, JointId};
 ///
@@ -97,7 +97,7 @@ const BLENDED: usize = 4;
 /// let (arm, knob) = (Arm::new(), moved(sphere(0.02, 8), Vec3::new(0.075, 0.5, 0.0)));
 /// let topology = Topology::of_welded(knob.0.len(), &knob.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
-/// let target = Target::new(&knob.0, &topology);
+/// let target = BindTarget::new(&knob.0, &topology);
 /// let (skin, shells) = bind_stiff(&source, &target, (&[Some(Follow::Main)], &[0]), None)?;
 /// assert_eq!(shells[0].as_ref().unwrap().row, [(JointId(1), 1.0)]);
 /// assert_eq!(skin.max_influences(), 1);
@@ -108,7 +108,7 @@ const BLENDED: usize = 4;
 /// When the source has no weights to give.
 pub fn bind_stiff(
     source: &Source,
-    target: &Target,
+    target: &BindTarget,
     (follows, groups): (&[Option<Follow>], &[u32]),
     base: Option<&Skin>,
 ) -> Result<(Skin, Vec<Option<StiffShell>>), BindError> {

@@ -1,6 +1,6 @@
 //! Weights straight from the nearest place on the source.
 
-use super::{BindError, Source, Target};
+use super::{BindError, BindTarget, Source};
 use crate::mesh::mix;
 use crate::query::Bvh;
 use crate::skin::Skin;
@@ -19,7 +19,7 @@ pub struct MatchSettings {
 
 impl MatchSettings {
     /// The published defaults: 5 % of the piece's bounding-box diagonal, 30°.
-    pub fn for_target(target: &Target) -> Self {
+    pub fn for_target(target: &BindTarget) -> Self {
         let (low, high) = crate::mesh::bounds(target.positions);
         Self { distance: (high - low).length() * 0.05, min_cosine: 30f32.to_radians().cos() }
     }
@@ -46,7 +46,7 @@ impl Match {
 /// normal (interpolated on the source).
 ///
 /// ```
-/// use tin_cloak_core::bind::{match_surface, MatchSettings, Source, Target};
+/// use tin_cloak_core::bind::{match_surface, MatchSettings, Source, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}};
 ///
 /// // The upper half of this sleeve has no arm beneath.
@@ -54,10 +54,10 @@ impl Match {
 /// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// let settings = MatchSettings { distance: 0.02, min_cosine: 0.8 };
-/// let found = match_surface(&source, &Target::new(&sleeve.0, &topology), settings);
+/// let found = match_surface(&source, &BindTarget::new(&sleeve.0, &topology), settings);
 /// assert!((found.share() - 0.5).abs() < 0.1);
 /// ```
-pub fn match_surface(source: &Source, target: &Target, settings: MatchSettings) -> Match {
+pub fn match_surface(source: &Source, target: &BindTarget, settings: MatchSettings) -> Match {
     let (accepted, rows) = target
         .positions
         .par_iter()
@@ -78,20 +78,20 @@ pub fn match_surface(source: &Source, target: &Target, settings: MatchSettings) 
 /// Weights of the nearest surface point, by barycentric interpolation, one row a target vertex.
 ///
 /// ```
-/// use tin_cloak_core::bind::{nearest_surface, Source, Target};
+/// use tin_cloak_core::bind::{nearest_surface, Source, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}, JointId};
 ///
 /// let (arm, cuff) = (Arm::new(), tube(0.06, (0.5, 0.58), 16, 4, 1.0));
 /// let topology = Topology::of_welded(cuff.0.len(), &cuff.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
-/// let skin = nearest_surface(&source, &Target::new(&cuff.0, &topology))?;
+/// let skin = nearest_surface(&source, &BindTarget::new(&cuff.0, &topology))?;
 /// assert!(skin.column(JointId(1)).iter().all(|w| *w == 1.0));
 /// # Ok::<(), tin_cloak_core::bind::BindError>(())
 /// ```
 ///
 /// # Errors
 /// When the source has no weights to give.
-pub fn nearest_surface(source: &Source, target: &Target) -> Result<Skin, BindError> {
+pub fn nearest_surface(source: &Source, target: &BindTarget) -> Result<Skin, BindError> {
     let anywhere = MatchSettings { distance: f32::INFINITY, min_cosine: -1.0 };
     Ok(Skin::from_rows(&match_surface(source, target, anywhere).rows, source.joints)?)
 }
@@ -99,36 +99,36 @@ pub fn nearest_surface(source: &Source, target: &Target) -> Result<Skin, BindErr
 /// Weights of the nearest source vertex, one row a target vertex.
 ///
 /// ```
-/// use tin_cloak_core::bind::{nearest_vertex, Source, Target};
+/// use tin_cloak_core::bind::{nearest_vertex, Source, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm};
 ///
 /// // The body's own surface gets its own weights.
 /// let arm = Arm::new();
 /// let topology = Topology::of_welded(arm.surface.0.len(), &arm.surface.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
-/// let skin = nearest_vertex(&source, &Target::new(&arm.surface.0, &topology))?;
+/// let skin = nearest_vertex(&source, &BindTarget::new(&arm.surface.0, &topology))?;
 /// assert_eq!(skin.weights(), arm.skin.weights());
 /// # Ok::<(), tin_cloak_core::bind::BindError>(())
 /// ```
 ///
 /// # Errors
 /// When the source has no weights to give.
-pub fn nearest_vertex(source: &Source, target: &Target) -> Result<Skin, BindError> {
+pub fn nearest_vertex(source: &Source, target: &BindTarget) -> Result<Skin, BindError> {
     Ok(Skin::from_rows(&match_vertices(source, target).rows, source.joints)?)
 }
 
 /// The weights of the nearest vertex that some triangle of the source uses; all are accepted.
 ///
 /// ```
-/// use tin_cloak_core::bind::{match_vertices, Source, Target};
+/// use tin_cloak_core::bind::{match_vertices, Source, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}};
 ///
 /// let (arm, far) = (Arm::new(), tube(0.3, (0.4, 0.8), 16, 16, 1.0));
 /// let topology = Topology::of_welded(far.0.len(), &far.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
-/// assert_eq!(match_vertices(&source, &Target::new(&far.0, &topology)).share(), 1.0);
+/// assert_eq!(match_vertices(&source, &BindTarget::new(&far.0, &topology)).share(), 1.0);
 /// ```
-pub fn match_vertices(source: &Source, target: &Target) -> Match {
+pub fn match_vertices(source: &Source, target: &BindTarget) -> Match {
     let mut used: Vec<u32> = source.triangles.iter().flatten().copied().collect();
     used.sort_unstable();
     used.dedup();

@@ -1,8 +1,8 @@
 //! The vertices of a layer pair, asked one by one in a pose.
 
-use super::hidden::Hiding;
+use super::visibility::Visibility;
 use super::{
-    AtRest, Buffers, Coverage, Outfit, Pair, PosedLayer, PosedSide, Settings, Side, StretchSpot, ThroughSpot,
+    AtRest, Buffers, Coverage, EdgeSpot, Outfit, Pair, PenetrationSpot, PosedLayer, PosedSide, Settings, Side,
 };
 use crate::mesh::{face_normal, mix};
 use glam::Vec3;
@@ -65,7 +65,7 @@ impl PairPoints {
 /// assert!(asked[0].inner.iter().flatten().all(|a| (a.clearance - 0.005).abs() < 0.001));
 /// ```
 pub fn ask_pairs(outfit: &Outfit, buffers: &Buffers, which: &[(usize, Settings)]) -> Vec<PairPoints> {
-    let hiding = Hiding::new(outfit, buffers);
+    let hiding = Visibility::new(outfit, buffers);
     let one = |&(i, settings): &(usize, Settings)| {
         let view = PairView { outfit, buffers, pair: &outfit.pairs[i], settings, hiding: &hiding };
         let mut points = view.ask();
@@ -84,7 +84,7 @@ pub(super) struct PairView<'a, 'h> {
     pub buffers: &'a Buffers,
     pub pair: &'a Pair,
     pub settings: Settings,
-    pub hiding: &'h Hiding<'a>,
+    pub hiding: &'h Visibility<'a>,
 }
 
 impl<'a> PairView<'a, '_> {
@@ -185,7 +185,7 @@ impl<'a> PairView<'a, '_> {
         let (side, inner) = (self.inner_side(), self.inner());
         let posed = inner.outside();
         let mut asked = ask(side, posed, &inner.positions, (p, n), self.settings.sunk_reach, seed)?;
-        // Beneath the inner surface is inside: the depth there is what it is short of.
+        // Below the inner surface is inside: the depth there is what it is short of.
         asked.clearance = -asked.clearance;
         if asked.clearance >= -self.settings.tolerance {
             return Some(asked);
@@ -231,7 +231,7 @@ impl<'a> PairView<'a, '_> {
             move |(v, asked): (&u32, &mut Option<Asked>)| {
                 if let Some(asked) = asked.as_mut().filter(|a| a.clearance < -tolerance) {
                     let Asked { clearance, normal, .. } = *asked;
-                    let spot = ThroughSpot { on_outer, vertex: *v, clearance, normal, area: 0.0 };
+                    let spot = PenetrationSpot { on_outer, vertex: *v, clearance, normal, area: 0.0 };
                     asked.buried = self.is_buried(&spot);
                 }
             }
@@ -242,17 +242,17 @@ impl<'a> PairView<'a, '_> {
     }
 
     /// True when what is through at a vertex is hidden from every side.
-    pub fn is_buried(&self, spot: &ThroughSpot) -> bool {
+    pub fn is_buried(&self, spot: &PenetrationSpot) -> bool {
         self.hiding.is_out_of_sight(self.shows(spot), self.pair.outer)
     }
 
     /// The same of a stretch of an edge.
-    pub fn is_stretch_buried(&self, spot: &StretchSpot) -> bool {
+    pub fn is_stretch_buried(&self, spot: &EdgeSpot) -> bool {
         self.hiding.is_out_of_sight(Self::stretch_shows(spot), self.pair.outer)
     }
 
     /// Where a stretch that is through shows, and the outward normal there.
-    pub fn stretch_shows(spot: &StretchSpot) -> (Vec3, Vec3) {
+    pub fn stretch_shows(spot: &EdgeSpot) -> (Vec3, Vec3) {
         match spot.on_outer {
             false => (spot.position, spot.own_normal),
             true => (spot.position - spot.normal * spot.clearance, spot.normal),
@@ -261,7 +261,7 @@ impl<'a> PairView<'a, '_> {
 
     /// Where what is through at a vertex shows, and the outward normal there: of a sunk vertex it is
     /// the inner surface that lies over it.
-    pub fn shows(&self, spot: &ThroughSpot) -> (Vec3, Vec3) {
+    pub fn shows(&self, spot: &PenetrationSpot) -> (Vec3, Vec3) {
         let v = spot.vertex as usize;
         match spot.on_outer {
             false => (self.inner().positions[v], self.inner().outside().normals[v]),

@@ -7,10 +7,10 @@
 //! faces of one neighbourhood are not against themselves (see [`super::Neighbourhood`]).
 
 use super::ask::PairView;
-use super::hidden::Hiding;
-use super::inside::Inside;
 use super::neighbourhood::Neighbourhood;
-use super::through::through_in;
+use super::penetration::through_in;
+use super::penetration_depth::Inside;
+use super::visibility::Visibility;
 use super::{Buffers, Outfit, Pair, Settings, Spot};
 use crate::mesh::Csr;
 use crate::query::common_stretch;
@@ -87,8 +87,8 @@ pub fn meeting_faces(buffers: &Buffers, (outer, inner): (usize, usize)) -> Vec<(
 
 impl AtRest {
     /// Of the layers `(outer, inner)` of an outfit, whose `buffers` are at rest.
-    pub fn of(outfit: &Outfit, buffers: &Buffers, (outer, inner): (usize, usize)) -> Self {
-        let own = (outer == inner).then(|| Neighbourhood::of(&outfit.layers[outer], buffers.whole(outer)));
+    pub fn new(outfit: &Outfit, buffers: &Buffers, (outer, inner): (usize, usize)) -> Self {
+        let own = (outer == inner).then(|| Neighbourhood::new(&outfit.layers[outer], buffers.whole(outer)));
         let mut rest = Self { own, ..Self::default() };
         let pairs = meeting((outfit, buffers), (outer, inner), &rest);
         if let Some(pair) = outfit.pairs.iter().find(|p| (p.outer, p.inner) == (outer, inner)) {
@@ -163,7 +163,7 @@ fn wrong_in(
     meeting: &[(u32, u32)],
 ) -> (Wrong<u32>, Wrong<[u32; 2]>) {
     let settings = Settings { tolerance: 0.0, ..Settings::default() };
-    let hiding = Hiding::new(outfit, buffers);
+    let hiding = Visibility::new(outfit, buffers);
     let found = through_in(&PairView { outfit, buffers, pair, settings, hiding: &hiding }, meeting);
     let spots = found.spots.iter().map(|s| ((s.on_outer, s.vertex), -s.clearance)).collect();
     let mut edges = HashMap::new();
@@ -187,7 +187,7 @@ fn grow(neighbours: &Csr, near: &mut [bool]) {
 /// The crossing of the layers `(outer, inner)` as posed; how deep is asked when nothing of the one lies
 /// over the other at rest, and so nothing else tells (`deep`).
 pub(super) fn crossing(
-    (outfit, buffers, hiding): (&Outfit, &Buffers, &Hiding),
+    (outfit, buffers, hiding): (&Outfit, &Buffers, &Visibility),
     (outer, inner): (usize, usize),
     (pairs, rest): (&[(u32, u32)], &AtRest),
     deep: bool,
@@ -220,7 +220,7 @@ pub(super) fn crossing(
     }
     told.spot = longest.1;
     if deep {
-        let inside = Inside::of((outfit, buffers, hiding), (outer, inner), &new);
+        let inside = Inside::new((outfit, buffers, hiding), (outer, inner), &new);
         if let Some((depth, on_outer, vertex)) = inside.deepest(&new) {
             let layer = if on_outer { outer } else { inner };
             let look = told.spot.map_or(Vec3::Y, |s| s.look);

@@ -18,7 +18,7 @@ pub(super) struct Faces<'a> {
 }
 
 impl<'a> Faces<'a> {
-    pub fn of(topology: &'a Topology, positions: &[Vec3]) -> Self {
+    pub fn new(topology: &'a Topology, positions: &[Vec3]) -> Self {
         let normals = topology.triangles.iter().map(|&t| face_normal(positions, t)).collect();
         let areas = topology.triangles.iter().map(|&t| triangle_area(positions, t)).collect();
         Self { topology, normals, areas }

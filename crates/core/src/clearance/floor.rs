@@ -43,7 +43,7 @@ fn lowest(positions: &[Vec3]) -> Option<f32> {
 
 /// What of a layer is beneath the ground.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Beneath {
+pub struct BelowFloor {
     /// How many vertices.
     pub vertices: usize,
     /// The deepest of them, and how deep, metres.
@@ -52,13 +52,13 @@ pub struct Beneath {
 
 /// What of `positions` is beneath `level` by more than `tolerance` and more than at rest, whose depths are `rest`
 /// (metres, one a vertex; empty for none); none when nothing is.
-pub fn beneath(positions: &[Vec3], level: f32, rest: &[f32], tolerance: f32) -> Option<Beneath> {
+pub fn beneath(positions: &[Vec3], level: f32, rest: &[f32], tolerance: f32) -> Option<BelowFloor> {
     let depth =
         |(v, p): (usize, &Vec3)| (v as u32, level - p.y - rest.get(v).copied().unwrap_or(0.0).max(0.0));
     let deep = positions.iter().enumerate().map(depth).filter(|(_, depth)| *depth > tolerance);
-    deep.fold(None, |so_far: Option<Beneath>, at| {
-        let before = so_far.unwrap_or(Beneath { vertices: 0, deepest: at });
+    deep.fold(None, |so_far: Option<BelowFloor>, at| {
+        let before = so_far.unwrap_or(BelowFloor { vertices: 0, deepest: at });
         let deepest = if at.1 > before.deepest.1 { at } else { before.deepest };
-        Some(Beneath { vertices: before.vertices + 1, deepest })
+        Some(BelowFloor { vertices: before.vertices + 1, deepest })
     })
 }

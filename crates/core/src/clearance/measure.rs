@@ -1,8 +1,8 @@
 //! Measuring an outfit in one pose.
 
 use super::ask::PairView;
-use super::hidden::Hiding;
-use super::through::{see_in, sum_up, through_of};
+use super::penetration::{see_in, sum_up, through_of};
+use super::visibility::Visibility;
 use super::{stiffness_error, worst_strain, Buffers, Outfit, PairPoints};
 use glam::Vec3;
 use rayon::prelude::*;
@@ -61,7 +61,7 @@ pub struct PairMeasure {
     pub worst_strain: f32,
     /// The deepest spot, poking or sunk.
     pub worst: Option<Spot>,
-    /// True when the pair cannot be measured in the pose (see [`super::Through`]): the figures say
+    /// True when the pair cannot be measured in the pose (see [`super::Penetration`]): the figures say
     /// nothing then.
     pub unmeasurable: bool,
 }
@@ -88,7 +88,7 @@ pub struct PoseMeasure {
 /// assert!((told.pairs[0].deepest - 0.003).abs() < 0.0005, "{:?}", told.pairs[0]);
 /// ```
 pub fn measure_pose(outfit: &Outfit, buffers: &Buffers, settings: Settings) -> PoseMeasure {
-    let hiding = Hiding::new(outfit, buffers);
+    let hiding = Visibility::new(outfit, buffers);
     let one = |i: usize| {
         let view = PairView { outfit, buffers, pair: &outfit.pairs[i], settings, hiding: &hiding };
         let asked = view.ask();

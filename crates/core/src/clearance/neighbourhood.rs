@@ -3,7 +3,7 @@
 use super::patches::of_one_crease;
 use super::{Layer, Walls};
 use crate::mesh::along_edges;
-use crate::query::{Bvh, LetBe};
+use crate::query::{Bvh, ExclusionMask};
 use std::sync::OnceLock;
 
 /// Faces no further apart than this along the surface at rest fold into each other as cloth and skin do in
@@ -22,20 +22,20 @@ pub struct Neighbourhood {
     /// True when all vertices follow the same joints alike.
     one: bool,
     /// Faces that are of one for sure.
-    sure: LetBe,
+    sure: ExclusionMask,
     /// By vertex: 1 on the wall towards the body, 2 on the other; both on single cloth.
     wall: Vec<u8>,
 }
 
 impl Neighbourhood {
     /// Of a layer, whose tree over all faces it is.
-    pub(super) fn of(layer: &Layer, tree: &Bvh) -> Self {
+    pub(super) fn new(layer: &Layer, tree: &Bvh) -> Self {
         let vertices = layer.topology.vertices();
         let first: Vec<_> = (0..vertices.min(1)).flat_map(|v| layer.skin.row(v)).collect();
         let one =
             layer.morphs.is_empty() && (1..vertices).all(|v| layer.skin.row(v).eq(first.iter().copied()));
         let wall = walls_of(&layer.walls, vertices);
-        let sure = if one { LetBe::default() } else { sure(layer, tree) };
+        let sure = if one { ExclusionMask::default() } else { sure(layer, tree) };
         Self { near: vec![OnceLock::new(); vertices], one, sure, wall }
     }
 
@@ -45,7 +45,7 @@ impl Neighbourhood {
     }
 
     /// Faces that need not be asked against each other: they are of one neighbourhood for sure.
-    pub(super) fn sure(&self) -> &LetBe {
+    pub(super) fn sure(&self) -> &ExclusionMask {
         &self.sure
     }
 
@@ -82,7 +82,7 @@ impl Neighbourhood {
 
 /// Of one neighbourhood for sure are faces with a corner in common, or with corners joined by an edge no longer than a
 /// crease, and stretches all of which lie within one.
-fn sure(layer: &Layer, tree: &Bvh) -> LetBe {
+fn sure(layer: &Layer, tree: &Bvh) -> ExclusionMask {
     let topology = &layer.topology;
     let is_short = |a: u32, b: u32| layer.rest[a as usize].distance(layer.rest[b as usize]) <= CREASE;
     let next = |face: u32, found: &mut Vec<u32>| {
@@ -91,7 +91,7 @@ fn sure(layer: &Layer, tree: &Bvh) -> LetBe {
             around.chain([v]).for_each(|n| found.extend(topology.incident.row(n as usize)));
         }
     };
-    LetBe::new(tree, &next, of_one_crease(layer, tree, CREASE))
+    ExclusionMask::new(tree, &next, of_one_crease(layer, tree, CREASE))
 }
 
 /// A vertex of a rim alone is on neither.

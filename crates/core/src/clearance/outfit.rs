@@ -151,7 +151,7 @@ impl Outfit {
 
     /// Buffers to pose the outfit in: a copy of the indices, to be refitted.
     pub fn buffers(&self) -> Buffers {
-        Buffers::of(&self.built)
+        Buffers::new(&self.built)
     }
 
     /// Makes buffers that were of this outfit or another, with layers that lie otherwise at rest, fit to pose it in: a

@@ -13,7 +13,7 @@ const REACH: f32 = 0.035;
 const MOST: usize = 32;
 
 /// One of them.
-struct Patch {
+struct CreasePatch {
     middle: u32,
     /// No corner of it is further from the middle along edges, metres.
     radius: f32,
@@ -26,10 +26,10 @@ pub(super) fn of_one_crease(layer: &Layer, tree: &Bvh, crease: f32) -> Vec<Vec<u
     let subtrees = tree.subtrees(MOST);
     let walk = || EdgeWalk::new(layer.rest.len());
     let patch = |walk: &mut EdgeWalk, below: &Subtree| patch((layer, crease), walk, &below.triangles);
-    let patches: Vec<Option<Patch>> = subtrees.par_iter().map_init(walk, patch).collect();
+    let patches: Vec<Option<CreasePatch>> = subtrees.par_iter().map_init(walk, patch).collect();
     let middles = patches.iter().zip(0u32..).filter_map(|(p, at)| Some((p.as_ref()?.middle, at)));
     let at_middle = Csr::from_pairs(layer.rest.len(), middles);
-    let one_with = |patch: &Option<Patch>| {
+    let one_with = |patch: &Option<CreasePatch>| {
         let mut found: Vec<u32> = Vec::new();
         if let Some(one) = patch {
             for &(v, away) in &one.near {
@@ -48,7 +48,7 @@ pub(super) fn of_one_crease(layer: &Layer, tree: &Bvh, crease: f32) -> Vec<Vec<u
 }
 
 /// None of what is too large to be of one crease with anything.
-fn patch((layer, crease): (&Layer, f32), walk: &mut EdgeWalk, triangles: &[u32]) -> Option<Patch> {
+fn patch((layer, crease): (&Layer, f32), walk: &mut EdgeWalk, triangles: &[u32]) -> Option<CreasePatch> {
     let mut corners: Vec<u32> =
         triangles.iter().flat_map(|t| layer.topology.triangles[*t as usize]).collect();
     corners.sort_unstable();
@@ -71,5 +71,5 @@ fn patch((layer, crease): (&Layer, f32), walk: &mut EdgeWalk, triangles: &[u32])
             radius = radius.max(*far);
         }
     }
-    (reached == corners.len() && radius * 2.0 < crease).then_some(Patch { middle, radius, near })
+    (reached == corners.len() && radius * 2.0 < crease).then_some(CreasePatch { middle, radius, near })
 }

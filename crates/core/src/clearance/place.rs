@@ -1,8 +1,8 @@
 //! Places at which two layers are asked how they lie to each other, again and again while one of them changes.
 
-use super::inside::way_out;
-use super::stretches::PARTS;
-use super::{AtRest, InPose, Outfit, Pair, Settings, Side, StretchSpot};
+use super::edge_penetration::PARTS;
+use super::penetration_depth::way_out;
+use super::{AtRest, EdgeSpot, InPose, Outfit, Pair, Settings, Side};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -53,7 +53,7 @@ impl Place {
 
 /// How two layers lie to each other at a place, in a pose.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Gap {
+pub struct PlaceGap {
     /// Metres; below 0 where they are in each other.
     pub gap: f32,
     /// Unit direction in the pose in which the place must go to widen it; what lies there must go against it.
@@ -67,7 +67,7 @@ pub struct Gap {
 impl InPose<'_> {
     /// Asks a place; nothing where nothing lies within `within` metres, or what lies there does not count (an open
     /// edge, what is behind and not inside).
-    pub fn gap(&self, place: &Place, settings: Settings, within: f32) -> Option<Gap> {
+    pub fn gap(&self, place: &Place, settings: Settings, within: f32) -> Option<PlaceGap> {
         let settings = Settings { sunk_reach: within.min(settings.sunk_reach), ..settings };
         match *place {
             Place::Covered { pair, at } => {
@@ -78,7 +78,7 @@ impl InPose<'_> {
                 }
                 let v = view.pair.coverage.covered[at];
                 let corners = view.outer_side().topology.triangles[asked.triangle as usize];
-                Some(Gap {
+                Some(PlaceGap {
                     gap: asked.clearance,
                     way: -asked.normal,
                     own: (view.pair.inner, [(v, 1.0), (v, 0.0)]),
@@ -90,7 +90,7 @@ impl InPose<'_> {
                 let asked = view.ask_outer(at)?;
                 let v = view.pair.coverage.over[at];
                 let corners = view.inner_side().topology.triangles[asked.triangle as usize];
-                Some(Gap {
+                Some(PlaceGap {
                     gap: asked.clearance,
                     way: asked.normal,
                     own: (view.pair.outer, [(v, 1.0), (v, 0.0)]),
@@ -109,7 +109,7 @@ impl InPose<'_> {
         pair: usize,
         settings: Settings,
         (on_outer, edge, share): (bool, [u32; 2], f32),
-    ) -> Option<Gap> {
+    ) -> Option<PlaceGap> {
         let view = self.view(pair, settings);
         let (positions, normals) = match on_outer {
             true => (&view.outer().positions, &view.outer().towards_body.normals),
@@ -123,20 +123,20 @@ impl InPose<'_> {
                 let asked = view.ask_outer_at(at, u32::MAX)?;
                 let corners = view.inner_side().topology.triangles[asked.triangle as usize];
                 let other = (view.pair.inner, corners, asked.barycentric);
-                Gap { gap: asked.clearance, way: asked.normal, own: (view.pair.outer, own), other }
+                PlaceGap { gap: asked.clearance, way: asked.normal, own: (view.pair.outer, own), other }
             }
             false => {
                 let asked = view.ask_inner_at(at, settings.sunk_reach, u32::MAX)?;
                 let corners = view.outer_side().topology.triangles[asked.triangle as usize];
                 let other = (view.pair.outer, corners, asked.barycentric);
-                Gap { gap: asked.clearance, way: -asked.normal, own: (view.pair.inner, own), other }
+                PlaceGap { gap: asked.clearance, way: -asked.normal, own: (view.pair.inner, own), other }
             }
         };
         Some(gap)
     }
 
     /// Of a vertex that is out of the other layer, how far: what has come out is not to go back in.
-    fn inside_gap(&self, (layer, other): (usize, usize), vertex: u32, within: f32) -> Option<Gap> {
+    fn inside_gap(&self, (layer, other): (usize, usize), vertex: u32, within: f32) -> Option<PlaceGap> {
         let depth = self.depth_in((layer, other), vertex);
         let p = self.buffers().positions(layer)[vertex as usize];
         let (corners, shares) = match depth {
@@ -154,11 +154,16 @@ impl InPose<'_> {
             Some(depth) => (-depth, to_surface),
             None => (p.distance(surface), -to_surface),
         };
-        Some(Gap { gap, way, own: (layer, [(vertex, 1.0), (vertex, 0.0)]), other: (other, corners, shares) })
+        Some(PlaceGap {
+            gap,
+            way,
+            own: (layer, [(vertex, 1.0), (vertex, 0.0)]),
+            other: (other, corners, shares),
+        })
     }
 }
 
-impl StretchSpot {
+impl EdgeSpot {
     /// The place where it is deepest.
     pub fn place(&self, pair: usize) -> Place {
         let (edge, on_outer) = (self.edge, self.on_outer);

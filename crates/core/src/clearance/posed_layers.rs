@@ -72,7 +72,7 @@ impl PosedLayer {
     /// Winding number of its outside at `p`.
     pub(super) fn winding(&self, p: Vec3) -> f32 {
         let tree = &self.outside().tree;
-        self.dipoles.get_or_init(|| Dipoles::of(tree)).winding(tree, p)
+        self.dipoles.get_or_init(|| Dipoles::gathered(tree)).winding(tree, p)
     }
 
     pub(super) fn outside(&self) -> &PosedSide {
@@ -82,14 +82,14 @@ impl PosedLayer {
 
 impl Buffers {
     /// Layers at rest, to be posed; each is copied when it is first.
-    pub(super) fn of(layers: &[Arc<PosedLayer>]) -> Self {
+    pub(super) fn new(layers: &[Arc<PosedLayer>]) -> Self {
         Self { layers: layers.to_vec(), built: layers.to_vec() }
     }
 
     /// Goes over to what is `built` of the layers now: those that it was for others take its trees, and are at rest.
     pub fn go_over_to(&mut self, built: &[Arc<PosedLayer>]) {
         if self.built.len() != built.len() {
-            *self = Self::of(built);
+            *self = Self::new(built);
             return;
         }
         for ((layer, was), now) in self.layers.iter_mut().zip(&mut self.built).zip(built) {

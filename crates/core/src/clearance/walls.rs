@@ -163,7 +163,7 @@ impl BodySurface {
 /// assert_eq!(walls.towards_body.topology.triangles.len(), plate.1.len() / 2);
 /// ```
 pub fn settle_walls(topology: &Topology, positions: &[Vec3], body: &BodySurface) -> Walls {
-    let faces = Faces::of(topology, positions);
+    let faces = Faces::new(topology, positions);
     let (kind, agreement) = judge(&faces, positions, body);
     let agrees = vote(&faces, &kind, &agreement);
     let (mut towards, mut away) = (Vec::new(), Vec::new());

@@ -8,8 +8,8 @@
 //! interior point or splitting method is needed, and a warm start costs nothing. What cannot be met pulls at all about
 //! it by its square; `least_change_of_most` counts it once.
 
-use super::islands::{islands, Island};
-use super::system::System;
+use super::connected_components::{connected_components, Component};
+use super::newton_system::NewtonSystem;
 use crate::bind::BindError;
 use rayon::prelude::*;
 
@@ -152,9 +152,9 @@ pub(super) fn least_change_of_most(
     Stages { count, beyond, times, is_warm, steps }: Stages,
     mut x: Vec<f64>,
 ) -> Result<Vec<f64>, BindError> {
-    let solve = |island: &mut Island| -> Result<Vec<f64>, BindError> {
+    let solve = |island: &mut Component| -> Result<Vec<f64>, BindError> {
         let mut own: Vec<f64> = island.unknowns.iter().map(|k| x[*k as usize]).collect();
-        let system = System::new(own.len(), &island.cost, &island.demands)?;
+        let system = NewtonSystem::new(own.len(), &island.cost, &island.demands)?;
         let begun = if is_warm { &WEIGHTS[WEIGHTS.len() - 1..] } else { &WEIGHTS[..] };
         for (at, share) in begun.iter().copied().chain(std::iter::repeat_n(1.0, times)).enumerate() {
             if at > 0 || is_warm {
@@ -165,10 +165,10 @@ pub(super) fn least_change_of_most(
         }
         Ok(own)
     };
-    let mut islands = islands(x.len(), cost, demands, count);
+    let mut connected_components = connected_components(x.len(), cost, demands, count);
     let solved: Vec<Vec<f64>> =
-        islands.par_iter_mut().with_max_len(1).map(solve).collect::<Result<_, _>>()?;
-    for (island, own) in islands.iter().zip(solved) {
+        connected_components.par_iter_mut().with_max_len(1).map(solve).collect::<Result<_, _>>()?;
+    for (island, own) in connected_components.iter().zip(solved) {
         island.unknowns.iter().zip(own).for_each(|(k, own)| x[*k as usize] = own);
     }
     Ok(x)
@@ -182,7 +182,7 @@ struct Problem<'a> {
     weight: f64,
     /// Whole ones, then those that must win something.
     steps: (usize, usize),
-    system: &'a System,
+    system: &'a NewtonSystem,
 }
 
 impl Problem<'_> {

@@ -1,14 +1,14 @@
 //! Mending: making poke-through go away.
 
 mod alike;
+mod connected_components;
 mod correctives;
 mod finite_newton;
-mod islands;
 mod moves;
+mod newton_system;
 mod push_out;
+mod regressions;
 mod rigid;
-mod spoilt;
-mod system;
 mod volume;
 
 pub use crate::deform::TrialPose;
@@ -19,6 +19,6 @@ pub use push_out::{
     folded, push_out, push_out_with, trouble_in, Mended, Mending, PieceReport, PoseCache, PushSettings,
     Trouble,
 };
+pub use regressions::shares_to_keep;
 pub use rigid::{keep_rigid, move_with_partners, CLOTH};
-pub use spoilt::shares_to_keep;
 pub use volume::{gives_back, lost_volume, LostVolume};

@@ -142,7 +142,7 @@ impl Moves {
     }
 
     /// The move of a vertex, as `x` says.
-    pub fn of(&self, (layer, v): (usize, usize), rest: Vec3, x: &[f64]) -> Vec3 {
+    pub fn moved(&self, (layer, v): (usize, usize), rest: Vec3, x: &[f64]) -> Vec3 {
         let three = |first: u32| Vec3::from_array([0, 1, 2].map(|k| x[first as usize + k] as f32));
         match self.handles[layer].get(v) {
             None | Some(Handle::Fixed) => Vec3::ZERO,

@@ -14,7 +14,7 @@ use super::finite_newton::{least_change_of_most, Demands, Stages, STEPS};
 use super::moves::{partners_of, May, Moves};
 use super::rigid::{keep_rigid, move_with_partners};
 use crate::bind::BindError;
-use crate::clearance::{AtRest, Gap, InPose, Layer, Outfit, Place, Settings};
+use crate::clearance::{AtRest, InPose, Layer, Outfit, Place, PlaceGap, Settings};
 use crate::deform::TrialPose;
 use crate::deform::{blended_matrix, Morph};
 use crate::mesh::{over_surface, vertex_normals};
@@ -199,19 +199,19 @@ pub fn push_out_with(
     let rounds = mending.settings.rounds;
     let share = |round: usize, part: f32| (round as f32 + part) / (rounds + 1) as f32;
     // Of the states it went through the one with the least left; a fresh measure says whether that is better.
-    let (mut best, mut stale): (Option<Reached>, usize) = (None, 0);
-    let mut first = Reached::default();
+    let (mut best, mut stale): (Option<PushReached>, usize) = (None, 0);
+    let mut first = PushReached::default();
     for round in 0..=rounds {
         if round == rounds && !mending.settings.judged {
             let left = best.as_ref().unwrap_or(&first).left.clone();
-            best = Some(Reached { short: f64::NAN, x: work.x.clone(), left });
+            best = Some(PushReached { short: f64::NAN, x: work.x.clone(), left });
             break;
         }
         if !progress(share(round, 0.0)) {
             return Ok(None);
         }
         let found = work.ask_all(round == 0);
-        let reached = Reached { short: found.short, x: work.x.clone(), left: found.left.clone() };
+        let reached = PushReached { short: found.short, x: work.x.clone(), left: found.left.clone() };
         if round == 0 {
             first = reached;
         } else if best.as_ref().is_none_or(|best| found.short < best.short * WON) {
@@ -235,7 +235,7 @@ pub fn push_out_with(
         work.go_to(&x);
     }
     let first_short = first.short;
-    let Reached { short, x, left } = best.unwrap_or(first);
+    let PushReached { short, x, left } = best.unwrap_or(first);
     work.place(&x);
     let meets_folds = work.meets_folds.load(Ordering::Relaxed);
     Ok(Some(Mended {
@@ -248,7 +248,7 @@ pub fn push_out_with(
 
 /// A state it went through.
 #[derive(Default)]
-struct Reached {
+struct PushReached {
     short: f64,
     x: Vec<f64>,
     /// By layer the deepest that is left, metres.
@@ -259,7 +259,7 @@ struct Reached {
 pub fn trouble_in(outfit: &Outfit, poses: &[TrialPose], measure: Settings) -> Vec<Trouble> {
     let (cache, still) = (PoseCache::none(), outfit.buffers());
     let rests: Vec<AtRest> =
-        outfit.pairs.iter().map(|p| AtRest::of(outfit, &still, (p.outer, p.inner))).collect();
+        outfit.pairs.iter().map(|p| AtRest::new(outfit, &still, (p.outer, p.inner))).collect();
     let one = |(number, pose): (usize, &TrialPose)| {
         cache.lend((number, outfit), |buffers| {
             buffers.pose(outfit, &pose.matrices, &pose.amounts);
@@ -368,7 +368,7 @@ impl<'a> Work<'a> {
     fn may_go(&self, all: &[Asked]) -> Vec<Vec<May>> {
         let layers = &self.outfit.layers;
         // What is deeper than anything may go moves nothing.
-        let hopeless = Hopeless::of(all, self.mending.settings.reach, layers);
+        let hopeless = Hopeless::new(all, self.mending.settings.reach, layers);
         let any_way = self.mending.settings.any_way;
         let mut seeds: Vec<[Vec<u32>; 2]> = vec![Default::default(); layers.len()];
         let movable = |layer: usize| self.mending.movable.contains(&layer);
@@ -453,7 +453,7 @@ impl<'a> Work<'a> {
     }
 
     /// How much a gap in a pose grows with a move of a vertex at rest.
-    fn back(&self, (pose, gap): (usize, &Gap), (layer, v): (usize, u32)) -> Vec3 {
+    fn back(&self, (pose, gap): (usize, &PlaceGap), (layer, v): (usize, u32)) -> Vec3 {
         let matrices = &self.mending.poses[pose].matrices;
         let blend = blended_matrix(&self.outfit.layers[layer].skin, v as usize, matrices);
         Mat3::from_mat4(blend).transpose() * gap.way
@@ -465,7 +465,7 @@ impl<'a> Work<'a> {
     }
 
     /// Demands that a gap grow by `need` (or shrink by no more than that, below 0) from what it is now.
-    fn demand(&self, (pose, gap): (usize, &Gap), need: f32, demands: &mut Demands) {
+    fn demand(&self, (pose, gap): (usize, &PlaceGap), need: f32, demands: &mut Demands) {
         let back = |layer: usize, v: u32| self.back((pose, gap), (layer, v));
         let there = self.share(pose);
         let mut entries: Vec<(u32, f64)> = Vec::with_capacity(18);
@@ -504,7 +504,7 @@ impl<'a> Work<'a> {
             let start = &self.mending.outfit.layers[index].rest;
             let (layer, now) = (&mut self.outfit.layers[index], &mut self.moved[index]);
             for (v, (p, rest)) in now.iter_mut().zip(start).enumerate() {
-                *p = *rest + self.moves.of((index, v), *rest, x).clamp_length_max(limit);
+                *p = *rest + self.moves.moved((index, v), *rest, x).clamp_length_max(limit);
             }
             move_with_partners(&self.partners[index], start, now);
             keep_rigid(&layer.rigid, start, now, limit);

@@ -15,7 +15,7 @@ pub struct Between {
 
 impl Between {
     /// What lies there of one value a vertex, on a straight line.
-    pub fn of(&self, values: &[Vec3]) -> Vec3 {
+    pub fn mixed(&self, values: &[Vec3]) -> Vec3 {
         let [a, b] = self.ends.map(|v| values[v as usize]);
         a + (b - a) * self.share
     }
@@ -53,7 +53,7 @@ pub struct WithRows {
 /// face to face, in a quad to the edge across, among triangles as straight on as they let it, until it comes back, to
 /// an open edge, to a face of more sides or to one that it has crossed. Empty when there is no such edge.
 pub fn crossed_by_row(mesh: &Mesh, weld: &Weld, edge: [u32; 2]) -> Vec<[u32; 2]> {
-    let faces = Faces::of(mesh, weld);
+    let faces = Faces::new(mesh, weld);
     let Some(beside) = faces.at_edge.get(&sorted(edge)) else { return Vec::new() };
     let mut crossed = HashSet::new();
     let mut ways = beside.iter().take(2).map(|face| faces.walk(edge, *face, &mut crossed));
@@ -84,7 +84,7 @@ struct Faces {
 }
 
 impl Faces {
-    fn of(mesh: &Mesh, weld: &Weld) -> Self {
+    fn new(mesh: &Mesh, weld: &Weld) -> Self {
         let places = weld.gather(&mesh.positions);
         let welded = |first: usize| -> Vec<u32> {
             mesh.corners_of(first).iter().map(|v| weld.of_vertex[*v as usize]).collect()
@@ -158,7 +158,7 @@ fn sides(corners: &[u32], i: usize) -> [u32; 2] {
 ///
 /// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
 /// let mesh = Mesh::new("sleeve", positions, Vec::new(), triangles, Vec::new())?;
-/// let weld = Topology::of(&mesh).weld;
+/// let weld = Topology::new(&mesh).weld;
 /// let crossed = crossed_by_row(&mesh, &weld, [16, 24]);
 /// let finer = with_rows(&mesh, &weld, &crossed, 1);
 /// assert!(finer.new.len() >= 8 && finer.mesh.triangles.len() > mesh.triangles.len());
@@ -192,13 +192,13 @@ pub fn with_rows(mesh: &Mesh, weld: &Weld, crossed: &[[u32; 2]], rows: usize) ->
     let of_edge =
         |e: &[u32; 2]| (0..rows).map(|row| Between { ends: *e, share: share(row) }).collect::<Vec<_>>();
 
-    let mut cut = Cut { mesh: mesh.clone(), faces: Vec::new() };
+    let mut cut = EdgeCut { mesh: mesh.clone(), faces: Vec::new() };
     cut.mesh.triangles.clear();
     cut.mesh.polygons.clear();
-    cut.mesh.positions.extend(new.iter().map(|b| b.of(&mesh.positions)));
+    cut.mesh.positions.extend(new.iter().map(|b| b.mixed(&mesh.positions)));
     cut.mesh
         .normals
-        .extend(new.iter().map(|b| b.of(&mesh.normals).normalize_or(mesh.normals[b.ends[0] as usize])));
+        .extend(new.iter().map(|b| b.mixed(&mesh.normals).normalize_or(mesh.normals[b.ends[0] as usize])));
     for (first, c) in starts.iter().zip(&corners) {
         // Along each side the new vertices on it, in the face's own order.
         let on_side = |i: usize| -> Vec<u32> {
@@ -217,12 +217,12 @@ pub fn with_rows(mesh: &Mesh, weld: &Weld, crossed: &[[u32; 2]], rows: usize) ->
     WithRows { mesh: cut.mesh, new, welded, faces: cut.faces }
 }
 
-struct Cut {
+struct EdgeCut {
     mesh: Mesh,
     faces: Vec<u32>,
 }
 
-impl Cut {
+impl EdgeCut {
     fn add_face(&mut self, (mesh, first): (&Mesh, usize), c: &[u32], inserted: &[Vec<u32>]) {
         let crossed: Vec<usize> = (0..c.len()).filter(|i| !inserted[*i].is_empty()).collect();
         let line = |from: u32, between: &[u32], to: u32| -> Vec<u32> {

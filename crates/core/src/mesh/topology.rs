@@ -37,7 +37,7 @@ pub struct Topology {
 
 impl Topology {
     /// The topology of `mesh`, welding what lies in the same place.
-    pub fn of(mesh: &Mesh) -> Self {
+    pub fn new(mesh: &Mesh) -> Self {
         Self::of_shaped(mesh, &[])
     }
 

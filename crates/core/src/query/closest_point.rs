@@ -79,7 +79,7 @@ pub fn closest_on_triangle(p: Vec3, [a, b, c]: [Vec3; 3]) -> (Vec3, [f32; 3], Fe
 }
 
 /// Which triangles count, judged for whole nodes and single ones.
-trait Wanted {
+trait ClosestWish {
     /// Pushes away (to infinity) the distances of children that hold none.
     fn prune(&self, node: &Node, distances: Vec4) -> Vec4;
     /// The triangles of a leaf that count, as bits.
@@ -88,7 +88,7 @@ trait Wanted {
 
 struct All;
 
-impl Wanted for All {
+impl ClosestWish for All {
     fn prune(&self, _: &Node, distances: Vec4) -> Vec4 {
         distances
     }
@@ -103,7 +103,7 @@ struct Facing {
     min_cosine: f32,
 }
 
-impl Wanted for Facing {
+impl ClosestWish for Facing {
     #[inline(always)]
     fn prune(&self, node: &Node, distances: Vec4) -> Vec4 {
         // The largest cosine any normal in the box can reach.
@@ -156,7 +156,13 @@ impl Bvh {
         self.search(p, within, &Facing { direction: facing, min_cosine }, place)
     }
 
-    fn search(&self, p: Vec3, within: f32, wanted: &impl Wanted, seed: Option<usize>) -> Option<Closest> {
+    fn search(
+        &self,
+        p: Vec3,
+        within: f32,
+        wanted: &impl ClosestWish,
+        seed: Option<usize>,
+    ) -> Option<Closest> {
         if self.nodes.is_empty() || p.is_nan() {
             return None;
         }

@@ -155,7 +155,7 @@ fn halve(items: &mut [Item], round: Round) -> (usize, [Round; 2]) {
 
 /// About the cheapest of the planes between `N` slices, or in halves when all centres coincide.
 fn partition_binned<const N: usize>(items: &mut [Item], round: Round) -> (usize, [Round; 2]) {
-    let slices = Slices::<N>::of(round.centres);
+    let slices = Slices::<N>::whole(round.centres);
     let mut bins = Bins::<N>::EMPTY;
     slices.fill(items, &mut bins);
     let cheapest = (0..3).filter_map(|axis| bins.cheapest_plane(axis)).min_by(|a, b| a.0.total_cmp(&b.0));
@@ -192,7 +192,7 @@ struct Slices<const N: usize> {
 const ROUNDS: f32 = 8_388_608.0;
 
 impl<const N: usize> Slices<N> {
-    fn of(centres: Bounds) -> Self {
+    fn whole(centres: Bounds) -> Self {
         let extent = centres.high - centres.low;
         let scale = Vec3A::select(extent.cmpgt(Vec3A::ZERO), (N - 1) as f32 / extent, Vec3A::ZERO);
         Self { low: centres.low, scale }

@@ -1,8 +1,8 @@
 //! Two trees against each other: all pairs of triangles that meet.
 
 use super::bounding_volume_hierarchy::{leaf_of, Node, LEAF};
+use super::exclusion_mask::{ExclusionMask, Lanes};
 use super::leaf::boxes_touch;
-use super::let_be::{Lanes, LetBe};
 use super::triangle_pair::triangles_meet;
 use super::Bvh;
 use glam::{Vec3, Vec4};
@@ -67,7 +67,7 @@ impl Bvh {
     /// Triangles that share a corner meet there.
     ///
     /// ```
-    /// use tin_cloak_core::{glam::Vec3, query::{Bvh, LetBe}, shapes::{joined, moved, sphere}};
+    /// use tin_cloak_core::{glam::Vec3, query::{Bvh, ExclusionMask}, shapes::{joined, moved, sphere}};
     ///
     /// let two = joined(sphere(0.1, 16), moved(sphere(0.1, 16), Vec3::X * 0.15));
     /// let tree = Bvh::build(&two.0, &two.1);
@@ -75,10 +75,10 @@ impl Bvh {
     /// let same = |f: u32, found: &mut Vec<u32>| {
     ///     found.extend((0..2 * half).filter(|g| (*g < half) == (f < half)));
     /// };
-    /// let found = tree.meeting_itself(&LetBe::new(&tree, &same, Vec::new()));
+    /// let found = tree.meeting_itself(&ExclusionMask::new(&tree, &same, Vec::new()));
     /// assert!(!found.is_empty() && found.iter().all(|(f, g)| *f < half && *g >= half));
     /// ```
-    pub fn meeting_itself(&self, let_be: &LetBe) -> Vec<(u32, u32)> {
+    pub fn meeting_itself(&self, let_be: &ExclusionMask) -> Vec<(u32, u32)> {
         let open = |pair: Waiting, inner: &mut Vec<_>, leaves: &mut Vec<_>| {
             if let_be.all_below(self.place_of(pair.0), self.place_of(pair.1)) {
                 return;

@@ -92,7 +92,7 @@ impl FourDipoles {
 impl Dipoles {
     /// Sums up the boxes of `tree` as it is now; on this thread alone, since it is called for from
     /// within parallel loops.
-    pub fn of(tree: &Bvh) -> Self {
+    pub fn gathered(tree: &Bvh) -> Self {
         let mut boxes = vec![FourDipoles::default(); tree.nodes.len()];
         for n in (0..tree.nodes.len()).rev() {
             let node = &tree.nodes[n];
@@ -147,7 +147,7 @@ impl Dipoles {
 impl<'a> WindingField<'a> {
     /// Of `tree` as it is now.
     pub fn new(tree: &'a Bvh) -> Self {
-        Self { tree, dipoles: Dipoles::of(tree) }
+        Self { tree, dipoles: Dipoles::gathered(tree) }
     }
 
     /// Winding number at `p`: 1 inside a closed surface, 0 outside, between for open ones.

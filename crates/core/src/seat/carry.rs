@@ -1,6 +1,6 @@
 //! Carrying a piece from the pose it was modelled in back to the body's rest pose.
 
-use crate::bind::{fill, match_surface, BindError, MatchSettings, Source, Target};
+use crate::bind::{fill, match_surface, BindError, BindTarget, MatchSettings, Source};
 use crate::deform::{blended_matrix, linear_blend};
 use crate::mesh::Topology;
 use crate::skin::Skin;
@@ -71,7 +71,7 @@ pub fn rest_from_pose(
     let (modelled, topology) = piece;
     let joints = matrices.len();
     let bind = |source: &Source, positions: &[Vec3]| -> Result<Skin, BindError> {
-        let target = Target::new(positions, topology);
+        let target = BindTarget::new(positions, topology);
         let found = match_surface(source, &target, MatchSettings::for_target(&target));
         Ok(fill(&target, found, joints, most)?.skin)
     };

@@ -2,7 +2,7 @@
 
 use super::ease::evened;
 use super::Gap;
-use crate::bind::{fill_offsets, BindError, MatchSettings, Target};
+use crate::bind::{fill_offsets, BindError, BindTarget, MatchSettings};
 use crate::clearance::{Covering, Side};
 use crate::mend::keep_rigid;
 use crate::mesh::{mix, vertex_normals_into, Topology};
@@ -13,7 +13,7 @@ use rayon::prelude::*;
 #[derive(Clone, Copy)]
 pub struct OnTop<'a> {
     /// Its vertices and faces.
-    pub target: &'a Target<'a>,
+    pub target: &'a BindTarget<'a>,
     /// Its measured faces.
     pub side: &'a Side,
     /// Its stiff parts, as [`keep_rigid`] takes them.
@@ -34,7 +34,7 @@ const ROUNDS: usize = 8;
 /// than at rest by more than the tolerance. A shape that moves nothing beneath moves nothing.
 ///
 /// ```
-/// use tin_cloak_core::bind::Target;
+/// use tin_cloak_core::bind::BindTarget;
 /// use tin_cloak_core::clearance::{Covering, Side};
 /// use tin_cloak_core::seat::{carry_shapes, OnTop};
 /// use tin_cloak_core::{mesh::Topology, shapes::sphere};
@@ -43,7 +43,7 @@ const ROUNDS: usize = 8;
 /// let (body, shirt) = (sphere(0.1, 24), sphere(0.102, 24));
 /// let topology = Topology::of_welded(shirt.0.len(), &shirt.1);
 /// let (side, under) = (Side::new(shirt.0.len(), &shirt.1), Side::new(body.0.len(), &body.1));
-/// let target = Target::new(&shirt.0, &topology);
+/// let target = BindTarget::new(&shirt.0, &topology);
 /// let posed = under.pose(&body.0);
 /// let beneath = Covering { side: &under, posed: &posed, positions: &body.0 };
 /// let swells: Vec<_> = body.0.iter().map(|p| *p * 0.1).collect();

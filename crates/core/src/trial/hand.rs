@@ -30,9 +30,9 @@ impl Hand {
     ///
     /// let skeleton = Arm::new().skeleton;
     /// let (person, rest) = (Humanoid::find(&skeleton), skeleton.world(&Pose::rest(skeleton.len())));
-    /// assert_eq!(Hand::of(&skeleton, &person, &rest, SideOfBody::Left), None);
+    /// assert_eq!(Hand::new(&skeleton, &person, &rest, SideOfBody::Left), None);
     /// ```
-    pub fn of(skeleton: &Skeleton, person: &Humanoid, rest: &[Mat4], side: SideOfBody) -> Option<Self> {
+    pub fn new(skeleton: &Skeleton, person: &Humanoid, rest: &[Mat4], side: SideOfBody) -> Option<Self> {
         let hand = person.side(side).hand?;
         let at = |j: JointId| rest[j.index()].w_axis.truncate();
         let children = skeleton.children();

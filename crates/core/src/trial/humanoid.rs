@@ -82,7 +82,7 @@ impl Humanoid {
     fn find_fingers(&mut self, skeleton: &Skeleton) {
         let rest = skeleton.world(&Pose::rest(skeleton.len()));
         let of = |side| {
-            let hand = Hand::of(skeleton, self, &rest, side)?;
+            let hand = Hand::new(skeleton, self, &rest, side)?;
             hand.fingers.get((hand.fingers.len() - 1) / 2).map(|finger| finger[0])
         };
         (self.left.finger, self.right.finger) = (of(SideOfBody::Left), of(SideOfBody::Right));

@@ -116,13 +116,13 @@ fn shared(whole: JointRange, joints: usize) -> JointRange {
 
 impl MotionRanges {
     /// Of the joints of `skeleton` that are known parts of a person.
-    pub fn of(skeleton: &Skeleton) -> Self {
+    pub fn new(skeleton: &Skeleton) -> Self {
         let person = Humanoid::find(skeleton);
         let rest = skeleton.world(&Pose::rest(skeleton.len()));
         let mut axes = Vec::new();
         for side in [SideOfBody::Left, SideOfBody::Right] {
             limb_axes(&person, side, &rest, &mut axes);
-            if let Some(hand) = Hand::of(skeleton, &person, &rest, side) {
+            if let Some(hand) = Hand::new(skeleton, &person, &rest, side) {
                 finger_axes(&person, &hand, &rest, &mut axes);
             }
         }

@@ -107,21 +107,21 @@ pub fn range_poses(skeleton: &Skeleton) -> RangePoses {
 }
 
 /// Directions of one side, as the character sees them.
-struct Frame {
+struct BodyFrame {
     out: Vec3,
     ahead: Vec3,
     down: Vec3,
 }
 
-fn frame(b: &PoseBuilder, side: SideOfBody) -> Frame {
+fn frame(b: &PoseBuilder, side: SideOfBody) -> BodyFrame {
     let left = b.person.leftward();
     let out = if side == SideOfBody::Left { left } else { -left };
-    Frame { out, ahead: b.person.forward, down: -b.person.up }
+    BodyFrame { out, ahead: b.person.forward, down: -b.person.up }
 }
 
 const SIDES: [SideOfBody; 2] = [SideOfBody::Left, SideOfBody::Right];
 
-fn arm(b: &mut PoseBuilder, side: SideOfBody, to: fn(&Frame) -> Vec3) -> Result<(), Missing> {
+fn arm(b: &mut PoseBuilder, side: SideOfBody, to: fn(&BodyFrame) -> Vec3) -> Result<(), Missing> {
     let limbs = *b.person.side(side);
     let (upper, lower) = limbs.upper_arm.zip(limbs.lower_arm).ok_or("upper and lower arm")?;
     let f = frame(b, side);
@@ -139,7 +139,7 @@ fn raise_shoulder(b: &mut PoseBuilder, shoulder: JointId, side: SideOfBody, degr
     b.lean(shoulder, if side == SideOfBody::Left { degrees } else { -degrees });
 }
 
-fn arms(b: &mut PoseBuilder, to: fn(&Frame) -> Vec3) -> Result<(), Missing> {
+fn arms(b: &mut PoseBuilder, to: fn(&BodyFrame) -> Vec3) -> Result<(), Missing> {
     SIDES.into_iter().try_for_each(|side| arm(b, side, to))
 }
 
@@ -171,9 +171,9 @@ fn wrists(b: &mut PoseBuilder, degrees: f32) -> Result<(), Missing> {
 
 /// Every finger closed by a share of its range.
 fn fists(b: &mut PoseBuilder, share: f32) -> Result<(), Missing> {
-    let ranges = MotionRanges::of(b.skeleton);
+    let ranges = MotionRanges::new(b.skeleton);
     for side in SIDES {
-        let hand = Hand::of(b.skeleton, b.person, b.rest, side).ok_or("hand with fingers")?;
+        let hand = Hand::new(b.skeleton, b.person, b.rest, side).ok_or("hand with fingers")?;
         for joint in hand.joints() {
             let Some(range) = ranges.default_of(joint) else { continue };
             if let Some(turn) = ranges.turn_at(joint, [range.forward[1] * share, 0.0, 0.0]) {

@@ -37,7 +37,7 @@ impl SwingAxis {
     }
 
     /// The part of a range that it is about.
-    pub fn of(self, range: JointRange) -> [f32; 2] {
+    pub fn angles_in(self, range: JointRange) -> [f32; 2] {
         match self {
             Self::Forward => range.forward,
             Self::Sideways => range.sideways,
@@ -82,7 +82,7 @@ pub const UNKNOWN: [f32; 2] = [-45.0, 45.0];
 /// assert_eq!(poses.iter().map(|p| p.name.as_str()).collect::<Vec<_>>(), ["−30°", "0°", "30°"]);
 /// ```
 pub fn swing_poses(skeleton: &Skeleton, swing: Swing) -> Vec<NamedPose> {
-    let (person, ranges) = (Humanoid::find(skeleton), MotionRanges::of(skeleton));
+    let (person, ranges) = (Humanoid::find(skeleton), MotionRanges::new(skeleton));
     let rest = skeleton.world(&Pose::rest(skeleton.len()));
     let [least, most] = swing.degrees;
     let apart = (most - least) / (swing.steps.max(2) - 1) as f32;
@@ -120,7 +120,7 @@ fn along_with(
         return column.iter().map(|&j| (j, angle)).collect();
     }
     let sides = [SideOfBody::Left, SideOfBody::Right].into_iter();
-    let mut hands = sides.filter_map(|side| Hand::of(builder.skeleton, person, builder.rest, side));
+    let mut hands = sides.filter_map(|side| Hand::new(builder.skeleton, person, builder.rest, side));
     match hands.find(|hand| axis != SwingAxis::Turn && hand.joints().any(|j| j == joint)) {
         Some(hand) => closing(&hand, ranges, joint, (axis, angle)),
         None => vec![(joint, angle)],
@@ -134,7 +134,7 @@ fn closing(
     joint: JointId,
     (axis, angle): (SwingAxis, f32),
 ) -> Vec<(JointId, f32)> {
-    let end = |j: JointId| ranges.default_of(j).map(|r| axis.of(r)[usize::from(angle > 0.0)]);
+    let end = |j: JointId| ranges.default_of(j).map(|r| axis.angles_in(r)[usize::from(angle > 0.0)]);
     let share = end(joint).filter(|end| end.abs() > 1.0).map_or(0.0, |end| angle / end);
     let roots = hand.fingers.iter().map(|f| f[0]);
     let moved: Vec<JointId> = match axis {
@@ -198,14 +198,14 @@ pub fn random_poses(
     limits: &[(JointId, JointRange)],
     (poses, seed): (usize, u64),
 ) -> Vec<NamedPose> {
-    let ranges = MotionRanges::of(skeleton);
+    let ranges = MotionRanges::new(skeleton);
     let (person, rest) = (Humanoid::find(skeleton), skeleton.world(&Pose::rest(skeleton.len())));
     let one = |number: usize| {
         let mut state = seed.wrapping_add((number as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15));
         let mut builder = PoseBuilder::new(skeleton, &person, &rest);
         for &(joint, range) in limits {
             let at = SwingAxis::ALL.map(|axis| {
-                let [least, most] = axis.of(range);
+                let [least, most] = axis.angles_in(range);
                 least + (most - least) * share(&mut state)
             });
             if let Some(turn) = ranges.turn_at(joint, at) {

@@ -2,8 +2,8 @@
 
 use crate::common::*;
 use tin_cloak_core::bind::{
-    bind_stiff, fill, keep_stiff, match_surface, nearest_surface, nearest_vertex, Follow, MatchSettings,
-    Source, Target,
+    bind_stiff, fill, keep_stiff, match_surface, nearest_surface, nearest_vertex, BindTarget, Follow,
+    MatchSettings, Source,
 };
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::clearance::Outfit;
@@ -48,7 +48,7 @@ fn every_method_finds_the_weights_of_a_tube_just_outside() {
     let cloth = tube(0.056, (0.02, 0.38), 40, 36, 1.0);
     let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
     let source = Source::new(&body.0, &body.1, &skin, 2);
-    let target = Target::new(&cloth.0, &topology);
+    let target = BindTarget::new(&cloth.0, &topology);
     assert!(worst_difference(&nearest_surface(&source, &target).unwrap(), &cloth.0) < 0.01);
     // The nearest vertex is at most half a ring (5 mm) off: 0.05 of the blend.
     assert!(worst_difference(&nearest_vertex(&source, &target).unwrap(), &cloth.0) < 0.06);
@@ -64,7 +64,7 @@ fn a_hole_in_the_match_is_filled_smoothly() {
     let cloth = tube(0.056, (0.02, 0.38), 40, 36, 1.0);
     let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
     let source = Source::new(&body.0, &body.1, &skin, 2);
-    let target = Target::new(&cloth.0, &topology);
+    let target = BindTarget::new(&cloth.0, &topology);
     let mut found = match_surface(&source, &target, MatchSettings::for_target(&target));
     for (v, p) in cloth.0.iter().enumerate() {
         if (p.y - 0.2).abs() < 0.03 {
@@ -84,7 +84,7 @@ fn a_shell_nothing_matches_takes_the_closest_weights() {
     let far = moved(sphere(0.02, 12), Vec3::new(0.3, 0.35, 0.0));
     let topology = Topology::of_welded(far.0.len(), &far.1);
     let source = Source::new(&body.0, &body.1, &skin, 2);
-    let target = Target::new(&far.0, &topology);
+    let target = BindTarget::new(&far.0, &topology);
     let found = match_surface(&source, &target, MatchSettings { distance: 0.01, min_cosine: 0.9 });
     let filled = fill(&target, found, 2, 4).unwrap();
     assert_eq!(filled.unmatched_shells, far.0.len());
@@ -102,7 +102,7 @@ fn moving_body_and_cloth_together_leaves_the_weights_unchanged() {
     let bind = |body: &Shape, cloth: &Shape| {
         let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
         let source = Source::new(&body.0, &body.1, &skin, 2);
-        let target = Target::new(&cloth.0, &topology);
+        let target = BindTarget::new(&cloth.0, &topology);
         let found = match_surface(&source, &target, MatchSettings { distance: 0.03, min_cosine: 0.8 });
         fill(&target, found, 2, 4).unwrap().skin
     };
@@ -118,7 +118,7 @@ fn a_stiff_plate_does_not_bend() {
     let plate = tube(0.06, (0.12, 0.36), 30, 20, 0.4);
     let topology = Topology::of_welded(plate.0.len(), &plate.1);
     let source = Source::new(&body.0, &body.1, &skin, 2);
-    let target = Target::new(&plate.0, &topology);
+    let target = BindTarget::new(&plate.0, &topology);
     let (bound, shells) = bind_stiff(&source, &target, (&[Some(Follow::Main)], &[0]), None).unwrap();
     assert_eq!(shells[0].as_ref().unwrap().row, [(JointId(1), 1.0)], "most of it lies above the bend");
     let mut posed = vec![Vec3::ZERO; plate.0.len()];
@@ -137,7 +137,7 @@ fn pushed(outfit: &Outfit, poses: &[TrialPose], goes_on: bool) -> Option<Mended>
 #[test]
 fn pushing_out_clears_a_bent_tube_and_leaves_the_rest_alone() {
     let (body, skin) = two_joint_body();
-    // Bound by nearest vertex of the wrong height: the cloth lags behind the bend.
+    // BoundMesh by nearest vertex of the wrong height: the cloth lags behind the bend.
     let cloth = tube(0.053, (0.02, 0.38), 48, 36, 1.0);
     let late: Vec<_> = cloth.0.iter().map(|p| row_at(p.y - 0.02)).collect();
     let mut o = outfit(&body, std::slice::from_ref(&cloth));
@@ -162,7 +162,7 @@ fn the_same_bytes_on_one_thread_and_on_many() {
     let run = || {
         let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
         let source = Source::new(&body.0, &body.1, &skin, 2);
-        let target = Target::new(&cloth.0, &topology);
+        let target = BindTarget::new(&cloth.0, &topology);
         let found = match_surface(&source, &target, MatchSettings { distance: 0.002, min_cosine: 0.99 });
         let bound = fill(&target, found, 2, 4).unwrap().skin;
         let mut o = outfit(&body, std::slice::from_ref(&cloth));

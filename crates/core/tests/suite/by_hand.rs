@@ -6,7 +6,7 @@ use tin_cloak_core::bind::by_hand::{
     crease, exchange, fade, give, harden, smooth_joints, tabled, towards, Along, Amount, Crease, Fade,
     FoldsOver, Given, Profile, Rest,
 };
-use tin_cloak_core::bind::clean::{Bound, Row};
+use tin_cloak_core::bind::clean::{BoundMesh, Row};
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::glam::{Mat4, Vec3};
 use tin_cloak_core::mesh::Topology;
@@ -26,11 +26,11 @@ fn sleeve() -> (Shape, Skin) {
     (shape, Skin::from_rows(&rows, JOINTS).unwrap())
 }
 
-fn with<T>(locked: [bool; JOINTS], chosen: &[bool], change: impl FnOnce(Bound) -> T) -> T {
+fn with<T>(locked: [bool; JOINTS], chosen: &[bool], change: impl FnOnce(BoundMesh) -> T) -> T {
     let ((positions, triangles), skin) = sleeve();
     let topology = Topology::of_welded(positions.len(), &triangles);
     let (positions, topology) = (&positions, &topology);
-    change(Bound { positions, topology, skin: &skin, chosen, locked: &locked, most: 4 })
+    change(BoundMesh { positions, topology, skin: &skin, chosen, locked: &locked, most: 4 })
 }
 
 fn weight(skin: &Skin, v: usize, j: u16) -> f32 {
@@ -75,7 +75,7 @@ fn exchanged_twice_it_is_what_it_was_and_a_fade_runs_from_one_to_none() {
     let pair = (J(0), J(3));
     let once = with([false; 4], &all, |b| exchange(b, pair, true, &shares)).unwrap().skin;
     let twice = with([false; 4], &all, |b| {
-        let b = Bound { skin: &once, ..b };
+        let b = BoundMesh { skin: &once, ..b };
         exchange(b, pair, true, &shares)
     })
     .unwrap()
@@ -86,7 +86,7 @@ fn exchanged_twice_it_is_what_it_was_and_a_fade_runs_from_one_to_none() {
     let wished = Fade { from: J(0), to: J(3), ends, along: Along::Surface, profile };
     let faded = with([false; 4], &all, |b| {
         let flat = Skin::uniform(b.positions.len(), &[(J(0), 1.0)], JOINTS).unwrap();
-        fade(Bound { skin: &flat, ..b }, wished, &shares).unwrap().skin
+        fade(BoundMesh { skin: &flat, ..b }, wished, &shares).unwrap().skin
     });
     assert_eq!((weight(&faded, 0, 0), weight(&faded, last as usize, 3)), (1.0, 1.0));
     let middle = 10 * 12;
@@ -102,7 +102,7 @@ fn a_fade_between_two_parts_goes_straight_and_one_to_itself_changes_nothing() {
     let last = positions.len() as u32 - 1;
     let of = |to| Fade { from: J(0), to, ends: [0, last], along: Along::Surface, profile: Profile::Linear };
     let (positions, topology, locked) = (&positions, &topology, &[false; JOINTS]);
-    let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked, most: 4 };
+    let bound = BoundMesh { positions, topology, skin: &skin, chosen: &chosen, locked, most: 4 };
     assert_eq!(fade(bound, of(J(0)), &shares).unwrap().skin, skin);
     let faded = fade(bound, of(J(1)), &shares).unwrap().skin;
     assert!(weight(&faded, 0, 0) > 0.99 && weight(&faded, last as usize, 1) > 0.99);
@@ -122,7 +122,7 @@ fn rows_before_a_crease_follow_one_joint_and_rows_beyond_it_the_other_whichever_
     for (over, begins) in [(FoldsOver::Near, 0.2), (FoldsOver::Neither, 0.19), (FoldsOver::Far, 0.18)] {
         let told = with([false; 4], &all, |b| {
             let flat = Skin::uniform(b.positions.len(), &[(J(0), 0.6), (J(1), 0.4)], JOINTS).unwrap();
-            crease(Bound { skin: &flat, ..b }, across(J(0), J(1), over), &shares).unwrap().skin
+            crease(BoundMesh { skin: &flat, ..b }, across(J(0), J(1), over), &shares).unwrap().skin
         });
         for (v, p) in positions.iter().enumerate().filter(|(_, p)| (p.y - 0.2).abs() < 0.041) {
             let wished = ((p.y - begins) / 0.02).clamp(0.0, 1.0);

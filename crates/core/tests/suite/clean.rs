@@ -4,7 +4,7 @@ use crate::common::*;
 use proptest::prelude::*;
 use tin_cloak_core::bind::clean::{
     difference, drop_strays, limit_by_motion, mend_torn, mirror, prune, remove_joints, smooth, strays,
-    torn_vertices, Bound, MirrorPlane, Row, WeightGoes,
+    torn_vertices, BoundMesh, MirrorPlane, Row, WeightGoes,
 };
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_core::mesh::Topology;
@@ -38,13 +38,13 @@ impl Sleeve {
         }
     }
 
-    fn bound(&self) -> Bound<'_> {
+    fn bound(&self) -> BoundMesh<'_> {
         self.with(&self.skin)
     }
 
-    fn with<'a>(&'a self, skin: &'a Skin) -> Bound<'a> {
+    fn with<'a>(&'a self, skin: &'a Skin) -> BoundMesh<'a> {
         let Self { positions, topology, chosen, locked, .. } = self;
-        Bound { positions, topology, skin, chosen, locked, most: 4 }
+        BoundMesh { positions, topology, skin, chosen, locked, most: 4 }
     }
 
     fn changed(&mut self, vertices: &[usize], row: &Row) {

@@ -241,7 +241,7 @@ fn what_a_layer_hides_is_seen_when_it_is_taken_off() {
     let pair = outfit.pairs.iter().position(|p| (p.outer, p.inner) == (1, 0)).unwrap();
     let hidden = |outfit: &Outfit| {
         let buffers = outfit.buffers();
-        let rest = AtRest::of(outfit, &buffers, (1, 0));
+        let rest = AtRest::new(outfit, &buffers, (1, 0));
         let pose = InPose::new(outfit, &buffers);
         let through = pose.through(pair, Settings::default(), &pose.meeting((1, 0), &rest), None);
         let sight = pose.see(pair, &through);

@@ -15,7 +15,7 @@ fn posed(body: &Shape, pieces: &[Shape], matrices: &[Mat4], pair: (usize, usize)
     }
     let outfit = Outfit::new(layers, Default::default());
     let mut buffers = outfit.buffers();
-    let rest = AtRest::of(&outfit, &buffers, pair);
+    let rest = AtRest::new(&outfit, &buffers, pair);
     let told = |buffers: &_| {
         let pose = InPose::new(&outfit, buffers);
         pose.crossing(pair, &pose.meeting(pair, &rest), &rest, true)
@@ -92,7 +92,7 @@ fn the_layers_of_an_outfit_that_only_lie_over_each_other_do_not_cross() {
     let buffers = outfit.buffers();
     let pose = InPose::new(&outfit, &buffers);
     for pair in [(1, 0), (2, 0), (2, 1)] {
-        let rest = AtRest::of(&outfit, &buffers, pair);
+        let rest = AtRest::new(&outfit, &buffers, pair);
         let meeting = pose.meeting(pair, &rest);
         assert_eq!(pose.crossing(pair, &meeting, &rest, true), Crossing::default());
     }

@@ -25,7 +25,7 @@ fn halves(one: Shape, other: Shape) -> Outfit {
 /// How the piece crosses itself with its second half moved.
 fn in_itself(outfit: &Outfit, by: Vec3) -> Crossing {
     let mut buffers = outfit.buffers();
-    let rest = AtRest::of(outfit, &buffers, (1, 1));
+    let rest = AtRest::new(outfit, &buffers, (1, 1));
     buffers.pose(outfit, &[Mat4::IDENTITY, Mat4::IDENTITY, Mat4::from_translation(by)], &[]);
     let pose = InPose::new(outfit, &buffers);
     pose.crossing((1, 1), &pose.meeting((1, 1), &rest), &rest, true)
@@ -73,7 +73,7 @@ fn the_two_walls_of_a_plate_are_not_against_each_other() {
         buffers.pose(&outfit, &[Mat4::IDENTITY, Mat4::IDENTITY, by], &[]);
         buffers
     };
-    let rest = AtRest::of(&outfit, &outfit.buffers(), (1, 1));
+    let rest = AtRest::new(&outfit, &outfit.buffers(), (1, 1));
     let pose = InPose::new(&outfit, &buffers);
     let all = pose.meeting((1, 1), &rest);
     assert!(all.is_empty(), "{} pairs of faces", all.len());
@@ -89,7 +89,7 @@ fn a_crease_of_a_sleeve_is_not_against_itself_and_a_forearm_in_an_upper_arm_is()
     let outfit = Outfit::new(layers, Default::default());
     let told = |degrees: f32| {
         let mut buffers = outfit.buffers();
-        let rest = AtRest::of(&outfit, &buffers, (1, 1));
+        let rest = AtRest::new(&outfit, &buffers, (1, 1));
         buffers.pose(&outfit, &arm.bent(degrees), &[]);
         let pose = InPose::new(&outfit, &buffers);
         pose.crossing((1, 1), &pose.meeting((1, 1), &rest), &rest, true)
@@ -167,7 +167,7 @@ fn a_pose_tells_only_what_it_adds_to_rest() {
     let outfit = Outfit::new(layers, Default::default());
     let told = |by: f32| {
         let mut buffers = outfit.buffers();
-        let rest = AtRest::of(&outfit, &buffers, (1, 0));
+        let rest = AtRest::new(&outfit, &buffers, (1, 0));
         buffers.pose(&outfit, &[Mat4::IDENTITY, Mat4::from_translation(Vec3::Z * -by)], &[]);
         let pose = InPose::new(&outfit, &buffers);
         let meeting = meeting_faces(&buffers, (1, 0));

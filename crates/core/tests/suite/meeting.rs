@@ -2,7 +2,7 @@
 
 use proptest::prelude::*;
 use tin_cloak_core::glam::{Quat, Vec3};
-use tin_cloak_core::query::{common_stretch, triangles_meet, Bvh, LetBe};
+use tin_cloak_core::query::{common_stretch, triangles_meet, Bvh, ExclusionMask};
 use tin_cloak_core::shapes::{joined, moved, sphere, Shape};
 
 fn tree(shape: &Shape) -> Bvh {
@@ -137,7 +137,7 @@ proptest! {
         let next = |f: u32, found: &mut Vec<u32>| {
             found.extend((0..both.1.len() as u32).filter(|g| !apart(f, *g)));
         };
-        prop_assert_eq!(tree.meeting_itself(&LetBe::new(&tree, &next, Vec::new())), all);
+        prop_assert_eq!(tree.meeting_itself(&ExclusionMask::new(&tree, &next, Vec::new())), all);
     }
 }
 
@@ -152,7 +152,7 @@ proptest! {
     ) {
         let both = joined(sphere(0.1, 12), moved(sphere(0.1, 12), Vec3::from(shift)));
         let tree = tree(&both);
-        let all = tree.meeting_itself(&LetBe::default());
+        let all = tree.meeting_itself(&ExclusionMask::default());
         let subtrees = tree.subtrees(most);
         let last = subtrees.iter().map(|s| s.place).max().unwrap_or(0);
         let mut places = vec![Vec::new(); last + 1];
@@ -163,7 +163,7 @@ proptest! {
             places[b.place].push(a.place as u32);
             gone.extend(a.triangles.iter().flat_map(|f| b.triangles.iter().map(move |g| (*f.min(g), *f.max(g)))));
         }
-        let found = tree.meeting_itself(&LetBe::new(&tree, &|_, _| (), places));
+        let found = tree.meeting_itself(&ExclusionMask::new(&tree, &|_, _| (), places));
         prop_assert!(found.iter().all(|pair| all.binary_search(pair).is_ok()));
         prop_assert!(all.iter().all(|pair| gone.contains(pair) || found.binary_search(pair).is_ok()));
         let leaves = most <= 4;

@@ -24,7 +24,7 @@ fn area(mesh: &Mesh) -> f64 {
 #[test]
 fn a_row_round_a_sleeve_of_quads_leaves_quads() {
     let mesh = quads();
-    let weld = Topology::of(&mesh).weld;
+    let weld = Topology::new(&mesh).weld;
     let crossed = crossed_by_row(&mesh, &weld, [16, 24]);
     assert_eq!(crossed.len(), 8, "once round: {crossed:?}");
     for rows in [1, 2] {
@@ -32,7 +32,7 @@ fn a_row_round_a_sleeve_of_quads_leaves_quads() {
         assert_eq!(finer.mesh.quads(), mesh.quads() + 8 * rows);
         assert_eq!(finer.mesh.quads() * 2, finer.mesh.triangles.len());
         assert!((area(&finer.mesh) - area(&mesh)).abs() < 1e-6 * area(&mesh));
-        let topology = Topology::of(&finer.mesh);
+        let topology = Topology::new(&finer.mesh);
         assert_eq!(topology.vertices(), weld.count() + 8 * rows);
         assert_eq!(topology.boundary_loops().len(), 2, "two open ends as before");
         assert_eq!(finer.faces.len(), finer.mesh.triangles.len());
@@ -43,11 +43,11 @@ fn a_row_round_a_sleeve_of_quads_leaves_quads() {
 fn a_row_across_triangles_keeps_a_closed_mesh_closed() {
     let (positions, triangles) = sphere(0.1, 16);
     let mesh = Mesh::new("ball", positions, Vec::new(), triangles, Vec::new()).unwrap();
-    let topology = Topology::of(&mesh);
+    let topology = Topology::new(&mesh);
     for edge in topology.edges.iter().step_by(7) {
         let crossed = crossed_by_row(&mesh, &topology.weld, *edge);
         let finer = with_rows(&mesh, &topology.weld, &crossed, 2);
-        let now = Topology::of(&finer.mesh);
+        let now = Topology::new(&finer.mesh);
         assert!(now.boundary_loops().is_empty(), "{edge:?}");
         assert_eq!(now.vertices(), topology.vertices() + 2 * crossed.len());
         assert!((area(&finer.mesh) - area(&mesh)).abs() < 1e-5 * area(&mesh), "{edge:?}");
@@ -67,7 +67,7 @@ fn new_places_lie_on_the_curved_surface() {
     let middle = Between { ends: [0, 1], share: 0.5 };
     let there = middle.on_surface(&places, &places);
     assert!((there.length() - 1.0).abs() < 1e-5, "{}", there.length());
-    assert!(middle.of(&places).length() < 0.93);
+    assert!(middle.mixed(&places).length() < 0.93);
     let flat = middle.on_surface(&places, &[Vec3::Y; 2]);
-    assert!(flat.distance(middle.of(&places)) < 1e-6, "where nothing curves it is straight");
+    assert!(flat.distance(middle.mixed(&places)) < 1e-6, "where nothing curves it is straight");
 }

@@ -78,7 +78,7 @@ fn splitting_at_every_edge_and_welding_again_is_the_same_surface() {
         joined(sphere(0.1, 12), moved(sphere(0.1, 12), Vec3::X)),
     ] {
         let whole = Topology::of_welded(shape.0.len(), &shape.1);
-        let again = Topology::of(&split(&shape));
+        let again = Topology::new(&split(&shape));
         assert_eq!(again.vertices(), shape.0.len());
         assert_eq!(again.edges.len(), whole.edges.len());
         assert_eq!(again.shells, whole.shells);
@@ -117,7 +117,7 @@ fn a_vertex_that_welds_across_a_chain_of_near_ones_takes_the_first() {
     let near = 1e-6;
     let positions = vec![Vec3::ZERO, Vec3::X, Vec3::Y, Vec3::X * (1.0 + near), Vec3::ZERO, Vec3::Y + Vec3::Z];
     let mesh = Mesh::new("near", positions, Vec::new(), vec![[0, 1, 2], [4, 3, 5]], Vec::new()).unwrap();
-    assert_eq!(Topology::of(&mesh).weld.of_vertex, [0, 1, 2, 1, 0, 3]);
+    assert_eq!(Topology::new(&mesh).weld.of_vertex, [0, 1, 2, 1, 0, 3]);
 }
 
 proptest! {
@@ -179,7 +179,7 @@ proptest! {
         // Both copies of a split vertex carry the same offset, and it survives the weld.
         let shape = sphere(0.2, 12);
         let mesh = split(&shape);
-        let weld = Topology::of(&mesh).weld;
+        let weld = Topology::new(&mesh).weld;
         let of = |v: u32| Vec3::from(offsets[v as usize % offsets.len()]);
         let dense: Vec<Vec3> = weld.of_vertex.iter().map(|&w| of(w)).collect();
         let welded = Morph::from_dense("swell".into(), &dense).gather(&weld);

@@ -65,7 +65,7 @@ fn limits(skeleton: &Skeleton, ranges: &MotionRanges) -> Vec<(JointId, JointRang
 #[test]
 fn the_built_in_poses_keep_to_the_handbook() {
     let skeleton = person();
-    let ranges = MotionRanges::of(&skeleton);
+    let ranges = MotionRanges::new(&skeleton);
     let limits = limits(&skeleton, &ranges);
     assert!(limits.len() >= 15, "arms, legs, spine and neck");
     let all = range_poses(&skeleton);
@@ -82,7 +82,7 @@ fn the_built_in_poses_keep_to_the_handbook() {
 #[test]
 fn a_breastplate_keeps_the_arms_below_the_shoulder() {
     let skeleton = person();
-    let ranges = MotionRanges::of(&skeleton);
+    let ranges = MotionRanges::new(&skeleton);
     let person = Humanoid::find(&skeleton);
     let arm = person.left.upper_arm.unwrap();
     let under = JointRange { forward: [-60.0, 90.0], sideways: [-50.0, 90.0], turn: [-70.0, 90.0] };
@@ -107,7 +107,7 @@ fn a_breastplate_keeps_the_arms_below_the_shoulder() {
 #[test]
 fn knees_and_elbows_bend_one_way_only() {
     let skeleton = person();
-    let ranges = MotionRanges::of(&skeleton);
+    let ranges = MotionRanges::new(&skeleton);
     let person = Humanoid::find(&skeleton);
     let all = range_poses(&skeleton).poses;
     let find = |name: &str| &all.iter().find(|p| p.name == name).unwrap().pose;
@@ -123,7 +123,7 @@ proptest! {
     #[test]
     fn what_is_held_is_within_and_stays_held(x in -3.0f32..3.0, y in -3.0f32..3.0, z in -3.0f32..3.0) {
         let skeleton = person();
-        let ranges = MotionRanges::of(&skeleton);
+        let ranges = MotionRanges::new(&skeleton);
         let limits = limits(&skeleton, &ranges);
         let mut pose = Pose::rest(skeleton.len());
         for (joint, _) in &limits {

@@ -1,7 +1,7 @@
 //! Seating: shapes with known answers.
 
 use crate::common::*;
-use tin_cloak_core::bind::Target;
+use tin_cloak_core::bind::BindTarget;
 use tin_cloak_core::clearance::{stiffness_error, Covering, PosedSide, Side};
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
@@ -159,7 +159,7 @@ fn bumped(piece: &Shape, rigid: &[u32]) -> (Vec<Vec3>, Vec<Vec<Vec3>>) {
     let bump: Vec<Vec3> = body.0.iter().map(|p| *p * 0.2 * (p.z / 0.1).max(0.0).powi(2)).collect();
     let topology = Topology::of_welded(piece.0.len(), &piece.1);
     let (side, under) = (Side::new(piece.0.len(), &piece.1), Side::new(body.0.len(), &body.1));
-    let (target, posed) = (Target::new(&piece.0, &topology), under.pose(&body.0));
+    let (target, posed) = (BindTarget::new(&piece.0, &topology), under.pose(&body.0));
     let beneath = Covering { side: &under, posed: &posed, positions: &body.0 };
     let none = vec![Vec3::ZERO; body.0.len()];
     let on_top = OnTop { target: &target, side: &side, rigid, tolerance: 0.0 };

@@ -64,7 +64,7 @@ fn turned(skeleton: &Skeleton, [from, to]: [&str; 2], a: &Pose, b: &Pose) -> f32
 #[test]
 fn a_joint_goes_through_the_angles_it_is_swung_by() {
     let skeleton = person();
-    let ranges = MotionRanges::of(&skeleton);
+    let ranges = MotionRanges::new(&skeleton);
     for (joint, axis) in [
         ("lower_arm_left", SwingAxis::Forward),
         ("upper_leg_right", SwingAxis::Sideways),
@@ -72,7 +72,7 @@ fn a_joint_goes_through_the_angles_it_is_swung_by() {
         ("lower_leg_left", SwingAxis::Forward),
     ] {
         let id = skeleton.find(joint).unwrap();
-        let range = axis.of(ranges.default_of(id).unwrap());
+        let range = axis.angles_in(ranges.default_of(id).unwrap());
         for (step, pose) in swung(&skeleton, joint, axis, range, true).iter().enumerate() {
             let wanted = range[0] + (range[1] - range[0]) * step as f32 / 4.0;
             let at = SwingAxis::ALL.iter().position(|a| *a == axis).unwrap();
@@ -118,7 +118,7 @@ fn the_spine_shares_a_swing_over_its_joints_and_both_sides_mirror() {
     let (axis, degrees) = (SwingAxis::Sideways, [0.0, 30.0]);
     let swing = Swing { joint, partner: Some(partner), axis, degrees, steps: 2, coupled: true };
     let pose = &swing_poses(&skeleton, swing)[1].pose;
-    let ranges = MotionRanges::of(&skeleton);
+    let ranges = MotionRanges::new(&skeleton);
     let angle = |j: JointId| ranges.angles(j, pose).unwrap()[1];
     assert!((angle(joint) - 30.0).abs() < 0.05 && (angle(partner) - 30.0).abs() < 0.05);
     assert!(turn(pose, "upper_leg_left").z * turn(pose, "upper_leg_right").z < 0.0, "each to its own side");
@@ -127,7 +127,7 @@ fn the_spine_shares_a_swing_over_its_joints_and_both_sides_mirror() {
 #[test]
 fn poses_at_random_stay_within_the_ranges() {
     let skeleton = person();
-    let ranges = MotionRanges::of(&skeleton);
+    let ranges = MotionRanges::new(&skeleton);
     let person = Humanoid::find(&skeleton);
     let limits: Vec<_> =
         person.joints().into_iter().filter_map(|j| Some((j, ranges.default_of(j)?))).collect();

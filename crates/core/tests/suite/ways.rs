@@ -9,8 +9,8 @@ use tin_cloak_core::bind::sides::{
 };
 use tin_cloak_core::bind::{
     add_falloffs, assemblies, bind_between_ends, bind_stiff, bones, cage_around, fill, heat_weights,
-    match_along_normal, match_surface, share_of_way, two_ends, BindError, Bone, CageSize, Falloff, Follow,
-    Laplacian, Match, MatchSettings, Source, Target,
+    match_along_normal, match_surface, share_of_way, two_ends, BindError, BindTarget, Bone, CageSize,
+    Falloff, Follow, Laplacian, Match, MatchSettings, Source,
 };
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::deform::linear_blend;
@@ -80,7 +80,7 @@ fn laplacian_and_inpainting_as_libigl_and_scipy_say() {
             }
         })
         .collect();
-    let target = Target::new(&positions, &topology);
+    let target = BindTarget::new(&positions, &topology);
     let filled = fill(&target, Match { accepted, rows }, 3, 4).unwrap();
     for (v, wanted) in r.rows("filled").iter().enumerate() {
         let own = full_row(&filled.skin, v, 3);
@@ -97,12 +97,12 @@ fn heat_as_libigl_and_scipy_say() {
     let list: Vec<Bone> = (r.0["bones"].as_array().unwrap().iter().enumerate())
         .map(|(j, b)| Bone { joint: JointId(j as u16), from: ends(b, 0), to: ends(b, 1) })
         .collect();
-    let skin = heat_weights(&Target::new(&positions, &topology), &list, 3, 4).unwrap();
+    let skin = heat_weights(&BindTarget::new(&positions, &topology), &list, 3, 4).unwrap();
     for (v, wanted) in r.rows("heat").iter().enumerate() {
         let own = full_row(&skin, v, 3);
         assert!(own.iter().zip(wanted).all(|(a, b)| (a - b).abs() < 1e-3), "{v}: {own:?} {wanted:?}");
     }
-    let none = heat_weights(&Target::new(&positions, &topology), &[], 3, 4);
+    let none = heat_weights(&BindTarget::new(&positions, &topology), &[], 3, 4);
     assert_eq!(none.unwrap_err(), BindError::NoBones);
 }
 
@@ -142,7 +142,7 @@ fn legs_four_millimetres_apart_take_nothing_from_the_other_side() {
     // Wider than the gap: each leg of the cloth lies nearer to the other leg where they meet.
     let cloth = legs(0.0535, 30);
     let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
-    let target = Target::new(&cloth.0, &topology);
+    let target = BindTarget::new(&cloth.0, &topology);
     let sides = joint_sides(&two_legs(), 0.0);
     assert_eq!(sides, [BodySide::Centre, BodySide::Left, BodySide::Left, BodySide::Right, BodySide::Right]);
     let wrong = |skin: &Skin| -> f32 {
@@ -217,7 +217,7 @@ fn along_the_normal_finds_what_faces_the_cloth() {
     let skin = Skin::from_rows(&rows, 2).unwrap();
     let cloth = tube(0.07, (0.05, 0.35), 30, 20, 1.0);
     let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
-    let target = Target::new(&cloth.0, &topology);
+    let target = BindTarget::new(&cloth.0, &topology);
     let source = Source::new(&body.0, &body.1, &skin, 2);
     let found = match_along_normal(&source, &target, NEAR);
     assert!(found.share() > 0.999);
@@ -233,7 +233,7 @@ fn along_the_normal_finds_what_faces_the_cloth() {
 fn a_hose_runs_from_one_joint_to_the_other() {
     let hose = tube(0.01, (0.0, 1.0), 12, 50, 1.0);
     let topology = Topology::of_welded(hose.0.len(), &hose.1);
-    let target = Target::new(&hose.0, &topology);
+    let target = BindTarget::new(&hose.0, &topology);
     let ends = two_ends(&topology, &hose.0, 0).unwrap();
     let mut way = share_of_way(&target, &ends).unwrap();
     if way[0] > 0.5 {
@@ -267,7 +267,7 @@ fn buttons_go_with_the_cloth_and_touching_parts_are_one_thing() {
     let button = |y: f32| moved(sphere(0.008, 12), Vec3::new(0.0, y, 0.06));
     let parts = joined(joined(button(0.1), button(0.114)), button(0.3));
     let topology = Topology::of_welded(parts.0.len(), &parts.1);
-    let target = Target::new(&parts.0, &topology);
+    let target = BindTarget::new(&parts.0, &topology);
     let groups = assemblies(&topology, &parts.0, 0.005);
     assert_eq!(groups, [0, 0, 2]);
     let follows = [Some(Follow::Patch); 3];
@@ -403,7 +403,7 @@ fn a_dense_and_a_coarse_cut_of_one_garment_get_the_same_weights() {
     let settings = MatchSettings { distance: 0.1, min_cosine: 0.985 };
     let bind = |cloth: &Shape| {
         let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
-        let target = Target::new(&cloth.0, &topology);
+        let target = BindTarget::new(&cloth.0, &topology);
         let found = match_surface(&source, &target, settings);
         assert!((0.2..0.8).contains(&found.share()), "{}", found.share());
         fill(&target, found, 2, 4).unwrap().skin
@@ -430,7 +430,7 @@ proptest! {
         let bind = |by: f32| {
             let sized = |list: &[Vec3]| -> Vec<Vec3> { list.iter().map(|p| *p * by).collect() };
             let (body_at, cloth_at) = (sized(&body.0), sized(&cloth.0));
-            let target = Target::new(&cloth_at, &topology);
+            let target = BindTarget::new(&cloth_at, &topology);
             let source = Source::new(&body_at, &body.1, &skin, 2);
             let mut found = match_surface(&source, &target, MatchSettings::for_target(&target));
             found.accepted.iter_mut().zip(&cloth.0).for_each(|(a, p)| *a &= (p.y - 0.2).abs() > 0.04);

@@ -18,7 +18,7 @@ fn document(name: &str) -> Document {
 /// Every part of the only mesh is closed (but `open` of them), looks outward and has sound faces.
 fn assert_sound(name: &str, parts: usize, open: usize) {
     let mesh = &document(name).meshes[0].mesh;
-    let topology = Topology::of(mesh);
+    let topology = Topology::new(mesh);
     assert_eq!(topology.shells, parts, "{name}");
     assert_eq!(topology.closed_shells().iter().filter(|c| !**c).count(), open, "{name}");
     let welded: Vec<Vec3> = (0..topology.weld.count())
@@ -47,7 +47,7 @@ fn wick_is_one_closed_skin_whose_fingers_bend_by_their_own_joints() {
     let (part, skeleton) = (&document.meshes[0], document.skeleton.as_ref().unwrap());
     let (mesh, skin) = (&part.mesh, part.skin.as_ref().unwrap());
     assert!(mesh.positions.len() < 20_000, "{}", mesh.positions.len());
-    let topology = Topology::of(mesh);
+    let topology = Topology::new(mesh);
     assert!(!topology.on_boundary.iter().any(|open| *open));
     let (vertices, faces) = (topology.weld.count(), mesh.triangles.len());
     assert_eq!(vertices + faces - faces * 3 / 2, 2, "no handle, no hole");

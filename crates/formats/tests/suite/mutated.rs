@@ -28,7 +28,7 @@ impl Chance {
         (self.next() % count.max(1) as u64) as usize
     }
 
-    fn of<'a, T>(&mut self, list: &'a [T]) -> &'a T {
+    fn pick<'a, T>(&mut self, list: &'a [T]) -> &'a T {
         &list[self.below(list.len())]
     }
 }
@@ -118,7 +118,7 @@ fn values(value: &Value, path: &str, all: &mut Vec<String>) {
 fn change_json(json: &mut Value, chance: &mut Chance) {
     let mut all = Vec::new();
     values(json, "", &mut all);
-    let path = chance.of(&all).clone();
+    let path = chance.pick(&all).clone();
     let others = [
         json!(-1),
         json!(0),
@@ -136,7 +136,7 @@ fn change_json(json: &mut Value, chance: &mut Chance) {
         json!("VEC3"),
         json!("x".repeat(2000)),
     ];
-    let other = chance.of(&others).clone();
+    let other = chance.pick(&others).clone();
     let Some(place) = json.pointer_mut(&path) else { return };
     match (chance.below(4), place) {
         (0, Value::Object(fields)) if !fields.is_empty() => {
@@ -144,7 +144,7 @@ fn change_json(json: &mut Value, chance: &mut Chance) {
             fields.remove(&key);
         }
         (1, Value::Array(list)) if !list.is_empty() => {
-            let one = chance.of(list).clone();
+            let one = chance.pick(list).clone();
             list.extend(std::iter::repeat_n(one, [1, 3, 400][chance.below(3)]));
         }
         (_, place) => *place = other,

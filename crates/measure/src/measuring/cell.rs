@@ -1,7 +1,7 @@
 //! A cell of the board: two layers in a pose.
 
 use serde::{Deserialize, Serialize};
-use tin_cloak_core::clearance::{sum_up, Crossing, PairMeasure, Sight, Through};
+use tin_cloak_core::clearance::{sum_up, Crossing, PairMeasure, Penetration, Sight};
 
 /// A pair in a pose. Millimetres and square centimetres.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -89,7 +89,7 @@ impl Cell {
 
     /// The cell of a pair with how its surfaces run through each other; `contact` when nothing of the one
     /// lies over the other at rest.
-    pub fn of(measure: &PairMeasure, crossing: &Crossing, contact: Option<f32>) -> Self {
+    pub fn new(measure: &PairMeasure, crossing: &Crossing, contact: Option<f32>) -> Self {
         let mut cell = Self::from(measure);
         cell.crossing_mm = hundredths(crossing.length);
         cell.crossing_faces = crossing.faces;
@@ -109,7 +109,7 @@ impl Cell {
 impl Default for Cell {
     /// Clear, nothing covered.
     fn default() -> Self {
-        Self::from(&sum_up(&Through::default(), &Sight::default(), 1.0))
+        Self::from(&sum_up(&Penetration::default(), &Sight::default(), 1.0))
     }
 }
 

@@ -17,7 +17,7 @@ use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::AtomicUsize;
 use std::sync::Arc;
-use tin_cloak_core::clearance::{sum_up, Crossing, Sight, Through};
+use tin_cloak_core::clearance::{sum_up, Crossing, Penetration, Sight};
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_model::dress::derived::{Derived, Weighed};
 use tin_cloak_model::dress::room::Room;
@@ -36,7 +36,7 @@ const MEASURE: u32 = 10;
 /// What is through in a cell, whoever sees it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct CellThrough {
-    pub through: Through,
+    pub through: Penetration,
     /// Of the outer layer.
     pub strain: f32,
     /// How far that is from its shape, where it is stiff, metres.
@@ -62,7 +62,7 @@ pub struct Counts {
 }
 
 /// Keys of all cells of a room's board; nothing of it is built to know them.
-pub struct Plan {
+pub struct CountPlan {
     pile: Arc<Pile>,
     pub poses: Vec<TrialPose>,
     /// For each whether it is rest: what is wrong there is told there, of others what they add.
@@ -80,18 +80,18 @@ pub struct Plan {
     pub whole: Key,
 }
 
-impl Weighed for Plan {
+impl Weighed for CountPlan {
     fn bytes(&self) -> usize {
         self.poses.iter().map(|p| p.matrices.len() * 64 + self.rows.len() * 64).sum()
     }
 }
 
-impl Plan {
+impl CountPlan {
     /// The plan of a room's board.
     ///
     /// # Errors
     /// When the store fails.
-    pub fn of(room: &Room, kept: Kept) -> Result<Arc<Self>, WorkshopError> {
+    pub fn new(room: &Room, kept: Kept) -> Result<Arc<Self>, WorkshopError> {
         let pile = room.pile();
         let poses = room.trials.poses(&room.dress.body);
         let mut key = Key::begin("plan").and_key(pile.key).and(&(room.state.tolerance_mm, &room.state.plan));
@@ -203,7 +203,7 @@ pub struct Known {
 }
 
 impl Known {
-    pub fn of(plan: &Plan, kept: Kept) -> Result<Self, WorkshopError> {
+    pub fn new(plan: &CountPlan, kept: Kept) -> Result<Self, WorkshopError> {
         let rows = plan.rows.len();
         if rows == 0 {
             let none = || plan.poses.iter().map(|_| Vec::new()).collect();
@@ -222,7 +222,7 @@ impl Known {
         })
     }
 
-    fn cell(&self, plan: &Plan, pose: usize, row: usize) -> Option<Cell> {
+    fn cell(&self, plan: &CountPlan, pose: usize, row: usize) -> Option<Cell> {
         let found = self.through[pose][row].as_ref()?;
         let nothing = Sight::default();
         let sight = match &self.sight[pose][row] {
@@ -231,7 +231,7 @@ impl Known {
             None => return None,
         };
         let contact = (row >= plan.covered).then(|| plan.tolerances[row]);
-        let cell = Cell::of(&sum_up(&found.through, sight, found.strain), &found.crossing, contact);
+        let cell = Cell::new(&sum_up(&found.through, sight, found.strain), &found.crossing, contact);
         Some(cell.with_stiffness(found.stiffness))
     }
 }
@@ -241,7 +241,7 @@ impl Known {
 /// # Errors
 /// When the store fails.
 pub fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopError> {
-    let plan = Plan::of(room, kept)?;
+    let plan = CountPlan::new(room, kept)?;
     if let Some(whole) = kept.derived.get(plan.whole) {
         return Ok(whole);
     }
@@ -250,7 +250,7 @@ pub fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopError> {
         let ids: Vec<PieceId> = (0..room.dress.pieces.len()).map(|p| room.piece_state(p).id).collect();
         let judged = (room.state.tolerance_mm, &room.state.plan);
         let key = Key::begin("floor rows").and_key(plan.whole).end();
-        let rows = || FloorRows::of((&room.dress, &ids), &room.trials, judged);
+        let rows = || FloorRows::new((&room.dress, &ids), &room.trials, judged);
         kept.derived.get_or(key, rows).add_to(&mut board);
     }
     Ok(if board.is_whole() { kept.derived.put(plan.whole, board) } else { Arc::new(board) })
@@ -261,7 +261,7 @@ pub fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopError> {
 /// # Errors
 /// When the store fails.
 pub fn every_row(room: &Room, kept: Kept) -> Result<Board, WorkshopError> {
-    let plan = Plan::of(room, kept)?;
+    let plan = CountPlan::new(room, kept)?;
     let layer = |facts: &LayerFacts| (facts.piece, room.dress.layer_name(facts.at));
     let layers: Vec<(PieceId, &str)> = plan.pile.facts.iter().map(layer).collect();
     let mut board = Board::empty(
@@ -270,7 +270,7 @@ pub fn every_row(room: &Room, kept: Kept) -> Result<Board, WorkshopError> {
         &room.trials,
         (room.state.tolerance_mm, &room.state.plan),
     );
-    let known = Known::of(&plan, kept)?;
+    let known = Known::new(&plan, kept)?;
     for (pose, column) in board.cells.iter_mut().enumerate() {
         for (row, cell) in column.iter_mut().enumerate() {
             *cell = known.cell(&plan, pose, row);
@@ -292,7 +292,7 @@ pub struct PoseCells {
 /// # Errors
 /// When the store fails.
 pub fn cells_of(room: &Room, kept: Kept, pose: usize) -> Result<Option<PoseCells>, WorkshopError> {
-    let plan = Plan::of(room, kept)?;
+    let plan = CountPlan::new(room, kept)?;
     let Some(keys) = plan.through.get(pose) else { return Ok(None) };
     let Some(found) = kept.find::<CellThrough>(keys)?.into_iter().collect::<Option<Vec<_>>>() else {
         return Ok(None);
@@ -334,8 +334,8 @@ pub type ThroughOf = Vec<Vec<Vec<(u32, usize)>>>;
 /// # Errors
 /// When the store fails.
 pub fn through_of(room: &Room, kept: Kept) -> Result<ThroughOf, WorkshopError> {
-    let plan = Plan::of(room, kept)?;
-    let known = Known::of(&plan, kept)?;
+    let plan = CountPlan::new(room, kept)?;
+    let known = Known::new(&plan, kept)?;
     let mut through: ThroughOf = vec![vec![Vec::new(); plan.poses.len()]; plan.pile.facts.len()];
     for (pose, cells) in known.through.iter().enumerate() {
         for (&(outer, inner), cell) in plan.rows.iter().zip(cells) {
@@ -355,8 +355,8 @@ pub fn through_of(room: &Room, kept: Kept) -> Result<ThroughOf, WorkshopError> {
 /// # Errors
 /// When the store fails.
 pub fn measured_of(room: &Room, kept: Kept) -> Result<Measured, WorkshopError> {
-    let (plan, board) = (Plan::of(room, kept)?, board_of(room, kept)?);
-    let (known, worn) = (Known::of(&plan, kept)?, room.worn());
+    let (plan, board) = (CountPlan::new(room, kept)?, board_of(room, kept)?);
+    let (known, worn) = (Known::new(&plan, kept)?, room.worn());
     let (pairs, nothing) = (rows(&worn.outfit), Sight::default());
     let counts = |pose: usize, row: usize| {
         let name = |layer: usize| room.dress.layer_name(plan.pile.facts[layer].at);
@@ -384,6 +384,6 @@ pub fn measured_of(room: &Room, kept: Kept) -> Result<Measured, WorkshopError> {
 
 /// The whole board of a room, when it is in memory.
 pub fn known_board(room: &Room, kept: Kept) -> Option<Arc<Board>> {
-    let plan = room.is_measurable().then(|| Plan::of(room, kept).ok()).flatten()?;
+    let plan = room.is_measurable().then(|| CountPlan::new(room, kept).ok()).flatten()?;
     kept.derived.get(plan.whole)
 }

@@ -4,7 +4,7 @@ use crate::measuring::board::{Board, BoardPair};
 use crate::measuring::cell::Cell;
 use glam::Vec3;
 use rayon::prelude::*;
-use tin_cloak_core::clearance::{beneath, Beneath, Floor};
+use tin_cloak_core::clearance::{beneath, BelowFloor, Floor};
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::trial::Humanoid;
 use tin_cloak_core::JointId;
@@ -34,7 +34,7 @@ impl Weighed for FloorRows {
 impl FloorRows {
     /// Of the bound pieces of `dress` (with their numbers) that go beneath the ground in some pose of `trials`,
     /// where the plan asks for them.
-    pub fn of(
+    pub fn new(
         (dress, ids): (&Dress, &[PieceId]),
         trials: &TrialSet,
         (tolerance_mm, plan): (f32, &TrialPlan),
@@ -93,8 +93,8 @@ fn floor_of(dress: &Dress) -> Option<Floor> {
     Floor::under(&dress.body.rest, &soles)
 }
 
-fn cell_of(found: Option<Beneath>, at: &[Vec3]) -> Cell {
-    let Some(Beneath { vertices, deepest: (vertex, depth) }) = found else { return Cell::default() };
+fn cell_of(found: Option<BelowFloor>, at: &[Vec3]) -> Cell {
+    let Some(BelowFloor { vertices, deepest: (vertex, depth) }) = found else { return Cell::default() };
     let spot = Some((at[vertex as usize].to_array(), [0.0, 0.0, 1.0]));
     Cell { sunk: vertices, sunk_deepest_mm: (depth * 1e5).round() / 100.0, spot, ..Cell::default() }
 }

@@ -2,7 +2,7 @@
 
 use crate::measuring::board::Board;
 use std::sync::Arc;
-use tin_cloak_core::clearance::{AtRest, Crossing, Outfit, Place, Sight, Through};
+use tin_cloak_core::clearance::{AtRest, Crossing, Outfit, Penetration, Place, Sight};
 use tin_cloak_core::mend::Trouble;
 
 /// A dress as measured.
@@ -25,7 +25,7 @@ pub struct Measured {
 pub fn places_of(
     outfit: &Outfit,
     (pair, layers): (Option<usize>, (usize, usize)),
-    (through, sight, crossing): (&Through, &Sight, &Crossing),
+    (through, sight, crossing): (&Penetration, &Sight, &Crossing),
     tolerance: f32,
 ) -> Vec<Place> {
     let Some(pair) = pair else {

@@ -2,13 +2,13 @@
 
 use crate::measuring::at_rest::AtRestOfRoom;
 use crate::measuring::board::{rows, Board};
-use crate::measuring::cells::{board_of, CellThrough, Counts, Kept, Known, Plan};
+use crate::measuring::cells::{board_of, CellThrough, CountPlan, Counts, Kept, Known};
 use rayon::prelude::*;
 use serde::Serialize;
 use std::collections::HashSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
-use tin_cloak_core::clearance::{stiffness, strain, AtRest, Buffers, InPose, Outfit, Settings, Through};
+use tin_cloak_core::clearance::{stiffness, strain, AtRest, Buffers, InPose, Outfit, Penetration, Settings};
 use tin_cloak_core::mend::PoseCache;
 use tin_cloak_model::dress::derived::Weighed;
 use tin_cloak_model::dress::room::Room;
@@ -25,7 +25,7 @@ pub struct Wanted {
 }
 
 /// What is not known yet, each value once although several poses may ask for it.
-pub fn wanted(plan: &Plan, known: &Known, order: &[usize]) -> Vec<Wanted> {
+pub fn wanted(plan: &CountPlan, known: &Known, order: &[usize]) -> Vec<Wanted> {
     let mut taken: HashSet<Key> = HashSet::new();
     let mut list = Vec::new();
     for &pose in order {
@@ -63,8 +63,8 @@ pub struct Measuring<'a> {
 /// [`WorkshopError::Stopped`] when it shall not go on (what was measured by then is kept), or when
 /// the store fails.
 pub fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Result<(), WorkshopError> {
-    let plan = Plan::of(room, kept)?;
-    let known = Known::of(&plan, kept)?;
+    let plan = CountPlan::new(room, kept)?;
+    let known = Known::new(&plan, kept)?;
     let mut order: Vec<usize> = how.first.iter().copied().filter(|p| *p < plan.poses.len()).collect();
     order.extend(coarse_first(plan.poses.len()).into_iter().filter(|p| !how.first.contains(p)));
     let wanted = wanted(&plan, &known, &order);
@@ -74,7 +74,7 @@ pub fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Result<(), W
     let worn = room.worn();
     let pairs = rows(&worn.outfit);
     let rest = room.at_rest(&worn, &plan.rows);
-    let at = Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, rest: &rest };
+    let at = CellPlace { plan: &plan, outfit: &worn.outfit, pairs: &pairs, rest: &rest };
     let left = AtomicUsize::new(wanted.len());
     let batch = Batch::new(kept);
     let one = |w: &Wanted| {
@@ -165,8 +165,8 @@ impl<'a> Batch<'a> {
 }
 
 /// A plan with what it is measured in.
-pub struct Place<'a> {
-    pub plan: &'a Plan,
+pub struct CellPlace<'a> {
+    pub plan: &'a CountPlan,
     pub outfit: &'a Outfit,
     /// The pair of each row.
     pub pairs: &'a [usize],
@@ -177,7 +177,7 @@ pub struct Place<'a> {
 /// A row, and what is through there.
 type Found = (usize, Arc<CellThrough>);
 
-impl Place<'_> {
+impl CellPlace<'_> {
     /// What is through in the cells wanted of a pose: what is known by now, and the rows to measure.
     /// Among these are some that another pose was to measure and has not done yet.
     fn known_and_missing(
@@ -227,7 +227,7 @@ impl Place<'_> {
             let beyond = (!plan.is_rest[wanted.pose]).then_some(rest);
             let settings = Settings { tolerance: plan.tolerances[row] * 0.001, ..Settings::default() };
             let through = |&pair: &usize| in_pose.through(pair, settings, &meeting, beyond);
-            let through = self.pairs.get(row).map_or_else(Through::default, through);
+            let through = self.pairs.get(row).map_or_else(Penetration::default, through);
             let crossing = in_pose.crossing(layers, &meeting, rest, row >= plan.covered);
             // Every outer layer is among them.
             let at = outer.binary_search(&plan.rows[row].0);
@@ -239,7 +239,7 @@ impl Place<'_> {
         let counted = missing.iter().filter(|row| **row < plan.covered).count();
         batch.kept.counts.through.fetch_add(counted, Ordering::Relaxed);
         // Only now is it known which of them show anything.
-        let shown: Vec<(usize, &Through)> = (known.iter().chain(&measured))
+        let shown: Vec<(usize, &Penetration)> = (known.iter().chain(&measured))
             .filter(|(row, f)| wanted.sight.contains(row) && !f.through.is_empty())
             .map(|(row, f)| (*row, &f.through))
             .collect();

@@ -11,4 +11,4 @@ pub mod missing;
 pub mod posed;
 pub mod report;
 pub mod snag_cards;
-pub mod tied;
+pub mod snag_tracks;

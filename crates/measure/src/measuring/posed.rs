@@ -29,7 +29,7 @@ pub struct Posed {
 
 impl Posed {
     /// Welded positions of a piece or the body, metres.
-    pub fn of(&self, part: &Weighted) -> &[Vec3] {
+    pub fn positions_of(&self, part: &Weighted) -> &[Vec3] {
         part.index().map_or(&self.body, |i| &self.pieces[i])
     }
 }

@@ -1,14 +1,14 @@
 //! Tests of `measuring/missing.rs`.
 
-use tin_cloak_core::bind::{nearest_surface, Source, Target};
+use tin_cloak_core::bind::{nearest_surface, BindTarget, Source};
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::glam::Vec3;
 use tin_cloak_core::mend::PoseCache;
 use tin_cloak_formats::{read, Companions, PieceKind};
 use tin_cloak_measure::measuring::at_rest::AtRestOfRoom;
 use tin_cloak_measure::measuring::board::rows;
-use tin_cloak_measure::measuring::cells::{board_of, Counts, Kept, Known, Plan};
-use tin_cloak_measure::measuring::missing::{measure_missing, wanted, Batch, Measuring, Place, Wanted};
+use tin_cloak_measure::measuring::cells::{board_of, CountPlan, Counts, Kept, Known};
+use tin_cloak_measure::measuring::missing::{measure_missing, wanted, Batch, CellPlace, Measuring, Wanted};
 use tin_cloak_model::dress::decode::Decoder;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::state::blobs::{pack_bound, pack_positions};
@@ -36,7 +36,7 @@ fn dressed(store: &Store) -> Room {
     let source = Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, body.skeleton.len());
     let mut blobs: Vec<(BlobId, Vec<u8>)> = Vec::new();
     let mut keep = |bytes: Vec<u8>| {
-        let id = BlobId::of(&bytes);
+        let id = BlobId::hashed(&bytes);
         blobs.push((id.clone(), bytes));
         Some(id)
     };
@@ -46,7 +46,7 @@ fn dressed(store: &Store) -> Room {
         let mut piece = PieceState::new(id, bring(store, name), id as u16, PieceKind::Soft);
         let made = decoder.piece(&|blob| Ok(store.blob(blob)?), &piece).unwrap();
         let rest: Vec<Vec3> = made.rest.iter().map(|p| *p * Vec3::new(wide, 1.0, wide)).collect();
-        let skin = nearest_surface(&source, &Target::new(&rest, &made.topology)).unwrap();
+        let skin = nearest_surface(&source, &BindTarget::new(&rest, &made.topology)).unwrap();
         piece.rest = keep(pack_positions(&rest));
         piece.bound = keep(pack_bound(&Bound::by("surface", skin)).unwrap());
         state.pieces.push(piece);
@@ -66,8 +66,8 @@ fn a_pose_measures_what_another_was_to_and_has_not_yet() {
     let store = Store::open(folder.path()).unwrap();
     let room = dressed(&store);
     let kept = Kept { derived: &room.derived, store: &store, counts: &Counts::default() };
-    let plan = Plan::of(&room, kept).unwrap();
-    let known = Known::of(&plan, kept).unwrap();
+    let plan = CountPlan::new(&room, kept).unwrap();
+    let known = Known::new(&plan, kept).unwrap();
     let order: Vec<usize> = (0..12).collect();
     let list = wanted(&plan, &known, &order);
     let leans = |w: &Wanted| w.sight.iter().any(|row| !w.through.contains(row));
@@ -75,7 +75,7 @@ fn a_pose_measures_what_another_was_to_and_has_not_yet() {
     let worn = room.worn();
     let pairs = rows(&worn.outfit);
     let rest = room.at_rest(&worn, &plan.rows);
-    let at = Place { plan: &plan, outfit: &worn.outfit, pairs: &pairs, rest: &rest };
+    let at = CellPlace { plan: &plan, outfit: &worn.outfit, pairs: &pairs, rest: &rest };
     let batch = Batch::new(kept);
     let mut buffers = worn.outfit.buffers();
     for wanted in list.iter().rev() {

@@ -59,7 +59,7 @@ pub struct AssetFacts {
 
 impl AssetFacts {
     /// Those of a stored asset.
-    pub fn of(asset: &Asset) -> Self {
+    pub fn new(asset: &Asset) -> Self {
         serde_json::from_str(&asset.summary).unwrap_or_default()
     }
 }

@@ -30,7 +30,7 @@ impl Weighed for Beneath {
 
 impl Beneath {
     /// What lies beneath piece `index`; `fresh` are weights of pieces that are not in the dress yet.
-    pub fn of(dress: &Dress, body: &Body, index: usize, fresh: &HashMap<usize, Bound>) -> Self {
+    pub fn new(dress: &Dress, body: &Body, index: usize, fresh: &HashMap<usize, Bound>) -> Self {
         let surface = |rest: &[Vec3], triangles: &[[u32; 3]], skin: &Skin| Surface {
             tree: Bvh::build(rest, triangles),
             triangles: triangles.to_vec(),
@@ -69,7 +69,7 @@ impl Room {
             key = key.and(&self.piece_state(i).bound);
         }
         let none = HashMap::new();
-        self.derived.get_or(key.end(), || Beneath::of(&self.dress, &self.dress.body, index, &none))
+        self.derived.get_or(key.end(), || Beneath::new(&self.dress, &self.dress.body, index, &none))
     }
 
     /// The shapes of body and pieces beneath piece `index`.

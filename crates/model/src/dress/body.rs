@@ -91,7 +91,7 @@ impl Body {
         let (Some(skin), Some(skeleton)) = (part.skin, skeleton) else {
             return Err(WorkshopError::BodyWithoutSkin { file: file.to_owned() });
         };
-        let topology = Topology::of(&part.mesh);
+        let topology = Topology::new(&part.mesh);
         let walls = Walls::as_wound(&topology);
         let rest = topology.weld.gather(&part.mesh.positions);
         Ok(Self {
@@ -102,7 +102,7 @@ impl Body {
             welded_morphs: part.morphs.iter().map(|m| m.gather(&topology.weld)).collect(),
             tucks: 0,
             of_pieces: 0,
-            shading: Shading::of(&part.mesh),
+            shading: Shading::new(&part.mesh),
             topology: Arc::new(topology),
             walls: Arc::new(walls),
             mesh: part.mesh,
@@ -253,7 +253,7 @@ pub fn body_of(
     let theirs: Vec<&MeshPart> = list.iter().map(|l| &l.0).collect();
     let skinned: Vec<&MeshPart> = meshes.iter().filter(|m| m.skin.is_some()).collect();
     let beside = Beside::all(&theirs, &skinned);
-    let made_of = list.iter().zip(parts).map(|((mesh, _), part)| BodyMesh::of(mesh, part)).collect();
+    let made_of = list.iter().zip(parts).map(|((mesh, _), part)| BodyMesh::new(mesh, part)).collect();
     let joints = skeleton.as_ref().map_or(0, Skeleton::len);
     let (part, members) = match list.as_slice() {
         [(_, None)] => (list.remove(0).0, Vec::new()),

@@ -7,7 +7,7 @@ use crate::state::choice::{Pick, PickHow, What};
 use crate::state::stroke::Chosen;
 use crate::state::stroke::Reach;
 use glam::Vec3;
-use tin_cloak_core::bind::clean::{mirror_image, torn_vertices, Bound, NO_IMAGE};
+use tin_cloak_core::bind::clean::{mirror_image, torn_vertices, BoundMesh, NO_IMAGE};
 use tin_cloak_core::bind::sides::BodySide;
 use tin_cloak_core::choose::{
     between, edge_loop, flags, grow, grow_by, listed, rows_from_open_edge, shrink, shrink_by,
@@ -239,7 +239,7 @@ impl<'a> Choosing<'a> {
         let (positions, topology) = (&*self.piece.rest, &*self.piece.topology);
         let (chosen, locked) = (vec![true; positions.len()], vec![false; self.body.skeleton.len()]);
         let most = skin.max_influences();
-        let bound = Bound { positions, topology, skin, chosen: &chosen, locked: &locked, most };
+        let bound = BoundMesh { positions, topology, skin, chosen: &chosen, locked: &locked, most };
         flags(positions.len(), &torn_vertices(bound))
     }
 }

@@ -1,15 +1,16 @@
 //! States in memory: what files and blobs decode to, each part by the content it comes from.
 
 use crate::dress::body::{body_of, Body};
-use crate::dress::called_up::called_up;
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::dressed::{Dress, Masked};
+use crate::dress::driven_shapes::driven_shapes;
 use crate::dress::figure_shapes::{own_shapes, OwnShape};
+use crate::dress::file_settings::FileSettings;
+use crate::dress::keys::{body_key, body_mesh_key, shape_key, trials_key};
 use crate::dress::motions::{checked_pairs, keep_to_ranges, SaidRanges};
 use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
 use crate::dress::room::{Contents, Room};
-use crate::dress::said::Said;
 use crate::dress::trials::{
     clip_trials, kept_trial, matched_trials, plan_trials, trials_on_the_way, TrialSet,
 };
@@ -23,7 +24,7 @@ use crate::state::bundle;
 use crate::state::fitting::{BodyPart, FittingState, PieceState};
 use crate::state::key::Key;
 use crate::state::names::FileRef;
-use crate::state::trial_plan::{TrialPlan, Tries};
+use crate::state::trial_plan::Tries;
 use std::sync::Arc;
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::{Kept, Topology};
@@ -64,42 +65,13 @@ impl Weighed for Document {
     }
 }
 
-/// All that settles the shape of a state's body.
-fn body_key(state: &FittingState) -> Key {
-    let weights = (&state.body_skin, &state.roles, &state.joints);
-    Key::of("body", &(body_mesh(state), weights))
-}
-
-/// All that settles where the body is at rest.
-fn body_mesh(state: &FittingState) -> impl serde::Serialize + '_ {
-    (&state.body, &state.body_parts, &state.body_size)
-}
-
-/// All that settles the shape of a piece and its walls, which go by the body at rest.
-fn shape_key(state: &FittingState, piece: &PieceState) -> Key {
-    let worn = (&piece.source, &piece.cut, &piece.rest, &piece.shapes, &piece.amounts);
-    Key::of("piece", &(worn, body_mesh(state)))
-}
-
-fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]) -> Key {
-    let shapes = if state.plan.body_shapes { body.morphs.len() } else { 0 };
-    let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
-    let body = (body_mesh(state), &state.joints);
-    // All of it is named: what is added to a plan is poses or how they count.
-    let TrialPlan { frames, left_out, sweeps, random, body_shapes, driven_off, on_the_way, .. } = &state.plan;
-    let TrialPlan { counts: _, tolerances: _, hidden_counts: _, taken_off: _, ground: _, .. } = &state.plan;
-    let plan = (frames, left_out, sweeps, random, body_shapes, driven_off, on_the_way);
-    let own = own.iter().filter(|_| state.plan.body_shapes).collect::<Vec<_>>();
-    Key::of("trials", &(body, &state.motions, &state.poses, &state.ranges, (limits, plan, own, shapes)))
-}
-
 impl Decoder {
     /// The room of a stored state.
     ///
     /// # Errors
     /// When a blob is not there or cannot be understood.
     pub fn open(&self, store: &Store, id: &BlobId) -> Result<Arc<Room>, WorkshopError> {
-        self.derived.try_get_or_once(Key::of("room", id), || {
+        self.derived.try_get_or_once(Key::hashed("room", id), || {
             let state: FittingState = serde_json::from_slice(&store.blob(id)?)?;
             self.build(store, state, &|id| Ok(store.blob(id)?))
         })
@@ -112,7 +84,7 @@ impl Decoder {
 
     /// Keeps the room of a state that was just made.
     pub fn keep(&self, id: &BlobId, room: Room) {
-        self.derived.put(Key::of("room", id), room);
+        self.derived.put(Key::hashed("room", id), room);
     }
 
     /// Decodes a state.
@@ -129,7 +101,7 @@ impl Decoder {
         order.sort_by_key(|&i| pieces[i].layer);
         let contents = Contents {
             body: body_key(&state),
-            body_mesh: Key::of("body mesh", &(body_mesh(&state), &state.body_skin)),
+            body_mesh: body_mesh_key(&state),
             shapes: order.iter().map(|&i| shape_key(&state, &state.pieces[i])).collect(),
         };
         let pieces: Vec<Piece> = order.iter().map(|&i| pieces[i].clone()).collect();
@@ -137,7 +109,7 @@ impl Decoder {
         let body = self.calling_up((&state, body), &pieces);
         let trials = self.trials(store, &state, (&body, &own_shapes(&body, &pieces)))?;
         let masked = Arc::new(masked_faces(&state, (&body, &pieces), blob)?);
-        let dress = Dress { body, pieces, said: Arc::new(Said::of_state(&state)), masked };
+        let dress = Dress { body, pieces, said: Arc::new(FileSettings::of_state(&state)), masked };
         Ok(Room::new((state, order), dress, (trials, contents), Arc::clone(&self.derived)))
     }
 
@@ -146,7 +118,7 @@ impl Decoder {
     /// # Errors
     /// When it is not there or cannot be read.
     pub fn document(&self, blob: ReadBlob, file: &FileRef) -> Result<Arc<Document>, WorkshopError> {
-        let key = Key::of("document", &(&file.file, &file.file_name));
+        let key = Key::hashed("document", &(&file.file, &file.file_name));
         self.derived.try_get_or(key, || read_blob(blob, file))
     }
 
@@ -168,7 +140,7 @@ impl Decoder {
         file: &FileRef,
         parts: &[BodyPart],
     ) -> Result<Arc<Body>, WorkshopError> {
-        self.derived.try_get_or(Key::of("body of file", &(file, parts)), || {
+        self.derived.try_get_or(Key::hashed("body of file", &(file, parts)), || {
             let document = (*self.stored(store, file)?).clone();
             let whole = [BodyPart::whole(&file.mesh)];
             let parts = if parts.is_empty() { &whole } else { parts };
@@ -220,7 +192,7 @@ impl Decoder {
 
     /// The body with numbers for the shapes that poses call up on pieces alone.
     fn calling_up(&self, (state, body): (&FittingState, Arc<Body>), pieces: &[Piece]) -> Arc<Body> {
-        let shapes = called_up(&body, pieces);
+        let shapes = driven_shapes(&body, pieces);
         if shapes.is_empty() {
             return body;
         }
@@ -252,12 +224,12 @@ impl Decoder {
                 let pairs = checked_pairs(body, &motion.source.file_name, &document, &motion.pairs)?;
                 set = set.and(matched_trials(body, &document, &pairs, frames));
             }
-            keep_to_ranges(body, &SaidRanges::of(state), &mut set);
+            keep_to_ranges(body, &SaidRanges::new(state), &mut set);
             if state.plan.on_the_way {
                 set.trials.extend(trials_on_the_way(&set));
             }
             if tries(Tries::Planned) {
-                set.trials.extend(plan_trials((body, own), &state.plan, &SaidRanges::of(state)).trials);
+                set.trials.extend(plan_trials((body, own), &state.plan, &SaidRanges::new(state)).trials);
             }
             let by_hand = state.poses.iter().filter(|_| tries(Tries::ByHand));
             set.trials.extend(by_hand.map(|kept| kept_trial(kept, body.skeleton.len())));
@@ -289,7 +261,7 @@ impl Decoder {
     /// # Errors
     /// When its file cannot be read.
     pub fn piece(&self, blob: ReadBlob, piece: &PieceState) -> Result<Arc<Piece>, WorkshopError> {
-        self.derived.try_get_or(Key::of("piece as cut", &(&piece.source, &piece.cut)), || {
+        self.derived.try_get_or(Key::hashed("piece as cut", &(&piece.source, &piece.cut)), || {
             let (mut part, skeleton) = self.rigged_part(blob, &piece.source)?;
             let mut kept = Kept::all_of(&part.mesh);
             if let Some(id) = &piece.cut.left_out {
@@ -343,7 +315,7 @@ impl Decoder {
         piece.limits.clone_from(&of.limits);
         if let Some(id) = &of.carried {
             let read = || Ok::<_, WorkshopError>(piece.shapes_of_offsets(&unpack_positions(&blob(id)?)));
-            piece.carried = Some(self.derived.try_get_or(Key::of("carried", id), read)?);
+            piece.carried = Some(self.derived.try_get_or(Key::hashed("carried", id), read)?);
         }
         for corrective in &of.correctives {
             let (id, name) = (&corrective.offsets, corrective.name.clone());
@@ -356,7 +328,7 @@ impl Decoder {
             piece.correctives.push(self.derived.try_get_or(key, read)?);
         }
         if let Some(id) = &of.bound {
-            let bound = self.derived.try_get_or(Key::of("bound", id), || unpack_bound(&blob(id)?))?;
+            let bound = self.derived.try_get_or(Key::hashed("bound", id), || unpack_bound(&blob(id)?))?;
             piece.bound = Some(bound);
         }
         Ok(piece)

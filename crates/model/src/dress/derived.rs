@@ -63,7 +63,7 @@ struct Entry {
 }
 
 impl Entry {
-    fn of<T: Weighed + Send + Sync + 'static>(value: T) -> (Self, Arc<T>) {
+    fn new<T: Weighed + Send + Sync + 'static>(value: T) -> (Self, Arc<T>) {
         let value = Arc::new(value);
         let bytes = value.bytes() as u64 + OVERHEAD;
         (Self { bytes, value: Arc::clone(&value) as Arc<dyn Any + Send + Sync> }, value)
@@ -127,7 +127,7 @@ impl Derived {
 
     /// Puts a value in.
     pub fn put<T: Weighed + Send + Sync + 'static>(&self, key: Key, value: T) -> Arc<T> {
-        let (entry, value) = Entry::of(value);
+        let (entry, value) = Entry::new(value);
         self.values.insert(key, entry);
         value
     }
@@ -165,7 +165,7 @@ impl Derived {
         MAKING.with_borrow_mut(|own| own.push(key));
         let made = make();
         MAKING.with_borrow_mut(|own| own.retain(|other| *other != key));
-        let (entry, value) = Entry::of(made?);
+        let (entry, value) = Entry::new(made?);
         // Refused where another has put it in meanwhile: an equal one.
         let _ = guard.insert(entry);
         Ok(value)

@@ -1,8 +1,8 @@
 //! A body and its pieces, and the outfit they are measured as.
 
 use crate::dress::body::Body;
+use crate::dress::file_settings::FileSettings;
 use crate::dress::piece::Piece;
-use crate::dress::said::Said;
 use crate::state::names::{PieceId, BODY};
 use crate::state::trial_plan::TrialPlan;
 use std::collections::BTreeMap;
@@ -19,7 +19,7 @@ pub struct Dress {
     /// The pieces, from the inside out.
     pub pieces: Vec<Piece>,
     /// What was said of the poses it is tried in.
-    pub said: Arc<Said>,
+    pub said: Arc<FileSettings>,
     /// What is left out of the body and of pieces, as nobody sees it.
     pub masked: Arc<Masked>,
 }
@@ -30,7 +30,7 @@ pub struct Masked(pub BTreeMap<PieceId, Vec<u32>>);
 
 impl Masked {
     /// Those of a part.
-    pub fn of(&self, part: PieceId) -> &[u32] {
+    pub fn faces_of(&self, part: PieceId) -> &[u32] {
         self.0.get(&part).map_or(&[], Vec::as_slice)
     }
 
@@ -44,7 +44,7 @@ impl Dress {
     /// The bound pieces as layers to measure, with the index of each layer's piece (the body,
     /// layer 0, has none).
     pub fn layers(&self) -> (Vec<Layer>, Vec<Option<usize>>) {
-        self.layers_left(&|layer, part| layer.without(self.masked.of(part)))
+        self.layers_left(&|layer, part| layer.without(self.masked.faces_of(part)))
     }
 
     /// The same, with what `left` leaves of each layer (its piece's number, or the body's).

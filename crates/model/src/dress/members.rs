@@ -48,7 +48,7 @@ impl Member {
     /// (numbers of the mesh, in the order of `part`); nothing where all of it is.
     pub fn shells_of(&self, part: &MeshPart, there: &[u32]) -> Option<Vec<u32>> {
         self.shells.as_ref()?;
-        let topology = Topology::of(&part.mesh);
+        let topology = Topology::new(&part.mesh);
         let own = |f: &u32| self.kept.faces.binary_search(f).is_ok();
         let of_body = topology.triangles.iter().zip(there).filter(|(_, f)| own(f));
         let mut shells: Vec<u32> = of_body.map(|(t, _)| topology.shell_of_vertex[t[0] as usize]).collect();
@@ -146,7 +146,7 @@ fn add_shape(shapes: &mut Vec<Morph>, more: &Morph, first: u32) {
 /// The vertices and faces of the connected parts named.
 fn body_of(part: &MeshPart, shells: Option<&[u32]>) -> Kept {
     let Some(shells) = shells else { return Kept::all_of(&part.mesh) };
-    let topology = Topology::of(&part.mesh);
+    let topology = Topology::new(&part.mesh);
     let mut meant = vec![false; topology.shells];
     shells.iter().filter_map(|s| meant.get_mut(*s as usize).map(|m| *m = true)).for_each(drop);
     let shell = |t: &[u32; 3]| topology.shell_of_vertex[t[0] as usize];
@@ -167,8 +167,8 @@ pub struct BodyMesh {
 }
 
 impl BodyMesh {
-    pub fn of(mesh: &MeshPart, part: &BodyPart) -> Self {
-        let topology = Topology::of(&mesh.mesh);
+    pub fn new(mesh: &MeshPart, part: &BodyPart) -> Self {
+        let topology = Topology::new(&mesh.mesh);
         let rest = topology.weld.gather(&mesh.mesh.positions);
         let mut shells = vec![(0, Vec3::ZERO); topology.shells];
         for (p, &shell) in rest.iter().zip(&topology.shell_of_vertex) {
@@ -225,7 +225,7 @@ impl Beside {
 }
 
 fn open_edge(part: &MeshPart) -> Vec<Vec3> {
-    let topology = Topology::of(&part.mesh);
+    let topology = Topology::new(&part.mesh);
     let rest = topology.weld.gather(&part.mesh.positions);
     (0..rest.len()).filter(|&v| topology.on_boundary[v]).map(|v| rest[v]).collect()
 }

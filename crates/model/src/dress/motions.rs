@@ -66,7 +66,7 @@ pub struct MotionJoints {
 }
 
 impl MotionJoints {
-    pub fn of(body: &Body, motion: &MotionState, document: &Document) -> Self {
+    pub fn new(body: &Body, motion: &MotionState, document: &Document) -> Self {
         let by_target: BTreeMap<&str, &str> =
             motion.pairs.iter().map(|(s, t)| (t.as_str(), s.as_str())).collect();
         let source = |name: &String| by_target.get(name.as_str()).map(|s| (*s).to_owned());
@@ -99,7 +99,7 @@ pub struct SaidRanges<'a> {
 }
 
 impl<'a> SaidRanges<'a> {
-    pub fn of(state: &'a FittingState) -> Self {
+    pub fn new(state: &'a FittingState) -> Self {
         let by_piece = state.pieces.iter().map(|p| (p.id, &*p.limits)).collect();
         Self { by_hand: &state.ranges, by_piece }
     }
@@ -128,7 +128,7 @@ pub fn range_row(
 /// Holds the built-in poses within the ranges that are said, and says which clips leave them.
 pub fn keep_to_ranges(body: &Body, said: &SaidRanges, set: &mut TrialSet) {
     let skeleton = &body.skeleton;
-    let ranges = MotionRanges::of(skeleton);
+    let ranges = MotionRanges::new(skeleton);
     let all = (0..skeleton.len()).map(|j| JointId(j as u16));
     let limits: Vec<(JointId, JointRange)> =
         all.filter_map(|j| Some((j, range_row(&ranges, skeleton, said, j)?.worn))).collect();

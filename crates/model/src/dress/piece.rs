@@ -1,9 +1,9 @@
 //! A piece in memory: a garment, a plate, anything worn.
 
 use crate::dress::body::Body;
-use crate::dress::came::Came;
 use crate::dress::derived::Weighed;
 use crate::dress::figure_shapes::Carried;
+use crate::dress::imported_weights::ImportedWeights;
 use crate::dress::shading::Shading;
 use crate::error::WorkshopError;
 use crate::state::bound::Bound;
@@ -63,7 +63,7 @@ pub struct Piece {
     /// Its weights, once bound.
     pub bound: Option<Arc<Bound>>,
     /// The weights of its file, when it has some.
-    pub came: Option<Arc<Came>>,
+    pub came: Option<Arc<ImportedWeights>>,
     walls: Arc<Walls>,
 }
 
@@ -130,7 +130,7 @@ impl Piece {
             limits: Vec::new(),
             cage: false,
             kept: Arc::new(Kept::all_of(&part.mesh)),
-            shading: Arc::new(Shading::of(&part.mesh)),
+            shading: Arc::new(Shading::new(&part.mesh)),
             mesh: Arc::new(part.mesh),
             look: Arc::new(part.look),
             topology: Arc::new(topology),
@@ -210,7 +210,7 @@ impl Piece {
     pub fn with_came(mut self, skin: Option<Skin>, skeleton: Option<Arc<Skeleton>>) -> Self {
         let came = |(skin, skeleton): (Skin, Arc<Skeleton>)| {
             let skin = skin.gather(&self.topology.weld);
-            Arc::new(Came { skin, skeleton, mirrored: false })
+            Arc::new(ImportedWeights { skin, skeleton, mirrored: false })
         };
         self.came = skin.zip(skeleton).map(came);
         self

@@ -96,7 +96,7 @@ impl Room {
     /// The range of motion of a joint, when it is a known part of a person, and what the clips
     /// use of it.
     pub fn range_of(&self, ranges: &MotionRanges, joint: JointId) -> Option<(RangeRow, Option<JointRange>)> {
-        let row = range_row(ranges, &self.dress.body.skeleton, &SaidRanges::of(&self.state), joint)?;
+        let row = range_row(ranges, &self.dress.body.skeleton, &SaidRanges::new(&self.state), joint)?;
         Some((row, used_by_clips(ranges, &self.trials, joint)))
     }
 

@@ -12,7 +12,7 @@ pub struct Shading {
 }
 
 impl Shading {
-    pub fn of(mesh: &Mesh) -> Self {
+    pub fn new(mesh: &Mesh) -> Self {
         let groups = mesh.shading_groups();
         let triangles = groups.triangles(&mesh.triangles);
         let corners = triangles.iter().enumerate().flat_map(|(t, c)| c.map(|v| (v, t as u32)));

@@ -189,7 +189,7 @@ pub fn clip_trials(body: &Body, frames: Frames) -> TrialSet {
 /// What a plan adds: joints swung through their ranges, and poses at random within them.
 pub fn plan_trials((body, own): (&Body, &[OwnShape]), plan: &TrialPlan, said: &SaidRanges) -> TrialSet {
     let skeleton = &body.skeleton;
-    let ranges = MotionRanges::of(skeleton);
+    let ranges = MotionRanges::new(skeleton);
     let worn = |joint: JointId| range_row(&ranges, skeleton, said, joint).map(|row| row.worn);
     let still = |group: &str| {
         let group = group.to_owned();
@@ -198,7 +198,7 @@ pub fn plan_trials((body, own): (&Body, &[OwnShape]), plan: &TrialPlan, said: &S
     let mut trials = Vec::new();
     for sweep in &plan.sweeps {
         let Some(joint) = skeleton.find(&sweep.joint) else { continue };
-        let degrees = worn(joint).map_or(UNKNOWN, |range| sweep.axis.of(range));
+        let degrees = worn(joint).map_or(UNKNOWN, |range| sweep.axis.angles_in(range));
         let partner = mirror_partner(skeleton, joint).filter(|_| sweep.both_sides);
         let (axis, steps, coupled) = (sweep.axis, sweep.steps, sweep.coupled);
         let swing = Swing { joint, partner, axis, degrees, steps, coupled };

@@ -1,6 +1,7 @@
 //! What is worn and bound in a room, with the keys of what it is.
 
 use crate::dress::derived::{Derived, Weighed};
+use crate::dress::keys::PieceFields;
 use crate::dress::room::Room;
 use crate::state::key::Key;
 use crate::state::names::{PieceId, BODY};
@@ -85,12 +86,12 @@ impl Weighed for Pile {
 impl Room {
     /// The bound layers.
     pub fn pile(&self) -> Arc<Pile> {
-        Pile::of(self)
+        Pile::new(self)
     }
 
     /// What is there of a part whose shape has the key `whole`.
     fn left_of(&self, part: PieceId, whole: Key) -> Key {
-        match self.dress.masked.of(part) {
+        match self.dress.masked.faces_of(part) {
             [] => whole,
             faces => {
                 let faces = bytemuck::cast_slice(faces);
@@ -111,21 +112,20 @@ impl Room {
 
     /// The bound layers, ready to be measured.
     pub fn worn(&self) -> Arc<Worn> {
-        Worn::of(self)
+        Worn::new(self)
     }
 }
 
 impl Pile {
     /// What is worn in a room.
-    fn of(room: &Room) -> Arc<Self> {
+    fn new(room: &Room) -> Arc<Self> {
         let worn = |i: &usize| room.dress.pieces[*i].bound.is_some() && !room.dress.pieces[*i].cage;
         let pieces: Vec<usize> = (0..room.dress.pieces.len()).filter(worn).collect();
         let mut key = Key::begin("pile").and_key(room.body_shown()).and(&pieces);
         for &i in &pieces {
-            let state = room.piece_state(i);
-            let weights = (state.id, &state.bound, state.layer, state.kind);
-            let shapes = (&state.carried, &state.correctives, room.dress.shape_numbers(i));
-            key = key.and_key(room.piece_shown(i)).and(&(weights, shapes));
+            let PieceFields { moves, correctives, filed, .. } = PieceFields::new(room.piece_state(i));
+            let shapes = (correctives, room.dress.shape_numbers(i));
+            key = key.and_key(room.piece_shown(i)).and(&(filed, moves, shapes));
         }
         let key = key.end();
         room.derived.get_or(key, || {
@@ -139,8 +139,8 @@ impl Pile {
 impl Worn {
     /// What is worn in a room; trees and coverage are those of rooms before where nothing of a
     /// layer's shape has changed.
-    fn of(room: &Room) -> Arc<Self> {
-        let pile = Pile::of(room);
+    fn new(room: &Room) -> Arc<Self> {
+        let pile = Pile::new(room);
         let at: Vec<Option<usize>> = pile.facts.iter().map(|f| f.at).collect();
         let off = room.dress.taken_off(&at, &room.state.plan);
         let key = Key::begin("worn").and_key(pile.key).and(&off).end();
@@ -151,7 +151,7 @@ impl Worn {
         let derived = &room.derived;
         // What is hidden costs more to leave out than all else here: it is left out once.
         let left = |layer: Layer, part: PieceId| {
-            let hidden = room.dress.masked.of(part);
+            let hidden = room.dress.masked.faces_of(part);
             let shape = facts.iter().find(|f| f.piece == part && !hidden.is_empty()).map(|f| f.shape);
             let Some(shape) = shape else { return layer };
             let faces =
@@ -202,18 +202,19 @@ impl LayerFacts {
         let tucks = (body.own_shapes().len()..).zip(room.state.tucks_on());
         for (number, tuck) in tucks {
             let of_tuck = shapes.iter_mut().filter(|s| s.0 == number);
-            of_tuck.for_each(|s| s.1 = Key::of("tuck", &tuck.offsets));
+            of_tuck.for_each(|s| s.1 = Key::hashed("tuck", &tuck.offsets));
         }
         Self { piece: 0, shape: key, moves: key, layer: 0, at: None, joints, shapes }
     }
 
     fn of_piece(room: &Room, index: usize) -> Self {
         let (state, shape) = (room.piece_state(index), room.piece_shown(index));
-        let moves = Key::begin("moves").and_key(shape).and(&state.bound).and(&state.carried).end();
+        let moves = Key::begin("moves").and_key(shape).and(&PieceFields::new(state).moves).end();
         let skin = room.dress.pieces[index].bound.as_ref().map(|b| &b.skin);
         let named = |n: usize| room.dress.body.morphs.get(n).map(|m| &m.name);
         let made = |n: usize| state.correctives.iter().find(|c| Some(&c.name) == named(n));
-        let does = |n: usize| (n, made(n).map_or_else(|| numbered(n), |c| Key::of("corrective", &c.offsets)));
+        let does =
+            |n: usize| (n, made(n).map_or_else(|| numbered(n), |c| Key::hashed("corrective", &c.offsets)));
         let joints = skin.map_or_else(Vec::new, used_joints);
         Self {
             piece: state.id,
@@ -228,7 +229,7 @@ impl LayerFacts {
 }
 
 fn numbered(shape: usize) -> Key {
-    Key::of("shape", &shape)
+    Key::hashed("shape", &shape)
 }
 
 /// Shapes that `moves` tells of.

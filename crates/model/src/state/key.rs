@@ -9,7 +9,7 @@ pub struct Key(KeptKey);
 
 impl Key {
     /// The key of a value of the named kind that depends on `parts`.
-    pub fn of(kind: &str, parts: &impl Serialize) -> Self {
+    pub fn hashed(kind: &str, parts: &impl Serialize) -> Self {
         Self::begin(kind).and(parts).end()
     }
 

@@ -4,7 +4,7 @@
 mod blobs;
 mod bundle;
 mod derived;
+mod file_settings;
 mod key;
-mod said;
 mod trial_change;
 mod trial_plan;

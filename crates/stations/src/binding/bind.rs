@@ -8,7 +8,8 @@ use std::time::Instant;
 use tin_cloak_core::bind::sides::{keep_apart, merge_sides, one_side, BodySide};
 use tin_cloak_core::bind::{
     add_falloffs, bind_between_ends, bind_stiff, bones, fill, heat_weights, match_along_normal,
-    match_both_ways, match_surface, match_vertices, BindError, Falloff, Match, MatchSettings, Source, Target,
+    match_both_ways, match_surface, match_vertices, BindError, BindTarget, Falloff, Match, MatchSettings,
+    Source,
 };
 use tin_cloak_core::intake::JointRole;
 use tin_cloak_core::skin::Skin;
@@ -73,7 +74,7 @@ pub fn bind_piece_to(
     let follows = follows(piece, body, recipe, &groups).map_err(fail)?;
     let started = Instant::now();
     let mut times = BindSeconds::default();
-    let target = Target::new(&piece.rest, &piece.topology);
+    let target = BindTarget::new(&piece.rest, &piece.topology);
     let source = Source::new(&mesh.positions, &mesh.triangles, &mesh.skin, joints);
     if follows.iter().all(Option::is_some) {
         let skin = bind_stiff(&source, &target, (&follows, &groups), None).map_err(fail)?.0;
@@ -113,7 +114,7 @@ pub fn bind_piece_to(
     Ok((bound, times))
 }
 
-fn by_heat(target: &Target, body: &Body, recipe: &Recipe) -> Result<Bound, WorkshopError> {
+fn by_heat(target: &BindTarget, body: &Body, recipe: &Recipe) -> Result<Bound, WorkshopError> {
     let fail = |source| WorkshopError::Bind { piece: body.name.clone(), source };
     let mut allowed = allowed_joints(body, recipe.joints.as_ref())?;
     // Twist joints lie on the bones of others, and a root on the floor moves nobody.
@@ -129,7 +130,7 @@ fn by_heat(target: &Target, body: &Body, recipe: &Recipe) -> Result<Bound, Works
 }
 
 /// What a method finds on a source, before anything is filled in.
-fn found(source: &Source, target: &Target, options: &BindOptions) -> Match {
+fn found(source: &Source, target: &BindTarget, options: &BindOptions) -> Match {
     let mut settings = MatchSettings::for_target(target);
     settings.distance = options.match_mm.map_or(settings.distance, |mm| mm * 0.001);
     settings.min_cosine = options.match_deg.to_radians().cos();
@@ -143,7 +144,7 @@ fn found(source: &Source, target: &Target, options: &BindOptions) -> Match {
 
 /// Cloth by one of the methods that ask the source vertex by vertex.
 fn cloth(
-    target: &Target,
+    target: &BindTarget,
     find: impl Fn(&BindOptions) -> Match,
     joints: usize,
     options: &BindOptions,
@@ -167,7 +168,7 @@ fn cloth(
 /// The same with each side from its own side of the source.
 fn apart(
     mesh: &SourceMesh,
-    (target, lean): (&Target, &[f32]),
+    (target, lean): (&BindTarget, &[f32]),
     body: &Body,
     options: &BindOptions,
     times: &mut BindSeconds,

@@ -31,7 +31,8 @@ pub fn bind_in_cage(
     let all = Skin::from_rows(&rows, joints).map_err(fail)?;
     let (chosen, locked) = (vec![true; piece.rest.len()], vec![false; joints]);
     let (positions, topology) = (&piece.rest[..], &*piece.topology);
-    let as_cage = clean::Bound { positions, topology, skin: &all, chosen: &chosen, locked: &locked, most };
+    let as_cage =
+        clean::BoundMesh { positions, topology, skin: &all, chosen: &chosen, locked: &locked, most };
     let skin = limit_by_motion(as_cage, poses, most).map_err(fail)?;
     let off = difference(&piece.rest, &all, &skin, poses);
     let note = format!(

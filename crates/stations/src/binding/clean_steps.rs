@@ -91,7 +91,7 @@ impl Doing<'_> {
     ) -> Result<(), WorkshopError> {
         let made = OnceCell::new();
         let beneath = || {
-            let make = |index| Arc::new(Beneath::of(&self.room.dress, with.0, index, done));
+            let make = |index| Arc::new(Beneath::new(&self.room.dress, with.0, index, done));
             Arc::clone(made.get_or_init(|| make(self.room.index_of(id).unwrap_or(0))))
         };
         let mut notes = Vec::new();

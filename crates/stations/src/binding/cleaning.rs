@@ -2,7 +2,7 @@
 
 use crate::binding::hand_change::changed_by_hand;
 use std::sync::Arc;
-use tin_cloak_core::bind::clean::{self, difference, Bound, Difference, MirrorPlane};
+use tin_cloak_core::bind::clean::{self, difference, BoundMesh, Difference, MirrorPlane};
 use tin_cloak_core::bind::BindError;
 use tin_cloak_core::glam::Mat4;
 use tin_cloak_core::intake::{mirror_partner, symmetry};
@@ -47,7 +47,7 @@ pub fn cleaned(
     if !vertices.contains(&true) {
         return Err(WorkshopError::MovesAsOne { piece: piece.name.clone() });
     }
-    let bound = Bound {
+    let bound = BoundMesh {
         positions: &piece.rest,
         topology: &piece.topology,
         skin: before,
@@ -121,7 +121,7 @@ pub fn cleaned(
             let stays = |j: usize| !named[j] && !partners[j].is_some_and(|p| named[p.index()]);
             let locked: Vec<bool> = held.iter().enumerate().map(|(j, held)| *held || stays(j)).collect();
             let outcome =
-                clean::mirror(Bound { locked: &locked, ..bound }, plane, &partners).map_err(weights)?;
+                clean::mirror(BoundMesh { locked: &locked, ..bound }, plane, &partners).map_err(weights)?;
             if !outcome.unmatched.is_empty() {
                 notes.push(format!(
                     "{} vertices have no mirror image and keep theirs",

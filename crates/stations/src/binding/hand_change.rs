@@ -7,7 +7,7 @@ use tin_cloak_core::bind::by_hand::{
     crease, exchange, fade, gains, give, harden, mean_of, smooth_joints, tabled, towards, Along, Amount,
     ByHand, Crease, Fade, Given, Rest,
 };
-use tin_cloak_core::bind::clean::{Bound, Row};
+use tin_cloak_core::bind::clean::{BoundMesh, Row};
 use tin_cloak_core::intake::{mirror_partner, symmetry};
 use tin_cloak_core::mesh::vertex_normal;
 use tin_cloak_core::query::Bvh;
@@ -38,7 +38,7 @@ pub type OnPiece<'a> = (&'a Piece, &'a Body, &'a dyn Fn() -> Arc<Beneath>);
 /// When a joint or a vertex is not there, a number makes no sense, or the weight has nowhere to go.
 pub fn changed_by_hand(
     (piece, body, beneath): OnPiece,
-    bound: Bound,
+    bound: BoundMesh,
     (change, chosen, firm): (&HandChange, &Chosen, Option<f32>),
 ) -> Result<(Skin, Vec<String>), WorkshopError> {
     let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
@@ -49,7 +49,7 @@ pub fn changed_by_hand(
     let change = by_number.as_ref().map_or(change, |found| &found.0);
     let mut told = ByHand { skin: bound.skin.clone(), full: 0, nowhere: 0 };
     for (change, shares) in passes((piece, body), (change, chosen, firm))? {
-        let pass = made((piece, body, beneath), Bound { skin: &told.skin, ..bound }, &change, &shares)?
+        let pass = made((piece, body, beneath), BoundMesh { skin: &told.skin, ..bound }, &change, &shares)?
             .map_err(fail)?;
         told = ByHand { full: told.full + pass.full, nowhere: told.nowhere + pass.nowhere, skin: pass.skin };
     }
@@ -178,7 +178,7 @@ fn gained(mut all: Vec<(JointId, f32)>, body: &Body) -> String {
 
 type Made = Result<Result<ByHand, SkinError>, WorkshopError>;
 
-fn made((piece, body, beneath): OnPiece, bound: Bound, change: &HandChange, shares: &[f32]) -> Made {
+fn made((piece, body, beneath): OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> Made {
     let skeleton = &body.skeleton;
     let find = |name: &String| {
         let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
@@ -268,7 +268,7 @@ fn made((piece, body, beneath): OnPiece, bound: Bound, change: &HandChange, shar
 }
 
 /// The middle of what a joint moves of the chosen vertices, metres.
-fn centre_of(bound: Bound, joint: JointId) -> Vec3 {
+fn centre_of(bound: BoundMesh, joint: JointId) -> Vec3 {
     let weights = bound.skin.column(joint);
     let own = |v: &usize| bound.chosen[*v];
     let sum: f32 = (0..weights.len()).filter(own).map(|v| weights[v]).sum();

@@ -1,7 +1,7 @@
 //! Which joints move a piece, how much, and where they have no business to.
 
 use glam::Mat4;
-use tin_cloak_core::bind::clean::{difference, drop_strays, strays, Bound};
+use tin_cloak_core::bind::clean::{difference, drop_strays, strays, BoundMesh};
 use tin_cloak_core::skin::SkinError;
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::room::Room;
@@ -56,7 +56,7 @@ impl JointUseOfRoom for Room {
             (entry.vertices, entry.share) = (entry.vertices + 1, entry.share + weight * each);
         }
         let (chosen, locked) = (vec![true; piece.rest.len()], vec![false; skeleton.len()]);
-        let bound = Bound {
+        let bound = BoundMesh {
             positions: &piece.rest,
             topology: &piece.topology,
             skin,

@@ -30,7 +30,7 @@ pub fn template_source(
     })?;
     let skin = part.skin.as_ref().ok_or_else(no_match)?;
     let known: Vec<Option<JointId>> = skeleton.names.iter().map(|n| body.skeleton.find(n)).collect();
-    let topology = Topology::of(&part.mesh);
+    let topology = Topology::new(&part.mesh);
     let welded = skin.gather(&topology.weld);
     let row = |v: usize| -> Vec<(JointId, f32)> {
         welded.row(v).filter_map(|(j, w)| Some((known[j.index()]?, w))).collect()

@@ -3,7 +3,7 @@
 use crate::binding::sources::SourceMesh;
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
-use tin_cloak_core::bind::{bind_stiff, keep_stiff, BindError, Follow, Source, Target};
+use tin_cloak_core::bind::{bind_stiff, keep_stiff, BindError, BindTarget, Follow, Source};
 use tin_cloak_core::clearance::stiffness_error;
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::intake::{shells, ShellGuess};
@@ -71,7 +71,7 @@ pub fn stiff_as_one(
         return Ok(skin.clone());
     }
     let source = Source::new(&mesh.positions, &mesh.triangles, &mesh.skin, body.skeleton.len());
-    let target = Target::new(&piece.rest, &piece.topology);
+    let target = BindTarget::new(&piece.rest, &piece.topology);
     let all_stiff = follows.iter().all(Option::is_some);
     let bound = if all_stiff {
         bind_stiff(&source, &target, (&follows, &groups), None).map(|b| b.0)
@@ -148,7 +148,7 @@ pub fn follows(
 /// The stiff shells of a piece that has cloth too: those that go with the place under them go with
 /// the piece's own cloth, the others with the source.
 pub fn on_cloth(
-    (source, target): (&Source, &Target),
+    (source, target): (&Source, &BindTarget),
     (follows, groups): (&[Option<Follow>], &[u32]),
     skin: &Skin,
 ) -> Result<Skin, BindError> {

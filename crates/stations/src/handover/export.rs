@@ -5,9 +5,9 @@ use tin_cloak_core::mesh::{Kept, Mesh};
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_formats::{write_glb, write_gltf, Document, GlbPart, GlbScene, Mark, MeshPart};
 use tin_cloak_model::dress::dressed::Dress;
+use tin_cloak_model::dress::file_settings::marked_ranges;
 use tin_cloak_model::dress::members::Member;
 use tin_cloak_model::dress::piece::Piece;
-use tin_cloak_model::dress::said::marked_ranges;
 use tin_cloak_model::dress::tucked::amounts_at_rest;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::names::BODY;
@@ -88,7 +88,7 @@ fn of_body(dress: &Dress, hidden: OfHidden) -> Result<Vec<Outgoing>, WorkshopErr
     let fail = |e: SkinError| WorkshopError::Bind { piece: body.name.clone(), source: e.into() };
     let member = |m: &Member| -> Result<Outgoing, WorkshopError> {
         let whole = m.as_it_came(body, joints).map_err(fail)?;
-        let mut out = shown(whole, None, (&m.own_faces(dress.masked.of(BODY)), hidden));
+        let mut out = shown(whole, None, (&m.own_faces(dress.masked.faces_of(BODY)), hidden));
         let shells = m.shells_of(&out.part, &out.faces);
         out.part.mark.iter_mut().for_each(|mark| mark.shells.clone_from(&shells));
         (out.from, out.to) = m.vertices(&out.from);
@@ -109,7 +109,7 @@ fn of_body(dress: &Dress, hidden: OfHidden) -> Result<Vec<Outgoing>, WorkshopErr
         look: body.look.clone(),
         ..MeshPart::default()
     };
-    Ok(vec![shown(whole, None, (dress.masked.of(BODY), hidden))])
+    Ok(vec![shown(whole, None, (dress.masked.faces_of(BODY), hidden))])
 }
 
 fn of_piece((dress, hidden): (&Dress, OfHidden), index: usize, piece: &Piece) -> Outgoing {
@@ -135,7 +135,7 @@ fn of_piece((dress, hidden): (&Dress, OfHidden), index: usize, piece: &Piece) ->
         look: (*piece.look).clone(),
         ..MeshPart::default()
     };
-    shown(whole, Some(index), (dress.masked.of(piece.id), hidden))
+    shown(whole, Some(index), (dress.masked.faces_of(piece.id), hidden))
 }
 
 /// What is there of a part.

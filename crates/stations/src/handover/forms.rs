@@ -81,7 +81,7 @@ fn tuck_in(part: &mut MeshPart) {
     }
     let on: Vec<f32> = part.morphs.iter().map(|m| f32::from(m.is_always_on())).collect();
     add_morphs(&mut part.mesh.positions, &part.morphs, &on);
-    part.mesh.normals = Shading::of(&part.mesh).normals(&part.mesh.positions);
+    part.mesh.normals = Shading::new(&part.mesh).normals(&part.mesh.positions);
     let mut stays = on.iter().map(|a| *a == 0.0);
     part.amounts.resize(part.morphs.len(), 0.0);
     part.amounts.retain(|_| stays.next().unwrap_or(true));
@@ -209,7 +209,7 @@ fn worn(part: &MeshPart) -> (Vec<Vec3>, Vec<Vec3>) {
     }
     let mut positions = part.mesh.positions.clone();
     add_morphs(&mut positions, &part.morphs, &part.amounts);
-    let normals = Shading::of(&part.mesh).normals(&positions);
+    let normals = Shading::new(&part.mesh).normals(&positions);
     (positions, normals)
 }
 
@@ -225,7 +225,7 @@ fn in_pose(part: &MeshPart, skeleton: &Skeleton, trial: &Trial) -> (Vec<Vec3>, V
     if let Some(skin) = &part.skin {
         linear_blend(&shaped, skin, &skeleton.skin_matrices(&trial.pose), &mut posed);
     }
-    let normals = Shading::of(&part.mesh).normals(&posed);
+    let normals = Shading::new(&part.mesh).normals(&posed);
     (posed, normals)
 }
 

@@ -6,7 +6,7 @@ use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::JointId;
 use tin_cloak_formats::MeshPart;
-use tin_cloak_model::dress::came::known_joints;
+use tin_cloak_model::dress::imported_weights::known_joints;
 use tin_cloak_model::state::names::PieceId;
 use tin_cloak_model::state::own_joint::OwnJoint;
 use tin_cloak_model::state::recipe::FollowWish;
@@ -55,7 +55,7 @@ pub fn brought(part: &MeshPart, skeleton: Option<&Skeleton>, body: &Skeleton, pi
         };
         found.joints.push(marked(j).map_or(joint.clone(), |mark| joint.with_mark(mark)));
     }
-    let topology = Topology::of(&part.mesh);
+    let topology = Topology::new(&part.mesh);
     let welded = skin.gather(&topology.weld);
     let rest = topology.weld.gather(&part.mesh.positions);
     for joint in &mut found.joints {

@@ -142,7 +142,7 @@ fn uvs_of(piece: &Piece) -> Vec<Finding> {
 fn seat(room: &Room, index: usize, gaps: &[Option<Gap>]) -> Option<Finding> {
     let piece = &room.dress.pieces[index];
     let id = room.piece_state(index).id;
-    let report = SeatReport::of(gaps, room.state.tolerance_mm);
+    let report = SeatReport::new(gaps, room.state.tolerance_mm);
     if report.measured == 0 {
         return None;
     }
@@ -279,9 +279,9 @@ fn coarse(dress: &Dress, piece: &Piece) -> Vec<Finding> {
 }
 
 fn nearest_weights(body: &Body, piece: &Piece) -> Option<Skin> {
-    use tin_cloak_core::bind::{nearest_surface, Source, Target};
+    use tin_cloak_core::bind::{nearest_surface, BindTarget, Source};
     let source = Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, body.skeleton.len());
-    nearest_surface(&source, &Target::new(&piece.rest, &piece.topology)).ok()
+    nearest_surface(&source, &BindTarget::new(&piece.rest, &piece.topology)).ok()
 }
 
 pub fn kind_word(kind: PieceKind) -> &'static str {

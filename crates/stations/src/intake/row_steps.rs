@@ -103,7 +103,7 @@ impl More<'_> {
     fn offsets_of(&self, shapes: &[Morph]) -> Vec<Vec3> {
         let with_more = |shape: &Morph| {
             let dense = shape.to_dense(self.before.rest.len());
-            let more: Vec<Vec3> = self.new.iter().map(|b| b.of(&dense)).collect();
+            let more: Vec<Vec3> = self.new.iter().map(|b| b.mixed(&dense)).collect();
             dense.into_iter().chain(more)
         };
         shapes.iter().flat_map(with_more).collect()

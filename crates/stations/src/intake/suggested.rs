@@ -40,8 +40,8 @@ pub fn suggested(
         let (file, file_name, mesh) = (asset.file.clone(), asset.file_name.clone(), asset.mesh.clone());
         let source = FileRef { file, file_name, mesh };
         let part = decoder.rigged_part(&|id| Ok(store.blob(id)?), &source)?.0;
-        let facts = AssetFacts::of(asset);
-        let topology = Topology::of(&part.mesh);
+        let facts = AssetFacts::new(asset);
+        let topology = Topology::new(&part.mesh);
         let mut rest = topology.weld.gather(&part.mesh.positions);
         let guess = guess_units(&rest, &body.rest, &body.topology.triangles);
         if !guess.is_as_it_is() {

@@ -10,7 +10,7 @@ use tin_cloak_core::bind::by_hand::differing;
 use tin_cloak_core::choose::{lasso, listed, Lasso};
 use tin_cloak_core::clearance::vertex_strains;
 use tin_cloak_measure::measuring::posed::PosedOfRoom;
-use tin_cloak_measure::measuring::tied::TiedSnags;
+use tin_cloak_measure::measuring::snag_tracks::SnagTracks;
 use tin_cloak_model::dress::chosen::Choosing;
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::room::Room;
@@ -61,12 +61,12 @@ pub struct Moment<'a> {
     /// The fitting a step earlier.
     pub before: Option<&'a Room>,
     /// The snags over all poses, once the board is whole.
-    pub tied: Option<&'a TiedSnags>,
+    pub tied: Option<&'a SnagTracks>,
 }
 
 impl<'a> Moment<'a> {
     /// Of a pose alone.
-    pub fn of(view: &'a ViewRequest) -> Self {
+    pub fn new(view: &'a ViewRequest) -> Self {
         Self { view, before: None, tied: None }
     }
 }
@@ -168,7 +168,7 @@ fn settled(room: &Room, worn: &Weighted, what: &What, now: Moment) -> Result<Wha
             vertices(room.rest_gaps(index).iter().map(near).collect())
         }
         What::Strained { by } => {
-            let strains = vertex_strains(&worn.topology, &worn.rest, posed()?.of(worn));
+            let strains = vertex_strains(&worn.topology, &worn.rest, posed()?.positions_of(worn));
             vertices(strains.into_iter().map(|s| s.abs() > *by).collect())
         }
         What::Through => Ok(What::Vertices(through_of(room, worn.index(), request)?)),
@@ -185,7 +185,7 @@ fn settled(room: &Room, worn: &Weighted, what: &What, now: Moment) -> Result<Wha
             let line = line.iter().map(|c| Vec2::from_array(*c)).collect();
             let to_picture = Mat4::from_cols_array(&matrix);
             let drawn = Lasso { line, to_picture, eye: Vec3::from_array(*eye), through: *through };
-            vertices(lasso((posed()?.of(worn), &worn.topology.triangles), &drawn))
+            vertices(lasso((posed()?.positions_of(worn), &worn.topology.triangles), &drawn))
         }
         other => Ok(other.clone()),
     }

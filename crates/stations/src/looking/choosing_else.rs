@@ -2,7 +2,7 @@
 
 use tin_cloak_core::query::Bvh;
 use tin_cloak_measure::measuring::board::through_in_words;
-use tin_cloak_measure::measuring::tied::{TiedSnag, TiedSnags};
+use tin_cloak_measure::measuring::snag_tracks::{SnagTrack, SnagTracks};
 use tin_cloak_model::dress::chosen::Choosing;
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::room::Room;
@@ -20,14 +20,14 @@ const THERE: f32 = 0.06;
 /// Asked of a room: choosing by what is elsewhere: snags over all poses, and patches of other parts.
 pub trait ChoosingElseOfRoom {
     /// What else could be chosen on a part, in words.
-    fn more_to_choose(&self, on: &Weighted, tied: Option<&TiedSnags>) -> Vec<(String, What)>;
+    fn more_to_choose(&self, on: &Weighted, tied: Option<&SnagTracks>) -> Vec<(String, What)>;
 
     /// Vertices of a part that are in the snags that `of` takes by their place in the list and their parts; where
     /// those are vertices of the other part, what lies nearest to them at rest.
     fn in_snags(
         &self,
         on: &Weighted,
-        tied: Option<&TiedSnags>,
+        tied: Option<&SnagTracks>,
         of: impl Fn(usize, [PieceId; 2]) -> bool,
     ) -> Vec<u32>;
 
@@ -39,18 +39,18 @@ pub trait ChoosingElseOfRoom {
 }
 
 impl ChoosingElseOfRoom for Room {
-    fn more_to_choose(&self, on: &Weighted, tied: Option<&TiedSnags>) -> Vec<(String, What)> {
+    fn more_to_choose(&self, on: &Weighted, tied: Option<&SnagTracks>) -> Vec<(String, What)> {
         let mut more = Vec::new();
         let all = tied.map_or(&[][..], |t| &t.0);
         let parts_of = parts_of_snags(self);
         // Of things that press into each other as they did not at rest there is a place, but no vertices.
-        let has_some = |s: &TiedSnag| parts_of(s).contains(&on.id) && !s.vertices.is_empty();
+        let has_some = |s: &SnagTrack| parts_of(s).contains(&on.id) && !s.vertices.is_empty();
         let mine = || all.iter().enumerate().filter(|(_, s)| has_some(s));
-        let words = |s: &TiedSnag| through_in_words(&s.outer, &s.inner);
+        let words = |s: &SnagTrack| through_in_words(&s.outer, &s.inner);
         let mut pairs: Vec<[PieceId; 2]> = mine().map(|(_, s)| parts_of(s)).collect();
         pairs.dedup();
         for pair in pairs {
-            let of_pair: Vec<&TiedSnag> = mine().map(|m| m.1).filter(|s| parts_of(s) == pair).collect();
+            let of_pair: Vec<&SnagTrack> = mine().map(|m| m.1).filter(|s| parts_of(s) == pair).collect();
             let what = What::Snags(pair);
             if of_pair.len() > 1 && !more.iter().any(|(_, known)| *known == what) {
                 more.push((format!("all {} snags: {}", of_pair.len(), words(of_pair[0])), what));
@@ -73,7 +73,7 @@ impl ChoosingElseOfRoom for Room {
     fn in_snags(
         &self,
         on: &Weighted,
-        tied: Option<&TiedSnags>,
+        tied: Option<&SnagTracks>,
         of: impl Fn(usize, [PieceId; 2]) -> bool,
     ) -> Vec<u32> {
         let mut found = Vec::new();
@@ -116,7 +116,7 @@ impl ChoosingElseOfRoom for Room {
 }
 
 /// The numbers of both parts of a snag.
-fn parts_of_snags(room: &Room) -> impl Fn(&TiedSnag) -> [PieceId; 2] {
+fn parts_of_snags(room: &Room) -> impl Fn(&SnagTrack) -> [PieceId; 2] {
     let id = |part: &Option<usize>| part.map_or(BODY, |i| room.piece_state(i).id);
     let of_layer: Vec<PieceId> = room.worn().piece_of.iter().map(id).collect();
     move |snag| [of_layer[snag.layers.0], of_layer[snag.layers.1]]

@@ -17,7 +17,7 @@ pub struct Extent {
 }
 
 impl Extent {
-    fn of(rest: &[Vec3]) -> Self {
+    fn new(rest: &[Vec3]) -> Self {
         let (low, high) = bounds(rest);
         Self { middle: (low + high) * 0.5, reach: (high - low).length() * 0.5 }
     }
@@ -40,8 +40,8 @@ pub trait ExtentsOfRoom {
 
 impl ExtentsOfRoom for Room {
     fn extents(&self) -> Vec<Extent> {
-        let body = std::iter::once(Extent::of(&self.dress.body.rest));
-        body.chain(self.dress.pieces.iter().map(|p| Extent::of(&p.rest))).collect()
+        let body = std::iter::once(Extent::new(&self.dress.body.rest));
+        body.chain(self.dress.pieces.iter().map(|p| Extent::new(&p.rest))).collect()
     }
 
     fn bounds(&self) -> (Vec3, Vec3) {
@@ -49,7 +49,7 @@ impl ExtentsOfRoom for Room {
     }
 
     fn look_at_place(&self, place: Vec3) -> Vec3 {
-        let middle = Extent::of(&self.dress.body.rest).middle;
+        let middle = Extent::new(&self.dress.body.rest).middle;
         Vec3::new(place.x - middle.x, 0.0, place.z - middle.z).normalize_or(Vec3::Z)
     }
 

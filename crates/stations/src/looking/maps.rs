@@ -47,7 +47,7 @@ pub enum MapKind {
 const FURTHEST: f32 = 0.02;
 
 /// What a clearance map is drawn from. Metres.
-struct Shown {
+struct ShownLayer {
     /// By layer and vertex, see [`InPose::heights`].
     heights: Vec<Vec<f32>>,
     /// What is through, in sight.
@@ -56,7 +56,7 @@ struct Shown {
     contacts: Vec<Wrong>,
 }
 
-impl Weighed for Shown {
+impl Weighed for ShownLayer {
     fn bytes(&self) -> usize {
         let heights: usize = self.heights.iter().map(Vec::len).sum();
         heights * 4 + (self.through.len() + self.contacts.len()) * 16
@@ -115,12 +115,12 @@ impl MapsOfRoom for Room {
     fn hidden_maps(&self) -> Vec<Option<Vec<f32>>> {
         let of = |part: PieceId, topology: &Topology| {
             let mut left_out = vec![false; topology.triangles.len()];
-            self.dress.masked.of(part).iter().for_each(|f| left_out[*f as usize] = true);
+            self.dress.masked.faces_of(part).iter().for_each(|f| left_out[*f as usize] = true);
             let gone = |v: usize| topology.incident.row(v).iter().all(|f| left_out[*f as usize]);
             (0..topology.vertices()).map(|v| f32::from(gone(v))).collect()
         };
         let of_piece = |p: &Piece| {
-            let any = !self.dress.masked.of(p.id).is_empty();
+            let any = !self.dress.masked.faces_of(p.id).is_empty();
             any.then(|| of(p.id, &p.topology))
         };
         let body = Some(of(BODY, &self.dress.body.topology));
@@ -169,7 +169,7 @@ impl MapsOfRoom for Room {
 }
 
 /// What a clearance map shows of a pose.
-fn shown(room: &Room, worn: &Worn, posed: &Posed, known: Option<&PoseCells>) -> Arc<Shown> {
+fn shown(room: &Room, worn: &Worn, posed: &Posed, known: Option<&PoseCells>) -> Arc<ShownLayer> {
     let key = room.asked_key("shown", worn, posed);
     room.derived.get_or(key, || {
         let points = known.is_none().then(|| room.points(worn, posed));
@@ -185,7 +185,7 @@ fn shown(room: &Room, worn: &Worn, posed: &Posed, known: Option<&PoseCells>) -> 
                     contacts_in(room, worn, posed, &in_pose),
                 ),
             };
-            Shown { heights, through, contacts }
+            ShownLayer { heights, through, contacts }
         })
     })
 }

@@ -10,7 +10,7 @@ use tin_cloak_measure::measuring::posed::Posed;
 use tin_cloak_measure::measuring::posed::PosedOfRoom;
 use tin_cloak_measure::measuring::snag_cards::SnagCardsOfRoom;
 use tin_cloak_measure::measuring::snag_cards::{worst_three, SnagCard};
-use tin_cloak_measure::measuring::tied::{TiedSnag, TiedSnags};
+use tin_cloak_measure::measuring::snag_tracks::{SnagTrack, SnagTracks};
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::dress::worn::Worn;
 use tin_cloak_model::error::WorkshopError;
@@ -53,7 +53,7 @@ pub trait WorstSnagsOfRoom {
     ///
     /// # Errors
     /// When a pose is not there.
-    fn worst_cards(&self, tied: &TiedSnags, most: usize) -> Result<Vec<WorstSnag>, WorkshopError>;
+    fn worst_cards(&self, tied: &SnagTracks, most: usize) -> Result<Vec<WorstSnag>, WorkshopError>;
 
     /// A picture of a snag in its worst pose, what lies over it left away, as the bytes of a PNG.
     ///
@@ -61,7 +61,7 @@ pub trait WorstSnagsOfRoom {
     /// When the pose is not there.
     fn snag_picture(
         &self,
-        snag: &TiedSnag,
+        snag: &SnagTrack,
         colour: impl Fn(usize) -> [u8; 3],
         width_height: (usize, usize),
     ) -> Result<Vec<u8>, WorkshopError>;
@@ -73,20 +73,20 @@ pub trait WorstSnagsOfRoom {
     /// When the pose or the joint is not there.
     fn cause_picture(
         &self,
-        snag: &TiedSnag,
+        snag: &SnagTrack,
         joint: &str,
         width_height: (usize, usize),
     ) -> Result<Vec<u8>, WorkshopError>;
 }
 
 impl WorstSnagsOfRoom for Room {
-    fn worst_cards(&self, tied: &TiedSnags, most: usize) -> Result<Vec<WorstSnag>, WorkshopError> {
+    fn worst_cards(&self, tied: &SnagTracks, most: usize) -> Result<Vec<WorstSnag>, WorkshopError> {
         tied.0.iter().take(most).map(|snag| worst_card(self, snag)).collect()
     }
 
     fn snag_picture(
         &self,
-        snag: &TiedSnag,
+        snag: &SnagTrack,
         colour: impl Fn(usize) -> [u8; 3],
         (width, height): (usize, usize),
     ) -> Result<Vec<u8>, WorkshopError> {
@@ -120,7 +120,7 @@ impl WorstSnagsOfRoom for Room {
 
     fn cause_picture(
         &self,
-        snag: &TiedSnag,
+        snag: &SnagTrack,
         joint: &str,
         (width, height): (usize, usize),
     ) -> Result<Vec<u8>, WorkshopError> {
@@ -153,7 +153,7 @@ impl WorstSnagsOfRoom for Room {
 }
 
 /// Compares the edges of both layers where the snag is, at rest.
-fn is_coarse(worn: &Worn, snag: &TiedSnag) -> bool {
+fn is_coarse(worn: &Worn, snag: &SnagTrack) -> bool {
     let (outer, inner) = snag.layers;
     let at = worn.outfit.layers[if snag.on_outer { outer } else { inner }].rest[snag.vertex as usize];
     let edge = |layer: usize| {
@@ -168,7 +168,7 @@ fn is_coarse(worn: &Worn, snag: &TiedSnag) -> bool {
     outer != inner && edge(outer) > COARSE * edge(inner)
 }
 
-fn worst_card(room: &Room, snag: &TiedSnag) -> Result<WorstSnag, WorkshopError> {
+fn worst_card(room: &Room, snag: &SnagTrack) -> Result<WorstSnag, WorkshopError> {
     let (worn, posed) = (room.worn(), room.posed(snag.pose, &[])?);
     let card = room.with_buffers(&worn.outfit, |buffers| {
         buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
@@ -187,7 +187,7 @@ fn worst_card(room: &Room, snag: &TiedSnag) -> Result<WorstSnag, WorkshopError> 
     })
 }
 
-fn card_in(room: &Room, (worn, posed): (&Worn, &Posed), buffers: &Buffers, snag: &TiedSnag) -> SnagCard {
+fn card_in(room: &Room, (worn, posed): (&Worn, &Posed), buffers: &Buffers, snag: &SnagTrack) -> SnagCard {
     let outfit = &worn.outfit;
     let (outer, inner) = snag.layers;
     let (own, other) = if snag.on_outer { (outer, inner) } else { (inner, outer) };

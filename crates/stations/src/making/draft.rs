@@ -23,7 +23,7 @@ pub struct Draft {
 }
 
 impl Draft {
-    pub fn of(state: &FittingState) -> Self {
+    pub fn new(state: &FittingState) -> Self {
         Self { state: state.clone(), blobs: Vec::new(), notes: Vec::new(), names: Vec::new() }
     }
 
@@ -33,7 +33,7 @@ impl Draft {
     }
 
     pub fn keep(&mut self, bytes: Vec<u8>) -> BlobId {
-        let id = BlobId::of(&bytes);
+        let id = BlobId::hashed(&bytes);
         self.blobs.push(Arc::new(bytes));
         self.names.push(id.clone());
         id

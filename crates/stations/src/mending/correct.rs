@@ -1,7 +1,7 @@
 //! Shapes that turns of joints call up, for what is through in a few poses and clear in the rest.
 
 use crate::mending::push_out::{Pushing, ToMend};
-use crate::mending::spoilt::kept_of_change;
+use crate::mending::regressions::kept_of_change;
 use glam::Vec3;
 use std::sync::atomic::{AtomicBool, Ordering};
 use tin_cloak_core::clearance::Place;
@@ -119,7 +119,7 @@ pub fn next_sought(
     (tried, taken): (&[Driver], &[Driver]),
     Way { begins, gives, in_folds, thorough, only }: Way,
 ) -> Option<Sought> {
-    let pushing = Pushing::of(what, now);
+    let pushing = Pushing::new(what, now);
     let joints = pushing.joints(what);
     let Pushing { outfit, mut movable, mut trouble, .. } = pushing;
     let is_outer =
@@ -178,7 +178,7 @@ pub fn shape_for(
     (cache, meets_folds): (&PoseCache, &AtomicBool),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<CalledUp>, WorkshopError> {
-    let pushing = Pushing::of(what, now);
+    let pushing = Pushing::new(what, now);
     let joints = pushing.joints(what);
     let Pushing { outfit, at_rest, counted, mut poses, trouble, .. } = pushing;
     let known = poses.iter().map(|p| p.amounts.len()).chain(outfit.layers.iter().map(|l| l.morphs.len()));

@@ -71,9 +71,9 @@ const THOROUGH: [WayOn; 3] = [WayOn::Anew, WayOn::OnTop, WayOn::Less];
 
 /// A shape that is tried: from where on, against what was there at first.
 #[derive(Clone, Copy)]
-struct Tried<'a> {
+struct TriedShape<'a> {
     what: &'a ToMend<'a>,
-    here: &'a Reached,
+    here: &'a TriedDepth,
     first: &'a Board,
     sought: &'a Sought,
     cache: &'a PoseCache,
@@ -83,7 +83,7 @@ struct Tried<'a> {
 
 /// Where making correctives has come to.
 #[derive(Clone)]
-struct Reached {
+struct TriedDepth {
     draft: Draft,
     /// None before anything is made.
     room: Option<Arc<Room>>,
@@ -93,7 +93,7 @@ struct Reached {
     taken: Vec<Driver>,
 }
 
-impl Reached {
+impl TriedDepth {
     /// The shapes that were taken, by what calls them up.
     fn shapes(&self) -> Vec<Driver> {
         let mut shapes: Vec<Driver> = Vec::new();
@@ -126,9 +126,9 @@ struct Seeking<'a> {
     options: MendOptions,
     /// What was there before any.
     first: &'a Board,
-    here: Reached,
+    here: TriedDepth,
     /// Of all that it came through, the state with the fewest cells.
-    best: Reached,
+    best: TriedDepth,
     /// Posed layers.
     cache: PoseCache,
 }
@@ -141,7 +141,7 @@ impl Seeking<'_> {
     }
 
     /// Goes on from a state to which a shape has led.
-    fn take(&mut self, next: Reached, driver: Driver) {
+    fn take(&mut self, next: TriedDepth, driver: Driver) {
         self.here = next;
         self.here.taken.push(driver);
         if self.here.left.is_better_than(self.best.left) {
@@ -153,9 +153,9 @@ impl Seeking<'_> {
 /// One that was tried: where that leads to in the sweep, what it met, and the state when it helps.
 struct InLine {
     pub sought: Sought,
-    at: Sweep,
+    at: AmountSweep,
     pub meets_folds: bool,
-    next: Option<Reached>,
+    next: Option<TriedDepth>,
 }
 
 /// What brought nothing. Where it met no fold it is the same whether it is tried between two sides of one.
@@ -166,7 +166,7 @@ pub struct InVain {
 
 /// Where going through all turns has come to.
 #[derive(Clone, Default)]
-pub struct Sweep {
+pub struct AmountSweep {
     /// What brings no more.
     tried: Vec<Driver>,
     /// How often all turns were tried.
@@ -179,14 +179,14 @@ pub struct Sweep {
 #[derive(Default)]
 pub struct Sweeps {
     ways: Vec<Way>,
-    at: Sweep,
+    at: AmountSweep,
     /// What brought nothing, whichever way led to it.
     in_vain: Vec<InVain>,
 }
 
 impl Sweeps {
     /// On from where a turn was tried that brought nothing.
-    pub fn go_on_in_vain(&mut self, at: Sweep, in_vain: InVain) {
+    pub fn go_on_in_vain(&mut self, at: AmountSweep, in_vain: InVain) {
         self.at = at;
         self.at.tried.push(in_vain.sought.turn.driver);
         self.in_vain.push(in_vain);
@@ -200,14 +200,14 @@ impl Sweeps {
     }
 
     /// On from where a turn was tried that helped, and may help more.
-    fn go_on(&mut self, at: Sweep, (driver, brings_more): (Driver, bool)) {
-        self.at = Sweep { is_changed: true, ..at };
+    fn go_on(&mut self, at: AmountSweep, (driver, brings_more): (Driver, bool)) {
+        self.at = AmountSweep { is_changed: true, ..at };
         self.at.tried.extend((!brings_more).then_some(driver));
     }
 
     /// The next ones to try, at most `count`, each as if those before it were in vain; with where that leads.
-    fn next(&self, what: &ToMend, here: &Reached, count: usize) -> Vec<(Sought, Sweep)> {
-        let mut line: Vec<(Sought, Sweep)> = Vec::new();
+    fn next(&self, what: &ToMend, here: &TriedDepth, count: usize) -> Vec<(Sought, AmountSweep)> {
+        let mut line: Vec<(Sought, AmountSweep)> = Vec::new();
         let mut at = self.at.clone();
         while let Some(way) = self.ways.get(at.done).copied().filter(|_| line.len() < count) {
             let known = (&at.tried[..], &here.taken[..]);
@@ -221,7 +221,7 @@ impl Sweeps {
             // Nothing has changed: the same would bring nothing again.
             let again = self.ways[at.done..].iter().take_while(|w| **w == way).count();
             let done = at.done + if at.is_changed { 1 } else { again };
-            at = Sweep { done, ..Sweep::default() };
+            at = AmountSweep { done, ..AmountSweep::default() };
         }
         line
     }
@@ -236,7 +236,7 @@ impl Doing<'_> {
         let names: Vec<&str> = bound.iter().map(|&i| self.room.dress.pieces[i].name.as_str()).collect();
         let now = self.measured(None, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
-        let begun = Reached { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
+        let begun = TriedDepth { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
         let cache = PoseCache::new(self.room.trials.trials.len());
         let mut seeking =
             Seeking { bound: &bound, options, first: &first, best: begun.clone(), here: begun, cache };
@@ -254,7 +254,7 @@ impl Doing<'_> {
     }
 
     /// What is left where the poses that were mended for are on their way, unless these are tried as well.
-    fn left_on_the_way(&self, reached: &Reached) -> Result<Option<String>, WorkshopError> {
+    fn left_on_the_way(&self, reached: &TriedDepth) -> Result<Option<String>, WorkshopError> {
         let Some(room) = reached.room.as_ref().filter(|room| !room.state.plan.on_the_way) else {
             return Ok(None);
         };
@@ -328,9 +328,10 @@ impl Doing<'_> {
             tolerance_mm: room.state.tolerance_mm,
             against: Against::default(),
         };
-        let one = |(sought, at): (Sought, Sweep)| {
+        let one = |(sought, at): (Sought, AmountSweep)| {
             let meets_folds = AtomicBool::new(false);
-            let tried = Tried { what: &what, here, first, sought: &sought, cache, meets_folds: &meets_folds };
+            let tried =
+                TriedShape { what: &what, here, first, sought: &sought, cache, meets_folds: &meets_folds };
             let next = self.worth_it(tried, phase)?;
             Ok(InLine { sought, at, meets_folds: meets_folds.into_inner(), next })
         };
@@ -341,16 +342,16 @@ impl Doing<'_> {
     /// account of that. None when no less is left, or when something is deeper than at first.
     fn worth_it(
         &self,
-        tried: Tried,
+        tried: TriedShape,
         phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
-    ) -> Result<Option<Reached>, WorkshopError> {
-        let Tried { what, here, first, sought, cache, meets_folds } = tried;
+    ) -> Result<Option<TriedDepth>, WorkshopError> {
+        let TriedShape { what, here, first, sought, cache, meets_folds } = tried;
         let Some(mut shape) =
             shape_for(what, &here.now, (sought, &[]), (cache, meets_folds), &|s| phase(0.0, 0.4, s))?
         else {
             return Ok(None);
         };
-        let mut best: Option<Reached> = None;
+        let mut best: Option<TriedDepth> = None;
         let mut met: Vec<Trouble> = vec![Vec::new(); here.now.trouble.len()];
         let mut ways_on = if sought.thorough { &THOROUGH[..] } else { &QUICK[..] }.iter();
         loop {
@@ -376,25 +377,25 @@ impl Doing<'_> {
     /// The state with a shape, measured.
     fn reached_by(
         &self,
-        Tried { what, here, cache, .. }: Tried,
+        TriedShape { what, here, cache, .. }: TriedShape,
         shape: &CalledUp,
         tell: &(dyn Fn(f32) -> bool + Sync),
-    ) -> Result<Reached, WorkshopError> {
+    ) -> Result<TriedDepth, WorkshopError> {
         let room = here.room.as_deref().unwrap_or(self.room);
         let draft = self.with_corrective(room, here.draft.clone(), shape)?;
         let made = self.room_of(&draft)?;
         let now = self.measured_in(&made, cache, tell)?;
         let left = Left::on(&now.board, what.options.limit_mm);
-        Ok(Reached { draft, room: Some(Arc::new(made)), now, left, taken: here.taken.clone() })
+        Ok(TriedDepth { draft, room: Some(Arc::new(made)), now, left, taken: here.taken.clone() })
     }
 
     /// What a shape is followed by that led to a state in which something else is through; `met` is all that came
     /// through with those before.
     fn gone_on(
         &self,
-        Tried { what, here, sought, cache, meets_folds, .. }: Tried,
+        TriedShape { what, here, sought, cache, meets_folds, .. }: TriedShape,
         way_on: WayOn,
-        (shape, reached, met): (&CalledUp, &Reached, &[Trouble]),
+        (shape, reached, met): (&CalledUp, &TriedDepth, &[Trouble]),
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Option<CalledUp>, WorkshopError> {
         match way_on {

@@ -79,7 +79,7 @@ impl HideOfRoom for Room {
     fn hidden_of(&self, part: &str) -> (usize, f32) {
         let piece = self.dress.pieces.iter().find(|p| p.name == part);
         let topology = piece.map_or(&self.dress.body.topology, |p| &p.topology);
-        let count = self.dress.masked.of(piece.map_or(BODY, |p| p.id)).len();
+        let count = self.dress.masked.faces_of(piece.map_or(BODY, |p| p.id)).len();
         (count, count as f32 / topology.triangles.len().max(1) as f32)
     }
 
@@ -116,7 +116,7 @@ impl Doing<'_> {
         if now == *before {
             return Err(WorkshopError::NothingHidden);
         }
-        if now.of(BODY).len() == self.room.dress.body.topology.triangles.len() {
+        if now.faces_of(BODY).len() == self.room.dress.body.topology.triangles.len() {
             return Err(WorkshopError::NoBodySeen);
         }
         self.tell_hidden((&before, &now), poses.len());
@@ -132,7 +132,7 @@ impl Doing<'_> {
         let room = self.room;
         let on = room.weighted(part)?;
         let flags = Choosing::on(&on, &room.dress.body).chosen(chosen)?;
-        let (name, before) = (on.name.clone(), self.room.dress.masked.of(part).to_vec());
+        let (name, before) = (on.name.clone(), self.room.dress.masked.faces_of(part).to_vec());
         let within = |all: bool| {
             let meant = move |t: &[u32; 3]| match all {
                 true => t.iter().all(|v| flags[*v as usize]),
@@ -160,14 +160,14 @@ impl Doing<'_> {
             }
         }
         let now = self.masked_in_draft()?;
-        let (was, is) = (before.len(), now.of(part).len());
+        let (was, is) = (before.len(), now.faces_of(part).len());
         if hide && is == on.topology.triangles.len() {
             return Err(match part {
                 BODY => WorkshopError::NoBodySeen,
                 _ => WorkshopError::NothingLeft { part: name },
             });
         }
-        if now.of(part) == before {
+        if now.faces_of(part) == before {
             return Err(if hide {
                 WorkshopError::NothingHidden
             } else {
@@ -240,7 +240,7 @@ impl Doing<'_> {
                 Some(piece) => (&piece.rest[..], &piece.topology),
                 None => (&dress.body.rest[..], &dress.body.topology),
             };
-            for face in faces.iter().filter(|f| now.of(*id).binary_search(f).is_err()) {
+            for face in faces.iter().filter(|f| now.faces_of(*id).binary_search(f).is_err()) {
                 let Some(t) = topology.triangles.get(*face as usize) else { continue };
                 let middle = t.iter().map(|v| rest[*v as usize]).sum::<Vec3>() / 3.0;
                 *bared.entry(self.room.place_name_by((&person, &joints), middle)).or_default() += 1;

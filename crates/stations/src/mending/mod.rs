@@ -6,7 +6,7 @@ pub mod hide;
 pub mod left;
 pub mod means;
 pub mod push_out;
-pub mod spoilt;
+pub mod regressions;
 pub mod steps;
 pub mod tuck;
 pub mod unseen;

@@ -1,6 +1,6 @@
 //! Mending a dress: push layers off each other, and say what a fresh measure of the result says.
 
-use crate::mending::spoilt::kept_of_change;
+use crate::mending::regressions::kept_of_change;
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{AtRest, Outfit, Place, Settings};
@@ -338,7 +338,7 @@ pub struct Pushing {
 }
 
 impl Pushing {
-    pub fn of(what: &ToMend, now: &Measured) -> Self {
+    pub fn new(what: &ToMend, now: &Measured) -> Self {
         let ToMend { dress, trials, .. } = what;
         let (mut outfit, piece_of) = (now.outfit.clone(), &now.piece_of);
         for (layer, piece) in outfit.layers.iter_mut().zip(piece_of) {
@@ -401,7 +401,7 @@ fn pushed(
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Pushed, WorkshopError> {
     let ToMend { dress, options, .. } = what;
-    let Pushing { outfit, movable, at_rest, counted, poses, trouble } = Pushing::of(what, now);
+    let Pushing { outfit, movable, at_rest, counted, poses, trouble } = Pushing::new(what, now);
     let limit = options.limit_mm * 0.001;
     // What is not chosen stays, and so does what has gone as far as it may.
     let held = |piece: &Option<usize>| {

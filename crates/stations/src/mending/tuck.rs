@@ -194,7 +194,7 @@ impl TuckOfRoom for Room {
 
 /// Flags of the vertices of a layer near what of it is through in some pose: nothing else is drawn in.
 fn near_trouble(what: &ToMend, now: &Measured, layer: usize) -> Vec<bool> {
-    let Pushing { outfit, trouble, .. } = Pushing::of(what, now);
+    let Pushing { outfit, trouble, .. } = Pushing::new(what, now);
     let tucked = &outfit.layers[layer];
     let mut through = vec![false; tucked.rest.len()];
     let lying = trouble.iter().flatten().filter_map(|place| through_a_cover(&outfit, place, layer));
@@ -233,7 +233,7 @@ fn drawn_in(
 ) -> Result<Vec<Vec3>, WorkshopError> {
     let dress = &room.dress;
     let what = all_of(room, options);
-    let Pushing { outfit, at_rest, poses, mut trouble, .. } = Pushing::of(&what, now);
+    let Pushing { outfit, at_rest, poses, mut trouble, .. } = Pushing::new(&what, now);
     for places in &mut trouble {
         places.retain(|p| through_a_cover(&outfit, p, layer).is_some());
     }

@@ -5,7 +5,7 @@ use crate::seating::ground::Ground;
 use glam::Vec3;
 use std::collections::HashMap;
 use std::sync::Arc;
-use tin_cloak_core::bind::Target;
+use tin_cloak_core::bind::BindTarget;
 use tin_cloak_core::seat::{carry_shapes, OnTop};
 use tin_cloak_model::dress::figure_shapes::Carried;
 use tin_cloak_model::dress::piece::Piece;
@@ -65,7 +65,7 @@ impl Doing<'_> {
             piece.followed(body)
         };
         let shapes = Ground::offsets(dress, index, &followed);
-        let target = Target::new(&piece.rest, &piece.topology);
+        let target = BindTarget::new(&piece.rest, &piece.topology);
         let rigid = rigid_parts(piece);
         let tolerance = self.room.state.tolerance_mm * 0.001;
         let on_top = OnTop { target: &target, side: &piece.walls().towards_body, rigid: &rigid, tolerance };

@@ -29,7 +29,7 @@ impl SeatReport {
         self.measured > 0 && self.sunk == 0
     }
 
-    pub fn of(gaps: &[Option<Gap>], tolerance_mm: f32) -> Self {
+    pub fn new(gaps: &[Option<Gap>], tolerance_mm: f32) -> Self {
         let mut report = Self::default();
         let mut sum = 0.0;
         for gap in gaps.iter().flatten() {
@@ -55,6 +55,6 @@ pub trait SitsOfRoom {
 
 impl SitsOfRoom for Room {
     fn seat_report(&self, index: usize) -> SeatReport {
-        SeatReport::of(&self.rest_gaps(index), self.state.tolerance_mm)
+        SeatReport::new(&self.rest_gaps(index), self.state.tolerance_mm)
     }
 }

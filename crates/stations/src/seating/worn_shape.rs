@@ -42,7 +42,7 @@ impl WornShapeOfRoom for Room {
             key.and_key(self.contents.shapes[index]).and(&(shape, amount, self.state.tolerance_mm)).end();
         let report = self.derived.try_get_or(key, || {
             let gaps = with_shape(self, index, shape, amount)?.1;
-            Ok::<_, WorkshopError>(vec![SeatReport::of(&gaps, self.state.tolerance_mm)])
+            Ok::<_, WorkshopError>(vec![SeatReport::new(&gaps, self.state.tolerance_mm)])
         })?;
         Ok(report[0].clone())
     }
@@ -55,7 +55,7 @@ impl WornShapeOfRoom for Room {
     ) -> Result<(ViewPart, SeatReport), WorkshopError> {
         let index = self.find(piece)?;
         let (rest, gaps) = with_shape(self, index, shape, amount)?;
-        Ok((self.rest_part(index, &rest, &gaps), SeatReport::of(&gaps, self.state.tolerance_mm)))
+        Ok((self.rest_part(index, &rest, &gaps), SeatReport::new(&gaps, self.state.tolerance_mm)))
     }
 }
 

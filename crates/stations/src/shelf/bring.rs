@@ -44,7 +44,7 @@ pub fn bring_in(
 /// When it is not there, or a mesh without a skin is to be a body.
 pub fn sort(store: &Store, asset: i64, role: AssetRole) -> Result<(), WorkshopError> {
     let asset = asset_of(store, asset)?;
-    let facts = AssetFacts { why: String::new(), ..AssetFacts::of(&asset) };
+    let facts = AssetFacts { why: String::new(), ..AssetFacts::new(&asset) };
     let is_motion = facts.vertices == 0;
     if is_motion != (role == AssetRole::Motion) && role != AssetRole::LeftOut {
         return Err(WorkshopError::NotAMesh { name: asset.name });
@@ -62,11 +62,11 @@ pub fn sort(store: &Store, asset: i64, role: AssetRole) -> Result<(), WorkshopEr
 /// When the asset is not there or has no groups.
 pub fn sort_groups(store: &Store, asset: i64, several: bool) -> Result<(), WorkshopError> {
     let whole = asset_of(store, asset)?;
-    let facts = AssetFacts { groups_to_sort: 0, ..AssetFacts::of(&whole) };
+    let facts = AssetFacts { groups_to_sort: 0, ..AssetFacts::new(&whole) };
     let role = |piece: bool| (if piece { AssetRole::Piece } else { AssetRole::LeftOut }).word().to_owned();
     let mut sorted = vec![(whole.id, role(!several), serde_json::to_string(&facts)?)];
     for group in store.assets()? {
-        let own = AssetFacts::of(&group);
+        let own = AssetFacts::new(&group);
         if group.file == whole.file && own.group_of.as_ref() == Some(&whole.name) {
             sorted.push((group.id, role(several), serde_json::to_string(&own)?));
         }

@@ -27,7 +27,7 @@ struct Likeness {
 }
 
 impl Likeness {
-    fn of(room: &Room, index: usize) -> Self {
+    fn new(room: &Room, index: usize) -> Self {
         let (body, piece) = (&room.dress.body, &room.dress.pieces[index]);
         let main = main_joints(&body.welded_skin);
         let tree = Bvh::build(&body.rest, &body.topology.triangles);
@@ -90,7 +90,7 @@ pub fn keep(store: &Store, room: &Room, piece: PieceId, name: &str) -> Result<As
         name: name.to_owned(),
         role: TEMPLATE.to_owned(),
         mesh: name.to_owned(),
-        summary: serde_json::to_string(&Likeness::of(room, index))?,
+        summary: serde_json::to_string(&Likeness::new(room, index))?,
     };
     let mut kept = store.add_assets(&format!("{name}.glb"), &bytes, &[new])?;
     kept.pop().ok_or(WorkshopError::Missing { what: "kept binding", id: 0 })
@@ -105,7 +105,7 @@ pub fn suiting(store: &Store, room: &Room, index: usize) -> Result<Vec<Suiting>,
     if kept.is_empty() {
         return Ok(Vec::new());
     }
-    let own = Likeness::of(room, index);
+    let own = Likeness::new(room, index);
     let suiting = |a: &Asset| {
         let of: Likeness = serde_json::from_str(&a.summary).unwrap_or_default();
         Suiting { id: a.id, name: a.name.clone(), likeness: own.to(&of) }

@@ -17,7 +17,7 @@ fn what_met_no_fold_is_in_vain_in_folds_too() {
     };
     let mut sweeps = Sweeps::default();
     for (joint, meets_folds) in [(1, false), (2, true)] {
-        sweeps.go_on_in_vain(Sweep::default(), InVain { sought: sought(false, joint), meets_folds });
+        sweeps.go_on_in_vain(AmountSweep::default(), InVain { sought: sought(false, joint), meets_folds });
     }
     let known = |in_folds, joint| sweeps.is_in_vain(&sought(in_folds, joint));
     assert!(known(false, 1) && known(true, 1) && known(false, 2));

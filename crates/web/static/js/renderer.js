@@ -5,13 +5,14 @@ const NOTE =
   "This browser does not draw in 3D (WebGL is off), so no figure is shown. Board, tables and steps work all the " +
   "same; turn on hardware acceleration in its settings, or use another browser, to see it.";
 
+const OPTIONS = { antialias: true, preserveDrawingBuffer: true };
+
 export function rendererFor(canvas) {
-  try {
-    return new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
-  } catch {
-    tell(canvas);
-    return drawsNothing();
-  }
+  // Asked here, since a renderer that gets none complains of it in the console.
+  const context = canvas.getContext("webgl2", OPTIONS);
+  if (context) return new THREE.WebGLRenderer({ canvas, context, ...OPTIONS });
+  tell(canvas);
+  return drawsNothing();
 }
 
 function tell(canvas) {

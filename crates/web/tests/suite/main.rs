@@ -2,7 +2,7 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 mod board_svg;
-mod came;
 mod common;
+mod imported_weights;
 mod requests;
 mod routes;

@@ -179,7 +179,7 @@ impl DressedFile {
         let all = std::iter::once((BODY, of_body.to_vec())).chain(pieces);
         for (of, list) in all.filter(|(_, list)| !list.is_empty()) {
             let packed = pack_indices(&list);
-            let faces = BlobId::of(&packed);
+            let faces = BlobId::hashed(&packed);
             blobs.push((faces.clone(), packed));
             let (by, count, found_on) = (Vec::new(), list.len(), String::new());
             state.masks.push(Mask { of, by, faces, count, found_on });

@@ -10,7 +10,7 @@ use tin_cloak_core::mend::PoseCache;
 use tin_cloak_measure::measuring::board::Board;
 use tin_cloak_measure::measuring::cells::board_of;
 use tin_cloak_measure::measuring::missing::{measure_missing, Measuring};
-use tin_cloak_measure::measuring::tied::{tied_snags, TiedSnags};
+use tin_cloak_measure::measuring::snag_tracks::{snag_tracks, SnagTracks};
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::choice::Pick;
@@ -64,9 +64,9 @@ impl Workshop {
         room.choose(piece, picks, now)
     }
 
-    fn tied(&self, room: &Room) -> Result<Option<Arc<TiedSnags>>, WorkshopError> {
+    fn tied(&self, room: &Room) -> Result<Option<Arc<SnagTracks>>, WorkshopError> {
         let board = self.board(room)?;
-        board.map_or(Ok(None), |board| tied_snags(room, &board, self.kept()))
+        board.map_or(Ok(None), |board| snag_tracks(room, &board, self.kept()))
     }
 
     /// A picture of one of the worst snags, by its place in the list, as the bytes of a PNG; `colour` gives

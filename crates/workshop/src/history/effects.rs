@@ -26,7 +26,7 @@ pub struct Summary {
 
 impl Summary {
     /// Of a state and its board, when that is whole.
-    pub(crate) fn of(state: &FittingState, board: Option<&Board>) -> Self {
+    pub(crate) fn new(state: &FittingState, board: Option<&Board>) -> Self {
         let mut pieces: Vec<_> = state.pieces.iter().map(|p| (p.layer, p.name().to_owned())).collect();
         pieces.sort_by_key(|p| p.0);
         let board = board.filter(|b| b.is_whole());
@@ -77,6 +77,6 @@ pub(crate) fn told(
         worst_new: before.and_then(|old| worst_new(room, board, old)),
         notes: known.notes,
     };
-    let summary = Summary::of(&room.state, Some(board));
+    let summary = Summary::new(&room.state, Some(board));
     Ok((serde_json::to_string(&effect)?, serde_json::to_string(&summary)?))
 }

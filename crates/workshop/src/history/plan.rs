@@ -55,7 +55,7 @@ impl Weighed for Made {
 
 /// What a means brought, over all counted poses.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-pub struct Brought {
+pub struct StepGain {
     /// Counted cells out of tolerance, before and after.
     pub cells: (usize, usize),
     /// The deepest of them, millimetres.
@@ -75,7 +75,7 @@ pub struct Tried {
     /// What it is.
     pub means: Means,
     /// What it brought; why it could not be done otherwise.
-    pub brought: Result<Brought, String>,
+    pub brought: Result<StepGain, String>,
 }
 
 /// A plan.
@@ -107,9 +107,9 @@ const PLANS: u32 = 11;
 pub(crate) type SoFar = Mutex<HashMap<i64, Arc<Plan>>>;
 
 /// Shows the plan of a fitting while it lives: however making it ends, nothing is shown then.
-struct Shown<'a>(&'a SoFar, i64);
+struct SoFarSentence<'a>(&'a SoFar, i64);
 
-impl Drop for Shown<'_> {
+impl Drop for SoFarSentence<'_> {
     fn drop(&mut self) {
         self.0.lock().unwrap_or_else(PoisonError::into_inner).remove(&self.1);
     }
@@ -119,11 +119,11 @@ impl Drop for Shown<'_> {
 pub(crate) type PlannedSteps = Vec<(Key, Arc<Made>)>;
 
 fn made_key(room: &Room, step: &Step) -> Key {
-    Key::of("made", &(&room.state, step))
+    Key::hashed("made", &(&room.state, step))
 }
 
 fn plan_key(room: &Room) -> Key {
-    Key::of("plan of mending", &(PLANS, &room.state))
+    Key::hashed("plan of mending", &(PLANS, &room.state))
 }
 
 impl Workshop {
@@ -179,7 +179,7 @@ impl Workshop {
     pub fn make_plan(self: &Arc<Self>, fitting: i64, only: Vec<MeansKind>) -> Result<JobId, WorkshopError> {
         self.store.fitting(fitting)?;
         self.found_out(fitting, "Trying what may help", move |shop, job| {
-            let _shown = Shown(&shop.planning, fitting);
+            let _shown = SoFarSentence(&shop.planning, fitting);
             shop.plan_made(fitting, &only, job)
         })
     }
@@ -290,7 +290,7 @@ impl<'a> Planning<'a> {
         room: Arc<Room>,
         job: &'a Job,
     ) -> Result<Self, WorkshopError> {
-        let (base, board) = (Draft::of(&room.state), shop.measured_in(&room, job)?);
+        let (base, board) = (Draft::new(&room.state), shop.measured_in(&room, job)?);
         let keys = vec![(plan_key(&room), board.bad_cells())];
         let (plan, planned) = (Plan::default(), PlannedSteps::new());
         Ok(Self { shop, fitting, job, plan, room, made: None, base, board, keys, planned })
@@ -389,7 +389,7 @@ fn helps(kind: MeansKind, was: &Board, is: &Board) -> bool {
     no_worse && (fewer || (matches!(kind, MeansKind::Smooth | MeansKind::Rows) && calmer()))
 }
 
-fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> Brought {
+fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> StepGain {
     let mut moved = (0, 0.0f32);
     let mut add = |mm: f32| moved = (moved.0 + usize::from(mm > 0.01), moved.1.max(mm));
     if before.state.tucks != after.state.tucks {
@@ -403,7 +403,7 @@ fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> Brou
         let in_poses = fresh.flat_map(|m| &m.offsets).map(|o| o.length() * 1000.0);
         at_rest.chain(in_poses).for_each(&mut add);
     }
-    Brought {
+    StepGain {
         cells: (was.bad_cells(), is.bad_cells()),
         deepest_mm: (was.deepest_mm(), is.deepest_mm()),
         worse: is.better_and_worse(was).1,

@@ -14,9 +14,9 @@ use tin_cloak_measure::measuring::cells::{known_board, Counts, Kept};
 use tin_cloak_model::dress::assets::{AssetFacts, AssetRole};
 use tin_cloak_model::dress::body::marked_parts;
 use tin_cloak_model::dress::decode::Decoder;
+use tin_cloak_model::dress::file_settings::FileSettings;
 use tin_cloak_model::dress::motions::MotionJoints;
 use tin_cloak_model::dress::room::Room;
-use tin_cloak_model::dress::said::Said;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::fitting::{BodyPart, FittingState};
 use tin_cloak_model::state::key::Key;
@@ -185,7 +185,7 @@ impl Workshop {
                 return Ok(serde_json::from_str(&listed.summary)?);
             }
             // Kept by an older build.
-            Ok(Summary::of(&serde_json::from_slice(&self.store.blob(&listed.state)?)?, None))
+            Ok(Summary::new(&serde_json::from_slice(&self.store.blob(&listed.state)?)?, None))
         };
         Ok(self.store.listed()?.into_iter().map(|l| (l.fitting.clone(), summary(&l))).collect())
     }
@@ -267,7 +267,7 @@ impl Workshop {
         let parts = if several { parts } else { Vec::new() };
         let whole = self.decoder.body(&self.store, &body, &parts)?;
         let mark = known.meshes.iter().filter_map(|m| m.mark.as_ref()).find(|m| m.role == "body");
-        let said = Said::of_mark(mark, &whole.skeleton);
+        let said = FileSettings::of_mark(mark, &whole.skeleton);
         let step = Step::Begin {
             file: body.file.clone(),
             file_name: body.file_name.clone(),
@@ -281,7 +281,7 @@ impl Workshop {
             ..FittingState::of_body(body.clone())
         };
         let sentence = format!("Begin with {}", body.mesh);
-        let new = new_step(&step, sentence, &Draft::of(&state), None)?;
+        let new = new_step(&step, sentence, &Draft::new(&state), None)?;
         Ok(self.store.create_fitting(name, &new)?)
     }
 
@@ -357,7 +357,7 @@ impl Workshop {
     /// When it is not there or no motion.
     pub fn motion_step(&self, asset: i64) -> Result<Step, WorkshopError> {
         let asset = self.asset(asset)?;
-        if AssetFacts::of(&asset).vertices > 0 {
+        if AssetFacts::new(&asset).vertices > 0 {
             return Err(WorkshopError::NotAMesh { name: asset.name });
         }
         Ok(Step::AddMotion { file: asset.file, file_name: asset.file_name, name: asset.mesh })
@@ -370,7 +370,7 @@ impl Workshop {
     pub fn motion_joints(&self, room: &Room) -> Result<Vec<MotionJoints>, WorkshopError> {
         let one = |motion: &MotionState| {
             let document = self.decoder.stored(&self.store, &motion.source)?;
-            Ok(MotionJoints::of(&room.dress.body, motion, &document))
+            Ok(MotionJoints::new(&room.dress.body, motion, &document))
         };
         room.state.motions.iter().map(one).collect()
     }
@@ -464,12 +464,12 @@ impl Workshop {
         let (cursor, room) = (self.store.fitting(fitting)?.cursor, self.room(fitting, None)?);
         let (sentence, draft, after) = match step {
             Step::CureAll => {
-                let mut draft = Draft::of(&room.state);
+                let mut draft = Draft::new(&room.state);
                 let (sentence, after) = self.cure_all(&room, &mut draft, job)?;
                 (sentence, draft, after)
             }
             step => {
-                let made = self.made_by((&room, &Draft::of(&room.state)), step, job)?;
+                let made = self.made_by((&room, &Draft::new(&room.state)), step, job)?;
                 let after = self.build_draft(&made.draft)?;
                 (made.sentence.clone(), made.draft.clone(), after)
             }
@@ -480,7 +480,7 @@ impl Workshop {
         // Known already when nothing that shows on it has changed.
         let board = known_board(&after, self.kept());
         let new = new_step(step, sentence.clone(), &draft, board.as_deref())?;
-        let state = BlobId::of(new.state.as_bytes());
+        let state = BlobId::hashed(new.state.as_bytes());
         self.decoder.keep(&state, after);
         self.store.add_step(fitting, cursor, &new)?;
         Ok(sentence)
@@ -534,7 +534,7 @@ impl Workshop {
         colour: impl Fn(&Room, usize) -> [u8; 3],
     ) -> Result<Vec<u8>, WorkshopError> {
         let state = self.store.state_at(fitting, None)?;
-        let key = Key::of("picture", &state).bytes();
+        let key = Key::hashed("picture", &state).bytes();
         if let Some(kept) = self.store.kept(&[key])?.pop().flatten() {
             return Ok(kept);
         }
@@ -621,6 +621,6 @@ fn new_step(
         sentence,
         effect: serde_json::to_string(&effect)?,
         state: kept,
-        summary: serde_json::to_string(&Summary::of(state, board))?,
+        summary: serde_json::to_string(&Summary::new(state, board))?,
     })
 }

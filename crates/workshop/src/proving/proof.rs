@@ -127,12 +127,12 @@ impl Proof {
             let wish = TrialWish::Set(room.state.plan.clone());
             let of_piece = |name: &str| {
                 let piece = ours.iter().filter(|o| o.part.name == name).find_map(|o| o.piece);
-                piece.map_or_else(Vec::new, |p| masked.of(room.dress.pieces[p].id).to_vec())
+                piece.map_or_else(Vec::new, |p| masked.faces_of(room.dress.pieces[p].id).to_vec())
             };
             let tolerance_mm = Some(room.state.tolerance_mm);
             let says = TrialSays { tolerance_mm, every_pair: true, ..TrialSays::default() };
             let again = DressedFile::open(&file, None, &wish, &says)?;
-            let again = again.leaving_out(masked.of(BODY), of_piece)?;
+            let again = again.leaving_out(masked.faces_of(BODY), of_piece)?;
             let theirs = again.board(&|s| tell(0.3 + 0.7 * s))?;
             (proof.cells, proof.differing, proof.unlike) = unlike(board, &theirs, &proof.renamed);
         }

@@ -16,7 +16,7 @@ use tin_cloak_stations::making::job::Job;
 const PROOFS: u32 = 2;
 
 fn proof_key(room: &Room) -> Key {
-    Key::of("proof of the handover", &(PROOFS, &room.state))
+    Key::hashed("proof of the handover", &(PROOFS, &room.state))
 }
 
 impl Workshop {

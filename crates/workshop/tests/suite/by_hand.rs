@@ -32,7 +32,7 @@ fn forearm() -> Vec<Pick> {
 }
 
 fn count(bench: &Bench, picks: &[Pick]) -> usize {
-    bench.room().choose(1, picks, Moment::of(&ViewRequest::default())).unwrap().count
+    bench.room().choose(1, picks, Moment::new(&ViewRequest::default())).unwrap().count
 }
 
 #[test]
@@ -154,7 +154,7 @@ fn what_is_through_here_and_what_the_last_step_changed_can_be_chosen() {
     let room = bench.room();
     let squat = room.trials.trials.iter().position(|t| t.name == "hands to face").unwrap();
     let view = ViewRequest { pose: squat, ..ViewRequest::default() };
-    let through = room.choose(1, &[Pick::add(What::Through)], Moment::of(&view)).unwrap();
+    let through = room.choose(1, &[Pick::add(What::Through)], Moment::new(&view)).unwrap();
     assert!(through.count > 5, "{}", through.count);
     assert!(matches!(through.picks[0].what, What::Vertices(_)), "what depends on the moment is written down");
     bench.run(by_hand(add("lower_arm_left", 0.1), forearm(), &[]));
@@ -246,7 +246,7 @@ fn the_bodys_own_weights_are_changed_and_what_was_bound_before_is_older() {
     };
     let lower_arm = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
     let chosen = before.column(lower_arm).iter().filter(|w| **w > 0.3).count();
-    let found = bench.room().choose(0, &forearm(), Moment::of(&ViewRequest::default())).unwrap();
+    let found = bench.room().choose(0, &forearm(), Moment::new(&ViewRequest::default())).unwrap();
     assert_eq!((found.count, found.joints[0].0.as_str()), (chosen, "lower_arm_left"));
     let said = bench.run(step(add("lower_arm_left", -0.2)));
     assert!(said.starts_with("Take 0.2 of lower_arm_left on "), "{said}");
@@ -336,7 +336,7 @@ fn a_patch_asked_of_a_denser_cut_means_the_same_region_within_a_ring() {
     let disc = Reach { radius_mm: 100.0, dabs: vec![middle], mirrored: false };
     bench.run(Step::KeepPatch { piece: 1, name: "disc".into(), picks: vec![Pick::add(What::Around(disc))] });
     let asked = [Pick::add(What::PatchOf { piece: 1, name: "disc".into() })];
-    let found = bench.room().choose(2, &asked, Moment::of(&ViewRequest::default())).unwrap();
+    let found = bench.room().choose(2, &asked, Moment::new(&ViewRequest::default())).unwrap();
     let (coarse, dense) = (bench.rest(1), bench.rest(2));
     let chosen: std::collections::HashSet<u32> = found.drawn.iter().copied().collect();
     let of_vertex = bench.piece(2).topology.weld.of_vertex.clone();

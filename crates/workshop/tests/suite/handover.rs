@@ -212,7 +212,7 @@ fn gltf_goes_out_in_files_and_what_is_hidden_or_kept_as_tables() {
     let of_run = |r: usize| body.look.runs.get(r + 1).map_or(count, |n| n.first as usize);
     let faces = body.look.runs.iter().enumerate().filter(|(_, run)| hidden(run.material));
     let faces: usize = faces.map(|(r, run)| of_run(r) - run.first as usize).sum();
-    assert_eq!(faces, room.dress.masked.of(0).len());
+    assert_eq!(faces, room.dress.masked.faces_of(0).len());
 
     let mut dress = room.dress.clone();
     pictured(&mut dress, (16, 9));

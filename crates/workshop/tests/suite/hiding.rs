@@ -67,11 +67,11 @@ fn what_is_worn_beneath_is_hidden_too_and_what_only_shows_as_it_is_through() {
     bench.bind_all();
     bench.run(Step::Hide { options: HideOptions::default() });
     let room = bench.room();
-    assert!(room.dress.masked.of(0).len() > 1000);
-    let of_tunic = room.dress.masked.of(2).len();
+    assert!(room.dress.masked.faces_of(0).len() > 1000);
+    let of_tunic = room.dress.masked.faces_of(2).len();
     let faces = room.dress.pieces[1].topology.triangles.len();
     assert!((faces / 50..faces).contains(&of_tunic), "{of_tunic} of {faces}");
-    assert!(room.dress.masked.of(3).is_empty(), "nothing lies over the coat");
+    assert!(room.dress.masked.faces_of(3).is_empty(), "nothing lies over the coat");
     // The file has as many faces fewer, and the coat takes what it hid with it.
     let out = |whole| {
         let bytes = bench.shop.export(bench.fitting, whole).unwrap().1;

@@ -2,7 +2,7 @@
 //! evened out. `docs/matching.md` has the whole table.
 
 use tin_cloak_workshop::core::bind::{
-    fill, match_along_normal, match_both_ways, match_surface, Match, MatchSettings, Source, Target,
+    fill, match_along_normal, match_both_ways, match_surface, BindTarget, Match, MatchSettings, Source,
 };
 use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::Vec3;
@@ -42,10 +42,10 @@ fn drawn_off(body: &Body, off: f32, rounds: usize) -> Garment {
 }
 
 /// How far a garment bound by a way of matching is from where it should be, on the mean, millimetres.
-fn misses(body: &Body, of: &Garment, way: fn(&Source, &Target, MatchSettings) -> Match) -> f32 {
+fn misses(body: &Body, of: &Garment, way: fn(&Source, &BindTarget, MatchSettings) -> Match) -> f32 {
     let joints = body.skeleton.len();
     let source = Source::new(&body.rest, &body.topology.triangles, &body.welded_skin, joints);
-    let target = Target::new(&of.rest, &of.topology);
+    let target = BindTarget::new(&of.rest, &of.topology);
     let found = way(&source, &target, MatchSettings::for_target(&target));
     let skin = fill(&target, found, joints, 4).unwrap().skin;
     let (mut ours, mut true_ones) = (of.rest.clone(), of.rest.clone());

@@ -67,7 +67,7 @@ fn a_row_is_added_across_an_edge_and_all_that_was_there_stays() {
     assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
     let out = read("x.glb", &bytes, &Companions::new()).unwrap();
     let tunic = out.meshes.iter().find(|m| m.name == "quilted tunic").unwrap();
-    assert_eq!(Topology::of(&tunic.mesh).vertices(), after.rest.len());
+    assert_eq!(Topology::new(&tunic.mesh).vertices(), after.rest.len());
     assert!(tunic.look.uv_sets.iter().all(|set| set.len() == tunic.mesh.positions.len()));
     bench.run(Step::Mirror { piece: TUNIC });
     assert_eq!(bench.piece(TUNIC).rest.len(), after.rest.len());

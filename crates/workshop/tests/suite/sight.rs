@@ -6,7 +6,7 @@
 
 use serde::{Deserialize, Serialize};
 use tin_cloak_testkit::{wearing, Bench};
-use tin_cloak_workshop::core::clearance::{AtRest, InPose, Outfit, Settings, Sight, Through};
+use tin_cloak_workshop::core::clearance::{AtRest, InPose, Outfit, Penetration, Settings, Sight};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::{BindOptions, Frames, Method, PieceKind, Step, TrialPlan};
 
@@ -36,7 +36,7 @@ fn bench() -> Bench {
 }
 
 /// What is through in a pair, by its number, and what of it is seen.
-type Found = (usize, Through, Sight);
+type Found = (usize, Penetration, Sight);
 
 /// Told the frame, where the layers are in it, and what was found.
 type Tell<'a> = &'a mut dyn FnMut(usize, &Outfit, &[Vec<Vec3>], Vec<Found>);
@@ -47,7 +47,7 @@ fn each_frame(bench: &Bench, tell: Tell) {
     let outfit = room.dress.outfit().0;
     let rest: Vec<AtRest> = {
         let still = outfit.buffers();
-        outfit.pairs.iter().map(|p| AtRest::of(&outfit, &still, (p.outer, p.inner))).collect()
+        outfit.pairs.iter().map(|p| AtRest::new(&outfit, &still, (p.outer, p.inner))).collect()
     };
     let poses = room.trials.poses(&room.dress.body);
     let frames = room.trials.trials.iter().zip(&poses).filter(|(t, _)| !t.is_still);

@@ -46,7 +46,7 @@ fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
     assert!(!of_body.is_empty() && of_body.iter().all(|t| t.is_always_on()));
     // What is seen of the body in any pose is where it was: the tuck ends within what nobody sees.
     bench.run(Step::Hide { options: Default::default() });
-    let hidden = bench.room().dress.masked.of(0).to_vec();
+    let hidden = bench.room().dress.masked.faces_of(0).to_vec();
     let body = &room.dress.body.topology;
     let seen = |v: u32| body.incident.row(v as usize).iter().any(|f| hidden.binary_search(f).is_err());
     let all: Vec<u32> = of_body.iter().flat_map(|t| t.vertices.clone()).collect();
@@ -94,7 +94,7 @@ fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
     // Pulled out where it is furthest from all of it that is seen.
     bench.run(Step::Hide { options: HideOptions::default() });
     let (room, piece, places) = (bench.room(), bench.piece(inner), bench.rest(inner));
-    let hidden = room.dress.masked.of(inner);
+    let hidden = room.dress.masked.faces_of(inner);
     let is_hidden = |v: usize| piece.topology.incident.row(v).iter().all(|f| hidden.binary_search(f).is_ok());
     let (beneath, seen): (Vec<usize>, Vec<usize>) = (0..places.len()).partition(|v| is_hidden(*v));
     let away = |v: &usize| seen.iter().map(|s| places[*s].distance(places[*v])).fold(f32::MAX, f32::min);

@@ -47,8 +47,16 @@ pub struct Browser {
     _profile: tempfile::TempDir,
 }
 
+/// Whether a browser draws in 3D. Without a graphics card that is most of its work, a second a picture of the demo:
+/// stories that look at no picture go without, as on a machine that has none.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub enum Draws {
+    All,
+    No3d,
+}
+
 impl Browser {
-    pub async fn open() -> Self {
+    pub async fn open(draws: Draws) -> Self {
         let port = free_port();
         let driver = start("chromedriver", &[&format!("--port={port}")], "started successfully");
         let profile = tempfile::tempdir().unwrap();
@@ -70,6 +78,9 @@ impl Browser {
         ]
         .map(String::from)
         .to_vec();
+        if draws == Draws::No3d {
+            args.push("--disable-3d-apis".to_owned());
+        }
         args.push(format!("--user-data-dir={}", profile.path().display()));
         let capabilities = json!({
             "browserName": "chrome",
@@ -96,6 +107,19 @@ impl Browser {
         }
         let page = self.client.source().await.unwrap();
         panic!("never became true: {expression}\n{}", &page[..page.len().min(3000)]);
+    }
+
+    /// Runs a script until an expression becomes true: what it presses may be renewed under its hand.
+    pub async fn again_until(&self, script: &str, expression: &str) {
+        let once = format!("return ({expression}) || (() => {{ {script}; return false; }})()");
+        for _ in 0..200 {
+            let answer = self.client.execute(&once, vec![]).await;
+            if answer.is_ok_and(|a| a == json!(true)) {
+                return;
+            }
+            tokio::time::sleep(Duration::from_millis(300)).await;
+        }
+        panic!("never became true: {expression}, though again and again {script}");
     }
 
     pub async fn value(&self, expression: &str) -> serde_json::Value {
@@ -302,16 +326,16 @@ pub async fn download(browser: &Browser, path: &str) -> Vec<u8> {
 }
 
 /// A copy of the kept demo served, and its bare fitting open in a browser.
-pub async fn the_demos_fitting() -> (Ends, Browser) {
-    a_demos_fitting("to dress").await
+pub async fn the_demos_fitting(draws: Draws) -> (Ends, Browser) {
+    a_demos_fitting("to dress", draws).await
 }
 
 /// A copy of the kept demo served, and the fitting whose name has these words open in a browser.
-pub async fn a_demos_fitting(words: &str) -> (Ends, Browser) {
+pub async fn a_demos_fitting(words: &str, draws: Draws) -> (Ends, Browser) {
     let folder = tin_cloak_testkit::demo_data();
     let (mut server, address) = serve(&["serve", "--data", folder.path().to_str().unwrap()]);
     server.1 = Some(folder);
-    let browser = Browser::open().await;
+    let browser = Browser::open(draws).await;
     browser.client.goto(&address).await.unwrap();
     let link =
         format!("[...document.querySelectorAll('.card-link')].find(a => a.textContent.includes({words:?}))");

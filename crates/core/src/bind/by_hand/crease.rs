@@ -1,7 +1,7 @@
 //! A crease: what lies on one side of a line follows one joint, what lies beyond it the next.
 
 use super::{changed, weight_of, ByHand, Outcome};
-use crate::bind::clean::Bound;
+use crate::bind::clean::BoundMesh;
 use crate::skin::SkinError;
 use crate::JointId;
 use glam::Vec3;
@@ -60,7 +60,7 @@ impl Crease {
 /// from the line it ends, over as much again. What other joints have stays theirs.
 ///
 /// ```
-/// use tin_cloak_core::bind::{by_hand::{crease, Crease, FoldsOver}, clean::Bound};
+/// use tin_cloak_core::bind::{by_hand::{crease, Crease, FoldsOver}, clean::BoundMesh};
 /// use tin_cloak_core::{glam::Vec3, mesh::Topology, shapes::tube, skin::Skin, JointId};
 ///
 /// // A sleeve that follows both joints alike; a crease of 20 mm across its middle, the upper arm over the lower.
@@ -69,7 +69,7 @@ impl Crease {
 /// let skin = Skin::uniform(positions.len(), &[(JointId(0), 0.5), (JointId(1), 0.5)], 2)?;
 /// let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
 /// let bound =
-///     Bound { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
+///     BoundMesh { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
 /// let across = Crease {
 ///     near: JointId(0), far: JointId(1), point: Vec3::Y * 0.2, towards_far: Vec3::Y, width: 0.02,
 ///     over: FoldsOver::Near,
@@ -83,7 +83,7 @@ impl Crease {
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
-pub fn crease(bound: Bound, crease: Crease, shares: &[f32]) -> Result<ByHand, SkinError> {
+pub fn crease(bound: BoundMesh, crease: Crease, shares: &[f32]) -> Result<ByHand, SkinError> {
     let Crease { near, far, point, towards_far, width, .. } = crease;
     let beyond = |v: usize| (bound.positions[v] - point).dot(towards_far);
     let ends = |v: usize| (4.0 - beyond(v).abs() / width.max(1e-6)).clamp(0.0, 2.0) * 0.5;

@@ -1,7 +1,7 @@
 //! Fading from one joint to another along a line.
 
 use super::{changed, weight_of, ByHand, Outcome};
-use crate::bind::clean::Bound;
+use crate::bind::clean::BoundMesh;
 use crate::choose::edge_loop;
 use crate::mesh::distances_over_surface;
 use crate::skin::SkinError;
@@ -59,7 +59,7 @@ pub struct Fade {
 /// joints have stays theirs.
 ///
 /// ```
-/// use tin_cloak_core::bind::{by_hand::{fade, Along, Fade, Profile}, clean::Bound};
+/// use tin_cloak_core::bind::{by_hand::{fade, Along, Fade, Profile}, clean::BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::tube, skin::Skin, JointId};
 ///
 /// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
@@ -67,7 +67,7 @@ pub struct Fade {
 /// let skin = Skin::uniform(positions.len(), &[(JointId(0), 1.0)], 2)?;
 /// let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
 /// let bound =
-///     Bound { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
+///     BoundMesh { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
 /// let (from, to, profile) = (JointId(0), JointId(1), Profile::Linear);
 /// // Rows are alike here: along them and along the axis it is the same.
 /// for along in [Along::Axis, Along::Rows] {
@@ -81,7 +81,7 @@ pub struct Fade {
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
-pub fn fade(bound: Bound, fade: Fade, shares: &[f32]) -> Result<ByHand, SkinError> {
+pub fn fade(bound: BoundMesh, fade: Fade, shares: &[f32]) -> Result<ByHand, SkinError> {
     let along = progress(&bound, fade);
     changed(bound, shares, |v, row| {
         let pool = weight_of(row, fade.from) + weight_of(row, fade.to);
@@ -98,7 +98,7 @@ pub fn fade(bound: Bound, fade: Fade, shares: &[f32]) -> Result<ByHand, SkinErro
 }
 
 /// How far each vertex is from one end to the other, 0 to 1.
-fn progress(bound: &Bound, fade: Fade) -> Vec<f32> {
+fn progress(bound: &BoundMesh, fade: Fade) -> Vec<f32> {
     let [a, b] = fade.ends;
     let measured = match fade.along {
         Along::Axis => None,
@@ -127,7 +127,7 @@ fn between((first, second): (Vec<f32>, Vec<f32>), b: u32) -> Option<Vec<f32>> {
 }
 
 /// How many rows each vertex is from the one that runs across the way to `other` at `end`.
-fn rows_from(bound: &Bound, [end, other]: [u32; 2]) -> Vec<f32> {
+fn rows_from(bound: &BoundMesh, [end, other]: [u32; 2]) -> Vec<f32> {
     let (positions, topology) = (bound.positions, bound.topology);
     let at = |v: u32| positions[v as usize];
     let way = (at(other) - at(end)).normalize_or_zero();

@@ -1,7 +1,7 @@
 //! Setting, adding, taking and scaling the weight of a joint; moving and exchanging it.
 
 use super::{changed, weight_of, ByHand, Outcome};
-use crate::bind::clean::{Bound, Row};
+use crate::bind::clean::{BoundMesh, Row};
 use crate::skin::SkinError;
 use crate::JointId;
 
@@ -17,7 +17,7 @@ pub enum Amount {
 }
 
 impl Amount {
-    fn of(self, weight: f32) -> f32 {
+    fn applied_to(self, weight: f32) -> f32 {
         match self {
             Self::Set(to) => to,
             Self::Add(by) => weight + by,
@@ -50,7 +50,7 @@ pub struct Given {
 ///
 /// ```
 /// use tin_cloak_core::bind::by_hand::{give, Amount, Given, Rest};
-/// use tin_cloak_core::bind::clean::Bound;
+/// use tin_cloak_core::bind::clean::BoundMesh;
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
 ///
 /// // A tenth more of the lower arm, wherever it has not all.
@@ -59,7 +59,7 @@ pub struct Given {
 /// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
 /// let (shares, topology) = (vec![1.0; positions.len()], &topology);
 /// let bound =
-///     Bound { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+///     BoundMesh { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
 /// let given = Given { joint: JointId(1), amount: Amount::Add(0.1), rest: Rest::Others };
 /// let told = give(bound, given, &shares)?;
 /// for (before, after) in skin.column(JointId(1)).iter().zip(told.skin.column(JointId(1))) {
@@ -71,7 +71,7 @@ pub struct Given {
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
-pub fn give(bound: Bound, given: Given, shares: &[f32]) -> Result<ByHand, SkinError> {
+pub fn give(bound: BoundMesh, given: Given, shares: &[f32]) -> Result<ByHand, SkinError> {
     changed(bound, shares, |_, row| given_row(row, given, bound.locked))
 }
 
@@ -81,7 +81,7 @@ fn given_row(row: &[(JointId, f32)], given: Given, locked: &[bool]) -> Outcome {
         return Outcome::Nowhere;
     }
     let now = weight_of(row, joint);
-    let wished = amount.of(now).clamp(0.0, 1.0);
+    let wished = amount.applied_to(now).clamp(0.0, 1.0);
     let more = wished - now;
     if more.abs() < 1e-6 {
         return if now >= 1.0 - 1e-6 { Outcome::Full } else { Outcome::Same };
@@ -131,14 +131,14 @@ fn shifted(row: &[(JointId, f32)], joint: JointId, more: f32, other: impl Fn(&(J
 /// What one joint has goes to another; `both` ways for an exchange.
 ///
 /// ```
-/// use tin_cloak_core::bind::{by_hand::exchange, clean::Bound};
+/// use tin_cloak_core::bind::{by_hand::exchange, clean::BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
 ///
 /// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
 /// let topology = &Topology::of_welded(positions.len(), &triangles);
 /// let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
 /// let bound =
-///     Bound { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
+///     BoundMesh { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
 /// let told = exchange(bound, (JointId(0), JointId(1)), true, &shares)?;
 /// assert_eq!(told.skin.column(JointId(0)), skin.column(JointId(1)));
 /// # Ok::<(), tin_cloak_core::skin::SkinError>(())
@@ -147,7 +147,7 @@ fn shifted(row: &[(JointId, f32)], joint: JointId, more: f32, other: impl Fn(&(J
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
 pub fn exchange(
-    bound: Bound,
+    bound: BoundMesh,
     (from, to): (JointId, JointId),
     both: bool,
     shares: &[f32],

@@ -16,7 +16,7 @@ pub use give::{exchange, give, Amount, Given, Rest};
 pub use soften::{harden, mean_of, smooth_joints, towards};
 pub use table::tabled;
 
-use super::clean::{Bound, Row};
+use super::clean::{BoundMesh, Row};
 use crate::skin::{Skin, SkinError};
 use crate::JointId;
 
@@ -41,7 +41,7 @@ enum Outcome {
 
 /// The weights with every chosen row as `change` makes it, taken by the vertex's share.
 fn changed(
-    bound: Bound,
+    bound: BoundMesh,
     shares: &[f32],
     change: impl Fn(usize, &[(JointId, f32)]) -> Outcome + Sync,
 ) -> Result<ByHand, SkinError> {

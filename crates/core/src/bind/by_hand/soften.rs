@@ -1,7 +1,7 @@
 //! Softer, harder, and towards other weights.
 
 use super::{changed, weight_of, ByHand, Outcome};
-use crate::bind::clean::{smooth, Bound, Row};
+use crate::bind::clean::{smooth, BoundMesh, Row};
 use crate::skin::SkinError;
 use crate::JointId;
 
@@ -11,7 +11,7 @@ use crate::JointId;
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
 pub fn smooth_joints(
-    bound: Bound,
+    bound: BoundMesh,
     joints: &[JointId],
     (strength, times): (f32, usize),
     shares: &[f32],
@@ -42,14 +42,14 @@ pub fn smooth_joints(
 /// Sharper fall-off: each weight to a power (2 for a strength of 1), so that the heaviest gain.
 ///
 /// ```
-/// use tin_cloak_core::bind::{by_hand::harden, clean::Bound};
+/// use tin_cloak_core::bind::{by_hand::harden, clean::BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
 ///
 /// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
 /// let topology = &Topology::of_welded(positions.len(), &triangles);
 /// let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
 /// let bound =
-///     Bound { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
+///     BoundMesh { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
 /// let hard = harden(bound, 1.0, &shares)?.skin;
 /// for (before, after) in skin.column(JointId(1)).iter().zip(hard.column(JointId(1))) {
 ///     assert!((after - 0.5).abs() >= (before - 0.5).abs() - 1e-6);
@@ -59,7 +59,7 @@ pub fn smooth_joints(
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
-pub fn harden(bound: Bound, strength: f32, shares: &[f32]) -> Result<ByHand, SkinError> {
+pub fn harden(bound: BoundMesh, strength: f32, shares: &[f32]) -> Result<ByHand, SkinError> {
     changed(bound, shares, |_, row| {
         let power = 1.0 + strength;
         let free: f32 = row.iter().filter(|e| !bound.locked[e.0.index()]).map(|e| e.1).sum();
@@ -77,7 +77,7 @@ pub fn harden(bound: Bound, strength: f32, shares: &[f32]) -> Result<ByHand, Ski
 }
 
 /// The mean of the chosen rows.
-pub fn mean_of(bound: Bound) -> Row {
+pub fn mean_of(bound: BoundMesh) -> Row {
     let mut sums = vec![0.0f64; bound.locked.len()];
     for v in (0..bound.chosen.len()).filter(|v| bound.chosen[*v]) {
         bound.skin.row(v).for_each(|(j, w)| sums[j.index()] += f64::from(w));
@@ -93,7 +93,7 @@ pub fn mean_of(bound: Bound) -> Row {
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
 pub fn towards(
-    bound: Bound,
+    bound: BoundMesh,
     wished: impl Fn(usize) -> Option<Row> + Sync,
     shares: &[f32],
 ) -> Result<ByHand, SkinError> {

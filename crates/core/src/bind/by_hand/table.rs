@@ -1,7 +1,7 @@
 //! Weights typed in, joint by joint.
 
 use super::{changed, ByHand, Outcome};
-use crate::bind::clean::{Bound, Row};
+use crate::bind::clean::{BoundMesh, Row};
 use crate::skin::SkinError;
 use crate::JointId;
 
@@ -10,7 +10,7 @@ use crate::JointId;
 /// Locked joints keep theirs.
 ///
 /// ```
-/// use tin_cloak_core::bind::{by_hand::tabled, clean::Bound};
+/// use tin_cloak_core::bind::{by_hand::tabled, clean::BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::tube, skin::Skin, JointId};
 ///
 /// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
@@ -18,7 +18,7 @@ use crate::JointId;
 /// let skin = Skin::uniform(positions.len(), &[(JointId(0), 0.5), (JointId(1), 0.5)], 3)?;
 /// let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
 /// let bound =
-///     Bound { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 3], most: 4 };
+///     BoundMesh { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 3], most: 4 };
 /// let told = tabled(bound, &[JointId(2)], &[(5, vec![0.2])], &shares)?.skin;
 /// assert_eq!(told.row(5).map(|e| e.1).collect::<Vec<_>>(), [0.4, 0.4, 0.2]);
 /// assert_eq!(told.row(6).collect::<Vec<_>>(), skin.row(6).collect::<Vec<_>>());
@@ -28,7 +28,7 @@ use crate::JointId;
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
 pub fn tabled(
-    bound: Bound,
+    bound: BoundMesh,
     joints: &[JointId],
     rows: &[(u32, Vec<f32>)],
     shares: &[f32],

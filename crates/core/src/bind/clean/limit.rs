@@ -1,6 +1,6 @@
 //! At most so many joints a vertex, dropping those that move it least.
 
-use super::{Bound, Row};
+use super::{BoundMesh, Row};
 use crate::skin::{Skin, SkinError};
 use glam::{Mat4, Vec3};
 
@@ -9,7 +9,7 @@ use glam::{Mat4, Vec3};
 /// of them had it, in the worst of the `poses` (skin matrices). Without poses the lightest goes.
 ///
 /// ```
-/// use tin_cloak_core::bind::clean::{limit_by_motion, Bound};
+/// use tin_cloak_core::bind::clean::{limit_by_motion, BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm};
 ///
 /// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
@@ -17,7 +17,7 @@ use glam::{Mat4, Vec3};
 /// let chosen = vec![true; positions.len()];
 /// let locked = [false, false];
 /// let (positions, topology) = (&positions, &topology);
-/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let bound = BoundMesh { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
 /// let limited = limit_by_motion(bound, &[Arm::new().bent(90.0)], 1)?;
 /// assert_eq!((skin.max_influences(), limited.max_influences()), (2, 1));
 /// # Ok::<(), tin_cloak_core::skin::SkinError>(())
@@ -25,7 +25,7 @@ use glam::{Mat4, Vec3};
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
-pub fn limit_by_motion(bound: Bound, poses: &[Vec<Mat4>], most: usize) -> Result<Skin, SkinError> {
+pub fn limit_by_motion(bound: BoundMesh, poses: &[Vec<Mat4>], most: usize) -> Result<Skin, SkinError> {
     let most = most.max(1);
     let limited = |v: usize, mut row: Row| {
         if row.len() <= most {
@@ -56,7 +56,7 @@ pub fn limit_by_motion(bound: Bound, poses: &[Vec<Mat4>], most: usize) -> Result
         });
         Some(row)
     };
-    Bound { most: usize::MAX, ..bound }.changed(limited)
+    BoundMesh { most: usize::MAX, ..bound }.changed(limited)
 }
 
 fn moved(p: Vec3, joint: usize, poses: &[Vec<Mat4>]) -> Vec<Vec3> {

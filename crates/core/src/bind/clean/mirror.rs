@@ -1,6 +1,6 @@
 //! Mirroring weights from one side of a piece to the other.
 
-use super::{Bound, Row};
+use super::{BoundMesh, Row};
 use crate::query::Bvh;
 use crate::skin::{Skin, SkinError};
 use crate::JointId;
@@ -41,7 +41,7 @@ pub fn mirror_image(p: Vec3, x: f32) -> Vec3 {
 /// half and half on it, so that no crease appears down the middle.
 ///
 /// ```
-/// use tin_cloak_core::bind::clean::{mirror, Bound, MirrorPlane};
+/// use tin_cloak_core::bind::clean::{mirror, BoundMesh, MirrorPlane};
 /// use tin_cloak_core::{mesh::Topology, shapes::sphere, skin::Skin, JointId};
 ///
 /// // Joint 0 is the left one, joint 1 its partner; all of the ball follows joint 0.
@@ -51,7 +51,7 @@ pub fn mirror_image(p: Vec3, x: f32) -> Vec3 {
 /// let chosen = vec![true; positions.len()];
 /// let (locked, topology) = ([false, false], &topology);
 /// let bound =
-///     Bound { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+///     BoundMesh { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
 /// let plane = MirrorPlane { x: 0.0, from_left: true, blend: 0.001 };
 /// let mirrored = mirror(bound, plane, &[Some(JointId(1)), Some(JointId(0))])?.skin;
 /// for (p, right) in positions.iter().zip(mirrored.column(JointId(1))) {
@@ -62,7 +62,11 @@ pub fn mirror_image(p: Vec3, x: f32) -> Vec3 {
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
-pub fn mirror(bound: Bound, plane: MirrorPlane, partners: &[Option<JointId>]) -> Result<Mirrored, SkinError> {
+pub fn mirror(
+    bound: BoundMesh,
+    plane: MirrorPlane,
+    partners: &[Option<JointId>],
+) -> Result<Mirrored, SkinError> {
     let tree = Bvh::build(bound.positions, &bound.topology.triangles);
     let partner = |j: JointId| partners[j.index()].unwrap_or(j);
     let image = |v: usize| -> Option<Row> {

@@ -29,7 +29,7 @@ pub type Row = Vec<(JointId, f32)>;
 
 /// A bound piece to be cleaned.
 #[derive(Clone, Copy)]
-pub struct Bound<'a> {
+pub struct BoundMesh<'a> {
     /// Positions at rest, metres.
     pub positions: &'a [Vec3],
     /// Its topology.
@@ -44,7 +44,7 @@ pub struct Bound<'a> {
     pub most: usize,
 }
 
-impl Bound<'_> {
+impl BoundMesh<'_> {
     /// Number of joints of the skeleton.
     fn joints(&self) -> usize {
         self.locked.len()

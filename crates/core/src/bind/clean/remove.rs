@@ -1,6 +1,6 @@
 //! Taking weight off joints that shall not have it.
 
-use super::{mend_torn, Bound, Row};
+use super::{mend_torn, BoundMesh, Row};
 use crate::bind::BindError;
 use crate::skin::Skin;
 use crate::JointId;
@@ -23,14 +23,14 @@ pub enum WeightGoes {
 /// Takes all weight of `gone` (one a joint) off the chosen vertices; `parents` are the skeleton's.
 ///
 /// ```
-/// use tin_cloak_core::bind::clean::{remove_joints, Bound, WeightGoes};
+/// use tin_cloak_core::bind::clean::{remove_joints, BoundMesh, WeightGoes};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
 ///
 /// let Arm { skeleton, surface: (positions, triangles), skin } = Arm::new();
 /// let topology = Topology::of_welded(positions.len(), &triangles);
 /// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
 /// let (positions, topology) = (&positions, &topology);
-/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let bound = BoundMesh { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
 /// let skin = remove_joints(bound, &[false, true], &skeleton.parents, WeightGoes::ToParent)?;
 /// assert!(skin.column(JointId(0)).iter().all(|w| *w == 1.0));
 /// # Ok::<(), tin_cloak_core::bind::BindError>(())
@@ -39,7 +39,7 @@ pub enum WeightGoes {
 /// # Errors
 /// When weights cannot be filled in.
 pub fn remove_joints(
-    bound: Bound,
+    bound: BoundMesh,
     gone: &[bool],
     parents: &[Option<JointId>],
     goes: WeightGoes,
@@ -54,7 +54,7 @@ pub fn remove_joints(
         let touched: Vec<u32> = (0..bound.positions.len() as u32).filter(held).collect();
         let filled = mend_torn(bound, &touched)?;
         // A part that nothing else moves had nothing to be filled from.
-        let rest = Bound { skin: &filled, ..bound };
+        let rest = BoundMesh { skin: &filled, ..bound };
         return remove_joints(rest, gone, parents, WeightGoes::ToOthers);
     }
     let moved = |_: usize, row: Row| {
@@ -67,5 +67,5 @@ pub fn remove_joints(
         }
         Some(row.into_iter().map(|(j, w)| (above(j), w)).collect())
     };
-    Ok(Bound { most: usize::MAX, ..bound }.changed(moved)?)
+    Ok(BoundMesh { most: usize::MAX, ..bound }.changed(moved)?)
 }

@@ -1,6 +1,6 @@
 //! Smoothing weights over the surface.
 
-use super::{Bound, Row};
+use super::{BoundMesh, Row};
 use crate::skin::{Skin, SkinError};
 use crate::JointId;
 
@@ -16,14 +16,14 @@ const CARRIED: usize = 12;
 /// out symmetric to the bit.
 ///
 /// ```
-/// use tin_cloak_core::bind::clean::{smooth, Bound};
+/// use tin_cloak_core::bind::clean::{smooth, BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
 ///
 /// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
 /// let topology = Topology::of_welded(positions.len(), &triangles);
 /// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
 /// let (positions, topology) = (&positions, &topology);
-/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let bound = BoundMesh { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
 /// let softer = smooth(bound, 1.0, 4)?;
 /// let mixed = |s: &tin_cloak_core::skin::Skin| {
 ///     s.column(JointId(1)).iter().filter(|w| **w > 0.0 && **w < 1.0).count()
@@ -34,20 +34,20 @@ const CARRIED: usize = 12;
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
-pub fn smooth(bound: Bound, strength: f32, times: usize) -> Result<Skin, SkinError> {
+pub fn smooth(bound: BoundMesh, strength: f32, times: usize) -> Result<Skin, SkinError> {
     let strength = strength.clamp(0.0, 1.0);
     let shares = neighbour_shares(&bound);
     let mut skin = bound.skin.clone();
     for _ in 0..times {
-        let round = Bound { skin: &skin, most: CARRIED, ..bound };
+        let round = BoundMesh { skin: &skin, most: CARRIED, ..bound };
         skin = round.changed(|v, row| towards_neighbours(&round, v, row, (&shares, strength)))?;
     }
-    let last = Bound { skin: &skin, ..bound };
+    let last = BoundMesh { skin: &skin, ..bound };
     last.changed(|_, row| (row.len() > bound.most).then_some(row))
 }
 
 /// For each entry of the neighbours how much it counts; those of a vertex sum to one.
-fn neighbour_shares(bound: &Bound) -> Vec<f32> {
+fn neighbour_shares(bound: &BoundMesh) -> Vec<f32> {
     let neighbours = &bound.topology.neighbours;
     let mut shares = Vec::with_capacity(neighbours.items.len());
     for (v, p) in bound.positions.iter().enumerate() {
@@ -62,7 +62,12 @@ fn neighbour_shares(bound: &Bound) -> Vec<f32> {
     shares
 }
 
-fn towards_neighbours(bound: &Bound, v: usize, row: Row, (shares, strength): (&[f32], f32)) -> Option<Row> {
+fn towards_neighbours(
+    bound: &BoundMesh,
+    v: usize,
+    row: Row,
+    (shares, strength): (&[f32], f32),
+) -> Option<Row> {
     let neighbours = bound.topology.neighbours.row(v);
     if neighbours.is_empty() {
         return None;

@@ -1,6 +1,6 @@
 //! Stray influence: a joint's weight far from the joint's own region.
 
-use super::{Bound, Row};
+use super::{BoundMesh, Row};
 use crate::skin::{Skin, SkinError};
 use crate::JointId;
 
@@ -26,7 +26,7 @@ const MEANT: f32 = 0.2;
 /// not locked are looked at.
 ///
 /// ```
-/// use tin_cloak_core::bind::clean::{strays, Bound};
+/// use tin_cloak_core::bind::clean::{strays, BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
 ///
 /// // A little of the elbow at the very top of the arm, where nothing else of it is.
@@ -37,12 +37,12 @@ const MEANT: f32 = 0.2;
 /// let topology = Topology::of_welded(positions.len(), &triangles);
 /// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
 /// let (positions, topology) = (&positions, &topology);
-/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let bound = BoundMesh { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
 /// let found = strays(bound);
 /// assert_eq!((found[0].joint, &found[0].vertices[..]), (JointId(1), &[3][..]));
 /// # Ok::<(), tin_cloak_core::skin::SkinError>(())
 /// ```
-pub fn strays(bound: Bound) -> Vec<Stray> {
+pub fn strays(bound: BoundMesh) -> Vec<Stray> {
     let mut of_joint: Vec<Vec<(u32, f32)>> = vec![Vec::new(); bound.joints()];
     for v in 0..bound.positions.len() {
         for (joint, weight) in bound.skin.row(v).filter(|e| e.1 > TRACE) {
@@ -70,7 +70,7 @@ pub fn strays(bound: Bound) -> Vec<Stray> {
 }
 
 /// The connected groups of a region; `island_of` is unused before and after.
-fn islands(bound: &Bound, region: &[(u32, f32)], island_of: &mut [u32]) -> Vec<Stray> {
+fn islands(bound: &BoundMesh, region: &[(u32, f32)], island_of: &mut [u32]) -> Vec<Stray> {
     const UNSEEN: u32 = u32::MAX - 1;
     region.iter().for_each(|(v, _)| island_of[*v as usize] = UNSEEN);
     let mut list: Vec<Stray> = Vec::new();
@@ -103,7 +103,7 @@ fn islands(bound: &Bound, region: &[(u32, f32)], island_of: &mut [u32]) -> Vec<S
 /// A vertex that nothing else moves keeps what it has.
 ///
 /// ```
-/// use tin_cloak_core::bind::clean::{drop_strays, Bound, Stray};
+/// use tin_cloak_core::bind::clean::{drop_strays, BoundMesh, Stray};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
 ///
 /// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
@@ -113,7 +113,7 @@ fn islands(bound: &Bound, region: &[(u32, f32)], island_of: &mut [u32]) -> Vec<S
 /// let topology = Topology::of_welded(positions.len(), &triangles);
 /// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
 /// let (positions, topology) = (&positions, &topology);
-/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let bound = BoundMesh { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
 /// let stray = Stray { joint: JointId(1), vertices: vec![3], weight: 0.1 };
 /// assert_eq!(drop_strays(bound, &[stray])?.column(JointId(0))[3], 1.0);
 /// # Ok::<(), tin_cloak_core::skin::SkinError>(())
@@ -121,7 +121,7 @@ fn islands(bound: &Bound, region: &[(u32, f32)], island_of: &mut [u32]) -> Vec<S
 ///
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`].
-pub fn drop_strays(bound: Bound, strays: &[Stray]) -> Result<Skin, SkinError> {
+pub fn drop_strays(bound: BoundMesh, strays: &[Stray]) -> Result<Skin, SkinError> {
     let gone = |v: usize, joint: JointId| {
         strays.iter().any(|s| s.joint == joint && s.vertices.binary_search(&(v as u32)).is_ok())
     };
@@ -130,5 +130,5 @@ pub fn drop_strays(bound: Bound, strays: &[Stray]) -> Result<Skin, SkinError> {
         row.retain(|e| !gone(v, e.0));
         (row.len() < before).then_some(row)
     };
-    Bound { most: usize::MAX, ..bound }.changed(kept)
+    BoundMesh { most: usize::MAX, ..bound }.changed(kept)
 }

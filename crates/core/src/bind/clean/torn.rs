@@ -1,7 +1,7 @@
 //! Torn vertices: those whose weights disagree with all round them.
 
-use super::{Bound, Row};
-use crate::bind::{fill, BindError, Match, Target};
+use super::{BoundMesh, Row};
+use crate::bind::{fill, BindError, BindTarget, Match};
 use crate::skin::Skin;
 use rayon::prelude::*;
 
@@ -16,7 +16,7 @@ const SPREADS: f32 = 12.0;
 /// own: one bad vertex makes those round it look bad too, but less.
 ///
 /// ```
-/// use tin_cloak_core::bind::clean::{torn_vertices, Bound};
+/// use tin_cloak_core::bind::clean::{torn_vertices, BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
 ///
 /// // One vertex of the lower arm follows the shoulder.
@@ -27,11 +27,11 @@ const SPREADS: f32 = 12.0;
 /// let topology = Topology::of_welded(positions.len(), &triangles);
 /// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
 /// let (positions, topology) = (&positions, &topology);
-/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let bound = BoundMesh { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
 /// assert_eq!(torn_vertices(bound), [320]);
 /// # Ok::<(), tin_cloak_core::skin::SkinError>(())
 /// ```
-pub fn torn_vertices(bound: Bound) -> Vec<u32> {
+pub fn torn_vertices(bound: BoundMesh) -> Vec<u32> {
     let all = 0..bound.positions.len();
     let off: Vec<f32> =
         all.clone().into_par_iter().with_min_len(256).map(|v| disagreement(&bound, v)).collect();
@@ -43,7 +43,7 @@ pub fn torn_vertices(bound: Bound) -> Vec<u32> {
 }
 
 /// Half the sum of the differences to the neighbours' mean: 0 alike, 1 nothing in common.
-fn disagreement(bound: &Bound, v: usize) -> f32 {
+fn disagreement(bound: &BoundMesh, v: usize) -> f32 {
     let neighbours = bound.topology.neighbours.row(v);
     if neighbours.is_empty() {
         return 0.0;
@@ -67,7 +67,7 @@ fn median(mut values: Vec<f32>) -> f32 {
 /// not match (see [`fill`]).
 ///
 /// ```
-/// use tin_cloak_core::bind::clean::{mend_torn, Bound};
+/// use tin_cloak_core::bind::clean::{mend_torn, BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
 ///
 /// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
@@ -77,18 +77,18 @@ fn median(mut values: Vec<f32>) -> f32 {
 /// let topology = Topology::of_welded(positions.len(), &triangles);
 /// let (chosen, locked) = (vec![true; positions.len()], [false, false]);
 /// let (positions, topology) = (&positions, &topology);
-/// let bound = Bound { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
+/// let bound = BoundMesh { positions, topology, skin: &skin, chosen: &chosen, locked: &locked, most: 4 };
 /// assert!(mend_torn(bound, &[320])?.column(JointId(1))[320] > 0.99);
 /// # Ok::<(), tin_cloak_core::bind::BindError>(())
 /// ```
 ///
 /// # Errors
 /// As [`fill`].
-pub fn mend_torn(bound: Bound, torn: &[u32]) -> Result<Skin, BindError> {
+pub fn mend_torn(bound: BoundMesh, torn: &[u32]) -> Result<Skin, BindError> {
     if torn.is_empty() {
         return Ok(bound.skin.clone());
     }
-    let target = Target::new(bound.positions, bound.topology);
+    let target = BindTarget::new(bound.positions, bound.topology);
     let accepted: Vec<bool> =
         (0..bound.positions.len() as u32).map(|v| torn.binary_search(&v).is_err()).collect();
     let rows = (0..bound.positions.len()).map(|v| bound.row(v)).collect();

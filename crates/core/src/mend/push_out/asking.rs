@@ -1,7 +1,7 @@
 //! Asking: how all places lie to each other in all poses, and what is demanded of the moves there.
 
 use super::{Mending, PushSettings, Trouble, Work, LONGEST_STEP};
-use crate::clearance::{Buffers, Gap, InPose, Layer, Place};
+use crate::clearance::{Buffers, InPose, Layer, Place, PlaceGap};
 use crate::deform::TrialPose;
 use crate::mend::finite_newton::Demands;
 use rayon::prelude::*;
@@ -26,7 +26,7 @@ const JUMP: f32 = 2.5;
 const POSES: usize = 6;
 
 /// A pose, a place, and the gap there.
-pub(super) type Asked = (usize, Place, Gap);
+pub(super) type Asked = (usize, Place, PlaceGap);
 
 /// A pose, two layers, and a box of a grid at rest.
 type Spot = (usize, [usize; 2], [i32; 3]);
@@ -36,7 +36,7 @@ type Spot = (usize, [usize; 2], [i32; 3]);
 pub(super) struct Hopeless(HashSet<Spot>);
 
 impl Hopeless {
-    pub fn of(asked: &[Asked], reach: f32, layers: &[Layer]) -> Self {
+    pub fn new(asked: &[Asked], reach: f32, layers: &[Layer]) -> Self {
         let deep = asked.iter().filter(|a| -a.2.gap > reach * HOPELESS);
         let boxes = deep.flat_map(|a| {
             let (pose, pair, at) = spot_of(a, layers);
@@ -164,7 +164,7 @@ impl Work<'_> {
             self.trouble[*pose].insert(*place);
         }
         if is_first {
-            self.hopeless = Hopeless::of(&asked, self.mending.settings.reach, &self.outfit.layers);
+            self.hopeless = Hopeless::new(&asked, self.mending.settings.reach, &self.outfit.layers);
         }
         asked.retain(|(_, _, gap)| gap.gap < NEAR);
         self.found(asked)

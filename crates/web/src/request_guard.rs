@@ -8,14 +8,14 @@ use rocket::{get, routes, Data, Request, Response, Route};
 use std::net::IpAddr;
 
 /// Checks host and origin of every request and puts the security headers on every answer.
-pub struct Gate {
+pub struct RequestGuard {
     hosts: Vec<String>,
 }
 
 const POLICY: &str = "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data:; \
     connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'";
 
-impl Gate {
+impl RequestGuard {
     /// Answers to `localhost` and `address` at `port`, and to `extra` names.
     pub fn new(address: IpAddr, port: u16, extra: &[String]) -> Self {
         let address = match address {
@@ -58,7 +58,7 @@ fn host_of(address: &str) -> Option<&str> {
 }
 
 #[rocket::async_trait]
-impl Fairing for Gate {
+impl Fairing for RequestGuard {
     fn info(&self) -> Info {
         Info { name: "gate", kind: Kind::Request | Kind::Response }
     }

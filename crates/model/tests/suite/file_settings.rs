@@ -5,7 +5,7 @@ use tin_cloak_core::skeleton::LocalTransform;
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::JointId;
 use tin_cloak_formats::{Mark, MarkedPose};
-use tin_cloak_model::dress::said::*;
+use tin_cloak_model::dress::file_settings::*;
 use tin_cloak_model::state::names::LONGEST_NAME;
 
 fn posed(name: &str, joint: &str) -> MarkedPose {
@@ -22,7 +22,7 @@ fn a_files_poses_are_bounded_and_told_apart_even_where_joints_share_a_name() {
     poses.extend([posed("", "knee"), posed(&"x".repeat(LONGEST_NAME + 1), "knee")]);
     poses.rotate_right(2);
     poses.insert(0, posed("pose 7", "no such joint"));
-    let said = Said::of_mark(Some(&Mark { poses, ..Mark::default() }), &skeleton);
+    let said = FileSettings::of_mark(Some(&Mark { poses, ..Mark::default() }), &skeleton);
     assert_eq!(said.poses.len(), MOST_POSES);
     assert_eq!((said.poses[0].name.as_str(), said.poses[1].name.as_str()), ("pose 7", "pose 0"));
     assert_eq!(said.poses.iter().filter(|p| p.name == "pose 7").count(), 1);

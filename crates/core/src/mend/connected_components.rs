@@ -5,7 +5,7 @@ use super::finite_newton::{Demands, Lower};
 
 /// The unknowns that are linked with each other, ascending, and what there is of them, by their places among these.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Island {
+pub(super) struct Component {
     pub unknowns: Vec<u32>,
     pub cost: Lower,
     pub demands: Demands,
@@ -13,21 +13,26 @@ pub(super) struct Island {
     pub first: usize,
 }
 
-/// All islands, in the order of their first unknowns; demands keep their order. The first `first` demands are counted.
-pub(super) fn islands(unknowns: usize, cost: &Lower, demands: &Demands, first: usize) -> Vec<Island> {
+/// All connected_components, in the order of their first unknowns; demands keep their order. The first `first` demands are counted.
+pub(super) fn connected_components(
+    unknowns: usize,
+    cost: &Lower,
+    demands: &Demands,
+    first: usize,
+) -> Vec<Component> {
     let mut linked = Linked((0..unknowns as u32).collect());
     cost.iter().for_each(|&(a, b, _)| linked.link(a, b));
     let first_of = |i: usize| demands.row(i).next().map(|e| e.0);
     for (i, head) in (0..demands.len()).filter_map(|i| Some((i, first_of(i)?))) {
         demands.row(i).for_each(|(k, _)| linked.link(head, k));
     }
-    let (mut all, mut number): (Vec<Island>, Vec<u32>) = (Vec::new(), vec![u32::MAX; unknowns]);
+    let (mut all, mut number): (Vec<Component>, Vec<u32>) = (Vec::new(), vec![u32::MAX; unknowns]);
     let mut at = Vec::with_capacity(unknowns);
     for k in 0..unknowns as u32 {
         let head = linked.head(k) as usize;
         if number[head] == u32::MAX {
             number[head] = all.len() as u32;
-            all.push(Island::default());
+            all.push(Component::default());
         }
         number[k as usize] = number[head];
         let own = &mut all[number[head] as usize].unknowns;

@@ -162,9 +162,9 @@ pub(crate) fn media_type(bytes: &[u8]) -> Option<&'static str> {
 
 /// Materials gathered for one file: each is taken once, with only what it refers to.
 #[derive(Default)]
-pub(crate) struct Gathered(pub Materials);
+pub(crate) struct MaterialTable(pub Materials);
 
-impl Gathered {
+impl MaterialTable {
     /// The index here of a material of `from`.
     pub fn material(&mut self, from: &Materials, index: u32) -> Option<u32> {
         let mut material = from.materials.get(index as usize)?.clone();

@@ -6,7 +6,7 @@ use crate::bind::BindError;
 use tin_cloak_solve::SparseCholesky;
 
 /// The lower triangle of a symmetric matrix whose pattern stays.
-pub(super) struct System {
+pub(super) struct NewtonSystem {
     matrix: SparseCholesky,
     /// Values of the cost alone, column by column.
     cost: Vec<f64>,
@@ -16,7 +16,7 @@ pub(super) struct System {
     places: Vec<u32>,
 }
 
-impl System {
+impl NewtonSystem {
     /// # Errors
     /// When the pattern is none.
     pub fn new(unknowns: usize, cost: &Lower, demands: &Demands) -> Result<Self, BindError> {

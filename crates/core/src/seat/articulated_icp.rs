@@ -177,7 +177,7 @@ struct Contact {
     barycentric: [f32; 3],
 }
 
-struct Fit {
+struct IcpFit {
     gap: f32,
     unevenness: f32,
     deepest_sunk: f32,
@@ -240,12 +240,12 @@ impl<'a> Search<'a> {
         contacts.iter().map(one).sum::<f32>() / contacts.len().max(1) as f32
     }
 
-    fn fit(&mut self, pose: &Pose) -> Fit {
+    fn fit(&mut self, pose: &Pose) -> IcpFit {
         let contacts = self.contacts(pose);
         let gap = even_gap(&contacts);
         let found: Vec<&Contact> = contacts.iter().flatten().collect();
         let count = found.len().max(1) as f32;
-        Fit {
+        IcpFit {
             gap,
             unevenness: found.iter().map(|c| (c.distance - gap).abs()).sum::<f32>() / count,
             deepest_sunk: found.iter().map(|c| -c.distance).fold(0.0, f32::max),

@@ -15,12 +15,12 @@ pub type With = u16;
 pub const BENDS: With = 0;
 
 /// By layer of an outfit, with what its vertices and the faces of its outside move from one pose to another.
-pub struct MovesAsOne {
+pub struct RigidGroups {
     vertices: Vec<Vec<With>>,
     faces: Vec<Vec<With>>,
 }
 
-impl MovesAsOne {
+impl RigidGroups {
     /// Of the layers that are `wanted`, from a pose to another.
     pub fn between(outfit: &Outfit, wanted: &[bool], (from, to): (&TrialPose, &TrialPose)) -> Self {
         let joints = joints_as_one(&from.matrices, &to.matrices);

@@ -79,7 +79,7 @@ pub fn relax(piece: Relaxed, beneath: Covering, how: Relaxing) -> Result<Vec<Vec
         return Ok(now);
     }
     let shape = brought_over(piece.shape, positions);
-    let edges = Edges::of(&shape, topology);
+    let edges = Edges::new(&shape, topology);
     let stay = f64::from((1.0 - how.strength.min(1.0)) / how.strength).max(1e-6);
     let wanted = gaps(side, beneath, positions);
     let wanted: Vec<Option<f32>> = wanted.iter().map(|g| g.map(|g| g.clearance.min(how.clear))).collect();
@@ -133,7 +133,7 @@ struct Edges<'a> {
 }
 
 impl<'a> Edges<'a> {
-    fn of(shape: &[Vec3], topology: &'a Topology) -> Self {
+    fn new(shape: &[Vec3], topology: &'a Topology) -> Self {
         let laplacian = Laplacian::new(shape, &topology.triangles, &topology.neighbours);
         Self { topology, laplacian }
     }

@@ -1,15 +1,15 @@
 //! Joints that a piece came with, and the body's that stand for them.
 
 use crate::answers::{page, Page, Refusal, Tell};
-use crate::aside::{aside, Shop};
-use crate::joint_match::{JointMatch, Words};
+use crate::blocking_pool::{aside, Shop};
+use crate::joint_match::{JointMatch, MatchWords};
 use crate::steps::changed_as;
 use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{get, post, routes, FromForm, Route};
 use tin_cloak_workshop::{Room, Step};
 
-const WORDS: Words = Words {
+const WORDS: MatchWords = MatchWords {
     joint: "joint of its file",
     is: "is",
     none: "the joint above it",

@@ -14,7 +14,7 @@ use tin_cloak_formats::{Mark, MarkedPose};
 pub const MOST_POSES: usize = 500;
 /// What a person has said of the poses a dress is tried in.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub struct Said {
+pub struct FileSettings {
     /// Ranges of motion of the body.
     pub ranges: Vec<RangeState>,
     /// Poses set by hand.
@@ -23,7 +23,7 @@ pub struct Said {
     pub plan: TrialPlan,
 }
 
-impl Said {
+impl FileSettings {
     pub fn of_state(state: &FittingState) -> Self {
         Self { ranges: state.ranges.clone(), poses: state.poses.clone(), plan: state.plan.clone() }
     }

@@ -11,14 +11,14 @@ const DIRECTIONS: usize = 64;
 const GRAZING: f32 = 0.1;
 
 /// All layers of an outfit in one pose, as things that hide.
-pub(super) struct Hiding<'a> {
+pub(super) struct Visibility<'a> {
     buffers: &'a Buffers,
     /// Layers that hide something, by index.
     on: Vec<usize>,
     directions: Vec<Vec3>,
 }
 
-impl<'a> Hiding<'a> {
+impl<'a> Visibility<'a> {
     pub fn new(outfit: &'a Outfit, buffers: &'a Buffers) -> Self {
         Self {
             buffers,
@@ -86,7 +86,7 @@ impl<'a> Hiding<'a> {
 /// assert!(from[0].z > 0.9, "what lies in front is seen from the front");
 /// ```
 pub fn looks(outfit: &Outfit, buffers: &Buffers, places: &[(Vec3, Vec3, usize)]) -> Vec<Vec3> {
-    let hiding = Hiding::new(outfit, buffers);
+    let hiding = Visibility::new(outfit, buffers);
     places.iter().map(|&(p, n, outer)| hiding.look((p, n), outer)).collect()
 }
 

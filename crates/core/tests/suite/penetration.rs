@@ -4,7 +4,8 @@
 use crate::common::*;
 use proptest::prelude::*;
 use tin_cloak_core::clearance::{
-    ask_pairs, measure_pose, meeting_faces, strain, sum_up, InPose, Outfit, PairMeasure, Settings, Through,
+    ask_pairs, measure_pose, meeting_faces, strain, sum_up, InPose, Outfit, PairMeasure, Penetration,
+    Settings,
 };
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_core::mesh::{even_out, flood_fill, mix, Topology};
@@ -25,7 +26,7 @@ fn pressed(by: f32, turn: f32, last: f32) -> (Outfit, Vec<Mat4>) {
     (o, vec![pose, Mat4::IDENTITY])
 }
 
-fn measured(o: &Outfit, matrices: &[Mat4]) -> Vec<(Through, PairMeasure)> {
+fn measured(o: &Outfit, matrices: &[Mat4]) -> Vec<(Penetration, PairMeasure)> {
     let mut buffers = o.buffers();
     buffers.pose(o, matrices, &[]);
     let at = InPose::new(o, &buffers);

@@ -12,7 +12,7 @@ use tin_cloak_core::JointId;
 
 /// The weights that a piece's file brings.
 #[derive(Clone, Debug)]
-pub struct Came {
+pub struct ImportedWeights {
     /// One row a welded vertex, over joints of `skeleton`.
     pub skin: Skin,
     /// The file's joints.
@@ -48,7 +48,7 @@ pub fn known_joints(own: &Skeleton, body: &Skeleton) -> Vec<Option<JointId>> {
     (0..own.len()).map(|j| known[j].or_else(|| part(j))).collect()
 }
 
-impl Came {
+impl ImportedWeights {
     /// Joints of the file that move some of the piece.
     pub fn carrying(&self) -> Vec<JointId> {
         let mut carries = vec![false; self.skeleton.len()];

@@ -5,7 +5,7 @@
 
 use crate::measuring::at_rest::AtRestOfRoom;
 use crate::measuring::board::Board;
-use crate::measuring::cells::{Kept, Known, Plan};
+use crate::measuring::cells::{CountPlan, Kept, Known};
 use std::collections::HashMap;
 use std::sync::Arc;
 use tin_cloak_core::clearance::Spot;
@@ -20,7 +20,7 @@ use tin_cloak_model::state::trial_plan::Counts;
 /// A snag of an outfit.
 #[derive(Clone, Debug, PartialEq)]
 #[allow(missing_docs)]
-pub struct TiedSnag {
+pub struct SnagTrack {
     /// Outer and inner layer of the pile.
     pub layers: (usize, usize),
     pub outer: String,
@@ -44,7 +44,7 @@ pub struct TiedSnag {
     pub spot: Option<Spot>,
 }
 
-impl TiedSnag {
+impl SnagTrack {
     /// What it weighs: deepest times area times how many counted poses have it.
     fn rank(&self) -> f32 {
         self.deepest_mm * self.area_cm2.max(0.01) * self.counted as f32
@@ -52,9 +52,9 @@ impl TiedSnag {
 }
 
 /// The snags of an outfit, worst first.
-pub struct TiedSnags(pub Vec<TiedSnag>);
+pub struct SnagTracks(pub Vec<SnagTrack>);
 
-impl Weighed for TiedSnags {
+impl Weighed for SnagTracks {
     fn bytes(&self) -> usize {
         self.0.iter().map(|s| 256 + s.vertices.len() * 4 + s.depths_mm.len() * 4).sum()
     }
@@ -71,14 +71,14 @@ struct Seen {
 ///
 /// # Errors
 /// When the store fails.
-pub fn tied_snags(room: &Room, board: &Board, kept: Kept) -> Result<Option<Arc<TiedSnags>>, WorkshopError> {
+pub fn snag_tracks(room: &Room, board: &Board, kept: Kept) -> Result<Option<Arc<SnagTracks>>, WorkshopError> {
     if !board.is_whole() {
         return Ok(None);
     }
-    let plan = Plan::of(room, kept)?;
+    let plan = CountPlan::new(room, kept)?;
     let key = Key::begin("tied snags").and_key(plan.whole).end();
     let made = kept.derived.try_get_or(key, || {
-        let known = Known::of(&plan, kept)?;
+        let known = Known::new(&plan, kept)?;
         let worn = room.worn();
         let mut all = Vec::new();
         for (row, pair) in plan.rows.iter().enumerate() {
@@ -90,7 +90,7 @@ pub fn tied_snags(room: &Room, board: &Board, kept: Kept) -> Result<Option<Arc<T
         }
         all.retain(|s| s.counted > 0);
         all.sort_by(|a, b| b.rank().total_cmp(&a.rank()));
-        Ok::<_, WorkshopError>(TiedSnags(all))
+        Ok::<_, WorkshopError>(SnagTracks(all))
     })?;
     Ok(Some(made))
 }
@@ -115,7 +115,7 @@ impl Telling<'_> {
         self.board.poses[pose].counts.max(plan.of_pair(&self.name(self.layers.0), &self.name(self.layers.1)))
     }
 
-    fn of_layer(&self, known: &Known, on_outer: bool) -> Vec<TiedSnag> {
+    fn of_layer(&self, known: &Known, on_outer: bool) -> Vec<SnagTrack> {
         let seen = seen_in(known, self.row, on_outer);
         if seen.is_empty() {
             return Vec::new();
@@ -139,7 +139,8 @@ impl Telling<'_> {
         };
         let (group, groups) = flood_fill(vertices.len(), next);
         let areas = layer.topology.vertex_areas(&layer.rest);
-        let mut list: Vec<Gathered> = (0..groups).map(|_| Gathered::new(self.board.poses.len())).collect();
+        let mut list: Vec<GatheredSnags> =
+            (0..groups).map(|_| GatheredSnags::new(self.board.poses.len())).collect();
         for (v, g) in vertices.iter().zip(&group) {
             list[*g as usize].vertices.push(*v);
             list[*g as usize].area += areas[*v as usize];
@@ -151,12 +152,12 @@ impl Telling<'_> {
         list.into_iter().map(|g| self.told(g, on_outer)).collect()
     }
 
-    fn told(&self, gathered: Gathered, on_outer: bool) -> TiedSnag {
-        let Gathered { vertices, area, depths_mm, vertex, pose, deepest_mm } = gathered;
+    fn told(&self, gathered: GatheredSnags, on_outer: bool) -> SnagTrack {
+        let GatheredSnags { vertices, area, depths_mm, vertex, pose, deepest_mm } = gathered;
         let counted = (0..depths_mm.len()).filter(|p| depths_mm[*p] > 0.0);
         let counted = counted.filter(|p| self.counts(*p) == Counts::Counted).count();
         let rest = self.room.at_rest(self.worn, &[self.layers]);
-        TiedSnag {
+        SnagTrack {
             layers: self.layers,
             outer: self.name(self.layers.0),
             inner: self.name(self.layers.1),
@@ -174,8 +175,8 @@ impl Telling<'_> {
     }
 
     /// Of layers that are in each other as they were not at rest.
-    fn contact(&self, known: &Known, tolerance_mm: f32) -> Option<TiedSnag> {
-        let mut gathered = Gathered::new(self.board.poses.len());
+    fn contact(&self, known: &Known, tolerance_mm: f32) -> Option<SnagTrack> {
+        let mut gathered = GatheredSnags::new(self.board.poses.len());
         let mut place = None;
         for pose in 0..self.board.poses.len() {
             let Some(cell) = &known.through[pose][self.row] else { continue };
@@ -196,12 +197,12 @@ impl Telling<'_> {
         let layer = &self.worn.outfit.layers[if spot.on_outer { self.layers.0 } else { self.layers.1 }];
         let areas = layer.topology.vertex_areas(&layer.rest);
         gathered.area = gathered.vertices.iter().map(|v| areas[*v as usize]).sum();
-        Some(TiedSnag { spot: Some(spot), ..self.told(gathered, spot.on_outer) })
+        Some(SnagTrack { spot: Some(spot), ..self.told(gathered, spot.on_outer) })
     }
 }
 
 /// A snag as it is put together.
-struct Gathered {
+struct GatheredSnags {
     vertices: Vec<u32>,
     /// Square metres.
     area: f32,
@@ -211,7 +212,7 @@ struct Gathered {
     deepest_mm: f32,
 }
 
-impl Gathered {
+impl GatheredSnags {
     fn new(poses: usize) -> Self {
         let depths_mm = vec![0.0; poses];
         Self { vertices: Vec::new(), area: 0.0, depths_mm, vertex: 0, pose: 0, deepest_mm: 0.0 }

@@ -1,6 +1,6 @@
 //! Tests of `clearance/moves_as_one.rs`.
 
-use tin_cloak_core::clearance::moves_as_one::*;
+use tin_cloak_core::clearance::rigid_groups::*;
 use tin_cloak_core::glam::Mat4;
 use tin_cloak_core::glam::Vec3;
 use tin_cloak_core::mend::TrialPose;
@@ -21,7 +21,7 @@ fn a_body_on_one_joint_moves_as_one_and_where_a_shape_changes_it_bends() {
     let far = (0..topology.vertices() as u32).find(|v| *v != 0 && !topology.neighbours.row(0).contains(v));
     let with = |amount: f32, v: u32| {
         let (from, to) = (pose(Vec3::ZERO, 0.0), pose(Vec3::X, amount));
-        let as_one = MovesAsOne::between(&outfit, &[true], (&from, &to));
+        let as_one = RigidGroups::between(&outfit, &[true], (&from, &to));
         as_one.place((0, topology), [v; 3])
     };
     assert_eq!([with(0.0, 0), with(0.0, beside)], [1, 1]);

@@ -1,7 +1,7 @@
 //! How deep two layers are in each other, where they run through each other.
 
-use super::hidden::Hiding;
 use super::snag::connected;
+use super::visibility::Visibility;
 use super::{Buffers, InsideSpot, Outfit};
 use crate::mesh::Topology;
 use glam::Vec3;
@@ -15,7 +15,7 @@ const OFF: f32 = 0.0005;
 
 /// The parts of a layer that lie inside the other one, each with its deepest vertex.
 #[derive(Default)]
-struct Parts {
+struct LayerComponents {
     /// The vertices inside, ascending, and how deep.
     inside: Vec<(u32, f32)>,
     part_of: Vec<u32>,
@@ -24,7 +24,7 @@ struct Parts {
 
 const NONE: u32 = u32::MAX;
 
-impl Parts {
+impl LayerComponents {
     /// Of the vertices inside that are reached from `front` over the surface; `depth` says how deep a
     /// vertex is that is inside.
     fn reached(
@@ -69,21 +69,21 @@ impl Parts {
 
 /// What of two layers lies inside the other.
 pub(super) struct Inside {
-    outer: Parts,
+    outer: LayerComponents,
     /// None of a layer against itself.
-    inner: Option<Parts>,
+    inner: Option<LayerComponents>,
 }
 
 impl Inside {
     /// Of the layers `(outer, inner)`, from pairs of faces (by their corners) that run through each other.
-    pub fn of(
-        at: (&Outfit, &Buffers, &Hiding),
+    pub fn new(
+        at: (&Outfit, &Buffers, &Visibility),
         (outer, inner): (usize, usize),
         meeting: &[([u32; 3], [u32; 3])],
     ) -> Self {
         let reached = |layer: usize, other: usize, front: Vec<u32>| {
             let depth = |v: u32| depth_in(at, (layer, other), v);
-            Parts::reached(&at.0.layers[layer].topology, front, &depth)
+            LayerComponents::reached(&at.0.layers[layer].topology, front, &depth)
         };
         let mut front: Vec<u32> = meeting.iter().flat_map(|p| p.0).collect();
         let theirs = meeting.iter().flat_map(|p| p.1);
@@ -135,7 +135,7 @@ pub fn way_out(
 
 /// How deep vertex `v` of a layer lies in another (or in its own, when both are the same), metres.
 pub(super) fn depth_in(
-    at: (&Outfit, &Buffers, &Hiding),
+    at: (&Outfit, &Buffers, &Visibility),
     (layer, other): (usize, usize),
     v: u32,
 ) -> Option<f32> {
@@ -146,7 +146,7 @@ pub(super) fn depth_in(
 }
 
 fn in_other(
-    (_, buffers, hiding): (&Outfit, &Buffers, &Hiding),
+    (_, buffers, hiding): (&Outfit, &Buffers, &Visibility),
     (layer, other): (usize, usize),
     v: u32,
 ) -> Option<f32> {
@@ -157,7 +157,7 @@ fn in_other(
 
 /// Of a layer in itself: the way out is to the nearest of its faces that look the other way, its own
 /// neighbourhood does not.
-fn in_itself((_, buffers, hiding): (&Outfit, &Buffers, &Hiding), layer: usize, v: u32) -> Option<f32> {
+fn in_itself((_, buffers, hiding): (&Outfit, &Buffers, &Visibility), layer: usize, v: u32) -> Option<f32> {
     let (p, side) = (buffers.positions(layer)[v as usize], buffers.outside(layer));
     let normal = side.normals[v as usize];
     if normal == Vec3::ZERO || hiding.winding(layer, p + normal * OFF) < WRAPPED {

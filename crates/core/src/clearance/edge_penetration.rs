@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 /// A stretch of an edge on the wrong side by more than the tolerance, between two places where the edge runs
 /// through the other layer.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct StretchSpot {
+pub struct EdgeSpot {
     /// True when the edge is of the outer layer, false for the inner.
     pub on_outer: bool,
     /// Its welded vertices, the lower first.
@@ -40,7 +40,7 @@ type Pierced = ([u32; 2], u32);
 
 impl PairView<'_, '_> {
     /// The stretches that are through; `meeting` are the faces of the two layers that meet.
-    pub fn stretches(&self, meeting: &[(u32, u32)]) -> Vec<StretchSpot> {
+    pub fn stretches(&self, meeting: &[(u32, u32)]) -> Vec<EdgeSpot> {
         let of = |on_outer: bool| {
             let pierced = self.pierced(on_outer, meeting);
             let edges = pierced.chunk_by(|a, b| a.0 == b.0);
@@ -49,7 +49,7 @@ impl PairView<'_, '_> {
                 .filter_map(|(edge, ends)| self.stretch(on_outer, edge, ends.map(f32::from_bits)))
                 .collect()
         };
-        let mut all: Vec<StretchSpot> = of(false);
+        let mut all: Vec<EdgeSpot> = of(false);
         all.extend::<Vec<_>>(of(true));
         all
     }
@@ -81,7 +81,7 @@ impl PairView<'_, '_> {
         found
     }
 
-    fn stretch(&self, on_outer: bool, edge: [u32; 2], [from, to]: [f32; 2]) -> Option<StretchSpot> {
+    fn stretch(&self, on_outer: bool, edge: [u32; 2], [from, to]: [f32; 2]) -> Option<EdgeSpot> {
         let (layer, normals) = match on_outer {
             true => (self.pair.outer, &self.outer().towards_body.normals),
             false => (self.pair.inner, &self.inner().outside().normals),
@@ -99,7 +99,7 @@ impl PairView<'_, '_> {
             };
             let (clearance, normal) = (asked.clearance, asked.normal);
             let (position, own_normal) = place;
-            Some(StretchSpot { on_outer, edge, share, position, clearance, normal, own_normal })
+            Some(EdgeSpot { on_outer, edge, share, position, clearance, normal, own_normal })
         };
         let deepest =
             ASKED.iter().filter_map(ask).reduce(|a, b| if b.clearance < a.clearance { b } else { a });

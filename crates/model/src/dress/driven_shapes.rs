@@ -7,7 +7,7 @@ use tin_cloak_core::deform::{Driver, Morph};
 use tin_cloak_core::skeleton::Skeleton;
 
 /// The shapes of pieces that a joint's turn calls up and the body has none of the name of: names and drivers.
-pub fn called_up(body: &Body, pieces: &[Piece]) -> Vec<Morph> {
+pub fn driven_shapes(body: &Body, pieces: &[Piece]) -> Vec<Morph> {
     let mut all: Vec<Morph> = Vec::new();
     for piece in pieces.iter().filter(|p| p.bound.is_some() && !p.cage) {
         let came = piece.came.as_ref().map(|c| &*c.skeleton);

@@ -5,11 +5,11 @@
 
 use super::ask::PairView;
 use super::crossing::{crossing, meeting};
-use super::hidden::Hiding;
-use super::inside::depth_in;
+use super::penetration_depth::depth_in;
+use super::visibility::Visibility;
 use super::{
-    Asked, AtRest, Buffers, Coverage, Crossing, Outfit, PairMeasure, PairPoints, Settings, Side, Spot,
-    StretchSpot,
+    Asked, AtRest, Buffers, Coverage, Crossing, EdgeSpot, Outfit, PairMeasure, PairPoints, Settings, Side,
+    Spot,
 };
 use crate::mesh::triangle_area;
 use glam::Vec3;
@@ -19,7 +19,7 @@ use std::sync::atomic::{AtomicI32, Ordering};
 
 /// A vertex on the wrong side of the other layer by more than the tolerance.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct ThroughSpot {
+pub struct PenetrationSpot {
     /// True when it is of the outer layer (sunk), false for the inner (poking).
     pub on_outer: bool,
     /// Welded vertex of that layer.
@@ -34,15 +34,15 @@ pub struct ThroughSpot {
 
 /// What is through in a pair in a pose.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-pub struct Through {
+pub struct Penetration {
     /// Covered inner vertices.
     pub covered: u32,
     /// Least clearance of those that are not through, metres; none when none could be asked.
     pub least_clearance: Option<f32>,
     /// The others, and the sunk ones of the outer layer; of one that rest has so already, what the pose adds.
-    pub spots: Vec<ThroughSpot>,
+    pub spots: Vec<PenetrationSpot>,
     /// Stretches of edges between vertices, likewise.
-    pub stretches: Vec<StretchSpot>,
+    pub stretches: Vec<EdgeSpot>,
     /// True when the pair cannot be measured in the pose: a vertex of it is nowhere (its position no
     /// number). Where every vertex has an open edge nearest, the crossing still tells.
     pub unmeasurable: bool,
@@ -63,14 +63,14 @@ pub struct Sight {
 pub struct InPose<'a> {
     outfit: &'a Outfit,
     buffers: &'a Buffers,
-    hiding: Hiding<'a>,
+    hiding: Visibility<'a>,
 }
 
 impl<'a> InPose<'a> {
     /// Of an outfit whose layers are posed in `buffers`: those that are asked, and all of them where
     /// it is asked what is seen.
     pub fn new(outfit: &'a Outfit, buffers: &'a Buffers) -> Self {
-        Self { outfit, buffers, hiding: Hiding::new(outfit, buffers) }
+        Self { outfit, buffers, hiding: Visibility::new(outfit, buffers) }
     }
 
     pub(super) fn outfit(&self) -> &'a Outfit {
@@ -109,7 +109,7 @@ impl<'a> InPose<'a> {
         settings: Settings,
         meeting: &[(u32, u32)],
         rest: Option<&AtRest>,
-    ) -> Through {
+    ) -> Penetration {
         let found = through_in(&self.view(pair, settings), meeting);
         match rest {
             Some(rest) => found.beyond(rest, settings.tolerance),
@@ -187,15 +187,15 @@ impl<'a> InPose<'a> {
     }
 
     /// What is seen of what is through in a pair.
-    pub fn see(&self, pair: usize, through: &Through) -> Sight {
+    pub fn see(&self, pair: usize, through: &Penetration) -> Sight {
         see_in(&self.view(pair, Settings::default()), through)
     }
 }
 
-pub(super) fn through_in(view: &PairView, meeting: &[(u32, u32)]) -> Through {
+pub(super) fn through_in(view: &PairView, meeting: &[(u32, u32)]) -> Penetration {
     let settings = view.settings;
     let coverage = &*view.pair.coverage;
-    let mut spots: Vec<ThroughSpot> = Vec::new();
+    let mut spots: Vec<PenetrationSpot> = Vec::new();
     for on_outer in [false, true] {
         let out =
             view.reached(on_outer, meeting).into_iter().filter(|(_, a)| a.clearance < -settings.tolerance);
@@ -211,7 +211,7 @@ pub(super) fn through_in(view: &PairView, meeting: &[(u32, u32)]) -> Through {
             least.at_most(asked.clearance);
         }
     });
-    let found = Through {
+    let found = Penetration {
         covered: coverage.covered.len() as u32,
         least_clearance: least.found(),
         spots,
@@ -221,7 +221,7 @@ pub(super) fn through_in(view: &PairView, meeting: &[(u32, u32)]) -> Through {
     found.judged(view)
 }
 
-impl Through {
+impl Penetration {
     /// True when nothing is through.
     pub fn is_empty(&self) -> bool {
         self.spots.is_empty() && self.stretches.is_empty()
@@ -286,21 +286,21 @@ impl Least {
 }
 
 impl PairView<'_, '_> {
-    fn inner_spot(&self, vertex: u32, asked: &Asked) -> ThroughSpot {
+    fn inner_spot(&self, vertex: u32, asked: &Asked) -> PenetrationSpot {
         let area = vertex_area(self.inner_side(), &self.inner().positions, vertex);
         let Asked { clearance, normal, .. } = *asked;
-        ThroughSpot { on_outer: false, vertex, clearance, normal, area }
+        PenetrationSpot { on_outer: false, vertex, clearance, normal, area }
     }
 }
 
-fn outer_spot(vertex: u32, asked: &Asked) -> ThroughSpot {
-    ThroughSpot { on_outer: true, vertex, clearance: asked.clearance, normal: asked.normal, area: 0.0 }
+fn outer_spot(vertex: u32, asked: &Asked) -> PenetrationSpot {
+    PenetrationSpot { on_outer: true, vertex, clearance: asked.clearance, normal: asked.normal, area: 0.0 }
 }
 
 /// The same from points that were asked before.
-pub(super) fn through_of(view: &PairView, points: &PairPoints) -> Through {
+pub(super) fn through_of(view: &PairView, points: &PairPoints) -> Penetration {
     let (coverage, tolerance) = (&view.pair.coverage, view.settings.tolerance);
-    let mut found = Through { covered: coverage.covered.len() as u32, ..Through::default() };
+    let mut found = Penetration { covered: coverage.covered.len() as u32, ..Penetration::default() };
     for (&vertex, asked) in coverage.covered.iter().zip(&points.inner) {
         let Some(asked) = asked else { continue };
         if asked.clearance >= -tolerance {
@@ -317,7 +317,7 @@ pub(super) fn through_of(view: &PairView, points: &PairPoints) -> Through {
     found.judged(view)
 }
 
-pub(super) fn see_in(view: &PairView, through: &Through) -> Sight {
+pub(super) fn see_in(view: &PairView, through: &Penetration) -> Sight {
     let hidden = through.spots.par_iter().with_min_len(64).map(|spot| view.is_buried(spot));
     let buried: Vec<bool> = hidden.collect();
     let seen = through.spots.iter().zip(&buried).filter(|(_, buried)| !**buried).map(|(spot, _)| spot);
@@ -332,8 +332,8 @@ pub(super) fn see_in(view: &PairView, through: &Through) -> Sight {
 }
 
 /// The deepest stretch in sight, with its depth.
-fn stretch_in_sight(view: &PairView, stretches: &[StretchSpot]) -> Option<(Spot, f32)> {
-    let mut deepest: Vec<&StretchSpot> = stretches.iter().collect();
+fn stretch_in_sight(view: &PairView, stretches: &[EdgeSpot]) -> Option<(Spot, f32)> {
+    let mut deepest: Vec<&EdgeSpot> = stretches.iter().collect();
     deepest.sort_by(|a, b| a.clearance.total_cmp(&b.clearance));
     let seen = deepest.into_iter().find(|s| !view.is_stretch_buried(s))?;
     let place = PairView::stretch_shows(seen);
@@ -352,12 +352,12 @@ fn stretch_in_sight(view: &PairView, stretches: &[StretchSpot]) -> Option<(Spot,
 /// let outfit = outfit(&sphere(0.1, 32), &[shirt]);
 /// let buffers = outfit.buffers();
 /// let pose = InPose::new(&outfit, &buffers);
-/// let rest = AtRest::of(&outfit, &buffers, (1, 0));
+/// let rest = AtRest::new(&outfit, &buffers, (1, 0));
 /// let through = pose.through(0, Settings::default(), &pose.meeting((1, 0), &rest), None);
 /// let cell = sum_up(&through, &pose.see(0, &through), 1.0);
 /// assert_eq!((cell.poking + cell.sunk + cell.buried), through.spots.len());
 /// ```
-pub fn sum_up(through: &Through, sight: &Sight, worst_strain: f32) -> PairMeasure {
+pub fn sum_up(through: &Penetration, sight: &Sight, worst_strain: f32) -> PairMeasure {
     let mut m = PairMeasure {
         covered: through.covered as usize,
         poking: 0,

@@ -9,7 +9,7 @@ pub(super) type Lanes = u16;
 
 /// Triangles of one tree that are not asked against each other.
 #[derive(Clone, Debug, Default)]
-pub struct LetBe {
+pub struct ExclusionMask {
     /// By place of the tree (see [`Bvh::subtrees`]): places below which none needs to be asked against any below this
     /// one, ascending.
     places: Vec<Box<[u32]>>,
@@ -17,22 +17,22 @@ pub struct LetBe {
     leaves: Vec<Box<[(u32, Lanes)]>>,
 }
 
-impl LetBe {
+impl ExclusionMask {
     /// For a tree: `next` puts the triangles that one is not asked against on a list, in any order and as often as it
     /// likes; `places`, by place of the tree (as many as there are known of; in any order within a row, both ways),
     /// those below which none needs to be: they are passed over where both come up together, so that something of them
     /// may be found all the same.
     ///
     /// ```
-    /// use tin_cloak_core::{query::{Bvh, LetBe}, shapes::sphere};
+    /// use tin_cloak_core::{query::{Bvh, ExclusionMask}, shapes::sphere};
     ///
     /// // Neighbours meet in the corner that they share, unless they are let be.
     /// let ball = sphere(0.1, 16);
     /// let tree = Bvh::build(&ball.0, &ball.1);
-    /// assert!(!tree.meeting_itself(&LetBe::default()).is_empty());
+    /// assert!(!tree.meeting_itself(&ExclusionMask::default()).is_empty());
     /// let joined = |f: u32, g: u32| ball.1[f as usize].iter().any(|v| ball.1[g as usize].contains(v));
     /// let next = |f: u32, found: &mut Vec<u32>| found.extend((0..ball.1.len() as u32).filter(|g| joined(f, *g)));
-    /// assert!(tree.meeting_itself(&LetBe::new(&tree, &next, Vec::new())).is_empty());
+    /// assert!(tree.meeting_itself(&ExclusionMask::new(&tree, &next, Vec::new())).is_empty());
     /// ```
     pub fn new(tree: &Bvh, next: &(impl Fn(u32, &mut Vec<u32>) + Sync), places: Vec<Vec<u32>>) -> Self {
         let (nodes, leaves) = (tree.nodes.len() as u32, tree.leaves.len());

@@ -1,6 +1,6 @@
 //! What of a layer no look reaches in any pose: it can be left out where the pieces over it are worn.
 
-use super::moves_as_one::{MovesAsOne, With, BENDS};
+use super::rigid_groups::{RigidGroups, With, BENDS};
 use super::{Buffers, Outfit};
 use crate::deform::blended_matrix;
 use crate::deform::TrialPose;
@@ -118,7 +118,7 @@ pub fn never_seen(
     poses: &[TrialPose],
     go_on: &(dyn Fn(f32) -> bool + Sync),
 ) -> Option<Vec<Vec<(LookedAt, HiddenBy)>>> {
-    let directions: Vec<Vec3> = super::hidden::spiral(DIRECTIONS).collect();
+    let directions: Vec<Vec3> = super::visibility::spiral(DIRECTIONS).collect();
     let beside = nearest_before(&directions);
     let mut buffers = outfit.buffers();
     let begin = |at: &LookingAt| -> (Vec<usize>, Vec<Unseen>) {
@@ -137,12 +137,12 @@ pub fn never_seen(
         let mut needed = vec![false; outfit.layers.len()];
         hiding.iter().zip(&left).filter(looked_for).flat_map(|l| l.0).for_each(|layer| needed[*layer] = true);
         buffers.pose_some(outfit, |layer| needed[layer], (&pose.matrices, &pose.amounts));
-        let as_one = (n > 0).then(|| MovesAsOne::between(outfit, &needed, (&poses[0], pose)));
+        let as_one = (n > 0).then(|| RigidGroups::between(outfit, &needed, (&poses[0], pose)));
         let as_one = as_one.as_ref();
         for ((at, hiding), left) in lists.iter().zip(&hiding).zip(&mut left) {
             let (buffers, directions, of) = (&buffers, (directions.as_slice(), beside.as_slice()), at.of);
             let through = at.through.get(n).map(Vec::as_slice);
-            let look = Look { outfit, buffers, of, hiding, directions, through, as_one };
+            let look = Viewpoint { outfit, buffers, of, hiding, directions, through, as_one };
             *left = std::mem::take(left).into_par_iter().filter_map(|v| look.misses(v, pose)).collect();
         }
     }
@@ -157,7 +157,7 @@ fn nearest_before(directions: &[Vec3]) -> Vec<usize> {
     (0..directions.len()).map(|i| nearest(i).unwrap_or(i)).collect()
 }
 
-struct Look<'a> {
+struct Viewpoint<'a> {
     outfit: &'a Outfit,
     buffers: &'a Buffers,
     of: usize,
@@ -166,7 +166,7 @@ struct Look<'a> {
     directions: (&'a [Vec3], &'a [usize]),
     through: Option<&'a [(u32, usize)]>,
     /// What has moved as one since the first pose; none in that itself.
-    as_one: Option<&'a MovesAsOne>,
+    as_one: Option<&'a RigidGroups>,
 }
 
 /// Where a place is looked at in a pose: a hair over its surface, with the outward unit normal there.
@@ -177,7 +177,7 @@ struct Eye {
     beneath: Option<usize>,
 }
 
-impl Look<'_> {
+impl Viewpoint<'_> {
     /// The place again, when no look reaches it in the pose.
     fn misses(&self, mut unseen: Unseen, pose: &TrialPose) -> Option<Unseen> {
         let surface = self.on_surface(unseen.place);
@@ -281,7 +281,7 @@ impl Look<'_> {
         { over }.find_map(|layer| self.beneath(*layer, p, AS_GOOD_AS_BENEATH))
     }
 
-    /// Beneath what of a layer lies nearest, no further away than `reach`. What is nearest to an open edge stands out
+    /// Below what of a layer lies nearest, no further away than `reach`. What is nearest to an open edge stands out
     /// past it: it is seen though it be through.
     fn beneath(&self, layer: usize, p: Vec3, reach: f32) -> Option<Eye> {
         let hit = self.buffers.towards_body(layer).tree.closest(p, reach)?;
