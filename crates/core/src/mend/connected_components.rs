@@ -13,7 +13,8 @@ pub(super) struct Component {
     pub first: usize,
 }
 
-/// All connected_components, in the order of their first unknowns; demands keep their order. The first `first` demands are counted.
+/// All components, in the order of their first unknowns; demands keep their order. The first `first` demands are
+/// counted.
 pub(super) fn connected_components(
     unknowns: usize,
     cost: &Lower,

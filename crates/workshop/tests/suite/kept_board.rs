@@ -117,6 +117,22 @@ fn a_step_measures_only_the_rows_it_touched_and_undo_redo_compare_and_restart_no
 }
 
 #[test]
+fn a_piece_that_changes_its_layer_is_measured_as_what_it_is_now() {
+    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    assert!(bench.board().deepest_mm() > 0.5);
+    // Beside the tunic, over it, beneath it; then the tunic beside the breeches, and over them again.
+    for (piece, layer) in [(1, 2), (1, 3), (1, 1), (2, 1), (2, 2)] {
+        bench.run(Step::MoveToLayer { piece, layer });
+        let board = bench.board();
+        assert!(board.is_whole());
+        assert_is_fresh(&bench, &board);
+    }
+    // What a cell of covered layers told is not told of a mere contact.
+    let depths = |b: &Board| b.measured().map(|(_, _, cell)| cell.depth_mm()).fold(0.0, f32::max);
+    assert!(depths(&bench.board()) > 0.5);
+}
+
+#[test]
 fn steps_that_show_nothing_measure_nothing() {
     let bench = three_layers();
     bench.board();
