@@ -246,10 +246,10 @@ impl From<MeansArg> for MeansKind {
 
 #[derive(Args)]
 pub(crate) struct TrialArgs {
-    /// Poses to try: `range` (built in), `clips` (of the file), a BVH or GLB with motion, or a trial set
-    /// (JSON, as the Trials station writes it)
-    #[arg(long, default_value = "range", value_name = "range|clips|FILE")]
-    pub trial: String,
+    /// Poses to try: `range` (built in), `clips` (of the file), `kept` (all that the file says), a BVH or GLB with
+    /// motion, or a trial set (JSON, as the Trials station writes it) [default: range; of a plan kept]
+    #[arg(long, value_name = "range|clips|kept|FILE")]
+    pub trial: Option<String>,
     /// Frames tried of each clip: a number, or `all` at its own rate [default: as the file says, else 12]
     #[arg(long, value_name = "all|N", value_parser = frames)]
     pub frames: Option<Frames>,

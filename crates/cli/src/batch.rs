@@ -32,13 +32,6 @@ pub(crate) enum FileError {
     NoOut,
     #[error("--unit {unit} is none of m, cm, mm, in and ft")]
     Unit { unit: String },
-    #[error("a plan is made in the poses of a trial set: give --trial a set (JSON), or leave it out")]
-    PlanTrial,
-    #[error(
-        "a plan takes frames, body and tolerances of pairs from the trial set and the file: leave out --frames, \
-         --every-pair, --body-mesh and OUTER:INNER=MM"
-    )]
-    PlanSays,
 }
 
 pub(crate) fn load(path: &Path) -> Result<NamedFile, FileError> {
@@ -86,17 +79,24 @@ pub(crate) fn fit(args: &FitArgs) -> Outcome {
     Ok(ExitCode::SUCCESS)
 }
 
-fn open(path: &Path, trial: &TrialArgs) -> Result<DressedFile, Box<dyn std::error::Error>> {
+/// A dressed file in the poses asked for; in those of `unsaid` where none are.
+fn open(
+    path: &Path,
+    trial: &TrialArgs,
+    unsaid: TrialWish,
+) -> Result<DressedFile, Box<dyn std::error::Error>> {
     if trial.tolerances.iter().any(|t| is_no_length(t.mm)) {
         return Err(FileError::Number.into());
     }
-    let wish = match trial.trial.as_str() {
-        "range" => TrialWish::Range,
-        "clips" => TrialWish::Clips,
-        set if set.ends_with(".json") => {
+    let wish = match trial.trial.as_deref() {
+        None => unsaid,
+        Some("range") => TrialWish::Range,
+        Some("clips") => TrialWish::Clips,
+        Some("kept") => TrialWish::AsTheFileSays,
+        Some(set) if set.ends_with(".json") => {
             TrialWish::Set(TrialPlan::of_json(set, &load(Path::new(set))?.bytes)?)
         }
-        file => TrialWish::Motion(load(Path::new(file))?),
+        Some(file) => TrialWish::Motion(load(Path::new(file))?),
     };
     let of_pair = |t: &ToleranceArg| {
         let (outer, inner) = t.pair.clone()?;
@@ -110,23 +110,7 @@ fn open(path: &Path, trial: &TrialArgs) -> Result<DressedFile, Box<dyn std::erro
 
 /// Tries what may help, tells of it, and does it where that is wished.
 fn plan(args: &Mend) -> Outcome {
-    let TrialArgs { frames, every_pair, body_mesh, tolerances, .. } = &args.trial;
-    let of_pairs = tolerances.iter().any(|t| t.pair.is_some());
-    if frames.is_some() || *every_pair || body_mesh.is_some() || of_pairs {
-        return Err(FileError::PlanSays.into());
-    }
-    if tolerances.iter().any(|t| is_no_length(t.mm)) {
-        return Err(FileError::Number.into());
-    }
-    let wish = match args.trial.trial.as_str() {
-        "range" => TrialWish::AsTheFileSays,
-        set if set.ends_with(".json") => {
-            TrialWish::Set(TrialPlan::of_json(set, &load(Path::new(set))?.bytes)?)
-        }
-        _ => return Err(FileError::PlanTrial.into()),
-    };
-    let says = TrialSays { tolerance_mm: Some(tolerance_mm(&args.trial)), ..TrialSays::default() };
-    let mut dressed = DressedFile::open(&load(&args.dressed)?, None, &wish, &says)?;
+    let mut dressed = open(&args.dressed, &args.trial, TrialWish::AsTheFileSays)?;
     let only: Vec<MeansKind> = args.only.iter().map(|m| (*m).into()).collect();
     let progress = Progress::new("planning");
     let plan = dressed.plan(&only, &|s| progress.tell(s))?;
@@ -202,7 +186,7 @@ fn say_worst(report: &Report) {
 }
 
 pub(crate) fn check(args: &Check) -> Outcome {
-    let (report, bad) = measured(&open(&args.dressed, &args.trial)?)?;
+    let (report, bad) = measured(&open(&args.dressed, &args.trial, TrialWish::Range)?)?;
     save_report(args.report.as_deref(), &report)?;
     say_worst(&report);
     Ok(if bad > 0 { ExitCode::from(1) } else { ExitCode::SUCCESS })
@@ -216,7 +200,7 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
     if is_no_length(args.margin_mm) || is_no_length(args.limit_mm) {
         return Err(FileError::Number.into());
     }
-    let mut dressed = open(&args.dressed, &args.trial)?;
+    let mut dressed = open(&args.dressed, &args.trial, TrialWish::Range)?;
     let (margin_mm, limit_mm, alike, rows) = (args.margin_mm, args.limit_mm, args.alike, args.keep_rows);
     let options = MendOptions { margin_mm, limit_mm, alike, rows };
     let progress = Progress::new("mending");

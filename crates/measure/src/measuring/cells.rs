@@ -31,7 +31,7 @@ use tin_cloak_store::Store;
 
 /// Goes up when the same layers would be measured otherwise: what was kept before is then left
 /// alone.
-const MEASURE: u32 = 10;
+const MEASURE: u32 = 11;
 
 /// What is through in a cell, whoever sees it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -134,9 +134,13 @@ impl CountPlan {
             let all = pile.facts.iter().zip(&posed).zip(off).filter(|(_, off)| !**off);
             let all =
                 all.fold(Key::begin("all worn"), |key, ((f, p), _)| key.and_key(*p).and(&f.layer)).end();
-            let key = |(&(outer, inner), tolerance): (&(usize, usize), &f32)| {
+            let key = |row: usize| {
+                let (outer, inner) = rows[row];
+                // Layers of which the one lies over the other are asked otherwise than such as only touch, and what
+                // crosses at rest is told by which of them is higher up.
+                let asked = (row < covered, pile.facts[outer].layer.cmp(&pile.facts[inner].layer) as i8);
                 Key::begin("through")
-                    .and(&(MEASURE, tolerance))
+                    .and(&(MEASURE, tolerances[row], asked, pile.facts[outer].is_stiff))
                     .and_key(pile.facts[outer].shape)
                     .and_key(pile.facts[inner].shape)
                     .and_key(posed[outer])
@@ -144,7 +148,7 @@ impl CountPlan {
                     .and(is_rest)
                     .end()
             };
-            let keys: Vec<Key> = rows.iter().zip(&tolerances).map(key).collect();
+            let keys: Vec<Key> = (0..rows.len()).map(key).collect();
             let sight = keys.iter().map(|k| Key::begin("sight").and_key(*k).and_key(all).end()).collect();
             (keys, sight)
         };

@@ -1,6 +1,7 @@
 //! A rigged body in memory.
 
 use crate::dress::derived::Weighed;
+use crate::dress::dressed::always_on;
 use crate::dress::members::{joined, Beside, BodyMesh, Member};
 use crate::dress::shading::Shading;
 use crate::error::WorkshopError;
@@ -169,15 +170,16 @@ impl Body {
 
     /// As a layer to measure.
     pub(super) fn layer(&self) -> Layer {
+        let (rest, morphs) = always_on(self.rest.clone(), self.welded_morphs.clone());
         Layer {
             layer: LayerIndex(0),
             topology: Arc::clone(&self.topology),
-            rest: self.rest.clone(),
+            rest,
             skin: Arc::new(self.welded_skin.clone()),
             walls: Arc::clone(&self.walls),
             stiff: false,
             rigid: Arc::default(),
-            morphs: self.welded_morphs.clone(),
+            morphs,
         }
     }
 }

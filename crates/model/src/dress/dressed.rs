@@ -5,9 +5,11 @@ use crate::dress::file_settings::FileSettings;
 use crate::dress::piece::Piece;
 use crate::state::names::{PieceId, BODY};
 use crate::state::trial_plan::TrialPlan;
+use glam::Vec3;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{CoverageSettings, Layer, Outfit};
+use tin_cloak_core::deform::{add_morphs, Morph};
 use tin_cloak_core::LayerIndex;
 use tin_cloak_formats::PieceKind;
 
@@ -40,6 +42,16 @@ impl Masked {
     }
 }
 
+/// Rest with the shapes that are on in every pose, and the others: those do nothing more then, and keep their numbers.
+/// What is compared with rest is compared with what is there.
+pub(super) fn always_on(mut rest: Vec<Vec3>, mut shapes: Vec<Morph>) -> (Vec<Vec3>, Vec<Morph>) {
+    for shape in shapes.iter_mut().filter(|m| m.is_always_on()) {
+        add_morphs(&mut rest, std::slice::from_ref(shape), &[1.0]);
+        (shape.vertices, shape.offsets) = (Vec::new(), Vec::new());
+    }
+    (rest, shapes)
+}
+
 impl Dress {
     /// The bound pieces as layers to measure, with the index of each layer's piece (the body,
     /// layer 0, has none).
@@ -53,15 +65,16 @@ impl Dress {
         let mut piece_of = vec![None];
         for (i, piece) in self.pieces.iter().enumerate() {
             let Some(bound) = piece.bound.as_ref().filter(|_| !piece.cage) else { continue };
+            let (rest, morphs) = always_on(piece.rest.to_vec(), self.shapes_of(i));
             let layer = Layer {
                 layer: LayerIndex(piece.layer),
                 topology: Arc::clone(&piece.topology),
-                rest: piece.rest.to_vec(),
+                rest,
                 skin: Arc::new(bound.skin.clone()),
                 walls: piece.shared_walls(),
                 stiff: piece.kind == PieceKind::Stiff,
                 rigid: Arc::default(),
-                morphs: self.shapes_of(i),
+                morphs,
             };
             layers.push(left(layer, piece.id));
             piece_of.push(Some(i));

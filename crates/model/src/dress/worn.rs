@@ -13,6 +13,7 @@ use tin_cloak_core::clearance::{
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::skin::Skin;
+use tin_cloak_formats::PieceKind;
 
 /// What is worn and bound, ready to be measured.
 pub struct Worn {
@@ -43,6 +44,8 @@ pub struct LayerFacts {
     pub moves: Key,
     /// Place in the pile.
     pub layer: u16,
+    /// True when it must move as a whole: it is asked how far it does not.
+    pub is_stiff: bool,
     /// Its piece's place in the dress; the body has none.
     pub at: Option<usize>,
     /// Joints that move any of it, ascending.
@@ -196,36 +199,60 @@ impl LayerFacts {
     }
 
     fn of_body(room: &Room) -> Self {
-        let (body, key) = (&room.dress.body, room.body_shown());
-        let numbers = that_change(&body.welded_morphs);
-        let (joints, mut shapes) = (used_joints(&body.welded_skin), by_number(&numbers));
+        let body = &room.dress.body;
+        let (joints, mut shapes) =
+            (used_joints(&body.welded_skin), by_number(&that_change(&body.welded_morphs)));
         let tucks = (body.own_shapes().len()..).zip(room.state.tucks_on());
         for (number, tuck) in tucks {
             let of_tuck = shapes.iter_mut().filter(|s| s.0 == number);
             of_tuck.for_each(|s| s.1 = Key::hashed("tuck", &tuck.offsets));
         }
-        Self { piece: 0, shape: key, moves: key, layer: 0, at: None, joints, shapes }
+        let key = resting(room.body_shown(), &mut shapes, &body.welded_morphs);
+        Self { piece: 0, shape: key, moves: key, layer: 0, is_stiff: false, at: None, joints, shapes }
     }
 
     fn of_piece(room: &Room, index: usize) -> Self {
-        let (state, shape) = (room.piece_state(index), room.piece_shown(index));
-        let moves = Key::begin("moves").and_key(shape).and(&PieceFields::new(state).moves).end();
+        let state = room.piece_state(index);
         let skin = room.dress.pieces[index].bound.as_ref().map(|b| &b.skin);
         let named = |n: usize| room.dress.body.morphs.get(n).map(|m| &m.name);
         let made = |n: usize| state.correctives.iter().find(|c| Some(&c.name) == named(n));
         let does =
             |n: usize| (n, made(n).map_or_else(|| numbered(n), |c| Key::hashed("corrective", &c.offsets)));
         let joints = skin.map_or_else(Vec::new, used_joints);
+        let mut shapes: Vec<(usize, Key)> = room.dress.shape_numbers(index).into_iter().map(does).collect();
+        let fields = PieceFields::new(state);
+        let shown = room.piece_shown(index);
+        // What a shape of the body does on it is told by what was carried to it.
+        let carried = Key::begin("carried to").and_key(shown).and(&fields.moves.1).end();
+        let is_on = shapes.iter().any(|s| is_always_on(&room.dress.body.morphs, s.0));
+        let shape = resting(if is_on { carried } else { shown }, &mut shapes, &room.dress.body.morphs);
+        let moves = Key::begin("moves").and_key(shape).and(&fields.moves).end();
         Self {
             piece: state.id,
             shape,
             moves,
             layer: state.layer,
+            is_stiff: state.kind == PieceKind::Stiff,
             at: Some(index),
             joints,
-            shapes: room.dress.shape_numbers(index).into_iter().map(does).collect(),
+            shapes,
         }
     }
+}
+
+/// The key of a shape at rest: `bare`, with those of `shapes` that are on in every pose, which are told no more.
+fn resting(bare: Key, shapes: &mut Vec<(usize, Key)>, all: &[Morph]) -> Key {
+    let on = |s: &(usize, Key)| is_always_on(all, s.0);
+    let always: Vec<Key> = shapes.iter().filter(|s| on(s)).map(|s| s.1).collect();
+    shapes.retain(|s| !on(s));
+    match always[..] {
+        [] => bare,
+        _ => always.into_iter().fold(Key::begin("always on").and_key(bare), |key, s| key.and_key(s)).end(),
+    }
+}
+
+fn is_always_on(all: &[Morph], number: usize) -> bool {
+    all.get(number).is_some_and(Morph::is_always_on)
 }
 
 fn numbered(shape: usize) -> Key {

@@ -436,7 +436,21 @@ fn pushed(
     let fail = |source| WorkshopError::Bind { piece: dress.body.name.clone(), source };
     let mended =
         push_out_with(mending, (cache, &counted), progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
-    Ok(Pushed { rest: mended.rest, reports: mended.pieces })
+    let mut places = mended.rest;
+    for (layer, piece) in now.piece_of.iter().enumerate() {
+        let Some(piece) = *piece else { continue };
+        let place = rest[piece].as_ref().unwrap_or(&dress.pieces[piece].rest);
+        without_always_on(&mut places[layer], (&outfit.layers[layer].rest, place));
+    }
+    Ok(Pushed { rest: places, reports: mended.pieces })
+}
+
+/// A layer lies at rest with the shapes that are always on, its piece without: the piece goes as far as the layer.
+fn without_always_on(pushed: &mut [Vec3], (layer, piece): (&[Vec3], &[Vec3])) {
+    if layer == piece {
+        return;
+    }
+    pushed.iter_mut().zip(layer).zip(piece).for_each(|((now, from), at)| *now = *at + (*now - *from));
 }
 
 fn why_left(

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 use std::time::Duration;
-use tin_cloak_testkit::{wearing, Bench};
+use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
     measured_afresh, Board, BrushStroke, Chosen, Clean, EaseOptions, PieceKind, PlaceOptions, Reach, Step,

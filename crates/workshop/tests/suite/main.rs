@@ -1,6 +1,7 @@
 //! All integration tests of the crate in one binary: linked once.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+mod ball;
 mod bodies;
 mod body_parts;
 mod borders;
@@ -31,4 +32,5 @@ mod sight;
 mod sorting;
 mod trials;
 mod tucking;
+mod unusual;
 mod weights_stay;
