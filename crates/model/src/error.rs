@@ -119,6 +119,8 @@ pub enum WorkshopError {
     NoSuchPair,
     #[error("relaxing takes 1 to 100 percent, 1 to 50 times, and a clearance of 0 to 50 millimetres")]
     BadRelax,
+    #[error("{body} has no shape “{shape}” that can be worn: choose one that no pose calls up")]
+    NoSuchBodyShape { body: String, shape: String },
     #[error(
         "“{piece}” has no shape “{shape}”: let it follow those of the body (Seating), or make correctives (Mending)"
     )]

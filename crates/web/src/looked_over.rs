@@ -144,6 +144,18 @@ pub(crate) struct ShapeRow {
     pub whole: String,
 }
 
+/// What the body wears of the shapes that no pose calls up.
+pub(crate) fn body_shape_rows(room: &Room) -> Vec<ShapeRow> {
+    let body = &room.dress.body;
+    let free = body.own_shapes().iter().zip(body.worn_amounts()).filter(|(m, _)| m.driver.is_none());
+    let row = |(m, worn): (&tin_cloak_workshop::core::deform::Morph, f32)| ShapeRow {
+        name: m.name.clone(),
+        percent: worn * 100.0,
+        whole: String::new(),
+    };
+    free.map(row).collect()
+}
+
 /// More shapes than this are not tried beforehand.
 const MOST_TRIED: usize = 6;
 

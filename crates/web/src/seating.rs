@@ -54,6 +54,18 @@ async fn follow_shapes(shop: &Shop, id: i64, form: Form<FollowShapesForm>) -> Re
     changed_by(shop, id, Step::FollowShapes { pieces, follow: form.follow }).await
 }
 
+#[derive(FromForm)]
+struct BodyShapeForm {
+    shape: String,
+    percent: f32,
+}
+
+#[post("/fitting/<id>/body-shape", data = "<form>")]
+async fn body_shape(shop: &Shop, id: i64, form: Form<BodyShapeForm>) -> Result<Tell, Refusal> {
+    let BodyShapeForm { shape, percent } = form.into_inner();
+    changed_by(shop, id, Step::WearBodyShape { shape, amount: percent * 0.01 }).await
+}
+
 #[post("/fitting/<id>/find-pose/<piece>")]
 async fn find_pose(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::FindPose { piece }).await
@@ -143,6 +155,7 @@ pub(crate) fn routes() -> Vec<Route> {
     routes![
         place,
         find_pose,
+        body_shape,
         follow_shapes,
         seat_from_pose,
         ease,

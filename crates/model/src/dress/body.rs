@@ -36,7 +36,7 @@ pub struct Body {
     pub clips: Vec<Clip>,
     /// Motions of its file that cannot be played.
     pub unsound_clips: Vec<UnsoundClip>,
-    /// How much of each shape its file has by default.
+    /// How much of each shape it wears; missing ones are 0.
     pub amounts: Vec<f32>,
     /// The meshes it is joined from; none when it is all of one mesh.
     pub members: Vec<Member>,
@@ -56,7 +56,7 @@ pub struct Body {
     pub topology: Arc<Topology>,
     /// Which vertices are shaded as one.
     pub shading: Shading,
-    /// Welded rest positions, metres.
+    /// Welded rest positions, metres, with the shapes that it wears; those of `mesh` are without.
     pub rest: Vec<Vec3>,
     /// Weights of the welded vertices.
     pub welded_skin: Skin,
@@ -95,7 +95,7 @@ impl Body {
         let topology = Topology::new(&part.mesh);
         let walls = Walls::as_wound(&topology);
         let rest = topology.weld.gather(&part.mesh.positions);
-        Ok(Self {
+        let body = Self {
             name: part.name,
             surface: Arc::new(BodySurface::new(&rest, &topology.triangles)),
             rest,
@@ -120,7 +120,32 @@ impl Body {
             unsound_clips: Vec::new(),
             own_joints: Vec::new(),
             set_roles: Vec::new(),
-        })
+        };
+        let amounts = body.amounts.clone();
+        Ok(body.wearing(&amounts))
+    }
+
+    /// The body with so much of each of its shapes.
+    pub fn wearing(mut self, amounts: &[f32]) -> Self {
+        amounts.clone_into(&mut self.amounts);
+        self.amounts.truncate(self.morphs.len());
+        let worn = self.worn_amounts();
+        let mut rest = self.topology.weld.gather(&self.mesh.positions);
+        add_morphs(&mut rest, &self.welded_morphs, &worn);
+        if rest != self.rest {
+            self.surface = Arc::new(BodySurface::new(&rest, &self.topology.triangles));
+            self.rest = rest;
+        }
+        self
+    }
+
+    /// How much of each of its shapes is part of rest: what no pose calls up by itself. Poses tell what they add.
+    pub fn worn_amounts(&self) -> Vec<f32> {
+        let worn = |(n, m): (usize, &Morph)| match m.driver {
+            None => self.amounts.get(n).copied().unwrap_or(0.0),
+            Some(_) => 0.0,
+        };
+        self.own_shapes().iter().enumerate().map(worn).collect()
     }
 
     /// The body with other weights (one row a welded vertex).

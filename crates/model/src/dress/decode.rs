@@ -159,7 +159,8 @@ impl Decoder {
         blob: ReadBlob,
     ) -> Result<Arc<Body>, WorkshopError> {
         let body = self.body(store, &state.body, &state.body_parts)?;
-        let as_in_file = state.body_skin.is_none() && state.body_size.is_none();
+        let as_in_file =
+            state.body_skin.is_none() && state.body_size.is_none() && state.body_amounts.is_none();
         if as_in_file && state.roles.is_empty() && state.joints.is_empty() {
             return Ok(body);
         }
@@ -170,6 +171,9 @@ impl Decoder {
             };
             if let Some((scale, up)) = state.body_size {
                 cured = cured.placed(scale, up.rotation());
+            }
+            if let Some(amounts) = &state.body_amounts {
+                cured = cured.wearing(amounts);
             }
             cured.set_roles.clone_from(&state.roles);
             with_own_joints(cured, &state.joints)
@@ -304,6 +308,11 @@ impl Decoder {
             if let Some(id) = &of.rest {
                 base.unshaped = Arc::new(unpack_positions(&blob(id)?));
             }
+            if let Some(id) = &of.carried {
+                let read = || Ok::<_, WorkshopError>(base.shapes_of_offsets(&unpack_positions(&blob(id)?)));
+                let carried = self.derived.try_get_or(Key::hashed("carried", id), read)?;
+                base = base.carrying(Some(carried), body);
+            }
             Ok::<_, WorkshopError>(base.wearing(&of.amounts).settled(body))
         })?;
         let mut piece = (*shaped).clone();
@@ -313,10 +322,6 @@ impl Decoder {
         piece.cage = of.cage;
         piece.shell_kinds.clone_from(&of.shells);
         piece.limits.clone_from(&of.limits);
-        if let Some(id) = &of.carried {
-            let read = || Ok::<_, WorkshopError>(piece.shapes_of_offsets(&unpack_positions(&blob(id)?)));
-            piece.carried = Some(self.derived.try_get_or(Key::hashed("carried", id), read)?);
-        }
         for corrective in &of.correctives {
             let (id, name) = (&corrective.offsets, corrective.name.clone());
             let driver = corrective.driver(&body.skeleton, |id| state.is_worn(id));

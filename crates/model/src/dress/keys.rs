@@ -14,9 +14,9 @@ use tin_cloak_core::intake::{JointRole, Up};
 use tin_cloak_formats::PieceKind;
 use tin_cloak_store::BlobId;
 
-/// Where the body is at rest: its file, the parts of it, its size.
+/// Where the body is at rest: its file, the parts of it, its size, the shapes that it wears.
 #[derive(Serialize)]
-pub(super) struct BodyRest<'a>(&'a FileRef, &'a [BodyPart], Option<(f32, Up)>);
+pub(super) struct BodyRest<'a>(&'a FileRef, &'a [BodyPart], Option<(f32, Up)>, Option<&'a [f32]>);
 
 /// What settles the body.
 struct BodyFields<'a> {
@@ -33,6 +33,7 @@ impl<'a> BodyFields<'a> {
             body_parts,
             body_skin,
             body_size,
+            body_amounts,
             roles,
             joints,
             // What was said of it, and what is chosen on it.
@@ -50,7 +51,7 @@ impl<'a> BodyFields<'a> {
             ranges: _,
             plan: _,
         } = state;
-        let rest = BodyRest(body, body_parts, *body_size);
+        let rest = BodyRest(body, body_parts, *body_size, body_amounts.as_deref());
         Self { rest, skin: body_skin.as_ref(), roles, joints }
     }
 }
@@ -58,7 +59,7 @@ impl<'a> BodyFields<'a> {
 /// What settles a piece.
 pub(super) struct PieceFields<'a> {
     /// Its vertices at rest.
-    shape: (&'a FileRef, &'a Cut, &'a Option<BlobId>, &'a Option<BlobId>, &'a [f32]),
+    shape: (&'a FileRef, &'a Cut, [&'a Option<BlobId>; 3], &'a [f32]),
     /// How they move.
     pub moves: (&'a Option<BlobId>, &'a Option<BlobId>),
     /// What it does when joints are turned.
@@ -94,7 +95,7 @@ impl<'a> PieceFields<'a> {
             limits: _,
         } = piece;
         Self {
-            shape: (source, cut, rest, shapes, amounts),
+            shape: (source, cut, [rest, shapes, carried], amounts),
             moves: (bound, carried),
             correctives,
             filed: (*id, *layer, *kind, shells, *cage),

@@ -63,7 +63,11 @@ impl Member {
     /// Never in practice: the rows are those of sound weights.
     pub fn as_it_came(&self, body: &Body, joints: usize) -> Result<MeshPart, SkinError> {
         let mut part = self.part.clone();
-        part.amounts.resize(part.morphs.len(), 0.0);
+        let worn = |m: &Morph| {
+            let at = body.own_shapes().iter().position(|s| s.name == m.name);
+            at.and_then(|n| body.amounts.get(n)).copied().unwrap_or(0.0)
+        };
+        part.amounts = part.morphs.iter().map(worn).collect();
         part.morphs.extend(body.tucks().iter().map(|tuck| self.own_part_of(tuck, body)));
         part.amounts.resize(part.morphs.len(), 1.0);
         part.mark = Some(Mark { role: "body".to_owned(), shells: self.shells.clone(), ..Mark::default() });
@@ -113,7 +117,15 @@ pub fn joined(
         let skin = body.skin.as_ref().ok_or_else(without)?;
         rows.extend((0..skin.vertices()).map(|v| skin.row(v).collect::<Vec<_>>()));
         append(&mut all.mesh, &body.mesh);
-        body.morphs.iter().for_each(|m| add_shape(&mut all.morphs, m, first as u32));
+        for (n, shape) in body.morphs.iter().enumerate() {
+            let amount = body.amounts.get(n).copied().unwrap_or(0.0);
+            let at = add_shape(&mut all.morphs, shape, first as u32);
+            all.amounts.resize(all.morphs.len(), 0.0);
+            // A shape of several meshes is worn as one: as far as the first says that wears it.
+            if all.amounts[at] == 0.0 {
+                all.amounts[at] = amount;
+            }
+        }
         let new = |v: &u32| kept.vertices.binary_search(v).ok().map(|n| (first + n) as u32);
         let faults = &mut all.weight_faults;
         faults.weightless.extend(part.weight_faults.weightless.iter().filter_map(new));
@@ -133,14 +145,15 @@ fn append(all: &mut Mesh, more: &Mesh) {
     all.polygons.extend(more.polygons.iter().map(|p| Polygon { first: p.first + faces, ..*p }));
 }
 
-/// Vertices of `more` are numbered from `first` on.
-fn add_shape(shapes: &mut Vec<Morph>, more: &Morph, first: u32) {
+/// Vertices of `more` are numbered from `first` on; which of the shapes it is.
+fn add_shape(shapes: &mut Vec<Morph>, more: &Morph, first: u32) -> usize {
     let at = shapes.iter().position(|s| s.name == more.name).unwrap_or_else(|| {
         shapes.push(Morph { vertices: Vec::new(), offsets: Vec::new(), ..more.clone() });
         shapes.len() - 1
     });
     shapes[at].vertices.extend(more.vertices.iter().map(|v| v + first));
     shapes[at].offsets.extend(&more.offsets);
+    at
 }
 
 /// The vertices and faces of the connected parts named.

@@ -58,6 +58,8 @@ pub struct Piece {
     pub amounts: Vec<f32>,
     /// What it does in each of the body's shapes, when those were carried to it.
     pub carried: Option<Arc<Carried>>,
+    /// How much of each of these the body wears at rest, and the piece with it.
+    along: Vec<f32>,
     /// What it does when joints are turned so far.
     pub correctives: Vec<Arc<Morph>>,
     /// Its weights, once bound.
@@ -103,6 +105,7 @@ impl Piece {
             shapes: Arc::default(),
             amounts: Vec::new(),
             carried: None,
+            along: Vec::new(),
             correctives: Vec::new(),
             bound: Some(Arc::new(Bound::by("body", body.welded_skin.clone()))),
             came: None,
@@ -139,6 +142,7 @@ impl Piece {
             shapes: Arc::new(shapes),
             amounts: Vec::new(),
             carried: None,
+            along: Vec::new(),
             correctives: Vec::new(),
             bound,
             came: None,
@@ -156,12 +160,44 @@ impl Piece {
             self.amounts.iter_mut().zip(self.shapes.iter()).filter(|(_, shape)| shape.is_always_on());
         always.for_each(|(amount, _)| *amount = 0.0);
         self.rest = Arc::clone(&self.unshaped);
-        if self.amounts.iter().any(|a| *a != 0.0) {
+        if self.amounts.iter().chain(&self.along).any(|a| *a != 0.0) {
             let mut rest = self.unshaped.to_vec();
-            add_morphs(&mut rest, &self.shapes, &self.amounts);
+            self.add_worn(&mut rest, 1.0);
             self.rest = Arc::new(rest);
         }
         self
+    }
+
+    /// Adds what it wears of its shapes and goes along with of the body's, `times` over.
+    fn add_worn(&self, positions: &mut [Vec3], times: f32) {
+        let share = |amounts: &[f32]| amounts.iter().map(|a| a * times).collect::<Vec<_>>();
+        add_morphs(positions, &self.shapes, &share(&self.amounts));
+        if let Some(carried) = &self.carried {
+            add_morphs(positions, &carried.0, &share(&self.along));
+        }
+    }
+
+    /// The piece with shapes of the body carried to it, or none: what the body wears of them it goes along with. Where
+    /// its vertices are without them stays.
+    pub fn carrying(mut self, carried: Option<Arc<Carried>>, body: &Body) -> Self {
+        let own = |name: &str| self.shapes.iter().any(|m| m.name == name);
+        let along = |(worn, shape): (f32, &Morph)| if own(&shape.name) { 0.0 } else { worn };
+        self.along = body.worn_amounts().into_iter().zip(body.own_shapes()).map(along).collect();
+        self.carried = carried;
+        let amounts = std::mem::take(&mut self.amounts);
+        self.wearing(&amounts)
+    }
+
+    /// How much of a shape of the body that it follows is part of its rest.
+    pub fn goes_along(&self, shape: usize) -> f32 {
+        let carried = self.carried.as_ref().map_or(0.0, |_| 1.0);
+        self.along.get(shape).copied().unwrap_or(0.0) * carried
+    }
+
+    /// Its rest without its own shapes, but where it goes along with the body's: what it is without those that were
+    /// made for it.
+    pub fn bare(&self) -> Vec<Vec3> {
+        Self { carried: None, ..self.clone() }.without_shapes(&self.rest)
     }
 
     /// The piece with other offsets of its shapes: all vertices of the first, then of the next.
@@ -201,8 +237,7 @@ impl Piece {
     /// What is worn of its shapes, taken off positions that it has with them.
     pub fn without_shapes(&self, rest: &[Vec3]) -> Vec<Vec3> {
         let mut bare = rest.to_vec();
-        let off: Vec<f32> = self.amounts.iter().map(|a| -a).collect();
-        add_morphs(&mut bare, &self.shapes, &off);
+        self.add_worn(&mut bare, -1.0);
         bare
     }
 

@@ -231,7 +231,8 @@ fn shape_trials(body: &Body, own: &[OwnShape]) -> Vec<Trial> {
     let rest = Pose::rest(body.skeleton.len());
     let mut trials = Vec::new();
     let free = body.morphs.iter().enumerate().filter(|(_, m)| m.driver.is_none());
-    let of_body = free.map(|(shape, m)| (shape, m.name.as_str(), 0.0));
+    let worn = body.worn_amounts();
+    let of_body = free.map(|(shape, m)| (shape, m.name.as_str(), worn.get(shape).copied().unwrap_or(0.0)));
     let of_pieces = (body.morphs.len()..).zip(own).map(|(shape, own)| (shape, own.label.as_str(), own.worn));
     let all: Vec<(usize, &str, f32)> = of_body.chain(of_pieces).collect();
     for &(shape, name, worn) in &all {

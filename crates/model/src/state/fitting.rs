@@ -39,6 +39,9 @@ pub struct FittingState {
     /// How far the body is drawn in under what is worn.
     #[serde(default)]
     pub tucks: Vec<Tuck>,
+    /// How much of each of its shapes the body wears, by number; none as its file has it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub body_amounts: Option<Vec<f32>>,
     /// What the body of the file is multiplied by, and its upward axis there.
     #[serde(default)]
     pub body_size: Option<(f32, Up)>,
@@ -76,6 +79,7 @@ impl FittingState {
             body_patches: Vec::new(),
             masks: Vec::new(),
             tucks: Vec::new(),
+            body_amounts: None,
             body_size: None,
             pieces: Vec::new(),
             next_piece: 1,

@@ -74,6 +74,8 @@ pub enum Step {
     },
     /// So much of one of a piece's own shapes is worn: 0 for none, 1 for all of it.
     WearShape { piece: PieceId, shape: usize, amount: f32 },
+    /// So much of one of its shapes, by its name, is what the body is: 0 for none, 1 for all of it.
+    WearBodyShape { shape: String, amount: f32 },
     /// Pieces (all of them when the list is empty) follow the shapes of the body, or no longer do.
     FollowShapes { pieces: Vec<PieceId>, follow: bool },
     /// Dabs of a brush on a piece.

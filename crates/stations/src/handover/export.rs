@@ -1,9 +1,11 @@
 //! Handing over: one GLB with the body, the skeleton and all pieces.
 
 use crate::handover::names::outgoing_names;
+use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::{Kept, Mesh};
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_formats::{write_glb, write_gltf, Document, GlbPart, GlbScene, Mark, MeshPart};
+use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::dress::dressed::Dress;
 use tin_cloak_model::dress::file_settings::marked_ranges;
 use tin_cloak_model::dress::members::Member;
@@ -122,7 +124,7 @@ fn of_piece((dress, hidden): (&Dress, OfHidden), index: usize, piece: &Piece) ->
         mesh: moved_mesh(piece),
         skin,
         morphs: shapes.iter().map(|m| m.scatter(&piece.topology.weld)).collect(),
-        amounts: amounts_at_rest(&shapes, &piece.amounts),
+        amounts: amounts_at_rest(&shapes, &worn_of(body, piece, &shapes)),
         mark: Some(Mark {
             layer: Some(piece.layer),
             kind: Some(piece.kind),
@@ -136,6 +138,16 @@ fn of_piece((dress, hidden): (&Dress, OfHidden), index: usize, piece: &Piece) ->
         ..MeshPart::default()
     };
     shown(whole, Some(index), (dress.masked.faces_of(piece.id), hidden))
+}
+
+/// How much a piece wears of its own shapes, and of the body's that it goes along with.
+fn worn_of(body: &Body, piece: &Piece, shapes: &[Morph]) -> Vec<f32> {
+    let along = |shape: &Morph| {
+        let number = body.own_shapes().iter().position(|m| m.name == shape.name);
+        number.map_or(0.0, |n| piece.goes_along(n))
+    };
+    let own = (0..piece.shapes.len()).map(|n| piece.amounts.get(n).copied().unwrap_or(0.0));
+    own.chain(shapes[piece.shapes.len()..].iter().map(along)).collect()
 }
 
 /// What is there of a part.

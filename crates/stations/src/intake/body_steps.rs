@@ -36,7 +36,7 @@ impl Doing<'_> {
         let body = self.decoder.body(self.store, &state.body, parts)?;
         let whole = parts.len() == 1 && first.shells.is_none() && first.mesh == state.body.mesh;
         self.draft.state.body_parts = if whole { Vec::new() } else { parts.to_vec() };
-        self.draft.follow_no_shapes();
+        self.draft.follow_no_shapes(self.room)?;
         if !std::mem::take(&mut self.draft.state.masks).is_empty() {
             self.draft.notes.push("what was hidden of the body is back: hide it again".to_owned());
         }
@@ -84,7 +84,7 @@ impl Doing<'_> {
         let (before, turned) = self.room.state.body_size.unwrap_or((1.0, Up::Y));
         let up = if turned == Up::Z { turned } else { up };
         self.draft.state.body_size = Some((before * scale, up));
-        self.draft.follow_no_shapes();
+        self.draft.follow_no_shapes(self.room)?;
         let name = &self.room.dress.body.name;
         Ok(match up {
             Up::Z => format!("Bring {name} to metres with Y up ({scale} m a unit)"),

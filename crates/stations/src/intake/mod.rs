@@ -1,5 +1,6 @@
 //! What comes in: findings, their cures, sorting.
 
+pub mod body_shape;
 pub mod body_steps;
 pub mod brought;
 pub mod controls;

@@ -64,6 +64,10 @@ impl Draft {
     ) -> Result<&mut PieceState, WorkshopError> {
         let (worn, id) = (&room.dress.pieces[index], room.piece_state(index).id);
         let before = &worn.rest;
+        // Shapes made for it were those of the place where it was: they do not go along.
+        let stays = matches!(turned, Turned::Not);
+        let carried = worn.carried.clone().filter(|_| stays);
+        let worn = &worn.clone().carrying(carried, &room.dress.body);
         let bare = match turned.offsets(worn, rest) {
             None => worn.without_shapes(rest),
             Some(offsets) => {
@@ -74,8 +78,7 @@ impl Draft {
         };
         let blob = self.keep(pack_positions(&bare));
         self.carry_joints((room, index), before, rest);
-        // Shapes made for it were those of the place where it was.
-        if !matches!(turned, Turned::Not) {
+        if !stays {
             let notes = self.piece(id)?.drop_made_shapes();
             self.notes.extend(notes);
         }
@@ -93,8 +96,22 @@ impl Draft {
         }
     }
 
+    /// A piece of the room stays where it is without the shapes that were carried to it.
+    pub fn stay_without_carried(&mut self, room: &Room, index: usize) -> Result<(), WorkshopError> {
+        let (worn, id) = (&room.dress.pieces[index], room.piece_state(index).id);
+        let bare = worn.bare();
+        if bare != *worn.unshaped {
+            let blob = self.keep(pack_positions(&bare));
+            self.piece(id)?.rest = Some(blob);
+        }
+        Ok(())
+    }
+
     /// The body is another: no piece follows its shapes, and it is drawn in under none.
-    pub fn follow_no_shapes(&mut self) {
+    pub fn follow_no_shapes(&mut self, room: &Room) -> Result<(), WorkshopError> {
+        for index in 0..room.dress.pieces.len() {
+            self.stay_without_carried(room, index)?;
+        }
         if !std::mem::take(&mut self.state.tucks).is_empty() {
             self.notes
                 .push("the body is drawn in under nothing any more: draw it in again (Mending)".to_owned());
@@ -102,6 +119,7 @@ impl Draft {
         for piece in &mut self.state.pieces {
             self.notes.extend(piece.drop_made_shapes());
         }
+        Ok(())
     }
 
     pub fn motion(&mut self, index: usize) -> Result<&mut MotionState, WorkshopError> {

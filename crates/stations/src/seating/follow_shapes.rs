@@ -23,6 +23,7 @@ impl Doing<'_> {
         let names = names.join(", ");
         if !follow {
             for &index in &chosen {
+                self.draft.stay_without_carried(self.room, index)?;
                 self.draft.piece(self.room.piece_state(index).id)?.carried = None;
             }
             return Ok(format!("Follow the body’s shapes no longer: {names}"));
@@ -43,9 +44,16 @@ impl Doing<'_> {
             let piece = &self.room.dress.pieces[index];
             self.draft.notes.push(carried_note(piece, &carried));
             let offsets = carried.concat();
-            fresh.insert(index, Arc::new(piece.shapes_of_offsets(&offsets)));
+            let shapes = Arc::new(piece.shapes_of_offsets(&offsets));
+            // It stays where it is: what the body wears of them is part of its rest.
+            let follows = piece.clone().carrying(Some(Arc::clone(&shapes)), body);
+            let bare = follows.without_shapes(&piece.rest);
+            let rest = (bare != *piece.unshaped).then(|| self.draft.keep(pack_positions(&bare)));
+            fresh.insert(index, shapes);
             let blob = self.draft.keep(pack_positions(&offsets));
-            self.draft.piece(self.room.piece_state(index).id)?.carried = Some(blob);
+            let state = self.draft.piece(self.room.piece_state(index).id)?;
+            state.carried = Some(blob);
+            state.rest = rest.or(state.rest.take());
         }
         Ok(format!("Follow the body’s shapes: {names}"))
     }

@@ -6,6 +6,8 @@ use crate::seating::ground::Ground;
 use crate::seating::ground::GroundOfRoom;
 use glam::Vec3;
 use std::sync::Arc;
+use tin_cloak_core::deform::add_morphs;
+use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::pack_positions;
@@ -49,7 +51,9 @@ impl InShapeOfRoom for Room {
         let turn = || Some((Of::Turn, &**piece.correctives.iter().find(|m| m.name == name)?));
         let found = number.and_then(followed).or_else(turn).filter(|(_, m)| !m.vertices.is_empty());
         let (of, shape) = found.ok_or_else(missing)?;
-        let offsets = shape.to_dense(piece.rest.len());
+        // What the body wears of it is there at rest.
+        let left = 1.0 - along(piece, &of);
+        let offsets = shape.to_dense(piece.rest.len()).into_iter().map(|o| o * left);
         let positions = piece.rest.iter().zip(offsets).map(|(r, o)| *r + o).collect();
         Ok(InShape { name: name.to_owned(), of, positions })
     }
@@ -60,9 +64,19 @@ impl InShapeOfRoom for Room {
         let key = Key::begin("ground in a shape").and_key(self.ground_key(index)).and_key(self.contents.body);
         self.derived.get_or(key.and(&(number, carried)).end(), || {
             let followed = |i: usize| self.dress.pieces[i].followed(&self.dress.body);
-            let beneath = Ground::offsets(&self.dress, index, &followed).swap_remove(number);
+            let mut beneath = Ground::offsets(&self.dress, index, &followed).swap_remove(number);
+            let left = 1.0 - self.dress.body.worn_amounts().get(number).copied().unwrap_or(0.0);
+            beneath.iter_mut().for_each(|o| *o *= left);
             Ground::beneath(&self.dress, index).moved(&beneath)
         })
+    }
+}
+
+/// How much of a shape is part of a piece's rest.
+fn along(piece: &Piece, of: &Of) -> f32 {
+    match of {
+        Of::Followed(number) => piece.goes_along(*number),
+        Of::Turn => 0.0,
     }
 }
 
@@ -75,7 +89,10 @@ impl Doing<'_> {
         positions: &[Vec3],
     ) -> Result<(), WorkshopError> {
         let worn = &self.room.dress.pieces[index];
-        let offsets: Vec<Vec3> = positions.iter().zip(worn.rest.iter()).map(|(p, r)| *p - *r).collect();
+        let mut offsets: Vec<Vec3> = positions.iter().zip(worn.rest.iter()).map(|(p, r)| *p - *r).collect();
+        if let (Of::Followed(n), Some(carried)) = (&shape.of, &worn.carried) {
+            add_morphs(&mut offsets, &carried.0[*n..=*n], &[along(worn, &shape.of)]);
+        }
         match shape.of {
             Of::Followed(number) => {
                 let all = worn.carried.iter().flat_map(|c| c.0.iter().enumerate()).flat_map(|(n, other)| {

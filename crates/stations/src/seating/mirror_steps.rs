@@ -32,7 +32,7 @@ impl Doing<'_> {
         let plane = self.plane();
         let (index, worn) = self.worn_piece(piece)?;
         let across = |p: &Vec3| Vec3::new(2.0 * plane - p.x, p.y, p.z);
-        let image: Vec<Vec3> = worn.unshaped.iter().map(across).collect();
+        let image: Vec<Vec3> = worn.bare().iter().map(across).collect();
         let all = worn.rest.len();
         let offsets = worn.shapes.iter().flat_map(|s| s.mirrored().to_dense(all)).collect::<Vec<_>>();
         let mut state = self.room.piece_state(index).clone();

@@ -58,7 +58,8 @@ impl Doing<'_> {
         let blob = |id: &_| self.draft.blob(self.store, id);
         let state = self.room.piece_state(self.room.find(piece)?);
         let came = self.decoder.piece(&blob, state)?;
-        let as_it_came = (*came).clone().wearing(&worn.amounts);
+        let as_it_came =
+            (*came).clone().carrying(worn.carried.clone(), &self.room.dress.body).wearing(&worn.amounts);
         Ok(as_it_came.rest.to_vec())
     }
 

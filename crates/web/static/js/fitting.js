@@ -378,6 +378,8 @@ document.body.addEventListener("input", async (e) => {
   const slider = e.target.closest(".worn-shape input");
   if (!slider) return;
   slider.nextElementSibling.textContent = `${slider.value} %`;
+  // What the body wears is a form of its own.
+  if (slider.form) return;
   const body = { shape: Number(slider.dataset.shape), amount: Number(slider.value) / 100 };
   if (look.map !== "clearance" || look.pose !== 0) await lookAtRest();
   const { parts, figures } = await postForPreview(`/fitting/${fitting}/shape-view/${slider.dataset.piece}`, body);
@@ -391,7 +393,7 @@ document.body.addEventListener("change", (e) => {
   // What the brush changes is looked at.
   if (e.target.id === "brush-into") shapes.only(e.target.selectedOptions[0].dataset.shape);
   const slider = e.target.closest(".worn-shape input");
-  if (!slider) return;
+  if (!slider || slider.form) return;
   // Moved by keys it changes with each: it is one step when the hand rests.
   clearTimeout(letGo);
   letGo = setTimeout(async () => {

@@ -203,7 +203,7 @@ impl DressedFile {
     }
 
     /// The workshop it is in, and its number there.
-    pub fn fitting(&self) -> (&Workshop, i64) {
+    pub fn fitting(&self) -> (&Arc<Workshop>, i64) {
         (&self.shop, self.fitting)
     }
 

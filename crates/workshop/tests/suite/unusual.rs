@@ -1,8 +1,9 @@
 //! Files that are not as most are: shapes that are always on, worn or keyed.
 
-use crate::ball::{depths, grown, Ball};
+use crate::ball::{depths, grown, Ball, BODY};
 use tin_cloak_workshop::core::deform::{Driver, Morph};
-use tin_cloak_workshop::TrialWish;
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::{prove, read, Companions, DressedFile, Step, TrialWish};
 
 /// A shape that is always on is part of rest: what it draws in there is not taken off what a pose pushes out.
 #[test]
@@ -16,4 +17,60 @@ fn what_a_shape_that_is_always_on_draws_in_at_rest_is_no_trouble_of_rest() {
     assert!(told[0] < 0.01, "6 mm of air at rest, {told:?}");
     let last = *told.last().unwrap();
     assert!((last - 4.0).abs() < 0.2, "10 mm pushed, 6 mm of air: {told:?}");
+}
+
+/// What a body wears is what the character is: at rest, where it is bound, on the board, and where it goes out.
+#[test]
+fn a_shape_that_the_body_of_a_file_wears_is_part_of_rest() {
+    let mut ball = Ball::in_shell(0.112).pushed_by(0.010);
+    ball.body.morphs = vec![grown(&ball.body, "stout", 0.020)];
+    // 60 % of it: 12 mm further out, where the shell is.
+    ball.body.amounts = vec![0.6];
+    ball.shell = Ball::in_shell(0.116).shell;
+    let mut file = ball.opened(TrialWish::Clips);
+    let rest = file.dress().body.rest.iter().map(|p| p.length()).fold(0.0, f32::max);
+    assert!((rest - 0.112).abs() < 1e-4, "{rest}");
+    let told = depths(&file.board(&|_| true).unwrap());
+    assert!(told[0] < 0.01 && (told[11] - 6.0).abs() < 0.2, "4 mm of air, 10 mm pushed: {told:?}");
+
+    // It goes out so, and comes in again so.
+    let bytes = file.glb().unwrap();
+    let out = read("ball.glb", &bytes, &Companions::new()).unwrap();
+    let body = out.meshes.iter().find(|m| m.name == "ball").unwrap();
+    assert!((body.amounts[0] - 0.6).abs() < 1e-6);
+    let furthest = body.mesh.positions.iter().map(|p| p.length()).fold(0.0, f32::max);
+    assert!((furthest - BODY).abs() < 1e-5, "the mesh is as it came: {furthest}");
+    let (_, proof) =
+        prove(&file.fitting().0.fitting(file.fitting().1).unwrap().room, None, &|_| true).unwrap();
+    assert!(proof.is_equal(), "{}", proof.line());
+
+    // Changed by a step: pieces that follow go along, others are told.
+    let fitting = file.fitting().1;
+    let run = |step: Step| file.fitting().0.run_now(fitting, step);
+    let stout = |amount: f32| Step::WearBodyShape { shape: "stout".into(), amount };
+    assert_eq!(run(stout(0.5)).unwrap(), "ball, stout 50 %");
+    let effect = file.fitting().0.fitting(fitting).unwrap().effect();
+    assert!(effect.notes.iter().any(|n| n.contains("do not follow it: shell")), "{:?}", effect.notes);
+    run(Step::FollowShapes { pieces: Vec::new(), follow: true }).unwrap();
+    let radius = |file: &DressedFile| {
+        let room = file.fitting().0.fitting(fitting).unwrap().room;
+        let far = |list: &[Vec3]| list.iter().map(|p| p.length()).fold(0.0, f32::max);
+        (far(&room.dress.body.rest), far(&room.dress.pieces[0].rest))
+    };
+    let (body, shell) = radius(&file);
+    assert!((body - 0.110).abs() < 1e-4 && (shell - 0.116).abs() < 1e-4, "following moves nothing: {shell}");
+    run(stout(1.0)).unwrap();
+    let (body, shell) = radius(&file);
+    assert!((body - 0.120).abs() < 1e-4 && (shell - 0.126).abs() < 5e-4, "{body} {shell}");
+    let room = file.fitting().0.fitting(fitting).unwrap().room;
+    let board = file.fitting().0.measure_now(fitting).unwrap();
+    let (_, proof) = prove(&room, Some(&board), &|_| true).unwrap();
+    assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
+    run(Step::FollowShapes { pieces: Vec::new(), follow: false }).unwrap();
+    assert!((radius(&file).1 - shell).abs() < 1e-6, "letting go moves nothing");
+    assert!(run(stout(9.0)).unwrap_err().to_string().contains("200 %"));
+    let unknown = Step::WearBodyShape { shape: "thin".into(), amount: 0.5 };
+    assert!(run(unknown).unwrap_err().to_string().contains("has no shape “thin”"));
+    file = ball.opened(TrialWish::Range);
+    assert!((file.dress().body.rest[0].length() - 0.112).abs() < 1e-4);
 }
