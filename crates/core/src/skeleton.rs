@@ -268,20 +268,24 @@ impl Skeleton {
     }
 }
 
-/// How far each joint is from rest: a rotation applied in the joint's own rest frame, and a
-/// translation added to its rest translation (parent's frame, metres).
+/// How far each joint is from rest: a rotation applied in the joint's own rest frame, a
+/// translation added to its rest translation (parent's frame, metres), and its size.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Pose {
     /// One unit quaternion a joint.
     pub rotations: Vec<Quat>,
     /// One offset a joint, metres.
     pub translations: Vec<Vec3>,
+    /// What the size of each joint at rest is multiplied by, along its own axes; 1 for those that are missing.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub scales: Vec<Vec3>,
 }
 
 impl Pose {
     /// The rest pose of a skeleton of `joints` joints.
     pub fn rest(joints: usize) -> Self {
-        Self { rotations: vec![Quat::IDENTITY; joints], translations: vec![Vec3::ZERO; joints] }
+        let (rotations, translations) = (vec![Quat::IDENTITY; joints], vec![Vec3::ZERO; joints]);
+        Self { rotations, translations, scales: Vec::new() }
     }
 
     /// The pose at a share of the way from rest to this one, 0 to 1: every joint by the shortest turn.
@@ -299,7 +303,19 @@ impl Pose {
         Self {
             rotations: self.rotations.iter().map(|q| Quat::IDENTITY.slerp(*q, share)).collect(),
             translations: self.translations.iter().map(|t| *t * share).collect(),
+            scales: self.scales.iter().map(|s| Vec3::ONE.lerp(*s, share)).collect(),
         }
+    }
+
+    /// What the size of joint `j` at rest is multiplied by.
+    pub fn scale(&self, j: usize) -> Vec3 {
+        self.scales.get(j).copied().unwrap_or(Vec3::ONE)
+    }
+
+    /// Sizes joint `j` of `joints`, by what its size at rest is multiplied by.
+    pub fn set_scale(&mut self, j: usize, joints: usize, scale: Vec3) {
+        self.scales.resize(joints, Vec3::ONE);
+        self.scales[j] = scale;
     }
 
     /// Local transform of joint `j` whose rest transform is `rest`.
@@ -307,7 +323,7 @@ impl Pose {
         LocalTransform {
             translation: rest.translation + self.translations[j],
             rotation: (rest.rotation * self.rotations[j]).normalize(),
-            scale: rest.scale,
+            scale: rest.scale * self.scale(j),
         }
     }
 }

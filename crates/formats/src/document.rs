@@ -66,6 +66,9 @@ pub struct MarkedPose {
     /// Joints that are not at rest: name, turn in the joint's own rest frame (a unit quaternion, x y z
     /// w) and offset in the parent's (metres).
     pub joints: Vec<(String, [f32; 4], [f32; 3])>,
+    /// Joints of another size than at rest: name, and what that is multiplied by along their own axes.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub sizes: Vec<(String, [f32; 3])>,
 }
 
 /// A joint of the skeleton that belongs to a piece.

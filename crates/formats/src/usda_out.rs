@@ -29,7 +29,7 @@ pub fn write_usd_with_pictures(document: Document, frame: Frame) -> (String, Vec
 
 fn written(document: &Document, frame: Frame, pictures: Option<Vec<(String, Vec<u8>)>>) -> Usda {
     let mut usd = Usda { pictures, ..Usda::default() };
-    let clips: Vec<&Clip> = document.clips.iter().filter(|c| c.moves_joints()).collect();
+    let clips: Vec<&Clip> = document.clips.iter().collect();
     let frames = clips.iter().map(|c| frames_of(c)).max().unwrap_or(1);
     usd.line("#usda 1.0");
     usd.line("(");
@@ -119,8 +119,6 @@ impl Usda {
         self.open(&format!("def SkelAnimation \"{name}\""), &[]);
         self.line(format!("uniform token[] joints = {}", tokens(paths)));
         self.line(format!("uniform token[] blendShapes = {}", tokens(shapes)));
-        let scales = skeleton.rest.iter().map(|r| vector(r.scale));
-        self.line(format!("half3[] scales = {}", list(scales)));
         let poses: Vec<(usize, Pose)> = match clip {
             None => vec![(0, Pose::rest(skeleton.len()))],
             Some(clip) => {
@@ -131,6 +129,11 @@ impl Usda {
         let local = |pose: &Pose, j: usize| pose.local(&skeleton.rest[j], j);
         let turns = |pose: &Pose| list((0..skeleton.len()).map(|j| quaternion(local(pose, j).rotation)));
         let places = |pose: &Pose| list((0..skeleton.len()).map(|j| vector(local(pose, j).translation)));
+        let sizes = |pose: &Pose| list((0..skeleton.len()).map(|j| vector(local(pose, j).scale)));
+        match poses.iter().any(|(_, pose)| !pose.scales.is_empty()) {
+            true => self.samples("half3[] scales", poses.iter().map(|(f, pose)| (*f, sizes(pose)))),
+            false => self.line(format!("half3[] scales = {}", sizes(&Pose::rest(skeleton.len())))),
+        }
         self.samples("quatf[] rotations", poses.iter().map(|(f, pose)| (*f, turns(pose))));
         self.samples("float3[] translations", poses.iter().map(|(f, pose)| (*f, places(pose))));
         let weights = |(f, pose): &(usize, Pose)| {

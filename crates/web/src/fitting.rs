@@ -394,7 +394,7 @@ fn stations(open: &OpenFitting, board: Option<&Board>, on: usize, unseated: Opti
 }
 
 fn clip_names(room: &Room) -> Vec<String> {
-    let clips = room.dress.body.clips.iter().filter(|c| c.moves_joints()).map(|c| c.name.as_str());
+    let clips = room.dress.body.clips.iter().map(|c| c.name.as_str());
     clips.chain(["range"]).map(str::to_owned).collect()
 }
 

@@ -24,11 +24,11 @@ pub enum TrackValues {
     Rotation(Vec<Quat>),
     /// Metres.
     Translation(Vec<Vec3>),
-    /// Factors along the joint's own axes. No pose is made with them: they are kept to go out again.
+    /// Factors along the joint's own axes.
     Scale(Vec<Vec3>),
 }
 
-/// One joint's rotation or translation over time.
+/// One joint's rotation, translation or size over time.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Track {
     /// The joint.
@@ -41,8 +41,7 @@ pub struct Track {
     pub interpolation: Interpolation,
 }
 
-/// Amounts of a mesh's shapes over time, as a file has them. No pose is made with them: they are kept
-/// to go out again.
+/// Amounts of a mesh's shapes over time, as a file has them.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct ShapeTrack {
     /// Name of the mesh.
@@ -69,7 +68,7 @@ impl ShapeTrack {
         }
     }
 
-    /// The amount of each shape at `time` seconds; cubic keys are joined by straight lines.
+    /// The amount of each shape at `time` seconds.
     ///
     /// ```
     /// use tin_cloak_core::trial::{Interpolation, ShapeTrack};
@@ -80,16 +79,22 @@ impl ShapeTrack {
     /// ```
     pub fn at(&self, time: f32) -> Vec<f32> {
         let (shapes, per_key) = (self.shapes(), self.per_key());
-        let (key, share, _) = around(&self.times, time);
-        let value = |key: usize, shape: usize| {
-            // Of tangent, value, tangent the one in the middle.
-            let at = (key * per_key + per_key / 2) * shapes + shape;
-            self.amounts.get(at).copied().unwrap_or(0.0)
-        };
-        let held = self.interpolation == Interpolation::Step && share < 1.0;
-        let share = if held { 0.0 } else { share };
+        let (key, share, span) = around(&self.times, time);
+        let value = |row: usize, shape: usize| self.amounts.get(row * shapes + shape).copied().unwrap_or(0.0);
         let next = (key + 1).min(self.times.len().saturating_sub(1));
-        let between = |s: usize| value(key, s) + (value(next, s) - value(key, s)) * share;
+        let between = |s: usize| match self.interpolation {
+            Interpolation::Step => value(if share >= 1.0 { next } else { key }, s),
+            Interpolation::Linear => value(key, s) + (value(next, s) - value(key, s)) * share,
+            // Of tangent, value, tangent.
+            Interpolation::Cubic if next == key => value(per_key * key + 1, s),
+            Interpolation::Cubic => {
+                let w = hermite(share, span);
+                value(3 * key + 1, s) * w[0]
+                    + value(3 * key + 2, s) * w[1]
+                    + value(3 * next + 1, s) * w[2]
+                    + value(3 * next, s) * w[3]
+            }
+        };
         (0..shapes).map(between).collect()
     }
 }
@@ -122,19 +127,19 @@ impl Clip {
         clip
     }
 
-    /// True when it moves a joint: one that only changes shapes or sizes is not tried.
-    pub fn moves_joints(&self) -> bool {
-        self.tracks.iter().any(|t| !matches!(t.values, TrackValues::Scale(_)))
+    /// Times of the keys, track by track.
+    fn keys(&self) -> impl Iterator<Item = &Vec<f32>> {
+        self.tracks.iter().map(|t| &t.times).chain(self.shapes.iter().map(|s| &s.times))
     }
 
     /// Time of the last key, seconds.
     pub fn duration(&self) -> f32 {
-        self.tracks.iter().filter_map(|t| t.times.last()).fold(0.0, |a, b| a.max(*b))
+        self.keys().filter_map(|times| times.last()).fold(0.0, |a, b| a.max(*b))
     }
 
     /// The key times of all tracks, ascending, each once.
     pub fn key_times(&self) -> Vec<f32> {
-        let mut times: Vec<f32> = self.tracks.iter().flat_map(|t| t.times.iter().copied()).collect();
+        let mut times: Vec<f32> = self.keys().flatten().copied().collect();
         times.sort_by(f32::total_cmp);
         times.dedup();
         times
@@ -170,7 +175,12 @@ impl Clip {
                 TrackValues::Translation(v) => {
                     pose.translations[j] = track.translation(v, time) - rest.translation;
                 }
-                TrackValues::Scale(_) => {}
+                TrackValues::Scale(v) => {
+                    let size = track.translation(v, time) / rest.scale;
+                    // A joint without a size at rest keeps it.
+                    let size = Vec3::select(size.is_finite_mask(), size, Vec3::ONE);
+                    pose.set_scale(j, skeleton.len(), size);
+                }
             }
         }
         pose
@@ -178,8 +188,7 @@ impl Clip {
 
     /// Keys a second, as most of them lie apart; 30 where that says nothing sensible.
     pub fn rate(&self) -> f32 {
-        let mut apart: Vec<f32> =
-            self.tracks.iter().flat_map(|t| t.times.windows(2)).map(|w| w[1] - w[0]).collect();
+        let mut apart: Vec<f32> = self.keys().flat_map(|t| t.windows(2)).map(|w| w[1] - w[0]).collect();
         apart.sort_unstable_by(f32::total_cmp);
         let usual = apart.get(apart.len() / 2).copied().unwrap_or(0.0);
         Some((1.0 / usual).round()).filter(|rate| (10.0..=240.0).contains(rate)).unwrap_or(30.0)

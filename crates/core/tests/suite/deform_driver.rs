@@ -7,7 +7,7 @@ use tin_cloak_core::JointId;
 
 fn amount(q: Quat) -> f32 {
     let driver = Driver { joint: JointId(0), axis: Vec3::X, from: 0.5, full: 1.5 };
-    driver.amount(&Pose { rotations: vec![q], translations: vec![Vec3::ZERO] })
+    driver.amount(&Pose { rotations: vec![q], ..Pose::rest(1) })
 }
 
 #[test]
@@ -22,7 +22,7 @@ fn a_shape_comes_in_between_its_two_turns() {
 #[test]
 fn a_shape_that_is_always_there_is_there_in_full_in_any_turn() {
     let there = |a: f32| {
-        let pose = Pose { rotations: vec![Quat::from_rotation_x(a)], translations: vec![Vec3::ZERO] };
+        let pose = Pose { rotations: vec![Quat::from_rotation_x(a)], ..Pose::rest(1) };
         Driver::always().amount(&pose)
     };
     assert!((-180..=180).step_by(5).all(|degrees| there((degrees as f32).to_radians()) == 1.0));

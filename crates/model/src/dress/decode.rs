@@ -221,7 +221,7 @@ impl Decoder {
             let mut set = if tries(Tries::BuiltIn) { body_trials(body) } else { TrialSet::default() };
             let frames = state.plan.frames;
             if tries(Tries::Clips) {
-                set = set.and(clip_trials(body, frames));
+                set = set.and(clip_trials((body, own), frames));
             }
             for motion in state.motions.iter().filter(|_| tries(Tries::Motions)) {
                 let document = self.stored(store, &motion.source)?;

@@ -25,6 +25,8 @@ impl Weighed for Carried {
 pub struct OwnShape {
     /// The piece's place in the dress.
     pub piece: usize,
+    /// What the piece is called: a clip keys its shapes by that.
+    pub mesh: String,
     /// The shape's number among the piece's.
     pub shape: usize,
     /// Both their names.
@@ -39,6 +41,7 @@ pub fn own_shapes(body: &Body, pieces: &[Piece]) -> Vec<OwnShape> {
         let own = worn.shapes.iter().enumerate().filter(|(_, m)| !has(body, &m.name));
         let one = |(shape, m): (usize, &Morph)| OwnShape {
             piece,
+            mesh: worn.name.clone(),
             shape,
             label: format!("{}: {}", worn.name, m.name),
             worn: worn.amounts.get(shape).copied().unwrap_or(0.0),

@@ -70,7 +70,9 @@ fn marked(kept: &KeptPose, skeleton: &Skeleton) -> MarkedPose {
     let all = skeleton.names.iter().zip(kept.pose.rotations.iter().zip(&kept.pose.translations));
     let moved = all.filter(|(_, (turn, way))| **turn != Quat::IDENTITY || **way != Vec3::ZERO);
     let joints = moved.map(|(name, (turn, way))| (name.clone(), turn.to_array(), way.to_array()));
-    MarkedPose { name: kept.name.clone(), joints: joints.collect() }
+    let sizes = skeleton.names.iter().zip(&kept.pose.scales).filter(|(_, size)| **size != Vec3::ONE);
+    let sizes = sizes.map(|(name, size)| (name.clone(), size.to_array())).collect();
+    MarkedPose { name: kept.name.clone(), joints: joints.collect(), sizes }
 }
 
 fn unmarked(marked: &MarkedPose, joints: &HashMap<&str, usize>, mut pose: Pose) -> KeptPose {
@@ -79,6 +81,14 @@ fn unmarked(marked: &MarkedPose, joints: &HashMap<&str, usize>, mut pose: Pose) 
         let sound = turn.is_finite() && turn.length() > 1e-6 && way.is_finite() && way.length() < 1e3;
         if let Some(&joint) = joints.get(name.as_str()).filter(|_| sound) {
             (pose.rotations[joint], pose.translations[joint]) = (turn.normalize(), way);
+        }
+    }
+    for (name, size) in &marked.sizes {
+        let size = Vec3::from(*size);
+        let sound = size.is_finite() && size.abs().max_element() < 1e3;
+        if let Some(&joint) = joints.get(name.as_str()).filter(|_| sound) {
+            let all = pose.rotations.len();
+            pose.set_scale(joint, all, size);
         }
     }
     KeptPose { name: marked.name.clone(), pose }

@@ -142,8 +142,10 @@ pub(super) fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]
         taken_off: _,
         ground: _,
     } = &state.plan;
-    let shapes = if *body_shapes { body.morphs.len() } else { 0 };
-    let own = own.iter().filter(|_| *body_shapes).collect::<Vec<_>>();
+    // Shapes go by number where they are tried, or keyed in a clip.
+    let by_number = *body_shapes || body.clips.iter().any(|c| !c.shapes.is_empty());
+    let shapes = if by_number { body.morphs.len() } else { 0 };
+    let own = own.iter().filter(|_| by_number).collect::<Vec<_>>();
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
     let plan = (frames, left_out, sweeps, random, body_shapes, driven_off, on_the_way);
     let moved = (&state.motions, &state.poses, &state.ranges, limits);

@@ -175,6 +175,8 @@ fn body_of(part: &MeshPart, shells: Option<&[u32]>) -> Kept {
 pub struct BodyMesh {
     /// Which it is, and which of its parts are the body.
     pub part: BodyPart,
+    /// The names of its shapes, in the order in which a clip keys them.
+    pub shapes: Vec<String>,
     /// Its connected parts: how many vertices each has, and its middle, metres.
     pub shells: Vec<(usize, Vec3)>,
 }
@@ -189,7 +191,8 @@ impl BodyMesh {
             (*count, *sum) = (*count + 1, *sum + *p);
         }
         shells.iter_mut().for_each(|(count, sum)| *sum /= (*count).max(1) as f32);
-        Self { part: part.clone(), shells }
+        let named = mesh.morphs.iter().map(|m| m.name.clone()).collect();
+        Self { part: part.clone(), shapes: named, shells }
     }
 }
 

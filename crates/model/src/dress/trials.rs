@@ -178,12 +178,40 @@ fn frames_of(clip: &Clip, frames: Frames) -> usize {
     }
 }
 
-/// The body's own clips, as many poses each.
-pub fn clip_trials(body: &Body, frames: Frames) -> TrialSet {
-    let moving = body.clips.iter().filter(|c| c.moves_joints());
-    let poses = moving.flat_map(|c| c.frames(&body.skeleton, frames_of(c, frames)));
+/// The body's own clips, as many poses each, with the shapes that they key.
+pub fn clip_trials((body, own): (&Body, &[OwnShape]), frames: Frames) -> TrialSet {
+    let of = |clip: &Clip| -> Vec<Trial> {
+        let poses = clip.frames(&body.skeleton, frames_of(clip, frames));
+        let trial = |p: NamedPose| {
+            let shapes = keyed_shapes((body, own), clip, p.time);
+            Trial { shapes, ..of_clip(p) }
+        };
+        poses.into_iter().map(trial).collect()
+    };
+    let trials = body.clips.iter().flat_map(of).collect();
     let skipped = body.unsound_clips.iter().map(|c| (c.name.clone(), c.why.clone())).collect();
-    TrialSet { trials: poses.map(of_clip).collect(), skipped, ..TrialSet::default() }
+    TrialSet { trials, skipped, ..TrialSet::default() }
+}
+
+/// What a clip's keys add to the shapes that are worn at rest, `time` seconds into it: numbers and amounts. What a pose
+/// calls up by itself is not among them.
+fn keyed_shapes((body, own): (&Body, &[OwnShape]), clip: &Clip, time: f32) -> Vec<(usize, f32)> {
+    let worn = body.worn_amounts();
+    let mut all: Vec<(usize, f32)> = Vec::new();
+    for track in &clip.shapes {
+        let amounts = track.at(time);
+        let of_body = body.meshes.iter().find(|m| m.part.mesh == track.mesh);
+        for (name, amount) in of_body.iter().flat_map(|m| &m.shapes).zip(&amounts) {
+            let number = body.own_shapes().iter().position(|s| s.name == *name && s.driver.is_none());
+            if let Some(n) = number.filter(|n| all.iter().all(|known| known.0 != *n)) {
+                all.push((n, amount - worn[n]));
+            }
+        }
+        let of_piece =
+            (body.morphs.len()..).zip(own).filter(|(_, o)| of_body.is_none() && o.mesh == track.mesh);
+        all.extend(of_piece.filter_map(|(n, o)| Some((n, amounts.get(o.shape)? - o.worn))));
+    }
+    all
 }
 
 /// What a plan adds: joints swung through their ranges, and poses at random within them.

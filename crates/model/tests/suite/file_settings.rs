@@ -9,7 +9,8 @@ use tin_cloak_model::dress::file_settings::*;
 use tin_cloak_model::state::names::LONGEST_NAME;
 
 fn posed(name: &str, joint: &str) -> MarkedPose {
-    MarkedPose { name: name.to_owned(), joints: vec![(joint.to_owned(), [0.0, 0.0, 1.0, 0.0], [0.0; 3])] }
+    let joints = vec![(joint.to_owned(), [0.0, 0.0, 1.0, 0.0], [0.0; 3])];
+    MarkedPose { name: name.to_owned(), joints, sizes: Vec::new() }
 }
 
 #[test]

@@ -97,6 +97,9 @@ impl Doing<'_> {
             if number < kept.pose.rotations.len() {
                 kept.pose.rotations.remove(number);
                 kept.pose.translations.remove(number);
+                if number < kept.pose.scales.len() {
+                    kept.pose.scales.remove(number);
+                }
             }
         }
         for piece in &mut self.draft.state.pieces {

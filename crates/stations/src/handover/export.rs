@@ -4,6 +4,7 @@ use crate::handover::names::outgoing_names;
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::{Kept, Mesh};
 use tin_cloak_core::skin::{Skin, SkinError};
+use tin_cloak_core::trial::{Clip, Interpolation, ShapeTrack};
 use tin_cloak_formats::{write_glb, write_gltf, Document, GlbPart, GlbScene, Mark, MeshPart};
 use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::dress::dressed::Dress;
@@ -58,8 +59,45 @@ pub fn dressed_document(dress: &Dress, hidden: OfHidden) -> Result<Document, Wor
             track.mesh.clone_from(&renamed.part.name);
         }
     }
-    let meshes = list.into_iter().map(|o| o.part).collect();
+    let meshes: Vec<MeshPart> = list.into_iter().map(|o| o.part).collect();
+    clips.iter_mut().for_each(|clip| key_followers(clip, &meshes));
     Ok(Document { meshes, skeleton: Some(body.skeleton.clone()), clips, ..Document::default() })
+}
+
+/// Keys the shapes of meshes that have none in a clip as those of the same name on the body are keyed: what follows
+/// goes along there, too.
+fn key_followers(clip: &mut Clip, meshes: &[MeshPart]) {
+    let body: Vec<&MeshPart> =
+        meshes.iter().filter(|m| m.mark.as_ref().is_some_and(|k| k.role == "body")).collect();
+    let keyed = |name: &str| {
+        let track = clip.shapes.iter().find(|t| t.mesh == name)?;
+        Some((body.iter().find(|m| m.name == name)?, track))
+    };
+    let leaders: Vec<(&&MeshPart, &ShapeTrack)> = body.iter().filter_map(|m| keyed(&m.name)).collect();
+    let has_none = |m: &&MeshPart| clip.shapes.iter().all(|t| t.mesh != m.name);
+    let follow = |m: &MeshPart| leaders.iter().find_map(|(leader, track)| followed_track(m, leader, track));
+    let more: Vec<ShapeTrack> = meshes.iter().filter(has_none).filter_map(follow).collect();
+    clip.shapes.extend(more);
+}
+
+/// The keys of a mesh that follows another's; none where it has no shape that the other's clip keys.
+fn followed_track(follower: &MeshPart, leader: &MeshPart, track: &ShapeTrack) -> Option<ShapeTrack> {
+    let leads = |m: &Morph| {
+        let at = leader.morphs.iter().position(|l| l.name == m.name && l.driver.is_none())?;
+        (at < track.shapes()).then_some(at)
+    };
+    let led: Vec<Option<usize>> = follower.morphs.iter().map(leads).collect();
+    led.iter().any(Option::is_some).then_some(())?;
+    let tangents = track.interpolation == Interpolation::Cubic;
+    let row = |(n, row): (usize, &[f32])| {
+        let still = |m: usize| match tangents && n % 3 != 1 {
+            true => 0.0,
+            false => follower.amounts.get(m).copied().unwrap_or(0.0),
+        };
+        led.iter().enumerate().map(|(m, led)| led.map_or_else(|| still(m), |at| row[at])).collect::<Vec<_>>()
+    };
+    let amounts = track.amounts.chunks(track.shapes().max(1)).enumerate().flat_map(row).collect();
+    Some(ShapeTrack { mesh: follower.name.clone(), times: track.times.clone(), amounts, ..*track })
 }
 
 /// The meshes that go out: the body's, then the pieces'.

@@ -4,7 +4,7 @@ use crate::intake::finding::strayed;
 use crate::intake::finding::{counted, mm, surface, unit_words, Finding, Grade};
 use glam::Vec3;
 use tin_cloak_core::intake::{guess_body_size, look_over, symmetry, JointRole, SurfaceFacts, Up};
-use tin_cloak_core::trial::{Clip, Humanoid, Limbs, ShapeTrack, TrackValues};
+use tin_cloak_core::trial::{Humanoid, Limbs, ShapeTrack};
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::state::fitting::BodyPart;
@@ -99,22 +99,17 @@ fn in_several_meshes(body: &Body) -> Vec<Finding> {
     found
 }
 
-/// What its clips have that no pose is made with.
+/// What its clips key of meshes that are no part of it: no pose has that until they are worn.
 fn tracks_kept_only(body: &Body) -> Option<Finding> {
-    let sized = |c: &&Clip| c.tracks.iter().any(|t| matches!(t.values, TrackValues::Scale(_)));
-    // What the pose drives is tried.
-    let driven = |n: usize| body.morphs.get(n).is_some_and(|m| m.driver.is_some());
     let of_body = |mesh: &String| body.meshes.iter().any(|m| m.part.mesh == *mesh);
-    let keyed = |t: &ShapeTrack| {
-        let kept = |i: usize| !of_body(&t.mesh) || !driven(i % t.shapes());
-        t.amounts.iter().enumerate().any(|(i, a)| *a != 0.0 && kept(i))
-    };
-    let shaped = |c: &&Clip| c.shapes.iter().any(keyed);
-    let names = body.clips.iter().filter(|c| sized(c) || shaped(c)).map(|c| c.name.as_str());
-    let names: Vec<&str> = names.collect();
+    let keyed = |t: &&ShapeTrack| !of_body(&t.mesh) && t.amounts.iter().any(|a| *a != 0.0);
+    let mut names: Vec<&str> =
+        body.clips.iter().flat_map(|c| &c.shapes).filter(keyed).map(|t| t.mesh.as_str()).collect();
+    names.sort_unstable();
+    names.dedup();
     (!names.is_empty()).then(|| {
         let text =
-            format!("sizes and shapes keyed in {} are not tried; they go out as they came", names.join(", "));
+            format!("shapes of {} that are keyed in clips are tried where it is worn", names.join(", "));
         Finding::new(Grade::Note, text)
     })
 }

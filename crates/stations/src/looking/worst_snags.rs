@@ -247,6 +247,7 @@ fn brought_together(
     let one = |j: usize| {
         let mut without = trial.pose.clone();
         (without.rotations[j], without.translations[j]) = (Quat::IDENTITY, Vec3::ZERO);
+        without.scales.iter_mut().skip(j).take(1).for_each(|size| *size = Vec3::ONE);
         (skeleton.names[j].clone(), apart(&without).distance(now))
     };
     worst_three((0..skeleton.len()).map(one).filter(|c| c.1 > 1e-3))

@@ -3,6 +3,7 @@
 use crate::history::workshop::Workshop;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_measure::measuring::cells::cells_of;
+use tin_cloak_model::dress::figure_shapes::own_shapes;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::fitting::FittingState;
 use tin_cloak_model::state::trial_plan::{Frames, TrialPlan};
@@ -48,7 +49,8 @@ impl Workshop {
         } else {
             let plan = TrialPlan { frames: Frames::Rate(RATE), ..room.state.plan.clone() };
             let state = FittingState { plan, ..room.state.clone() };
-            self.decoder.trials(&self.store, &state, (body, &[]))?
+            let own = own_shapes(body, &room.dress.pieces);
+            self.decoder.trials(&self.store, &state, (body, &own))?
         };
         let trials: Vec<_> = set.trials.iter().filter(|t| t.group == group).collect();
         let step = trials.len().div_ceil(MOST_POSES).max(1);

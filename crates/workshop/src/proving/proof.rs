@@ -188,6 +188,9 @@ fn of_file(from: &Skeleton, to: &Skeleton, pose: &Pose) -> Pose {
         if let (Some(r), Some(t)) = (pose.rotations.get(j), pose.translations.get(j)) {
             (there.rotations[at], there.translations[at]) = (*r, *t);
         }
+        if pose.scale(j) != Vec3::ONE {
+            there.set_scale(at, to.len(), pose.scale(j));
+        }
     }
     there
 }
@@ -216,28 +219,23 @@ fn amounts_of(
     file: &Document,
 ) -> Vec<f32> {
     let worn = |m: usize| part.amounts.get(m).copied().unwrap_or(0.0);
-    let clip = (!trial.is_still && trial.held.is_empty() && !trial.driven_off)
-        .then(|| file.clips.iter().find(|c| c.name == trial.group))
-        .flatten();
+    let clip = (!trial.is_still).then(|| file.clips.iter().find(|c| c.name == trial.group)).flatten();
     let keyed = clip.and_then(|c| c.shapes.iter().find(|s| s.mesh == part.name)).map(|s| s.at(trial.time));
-    let driven = |m: usize| match part.morphs[m].driver {
+    // Held within its range, a joint calls up less than its clip keys.
+    let as_keyed = trial.held.is_empty() && !trial.driven_off;
+    let keyed = |m: usize| keyed.as_ref().and_then(|k| k.get(m)).copied();
+    let called_up = |m: usize| -> f32 {
+        let name = &part.morphs[m].name;
+        let here = |(shape, _): &&(usize, f32)| dress.shape_name(*shape, own.piece).as_ref() == Some(name);
+        trial.shapes.iter().filter(here).map(|s| s.1).sum()
+    };
+    let one = |m: usize| match part.morphs[m].driver {
+        Some(driver) if as_keyed => keyed(m).unwrap_or_else(|| driver.amount(pose)),
         Some(driver) if trial.driven_off && !driver.is_always() => 0.0,
         Some(driver) => driver.amount(pose),
-        None => worn(m),
+        None => keyed(m).unwrap_or_else(|| worn(m) + called_up(m)),
     };
-    let mut amounts: Vec<f32> = (0..part.morphs.len())
-        .map(|m| match (&keyed, part.morphs[m].driver) {
-            (Some(keyed), Some(_)) => keyed.get(m).copied().unwrap_or(0.0),
-            _ => driven(m),
-        })
-        .collect();
-    for &(shape, amount) in &trial.shapes {
-        let name = dress.shape_name(shape, own.piece);
-        if let Some(m) = name.and_then(|name| part.morphs.iter().position(|s| s.name == name)) {
-            amounts[m] += amount;
-        }
-    }
-    amounts
+    (0..part.morphs.len()).map(one).collect()
 }
 
 /// The furthest of the vertices that went out, millimetres.

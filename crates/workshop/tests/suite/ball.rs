@@ -56,6 +56,18 @@ impl Ball {
         self
     }
 
+    /// A clip of one second in which the body's joint grows to so many times its size.
+    pub fn sized_to(mut self, times: f32) -> Self {
+        let track = Track {
+            joint: JointId(1),
+            times: vec![0.0, 1.0],
+            values: TrackValues::Scale(vec![Vec3::ONE, Vec3::splat(times)]),
+            interpolation: Interpolation::Linear,
+        };
+        self.clips.push(Clip { name: "swell up".into(), tracks: vec![track], ..Clip::default() });
+        self
+    }
+
     /// Keys of the body's shapes in the first clip.
     pub fn keyed(mut self, times: &[f32], amounts: &[f32], interpolation: Interpolation) -> Self {
         let (times, amounts) = (times.to_vec(), amounts.to_vec());

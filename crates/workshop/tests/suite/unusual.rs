@@ -3,6 +3,7 @@
 use crate::ball::{depths, grown, Ball, BODY};
 use tin_cloak_workshop::core::deform::{Driver, Morph};
 use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::trial::Interpolation;
 use tin_cloak_workshop::{prove, read, Companions, DressedFile, Step, TrialWish};
 
 /// A shape that is always on is part of rest: what it draws in there is not taken off what a pose pushes out.
@@ -73,4 +74,52 @@ fn a_shape_that_the_body_of_a_file_wears_is_part_of_rest() {
     assert!(run(unknown).unwrap_err().to_string().contains("has no shape “thin”"));
     file = ball.opened(TrialWish::Range);
     assert!((file.dress().body.rest[0].length() - 0.112).abs() < 1e-4);
+}
+
+/// What a clip keys of shapes and sizes is posed, measured and played, each at its key, and goes out so.
+#[test]
+fn shapes_and_sizes_that_a_clip_keys_are_posed_measured_and_proved() {
+    let breath = |interpolation: Interpolation, amounts: &[f32]| {
+        let mut ball = Ball::in_shell(0.104).pushed_by(0.0).keyed(&[0.0, 0.5, 1.0], amounts, interpolation);
+        ball.body.morphs = vec![grown(&ball.body, "breath", 0.010)];
+        ball.opened(TrialWish::Clips)
+    };
+    let deep = |file: &DressedFile| depths(&file.board(&|_| true).unwrap());
+    // 10 mm out, 4 mm of air; frame n of twelve lies at n elevenths of a second.
+    let linear = breath(Interpolation::Linear, &[0.0, 1.0, 0.0]);
+    let wanted = |amount: f32| (10.0 * amount - 4.0).max(0.0);
+    let told = deep(&linear);
+    for (n, told) in told.iter().enumerate() {
+        let t = n as f32 / 11.0;
+        assert!((told - wanted(1.0 - (2.0 * t - 1.0).abs())).abs() < 0.15, "frame {n}: {told}");
+    }
+    let stepped = deep(&breath(Interpolation::Step, &[0.0, 1.0, 0.0]));
+    assert!(stepped[5] == 0.0 && (stepped[6] - 6.0).abs() < 0.15 && stepped[11] == 0.0, "{stepped:?}");
+    // Tangents of 0: at a quarter of a second (glTF 2.0, appendix C) a half of it.
+    let keys = [0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 0.0, 0.0, 0.0];
+    let cubic = deep(&breath(Interpolation::Cubic, &keys));
+    let hermite = |t: f32| -2.0 * t.powi(3) + 3.0 * t.powi(2);
+    assert!((cubic[4] - wanted(hermite(8.0 / 11.0))).abs() < 0.15, "{cubic:?}");
+
+    let (shop, fitting) = linear.fitting();
+    let played = shop.played(fitting, "push").unwrap();
+    let most = played.iter().flat_map(|(_, pose)| &pose.amounts).copied().fold(0.0, f32::max);
+    assert!(played.len() > 12 && most > 0.9, "{most}");
+    // What follows goes along in the clip of the file, too.
+    shop.run_now(fitting, Step::FollowShapes { pieces: Vec::new(), follow: true }).unwrap();
+    let board = shop.measure_now(fitting).unwrap();
+    assert!(depths(&board).iter().all(|mm| *mm < 0.3), "it follows: {:?}", depths(&board));
+    let room = shop.fitting(fitting).unwrap().room;
+    let (bytes, proof) = prove(&room, Some(&board), &|_| true).unwrap();
+    assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
+    let out = read("ball.glb", &bytes, &Companions::new()).unwrap();
+    assert_eq!(out.clips[0].shapes.len(), 2, "ball and shell");
+
+    let sized = Ball::in_shell(0.104).sized_to(1.1).opened(TrialWish::Clips);
+    let told = deep(&sized);
+    assert!(told[0] == 0.0 && (told[11] - 6.0).abs() < 0.2, "{told:?}");
+    let room = sized.fitting().0.fitting(sized.fitting().1).unwrap().room;
+    let board = sized.board(&|_| true).unwrap();
+    let (_, proof) = prove(&room, Some(&board), &|_| true).unwrap();
+    assert!(proof.is_equal(), "{}", proof.line());
 }
