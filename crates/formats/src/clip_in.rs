@@ -106,7 +106,20 @@ fn read_track(channel: &Channel, wanted: Dimensions, buffers: &[Vec<u8>]) -> Res
     };
     check_times(&times)?;
     check_values(&times, &values, per_key)?;
-    Ok((times, Values::OfJoint(values), interpolation))
+    Ok((times, Values::OfJoint(of_unit_length(values, per_key)), interpolation))
+}
+
+/// Rotations of unit length; tangents go with the value that they are of.
+fn of_unit_length(values: TrackValues, per_key: usize) -> TrackValues {
+    let TrackValues::Rotation(mut list) = values else { return values };
+    for key in list.chunks_mut(per_key) {
+        let length = key[per_key / 2].length();
+        // What is one within rounding stays to the bit.
+        if (length - 1.0).abs() > 1e-5 && length > 0.0 {
+            key.iter_mut().for_each(|q| *q = *q / length);
+        }
+    }
+    TrackValues::Rotation(list)
 }
 
 /// Whole rows of finite amounts for every key.

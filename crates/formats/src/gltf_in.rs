@@ -10,6 +10,7 @@ use base64::Engine;
 use gltf::accessor::{DataType, Dimensions};
 use gltf::mesh::Mode;
 use gltf::{Gltf, Semantic};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::glam::{Mat3, Mat4, Vec3};
@@ -248,8 +249,19 @@ fn read_part(
     }
     // Each primitive's indices are checked here, before the triangles are turned.
     let to_world = bound.map_or(node_world, |(b, _)| b.to_world);
-    transform(&mut all, to_world);
-    let weight_faults = mend_weights(&mut all.rows, &all.positions);
+    let by_joint = bound.map(|(b, _)| &b.by_joint).filter(|m| !m.is_empty());
+    let weight_faults = match by_joint {
+        None => {
+            transform(&mut all, to_world);
+            mend_weights(&mut all.rows, &all.positions)
+        }
+        // Weights come first: they say where a vertex is.
+        Some(by_joint) => {
+            let faults = mend_weights(&mut all.rows, &all.positions);
+            transform_each(&mut all, to_world, by_joint);
+            faults
+        }
+    };
     let mut geometry = Mesh::new(&name, all.positions, all.normals, all.triangles, Vec::new())?;
     geometry.find_quads();
     let skin = match bound {
@@ -299,6 +311,24 @@ fn transform(all: &mut GatheredMeshes, to_world: Mat4) {
     if linear.determinant() < 0.0 {
         all.triangles.iter_mut().for_each(|t| t.swap(1, 2));
     }
+}
+
+/// Moves each vertex by what its joints are moved by, blended as its weights say.
+fn transform_each(all: &mut GatheredMeshes, to_world: Mat4, by_joint: &BTreeMap<JointId, Mat4>) {
+    let of_row = |row: &Vec<(JointId, f32)>| {
+        let blended: Mat4 = row.iter().map(|(j, w)| *by_joint.get(j).unwrap_or(&to_world) * *w).sum();
+        if row.is_empty() {
+            to_world
+        } else {
+            blended
+        }
+    };
+    let each: Vec<Mat4> = all.rows.iter().map(of_row).collect();
+    let linear: Vec<Mat3> = each.iter().map(|m| Mat3::from_mat4(*m)).collect();
+    all.positions.iter_mut().zip(&each).for_each(|(p, m)| *p = m.transform_point3(*p));
+    let turned = |n: &mut Vec3, m: &Mat3| *n = (m.inverse().transpose() * *n).normalize_or_zero();
+    all.normals.iter_mut().zip(&linear).for_each(|(n, m)| turned(n, m));
+    all.morphs.iter_mut().for_each(|dense| dense.iter_mut().zip(&linear).for_each(|(d, m)| *d = *m * *d));
 }
 
 fn read_primitive(

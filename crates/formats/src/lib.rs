@@ -34,7 +34,7 @@ pub use frame::{Frame, Unit};
 pub use gltf_out::{write_glb, write_gltf, GlbPart, GlbScene, WriteError};
 pub use materials::{Look, MaterialRun, Materials, Picture};
 pub use obj_out::{write_obj, ObjPart};
-pub use usda_out::{write_usd_with_pictures, write_usda};
+pub use usda_out::{usd_frames_of, write_usd_with_pictures, write_usda};
 
 pub use companions::{wanted, Companions};
 

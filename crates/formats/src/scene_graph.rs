@@ -80,6 +80,9 @@ pub(crate) struct BoundSkin {
     pub joints: Vec<JointId>,
     /// From the skin's mesh space to world space at rest.
     pub to_world: Mat4,
+    /// The same by joint, where this skin was bound in another pose than the others: what a vertex is moved by there is
+    /// theirs, blended by its weights.
+    pub by_joint: BTreeMap<JointId, Mat4>,
 }
 
 /// All joints of all skins (and the nodes between and above them) as one skeleton whose rest
@@ -115,18 +118,29 @@ impl JointNodes {
 
         let mut rest: BTreeMap<usize, Mat4> = BTreeMap::new();
         let mut exact: BTreeMap<usize, Mat4> = BTreeMap::new();
-        let mut skins = Vec::new();
-        for skin in raw {
-            let to_world = self::mesh_to_world(graph, skin)?;
+        let mut skins: Vec<(usize, BoundSkin)> = Vec::new();
+        // The skin that begins nearest to the root says what rest is; those further down are put where that has them.
+        let mut order: Vec<usize> = (0..raw.len()).collect();
+        order.sort_by_key(|&s| raw[s].joints.iter().map(|n| graph.rank[*n]).min());
+        for at in order {
+            let skin = &raw[at];
+            let to_world = self::mesh_to_world(graph, skin, &rest)?;
+            let mut by_joint = BTreeMap::new();
             for (&node, bind) in skin.joints.iter().zip(&skin.inverse_bind) {
-                rest.entry(node).or_insert(to_world.matrix * bind.inverse());
+                let there = *rest.entry(node).or_insert(to_world.matrix * bind.inverse());
+                by_joint.insert(of_node[&node], there * *bind);
                 if to_world.is_identity {
                     exact.entry(node).or_insert(*bind);
                 }
             }
+            if by_joint.values().all(|m| m.abs_diff_eq(to_world.matrix, 1e-4)) {
+                by_joint.clear();
+            }
             let joints = skin.joints.iter().map(|n| of_node[n]).collect();
-            skins.push(BoundSkin { joints, to_world: to_world.matrix });
+            skins.push((at, BoundSkin { joints, to_world: to_world.matrix, by_joint }));
         }
+        skins.sort_by_key(|s| s.0);
+        let skins = skins.into_iter().map(|s| s.1).collect();
 
         let parents: Vec<Option<JointId>> =
             nodes.iter().map(|&n| graph.parents[n].and_then(|p| of_node.get(&p).copied())).collect();
@@ -162,15 +176,24 @@ struct ToWorld {
 
 /// Where the skin puts its mesh with the joints as the file has them: the same for every
 /// joint unless the file was saved in another pose, when the root's is taken and the bind
-/// pose becomes the rest pose.
-fn mesh_to_world(graph: &SceneGraph, skin: &RawSkin) -> Result<ToWorld, ReadError> {
+/// pose becomes the rest pose. Joints of which it is known where they are at `rest` go before the file's pose.
+fn mesh_to_world(
+    graph: &SceneGraph,
+    skin: &RawSkin,
+    rest: &BTreeMap<usize, Mat4>,
+) -> Result<ToWorld, ReadError> {
     for (&node, bind) in skin.joints.iter().zip(&skin.inverse_bind) {
         if !is_invertible(bind) {
             return Err(SkeletonError::SingularBind { name: graph.names[node].clone() }.into());
         }
     }
     let first = skin.joints.iter().zip(&skin.inverse_bind).min_by_key(|(node, _)| graph.rank[**node]);
-    let matrix = first.map_or(Mat4::IDENTITY, |(&node, bind)| graph.world[node] * *bind);
+    let known = skin.joints.iter().zip(&skin.inverse_bind).filter(|(node, _)| rest.contains_key(*node));
+    let known = known.min_by_key(|(node, _)| graph.rank[**node]);
+    let matrix = match known {
+        Some((node, bind)) => rest[node] * *bind,
+        None => first.map_or(Mat4::IDENTITY, |(&node, bind)| graph.world[node] * *bind),
+    };
     if !is_invertible(&matrix) {
         let name = first.map_or_else(String::new, |(&n, _)| graph.names[n].clone());
         return Err(SkeletonError::SingularBind { name }.into());

@@ -30,7 +30,7 @@ pub fn write_usd_with_pictures(document: Document, frame: Frame) -> (String, Vec
 fn written(document: &Document, frame: Frame, pictures: Option<Vec<(String, Vec<u8>)>>) -> Usda {
     let mut usd = Usda { pictures, ..Usda::default() };
     let clips: Vec<&Clip> = document.clips.iter().collect();
-    let frames = clips.iter().map(|c| frames_of(c)).max().unwrap_or(1);
+    let frames = clips.iter().map(|c| usd_frames_of(c)).max().unwrap_or(1);
     usd.line("#usda 1.0");
     usd.line("(");
     usd.line("    defaultPrim = \"Outfit\"");
@@ -52,7 +52,8 @@ fn written(document: &Document, frame: Frame, pictures: Option<Vec<(String, Vec<
     usd
 }
 
-fn frames_of(clip: &Clip) -> usize {
+/// How many samples a clip has in a USD.
+pub fn usd_frames_of(clip: &Clip) -> usize {
     (f64::from(clip.duration()) * RATE).round() as usize + 1
 }
 
@@ -123,7 +124,7 @@ impl Usda {
             None => vec![(0, Pose::rest(skeleton.len()))],
             Some(clip) => {
                 let at = |f: usize| (f, clip.sample(skeleton, (f as f64 / RATE) as f32));
-                (0..frames_of(clip)).map(at).collect()
+                (0..usd_frames_of(clip)).map(at).collect()
             }
         };
         let local = |pose: &Pose, j: usize| pose.local(&skeleton.rest[j], j);

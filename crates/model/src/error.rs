@@ -119,6 +119,11 @@ pub enum WorkshopError {
     NoSuchPair,
     #[error("relaxing takes 1 to 100 percent, 1 to 50 times, and a clearance of 0 to 50 millimetres")]
     BadRelax,
+    #[error(
+        "the motion “{motion}” is {frames} frames long, more than the {most} that are written out: choose others, or \
+         shorten it"
+    )]
+    TooLongAMotion { motion: String, frames: usize, most: usize },
     #[error("{body} has no shape “{shape}” that can be worn: choose one that no pose calls up")]
     NoSuchBodyShape { body: String, shape: String },
     #[error(

@@ -28,18 +28,29 @@ fn sign(x: f64) -> i8 {
 /// let post = [Vec3::new(0.2, -1.0, 0.2), Vec3::new(0.2, 1.0, 0.2), Vec3::new(0.3, 1.0, 0.2)];
 /// assert!(triangles_meet(floor, post));
 /// assert!(!triangles_meet(floor, post.map(|p| p + Vec3::X)));
+/// // One without area bounds nothing: it is let be, and what is beside it tells of its edges.
+/// assert!(!triangles_meet([Vec3::ZERO, Vec3::X * 0.5, Vec3::X], post));
 /// ```
 pub fn triangles_meet(a: [Vec3; 3], b: [Vec3; 3]) -> bool {
     let of_b = b.map(|p| side(a, p));
-    if apart(of_b) {
+    if apart(of_b) || (of_b == [0; 3] && is_a_line(a)) {
         return false;
     }
     let of_a = a.map(|p| side(b, p));
-    if apart(of_a) {
+    if apart(of_a) || (of_a == [0; 3] && is_a_line(b)) {
         return false;
     }
     let edge = |t: [Vec3; 3], s: [i8; 3], k: usize| ([t[k], t[(k + 1) % 3]], [s[k], s[(k + 1) % 3]]);
     (0..3).any(|k| edge_meets(edge(b, of_b, k), a)) || (0..3).any(|k| edge_meets(edge(a, of_a, k), b))
+}
+
+/// True of corners on one line, or in one place: seen along any axis they have no area.
+fn is_a_line(t: [Vec3; 3]) -> bool {
+    (0..3).all(|drop| {
+        let (x, y) = ((drop + 1) % 3, (drop + 2) % 3);
+        let [a, b, c] = t.map(|p| Coord { x: f64::from(p[x]), y: f64::from(p[y]) });
+        orient2d(a, b, c) == 0.0
+    })
 }
 
 /// All on one side of a plane, none on it.
@@ -62,10 +73,9 @@ fn edge_meets(([p, q], sides): ([Vec3; 2], [i8; 2]), t: [Vec3; 3]) -> bool {
 
 /// The same in the plane of the triangle.
 fn flat_edge_meets([p, q]: [Vec3; 2], t: [Vec3; 3]) -> bool {
-    // Seen along the axis that the triangle faces most, it keeps an area; without one it is a line or a
-    // point, and what meets it is told by its edges alone.
+    // Seen along the axis that the triangle faces most, it keeps an area.
     let normal = (t[1].as_dvec3() - t[0].as_dvec3()).cross(t[2].as_dvec3() - t[0].as_dvec3()).abs();
-    let drop = largest(normal, [p, q, t[0], t[1], t[2]]);
+    let drop = (0..3).max_by(|a, b| normal[*a].total_cmp(&normal[*b])).unwrap_or(0);
     let flat = |v: Vec3| {
         let (x, y) = ((drop + 1) % 3, (drop + 2) % 3);
         Coord { x: f64::from(v[x]), y: f64::from(v[y]) }
@@ -73,23 +83,10 @@ fn flat_edge_meets([p, q]: [Vec3; 2], t: [Vec3; 3]) -> bool {
     let (p, q, t) = (flat(p), flat(q), t.map(flat));
     let turn = |a: Coord<f64>, b: Coord<f64>, c: Coord<f64>| sign(orient2d(a, b, c));
     let around = [0, 1, 2].map(|k| turn(t[k], t[(k + 1) % 3], p));
-    let area = turn(t[0], t[1], t[2]) != 0;
-    if area && !(around.contains(&1) && around.contains(&-1)) {
+    if !(around.contains(&1) && around.contains(&-1)) {
         return true;
     }
     (0..3).any(|k| edges_cross([p, q], [t[k], t[(k + 1) % 3]], &turn))
-}
-
-/// The axis along which the figure is seen at its largest.
-fn largest(normal: DVec3, points: [Vec3; 5]) -> usize {
-    let axis = |v: DVec3| (0..3).max_by(|a, b| v[*a].total_cmp(&v[*b])).unwrap_or(0);
-    if normal != DVec3::ZERO {
-        return axis(normal);
-    }
-    // Of a line: an axis that is not its own.
-    let (low, high) = crate::mesh::bounds(&points);
-    let size = (high - low).as_dvec3();
-    (axis(size) + 1) % 3
 }
 
 fn edges_cross(

@@ -75,10 +75,14 @@ fn touching_counts_and_a_hair_apart_does_not() {
     };
     assert!(triangles_meet(t, flat(0.2, 0.5)) && triangles_meet(t, flat(0.2, 0.01)));
     assert!(triangles_meet(flat(0.2, 0.01), t) && !triangles_meet(t, flat(0.95, 0.5)));
-    // Faces without area: a line through the face, a point on it, a point beside it.
+    // Faces without area are let be: a line through the face, one that only seems to cross it as it is seen along an
+    // axis and lies 177 mm away, a point on it.
     let line = [Vec3::new(0.2, 0.2, -1.0), Vec3::new(0.2, 0.2, 1.0), Vec3::new(0.2, 0.2, 0.5)];
-    assert!(triangles_meet(t, line) && triangles_meet(line, t));
-    assert!(triangles_meet(t, [Vec3::new(0.25, 0.25, 0.0); 3]) && !triangles_meet(t, [Vec3::ONE; 3]));
+    let away = [Vec3::new(0.1, 0.1, 0.177), Vec3::new(0.2, 0.2, 0.177), Vec3::new(0.4, 0.4, 0.177)];
+    for degenerate in [line, away, [Vec3::new(0.25, 0.25, 0.0); 3]] {
+        assert!(!triangles_meet(t, degenerate) && !triangles_meet(degenerate, t));
+        assert!(!triangles_meet(degenerate, line) && !triangles_meet(line, degenerate));
+    }
 }
 
 proptest! {
@@ -94,8 +98,10 @@ proptest! {
         prop_assert_eq!(triangles_meet([a[0], a[2], a[1]], b), meets);
         let shift = Vec3::new(16.0, -8.0, 4.0);
         prop_assert_eq!(triangles_meet(a.map(|p| p + shift), b.map(|p| p + shift)), meets);
-        // A shared corner is a point in common.
-        prop_assert!(triangles_meet(a, [a[0], b[1], b[2]]));
+        // A shared corner is a point in common, but of faces without area.
+        let has_area = |t: [Vec3; 3]| (t[1] - t[0]).cross(t[2] - t[0]) != Vec3::ZERO;
+        let other = [a[0], b[1], b[2]];
+        prop_assert_eq!(triangles_meet(a, other), has_area(a) && has_area(other));
     }
 
     /// The tree finds what trying all pairs finds.

@@ -108,7 +108,8 @@ proptest! {
             let facing = Vec3::new(q.z, q.x, q.y + 0.1).normalize();
             let plain = tree.closest_facing(q, 0.2, facing, 0.0);
             let seeded = tree.closest_facing_from(q, 0.2, (facing, 0.0), seed);
-            prop_assert_eq!(plain, seeded);
+            // Of two that are equally far either is the nearest.
+            prop_assert_eq!(plain.map(|c| c.distance_squared), seeded.map(|c| c.distance_squared));
         }
     }
 

@@ -8,10 +8,10 @@ use crate::error::WorkshopError;
 use crate::state::fitting::BodyPart;
 use crate::state::own_joint::OwnJoint;
 use glam::{Mat4, Quat, Vec3};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use tin_cloak_core::clearance::{BodySurface, Layer, Walls};
 use tin_cloak_core::deform::{add_morphs, linear_blend, Morph};
-use tin_cloak_core::intake::{joint_roles, JointFacts, JointRole, WeightFaults};
+use tin_cloak_core::intake::{joint_roles, symmetry, JointFacts, JointRole, WeightFaults};
 use tin_cloak_core::mesh::{Mesh, Topology};
 use tin_cloak_core::skeleton::Skeleton;
 use tin_cloak_core::skin::Skin;
@@ -67,6 +67,8 @@ pub struct Body {
     pub(super) of_pieces: usize,
     /// Its skin at rest, ready to be asked.
     pub surface: Arc<BodySurface>,
+    /// Its plane of symmetry at rest, once it was asked for.
+    plane: Arc<OnceLock<f32>>,
     pub(super) walls: Arc<Walls>,
 }
 
@@ -98,6 +100,7 @@ impl Body {
         let body = Self {
             name: part.name,
             surface: Arc::new(BodySurface::new(&rest, &topology.triangles)),
+            plane: Arc::default(),
             rest,
             welded_skin: skin.gather(&topology.weld),
             welded_morphs: part.morphs.iter().map(|m| m.gather(&topology.weld)).collect(),
@@ -135,8 +138,14 @@ impl Body {
         if rest != self.rest {
             self.surface = Arc::new(BodySurface::new(&rest, &self.topology.triangles));
             self.rest = rest;
+            self.plane = Arc::default();
         }
         self
+    }
+
+    /// Its plane of symmetry: x, metres.
+    pub fn plane(&self) -> f32 {
+        *self.plane.get_or_init(|| symmetry(&self.rest).plane)
     }
 
     /// How much of each of its shapes is part of rest: what no pose calls up by itself. Poses tell what they add.
@@ -165,6 +174,7 @@ impl Body {
         self.clips = self.clips.iter().map(|c| c.placed(&self.skeleton, scale, turn)).collect();
         self.skeleton = self.skeleton.placed(scale, turn);
         self.surface = Arc::new(BodySurface::new(&self.rest, &self.topology.triangles));
+        self.plane = Arc::default();
         self
     }
 

@@ -12,7 +12,6 @@ use tin_cloak_core::bind::sides::BodySide;
 use tin_cloak_core::choose::{
     between, edge_loop, flags, grow, grow_by, listed, rows_from_open_edge, shrink, shrink_by,
 };
-use tin_cloak_core::intake::symmetry;
 use tin_cloak_core::mesh::{over_surface, Topology};
 use tin_cloak_core::query::Bvh;
 use tin_cloak_core::seat::{Brush, Stroke};
@@ -22,11 +21,11 @@ use tin_cloak_core::skin::Skin;
 const MOST_DABS: usize = 2000;
 
 impl Reach {
-    /// The places on a mesh at `rest` where it was set down, mirror images included.
+    /// The places on a mesh at `rest` where it was set down, mirror images across the `plane` (x, metres) included.
     ///
     /// # Errors
     /// When the radius makes no sense or a vertex is not there.
-    pub fn centres(&self, rest: &[Vec3]) -> Result<Vec<u32>, WorkshopError> {
+    pub fn centres(&self, rest: &[Vec3], plane: f32) -> Result<Vec<u32>, WorkshopError> {
         if !(0.5..=500.0).contains(&self.radius_mm) || self.dabs.len() > MOST_DABS {
             return Err(WorkshopError::BadBrush);
         }
@@ -35,10 +34,11 @@ impl Reach {
         let mut centres = Vec::with_capacity(self.dabs.len());
         for &centre in &self.dabs {
             let missing = WorkshopError::Missing { what: "vertex", id: i64::from(centre) };
-            let image = *rest.get(centre as usize).ok_or(missing)? * Vec3::new(-1.0, 1.0, 1.0);
+            let place = *rest.get(centre as usize).ok_or(missing)?;
+            let image = Vec3::new(2.0 * plane - place.x, place.y, place.z);
             centres.push(centre);
             // On the middle itself one dab is enough.
-            let far = image.x.abs() > radius * 0.25;
+            let far = (image.x - plane).abs() > radius * 0.25;
             let other = partners.as_ref().filter(|_| far).and_then(|t| t.closest(image, radius));
             centres.extend(other.map(|o| o.triangle));
         }
@@ -49,8 +49,8 @@ impl Reach {
     ///
     /// # Errors
     /// As [`Reach::centres`].
-    pub fn image(&self, rest: &[Vec3]) -> Result<Self, WorkshopError> {
-        let all = Self { mirrored: true, ..self.clone() }.centres(rest)?;
+    pub fn image(&self, rest: &[Vec3], plane: f32) -> Result<Self, WorkshopError> {
+        let all = Self { mirrored: true, ..self.clone() }.centres(rest, plane)?;
         let dabs = all.into_iter().filter(|v| !self.dabs.contains(v)).collect();
         Ok(Self { dabs, mirrored: false, ..self.clone() })
     }
@@ -64,13 +64,17 @@ impl Reach {
     /// # Errors
     /// When the radius makes no sense or a vertex is not there.
     pub fn vertices(&self, piece: &Piece) -> Result<Vec<bool>, WorkshopError> {
-        self.vertices_of(&piece.rest, &piece.topology)
+        self.vertices_of((&piece.rest, piece.plane), &piece.topology)
     }
 
     /// The same of any mesh at rest (welded).
-    pub fn vertices_of(&self, rest: &[Vec3], topology: &Topology) -> Result<Vec<bool>, WorkshopError> {
+    pub fn vertices_of(
+        &self,
+        (rest, plane): (&[Vec3], f32),
+        topology: &Topology,
+    ) -> Result<Vec<bool>, WorkshopError> {
         let mut touched = vec![false; rest.len()];
-        let centres = self.centres(rest)?;
+        let centres = self.centres(rest, plane)?;
         let reached = over_surface(rest, topology, &centres, self.radius());
         reached.into_iter().for_each(|(v, _)| touched[v as usize] = true);
         Ok(touched)
@@ -88,7 +92,7 @@ pub fn soft_shares(piece: &Piece, reach: &Reach, firm: f32) -> Result<Vec<f32>, 
     }
     let brush = Brush { stroke: Stroke::Smooth, radius: reach.radius(), strength: 1.0, firm: firm * 0.01 };
     let mut shares = vec![0.0; piece.rest.len()];
-    let centres = reach.centres(&piece.rest)?;
+    let centres = reach.centres(&piece.rest, piece.plane)?;
     for (v, far) in over_surface(&piece.rest, &piece.topology, &centres, reach.radius()) {
         shares[v as usize] = brush.strength_at(far);
     }
@@ -162,7 +166,7 @@ impl<'a> Choosing<'a> {
 
     /// With the vertices nearest to the mirror images.
     fn with_image(self, so_far: &[bool]) -> Vec<bool> {
-        let (rest, plane) = (&self.piece.rest, symmetry(&self.body.rest).plane);
+        let (rest, plane) = (&self.piece.rest, self.body.plane());
         let tree = Bvh::over_points(rest);
         let mut all = so_far.to_vec();
         for v in listed(so_far) {
@@ -202,7 +206,7 @@ impl<'a> Choosing<'a> {
                 rows_from_open_edge((rest, topology), vertex(*v)? as u32, (*rows).min(1000))
             }
             What::Side(side) => {
-                let plane = symmetry(&self.body.rest).plane;
+                let plane = self.body.plane();
                 let of = |x: f32| match side {
                     BodySide::Left => x > plane + MIDDLE,
                     BodySide::Right => x < plane - MIDDLE,
@@ -220,7 +224,7 @@ impl<'a> Choosing<'a> {
                 (0..count).map(|v| skin.row(v).count() > *most).collect()
             }
             What::NoImage => {
-                let (tree, x) = (Bvh::build(rest, &topology.triangles), symmetry(&self.body.rest).plane);
+                let (tree, x) = (Bvh::build(rest, &topology.triangles), self.body.plane());
                 let lost = |p: &Vec3| tree.closest(mirror_image(*p, x), NO_IMAGE).is_none();
                 rest.iter().map(lost).collect()
             }

@@ -67,6 +67,8 @@ pub struct Piece {
     /// The weights of its file, when it has some.
     pub came: Option<Arc<ImportedWeights>>,
     walls: Arc<Walls>,
+    /// The plane of symmetry of the body that it is worn on: x, metres.
+    pub plane: f32,
 }
 
 impl Weighed for Piece {
@@ -110,6 +112,7 @@ impl Piece {
             bound: Some(Arc::new(Bound::by("body", body.welded_skin.clone()))),
             came: None,
             walls: Arc::clone(&body.walls),
+            plane: body.plane(),
         }
     }
 
@@ -147,6 +150,7 @@ impl Piece {
             bound,
             came: None,
             walls: Arc::new(walls),
+            plane: 0.0,
         };
         piece.wearing(&part.amounts)
     }
@@ -285,6 +289,7 @@ impl Piece {
     /// The piece with its walls told apart, as it lies on the body.
     pub(super) fn settled(mut self, body: &Body) -> Self {
         self.walls = Arc::new(settle_walls(&self.topology, &self.rest, &body.surface));
+        self.plane = body.plane();
         self
     }
 

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use tin_cloak_core::bind::clean::{self, difference, BoundMesh, Difference, MirrorPlane};
 use tin_cloak_core::bind::BindError;
 use tin_cloak_core::glam::Mat4;
-use tin_cloak_core::intake::{mirror_partner, symmetry};
+use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::beneath::Beneath;
@@ -109,7 +109,7 @@ pub fn cleaned(
             if !(0.0..=500.0).contains(blend_mm) {
                 return Err(WorkshopError::BadClean);
             }
-            let x = symmetry(&body.rest).plane;
+            let x = body.plane();
             let plane = MirrorPlane { x, from_left: *from_left, blend: blend_mm * 0.001 };
             let partners: Vec<Option<JointId>> =
                 (0..skeleton.len()).map(|j| mirror_partner(skeleton, JointId(j as u16))).collect();

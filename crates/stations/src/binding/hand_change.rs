@@ -8,7 +8,7 @@ use tin_cloak_core::bind::by_hand::{
     ByHand, Crease, Fade, Given, Rest,
 };
 use tin_cloak_core::bind::clean::{BoundMesh, Row};
-use tin_cloak_core::intake::{mirror_partner, symmetry};
+use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::mesh::vertex_normal;
 use tin_cloak_core::query::Bvh;
 use tin_cloak_core::skeleton::Pose;
@@ -125,7 +125,7 @@ fn passes(
             return Ok(vec![(change.clone(), everywhere)]);
         };
         // What was chosen on both sides changes on each by the joints of that side.
-        let plane = symmetry(&body.rest).plane;
+        let plane = body.plane();
         let here = |p: &Vec3| f32::from((p.x - plane) * side >= 0.0);
         let own: Vec<f32> = piece.rest.iter().map(here).collect();
         let across = own.iter().map(|share| 1.0 - share).collect();
@@ -135,7 +135,10 @@ fn passes(
     let own = Reach { mirrored: false, ..reach.clone() };
     let mut passes = vec![(change.clone(), soft_shares(piece, &own, firm)?)];
     if reach.mirrored {
-        passes.push((on_other_side(change), soft_shares(piece, &reach.image(&piece.rest)?, firm)?));
+        passes.push((
+            on_other_side(change),
+            soft_shares(piece, &reach.image(&piece.rest, piece.plane)?, firm)?,
+        ));
     }
     Ok(passes)
 }

@@ -1,14 +1,13 @@
 //! Left and right of a body and of a piece.
 
 use tin_cloak_core::bind::sides::{joint_sides, leaning, BodySide, SideMark};
-use tin_cloak_core::intake::symmetry;
 use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::state::recipe::Recipe;
 
 /// The sides of the body's joints.
 pub fn sides_of(body: &Body) -> Vec<BodySide> {
-    joint_sides(&body.skeleton, symmetry(&body.rest).plane)
+    joint_sides(&body.skeleton, body.plane())
 }
 
 /// How far each vertex of a piece leans to the left.
@@ -18,6 +17,6 @@ pub fn leaning_of(piece: &Piece, body: &Body, recipe: &Recipe, width_mm: f32) ->
         .iter()
         .map(|s| SideMark { vertex: s.vertex, side: s.side, reach: s.reach_mm * 0.001 })
         .collect();
-    let across = (symmetry(&body.rest).plane, width_mm * 0.001);
+    let across = (body.plane(), width_mm * 0.001);
     leaning(&piece.topology, &piece.rest, across, &marks)
 }

@@ -4,7 +4,7 @@ use glam::Vec3;
 use std::collections::HashMap;
 use tin_cloak_core::bind::sides::BodySide;
 use tin_cloak_core::choose::{flags, listed};
-use tin_cloak_core::intake::{move_weight_off, symmetry, JointRole};
+use tin_cloak_core::intake::{move_weight_off, JointRole};
 use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::regions::main_joints;
 use tin_cloak_core::skin::{Skin, SkinError};
@@ -77,7 +77,7 @@ impl SourceMesh {
                 .map(|v| v < count && shells.contains(&in_front.shell_of_vertex[v]))
                 .collect(),
             SourcePart::Side(side) => {
-                let plane = symmetry(&body.rest).plane;
+                let plane = body.plane();
                 let is_there = |p: &Vec3| match side {
                     BodySide::Left => p.x >= plane,
                     BodySide::Right => p.x <= plane,
@@ -89,7 +89,7 @@ impl SourceMesh {
             // By name it is known only where its piece is.
             SourcePart::Kept(patch) => return Err(WorkshopError::NoSuchPatch { patch: patch.clone() }),
             SourcePart::Patch(reach) => {
-                let mut touched = reach.vertices_of(&self.positions[..count], in_front)?;
+                let mut touched = reach.vertices_of((&self.positions[..count], body.plane()), in_front)?;
                 touched.resize(self.positions.len(), false);
                 touched
             }

@@ -11,9 +11,11 @@ use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 use tin_cloak_formats::{
-    write_bvh, write_obj, write_usd_with_pictures, write_usda, Document, Frame, MeshPart, ObjPart,
+    usd_frames_of, write_bvh, write_obj, write_usd_with_pictures, write_usda, Document, Frame, MeshPart,
+    ObjPart,
 };
 use tin_cloak_model::dress::dressed::Dress;
+use tin_cloak_model::dress::figure_shapes::own_shapes;
 use tin_cloak_model::dress::shading::Shading;
 use tin_cloak_model::dress::trials::{Trial, TrialSet};
 use tin_cloak_model::error::WorkshopError;
@@ -128,13 +130,34 @@ fn archive(files: Vec<(String, Vec<u8>)>, align: u16) -> Result<Vec<u8>, Worksho
     Ok(archive.finish().map_err(fail)?.into_inner())
 }
 
+/// More frames times joints than these are not written out: some 120 MB of text.
+const MOST_SAMPLES: usize = 2_000_000;
+
+/// Refuses a motion that would fill the memory before it is made.
+fn check_length(motion: &str, frames: usize, skeleton: &Skeleton) -> Result<(), WorkshopError> {
+    let most = MOST_SAMPLES / skeleton.len().max(1);
+    match frames > most {
+        true => Err(WorkshopError::TooLongAMotion { motion: motion.to_owned(), frames, most }),
+        false => Ok(()),
+    }
+}
+
+/// The document of chosen parts for USD, which has a sample a frame.
+fn usd_document_of(dress: &Dress, parts: &Parts) -> Result<Document, WorkshopError> {
+    let document = document_of(dress, parts)?;
+    for clip in &document.clips {
+        check_length(&clip.name, usd_frames_of(clip), &dress.body.skeleton)?;
+    }
+    Ok(document)
+}
+
 /// Chosen parts as a USD package: the text with its pictures (specification of USDZ 1.3: stored, the layer first, each
 /// file at a multiple of 64 bytes).
 ///
 /// # Errors
 /// As [`document_of`]; when the archive cannot be written.
 pub fn usdz_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
-    let (text, pictures) = write_usd_with_pictures(document_of(dress, parts)?, parts.frame);
+    let (text, pictures) = write_usd_with_pictures(usd_document_of(dress, parts)?, parts.frame);
     archive(std::iter::once(("outfit.usda".to_owned(), text.into_bytes())).chain(pictures).collect(), 64)
 }
 
@@ -143,7 +166,7 @@ pub fn usdz_of(dress: &Dress, parts: &Parts) -> Result<Vec<u8>, WorkshopError> {
 /// # Errors
 /// As [`document_of`].
 pub fn usda_of(dress: &Dress, parts: &Parts) -> Result<String, WorkshopError> {
-    Ok(write_usda(document_of(dress, parts)?, parts.frame))
+    Ok(write_usda(usd_document_of(dress, parts)?, parts.frame))
 }
 
 /// Chosen parts at rest, or in the trial pose of a name, as an OBJ and its MTL, which is asked for as `library`.
@@ -160,7 +183,7 @@ pub fn obj_of(
     let trial = pose.map(|name| trial_of(trials, name)).transpose()?;
     let skeleton = document.skeleton.as_ref().filter(|_| trial.is_some());
     let placed = document.meshes.iter().map(|part| match (trial, skeleton) {
-        (Some(trial), Some(skeleton)) => in_pose(part, skeleton, trial),
+        (Some(trial), Some(skeleton)) => in_pose(part, skeleton, (trial, &called_up(dress, trial))),
         _ => worn(part),
     });
     let placed: Vec<(Vec<Vec3>, Vec<Vec3>)> = placed.collect();
@@ -189,6 +212,7 @@ pub fn bvh_of(dress: &Dress, trials: &TrialSet, name: &str, frame: Frame) -> Res
     if let Some(clip) = dress.body.clips.iter().find(|c| c.name == name) {
         let step = 1.0 / clip.rate();
         let frames = (clip.duration() / step).round() as usize + 1;
+        check_length(name, frames, skeleton)?;
         let poses: Vec<Pose> = (0..frames).map(|f| clip.sample(skeleton, f as f32 * step)).collect();
         return Ok(write_bvh(skeleton, &poses, step, frame));
     }
@@ -213,11 +237,41 @@ fn worn(part: &MeshPart) -> (Vec<Vec3>, Vec<Vec3>) {
     (positions, normals)
 }
 
-fn in_pose(part: &MeshPart, skeleton: &Skeleton, trial: &Trial) -> (Vec<Vec3>, Vec<Vec3>) {
+/// A shape that a trial calls up besides: its piece where it is one's own, its name, what is added to what is worn.
+struct CalledUp {
+    piece: Option<String>,
+    shape: String,
+    amount: f32,
+}
+
+fn called_up(dress: &Dress, trial: &Trial) -> Vec<CalledUp> {
+    let of_body = dress.body.morphs.len();
+    let own = own_shapes(&dress.body, &dress.pieces);
+    let one = |&(number, amount): &(usize, f32)| match number.checked_sub(of_body) {
+        None => Some(CalledUp { piece: None, shape: dress.body.morphs[number].name.clone(), amount }),
+        Some(n) => {
+            let own = own.get(n)?;
+            let shape = dress.pieces[own.piece].shapes[own.shape].name.clone();
+            Some(CalledUp { piece: Some(own.mesh.clone()), shape, amount })
+        }
+    };
+    trial.shapes.iter().filter_map(one).collect()
+}
+
+fn in_pose(
+    part: &MeshPart,
+    skeleton: &Skeleton,
+    (trial, called_up): (&Trial, &[CalledUp]),
+) -> (Vec<Vec3>, Vec<Vec3>) {
     let mut shaped = part.mesh.positions.clone();
     let amount = |(n, m): (usize, &Morph)| match m.driver {
+        Some(driver) if trial.driven_off && !driver.is_always() => 0.0,
         Some(driver) => driver.amount(&trial.pose),
-        None => part.amounts.get(n).copied().unwrap_or(0.0),
+        None => {
+            let here = |c: &&CalledUp| c.shape == m.name && c.piece.as_ref().is_none_or(|p| *p == part.name);
+            let besides: f32 = called_up.iter().filter(here).map(|c| c.amount).sum();
+            part.amounts.get(n).copied().unwrap_or(0.0) + besides
+        }
     };
     let amounts: Vec<f32> = part.morphs.iter().enumerate().map(amount).collect();
     add_morphs(&mut shaped, &part.morphs, &amounts);

@@ -4,7 +4,6 @@ use crate::mending::regressions::kept_of_change;
 use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{AtRest, Outfit, Place, Settings};
-use tin_cloak_core::intake::symmetry;
 use tin_cloak_core::mend::{
     keep_rigid, make_alike, push_out_with, Mending, PieceReport, PoseCache, PushSettings, TrialPose, Trouble,
 };
@@ -378,7 +377,7 @@ impl ToMend<'_> {
         let chosen = self.chosen.iter().find(|(p, _)| *p == piece).map(|c| &c.1);
         let may = |v: usize| chosen.is_none_or(|c| c[v]);
         let mut moves: Vec<Vec3> = now.iter().zip(worn.rest.iter()).map(|(p, r)| *p - *r).collect();
-        let plane = symmetry(&self.dress.body.rest).plane;
+        let plane = self.dress.body.plane();
         make_alike((&worn.rest, &worn.topology.triangles), plane, &may, &mut moves);
         now.iter_mut().zip(worn.rest.iter()).zip(&moves).for_each(|((p, r), m)| *p = *r + *m);
     }

@@ -72,7 +72,7 @@ impl StrokeOnPiece for BrushStroke {
         }
         let brush = Brush { stroke: self.stroke, radius: self.reach.radius(), strength, firm };
         let mut positions = now.to_vec();
-        let centres = self.reach.centres(&piece.rest)?;
+        let centres = self.reach.centres(&piece.rest, piece.plane)?;
         match matrices {
             None => centres.into_iter().for_each(|centre| {
                 dab(&mut positions, &piece.topology, centre, brush);

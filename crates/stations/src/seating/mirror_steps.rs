@@ -2,7 +2,7 @@
 
 use crate::making::doing::Doing;
 use glam::Vec3;
-use tin_cloak_core::intake::{mirror_partner, symmetry};
+use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::JointId;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::{pack_bound, pack_positions};
@@ -23,7 +23,7 @@ const MIDDLE: f32 = 0.02;
 impl Doing<'_> {
     /// The body's own plane of symmetry: x, metres.
     fn plane(&self) -> f32 {
-        symmetry(&self.room.dress.body.rest).plane
+        self.room.dress.body.plane()
     }
 
     /// The mirror image of a piece as it is now: its cut, its shape, its shapes, its recipe and what was

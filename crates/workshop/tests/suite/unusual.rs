@@ -2,9 +2,11 @@
 
 use crate::ball::{depths, grown, Ball, BODY};
 use tin_cloak_workshop::core::deform::{Driver, Morph};
-use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::core::trial::Interpolation;
-use tin_cloak_workshop::{prove, read, Companions, DressedFile, Step, TrialWish};
+use tin_cloak_workshop::core::glam::{Quat, Vec3};
+use tin_cloak_workshop::core::trial::{Interpolation, Track, TrackValues};
+use tin_cloak_workshop::{
+    bvh_of, prove, read, usda_of, usdz_of, Companions, DressedFile, Frame, Parts, Step, TrialWish,
+};
 
 /// A shape that is always on is part of rest: what it draws in there is not taken off what a pose pushes out.
 #[test]
@@ -122,4 +124,28 @@ fn shapes_and_sizes_that_a_clip_keys_are_posed_measured_and_proved() {
     let board = sized.board(&|_| true).unwrap();
     let (_, proof) = prove(&room, Some(&board), &|_| true).unwrap();
     assert!(proof.is_equal(), "{}", proof.line());
+}
+
+/// A motion of a day is refused where it would be written frame by frame, before any is made.
+#[test]
+fn a_motion_of_a_day_is_refused_and_turns_of_no_unit_length_are_turns() {
+    let mut ball = Ball::in_shell(0.104).pushed_by(0.0);
+    ball.clips[0].tracks[0].times = vec![0.0, 86_400.0];
+    let file = ball.opened(TrialWish::Range);
+    for told in [
+        usda_of(file.dress(), &Parts::default()).unwrap_err(),
+        usdz_of(file.dress(), &Parts::default()).unwrap_err(),
+        bvh_of(file.dress(), file.trials(), "push", Frame::default()).unwrap_err(),
+    ] {
+        let told = told.to_string();
+        assert!(told.contains("the motion “push” is") && told.contains("shorten it"), "{told}");
+    }
+
+    let turn = Quat::from_rotation_y(0.8);
+    let keys = TrackValues::Rotation(vec![Quat::IDENTITY * 3.0, turn * 0.25]);
+    ball.clips[0].tracks[0] =
+        Track { times: vec![0.0, 1.0], values: keys, ..ball.clips[0].tracks[0].clone() };
+    let read = read("ball.glb", &ball.bytes(), &Companions::new()).unwrap();
+    let pose = read.clips[0].sample(read.skeleton.as_ref().unwrap(), 0.5);
+    assert!(pose.rotations[1].angle_between(Quat::from_rotation_y(0.4)) < 1e-3, "{pose:?}");
 }
