@@ -36,7 +36,7 @@ fn triangle() -> (Value, Vec<u8>) {
     (json, bin)
 }
 
-fn glb(json: &Value, bin: &[u8]) -> Vec<u8> {
+pub fn glb(json: &Value, bin: &[u8]) -> Vec<u8> {
     let mut text = serde_json::to_vec(json).unwrap();
     text.resize(text.len().next_multiple_of(4), b' ');
     let mut out = b"glTF".to_vec();

@@ -8,3 +8,4 @@ mod looks;
 mod mutated;
 mod obj_out;
 mod round_trip;
+mod skins;
