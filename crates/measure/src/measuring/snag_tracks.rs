@@ -112,7 +112,12 @@ impl Telling<'_> {
     /// How a pose of the pair counts.
     fn counts(&self, pose: usize) -> Counts {
         let plan = &self.room.state.plan;
-        self.board.poses[pose].counts.max(plan.of_pair(&self.name(self.layers.0), &self.name(self.layers.1)))
+        let (outer, inner) = self.layers;
+        let of_row = match outer == inner {
+            true => plan.of_itself(&self.name(outer)),
+            false => plan.of_pair(&self.name(outer), &self.name(inner)),
+        };
+        self.board.poses[pose].counts.max(of_row)
     }
 
     fn of_layer(&self, known: &Known, on_outer: bool) -> Vec<SnagTrack> {

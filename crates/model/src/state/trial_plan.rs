@@ -256,15 +256,26 @@ impl TrialPlan {
             }
             Target::Pair { .. } => false,
         };
-        self.last(is_meant)
+        self.last(is_meant, Counts::Counted)
     }
 
     /// How what is through between two layers counts.
     pub fn of_pair(&self, outer: &str, inner: &str) -> Counts {
+        self.of_rows((outer, inner), Counts::Counted)
+    }
+
+    /// How what a layer runs into of itself counts: cloth in the pit of an arm is for stress only unless one says
+    /// otherwise.
+    pub fn of_itself(&self, layer: &str) -> Counts {
+        self.of_rows((layer, layer), Counts::Stress)
+    }
+
+    fn of_rows(&self, (outer, inner): (&str, &str), unsaid: Counts) -> Counts {
         if self.is_off(outer) || self.is_off(inner) {
             return Counts::Aside;
         }
-        self.last(|target| matches!(target, Target::Pair { outer: o, inner: i } if o == outer && i == inner))
+        let is_meant = |target: &Target| matches!(target, Target::Pair { outer: o, inner: i } if o == outer && i == inner);
+        self.last(is_meant, unsaid)
     }
 
     /// True for a piece that is off while it is asked what is seen.
@@ -272,8 +283,8 @@ impl TrialPlan {
         self.taken_off.iter().any(|off| off == piece)
     }
 
-    fn last(&self, is_meant: impl Fn(&Target) -> bool) -> Counts {
-        self.counts.iter().rev().find(|r| is_meant(&r.target)).map_or(Counts::Counted, |r| r.counts)
+    fn last(&self, is_meant: impl Fn(&Target) -> bool, unsaid: Counts) -> Counts {
+        self.counts.iter().rev().find(|r| is_meant(&r.target)).map_or(unsaid, |r| r.counts)
     }
 
     /// The tolerance of two layers, where it is not that of all, millimetres.
@@ -288,6 +299,7 @@ impl TrialPlan {
         self.counts.retain(|r| r.target != rule.target);
         let before = match &rule.target {
             Target::Pose { group, name } => self.of_pose(group, name, 0.0),
+            Target::Pair { outer, inner } if outer == inner => self.of_itself(outer),
             Target::Pair { outer, inner } => self.of_pair(outer, inner),
             Target::Group { .. } | Target::Frames { .. } => Counts::Counted,
         };
