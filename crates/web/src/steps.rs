@@ -122,6 +122,8 @@ struct Push {
     /// Only in one pose.
     here: bool,
     pose: Option<usize>,
+    /// Joints turned by hand in it, as JSON.
+    turns: Option<String>,
     margin: f32,
     limit: f32,
     /// Both sides of a piece alike.
@@ -152,7 +154,13 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
         let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
         let pair = form.pair.as_deref().filter(|p| !p.is_empty()).map(pair_of).transpose()?;
         let against = Against { pair, pose: form.pose.filter(|_| form.here) };
-        Ok(Step::PushOut { pieces: form.piece.clone(), chosen, options, against })
+        let turns = match form.turns.as_deref().filter(|_| form.here) {
+            None => Vec::new(),
+            Some(json) => serde_json::from_str(json).map_err(|_| {
+                Refusal::new(Status::UnprocessableEntity, "Turns are a list of joints and degrees.")
+            })?,
+        };
+        Ok(Step::PushOut { pieces: form.piece.clone(), chosen, options, against, turns })
     })
     .await
 }

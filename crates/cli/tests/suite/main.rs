@@ -10,5 +10,6 @@ mod kept;
 mod killed;
 mod mending;
 mod page;
+mod pictures;
 mod stations;
 mod trials;

@@ -130,7 +130,7 @@ impl AtRest {
             + self.own.as_ref().map_or(0, Neighbourhood::bytes)
     }
 
-    fn has(&self, outer: [u32; 3], inner: [u32; 3]) -> bool {
+    pub(super) fn has(&self, outer: [u32; 3], inner: [u32; 3]) -> bool {
         let near = |zone: &[bool], t: [u32; 3]| t.iter().any(|v| zone.get(*v as usize) == Some(&true));
         let so = |a, b| near(&self.outer, a) && near(&self.inner, b);
         so(outer, inner) || (self.own.is_some() && so(inner, outer))

@@ -23,12 +23,15 @@
 //! * a poking or sunk vertex counts only where it is reached through a crossing: joined over vertices on
 //!   the wrong side to faces of the two layers that run through each other, not round an open edge (a
 //!   hand bent over its cuff); a part all of which lies on the wrong side counts too;
+//! * a small part that was not asked at rest and is bounded by faces that cross (a spike through a big face)
+//!   counts as far as it is from the other layer;
 //! * a stretch of an edge between two places where it runs through the other layer is asked like a vertex:
 //!   where both layers are coarse, what pokes may lie between vertices;
 //! * what is wrong at rest already is told of rest; of another pose only what it adds to that;
 //! * a double-walled piece is measured by the wall that faces what lies beneath.
 
 mod ask;
+mod bounded_parts;
 mod cause;
 mod coverage;
 mod crossing;

@@ -8,8 +8,8 @@ use super::crossing::{crossing, meeting};
 use super::penetration_depth::depth_in;
 use super::visibility::Visibility;
 use super::{
-    Asked, AtRest, Buffers, Coverage, Crossing, EdgeSpot, Outfit, PairMeasure, PairPoints, Settings, Side,
-    Spot,
+    Asked, AtRest, Buffers, Coverage, Crossing, EdgeSpot, InsideSpot, Outfit, PairMeasure, PairPoints,
+    Settings, Side, Spot,
 };
 use crate::mesh::triangle_area;
 use glam::Vec3;
@@ -57,6 +57,8 @@ pub struct Sight {
     pub worst: Option<Spot>,
     /// The deepest stretch of an edge in sight, and how deep, metres.
     pub stretch: Option<(Spot, f32)>,
+    /// Of a pair of which nothing is through that was asked: whether what came out of it is in sight.
+    pub crossing: bool,
 }
 
 /// An outfit in a pose, ready to be asked.
@@ -184,6 +186,57 @@ impl<'a> InPose<'a> {
         deep: bool,
     ) -> Crossing {
         crossing((self.outfit, self.buffers, &self.hiding), layers, (meeting, rest), deep)
+    }
+
+    /// What has come out of a pair of which nothing that was asked at rest is through: parts that end where the layers
+    /// run through each other as `rest` does not have it (where it is given), into what is known of the `crossing`.
+    ///
+    /// ```
+    /// use tin_cloak_core::clearance::{AtRest, InPose};
+    /// use tin_cloak_core::shapes::{outfit, sphere};
+    ///
+    /// // A body with a spike far out of a coat.
+    /// let mut body = sphere(0.1, 24);
+    /// let tip = (0..body.0.len()).max_by(|a, b| body.0[*a].z.total_cmp(&body.0[*b].z)).unwrap();
+    /// body.0[tip] *= 3.0;
+    /// let outfit = outfit(&body, &[sphere(0.12, 24)]);
+    /// let buffers = outfit.buffers();
+    /// let pose = InPose::new(&outfit, &buffers);
+    /// let rest = AtRest::new(&outfit, &buffers, (1, 0));
+    /// let meeting = pose.meeting((1, 0), &rest);
+    /// let told = pose.with_what_came_out(0, &meeting, None, pose.crossing((1, 0), &meeting, &rest, false));
+    /// assert!((told.depth - 0.18).abs() < 0.01, "{}", told.depth);
+    /// assert!(pose.sees_any(0, &told.inside));
+    /// ```
+    pub fn with_what_came_out(
+        &self,
+        pair: usize,
+        meeting: &[(u32, u32)],
+        rest: Option<&AtRest>,
+        crossing: Crossing,
+    ) -> Crossing {
+        let view = self.view(pair, Settings::default());
+        let layers = (view.pair.outer, view.pair.inner);
+        let corners = |layer: usize, f: u32| self.outfit.layers[layer].topology.triangles[f as usize];
+        let is_new = |(f, g): &&(u32, u32)| {
+            rest.is_none_or(|rest| !rest.has(corners(layers.0, *f), corners(layers.1, *g)))
+        };
+        let new: Vec<(u32, u32)> = meeting.iter().filter(is_new).copied().collect();
+        let inside = view.come_out(&new);
+        let Some(deepest) = inside.iter().copied().reduce(|a, b| if b.depth > a.depth { b } else { a })
+        else {
+            return crossing;
+        };
+        let (position, normal) = view.where_it_came_out(&deepest);
+        let spot = Spot { on_outer: deepest.on_outer, vertex: deepest.vertex, position, look: normal };
+        Crossing { depth: deepest.depth, spot: Some(spot), inside, ..crossing }
+    }
+
+    /// Whether anybody sees any of what came out of a pair.
+    pub fn sees_any(&self, pair: usize, inside: &[InsideSpot]) -> bool {
+        let view = self.view(pair, Settings::default());
+        let shows = |spot: &InsideSpot| view.where_it_came_out(spot);
+        inside.par_iter().any(|spot| !self.hiding.is_out_of_sight(shows(spot), view.pair.outer))
     }
 
     /// What is seen of what is through in a pair.
@@ -328,7 +381,8 @@ pub(super) fn see_in(view: &PairView, through: &Penetration) -> Sight {
         let look = view.hiding.look(place, view.pair.outer);
         Spot { on_outer: spot.on_outer, vertex: spot.vertex, position: place.0, look }
     });
-    Sight { buried, worst, stretch: stretch_in_sight(view, &through.stretches) }
+    let stretch = stretch_in_sight(view, &through.stretches);
+    Sight { buried, worst, stretch, crossing: false }
 }
 
 /// The deepest stretch in sight, with its depth.

@@ -44,6 +44,13 @@ pub struct CellThrough {
     pub crossing: Crossing,
 }
 
+impl CellThrough {
+    /// True when it is to be asked whether anybody sees it.
+    pub fn may_show(&self, is_covered: bool) -> bool {
+        !self.through.is_empty() || (is_covered && self.crossing.depth > 0.0)
+    }
+}
+
 impl Weighed for CellThrough {
     fn bytes(&self) -> usize {
         let Self { through, crossing, .. } = self;
@@ -215,8 +222,8 @@ impl Known {
         }
         let flat: Vec<Key> = plan.through.iter().flatten().copied().collect();
         let through = kept.find::<CellThrough>(&flat)?;
-        let asked: Vec<usize> =
-            (0..flat.len()).filter(|&i| through[i].as_ref().is_some_and(|t| !t.through.is_empty())).collect();
+        let may_show = |i: &usize| through[*i].as_ref().is_some_and(|t| t.may_show(i % rows < plan.covered));
+        let asked: Vec<usize> = (0..flat.len()).filter(may_show).collect();
         let keys: Vec<Key> = asked.iter().map(|&i| plan.sight[i / rows][i % rows]).collect();
         let mut sight = vec![None; flat.len()];
         asked.into_iter().zip(kept.find::<Sight>(&keys)?).for_each(|(i, s)| sight[i] = s);
@@ -231,12 +238,14 @@ impl Known {
         let nothing = Sight::default();
         let sight = match &self.sight[pose][row] {
             Some(sight) => sight,
-            None if found.through.is_empty() => &nothing,
+            None if !found.may_show(row < plan.covered) => &nothing,
             None => return None,
         };
-        let contact = (row >= plan.covered).then(|| plan.tolerances[row]);
-        let cell = Cell::new(&sum_up(&found.through, sight, found.strain), &found.crossing, contact);
-        Some(cell.with_stiffness(found.stiffness))
+        let contact = (row >= plan.covered || sight.crossing).then(|| plan.tolerances[row]);
+        let measure = sum_up(&found.through, sight, found.strain);
+        let cell = Cell::new(&measure, &found.crossing, contact);
+        let measurable = row >= plan.covered || !measure.unmeasurable;
+        Some(Cell { measurable, ..cell }.with_stiffness(found.stiffness))
     }
 }
 
@@ -301,13 +310,17 @@ pub fn cells_of(room: &Room, kept: Kept, pose: usize) -> Result<Option<PoseCells
     let Some(found) = kept.find::<CellThrough>(keys)?.into_iter().collect::<Option<Vec<_>>>() else {
         return Ok(None);
     };
-    let shown: Vec<usize> = (0..found.len()).filter(|row| !found[*row].through.is_empty()).collect();
+    let may_show = |row: &usize| found[*row].may_show(*row < plan.covered);
+    let shown: Vec<usize> = (0..found.len()).filter(may_show).collect();
     let keys: Vec<Key> = shown.iter().map(|row| plan.sight[pose][*row]).collect();
     let Some(sight) = kept.find::<Sight>(&keys)?.into_iter().collect::<Option<Vec<_>>>() else {
         return Ok(None);
     };
-    let mut through = Vec::new();
+    let (mut through, mut came_out) = (Vec::new(), Vec::new());
     for (&row, sight) in shown.iter().zip(sight) {
+        if sight.crossing {
+            came_out.push(row);
+        }
         let (outer, inner) = plan.rows[row];
         let seen = found[row].through.spots.iter().zip(&sight.buried).filter(|(_, buried)| !**buried);
         through.extend(seen.map(|(s, _)| (if s.on_outer { outer } else { inner }, s.vertex, s.clearance)));
@@ -316,7 +329,7 @@ pub fn cells_of(room: &Room, kept: Kept, pose: usize) -> Result<Option<PoseCells
         let contact = contact_of(plan.rows[row], &found[row].crossing, plan.tolerances[row] * 0.001);
         contact.collect::<Vec<_>>()
     };
-    let contacts = (plan.covered..found.len()).flat_map(deep).collect();
+    let contacts = came_out.into_iter().chain(plan.covered..found.len()).flat_map(deep).collect();
     Ok(Some(PoseCells { through, contacts }))
 }
 

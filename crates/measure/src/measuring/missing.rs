@@ -8,7 +8,9 @@ use serde::Serialize;
 use std::collections::HashSet;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
-use tin_cloak_core::clearance::{stiffness, strain, AtRest, Buffers, InPose, Outfit, Penetration, Settings};
+use tin_cloak_core::clearance::{
+    stiffness, strain, AtRest, Buffers, InPose, Outfit, Penetration, Settings, Sight,
+};
 use tin_cloak_core::mend::PoseCache;
 use tin_cloak_model::dress::derived::Weighed;
 use tin_cloak_model::dress::room::Room;
@@ -35,7 +37,7 @@ pub fn wanted(plan: &CountPlan, known: &Known, order: &[usize]) -> Vec<Wanted> {
             if found.is_none() && taken.insert(plan.through[pose][row]) {
                 wanted.through.push(row);
             }
-            let may_show = found.as_ref().is_none_or(|t| !t.through.is_empty());
+            let may_show = found.as_ref().is_none_or(|t| t.may_show(row < plan.covered));
             if may_show && known.sight[pose][row].is_none() && taken.insert(plan.sight[pose][row]) {
                 wanted.sight.push(row);
             }
@@ -228,7 +230,10 @@ impl CellPlace<'_> {
             let settings = Settings { tolerance: plan.tolerances[row] * 0.001, ..Settings::default() };
             let through = |&pair: &usize| in_pose.through(pair, settings, &meeting, beyond);
             let through = self.pairs.get(row).map_or_else(Penetration::default, through);
-            let crossing = in_pose.crossing(layers, &meeting, rest, row >= plan.covered);
+            let mut crossing = in_pose.crossing(layers, &meeting, rest, row >= plan.covered);
+            if let Some(&pair) = self.pairs.get(row).filter(|_| through.is_empty()) {
+                crossing = in_pose.with_what_came_out(pair, &meeting, beyond, crossing);
+            }
             // Every outer layer is among them.
             let at = outer.binary_search(&plan.rows[row].0);
             let (strain, stiffness) = at.map_or((1.0, 0.0), |at| strains[at]);
@@ -239,9 +244,8 @@ impl CellPlace<'_> {
         let counted = missing.iter().filter(|row| **row < plan.covered).count();
         batch.kept.counts.through.fetch_add(counted, Ordering::Relaxed);
         // Only now is it known which of them show anything.
-        let shown: Vec<(usize, &Penetration)> = (known.iter().chain(&measured))
-            .filter(|(row, f)| wanted.sight.contains(row) && !f.through.is_empty())
-            .map(|(row, f)| (*row, &f.through))
+        let shown: Vec<&Found> = (known.iter().chain(&measured))
+            .filter(|(row, f)| wanted.sight.contains(row) && f.may_show(*row < plan.covered))
             .collect();
         if shown.is_empty() {
             return Ok(());
@@ -250,8 +254,10 @@ impl CellPlace<'_> {
         buffers.pose_some(outfit, |layer| !needed[layer], at);
         let in_pose = InPose::new(outfit, buffers);
         batch.kept.counts.sight.fetch_add(shown.len(), Ordering::Relaxed);
-        shown.par_iter().try_for_each(|(row, through)| {
-            let sight = in_pose.see(self.pairs[*row], through);
+        shown.par_iter().try_for_each(|(row, found)| {
+            let pair = self.pairs[*row];
+            let crossing = found.through.is_empty() && in_pose.sees_any(pair, &found.crossing.inside);
+            let sight = Sight { crossing, ..in_pose.see(pair, &found.through) };
             batch.put(plan.sight[wanted.pose][*row], sight).map(|_| ())
         })
     }

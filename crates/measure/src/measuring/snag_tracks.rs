@@ -86,7 +86,7 @@ pub fn snag_tracks(room: &Room, board: &Board, kept: Kept) -> Result<Option<Arc<
             for on_outer in [false, true] {
                 all.extend(told.of_layer(&known, on_outer));
             }
-            all.extend(told.contact(&known, plan.tolerances[row]));
+            all.extend(told.contact(&known, plan.tolerances[row], row < plan.covered));
         }
         all.retain(|s| s.counted > 0);
         all.sort_by(|a, b| b.rank().total_cmp(&a.rank()));
@@ -180,13 +180,18 @@ impl Telling<'_> {
     }
 
     /// Of layers that are in each other as they were not at rest.
-    fn contact(&self, known: &Known, tolerance_mm: f32) -> Option<SnagTrack> {
+    fn contact(&self, known: &Known, tolerance_mm: f32, is_covered: bool) -> Option<SnagTrack> {
         let mut gathered = GatheredSnags::new(self.board.poses.len());
         let mut place = None;
         for pose in 0..self.board.poses.len() {
             let Some(cell) = &known.through[pose][self.row] else { continue };
             let depth = cell.crossing.depth;
             if depth * 1000.0 <= tolerance_mm || !cell.through.is_empty() {
+                continue;
+            }
+            // What came out of what lies over it is told where somebody sees it.
+            let is_seen = known.sight[pose][self.row].as_ref().is_some_and(|s| s.crossing);
+            if is_covered && !is_seen {
                 continue;
             }
             let spot = cell.crossing.spot?;

@@ -171,6 +171,9 @@ pub enum Step {
         options: MendOptions,
         #[serde(default)]
         against: Against,
+        /// Joints turned by hand on top of the one pose that it is pushed in.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        turns: Vec<Turn>,
     },
     /// Pieces are given shapes that turns of joints call up, against what is through in some poses.
     Correct { pieces: Vec<PieceId>, options: MendOptions },

@@ -182,7 +182,10 @@ fn shown(room: &Room, worn: &Worn, posed: &Posed, known: Option<&PoseCells>) -> 
                 Some(known) => (known.through.clone(), known.contacts.clone()),
                 None => (
                     points.map_or_else(Vec::new, |p| p.in_sight(&worn.outfit)),
-                    contacts_in(room, worn, posed, &in_pose),
+                    contacts_in(room, worn, posed, &in_pose)
+                        .into_iter()
+                        .chain(came_out_in(room, worn, posed, &in_pose))
+                        .collect(),
                 ),
             };
             ShownLayer { heights, through, contacts }
@@ -204,6 +207,27 @@ fn contacts_in(room: &Room, worn: &Worn, posed: &Posed, in_pose: &InPose) -> Vec
         contact_of(*layers, &crossing, tolerance).collect::<Vec<_>>()
     };
     pairs.par_iter().zip(&rest).flat_map_iter(one).collect()
+}
+
+/// What came out where nothing that was asked at rest did, in sight, by more than the tolerance.
+fn came_out_in(room: &Room, worn: &Worn, posed: &Posed, in_pose: &InPose) -> Vec<Wrong> {
+    let layers: Vec<(usize, usize)> = worn.outfit.pairs.iter().map(|p| (p.outer, p.inner)).collect();
+    let rest = room.at_rest(worn, &layers);
+    let one = |pair: usize| {
+        let (meeting, beyond) =
+            (in_pose.meeting(layers[pair], &rest[pair]), (!posed.is_rest).then_some(&*rest[pair]));
+        let settings = room.settings_of(worn, pair);
+        if meeting.is_empty() || !in_pose.through(pair, settings, &meeting, beyond).is_empty() {
+            return Vec::new();
+        }
+        let crossing = in_pose.crossing(layers[pair], &meeting, &rest[pair], false);
+        let told = in_pose.with_what_came_out(pair, &meeting, beyond, crossing);
+        match in_pose.sees_any(pair, &told.inside) {
+            true => contact_of(layers[pair], &told, settings.tolerance).collect(),
+            false => Vec::new(),
+        }
+    };
+    (0..layers.len()).into_par_iter().flat_map_iter(one).collect()
 }
 
 /// The vertices of a layer that are not measured themselves, with the nearest at rest that is.

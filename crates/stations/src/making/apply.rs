@@ -75,8 +75,8 @@ impl Doing<'_> {
             Step::ShowHidden => self.show_hidden(),
             Step::Tuck { options, of } => self.tuck(*options, *of),
             Step::Untuck => self.untuck(),
-            Step::PushOut { pieces, chosen, options, against } => {
-                self.push_out(pieces, chosen, (*options, *against))
+            Step::PushOut { pieces, chosen, options, against, turns } => {
+                self.push_out(pieces, chosen, (*options, *against, turns))
             }
             Step::Correct { pieces, options } => self.correct(pieces, *options),
             Step::KeepVolume { pieces, least_mm } => self.keep_volume(pieces, *least_mm),

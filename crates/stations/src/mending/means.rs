@@ -251,6 +251,7 @@ fn pushing(board: &Board) -> Option<Means> {
             chosen: Chosen::Everything,
             options,
             against: Against::default(),
+            turns: Vec::new(),
         },
     })
 }

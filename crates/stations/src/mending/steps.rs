@@ -14,18 +14,20 @@ use tin_cloak_measure::measuring::missing::measure_all;
 use tin_cloak_model::dress::chosen::Choosing;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::fitting::KeptPose;
 use tin_cloak_model::state::names::{PieceId, BODY};
 use tin_cloak_model::state::push::{Against, MendOptions};
 use tin_cloak_model::state::stroke::Chosen;
+use tin_cloak_model::state::trial_plan::{CountRule, Counts as PoseCounts, Target, Tries};
+use tin_cloak_model::state::turn::Turn;
 
 impl Doing<'_> {
     pub fn push_out(
         &mut self,
         pieces: &[PieceId],
         chosen: &Chosen,
-        (options, against): (MendOptions, Against),
+        (options, against, turns): (MendOptions, Against, &[Turn]),
     ) -> Result<String, WorkshopError> {
-        let dress = &self.room.dress;
         let bound = self.bound_pieces(pieces)?;
         let (pair, pose) = (against.pair, against.pose);
         let there = |id: PieceId| id == BODY || self.room.find(id).is_ok();
@@ -35,15 +37,20 @@ impl Doing<'_> {
         if let Some(pose) = pose.filter(|p| *p >= self.room.trials.trials.len()) {
             return Err(WorkshopError::Missing { what: "pose", id: pose as i64 });
         }
+        let said = self.in_pose(against.pose, turns);
+        let (asked, against) = self.asked_in(against, turns)?;
+        let room = asked.as_ref().map_or(self.room, |(room, _)| room);
+        let begun = asked.as_ref().map_or(&*self.draft, |(_, draft)| draft);
+        let dress = &room.dress;
         let mut only = Vec::new();
         if *chosen != Chosen::Everything {
             for &index in &bound {
                 only.push((index, Choosing::on(&dress.pieces[index], &dress.body).chosen(chosen)?));
             }
         }
-        let worn = self.room.worn();
+        let worn = room.worn();
         let ids: Vec<PieceId> = worn.facts.iter().map(|f| f.piece).collect();
-        let trials = &*self.room.trials;
+        let trials = &*room.trials;
         let tolerance_mm = self.room.state.tolerance_mm;
         let (pieces, chosen) = (&*bound, &*only);
         let what = ToMend { dress, ids: &ids, trials, pieces, chosen, options, tolerance_mm, against };
@@ -53,9 +60,9 @@ impl Doing<'_> {
             .iter()
             .any(Option::is_some)
         {
-            false => self.measured_in(self.room, &cache, tell),
+            false => self.measured_in(room, &cache, tell),
             true => {
-                let draft = self.reseated(rest, self.draft.clone())?;
+                let draft = self.reseated(rest, begun.clone())?;
                 self.measured_in(&self.room_of(&draft)?, &cache, tell)
             }
         };
@@ -71,7 +78,46 @@ impl Doing<'_> {
             self.draft.notes.push(change_note(&worn.name, change(&worn.rest), change(rest)));
         }
         let names: Vec<&str> = bound.iter().map(|&i| dress.pieces[i].name.as_str()).collect();
-        Ok(format!("Push out {}{}", self.against_in_words(against, &names)?, self.in_pose(against.pose)))
+        Ok(format!("Push out {}{said}", self.against_in_words(against, &names)?))
+    }
+
+    /// What a push in one pose is measured in, where that pose is none of those that count: joints are turned by hand
+    /// in it, or it is there for stress only. There it is one that counts; what was asked for is the same.
+    fn asked_in(
+        &self,
+        against: Against,
+        turns: &[Turn],
+    ) -> Result<(Option<(Room, Draft)>, Against), WorkshopError> {
+        let Some(pose) = against.pose else { return Ok((None, against)) };
+        let trial = &self.room.trials.trials[pose];
+        let counts = self.room.state.plan.of_pose(&trial.group, &trial.name, trial.time);
+        if turns.is_empty() && counts == PoseCounts::Counted {
+            return Ok((None, against));
+        }
+        let mut draft = self.draft.clone();
+        if turns.is_empty() {
+            let (group, time) = (trial.group.clone(), trial.time);
+            let target = match trial.is_still {
+                true => Target::Pose { group, name: trial.name.clone() },
+                false => Target::Frames { group, from_s: time, to_s: time },
+            };
+            let rule = CountRule { target, counts: PoseCounts::Counted, note: "pushed in".to_owned() };
+            draft.state.plan = draft.state.plan.with_rule(rule);
+            return Ok((Some((self.room_of(&draft)?, draft)), against));
+        }
+        let name = format!("{} as it is shown", trial.label());
+        let known = |n: &String| draft.state.poses.iter().any(|p| p.name == *n);
+        let free =
+            std::iter::once(name.clone()).chain((2..).map(|n| format!("{name} {n}"))).find(|n| !known(n));
+        let name = free.unwrap_or_default();
+        let pose = self.room.pose_of(pose, turns)?;
+        draft.state.poses.push(KeptPose { name: name.clone(), pose });
+        draft.state.plan.left_out.retain(|t| *t != Tries::ByHand);
+        let room = self.room_of(&draft)?;
+        let at = room.trials.trials.iter().rposition(|t| t.name == name);
+        let missing = WorkshopError::Missing { what: "pose", id: against.pose.map_or(0, |p| p as i64) };
+        let against = Against { pose: Some(at.ok_or(missing)?), ..against };
+        Ok((Some((room, draft)), against))
     }
 
     /// What is pushed against: a pair of layers, or all that is through the pieces.
@@ -84,8 +130,11 @@ impl Doing<'_> {
         Ok(format!("where {} is through {}", name(inner)?, name(outer)?))
     }
 
-    fn in_pose(&self, pose: Option<usize>) -> String {
-        pose.map_or_else(String::new, |pose| format!(", in {}", self.room.trials.trials[pose].label()))
+    fn in_pose(&self, pose: Option<usize>, turns: &[Turn]) -> String {
+        let turned = if turns.is_empty() { "" } else { " as it is turned by hand" };
+        pose.map_or_else(String::new, |pose| {
+            format!(", in {}{turned}", self.room.trials.trials[pose].label())
+        })
     }
 
     /// A draft with pieces at other rest positions.

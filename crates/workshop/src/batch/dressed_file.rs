@@ -244,7 +244,13 @@ impl DressedFile {
     /// [`WorkshopError::Stopped`] when `tell` says no.
     pub fn mend(&mut self, options: MendOptions, tell: Tell) -> Result<Vec<String>, WorkshopError> {
         let against = Against::default();
-        let step = Step::PushOut { pieces: Vec::new(), chosen: Chosen::Everything, options, against };
+        let step = Step::PushOut {
+            pieces: Vec::new(),
+            chosen: Chosen::Everything,
+            options,
+            against,
+            turns: Vec::new(),
+        };
         self.waited_for(self.shop.start(self.fitting, step)?, tell)?;
         self.room = self.shop.room(self.fitting, None)?;
         Ok(self.shop.fitting(self.fitting)?.effect().notes)

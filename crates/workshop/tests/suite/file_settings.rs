@@ -152,6 +152,7 @@ fn refusals_say_what_is_wrong_and_the_cure() {
             chosen: Chosen::Everything,
             options: MendOptions::default(),
             against: Against::default(),
+            turns: Vec::new(),
         },
     );
     refuse("itself", Step::TakeFrom { piece: 1, takes: Takes::Pieces(vec![1]), part: SourcePart::Whole });

@@ -40,6 +40,7 @@ fn push_all() -> Step {
         chosen: Chosen::Everything,
         options: MendOptions::default(),
         against: Against::default(),
+        turns: Vec::new(),
     }
 }
 

@@ -137,7 +137,13 @@ fn all_steps(piece: u32) -> Vec<(&'static str, Step)> {
         ("cage", Step::MakeCage { pieces: vec![piece], offset_mm: 15.0, cell_mm: 30.0 }),
         (
             "push a place",
-            Step::PushOut { pieces: vec![piece], chosen: around, options, against: Against::default() },
+            Step::PushOut {
+                pieces: vec![piece],
+                chosen: around,
+                options,
+                against: Against::default(),
+                turns: Vec::new(),
+            },
         ),
     ]
 }
@@ -187,6 +193,7 @@ fn stiff_parts_stay_stiff() {
         chosen: Chosen::Everything,
         options: MendOptions::default(),
         against: Against::default(),
+        turns: Vec::new(),
     });
     assert!(bend_mm(&bench, PLATE) < 0.01, "pushed: {}", bend_mm(&bench, PLATE));
     // Only a blend bends, and says by how much.
@@ -248,6 +255,7 @@ fn scales_on_cloth_keep_the_shape_they_came_in() {
             chosen: Chosen::Everything,
             options: MendOptions::default(),
             against: Against::default(),
+            turns: Vec::new(),
         },
     ];
     for step in steps {

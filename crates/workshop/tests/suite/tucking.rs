@@ -9,8 +9,8 @@ use tin_cloak_workshop::BrushingOfRoom;
 use tin_cloak_workshop::TuckOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
-    document_of, prove, read, Against, BrushStroke, Chosen, Companions, Counts, EaseOptions, HideOptions,
-    MendOptions, Parts, Reach, RelaxOptions, Step, TrialSays, TrialWish,
+    document_of, prove, read, Against, BrushStroke, Chosen, Companions, CountRule, Counts, EaseOptions,
+    HideOptions, MendOptions, Parts, Reach, RelaxOptions, Step, Target, TrialSays, TrialWish, Turn,
 };
 use tin_cloak_workshop::{Board, DressedFile, NamedFile};
 
@@ -156,7 +156,7 @@ fn a_push_does_to_one_side_what_it_does_to_the_other_where_that_is_wished() {
     let unlike = |alike: bool| {
         let options = MendOptions { alike, ..MendOptions::default() };
         let (pieces, chosen, against) = (vec![TUNIC], Chosen::Everything, Against::default());
-        bench.run(Step::PushOut { pieces, chosen, options, against });
+        bench.run(Step::PushOut { pieces, chosen, options, against, turns: Vec::new() });
         assert!(bench.board().bad_cells() <= before.bad_cells());
         let now = bench.rest(TUNIC);
         let moved = |v: usize| now[v] - rest[v];
@@ -183,6 +183,7 @@ fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
         chosen: Chosen::Everything,
         options: MendOptions::default(),
         against,
+        turns: Vec::new(),
     };
     let of = |pair, pose| Against { pair, pose };
     assert!(bench.refused(push(&[], of(Some((TUNIC, 9)), None))).contains("not worn"));
@@ -250,4 +251,37 @@ fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
     let apart =
         look.part.positions.iter().zip(piece.topology.weld.scatter(&whole)).map(|(a, b)| a.distance(b));
     assert!(apart.fold(0.0, f32::max) < 1e-6);
+}
+
+/// Joints turned by hand are part of the pose that a push is asked for in; a pose that is there for stress only is
+/// mended when it is asked for, and counts no more than before.
+#[test]
+fn a_push_in_one_pose_is_of_that_pose_as_it_is_shown() {
+    let bench = wearing_bound(&[("breeches", 1)]);
+    let room = bench.room();
+    let pose = room.trials.trials.iter().position(|t| t.name == "squat").unwrap();
+    let push = |turns: Vec<Turn>| Step::PushOut {
+        pieces: vec![BREECHES],
+        chosen: Chosen::Everything,
+        options: MendOptions::default(),
+        against: Against { pose: Some(pose), pair: None },
+        turns,
+    };
+    let knee = room.dress.body.skeleton.find("lower_leg_left").unwrap().0;
+    let turned = push(vec![Turn { joint: knee, bend: 25.0, both_sides: true, ..Turn::default() }]);
+    let before = bench.rest(BREECHES);
+    let said = bench.run(turned);
+    assert_eq!(said, "Push out breeches, in squat as it is turned by hand");
+    assert_ne!(bench.rest(BREECHES), before, "{}", notes(&bench));
+    assert!(bench.room().state.poses.is_empty(), "no pose is kept by that");
+    bench.shop.undo(bench.fitting).unwrap();
+
+    let group = "range".to_owned();
+    let target = Target::Pose { group, name: "squat".to_owned() };
+    let rule = CountRule { target, counts: Counts::Stress, note: String::new() };
+    let plan = bench.room().state.plan.clone().with_rule(rule);
+    bench.run(Step::Try { plan: plan.clone(), said: "Trials: a squat is for stress only".to_owned() });
+    bench.run(push(Vec::new()));
+    assert_ne!(bench.rest(BREECHES), before, "{}", notes(&bench));
+    assert_eq!(bench.room().state.plan, plan);
 }

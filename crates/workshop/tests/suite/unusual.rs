@@ -3,7 +3,11 @@
 use crate::ball::{depths, grown, Ball, BODY};
 use tin_cloak_workshop::core::deform::{Driver, Morph};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
+use tin_cloak_workshop::core::mesh::{vertex_normals, Mesh};
+use tin_cloak_workshop::core::shapes::sphere;
+use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::trial::{Interpolation, Track, TrackValues};
+use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     bvh_of, prove, read, usda_of, usdz_of, Companions, DressedFile, Frame, Parts, Step, TrialWish,
 };
@@ -148,4 +152,28 @@ fn a_motion_of_a_day_is_refused_and_turns_of_no_unit_length_are_turns() {
     let read = read("ball.glb", &ball.bytes(), &Companions::new()).unwrap();
     let pose = read.clips[0].sample(read.skeleton.as_ref().unwrap(), 0.5);
     assert!(pose.rotations[1].angle_between(Quat::from_rotation_y(0.4)) < 1e-3, "{pose:?}");
+}
+
+/// A spike of the body, grown in a pose through a coat of big faces: no vertex of either was asked at rest.
+#[test]
+fn what_only_crosses_has_a_depth_is_looked_at_and_counts() {
+    let mut ball = Ball::in_shell(0.12).pushed_by(0.0).keyed(&[0.0, 1.0], &[0.0, 1.0], Interpolation::Linear);
+    // One vertex goes out by 184 mm: 164 mm out of the shell.
+    let tip = (0..ball.body.mesh.positions.len())
+        .max_by(|a, b| ball.body.mesh.positions[*a].z.total_cmp(&ball.body.mesh.positions[*b].z))
+        .unwrap();
+    let out = |v: usize, p: &Vec3| if v == tip { p.normalize() * 0.184 } else { Vec3::ZERO };
+    let spike: Vec<Vec3> = ball.body.mesh.positions.iter().enumerate().map(|(v, p)| out(v, p)).collect();
+    ball.body.morphs = vec![Morph::from_dense("spike".into(), &spike)];
+    // A shell of eight big faces about it.
+    let (positions, triangles) = sphere(0.2, 4);
+    let skin = Skin::uniform(positions.len(), &[(JointId(0), 1.0)], 2).unwrap();
+    let normals = vertex_normals(&positions, &triangles);
+    ball.shell.mesh = Mesh { positions, normals, triangles, polygons: Vec::new() };
+    ball.shell.skin = Some(skin);
+    let file = ball.opened(TrialWish::Clips);
+    let told = depths(&file.board(&|_| true).unwrap());
+    assert!(told[0] == 0.0 && told[11] > 60.0, "{told:?}");
+    let (report, bad) = file.measured(&|_| true).unwrap();
+    assert!(bad > 0 && !report.verdict.clear);
 }

@@ -53,6 +53,8 @@ pub struct Browser {
 pub enum Draws {
     All,
     No3d,
+    /// Every pixel, for pictures.
+    InFull,
 }
 
 impl Browser {
@@ -73,11 +75,13 @@ impl Browser {
             "--disable-sync",
             "--hide-scrollbars",
             "--window-size=1280,943",
-            // Drawn without a graphics card: a quarter of the pixels, the same page.
-            "--force-device-scale-factor=0.5",
         ]
         .map(String::from)
         .to_vec();
+        // Drawn without a graphics card: a quarter of the pixels, the same page.
+        if draws != Draws::InFull {
+            args.push("--force-device-scale-factor=0.5".to_owned());
+        }
         if draws == Draws::No3d {
             args.push("--disable-3d-apis".to_owned());
         }
