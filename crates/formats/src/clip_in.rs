@@ -116,7 +116,7 @@ fn of_unit_length(values: TrackValues, per_key: usize) -> TrackValues {
         let length = key[per_key / 2].length();
         // What is one within rounding stays to the bit.
         if (length - 1.0).abs() > 1e-5 && length > 0.0 {
-            key.iter_mut().for_each(|q| *q = *q / length);
+            key.iter_mut().for_each(|q| *q /= length);
         }
     }
     TrackValues::Rotation(list)

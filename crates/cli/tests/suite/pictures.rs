@@ -1,4 +1,4 @@
-//! All pictures of `docs/screenshots`, taken of the demo as it is: `bash scripts/pictures.sh`. Look at every one of them.
+//! All pictures of `docs/screenshots`, taken of the demo as it is: `bash scripts/pictures.sh`. Look at each of them.
 
 use crate::browser::*;
 use rocket::tokio;
@@ -67,7 +67,9 @@ async fn of_a_dressed_figure() {
 
     station(b, 3).await;
     b.press("#to-rest").await;
-    b.value("(f => { f.value = 0; f.dispatchEvent(new Event('change', { bubbles: true })); })(document.getElementById('pose-pick'))").await;
+    let rest = "(f => { f.value = 0; f.dispatchEvent(new Event('change', { bubbles: true })); })\
+         (document.getElementById('pose-pick'))";
+    b.value(rest).await;
     map(b, "regions").await;
     take(b, "binding-joints").await;
     map(b, "matched").await;

@@ -274,7 +274,10 @@ impl TrialPlan {
         if self.is_off(outer) || self.is_off(inner) {
             return Counts::Aside;
         }
-        let is_meant = |target: &Target| matches!(target, Target::Pair { outer: o, inner: i } if o == outer && i == inner);
+        let is_meant = |target: &Target| match target {
+            Target::Pair { outer: o, inner: i } => o == outer && i == inner,
+            _ => false,
+        };
         self.last(is_meant, unsaid)
     }
 
