@@ -122,3 +122,31 @@ async fn of_a_dressed_figure() {
     take(b, "shelf").await;
     drop(server);
 }
+
+#[ignore = "takes the pictures of the docs; run scripts/pictures.sh"]
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn of_a_cage_and_of_two_steps_side_by_side() {
+    let (_server, browser) = the_demos_fitting(Draws::InFull).await;
+    let b = &browser;
+    b.put_on("breeches", 1, "soft").await;
+    b.put_on("quilted tunic", 2, "soft").await;
+    station(b, 3).await;
+    b.step("#bind").await;
+    b.whole_board().await;
+    let bound = b.value("document.querySelectorAll('.steps li').length").await.as_u64().unwrap();
+    b.step_by(
+        "const f = document.querySelector('.make-cage form'); f.elements.piece.forEach(c => { c.checked = true; }); \
+         f.requestSubmit()",
+    )
+    .await;
+    b.step("#bind").await;
+    b.whole_board().await;
+    map(b, "regions").await;
+    take(b, "binding-cage").await;
+    b.press(".steps summary").await;
+    b.step(&format!(".steps .against[data-step='{bound}']")).await;
+    b.until("!document.getElementById('split').hidden").await;
+    station(b, 4).await;
+    map(b, "clearance").await;
+    take(b, "compare").await;
+}
