@@ -26,6 +26,7 @@ mod obj_out;
 mod scene_graph;
 mod usda_looks;
 mod usda_out;
+mod usda_shapes;
 
 pub use bvh_out::write_bvh;
 pub use document::{Document, Mark, MarkedJoint, MarkedPose, MeshPart, PieceKind, UnsoundClip};

@@ -5,6 +5,7 @@
 use crate::document::{Document, MeshPart};
 use crate::frame::Frame;
 use crate::usda_looks::NamedMaterial;
+use crate::usda_shapes::ShapeTokens;
 use glam::{Mat4, Quat, Vec3};
 use std::fmt::{Display, Write};
 use tin_cloak_core::intake::Up;
@@ -41,12 +42,13 @@ fn written(document: &Document, frame: Frame, pictures: Option<Vec<(String, Vec<
     usd.line(")\n");
     usd.open("def SkelRoot \"Outfit\"", &["SkelBindingAPI"]);
     let names = identifiers(document.meshes.iter().map(|m| m.name.as_str()), &["Skel", "Looks"]);
+    let shapes = ShapeTokens::new(document);
     if let Some(skeleton) = &document.skeleton {
-        usd.skeleton(skeleton, document, &clips);
+        usd.skeleton(skeleton, (document, &shapes), &clips);
     }
     usd.looks(document);
-    for (part, name) in document.meshes.iter().zip(&names) {
-        usd.mesh(part, name, document.skeleton.is_some());
+    for (mesh, (part, name)) in document.meshes.iter().zip(&names).enumerate() {
+        usd.mesh(part, (name, &shapes.of_mesh(mesh)), document.skeleton.is_some());
     }
     usd.close();
     usd
@@ -89,7 +91,12 @@ impl Usda {
         self.line("}");
     }
 
-    fn skeleton(&mut self, skeleton: &Skeleton, document: &Document, clips: &[&Clip]) {
+    fn skeleton(
+        &mut self,
+        skeleton: &Skeleton,
+        (document, shapes): (&Document, &ShapeTokens),
+        clips: &[&Clip],
+    ) {
         let paths = joint_paths(skeleton);
         self.open("def Skeleton \"Skel\"", &["SkelBindingAPI"]);
         self.line(format!("uniform token[] joints = {}", tokens(&paths)));
@@ -100,12 +107,11 @@ impl Usda {
         let names = identifiers(clips.iter().map(|c| c.name.as_str()), &["Rest"]);
         let bound = names.first().map_or("Rest", String::as_str);
         self.line(format!("rel skel:animationSource = </Outfit/Skel/{bound}>"));
-        let shapes = shape_names(document);
         if clips.is_empty() {
-            self.animation("Rest", (skeleton, &paths), &shapes, (None, document));
+            self.animation("Rest", (skeleton, &paths), shapes, (None, document));
         }
         for (clip, name) in clips.iter().zip(&names) {
-            self.animation(name, (skeleton, &paths), &shapes, (Some(clip), document));
+            self.animation(name, (skeleton, &paths), shapes, (Some(clip), document));
         }
         self.close();
     }
@@ -114,12 +120,12 @@ impl Usda {
         &mut self,
         name: &str,
         (skeleton, paths): (&Skeleton, &[String]),
-        shapes: &[String],
+        shapes: &ShapeTokens,
         (clip, document): (Option<&Clip>, &Document),
     ) {
         self.open(&format!("def SkelAnimation \"{name}\""), &[]);
         self.line(format!("uniform token[] joints = {}", tokens(paths)));
-        self.line(format!("uniform token[] blendShapes = {}", tokens(shapes)));
+        self.line(format!("uniform token[] blendShapes = {}", tokens(&shapes.tokens)));
         let poses: Vec<(usize, Pose)> = match clip {
             None => vec![(0, Pose::rest(skeleton.len()))],
             Some(clip) => {
@@ -139,7 +145,7 @@ impl Usda {
         self.samples("float3[] translations", poses.iter().map(|(f, pose)| (*f, places(pose))));
         let weights = |(f, pose): &(usize, Pose)| {
             let time = (*f as f64 / RATE) as f32;
-            (*f, list(shapes.iter().map(|s| amount(document, s, (clip, time, pose)))))
+            (*f, list(shapes.amounts(document, (clip, time, pose)).iter()))
         };
         self.samples("float[] blendShapeWeights", poses.iter().map(weights));
         self.close();
@@ -151,7 +157,7 @@ impl Usda {
         self.line("}");
     }
 
-    fn mesh(&mut self, part: &MeshPart, name: &str, has_skeleton: bool) {
+    fn mesh(&mut self, part: &MeshPart, (name, shapes): (&str, &[&str]), has_skeleton: bool) {
         let (mesh, skin) = (&part.mesh, part.skin.as_ref().filter(|_| has_skeleton));
         let schemas: &[&str] =
             if skin.is_some() { &["SkelBindingAPI", "MaterialBindingAPI"] } else { &["MaterialBindingAPI"] };
@@ -195,19 +201,18 @@ impl Usda {
             self.line(format!("float[] primvars:skel:jointWeights = {} {meta}", list(weights.iter())));
             self.line(format!("matrix4d primvars:skel:geomBindTransform = {}", matrix(&Mat4::IDENTITY)));
             self.line("rel skel:skeleton = </Outfit/Skel>");
-            self.blend_shapes(part, name);
+            self.blend_shapes(part, (name, shapes));
         }
         self.bound_looks(part, &face_of);
         self.close();
     }
 
-    fn blend_shapes(&mut self, part: &MeshPart, name: &str) {
+    fn blend_shapes(&mut self, part: &MeshPart, (name, called): (&str, &[&str])) {
         if part.morphs.is_empty() {
             return;
         }
         let own = identifiers(part.morphs.iter().map(|m| m.name.as_str()), &[]);
-        let called = part.morphs.iter().map(|m| identifier(&m.name)).collect::<Vec<_>>();
-        self.line(format!("uniform token[] skel:blendShapes = {}", tokens(&called)));
+        self.line(format!("uniform token[] skel:blendShapes = {}", tokens(called)));
         let targets = own.iter().map(|s| format!("</Outfit/{name}/{s}>"));
         self.line(format!("rel skel:blendShapeTargets = {}", list(targets)));
         for (shape, own) in part.morphs.iter().zip(&own) {
@@ -218,30 +223,6 @@ impl Usda {
             self.close();
         }
     }
-}
-
-/// Shapes of all meshes, each name once.
-fn shape_names(document: &Document) -> Vec<String> {
-    let mut names: Vec<String> = Vec::new();
-    for shape in document.meshes.iter().flat_map(|m| &m.morphs) {
-        let name = identifier(&shape.name);
-        if !names.contains(&name) {
-            names.push(name);
-        }
-    }
-    names
-}
-
-/// How much of a shape there is in a pose: what a joint's turn calls up, else as the clip is keyed, else as it is worn.
-fn amount(document: &Document, shape: &str, (clip, time, pose): (Option<&Clip>, f32, &Pose)) -> f32 {
-    let of = |part: &MeshPart| {
-        let at = part.morphs.iter().position(|m| identifier(&m.name) == shape)?;
-        let keyed = || clip?.shapes.iter().find(|s| s.mesh == part.name)?.at(time).get(at).copied();
-        let worn = || part.amounts.get(at).copied().unwrap_or(0.0);
-        let driven = part.morphs[at].driver.map(|d| d.amount(pose));
-        Some(driven.or_else(keyed).unwrap_or_else(worn))
-    };
-    document.meshes.iter().find_map(of).unwrap_or(0.0)
 }
 
 /// The path of each joint: those above it, then itself.
@@ -258,7 +239,7 @@ fn joint_paths(skeleton: &Skeleton) -> Vec<String> {
 }
 
 /// Names as identifiers, no two alike and none of those `taken`.
-fn identifiers<'a>(names: impl Iterator<Item = &'a str>, taken: &[&str]) -> Vec<String> {
+pub(crate) fn identifiers<'a>(names: impl Iterator<Item = &'a str>, taken: &[&str]) -> Vec<String> {
     let mut known: Vec<String> = taken.iter().map(|t| (*t).to_owned()).collect();
     let first = known.len();
     for name in names {

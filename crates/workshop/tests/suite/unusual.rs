@@ -177,3 +177,25 @@ fn what_only_crosses_has_a_depth_is_looked_at_and_counts() {
     let (report, bad) = file.measured(&|_| true).unwrap();
     assert!(bad > 0 && !report.verdict.clear);
 }
+
+/// Shapes whose names have no letter of an identifier stay apart in a USD, and so do two of one name that two meshes
+/// wear to other amounts.
+#[test]
+fn shapes_stay_apart_in_a_usd() {
+    let mut ball = Ball::in_shell(0.12).pushed_by(0.0);
+    ball.body.morphs = vec![grown(&ball.body, "ä", 0.004), grown(&ball.body, "ö", 0.008)];
+    ball.body.amounts = vec![0.25, 0.75];
+    ball.shell.morphs = vec![grown(&ball.shell, "ö", 0.001)];
+    ball.shell.amounts = vec![0.5];
+    let file = ball.opened(TrialWish::Range);
+    let text = usda_of(file.dress(), &Parts::default()).unwrap();
+    let line = |what: &str| text.lines().find(|l| l.contains(what)).unwrap().trim().to_owned();
+    let tokens = line("uniform token[] blendShapes");
+    assert_eq!(tokens, "uniform token[] blendShapes = [\"_\", \"__2\", \"shell__\"]");
+    let weights = text.split("blendShapeWeights.timeSamples").nth(1).unwrap();
+    assert!(weights.lines().nth(1).unwrap().contains("0: [0.25, 0.75, 0.5],"), "{weights:.80}");
+    let of_meshes: Vec<&str> =
+        text.lines().filter(|l| l.contains("skel:blendShapes")).map(str::trim).collect();
+    let named = |list: &str| format!("uniform token[] skel:blendShapes = [{list}]");
+    assert_eq!(of_meshes, [named("\"_\", \"__2\""), named("\"shell__\"")]);
+}
