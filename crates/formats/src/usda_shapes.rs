@@ -46,7 +46,7 @@ impl ShapeTokens {
         self.of_mesh[mesh].iter().map(|token| self.tokens[*token].as_str()).collect()
     }
 
-    /// How much there is of each in a pose: what a joint's turn calls up, else as the clip is keyed, else as it is worn.
+    /// How much there is of each in a pose: what a joint's turn calls up, else as the clip is keyed, else as worn.
     pub fn amounts(&self, document: &Document, (clip, time, pose): (Option<&Clip>, f32, &Pose)) -> Vec<f32> {
         let amount = |&(mesh, shape): &(usize, usize)| {
             let part = &document.meshes[mesh];
