@@ -31,8 +31,25 @@ fn fill(folder: &Path) -> Result<i64, Box<dyn std::error::Error>> {
     tin_cloak_demo::fill(&workshop).map_err(|error| format!("{}: {error}", folder.display()).into())
 }
 
+/// Holds a folder for this server, until what is answered is dropped or the program ends, however it ends: two would
+/// each keep in memory what the other has changed.
+fn alone_in(folder: &Path) -> Result<std::fs::File, Box<dyn std::error::Error>> {
+    std::fs::create_dir_all(folder)?;
+    let file = std::fs::File::create(folder.join("in-use"))?;
+    match file.try_lock() {
+        Ok(()) => Ok(file),
+        Err(std::fs::TryLockError::Error(error)) => Err(error.into()),
+        Err(std::fs::TryLockError::WouldBlock) => Err(format!(
+            "{} is served already: stop that server, or name another folder with --data",
+            folder.display()
+        )
+        .into()),
+    }
+}
+
 /// Serves what is in a folder; the board of one fitting is measured meanwhile.
 fn launch(args: &Serve, folder: &Path, measured: Option<i64>) -> Outcome {
+    let _ours = alone_in(folder)?;
     let workshop = Arc::new(Workshop::open(folder)?);
     if let Some(fitting) = measured {
         workshop.measure(fitting)?;

@@ -95,13 +95,15 @@ async fn of_a_dressed_figure() {
     take(b, "hidden").await;
     b.step("#undo").await;
     b.press("#make-plan").await;
-    for _ in 0..6 {
+    // As far as it is after so long; stopped then, it is a plan of what helps.
+    for _ in 0..18 {
         let done = b.value("Boolean(document.getElementById('do-plan'))").await;
         if done == serde_json::json!(true) {
             break;
         }
-        tokio::time::sleep(Duration::from_secs(60)).await;
+        tokio::time::sleep(Duration::from_secs(10)).await;
     }
+    b.value("document.getElementById('stop-plan')?.click()").await;
     b.until("document.getElementById('do-plan')").await;
     map(b, "clearance").await;
     card_at(b, "#plan").await;

@@ -48,6 +48,9 @@ pub struct Penetration {
     pub unmeasurable: bool,
 }
 
+/// So many places of what came out are looked at.
+const LOOKED_AT: usize = 96;
+
 /// What of it is seen.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Sight {
@@ -232,11 +235,15 @@ impl<'a> InPose<'a> {
         Crossing { depth: deepest.depth, spot: Some(spot), inside, ..crossing }
     }
 
-    /// Whether anybody sees any of what came out of a pair.
+    /// Whether anybody sees any of what came out of a pair; of much, places spread evenly over it are looked at.
     pub fn sees_any(&self, pair: usize, inside: &[InsideSpot]) -> bool {
         let view = self.view(pair, Settings::default());
-        let shows = |spot: &InsideSpot| view.where_it_came_out(spot);
-        inside.par_iter().any(|spot| !self.hiding.is_out_of_sight(shows(spot), view.pair.outer))
+        let is_seen = |spot: &&InsideSpot| {
+            let place = view.where_it_came_out(spot);
+            !self.hiding.is_out_of_sight(place, view.pair.outer)
+        };
+        let some: Vec<&InsideSpot> = inside.iter().step_by(inside.len().div_ceil(LOOKED_AT).max(1)).collect();
+        some.par_iter().any(is_seen)
     }
 
     /// What is seen of what is through in a pair.

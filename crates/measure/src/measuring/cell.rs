@@ -136,14 +136,19 @@ impl From<&PairMeasure> for Cell {
             sunk: m.sunk,
             sunk_deepest_mm: mm(m.sunk_deepest),
             least_clearance_mm: m.least_clearance.map(mm),
-            worst_strain: (m.worst_strain * 1000.0).round() / 1000.0,
+            // What is endless is no figure: the cell cannot be measured.
+            worst_strain: if m.worst_strain.is_finite() {
+                (m.worst_strain * 1000.0).round() / 1000.0
+            } else {
+                1.0
+            },
             crossing_mm: 0.0,
             crossing_faces: 0,
             at_rest: false,
             contact_mm: 0.0,
             edge_deepest_mm: mm(m.edge_deepest),
             stiffness_mm: 0.0,
-            measurable: !m.unmeasurable,
+            measurable: !m.unmeasurable && m.worst_strain.is_finite(),
             spot: m.worst.map(|s| (s.position.to_array(), s.look.to_array())),
         }
     }

@@ -244,7 +244,7 @@ impl Known {
         let contact = (row >= plan.covered || sight.crossing).then(|| plan.tolerances[row]);
         let measure = sum_up(&found.through, sight, found.strain);
         let cell = Cell::new(&measure, &found.crossing, contact);
-        let measurable = row >= plan.covered || !measure.unmeasurable;
+        let measurable = (row >= plan.covered || !measure.unmeasurable) && found.strain.is_finite();
         Some(Cell { measurable, ..cell }.with_stiffness(found.stiffness))
     }
 }

@@ -1,5 +1,6 @@
 //! Tests of `measuring/board.rs`.
 
+use tin_cloak_core::clearance::{sum_up, Penetration, Sight};
 use tin_cloak_measure::measuring::board::*;
 use tin_cloak_measure::measuring::cell::Cell;
 use tin_cloak_model::state::names::PieceId;
@@ -31,6 +32,14 @@ fn board(columns: &[[Option<f32>; 2]]) -> Board {
 fn worse(board: &Board, (column, row): (usize, usize)) -> WorseCell {
     let BoardPose { group, name: pose, time_s, .. } = board.poses[column].clone();
     WorseCell { ids: board.pairs[row].ids, group, pose, time_s, ..WorseCell::default() }
+}
+
+/// An edge that became endless says nothing: its cell cannot be measured, and its figure is no null in a report.
+#[test]
+fn an_endless_strain_cannot_be_measured() {
+    let measure = sum_up(&Penetration::default(), &Sight::default(), f32::INFINITY);
+    let cell = Cell::from(&measure);
+    assert!(!cell.measurable && cell.worst_strain == 1.0);
 }
 
 #[test]

@@ -10,40 +10,43 @@ use tin_cloak_model::state::by_hand::HandChange;
 /// # Errors
 /// Which line is wrong, and how.
 pub fn table_of_csv(text: &str) -> Result<HandChange, WorkshopError> {
-    let mut lines = text.lines().enumerate().filter(|(_, line)| !line.trim().is_empty());
-    let bad = |line: usize, why: &str| WorkshopError::BadCsv { line: line + 1, why: why.to_owned() };
-    let (_, head) = lines.next().ok_or_else(|| bad(0, "it is empty"))?;
-    let between = ['\t', ';', ','].into_iter().find(|c| head.contains(*c)).unwrap_or(',');
-    let cells = |line: &str| -> Vec<String> {
-        line.split(between).map(|cell| cell.trim().trim_matches('"').to_owned()).collect()
+    let bad = |byte: u64, why: &str| WorkshopError::BadCsv { line: line_at(text, byte), why: why.to_owned() };
+    let known = [b'\t', b';', b','].into_iter().find_map(|between| {
+        let head = records(text, between).next()?.ok()?;
+        let head: Vec<String> = head.iter().map(str::to_owned).collect();
+        let by_place = head.len() > 3 && head[..3] == ["x", "y", "z"];
+        let first = if by_place { 3 } else { 1 };
+        let is_head = (by_place || head[0] == "vertex") && head.len() > first;
+        is_head.then_some((between, head, by_place, first))
+    });
+    let Some((between, head, by_place, first)) = known else {
+        return Err(match text.trim().is_empty() {
+            true => bad(0, "it is empty"),
+            false => bad(0, "it begins with “vertex”, or with “x”, “y” and “z”, then the names of joints"),
+        });
     };
-    let head = cells(head);
-    let by_place = head.len() > 3 && head[..3] == ["x", "y", "z"];
-    let first = if by_place { 3 } else { 1 };
-    if !(by_place || head[0] == "vertex") || head.len() <= first {
-        return Err(bad(0, "it begins with “vertex”, or with “x”, “y” and “z”, then the names of joints"));
-    }
     let joints = head[first..].to_vec();
     let (mut rows, mut placed) = (Vec::new(), Vec::new());
-    for (at, line) in lines {
-        let cells = cells(line);
+    for record in records(text, between).skip(1) {
+        let cells = record.map_err(|e| bad(e.position().map_or(0, csv::Position::byte), "it is no text"))?;
+        let at = cells.position().map_or(0, csv::Position::byte);
         if cells.len() != head.len() {
             return Err(bad(at, &format!("{} cells, the head has {}", cells.len(), head.len())));
         }
-        let number = |cell: &String| match cell.parse::<f32>() {
+        let number = |cell: &str| match cell.parse::<f32>() {
             Ok(weight) if (0.0..=1.0).contains(&weight) => Ok(weight),
             _ => Err(bad(at, &format!("“{cell}” is no weight of 0 to 1"))),
         };
-        let weights = cells[first..].iter().map(number).collect::<Result<Vec<f32>, _>>()?;
+        let weights = cells.iter().skip(first).map(number).collect::<Result<Vec<f32>, _>>()?;
         if by_place {
-            let metres = |cell: &String| cell.parse::<f32>().ok().filter(|x| x.is_finite());
+            let metres = |cell: &str| cell.parse::<f32>().ok().filter(|x| x.is_finite());
             let place = [metres(&cells[0]), metres(&cells[1]), metres(&cells[2])];
             let [Some(x), Some(y), Some(z)] = place else {
                 return Err(bad(at, "its place is no three numbers"));
             };
             placed.push(([x, y, z], weights));
         } else {
-            let vertex = cells[0].parse().map_err(|_| bad(at, &format!("“{}” is no vertex", cells[0])))?;
+            let vertex = cells[0].parse().map_err(|_| bad(at, &format!("“{}” is no vertex", &cells[0])))?;
             rows.push((vertex, weights));
         }
     }
@@ -52,6 +55,23 @@ pub fn table_of_csv(text: &str) -> Result<HandChange, WorkshopError> {
         (_, true) => Ok(HandChange::Table { joints, rows }),
         _ => Ok(HandChange::Placed { joints, rows: placed }),
     }
+}
+
+/// The line of the first row that begins at a byte or behind it; empty lines are none.
+fn line_at(text: &str, byte: u64) -> usize {
+    let begun = text.get(byte as usize..).unwrap_or_default();
+    let empty = begun.len() - begun.trim_start_matches(['\r', '\n']).len();
+    let before = text.get(..byte as usize + empty).unwrap_or_default();
+    1 + before.matches('\n').count()
+}
+
+/// The rows of a table with a sign between the cells, quoted where a name holds that sign (RFC 4180); empty ones left
+/// out.
+fn records(text: &str, between: u8) -> impl Iterator<Item = csv::Result<csv::StringRecord>> + '_ {
+    let mut reader = csv::ReaderBuilder::new();
+    reader.delimiter(between).has_headers(false).flexible(true).trim(csv::Trim::All);
+    let all = reader.from_reader(text.as_bytes()).into_records();
+    all.filter(|record| record.as_ref().map_or(true, |r| r.iter().any(|cell| !cell.is_empty())))
 }
 
 /// A table of weights as JSON. A row has the vertex that it is for, or its place at rest (metres), or both.

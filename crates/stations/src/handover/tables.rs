@@ -8,7 +8,7 @@ use tin_cloak_model::state::names::BODY;
 
 /// A name as a cell of a table.
 pub(super) fn quoted(name: &str) -> String {
-    match name.contains([',', '"', '\n']) {
+    match name.contains([',', ';', '\t', '"', '\n', '\r']) || name.trim() != name {
         true => format!("\"{}\"", name.replace('"', "\"\"")),
         false => name.to_owned(),
     }

@@ -2,8 +2,10 @@
 
 use crate::intake::controls::without_controls;
 use crate::making::doing::Doing;
+use tin_cloak_core::deform::Morph;
 use tin_cloak_core::intake::{JointRole, Up};
 use tin_cloak_core::trial::JointRange;
+use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::dress::motions::{checked_pairs, checked_range, guessed_pairs};
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::fitting::{BodyPart, KeptPose};
@@ -36,6 +38,7 @@ impl Doing<'_> {
         let body = self.decoder.body(self.store, &state.body, parts)?;
         let whole = parts.len() == 1 && first.shells.is_none() && first.mesh == state.body.mesh;
         self.draft.state.body_parts = if whole { Vec::new() } else { parts.to_vec() };
+        self.draft.state.body_amounts = self.amounts_on(&body);
         self.draft.follow_no_shapes(self.room)?;
         if !std::mem::take(&mut self.draft.state.masks).is_empty() {
             self.draft.notes.push("what was hidden of the body is back: hide it again".to_owned());
@@ -74,6 +77,17 @@ impl Doing<'_> {
             Some(list) => format!("{} of the parts of {}", list.len(), p.mesh),
         };
         Ok(format!("Take as the body {}", parts.iter().map(names).collect::<Vec<_>>().join(", ")))
+    }
+
+    /// What the body wears, by the numbers that its shapes have on another that is made of the same file.
+    fn amounts_on(&self, other: &Body) -> Option<Vec<f32>> {
+        self.room.state.body_amounts.as_ref()?;
+        let body = &self.room.dress.body;
+        let worn = |(n, shape): (usize, &Morph)| {
+            let here = body.own_shapes().iter().position(|m| m.name == shape.name);
+            here.and_then(|at| body.amounts.get(at)).or(other.amounts.get(n)).copied().unwrap_or(0.0)
+        };
+        Some(other.own_shapes().iter().enumerate().map(worn).collect())
     }
 
     pub fn size_body(&mut self, scale: f32, up: Up) -> Result<String, WorkshopError> {

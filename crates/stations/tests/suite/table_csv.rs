@@ -23,4 +23,8 @@ fn what_is_wrong_with_a_table_is_said_by_line() {
     let read = table_of_csv("vertex\thips\tspine\n7\t0.25\t0.75\n").unwrap();
     let rows = vec![(7, vec![0.25, 0.75])];
     assert_eq!(read, HandChange::Table { joints: vec!["hips".into(), "spine".into()], rows });
+    // Names that hold what stands between cells (RFC 4180).
+    let read = table_of_csv("vertex,\"a,b\",\"c;d\",\"say \"\"e\"\"\"\r\n3,0.1,0.2,0.7\r\n").unwrap();
+    let joints = vec!["a,b".to_owned(), "c;d".to_owned(), "say \"e\"".to_owned()];
+    assert_eq!(read, HandChange::Table { joints, rows: vec![(3, vec![0.1, 0.2, 0.7])] });
 }
