@@ -101,7 +101,17 @@ impl PairView<'_, '_> {
 /// The vertices of all small parts that are joined to the front and end at the wall, but those that were `asked`;
 /// ascending.
 fn parts(topology: &Topology, Bounds { wall, front }: Bounds, asked: &dyn Fn(u32) -> bool) -> Vec<u32> {
+    if front.is_empty() {
+        return Vec::new();
+    }
     let most = (topology.vertices() / SHARE).max(FEW);
+    let mut of_shell = vec![0usize; topology.shells];
+    topology.shell_of_vertex.iter().for_each(|shell| of_shell[*shell as usize] += 1);
+    // Round an open curve it comes to nearly all of a scale; of a body with faces left out it ends at an open edge.
+    let is_bounded = |part: &[u32]| {
+        let shell = of_shell[topology.shell_of_vertex[part[0] as usize] as usize];
+        part.len() * 2 < shell && part.iter().all(|v| !topology.on_boundary[*v as usize])
+    };
     let mut seen = wall;
     let mut all = Vec::new();
     for begin in front {
@@ -118,7 +128,7 @@ fn parts(topology: &Topology, Bounds { wall, front }: Bounds, asked: &dyn Fn(u32
             }
             next += 1;
         }
-        if part.len() <= most && !part.iter().any(|v| asked(*v)) {
+        if part.len() <= most && is_bounded(&part) && !part.iter().any(|v| asked(*v)) {
             all.extend(part);
         }
     }

@@ -3,7 +3,9 @@
 use std::sync::Arc;
 use tin_cloak_testkit::wearing;
 use tin_cloak_workshop::HideOfRoom;
-use tin_cloak_workshop::{export_glb, read, Board, Chosen, Companions, Dress, HideOptions, Reach, Step};
+use tin_cloak_workshop::{
+    export_glb, read, Board, Chosen, Companions, Dress, HideOptions, PieceKind, Reach, Step,
+};
 
 /// Faces of the body in the file that is handed over.
 fn faces_out(bench: &tin_cloak_testkit::Bench, whole: bool) -> usize {
@@ -59,6 +61,19 @@ fn what_pieces_hide_is_theirs_and_goes_with_them() {
     assert!(bench.room().masks().iter().all(|m| m.by == "no piece: by hand" && !m.older));
     bench.run(Step::ShowHidden);
     assert!(bench.refused(Step::ShowHidden).contains("nothing else is hidden"));
+}
+
+/// What is left of a body once faces are hidden is an island that a cloak may cross: it has not come out for that.
+#[test]
+fn what_is_left_of_a_leg_is_no_part_that_came_out() {
+    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
+    bench.run(Step::SetKind { piece: 3, kind: PieceKind::Mixed });
+    bench.bind_all();
+    let before = bench.board();
+    bench.run(Step::Hide { options: HideOptions::default() });
+    let after = bench.board();
+    let (was, is) = (before.deepest_mm(), after.deepest_mm());
+    assert!(is < was + 1.0, "{is} mm, {was} mm before anything was hidden");
 }
 
 #[test]
