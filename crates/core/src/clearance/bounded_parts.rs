@@ -13,6 +13,11 @@ const SHARE: usize = 8;
 /// A layer of few vertices may have so many out, however few those are.
 const FEW: usize = 4;
 
+/// So many vertices of what came out are asked how far they are.
+const MOST_ASKED: usize = 512;
+/// What is out by less than this is no part that came out, but the edge of what is asked, metres.
+const SHALLOW: f32 = 0.005;
+
 /// Flags of what bounds the parts, and where they begin.
 struct Bounds {
     /// Corners of crossing faces that lie on the right side.
@@ -27,6 +32,9 @@ impl PairView<'_, '_> {
     pub fn come_out(&self, meeting: &[(u32, u32)]) -> Vec<InsideSpot> {
         let mut spots = self.beyond(false, meeting);
         spots.extend(self.beyond(true, meeting));
+        if spots.iter().all(|s| s.depth < SHALLOW) {
+            spots.clear();
+        }
         spots
     }
 
@@ -38,7 +46,9 @@ impl PairView<'_, '_> {
         let topology = &*self.outfit.layers[own].topology;
         let bounds = self.bounds(on_outer, topology, meeting);
         let unasked = parts(topology, bounds, &|v| asked.binary_search(&v).is_ok());
-        unasked.into_iter().filter_map(|v| self.spot_beyond(on_outer, v)).collect()
+        // Of much, so many places spread evenly over it say how deep it is.
+        let each = unasked.len().div_ceil(MOST_ASKED).max(1);
+        unasked.into_iter().step_by(each).filter_map(|v| self.spot_beyond(on_outer, v)).collect()
     }
 
     /// Tells the corners of the crossing faces of one layer apart by the side of the other one's face that they lie on.

@@ -49,7 +49,7 @@ pub struct Penetration {
 }
 
 /// So many places of what came out are looked at.
-const LOOKED_AT: usize = 96;
+const LOOKED_AT: usize = 16;
 
 /// What of it is seen.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
