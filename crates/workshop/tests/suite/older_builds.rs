@@ -70,14 +70,15 @@ fn assert_is_whole(shop: &Arc<Workshop>) {
     let (fitting, _) = shop.listed().unwrap().remove(0);
     let open = shop.fitting(fitting.id).unwrap();
     let said: Vec<&str> = open.steps.iter().map(|s| s.sentence.as_str()).collect();
-    insta::assert_snapshot!(said.join("\n"), @r"
-    Begin with post
-    Add sleeve on layer 1
-    Bind sleeve
-    Push out sleeve
-    Draw post in under what is worn
-    Make correctives for sleeve
-    ");
+    let wanted = [
+        "Begin with post",
+        "Add sleeve on layer 1",
+        "Bind sleeve",
+        "Push out sleeve",
+        "Draw post in under what is worn",
+        "Make correctives for sleeve",
+    ];
+    assert_eq!(said, wanted);
     for step in &open.steps {
         let known: Step = serde_json::from_str(&step.step).unwrap();
         assert!(!serde_json::to_string(&known).unwrap().contains("tolerance_mm"), "it is the state's alone");
