@@ -210,7 +210,7 @@ fn a_joint_given_to_cloth_takes_what_is_near_and_leaves_it_to_its_parent() {
 /// How many cells are out of tolerance, and how deep they are in all, millimetres.
 fn out_of(bench: &Bench) -> (usize, f32) {
     let board = bench.board();
-    (board.bad_cells(), board.out_mm())
+    (board.bad_cells() + board.stress_cells().0, board.out_mm())
 }
 
 /// How far a piece that hangs in a cage is off it at most, millimetres, as the last step says.
