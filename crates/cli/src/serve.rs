@@ -1,6 +1,7 @@
 //! `serve` and `demo`: the application on an address of this machine.
 
 use crate::args::Serve;
+use std::fs::TryLockError;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::sync::Arc;
@@ -34,17 +35,18 @@ fn fill(folder: &Path) -> Result<i64, Box<dyn std::error::Error>> {
 /// Holds a folder for this server, until what is answered is dropped or the program ends, however it ends: two would
 /// each keep in memory what the other has changed.
 fn alone_in(folder: &Path) -> Result<std::fs::File, Box<dyn std::error::Error>> {
-    std::fs::create_dir_all(folder)?;
-    let file = std::fs::File::create(folder.join("in-use"))?;
-    match file.try_lock() {
-        Ok(()) => Ok(file),
-        Err(std::fs::TryLockError::Error(error)) => Err(error.into()),
-        Err(std::fs::TryLockError::WouldBlock) => Err(format!(
-            "{} is served already: stop that server, or name another folder with --data",
-            folder.display()
-        )
-        .into()),
-    }
+    let shown = folder.display();
+    let cannot =
+        |e: std::io::Error| format!("{shown} cannot be written ({e}): check the folder and its permissions");
+    std::fs::create_dir_all(folder).map_err(cannot)?;
+    let file = std::fs::File::create(folder.join("in-use")).map_err(cannot)?;
+    file.try_lock().map_err(|refused| match refused {
+        TryLockError::Error(error) => cannot(error),
+        TryLockError::WouldBlock => {
+            format!("{shown} is served already: stop that server, or name another folder with --data")
+        }
+    })?;
+    Ok(file)
 }
 
 /// Serves what is in a folder; the board of one fitting is measured meanwhile.

@@ -81,11 +81,7 @@ impl CountsHere {
         }
         if let Some(p) = pair {
             let target = Target::Pair { outer: p.outer.clone(), inner: p.inner.clone() };
-            let of_row = match p.is_itself() {
-                true => plan.of_itself(&p.outer),
-                false => plan.of_pair(&p.outer, &p.inner),
-            };
-            rows.push(row("pair", p.label(), of_row, target));
+            rows.push(row("pair", p.label(), p.counts, target));
         }
         let pair = pair.map(|p| {
             let own = plan.tolerance_of(&p.outer, &p.inner);

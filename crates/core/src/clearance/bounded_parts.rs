@@ -12,7 +12,6 @@ use glam::Vec3;
 const SHARE: usize = 8;
 /// A layer of few vertices may have so many out, however few those are.
 const FEW: usize = 4;
-
 /// So many vertices of what came out are asked how far they are.
 const MOST_ASKED: usize = 512;
 /// What is out by less than this is no part that came out, but the edge of what is asked, metres.

@@ -122,10 +122,7 @@ impl Board {
                 ids: [outer.0, inner.0],
                 outer: outer.1.to_owned(),
                 inner: inner.1.to_owned(),
-                counts: match outer.0 == inner.0 {
-                    true => plan.of_itself(outer.1),
-                    false => plan.of_pair(outer.1, inner.1),
-                },
+                counts: plan.of_row(outer.1, inner.1, outer.0 == inner.0),
                 tolerance_mm: plan.tolerance_of(outer.1, inner.1).unwrap_or(tolerance_mm),
             }
         };

@@ -97,7 +97,6 @@ impl Cell {
         if let Some(tolerance_mm) = contact {
             let depth = hundredths(crossing.depth);
             cell.contact_mm = if depth > tolerance_mm { depth } else { 0.0 };
-            cell.measurable = true;
         }
         if cell.spot.is_none() && (cell.only_crosses() || cell.contact_mm > 0.0) {
             cell.spot = crossing.spot.map(|s| (s.position.to_array(), s.look.to_array()));

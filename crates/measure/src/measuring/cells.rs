@@ -242,10 +242,8 @@ impl Known {
             None => return None,
         };
         let contact = (row >= plan.covered || sight.crossing).then(|| plan.tolerances[row]);
-        let measure = sum_up(&found.through, sight, found.strain);
-        let cell = Cell::new(&measure, &found.crossing, contact);
-        let measurable = (row >= plan.covered || !measure.unmeasurable) && found.strain.is_finite();
-        Some(Cell { measurable, ..cell }.with_stiffness(found.stiffness))
+        let cell = Cell::new(&sum_up(&found.through, sight, found.strain), &found.crossing, contact);
+        Some(cell.with_stiffness(found.stiffness))
     }
 }
 

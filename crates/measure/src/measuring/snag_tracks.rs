@@ -113,10 +113,7 @@ impl Telling<'_> {
     fn counts(&self, pose: usize) -> Counts {
         let plan = &self.room.state.plan;
         let (outer, inner) = self.layers;
-        let of_row = match outer == inner {
-            true => plan.of_itself(&self.name(outer)),
-            false => plan.of_pair(&self.name(outer), &self.name(inner)),
-        };
+        let of_row = plan.of_row(&self.name(outer), &self.name(inner), outer == inner);
         self.board.poses[pose].counts.max(of_row)
     }
 

@@ -198,9 +198,17 @@ impl Piece {
         self.along.get(shape).copied().unwrap_or(0.0) * carried
     }
 
+    /// True when the body wears a shape that was carried to it: part of its rest is not its own.
+    pub fn moves_along(&self) -> bool {
+        self.carried.is_some() && self.along.iter().any(|a| *a != 0.0)
+    }
+
     /// Its rest without its own shapes, but where it goes along with the body's: what it is without those that were
     /// made for it.
     pub fn bare(&self) -> Vec<Vec3> {
+        if !self.moves_along() {
+            return self.unshaped.to_vec();
+        }
         Self { carried: None, ..self.clone() }.without_shapes(&self.rest)
     }
 

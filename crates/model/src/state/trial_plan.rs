@@ -270,6 +270,14 @@ impl TrialPlan {
         self.of_rows((layer, layer), Counts::Stress)
     }
 
+    /// How a row of a board counts: two layers, or one against itself.
+    pub fn of_row(&self, outer: &str, inner: &str, is_itself: bool) -> Counts {
+        match is_itself {
+            true => self.of_itself(outer),
+            false => self.of_pair(outer, inner),
+        }
+    }
+
     fn of_rows(&self, (outer, inner): (&str, &str), unsaid: Counts) -> Counts {
         if self.is_off(outer) || self.is_off(inner) {
             return Counts::Aside;
@@ -302,8 +310,7 @@ impl TrialPlan {
         self.counts.retain(|r| r.target != rule.target);
         let before = match &rule.target {
             Target::Pose { group, name } => self.of_pose(group, name, 0.0),
-            Target::Pair { outer, inner } if outer == inner => self.of_itself(outer),
-            Target::Pair { outer, inner } => self.of_pair(outer, inner),
+            Target::Pair { outer, inner } => self.of_row(outer, inner, outer == inner),
             Target::Group { .. } | Target::Frames { .. } => Counts::Counted,
         };
         let says_nothing = before == rule.counts && rule.note.is_empty();

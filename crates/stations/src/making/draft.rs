@@ -98,11 +98,10 @@ impl Draft {
 
     /// A piece of the room stays where it is without the shapes that were carried to it.
     pub fn stay_without_carried(&mut self, room: &Room, index: usize) -> Result<(), WorkshopError> {
-        let (worn, id) = (&room.dress.pieces[index], room.piece_state(index).id);
-        let bare = worn.bare();
-        if bare != *worn.unshaped {
-            let blob = self.keep(pack_positions(&bare));
-            self.piece(id)?.rest = Some(blob);
+        let worn = &room.dress.pieces[index];
+        if worn.moves_along() {
+            let blob = self.keep(pack_positions(&worn.bare()));
+            self.piece(room.piece_state(index).id)?.rest = Some(blob);
         }
         Ok(())
     }

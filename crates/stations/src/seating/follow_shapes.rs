@@ -47,8 +47,8 @@ impl Doing<'_> {
             let shapes = Arc::new(piece.shapes_of_offsets(&offsets));
             // It stays where it is: what the body wears of them is part of its rest.
             let follows = piece.clone().carrying(Some(Arc::clone(&shapes)), body);
-            let bare = follows.without_shapes(&piece.rest);
-            let rest = (bare != *piece.unshaped).then(|| self.draft.keep(pack_positions(&bare)));
+            let bare = follows.moves_along().then(|| follows.without_shapes(&piece.rest));
+            let rest = bare.map(|bare| self.draft.keep(pack_positions(&bare)));
             fresh.insert(index, shapes);
             let blob = self.draft.keep(pack_positions(&offsets));
             let state = self.draft.piece(self.room.piece_state(index).id)?;
