@@ -251,6 +251,20 @@ fn check_takes_a_trial_set_frames_and_tolerances_of_pairs() {
         "three layers, each in itself too"
     );
 
+    // What a set tries besides is tried here, too: the way to each built-in pose, and shapes that stay off.
+    let poses = |set_says: &str| {
+        std::fs::write(&set, set_says).unwrap();
+        check(&["--trial", text(&set)]);
+        let told = report(&path)["poses"].as_array().unwrap().clone();
+        told.iter().map(|p| p["name"].as_str().unwrap().to_owned()).collect::<Vec<_>>()
+    };
+    let (few, more) = (
+        poses(r#"{"left_out": ["clips"]}"#),
+        poses(r#"{"left_out": ["clips"], "on_the_way": true, "driven_off": true}"#),
+    );
+    let on_the_way = more.iter().filter(|n| n.starts_with("half of") || n.starts_with("three quarters of"));
+    assert_eq!((on_the_way.count(), more.len()), (2 * (few.len() - 1), 3 * few.len() - 2), "{more:?}");
+
     // Everything is let pass between all pairs that were out.
     let mut lax: Vec<String> = vec!["--trial".into(), "clips".into(), "--frames".into(), "5".into()];
     for pose in five["poses"].as_array().unwrap() {

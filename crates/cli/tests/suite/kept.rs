@@ -84,6 +84,21 @@ async fn a_body_of_three_meshes_wears_a_skinned_piece_with_a_shape() {
     browser.client.close().await.unwrap();
 }
 
+#[test]
+fn a_folder_that_is_served_already_is_refused_and_free_again_when_its_server_ends() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().to_str().unwrap();
+    let (first, _) = serve(&["serve", "--data", data]);
+    let port = free_port().to_string();
+    let mut second = std::process::Command::new(env!("CARGO_BIN_EXE_tin-cloak"));
+    let out = second.args(["serve", "--data", data, "--port", &port]).output().unwrap();
+    let told = String::from_utf8_lossy(&out.stderr);
+    assert_eq!(out.status.code(), Some(2), "{told}");
+    assert!(told.contains("is served already: stop that server") && told.contains(data), "{told}");
+    drop(first);
+    serve(&["serve", "--data", data]);
+}
+
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_fitting_that_cannot_be_read_is_discarded_on_the_shelf() {
     let folder = tempfile::tempdir().unwrap();

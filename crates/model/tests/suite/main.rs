@@ -3,6 +3,7 @@
 
 mod blobs;
 mod bundle;
+mod chosen;
 mod derived;
 mod file_settings;
 mod key;

@@ -22,6 +22,24 @@ fn of_several_rules_the_last_one_holds() {
     assert_eq!(plan.with_rule(back).counts.len(), 1, "what only says what holds goes");
 }
 
+/// What a layer runs into of itself is for stress only until a rule says otherwise, and the rule goes when it does not.
+#[test]
+fn a_layer_in_itself_counts_when_one_says_so() {
+    let target = || Target::Pair { outer: "coat".to_owned(), inner: "coat".to_owned() };
+    let rule = |counts| CountRule { target: target(), counts, note: String::new() };
+    let plan = TrialPlan::default();
+    assert_eq!(
+        (plan.of_row("coat", "coat", true), plan.of_row("coat", "Wick", false)),
+        (Counts::Stress, Counts::Counted)
+    );
+    let counted = plan.with_rule(rule(Counts::Counted));
+    assert_eq!((counted.of_itself("coat"), counted.of_itself("tunic")), (Counts::Counted, Counts::Stress));
+    let back = counted.with_rule(rule(Counts::Stress));
+    assert!(back.counts.is_empty() && back.of_itself("coat") == Counts::Stress);
+    // Two pieces of one name are two layers.
+    assert_eq!(back.of_row("coat", "coat", false), Counts::Counted);
+}
+
 #[test]
 fn a_plan_from_a_file_is_checked_and_says_what_is_wrong() {
     let said = |text: &str| TrialPlan::of_json("set.json", text.as_bytes()).unwrap_err().to_string();
