@@ -13,7 +13,7 @@ use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mend::{push_out, trouble_in, Mending, PushSettings, TrialPose};
 use tin_cloak_workshop::core::query::Bvh;
-use tin_cloak_workshop::BrushingOfRoom;
+use tin_cloak_workshop::BrushViewOfRoom;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{

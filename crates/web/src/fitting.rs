@@ -23,6 +23,7 @@ use rocket::{get, post, routes, FromForm, Route};
 use std::sync::Arc;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::FoundOfRoom;
+use tin_cloak_workshop::OutdatedOfRoom;
 use tin_cloak_workshop::ProbeOfRoom;
 use tin_cloak_workshop::SnagCardsOfRoom;
 use tin_cloak_workshop::TuckOfRoom;
@@ -77,8 +78,10 @@ struct FittingView {
     proof: Option<Arc<Proof>>,
     /// The limits that are asked for at first, and the sets that were kept.
     limits: LimitFields,
-    /// How many are older than the body's weights.
+    /// How many are older than the weights that theirs were taken from.
     older: usize,
+    /// What is older than what it was made of, a sentence each.
+    outdated: Vec<String>,
     library: Vec<AssetCard>,
     /// Cures that lose nothing.
     harmless: usize,
@@ -281,6 +284,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         proof: shop.proof_of(room)?,
         limits: LimitFields::new(shop, None)?,
         older: room.older_pieces().len(),
+        outdated: room.outdated(),
         next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
         joints: room.dress.body.skeleton.len(),
         clips: room.dress.body.clips.len(),

@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::JointId;
-use tin_cloak_workshop::BrushingOfRoom;
+use tin_cloak_workshop::BrushViewOfRoom;
 use tin_cloak_workshop::EasingOfRoom;
 use tin_cloak_workshop::ExtentsOfRoom;
 use tin_cloak_workshop::ProbeOfRoom;

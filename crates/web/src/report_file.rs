@@ -11,6 +11,7 @@ use rocket::http::{ContentType, Header};
 use rocket::response::Responder;
 use rocket::{get, routes, Route};
 use std::sync::Arc;
+use tin_cloak_workshop::OutdatedOfRoom;
 use tin_cloak_workshop::{Beyond, Board, Effect, OpenFitting, Piece, Proof, Workshop, WorkshopError};
 
 #[derive(Template)]
@@ -34,6 +35,8 @@ struct ReportFile {
     /// By set of limits, what is beyond it.
     limits: Vec<(String, Vec<Beyond>)>,
     tried: Vec<String>,
+    /// A sentence each.
+    outdated: Vec<String>,
 }
 
 /// A step, what it did to the deepest, and what it said.
@@ -103,6 +106,7 @@ pub fn report_file(shop: &Workshop, fitting: i64) -> Result<String, WorkshopErro
         masks: hidden_rows(room),
         limits: shop.limits_met(room)?,
         tried: tried(&room.trials, &room.state.plan),
+        outdated: room.outdated(),
     };
     // The template asks for nothing that can fail.
     Ok(page.render().unwrap_or_default())

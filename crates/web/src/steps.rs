@@ -94,7 +94,7 @@ struct Bind {
     piece: Option<u32>,
     /// Only what is not bound yet.
     missing: bool,
-    /// Only what is older than the body's weights.
+    /// Only what is older than the weights that it was taken from.
     older: bool,
 }
 

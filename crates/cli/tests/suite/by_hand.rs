@@ -181,7 +181,7 @@ async fn the_bodys_weights_are_changed_and_older_pieces_bound_again() {
     b.until(&format!("({COUNT}) > 50")).await;
     b.step("[data-hand=take]").await;
     assert_eq!(b.last_step().await, "Take 0.1 of lower_arm_left on Wick");
-    b.until("document.getElementById('bind-older').textContent.includes('older than the body’s')").await;
+    b.until("document.getElementById('bind-older').textContent.includes('older than those')").await;
     b.step("#bind-older button").await;
     assert!(b.last_step().await.starts_with("Bind "));
     b.until("!document.getElementById('bind-older')").await;

@@ -27,8 +27,7 @@ async fn wick_is_dressed_tried_mended_and_handed_over() {
     b.press("#to-worst").await;
     b.until("document.getElementById('canvas').dataset.map === 'clearance'").await;
     b.until("document.querySelector('.snag')").await;
-    let chosen = b.value("document.querySelector('#board .here').getAttribute('visibility')").await;
-    assert_eq!(chosen, json!("visible"));
+    b.until("document.querySelector('#board .here')?.getAttribute('visibility') === 'visible'").await;
     // Arrow keys walk the board.
     let pose = b.value("document.getElementById('canvas').dataset.pose").await;
     b.value("document.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowLeft', bubbles: true }))")
@@ -60,6 +59,7 @@ async fn wick_is_dressed_tried_mended_and_handed_over() {
     b.step("#redo").await;
 
     b.step(".tape [data-station='6']").await;
+    b.until("document.getElementById('download')").await;
     let path = b.value("document.getElementById('download').getAttribute('href')").await;
     let bytes = download(b, path.as_str().unwrap()).await;
     assert_eq!(validate(&bytes), json!([0, 0]));

@@ -143,6 +143,19 @@ impl Buffers {
             .for_each(|(_, (layer, posed))| pose_layer(layer, posed, matrices, amounts));
     }
 
+    /// Puts the vertices of layer `index` elsewhere (posed, metres) until it is posed again.
+    pub fn put(&mut self, outfit: &Outfit, index: usize, positions: &[Vec3]) {
+        let moved = moved_since(&self.layers[index].positions, positions);
+        if moved.is_empty() {
+            return;
+        }
+        let posed = Arc::make_mut(&mut self.layers[index]);
+        posed.positions.copy_from_slice(positions);
+        // It lies as nothing poses it.
+        posed.skin = None;
+        follow(&outfit.layers[index], posed, &moved);
+    }
+
     /// Outward normals of the measured side of layer `index` as posed; zero off that side.
     pub fn normals_towards_body(&self, index: usize) -> &[Vec3] {
         &self.layers[index].towards_body.normals

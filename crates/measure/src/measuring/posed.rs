@@ -12,7 +12,7 @@ use tin_cloak_model::dress::trials::Trial;
 use tin_cloak_model::dress::weighted::Weighted;
 use tin_cloak_model::dress::worn::Worn;
 use tin_cloak_model::error::WorkshopError;
-use tin_cloak_model::state::key::{Key, KeyMaker};
+use tin_cloak_model::state::key::Key;
 use tin_cloak_model::state::turn::Turn;
 
 /// A pose that was looked at.
@@ -72,7 +72,15 @@ impl Weighed for Points {
     }
 }
 
-fn and_pose(key: KeyMaker, pose: &TrialPose) -> Key {
+/// What everything in a pose depends on.
+fn key_of(room: &Room, pose: &TrialPose, is_rest: bool) -> Key {
+    let tucks: Vec<_> = room.state.tucks_on().collect();
+    let mut key = Key::begin("everything posed").and(&is_rest).and_key(room.contents.body_mesh).and(&tucks);
+    for (index, shape) in room.contents.shapes.iter().enumerate() {
+        let state = room.piece_state(index);
+        let shapes = (&state.carried, &state.correctives, room.dress.shape_numbers(index));
+        key = key.and_key(*shape).and(&(&state.bound, shapes));
+    }
     key.and_bytes(bytemuck::cast_slice(&pose.matrices)).and_bytes(bytemuck::cast_slice(&pose.amounts)).end()
 }
 
@@ -104,6 +112,15 @@ pub trait PosedOfRoom {
     /// What is through in every layer pair in a pose; see [`InPose::points_through`].
     fn points(&self, worn: &Worn, posed: &Posed) -> Arc<Points>;
 
+    /// The same of layers that are posed, of the pairs (outer, inner) that are `wanted` alone.
+    fn points_in(
+        &self,
+        worn: &Worn,
+        in_pose: &InPose,
+        is_rest: bool,
+        wanted: impl Fn((usize, usize)) -> bool + Sync,
+    ) -> Points;
+
     /// The key of something asked of all that is worn in a pose.
     fn asked_key(&self, what: &str, worn: &Worn, posed: &Posed) -> Key;
 }
@@ -134,15 +151,7 @@ impl PosedOfRoom for Room {
         let is_rest = trial.is_some_and(Trial::is_rest) && turns.is_empty() && shapes.is_empty();
         let pose = self.pose_with(pose, turns, shapes)?;
         let body = &self.dress.body;
-        let tucks: Vec<_> = self.state.tucks_on().collect();
-        let mut key =
-            Key::begin("everything posed").and(&is_rest).and_key(self.contents.body_mesh).and(&tucks);
-        for (index, shape) in self.contents.shapes.iter().enumerate() {
-            let state = self.piece_state(index);
-            let shapes = (&state.carried, &state.correctives, self.dress.shape_numbers(index));
-            key = key.and_key(*shape).and(&(&state.bound, shapes));
-        }
-        Ok(self.derived.get_or(and_pose(key, &pose), || Posed {
+        Ok(self.derived.get_or(key_of(self, &pose, is_rest), || Posed {
             body: body.posed(&pose.matrices, &pose.amounts),
             pieces: (0..self.dress.pieces.len()).map(|i| self.dress.posed_piece(i, &pose)).collect(),
             pose,
@@ -152,20 +161,32 @@ impl PosedOfRoom for Room {
 
     fn points(&self, worn: &Worn, posed: &Posed) -> Arc<Points> {
         self.derived.get_or(self.asked_key("points", worn, posed), || {
-            let pairs = &worn.outfit.pairs;
-            let layers: Vec<(usize, usize)> = pairs.iter().map(|p| (p.outer, p.inner)).collect();
-            let rest = self.at_rest(worn, &layers);
             self.with_buffers(&worn.outfit, |buffers| {
                 buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
-                let in_pose = InPose::new(&worn.outfit, buffers);
-                let one = |pair: usize| {
-                    let meeting = in_pose.meeting(layers[pair], &rest[pair]);
-                    let beyond = (!posed.is_rest).then_some(&*rest[pair]);
-                    in_pose.points_through(pair, self.settings_of(worn, pair), &meeting, beyond)
-                };
-                Points((0..pairs.len()).into_par_iter().map(one).collect())
+                self.points_in(worn, &InPose::new(&worn.outfit, buffers), posed.is_rest, |_| true)
             })
         })
+    }
+
+    fn points_in(
+        &self,
+        worn: &Worn,
+        in_pose: &InPose,
+        is_rest: bool,
+        wanted: impl Fn((usize, usize)) -> bool + Sync,
+    ) -> Points {
+        let pairs = &worn.outfit.pairs;
+        let layers: Vec<(usize, usize)> = pairs.iter().map(|p| (p.outer, p.inner)).collect();
+        let rest = self.at_rest(worn, &layers);
+        let one = |pair: usize| {
+            if !wanted(layers[pair]) {
+                return PairPoints::default();
+            }
+            let meeting = in_pose.meeting(layers[pair], &rest[pair]);
+            let beyond = (!is_rest).then_some(&*rest[pair]);
+            in_pose.points_through(pair, self.settings_of(worn, pair), &meeting, beyond)
+        };
+        Points((0..pairs.len()).into_par_iter().map(one).collect())
     }
 
     fn asked_key(&self, what: &str, worn: &Worn, posed: &Posed) -> Key {

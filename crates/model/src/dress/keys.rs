@@ -91,6 +91,8 @@ impl<'a> PieceFields<'a> {
             cleaned: _,
             patches: _,
             bound_on: _,
+            took: _,
+            carried_on: _,
             // What it allows goes into the key of the trials.
             limits: _,
         } = piece;

@@ -6,6 +6,7 @@ use crate::error::WorkshopError;
 use crate::state::choice::Patch;
 use crate::state::fitting::PieceState;
 use crate::state::key::Key;
+use crate::state::made_of::Facet;
 use crate::state::names::{PieceId, BODY};
 use std::ops::Deref;
 use std::sync::Arc;
@@ -52,9 +53,12 @@ impl Room {
         Ok(Weighted::Worn(index, &self.dress.pieces[index]))
     }
 
-    /// The pieces whose weights were taken when the body had others.
+    /// The pieces whose weights were taken when the body, or another piece, had others.
     pub fn older_pieces(&self) -> Vec<PieceId> {
-        let older = |p: &&PieceState| p.is_older_than(self.state.body_skin.as_ref());
+        let older = |p: &&PieceState| {
+            let of_piece = p.bound.is_some() && !p.took.changed(&self.state, Facet::Weights).is_empty();
+            of_piece || p.is_older_than(self.state.body_skin.as_ref())
+        };
         self.state.pieces.iter().filter(older).map(|p| p.id).collect()
     }
 

@@ -1,5 +1,6 @@
 //! Shapes that a turn of a joint calls up on a piece, or what is worn over it.
 
+use crate::state::made_of::{Facet, MadeOf};
 use crate::state::names::PieceId;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -26,13 +27,20 @@ pub struct Corrective {
     /// a turn.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub by: Vec<PieceId>,
+    /// The piece and what lies beneath it, when it was made.
+    #[serde(default, skip_serializing_if = "MadeOf::is_empty")]
+    pub made_of: MadeOf,
 }
 
 impl Corrective {
+    /// What of those parts it depends on.
+    pub const MADE_OF: Facet = Facet::Worn;
+
     /// Of a piece that is drawn in under others.
     pub fn of_tuck(name: String, by: Vec<PieceId>, offsets: BlobId) -> Self {
         let Driver { axis, from, full, .. } = Driver::always();
-        Self { name, joint: String::new(), axis, from, full, offsets, by }
+        let made_of = MadeOf::default();
+        Self { name, joint: String::new(), axis, from, full, offsets, by, made_of }
     }
 
     /// What calls it up on a skeleton; nothing when the joint is not there, or what it lies under is not all worn.

@@ -3,6 +3,7 @@
 use crate::state::choice::Patch;
 use crate::state::clean::Cleaned;
 use crate::state::corrective::Corrective;
+use crate::state::made_of::MadeOf;
 use crate::state::mask::Mask;
 use crate::state::motion::{MotionState, RangeState};
 use crate::state::names::{FileRef, PieceId};
@@ -91,6 +92,11 @@ impl FittingState {
             plan: TrialPlan::default(),
             joints: Vec::new(),
         }
+    }
+
+    /// The pieces on layers beneath that of a piece.
+    pub fn beneath(&self, layer: u16) -> impl Iterator<Item = PieceId> + '_ {
+        self.pieces.iter().filter(move |p| p.layer < layer && !p.cage).map(|p| p.id)
     }
 
     /// True when a piece is worn and moves with the body.
@@ -201,6 +207,12 @@ pub struct PieceState {
     /// Weights that the body had then, when they were no longer its file's.
     #[serde(default)]
     pub bound_on: Option<BlobId>,
+    /// Pieces that it took them from, as they were then.
+    #[serde(default, skip_serializing_if = "MadeOf::is_empty")]
+    pub took: MadeOf,
+    /// It and what lies beneath it, when the body's shapes were carried to it.
+    #[serde(default, skip_serializing_if = "MadeOf::is_empty")]
+    pub carried_on: MadeOf,
     /// Ranges of motion that it narrows.
     #[serde(default)]
     pub limits: Vec<RangeState>,
@@ -229,6 +241,8 @@ impl PieceState {
             rest: None,
             bound: None,
             bound_on: None,
+            took: MadeOf::default(),
+            carried_on: MadeOf::default(),
             limits: Vec::new(),
         }
     }

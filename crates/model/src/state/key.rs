@@ -20,6 +20,11 @@ impl Key {
         KeyMaker(hasher)
     }
 
+    /// Enough of it to tell states of one fitting apart, in letters.
+    pub fn short(self) -> String {
+        self.0.iter().take(12).map(|b| format!("{b:02x}")).collect()
+    }
+
     /// As the store has it.
     pub fn bytes(self) -> KeptKey {
         self.0

@@ -9,6 +9,7 @@ pub mod clean;
 pub mod corrective;
 pub mod fitting;
 pub mod key;
+pub mod made_of;
 pub mod mask;
 pub mod motion;
 pub mod names;

@@ -59,6 +59,9 @@ pub struct StrokePose {
     /// Joints turned by hand on top of it.
     #[serde(default)]
     pub turns: Vec<Turn>,
+    /// Shapes of the body called up by hand, besides those of the pose: number and amount.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub shapes: Vec<(usize, f32)>,
 }
 
 impl BrushStroke {

@@ -1,5 +1,6 @@
 //! The body drawn in under cloth.
 
+use crate::state::made_of::MadeOf;
 use crate::state::names::PieceId;
 use serde::{Deserialize, Serialize};
 use tin_cloak_store::BlobId;
@@ -11,4 +12,7 @@ pub struct Tuck {
     pub by: Vec<PieceId>,
     /// An offset for each of the body's welded vertices, packed.
     pub offsets: BlobId,
+    /// The body and what lies over it, when it was drawn in.
+    #[serde(default, skip_serializing_if = "MadeOf::is_empty")]
+    pub made_of: MadeOf,
 }

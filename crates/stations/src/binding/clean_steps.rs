@@ -59,15 +59,9 @@ impl Doing<'_> {
         found.map_or(Ok(()), |joint| Err(WorkshopError::JointOfPiece { joint }))
     }
 
-    /// Other weights for the body; which pieces took theirs from the old ones is said.
+    /// Other weights for the body.
     pub fn set_body_skin(&mut self, skin: &Skin) -> Result<(), WorkshopError> {
         self.draft.state.body_skin = Some(self.draft.keep(pack_skin(skin)?));
-        let state = &self.draft.state;
-        let older = state.pieces.iter().filter(|p| p.is_older_than(state.body_skin.as_ref())).count();
-        if older > 0 {
-            let note = format!("weights of {older} pieces are older than the body’s: bind them again");
-            self.draft.notes.push(note);
-        }
         Ok(())
     }
 

@@ -19,6 +19,7 @@ use tin_cloak_model::dress::trials::TrialSet;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::pack_bound;
 use tin_cloak_model::state::bound::Bound;
+use tin_cloak_model::state::made_of::{Facet, MadeOf};
 use tin_cloak_model::state::names::PieceId;
 use tin_cloak_model::state::recipe::{Method, Takes};
 
@@ -120,9 +121,16 @@ impl Doing<'_> {
     ) -> Result<(), WorkshopError> {
         self.draft.notes.extend(bind_note(piece, bound, of));
         let blob = self.draft.keep(pack_bound(bound)?);
-        let on = self.draft.state.body_skin.clone();
+        let all = &self.draft.state;
+        let on = all.body_skin.clone();
+        let from = match all.pieces.iter().find(|p| p.id == id).map(|p| (&p.recipe.takes, p.layer)) {
+            Some((Takes::Beneath, layer)) => all.beneath(layer).collect(),
+            Some((takes, _)) => takes.pieces().to_vec(),
+            None => Vec::new(),
+        };
+        let took = MadeOf::now(all, Facet::Weights, from);
         let state = self.draft.piece(id)?;
-        (state.bound, state.bound_on) = (Some(blob), on);
+        (state.bound, state.bound_on, state.took) = (Some(blob), on, took);
         Ok(())
     }
 

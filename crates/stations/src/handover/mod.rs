@@ -4,4 +4,5 @@ pub mod export;
 pub mod forms;
 pub mod limits;
 pub mod names;
+pub mod outdated;
 pub mod tables;

@@ -23,21 +23,7 @@ impl Doing<'_> {
             self.wear_own(index, piece, (shape, amount))?;
         }
         self.take_along(number)?;
-        self.tell_what_is_older();
         Ok(format!("{}, {shape} {:.0} %", body.name, amount * 100.0))
-    }
-
-    /// What was found for the body as it was stays, and is told.
-    fn tell_what_is_older(&mut self) {
-        let state = &self.draft.state;
-        let tucked = !state.tucks.is_empty() || state.pieces.iter().any(|p| !p.correctives.is_empty());
-        let found = [("what is hidden", !state.masks.is_empty()), ("tucks and correctives", tucked)];
-        let older: Vec<&str> = found.iter().filter(|f| f.1).map(|f| f.0).collect();
-        if !older.is_empty() {
-            let note =
-                format!("{} were found for the body as it was: make them again (Mending)", older.join(", "));
-            self.draft.notes.push(note);
-        }
     }
 
     /// A piece that has a shape of the same name wears as much of it.

@@ -67,6 +67,7 @@ impl Doing<'_> {
             self.draft.notes.push(format!("what was hidden of {name} is back: hide it again (Mending)"));
         }
         *self.draft.piece(piece)? = state;
+        self.draft.state.keep_made_of(piece, &self.room.state);
         let faces = after.topology.triangles.len() - before.topology.triangles.len();
         self.draft.notes.push(format!(
             "{name}: {} vertices and {faces} triangles more, across {} edges",

@@ -1,7 +1,8 @@
 //! Maps: a figure for each vertex.
 
 use crate::binding::sides::leaning_of;
-use crate::seating::ground::GroundOfRoom;
+use crate::seating::ground::{mm_of, GroundOfRoom};
+use glam::Vec3;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -82,6 +83,9 @@ pub trait MapsOfRoom {
     /// layer only what pokes through in sight. `known` is what the board's cells say of the pose, if they do.
     fn clearance_maps(&self, posed: &Posed, known: Option<&PoseCells>) -> Vec<Option<Vec<f32>>>;
 
+    /// What the clearance map says of piece `index` in a pose, its vertices (posed, welded) elsewhere; by welded vertex.
+    fn clearance_moved(&self, posed: &Posed, index: usize, positions: &[Vec3]) -> Vec<f32>;
+
     /// Pieces that are not bound yet are told by their gaps at rest, millimetres.
     fn add_rest_gaps(&self, maps: &mut [Option<Vec<f32>>]);
 }
@@ -140,32 +144,52 @@ impl MapsOfRoom for Room {
         let worn = self.worn();
         let shown = shown(self, &worn, posed, known);
         let mut maps = vec![None; self.dress.pieces.len() + 1];
-        for (layer, heights) in shown.heights.iter().enumerate() {
-            let mut map: Vec<f32> = heights.iter().map(|h| h * 1000.0).collect();
-            let deepen = |map: &mut [f32], list: &[Wrong]| {
-                for (_, v, clearance) in list.iter().filter(|w| w.0 == layer) {
-                    map[*v as usize] = map[*v as usize].min(clearance * 1000.0);
-                }
-            };
-            deepen(&mut map, &shown.through);
-            // A plate is measured by its inside wall and seen from outside: what is under the
-            // outside wall shows on it.
-            for &(seen, measured) in wall_partners(self, &worn, layer).iter() {
-                map[seen as usize] = map[measured as usize];
-            }
-            deepen(&mut map, &shown.contacts);
-            maps[worn.piece_of[layer].map_or(0, |p| p + 1)] = Some(map);
+        for layer in 0..worn.outfit.layers.len() {
+            maps[worn.piece_of[layer].map_or(0, |p| p + 1)] = Some(map_of(self, &worn, &shown, layer));
         }
         maps
     }
 
+    fn clearance_moved(&self, posed: &Posed, index: usize, positions: &[Vec3]) -> Vec<f32> {
+        let worn = self.worn();
+        let Some(layer) = worn.piece_of.iter().position(|p| *p == Some(index)) else {
+            return vec![f32::NAN; positions.len()];
+        };
+        if posed.pieces[index] == positions {
+            return map_of(self, &worn, &shown(self, &worn, posed, None), layer);
+        }
+        let moved = self.with_buffers(&worn.outfit, |buffers| {
+            buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
+            buffers.put(&worn.outfit, layer, positions);
+            let in_pose = InPose::new(&worn.outfit, buffers);
+            shown_in(self, (&worn, &in_pose), posed.is_rest, Some(layer))
+        });
+        map_of(self, &worn, &moved, layer)
+    }
+
     fn add_rest_gaps(&self, maps: &mut [Option<Vec<f32>>]) {
         for index in (0..self.dress.pieces.len()).filter(|&i| self.dress.pieces[i].bound.is_none()) {
-            let gaps = self.rest_gaps(index);
-            let mm = |g: &Option<tin_cloak_core::seat::Gap>| g.map_or(f32::NAN, |g| g.clearance * 1000.0);
-            maps[index + 1] = Some(gaps.iter().map(mm).collect());
+            maps[index + 1] = Some(mm_of(&self.rest_gaps(index)));
         }
     }
+}
+
+/// The clearance map of a layer, millimetres.
+fn map_of(room: &Room, worn: &Worn, shown: &ShownLayer, layer: usize) -> Vec<f32> {
+    let mut map: Vec<f32> = shown.heights[layer].iter().map(|h| h * 1000.0).collect();
+    let deepen = |map: &mut [f32], list: &[Wrong]| {
+        for (_, v, clearance) in list.iter().filter(|w| w.0 == layer) {
+            map[*v as usize] = map[*v as usize].min(clearance * 1000.0);
+        }
+    };
+    deepen(&mut map, &shown.through);
+    // A plate is measured by its inside wall and seen from outside: what is under the
+    // outside wall shows on it.
+    for &(seen, measured) in wall_partners(room, worn, layer).iter() {
+        map[seen as usize] = map[measured as usize];
+    }
+    deepen(&mut map, &shown.contacts);
+    map
 }
 
 /// What a clearance map shows of a pose.
@@ -176,30 +200,65 @@ fn shown(room: &Room, worn: &Worn, posed: &Posed, known: Option<&PoseCells>) -> 
         room.with_buffers(&worn.outfit, |buffers| {
             buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
             let in_pose = InPose::new(&worn.outfit, buffers);
-            let heights = |layer: usize| in_pose.heights(layer, room.settings(), FURTHEST);
-            let heights = (0..worn.outfit.layers.len()).into_par_iter().map(heights).collect();
             let (through, contacts) = match known {
                 Some(known) => (known.through.clone(), known.contacts.clone()),
                 None => (
                     points.map_or_else(Vec::new, |p| p.in_sight(&worn.outfit)),
-                    contacts_in(room, worn, posed, &in_pose)
-                        .into_iter()
-                        .chain(came_out_in(room, worn, posed, &in_pose))
-                        .collect(),
+                    beyond_rest(room, (worn, &in_pose), posed.is_rest, None),
                 ),
             };
-            ShownLayer { heights, through, contacts }
+            ShownLayer { heights: heights_in(room, (worn, &in_pose), None), through, contacts }
         })
     })
 }
 
+/// The same of layers that are posed; of one alone where it is named.
+fn shown_in(
+    room: &Room,
+    (worn, in_pose): (&Worn, &InPose),
+    is_rest: bool,
+    only: Option<usize>,
+) -> ShownLayer {
+    let points = room.points_in(worn, in_pose, is_rest, |pair| is_of(pair, only));
+    ShownLayer {
+        heights: heights_in(room, (worn, in_pose), only),
+        through: points.in_sight(&worn.outfit),
+        contacts: beyond_rest(room, (worn, in_pose), is_rest, only),
+    }
+}
+
+fn is_of((outer, inner): (usize, usize), only: Option<usize>) -> bool {
+    only.is_none_or(|layer| layer == outer || layer == inner)
+}
+
+fn heights_in(room: &Room, (worn, in_pose): (&Worn, &InPose), only: Option<usize>) -> Vec<Vec<f32>> {
+    let heights = |layer: usize| match only.is_none_or(|only| only == layer) {
+        true => in_pose.heights(layer, room.settings(), FURTHEST),
+        false => Vec::new(),
+    };
+    (0..worn.outfit.layers.len()).into_par_iter().map(heights).collect()
+}
+
+/// What is in each other, of layers that rest does not show so, and what came out.
+fn beyond_rest(room: &Room, of: (&Worn, &InPose), is_rest: bool, only: Option<usize>) -> Vec<Wrong> {
+    let mut all = contacts_in(room, of, is_rest, only);
+    all.extend(came_out_in(room, of, is_rest, only));
+    all
+}
+
 /// What is in each other, of layers that rest does not show so, by more than the tolerance.
-fn contacts_in(room: &Room, worn: &Worn, posed: &Posed, in_pose: &InPose) -> Vec<Wrong> {
-    if posed.is_rest {
+fn contacts_in(
+    room: &Room,
+    (worn, in_pose): (&Worn, &InPose),
+    is_rest: bool,
+    only: Option<usize>,
+) -> Vec<Wrong> {
+    if is_rest {
         return Vec::new();
     }
     let covered: Vec<(usize, usize)> = worn.outfit.pairs.iter().map(|p| (p.outer, p.inner)).collect();
-    let pairs = contacts(worn.outfit.layers.len(), &covered);
+    let mut pairs = contacts(worn.outfit.layers.len(), &covered);
+    pairs.retain(|pair| is_of(*pair, only));
     let rest = room.at_rest(worn, &pairs);
     let one = |(layers, rest): (&(usize, usize), &Arc<AtRest>)| {
         let crossing = in_pose.crossing(*layers, &in_pose.meeting(*layers, rest), rest, true);
@@ -210,12 +269,20 @@ fn contacts_in(room: &Room, worn: &Worn, posed: &Posed, in_pose: &InPose) -> Vec
 }
 
 /// What came out where nothing that was asked at rest did, in sight, by more than the tolerance.
-fn came_out_in(room: &Room, worn: &Worn, posed: &Posed, in_pose: &InPose) -> Vec<Wrong> {
+fn came_out_in(
+    room: &Room,
+    (worn, in_pose): (&Worn, &InPose),
+    is_rest: bool,
+    only: Option<usize>,
+) -> Vec<Wrong> {
     let layers: Vec<(usize, usize)> = worn.outfit.pairs.iter().map(|p| (p.outer, p.inner)).collect();
     let rest = room.at_rest(worn, &layers);
     let one = |pair: usize| {
+        if !is_of(layers[pair], only) {
+            return Vec::new();
+        }
         let (meeting, beyond) =
-            (in_pose.meeting(layers[pair], &rest[pair]), (!posed.is_rest).then_some(&*rest[pair]));
+            (in_pose.meeting(layers[pair], &rest[pair]), (!is_rest).then_some(&*rest[pair]));
         let settings = room.settings_of(worn, pair);
         if meeting.is_empty() || !in_pose.through(pair, settings, &meeting, beyond).is_empty() {
             return Vec::new();

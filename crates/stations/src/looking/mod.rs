@@ -1,5 +1,6 @@
 //! What the viewport shows: poses, maps, what lies under the pointer, pictures.
 
+pub mod brush_view;
 pub mod choosing;
 pub mod choosing_else;
 pub mod extents;

@@ -149,8 +149,9 @@ impl Doing<'_> {
         }
         // Its faces have other numbers now: what nobody saw of it is to be found again.
         self.draft.state.masks.retain(|m| m.of != state.id);
-        let piece = self.draft.piece(state.id)?;
-        *piece = state;
+        let (id, before) = (state.id, self.room.state.clone());
+        *self.draft.piece(id)? = state;
+        self.draft.state.keep_made_of(id, &before);
         Ok(())
     }
 }

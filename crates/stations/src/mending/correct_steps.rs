@@ -20,7 +20,8 @@ use tin_cloak_model::dress::trials::{trials_on_the_way, TrialSet};
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::pack_positions;
 use tin_cloak_model::state::corrective::Corrective;
-use tin_cloak_model::state::names::PieceId;
+use tin_cloak_model::state::made_of::MadeOf;
+use tin_cloak_model::state::names::{PieceId, BODY};
 use tin_cloak_model::state::push::{Against, MendOptions};
 
 /// So many turns are tried at most.
@@ -440,7 +441,9 @@ impl Doing<'_> {
                 draft.piece(state.id)?.correctives.retain(|c| c.name != name);
             }
             let (name, joint, offsets) = (name.clone(), joint.clone(), draft.keep(pack_positions(&moves)));
-            let corrective = Corrective { name, joint, axis, from, full, offsets, by: Vec::new() };
+            let parts = draft.state.beneath(state.layer).chain([state.id, BODY]);
+            let made_of = MadeOf::now(&draft.state, Corrective::MADE_OF, parts);
+            let corrective = Corrective { name, joint, axis, from, full, offsets, by: Vec::new(), made_of };
             draft.piece(state.id)?.correctives.push(corrective);
         }
         Ok(draft)

@@ -283,7 +283,7 @@ fn seen_by(room: &Room) -> String {
     let worn = room.state.pieces.iter().filter(|p| p.bound.is_some() && !p.cage);
     let worn: Vec<_> =
         worn.map(|p| (p.id, &p.rest, &p.bound, &p.cut, &p.amounts, (&p.carried, &p.correctives))).collect();
-    let tried: Vec<_> = room.counted_poses().iter().map(|&p| room.trials.trials[p].label()).collect();
-    let key = Key::begin("seen").and_key(room.contents.body).and(&worn).and(&tried);
-    key.end().bytes().iter().take(12).map(|b| format!("{b:02x}")).collect()
+    let tried: Vec<_> = room.counted_poses().iter().map(|&p| &room.trials.trials[p]).collect();
+    let tried: Vec<_> = tried.iter().map(|t| (&t.pose, &t.shapes, t.driven_off)).collect();
+    Key::begin("seen").and_key(room.contents.body).and(&worn).and(&tried).end().short()
 }

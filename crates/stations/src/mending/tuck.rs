@@ -22,6 +22,7 @@ use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::pack_positions;
 use tin_cloak_model::state::corrective::Corrective;
 use tin_cloak_model::state::fitting::FittingState;
+use tin_cloak_model::state::made_of::{Facet, MadeOf};
 use tin_cloak_model::state::mask::HideOptions;
 use tin_cloak_model::state::names::{PieceId, BODY};
 use tin_cloak_model::state::push::{Against, MendOptions};
@@ -99,10 +100,16 @@ impl Doing<'_> {
         for (by, offsets) in by_cover(&under, &offsets) {
             let offsets = made.keep(pack_positions(&offsets));
             match tucked.piece {
-                None => made.state.tucks.push(Tuck { by, offsets }),
+                None => {
+                    let parts = by.iter().copied().chain([BODY]);
+                    let made_of = MadeOf::now(&made.state, Facet::Worn, parts);
+                    made.state.tucks.push(Tuck { by, offsets, made_of });
+                }
                 Some(_) => {
                     let name = free_name(&made.state, (tucked, &by));
-                    let shape = Corrective::of_tuck(name, by, offsets);
+                    let parts = by.iter().copied().chain([tucked.part]);
+                    let made_of = MadeOf::now(&made.state, Corrective::MADE_OF, parts);
+                    let shape = Corrective { made_of, ..Corrective::of_tuck(name, by, offsets) };
                     made.piece(tucked.part)?.correctives.push(shape);
                 }
             }

@@ -92,6 +92,6 @@ impl EasingOfRoom for Room {
         let chosen = Choosing::on(piece, &self.dress.body).chosen(chosen)?;
         let rest = eased(&self.dress, index, &chosen, options)?;
         let gaps = self.ground(index).gaps_at(piece, &rest);
-        Ok((self.rest_part(index, &rest, &gaps), HowFar::between(&piece.rest, &rest)))
+        Ok((self.part_with_gaps(index, &rest, &gaps), HowFar::between(&piece.rest, &rest)))
     }
 }

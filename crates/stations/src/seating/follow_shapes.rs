@@ -12,7 +12,9 @@ use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::stiff_parts::rigid_parts;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::pack_positions;
-use tin_cloak_model::state::names::PieceId;
+use tin_cloak_model::state::fitting::PieceState;
+use tin_cloak_model::state::made_of::{Facet, MadeOf};
+use tin_cloak_model::state::names::{PieceId, BODY};
 
 impl Doing<'_> {
     pub fn follow_shapes(&mut self, pieces: &[PieceId], follow: bool) -> Result<String, WorkshopError> {
@@ -54,6 +56,12 @@ impl Doing<'_> {
             let state = self.draft.piece(self.room.piece_state(index).id)?;
             state.carried = Some(blob);
             state.rest = rest.or(state.rest.take());
+        }
+        for &index in &chosen {
+            let PieceState { id, layer, .. } = *self.room.piece_state(index);
+            let parts = self.draft.state.beneath(layer).chain([id, BODY]);
+            let carried_on = MadeOf::now(&self.draft.state, Facet::Shape, parts);
+            self.draft.piece(id)?.carried_on = carried_on;
         }
         Ok(format!("Follow the body’s shapes: {names}"))
     }

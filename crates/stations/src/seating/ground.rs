@@ -22,7 +22,7 @@ pub type Gaps = Arc<Vec<Option<Gap>>>;
 
 /// All that lies beneath a piece, at rest, as one surface.
 pub struct Ground {
-    side: Side,
+    side: Arc<Side>,
     posed: PosedSide,
     positions: Vec<Vec3>,
 }
@@ -45,16 +45,18 @@ impl Ground {
             let outside = &piece.walls().outside().topology.triangles;
             triangles.extend(outside.iter().map(|t| t.map(|v| v + first)));
         }
-        let side = Side::new(positions.len(), &triangles);
-        let posed = side.pose(&positions);
-        Self { side, posed, positions }
+        let side = Arc::new(Side::new(positions.len(), &triangles));
+        Self { posed: side.pose(&positions), side, positions }
     }
 
     /// The same with its vertices moved by `offsets`.
-    pub fn moved(mut self, offsets: &[Vec3]) -> Self {
-        self.positions.iter_mut().zip(offsets).for_each(|(p, o)| *p += *o);
-        self.posed = self.side.pose(&self.positions);
-        self
+    pub fn moved(&self, offsets: &[Vec3]) -> Self {
+        self.at(self.positions.iter().zip(offsets).map(|(p, o)| *p + *o).collect())
+    }
+
+    /// The same with its vertices elsewhere: those of the body, then of the pieces beneath.
+    fn at(&self, positions: Vec<Vec3>) -> Self {
+        Self { posed: self.side.pose(&positions), side: self.side.clone(), positions }
     }
 
     /// For each of the body's shapes an offset for each of the vertices beneath piece `index`: of the body, then of
@@ -113,6 +115,11 @@ pub fn outward_normals(piece: &Piece, positions: &[Vec3]) -> Vec<Vec3> {
     normals
 }
 
+/// Gaps as a map: millimetres, not a number where nothing lies beneath.
+pub fn mm_of(gaps: &[Option<Gap>]) -> Vec<f32> {
+    gaps.iter().map(|g| g.map_or(f32::NAN, |g| g.clearance * 1000.0)).collect()
+}
+
 /// Asked of a room: all that lies beneath a piece at rest, and the gaps to it.
 pub trait GroundOfRoom {
     /// What lies beneath piece `index`.
@@ -121,8 +128,13 @@ pub trait GroundOfRoom {
     /// The gaps of piece `index` at rest.
     fn rest_gaps(&self, index: usize) -> Gaps;
 
-    /// A piece with its vertices at `rest`, coloured by its gaps.
-    fn rest_part(&self, index: usize, rest: &[Vec3], gaps: &[Option<Gap>]) -> ViewPart;
+    /// A piece with its vertices at `positions` (welded), coloured by its gaps.
+    fn part_with_gaps(&self, index: usize, positions: &[Vec3], gaps: &[Option<Gap>]) -> ViewPart {
+        self.part_with_map(index, positions, &mm_of(gaps))
+    }
+
+    /// A piece with its vertices at `positions` (welded), with a figure for each.
+    fn part_with_map(&self, index: usize, positions: &[Vec3], map: &[f32]) -> ViewPart;
 }
 
 impl GroundOfRoom for Room {
@@ -135,12 +147,11 @@ impl GroundOfRoom for Room {
         self.derived.get_or(key.end(), || self.ground(index).gaps(&self.dress.pieces[index]))
     }
 
-    fn rest_part(&self, index: usize, rest: &[Vec3], gaps: &[Option<Gap>]) -> ViewPart {
+    fn part_with_map(&self, index: usize, positions: &[Vec3], map: &[f32]) -> ViewPart {
         let piece = &self.dress.pieces[index];
-        let map: Vec<f32> = gaps.iter().map(|g| g.map_or(f32::NAN, |g| g.clearance * 1000.0)).collect();
         let weld = &piece.topology.weld;
-        let positions = weld.scatter(rest);
+        let positions = weld.scatter(positions);
         let normals = piece.shading.normals(&positions);
-        ViewPart { id: self.piece_state(index).id, positions, normals, map: Some(weld.scatter(&map)) }
+        ViewPart { id: self.piece_state(index).id, positions, normals, map: Some(weld.scatter(map)) }
     }
 }

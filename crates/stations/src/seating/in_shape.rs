@@ -24,10 +24,18 @@ enum Of {
 
 /// A shape of a piece.
 pub struct InShape {
-    name: String,
+    /// What it is called.
+    pub name: String,
     of: Of,
     /// The piece's vertices with all of it.
     pub positions: Vec<Vec3>,
+}
+
+impl InShape {
+    /// The share of the shape that [`InShape::positions`] adds to rest: what the body wears of it is there already.
+    pub fn whole(&self, piece: &Piece) -> f32 {
+        1.0 - along(piece, &self.of)
+    }
 }
 
 /// Asked of a room: pieces in their shapes.
@@ -67,7 +75,7 @@ impl InShapeOfRoom for Room {
             let mut beneath = Ground::offsets(&self.dress, index, &followed).swap_remove(number);
             let left = 1.0 - self.dress.body.worn_amounts().get(number).copied().unwrap_or(0.0);
             beneath.iter_mut().for_each(|o| *o *= left);
-            Ground::beneath(&self.dress, index).moved(&beneath)
+            self.ground(index).moved(&beneath)
         })
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::making::carried::Turned;
 use crate::making::doing::{Doing, Phase};
-use crate::seating::brushing::BrushingOfRoom;
+use crate::seating::brushing::StrokeClothOfRoom;
 use crate::seating::brushing::StrokeOnPiece;
 use crate::seating::easing::{eased, moved_note};
 use crate::seating::in_shape::InShapeOfRoom;
@@ -99,19 +99,17 @@ impl Doing<'_> {
     pub fn brush(&mut self, piece: PieceId, stroke: &BrushStroke) -> Result<String, WorkshopError> {
         let (index, worn) = self.worn_piece(piece)?;
         let name = worn.name.clone();
-        let matrices = self.room.stroke_matrices(stroke)?;
+        let shape = stroke.into_shape.as_ref().map(|name| self.room.in_shape(index, name)).transpose()?;
+        let cloth = self.room.stroke_cloth(index, stroke, shape.as_ref())?;
+        let now = shape.as_ref().map_or(&*worn.rest, |s| &s.positions);
+        let next = stroke.applied(worn, now, cloth.as_ref())?;
         let mut into = String::new();
-        match &stroke.into_shape {
-            None => {
-                let rest = stroke.applied(worn, &worn.rest, matrices.as_deref())?;
-                self.reseat(index, &rest, &Turned::Not)?;
-            }
-            Some(name) => {
-                let shape = self.room.in_shape(index, name)?;
-                let next = stroke.applied(worn, &shape.positions, matrices.as_deref())?;
-                self.draft.notes.push(moved_note(&worn.name, &shape.positions, &next));
-                self.keep_in_shape((index, piece), &shape, &next)?;
-                into = format!(" in the shape {name}");
+        match &shape {
+            None => self.reseat(index, &next, &Turned::Not)?,
+            Some(shape) => {
+                self.draft.notes.push(moved_note(&worn.name, now, &next));
+                self.keep_in_shape((index, piece), shape, &next)?;
+                into = format!(" in the shape {}", shape.name);
             }
         }
         let pose = stroke.in_pose.as_ref().and_then(|p| self.room.trials.trials.get(p.pose));

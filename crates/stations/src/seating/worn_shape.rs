@@ -55,7 +55,7 @@ impl WornShapeOfRoom for Room {
     ) -> Result<(ViewPart, SeatReport), WorkshopError> {
         let index = self.find(piece)?;
         let (rest, gaps) = with_shape(self, index, shape, amount)?;
-        Ok((self.rest_part(index, &rest, &gaps), SeatReport::new(&gaps, self.state.tolerance_mm)))
+        Ok((self.part_with_gaps(index, &rest, &gaps), SeatReport::new(&gaps, self.state.tolerance_mm)))
     }
 }
 

@@ -13,9 +13,14 @@ export class Brush {
 
   toggle() {
     this.on = !this.on;
-    if (this.on && !field("brush-in-pose").checked) this.onBegin();
+    this.begin();
     field("brush-on").setAttribute("aria-pressed", this.on);
     this.canvas.classList.toggle("brushing", this.on);
+  }
+
+  // It works on what is seen: at rest, or in the pose that is shown.
+  begin() {
+    if (this.on) this.onBegin(this.inPose() !== null);
   }
 
   // The panels are drawn anew after each step: the button must say what is so.
@@ -44,11 +49,11 @@ export class Brush {
     return { look: "brush-view", make: "brush", body };
   }
 
-  // The pose to work in; at rest none.
+  // The pose to work in; at rest none. Easing is of rest alone.
   inPose() {
-    if (!field("brush-in-pose").checked) return null;
-    const { pose, turns } = this.request();
-    return { pose, turns };
+    if (!field("brush-in-pose").checked || field("brush-stroke").value === "ease") return null;
+    const { pose, turns, shapes } = this.request();
+    return { pose, turns, shapes };
   }
 
   async down(e) {
@@ -93,7 +98,7 @@ export class Brush {
   }
 
   show({ parts, figures }) {
-    this.scene.setView(parts, this.inPose() ? "plain" : "clearance");
+    this.scene.setView(parts, "clearance");
     const depth = (u) => (u.sunk === 0 ? "nothing sunk" : `${u.sunk} sunk, ${u.deepest_mm.toFixed(1)} mm deep`);
     field("under-brush").textContent = figures.before
       ? `under the brush: ${depth(figures.before)} → ${depth(figures.after)}`

@@ -70,9 +70,15 @@ async function passed(pose, ends) {
 }
 const passedMaps = new Map();
 const touch = { probe: (x, y) => probe(x, y), request: () => request() };
-const brush = new Brush(canvas, scene, fitting, touch, () => lookAtRest(), (job) => work.watch(job));
+const brush = new Brush(canvas, scene, fitting, touch, (inPose) => lookAtGaps(inPose), (job) => work.watch(job));
 
-// The brush works on the rest shape, with its gaps shown.
+// The brush works on the rest shape or in the pose that is shown, with the gaps there.
+function lookAtGaps(inPose) {
+  if (!inPose) return lookAtRest();
+  setMap("clearance");
+  return setPose(look.pose);
+}
+
 function lookAtRest() {
   joints.clear();
   setMap("clearance");
@@ -392,6 +398,7 @@ let letGo = null;
 document.body.addEventListener("change", (e) => {
   // What the brush changes is looked at.
   if (e.target.id === "brush-into") shapes.only(e.target.selectedOptions[0].dataset.shape);
+  if (["brush-in-pose", "brush-stroke"].includes(e.target.id)) brush.begin();
   const slider = e.target.closest(".worn-shape input");
   if (!slider || slider.form) return;
   // Moved by keys it changes with each: it is one step when the hand rests.

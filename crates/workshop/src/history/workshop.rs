@@ -25,6 +25,7 @@ use tin_cloak_model::state::names::{FileRef, PieceId};
 use tin_cloak_model::state::recipe::{SourcePart, Takes};
 use tin_cloak_model::state::step::{Effect, Step};
 use tin_cloak_stations::handover::export::export_glb;
+use tin_cloak_stations::handover::outdated::OutdatedOfRoom;
 use tin_cloak_stations::intake::finding::counted;
 use tin_cloak_stations::intake::found::harmless_cures;
 use tin_cloak_stations::intake::suggested::suggested;
@@ -462,7 +463,7 @@ impl Workshop {
     /// The one place where a step is run and recorded; its board is measured behind it.
     pub(super) fn run(&self, fitting: i64, step: &Step, job: &Job) -> Result<String, WorkshopError> {
         let (cursor, room) = (self.store.fitting(fitting)?.cursor, self.room(fitting, None)?);
-        let (sentence, draft, after) = match step {
+        let (sentence, mut draft, after) = match step {
             Step::CureAll => {
                 let mut draft = Draft::new(&room.state);
                 let (sentence, after) = self.cure_all(&room, &mut draft, job)?;
@@ -477,6 +478,7 @@ impl Workshop {
         if !job.tell(1.0) {
             return Err(WorkshopError::Stopped);
         }
+        draft.notes.extend(outdated_by(&room, &after));
         // Known already when nothing that shows on it has changed.
         let board = known_board(&after, self.kept());
         let new = new_step(step, sentence.clone(), &draft, board.as_deref())?;
@@ -594,6 +596,12 @@ impl Workshop {
         let dress = if whole { open.room.dress.whole() } else { open.room.dress.clone() };
         Ok((open.fitting.name.clone(), export_glb(&dress)?))
     }
+}
+
+/// What a step has made something older than: it stays, and is told.
+fn outdated_by(before: &Room, after: &Room) -> Vec<String> {
+    let known = before.outdated();
+    after.outdated().into_iter().filter(|told| !known.contains(told)).collect()
 }
 
 fn file_of(asset: &Asset) -> FileRef {

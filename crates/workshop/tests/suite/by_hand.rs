@@ -4,13 +4,15 @@
 use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::bind::by_hand::{FoldsOver, Profile};
 use tin_cloak_workshop::core::bind::sides::BodySide;
+use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::seat::Stroke;
-use tin_cloak_workshop::BrushingOfRoom;
+use tin_cloak_workshop::BrushViewOfRoom;
 use tin_cloak_workshop::ChoosingOfRoom;
+use tin_cloak_workshop::HandViewOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
-    BindOptions, BrushStroke, Chosen, Clean, Companions, HandAmount, HandChange, HandRest, Method, Moment,
-    Pick, PickHow, PieceKind, Reach, SourcePart, Step, StrokePose, Takes, ViewRequest, What,
+    BindOptions, BrushStroke, Chosen, Clean, Cleaned, Companions, HandAmount, HandChange, HandRest, MapKind,
+    Method, Moment, Pick, PickHow, PieceKind, Reach, SourcePart, Step, StrokePose, Takes, ViewRequest, What,
 };
 
 fn tunic() -> Bench {
@@ -197,7 +199,7 @@ fn a_pull_in_a_pose_comes_back_to_rest_and_shows_there_as_it_was_drawn() {
     let view = ViewRequest { pose, ..ViewRequest::default() };
     let before = room.view(&view).unwrap()[1].positions.clone();
     let reach = Reach { radius_mm: 40.0, dabs: vec![1200], mirrored: false };
-    let in_pose = Some(StrokePose { pose, turns: Vec::new() });
+    let in_pose = Some(StrokePose { pose, ..StrokePose::default() });
     let stroke = BrushStroke {
         stroke: Stroke::PullOut,
         strength: 4.0,
@@ -213,6 +215,53 @@ fn a_pull_in_a_pose_comes_back_to_rest_and_shows_there_as_it_was_drawn() {
     assert!(off < 1e-4, "the pose shows what was drawn: {off}");
     let moves = before.iter().zip(&after).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
     assert!((moves - 0.004).abs() < 2e-4, "by as much as was pulled: {moves}");
+}
+
+/// Poses call up shapes, and more are called up by hand: a piece is worked on as that shows it.
+#[test]
+fn in_a_pose_a_piece_is_worked_on_as_the_pose_shows_it() {
+    let bench = tunic();
+    bench.run(Step::FollowShapes { pieces: vec![1], follow: true });
+    let room = bench.room();
+    let stout = room.dress.body.own_shapes().iter().position(|m| m.name == "stout").unwrap();
+    let pose = room.trials.trials.iter().position(|t| t.name == "squat").unwrap();
+    let view =
+        ViewRequest { pose, shapes: vec![(stout, 0.5)], map: MapKind::Clearance, ..ViewRequest::default() };
+    let seen = room.view(&view).unwrap()[1].clone();
+    let furthest = |a: &[Vec3], b: &[Vec3]| a.iter().zip(b).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
+
+    let in_pose = Some(StrokePose { pose, turns: Vec::new(), shapes: view.shapes.clone() });
+    let map = seen.map.as_ref().unwrap();
+    let worst = (0..map.len()).min_by(|a, b| map[*a].total_cmp(&map[*b])).unwrap();
+    let weld = &room.dress.pieces[0].topology.weld;
+    let reach = Reach { radius_mm: 60.0, dabs: vec![weld.of_vertex[worst]], mirrored: false };
+    let still = BrushStroke { strength: 0.0, reach, in_pose, ..BrushStroke::default() };
+    let look = room.brush_view(1, &still).unwrap();
+    assert!(furthest(&look.part.positions, &seen.positions) < 1e-6, "a stroke of no strength shows the pose");
+    assert_eq!(look.before.deepest_mm, -map[worst], "what is told is of the pose");
+    assert_eq!(look.before, look.after);
+
+    // What a change of weights would show is the pose, too, and its clearance.
+    let little = Cleaned {
+        clean: Clean::ByHand { change: add("lower_arm_left", 0.001), firm_percent: None },
+        chosen: Chosen::Picks(forearm()),
+        locked: Vec::new(),
+    };
+    let (part, _) = room.hand_view(1, &little, &view).unwrap();
+    assert!(furthest(&part.positions, &seen.positions) < 1e-3);
+    let deepest = |map: &Option<Vec<f32>>| map.iter().flatten().copied().fold(0.0, f32::min);
+    assert!((deepest(&part.map) - map[worst]).abs() < 1.0, "clearance in the pose");
+
+    // Of a shape that the pose shows half of, what is pulled there is given to the shape.
+    let reach = Reach { radius_mm: 40.0, dabs: vec![1200], mirrored: false };
+    let pull = BrushStroke { strength: 4.0, reach, into_shape: Some("stout".into()), ..still };
+    let drawn = room.brush_view(1, &pull).unwrap().part.positions;
+    assert!((furthest(&drawn, &seen.positions) - 0.004).abs() < 2e-4);
+    let rest = bench.rest(1);
+    bench.run(Step::Brush { piece: 1, stroke: pull });
+    assert_eq!(bench.rest(1), rest);
+    let now = bench.room().view(&view).unwrap()[1].positions.clone();
+    assert!(furthest(&drawn, &now) < 1e-5, "the pose shows what was drawn");
 }
 
 #[test]
@@ -252,7 +301,9 @@ fn the_bodys_own_weights_are_changed_and_what_was_bound_before_is_older() {
     assert!(said.starts_with("Take 0.2 of lower_arm_left on "), "{said}");
     let notes = bench.open().effect().notes;
     assert!(
-        notes.iter().any(|n| n == "weights of 1 pieces are older than the body’s: bind them again"),
+        notes
+            .iter()
+            .any(|n| n.starts_with("took weights from Wick before") && n.ends_with(": quilted tunic")),
         "{notes:?}"
     );
     assert_eq!(bench.room().older_pieces(), [1]);

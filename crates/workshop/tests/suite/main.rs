@@ -20,6 +20,7 @@ mod layered;
 mod matching;
 mod older_builds;
 mod one_list;
+mod outdated;
 mod people;
 mod plan;
 mod races;

@@ -5,7 +5,7 @@ use tin_cloak_testkit::{wardrobe, wearing, Bench};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::intake::{mirror_partner, Place, Up};
 use tin_cloak_workshop::core::seat::Stroke;
-use tin_cloak_workshop::BrushingOfRoom;
+use tin_cloak_workshop::BrushViewOfRoom;
 use tin_cloak_workshop::EasingOfRoom;
 use tin_cloak_workshop::SitsOfRoom;
 use tin_cloak_workshop::WornOnOfRoom;

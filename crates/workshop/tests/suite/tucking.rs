@@ -5,7 +5,7 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::symmetry;
 use tin_cloak_workshop::core::query::Bvh;
 use tin_cloak_workshop::core::seat::Stroke;
-use tin_cloak_workshop::BrushingOfRoom;
+use tin_cloak_workshop::BrushViewOfRoom;
 use tin_cloak_workshop::TuckOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
