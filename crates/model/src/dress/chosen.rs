@@ -214,6 +214,11 @@ impl<'a> Choosing<'a> {
                 };
                 rest.iter().map(|p| of(p.x)).collect()
             }
+            What::Wall { outside } => {
+                let walls = self.piece.walls();
+                let wall = if *outside { walls.outside() } else { &walls.towards_body };
+                flags(count, &wall.used)
+            }
             What::Joint { joint, over } => {
                 let missing = || WorkshopError::NoSuchJoint { joint: joint.clone() };
                 let joint = self.body.skeleton.find(joint).ok_or_else(missing)?;

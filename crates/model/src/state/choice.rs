@@ -40,6 +40,8 @@ pub enum What {
     Rows { vertex: u32, rows: usize },
     /// One side of the body.
     Side(BodySide),
+    /// One wall where it is double: the outside one, or that towards the body. Single cloth is of both.
+    Wall { outside: bool },
     /// Influenced by a joint by more than this.
     Joint { joint: String, over: f32 },
     /// Of more joints than this.
@@ -91,6 +93,15 @@ pub struct Pick {
 }
 
 impl Pick {
+    /// True when it says that one wall alone is meant.
+    pub fn is_of_a_wall(&self) -> bool {
+        match &self.what {
+            What::Wall { .. } => true,
+            What::Group(picks) => picks.iter().any(Self::is_of_a_wall),
+            _ => false,
+        }
+    }
+
     /// What is chosen too.
     pub fn add(what: What) -> Self {
         Self { how: PickHow::Add, what }

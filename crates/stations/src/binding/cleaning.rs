@@ -2,11 +2,11 @@
 
 use crate::binding::hand_change::changed_by_hand;
 use std::sync::Arc;
-use tin_cloak_core::bind::clean::{self, difference, BoundMesh, Difference, MirrorPlane};
+use tin_cloak_core::bind::clean::{self, both_walls_alike, difference, BoundMesh, Difference, MirrorPlane};
 use tin_cloak_core::bind::BindError;
 use tin_cloak_core::glam::Mat4;
 use tin_cloak_core::intake::mirror_partner;
-use tin_cloak_core::skin::Skin;
+use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::beneath::Beneath;
 use tin_cloak_model::dress::body::Body;
@@ -15,8 +15,10 @@ use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::stiff_parts::stiff_shells;
 use tin_cloak_model::dress::trials::TrialSet;
 use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::choice::Pick;
 use tin_cloak_model::state::clean::Clean;
 use tin_cloak_model::state::clean::Cleaned;
+use tin_cloak_model::state::stroke::Chosen;
 
 /// New weights of a piece that has `before`, and what was done in words.
 ///
@@ -131,6 +133,11 @@ pub fn cleaned(
             outcome.skin
         }
     };
+    let of_a_wall = matches!(chosen, Chosen::Picks(picks) if picks.iter().any(Pick::is_of_a_wall));
+    let skin = match of_a_wall {
+        true => skin,
+        false => with_both_walls(piece, bound, (&stiff, &skin)).map_err(weights)?,
+    };
     let Difference { vertices, weight, furthest, pose } = difference(&piece.rest, before, &skin, &poses);
     if vertices == 0 {
         return Err(WorkshopError::NothingToClean { piece: piece.name.clone() });
@@ -145,6 +152,20 @@ pub fn cleaned(
         ),
     );
     Ok((skin, notes))
+}
+
+/// What was done to one wall of a plate is done to the other; what is single or stiff stays as it is.
+fn with_both_walls(
+    piece: &Piece,
+    bound: BoundMesh,
+    (stiff, after): (&[bool], &Skin),
+) -> Result<Skin, SkinError> {
+    if piece.walls().away_from_body.is_none() {
+        return Ok(after.clone());
+    }
+    let partners = piece.walls().towards_body.measured_partners(&piece.rest);
+    let free: Vec<bool> = piece.topology.shell_of_vertex.iter().map(|s| !stiff[*s as usize]).collect();
+    both_walls_alike(BoundMesh { chosen: &free, ..bound }, after, &partners)
 }
 
 /// Cleaning may bring a vertex to this many joints, as binding does when nothing else is said.

@@ -189,6 +189,8 @@ export class ByHand {
       case "left":
       case "centre":
       case "right": return { side: kind };
+      case "outside_wall":
+      case "inside_wall": return { wall: { outside: kind === "outside_wall" } };
       default: return kind;
     }
   }

@@ -264,6 +264,50 @@ fn in_a_pose_a_piece_is_worked_on_as_the_pose_shows_it() {
     assert!(furthest(&drawn, &now) < 1e-5, "the pose shows what was drawn");
 }
 
+/// A plate of two walls is one piece of metal or leather: what is done to one is done to the other, unless it is chosen.
+#[test]
+fn both_walls_of_a_plate_change_alike_unless_one_is_chosen() {
+    let bench = wearing_bound(&[("tin breastplate", 1)]);
+    let room = bench.room();
+    let plate = &room.dress.pieces[0];
+    let partners = plate.walls().towards_body.measured_partners(&plate.rest);
+    let outside = &plate.walls().away_from_body.as_ref().unwrap().used;
+    let over = |v: &&u32| partners[**v as usize] != **v;
+    let v = *outside.iter().filter(over).nth(40).unwrap();
+    let reach = Reach { radius_mm: 30.0, dabs: vec![v], mirrored: false };
+    let brush = |chosen| Step::Clean {
+        piece: 1,
+        clean: Clean::ByHand { change: add("hips", 0.3), firm_percent: Some(30.0) },
+        chosen,
+        locked: vec!["head".to_owned()],
+    };
+    let weight_apart = || {
+        let bound = bench.piece(1).bound.unwrap();
+        let hips = bound.skin.column(bench.room().dress.body.skeleton.find("hips").unwrap());
+        let apart = outside.iter().map(|&v| (hips[v as usize] - hips[partners[v as usize] as usize]).abs());
+        (apart.fold(0.0, f32::max), hips[v as usize])
+    };
+    // Binding leaves them a little apart.
+    let (bound_apart, before) = weight_apart();
+    let least = bound_apart + 1e-4;
+    assert!(bound_apart < 0.01);
+    bench.run(brush(Chosen::Around(reach.clone())));
+    let (apart, now) = weight_apart();
+    assert!(now > before + 0.2 && apart < least, "{before} {now}: {apart} apart");
+    bench.shop.undo(bench.fitting).unwrap();
+    let picks = vec![
+        Pick::add(What::Around(reach)),
+        Pick { how: PickHow::Within, what: What::Wall { outside: true } },
+    ];
+    bench.run(brush(Chosen::Picks(picks)));
+    assert!(weight_apart().0 > 0.2, "one wall alone");
+    // Cleaning of all of it keeps them alike.
+    bench.shop.undo(bench.fitting).unwrap();
+    let smooth = Clean::Smooth { strength: 0.5, times: 5 };
+    bench.run(Step::Clean { piece: 1, clean: smooth, chosen: Chosen::Everything, locked: Vec::new() });
+    assert!(weight_apart().0 < least, "{:?}", weight_apart());
+}
+
 #[test]
 fn what_is_chosen_on_both_sides_changes_by_the_joints_of_each() {
     let bench = tunic();

@@ -2,6 +2,7 @@
 //! those that are not chosen as they are to the bit, and never touches the weight of a locked
 //! joint.
 
+mod both_walls;
 mod limit;
 mod mirror;
 mod prune;
@@ -10,6 +11,7 @@ mod smooth;
 mod stray;
 mod torn;
 
+pub use both_walls::both_walls_alike;
 pub use limit::limit_by_motion;
 pub use mirror::{mirror, mirror_image, MirrorPlane, Mirrored, NO_IMAGE};
 pub use prune::prune;
