@@ -61,6 +61,8 @@ pub struct AtRest {
     inner: Vec<bool>,
     /// Of a layer against itself.
     own: Option<Neighbourhood>,
+    /// True where so much meets that it cannot be told what is through.
+    is_noise: bool,
     /// Vertices (of the outer layer or not) on the wrong side, and how deep, metres.
     wrong: Wrong<u32>,
     /// Edges a stretch of which is, and how deep.
@@ -85,12 +87,18 @@ pub fn meeting_faces(buffers: &Buffers, (outer, inner): (usize, usize)) -> Vec<(
     buffers.whole(outer).meeting(buffers.whole(inner))
 }
 
+/// Where faces meet more others than this on the mean, a mesh is noise: nothing can be said of how deep what is. Two
+/// meshes that are the same meet in 6.5 a face, each face those about it.
+const MOST_A_FACE: usize = 10;
+
 impl AtRest {
     /// Of the layers `(outer, inner)` of an outfit, whose `buffers` are at rest.
     pub fn new(outfit: &Outfit, buffers: &Buffers, (outer, inner): (usize, usize)) -> Self {
         let own = (outer == inner).then(|| Neighbourhood::new(&outfit.layers[outer], buffers.whole(outer)));
         let mut rest = Self { own, ..Self::default() };
-        let pairs = meeting((outfit, buffers), (outer, inner), &rest);
+        let Some(pairs) = meeting((outfit, buffers), (outer, inner), &rest) else {
+            return Self { is_noise: true, ..rest };
+        };
         if let Some(pair) = outfit.pairs.iter().find(|p| (p.outer, p.inner) == (outer, inner)) {
             (rest.wrong, rest.wrong_edges) = wrong_in((outfit, buffers), pair, &pairs);
         }
@@ -142,15 +150,22 @@ pub(super) fn meeting(
     (outfit, buffers): (&Outfit, &Buffers),
     (outer, inner): (usize, usize),
     rest: &AtRest,
-) -> Vec<(u32, u32)> {
-    let Some(own) = &rest.own else { return meeting_faces(buffers, (outer, inner)) };
+) -> Option<Vec<(u32, u32)>> {
+    if rest.is_noise {
+        return None;
+    }
+    let faces = |layer: usize| outfit.layers[layer].topology.triangles.len();
+    let most = MOST_A_FACE * (faces(outer) + faces(inner));
+    let Some(own) = &rest.own else {
+        return buffers.whole(outer).meeting_within(buffers.whole(inner), most);
+    };
     let layer = &outfit.layers[outer];
     if own.moves_as_one() {
-        return Vec::new();
+        return Some(Vec::new());
     }
-    let mut found = buffers.whole(outer).meeting_itself(own.sure());
+    let mut found = buffers.whole(outer).meeting_itself_within(own.sure(), most)?;
     found.retain(|&(f, g)| !own.has(layer, f, g));
-    found
+    Some(found)
 }
 
 /// How deep what is wrong at rest is, metres.

@@ -97,8 +97,13 @@ impl<'a> InPose<'a> {
     }
 
     /// The faces of the layers `(outer, inner)` that meet, as pairs; of a layer against itself those that
-    /// are of other neighbourhoods.
+    /// are of other neighbourhoods. None where it cannot be told, see [`InPose::meeting_told`].
     pub fn meeting(&self, layers: (usize, usize), rest: &AtRest) -> Vec<(u32, u32)> {
+        self.meeting_told(layers, rest).unwrap_or_default()
+    }
+
+    /// The same; nothing where a layer is noise, each face of which meets a great many: such a pair cannot be measured.
+    pub fn meeting_told(&self, layers: (usize, usize), rest: &AtRest) -> Option<Vec<(u32, u32)>> {
         meeting((self.outfit, self.buffers), layers, rest)
     }
 

@@ -7,6 +7,7 @@ use super::triangle_pair::triangles_meet;
 use super::Bvh;
 use glam::{Vec3, Vec4};
 use rayon::prelude::*;
+use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 
 /// A box, four lanes alike.
 #[derive(Clone, Copy)]
@@ -56,11 +57,15 @@ impl Bvh {
     /// assert!(a.meeting(&Bvh::build(&far.0, &far.1)).is_empty());
     /// ```
     pub fn meeting(&self, other: &Self) -> Vec<(u32, u32)> {
-        let mut found = self.all_meeting(other, &|_, _| Lanes::MAX, &|pair, inner, leaves| {
-            self.open(other, pair, inner, leaves);
-        });
+        self.meeting_within(other, usize::MAX).unwrap_or_default()
+    }
+
+    /// The same, or none where there is more than so much of it: it is not gone on with then.
+    pub fn meeting_within(&self, other: &Self, most: usize) -> Option<Vec<(u32, u32)>> {
+        let open = |pair, inner: &mut Vec<_>, leaves: &mut Vec<_>| self.open(other, pair, inner, leaves);
+        let mut found = self.all_meeting(other, &|_, _| Lanes::MAX, &open, most)?;
         found.par_sort_unstable();
-        found
+        Some(found)
     }
 
     /// Pairs of triangles of this tree that meet, but for those that are `let_be`, the lower number first, sorted.
@@ -79,6 +84,11 @@ impl Bvh {
     /// assert!(!found.is_empty() && found.iter().all(|(f, g)| *f < half && *g >= half));
     /// ```
     pub fn meeting_itself(&self, let_be: &ExclusionMask) -> Vec<(u32, u32)> {
+        self.meeting_itself_within(let_be, usize::MAX).unwrap_or_default()
+    }
+
+    /// The same, or none where there is more than so much of it: it is not gone on with then.
+    pub fn meeting_itself_within(&self, let_be: &ExclusionMask, most: usize) -> Option<Vec<(u32, u32)>> {
         let open = |pair: Waiting, inner: &mut Vec<_>, leaves: &mut Vec<_>| {
             if let_be.all_below(self.place_of(pair.0), self.place_of(pair.1)) {
                 return;
@@ -89,10 +99,10 @@ impl Bvh {
                 self.open(self, pair, inner, leaves);
             }
         };
-        let mut found = self.all_meeting(self, &|a, b| !let_be.of_leaves(a, b), &open);
+        let mut found = self.all_meeting(self, &|a, b| !let_be.of_leaves(a, b), &open, most)?;
         found.iter_mut().for_each(|p| *p = (p.0.min(p.1), p.0.max(p.1)));
         found.par_sort_unstable();
-        found
+        Some(found)
     }
 
     /// What lies below each place that has at most so many triangles.
@@ -124,10 +134,14 @@ impl Bvh {
         other: &Self,
         wanted: &(impl Fn(usize, usize) -> Lanes + Sync),
         open: &(impl Fn(Waiting, &mut Vec<Waiting>, &mut Vec<Waiting>) + Sync),
-    ) -> Vec<(u32, u32)> {
+        most: usize,
+    ) -> Option<Vec<(u32, u32)>> {
         if self.is_empty() || other.is_empty() {
-            return Vec::new();
+            return Some(Vec::new());
         }
+        // Pairs of leaves that may meet, and then pairs of triangles that do, may come to so many each.
+        let (near, met) = (AtomicUsize::new(0), AtomicUsize::new(0));
+        let is_past = |count: &AtomicUsize, more: usize| count.fetch_add(more, Relaxed) + more > most;
         // Breadth first until there is work for all, then each by itself.
         let mut front: Vec<Waiting> = vec![(0, 0)];
         let mut leaves = Vec::new();
@@ -138,17 +152,28 @@ impl Bvh {
         let deep = front.into_par_iter().flat_map_iter(|pair| {
             let (mut stack, mut found) = (vec![pair], Vec::new());
             while let Some(pair) = stack.pop() {
+                let before = found.len();
                 open(pair, &mut stack, &mut found);
+                if is_past(&near, found.len() - before) {
+                    break;
+                }
             }
             found
         });
         leaves.par_extend(deep);
         let test = |pairs: &[Waiting]| {
             let mut found = Vec::new();
-            pairs.iter().for_each(|pair| self.leaves_meet(other, *pair, wanted, &mut found));
+            if met.load(Relaxed) <= most {
+                pairs.iter().for_each(|pair| self.leaves_meet(other, *pair, wanted, &mut found));
+                is_past(&met, found.len());
+            }
             found
         };
-        leaves.par_chunks(AT_ONCE).flat_map_iter(test).collect()
+        if leaves.len().max(near.into_inner()) > most {
+            return None;
+        }
+        let found: Vec<(u32, u32)> = leaves.par_chunks(AT_ONCE).flat_map_iter(test).collect();
+        (found.len() <= most).then_some(found)
     }
 
     /// The same of a node against itself: each two children once.

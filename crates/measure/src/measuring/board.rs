@@ -144,7 +144,7 @@ impl Board {
     pub fn without_idle_rows(mut self) -> Self {
         let busy = |r: usize| {
             let known = self.cells.iter().filter_map(|column| column[r].as_ref());
-            known.into_iter().any(|c| c.is_bad() || c.only_crosses())
+            known.into_iter().any(|c| c.is_bad() || c.only_crosses() || !c.measurable)
         };
         let stays: Vec<bool> = (0..self.pairs.len()).map(|r| self.pairs[r].at_rest || busy(r)).collect();
         let mut at = stays.iter();

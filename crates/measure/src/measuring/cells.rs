@@ -45,6 +45,12 @@ pub struct CellThrough {
 }
 
 impl CellThrough {
+    /// Of layers of which nothing can be told.
+    pub fn unmeasurable() -> Self {
+        let through = Penetration { unmeasurable: true, ..Penetration::default() };
+        Self { through, strain: 1.0, stiffness: 0.0, crossing: Crossing::default() }
+    }
+
     /// True when it is to be asked whether anybody sees it.
     pub fn may_show(&self, is_covered: bool) -> bool {
         !self.through.is_empty() || (is_covered && self.crossing.depth > 0.0)

@@ -225,7 +225,10 @@ impl CellPlace<'_> {
         let find = |&row: &usize| -> Result<Found, WorkshopError> {
             // Of layers that rest does not show together nothing is asked but whether they meet.
             let (layers, rest) = (plan.rows[row], &*self.rest[row]);
-            let meeting = in_pose.meeting(layers, rest);
+            let Some(meeting) = in_pose.meeting_told(layers, rest) else {
+                let found = CellThrough::unmeasurable();
+                return Ok((row, batch.put(plan.through[wanted.pose][row], found)?));
+            };
             let beyond = (!plan.is_rest[wanted.pose]).then_some(rest);
             let settings = Settings { tolerance: plan.tolerances[row] * 0.001, ..Settings::default() };
             let through = |&pair: &usize| in_pose.through(pair, settings, &meeting, beyond);

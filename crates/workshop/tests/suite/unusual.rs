@@ -199,3 +199,25 @@ fn shapes_stay_apart_in_a_usd() {
     let named = |list: &str| format!("uniform token[] skel:blendShapes = [{list}]");
     assert_eq!(of_meshes, [named("\"_\", \"__2\""), named("\"shell__\"")]);
 }
+
+/// A body of which each face runs through thousands of others: what is over it cannot be measured, and that is said
+/// soon.
+#[test]
+fn a_body_of_noise_ends_in_a_verdict() {
+    let mut ball = Ball::in_shell(0.12);
+    let (mut positions, triangles) = sphere(0.1, 96);
+    // Numbers of a linear congruence (Knuth, “The Art of Computer Programming” 2, 3.2.1): the same in each run.
+    let mut state = 1u64;
+    let mut number = || {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (state >> 40) as f32 / (1u64 << 24) as f32 * 0.4 - 0.2
+    };
+    positions.iter_mut().for_each(|p| *p = Vec3::new(number(), number(), number()));
+    let skin = Skin::uniform(positions.len(), &[(JointId(1), 1.0)], 2).unwrap();
+    let normals = vertex_normals(&positions, &triangles);
+    ball.body.mesh = Mesh { positions, normals, triangles, polygons: Vec::new() };
+    ball.body.skin = Some(skin);
+    let file = ball.opened(TrialWish::Range);
+    let (report, bad) = file.measured(&|_| true).unwrap();
+    assert!(!report.verdict.clear && report.verdict.cannot_be_measured > 0, "{bad} {:?}", report.verdict);
+}
