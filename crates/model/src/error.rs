@@ -65,6 +65,8 @@ pub enum WorkshopError {
     BindFirst,
     #[error("the numbers of the placement make no sense: sizes are above 0 %, the rest any number")]
     BadPlacement,
+    #[error("all faces of “{piece}” have an area")]
+    NoEmptyFaces { piece: String },
     #[error("nothing of “{piece}” lies far from the rest")]
     NothingStrayed { piece: String },
     #[error("a shape is worn between −100 and 200 %")]

@@ -48,6 +48,8 @@ pub enum Step {
     LeaveOutUnseen { piece: PieceId },
     /// Vertices that lie nowhere near the others are left out, with their faces.
     LeaveOutStrays { piece: PieceId },
+    /// Faces without area are left out.
+    LeaveOutEmpty { piece: PieceId },
     /// Rows of vertices are added to a piece across the edge between two chosen vertices, from face to face.
     AddRows { piece: PieceId, at: Chosen, rows: usize },
     /// A piece is replaced by its mirror image.

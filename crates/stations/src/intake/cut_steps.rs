@@ -3,7 +3,7 @@
 use crate::intake::unseen::unseen;
 use crate::making::doing::Doing;
 use crate::making::renumbered::Renumbered;
-use tin_cloak_core::intake::strays;
+use tin_cloak_core::intake::{look_over, strays};
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::{pack_indices, unpack_indices};
@@ -33,6 +33,16 @@ impl Doing<'_> {
         }
         let name = self.leave_out(piece, &faces)?;
         Ok(format!("Leave out what strayed from {name}"))
+    }
+
+    pub fn leave_out_empty(&mut self, piece: PieceId) -> Result<String, WorkshopError> {
+        let worn = self.worn_piece(piece)?.1;
+        let faces = look_over(&worn.topology, &worn.rest).empty_faces;
+        if faces.is_empty() || faces.len() == worn.topology.triangles.len() {
+            return Err(WorkshopError::NoEmptyFaces { piece: worn.name.clone() });
+        }
+        let name = self.leave_out(piece, &faces)?;
+        Ok(format!("Leave out faces without area of {name}"))
     }
 
     /// Leaves faces of a piece out, and vertices that no face has then; answers its name.

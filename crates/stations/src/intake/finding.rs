@@ -2,6 +2,7 @@
 
 use glam::Vec3;
 use tin_cloak_core::intake::{strays, SurfaceFacts};
+use tin_cloak_model::state::names::PieceId;
 use tin_cloak_model::state::step::Step;
 
 /// How much a finding matters.
@@ -84,13 +85,22 @@ pub fn unit_words(scale: f32) -> String {
     known.to_owned()
 }
 
-/// Faces that spoil any computation, of a body or a piece.
-pub fn surface(facts: &SurfaceFacts, positions: &[Vec3], triangles: &[[u32; 3]]) -> Vec<Finding> {
+/// Faces that spoil any computation, of a body or a piece (its number): of a piece those without area can be left out.
+pub fn surface(
+    facts: &SurfaceFacts,
+    (positions, triangles): (&[Vec3], &[[u32; 3]]),
+    piece: Option<PieceId>,
+) -> Vec<Finding> {
     let mut found = Vec::new();
     let at = |face: u32| positions[triangles[face as usize][0] as usize];
     if let Some(&first) = facts.empty_faces.first() {
         let text = format!("{} without area", counted(facts.empty_faces.len(), "face", "faces"));
-        found.push(Finding::new(Grade::Doubt, text).at(at(first)));
+        let empty = Finding::new(Grade::Doubt, text).at(at(first));
+        let can_be_cured = facts.empty_faces.len() < triangles.len();
+        found.push(match piece.filter(|_| can_be_cured) {
+            Some(piece) => empty.cured_by("Leave them out", Step::LeaveOutEmpty { piece }),
+            None => empty,
+        });
     }
     if let Some(&first) = facts.doubled_faces.first() {
         let faces = counted(facts.doubled_faces.len(), "face lies", "faces lie");

@@ -53,7 +53,7 @@ pub fn look_over_piece(room: &Room, index: usize) -> Vec<Finding> {
     found.extend(coarse(dress, piece));
     found.extend(own_shapes(piece));
     let facts = look_over(&piece.topology, &piece.rest);
-    found.extend(surface(&facts, &piece.rest, &piece.topology.triangles));
+    found.extend(surface(&facts, (&piece.rest, &piece.topology.triangles), Some(id)));
     if piece.is_double_walled() {
         found.push(Finding::new(
             Grade::Note,

@@ -182,6 +182,29 @@ fn shapes_are_posed() {
     assert!(posed.iter().zip(piece.rest.iter()).all(|(a, b)| a.distance(*b + Vec3::Y) < 1e-4));
 }
 
+/// Faces without area are told, and left out at a press; no other face goes with them.
+#[test]
+fn faces_without_area_are_left_out() {
+    let part = part_of("quilted tunic.glb");
+    let old = part.mesh.positions.len() as u32;
+    let [a, b, _] = part.mesh.triangles[0].map(|v| part.mesh.positions[v as usize]);
+    // A needle between two corners of a face: its third corner lies on the line between them.
+    let positions: Vec<Vec3> = part.mesh.positions.iter().copied().chain([(a + b) * 0.5]).collect();
+    let mut triangles = part.mesh.triangles.clone();
+    let faces = triangles.len();
+    triangles.extend([[triangles[0][0], triangles[0][0], old], [triangles[0][1], old, old]]);
+    let mesh = Mesh::new("tunic", positions, Vec::new(), triangles, Vec::new()).unwrap();
+    let bench = wearing(&[]);
+    let bytes = written(&MeshPart { mesh, ..MeshPart::default() }, &[], &[]);
+    let asset = bench.shop.bring_in("tunic.glb", &bytes, &Companions::new()).unwrap()[0].id;
+    bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());
+    assert_eq!(bench.found(1, "without area").unwrap().sentence, "2 faces without area");
+    assert_eq!(bench.cure(1, "without area"), "Leave out faces without area of tunic");
+    assert_eq!(bench.piece(1).topology.triangles.len(), faces);
+    assert!(bench.found(1, "without area").is_none());
+    assert!(bench.refused(Step::LeaveOutEmpty { piece: 1 }).contains("have an area"));
+}
+
 /// One vertex 2 km away: said, left out at a press, and meanwhile nothing else is welded otherwise.
 #[test]
 fn a_vertex_that_strayed_changes_nothing_of_the_others() {
