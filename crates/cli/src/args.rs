@@ -65,6 +65,9 @@ pub(crate) struct Serve {
     /// Where fittings are kept [default: serve ./tin-cloak-data, demo a temporary folder]
     #[arg(long, value_name = "DIR")]
     pub data: Option<PathBuf>,
+    /// Megabytes of memory for what can be made again [default: a quarter of the machine's, at least 512]
+    #[arg(long, value_name = "MB", value_parser = clap::value_parser!(u64).range(64..=1 << 24))]
+    pub memory: Option<u64>,
 }
 
 #[derive(Args)]

@@ -49,10 +49,26 @@ fn alone_in(folder: &Path) -> Result<std::fs::File, Box<dyn std::error::Error>> 
     Ok(file)
 }
 
+/// Least memory that is taken when nothing is said, megabytes.
+const LEAST_MB: u64 = 512;
+
+/// Bytes of memory for what can be made again.
+fn memory(args: &Serve) -> u64 {
+    let quarter = || machine_mb().map_or(2 * LEAST_MB, |all| (all / 4).max(LEAST_MB));
+    args.memory.unwrap_or_else(quarter) << 20
+}
+
+/// What the machine has, megabytes, where it says so in a file as Linux does.
+fn machine_mb() -> Option<u64> {
+    let text = std::fs::read_to_string("/proc/meminfo").ok()?;
+    let line = text.lines().find_map(|l| l.strip_prefix("MemTotal:"))?;
+    Some(line.trim().strip_suffix("kB")?.trim().parse::<u64>().ok()? / 1024)
+}
+
 /// Serves what is in a folder; the board of one fitting is measured meanwhile.
 fn launch(args: &Serve, folder: &Path, measured: Option<i64>) -> Outcome {
     let _ours = alone_in(folder)?;
-    let workshop = Arc::new(Workshop::open(folder)?);
+    let workshop = Arc::new(Workshop::open_within(folder, memory(args))?);
     if let Some(fitting) = measured {
         workshop.measure(fitting)?;
     }

@@ -303,3 +303,17 @@ fn check_takes_a_trial_set_frames_and_tolerances_of_pairs() {
     let first = |w: &(Option<i32>, String)| w.1.lines().next().unwrap().replace(text(folder.path()), "");
     insta::assert_snapshot!(wrong.iter().map(first).collect::<Vec<_>>().join("\n"));
 }
+
+/// A limit of memory that makes no sense is refused before anything is served.
+#[test]
+fn a_limit_of_memory_is_a_number_that_makes_sense() {
+    let tried = |mb: &str| {
+        let program = env!("CARGO_BIN_EXE_tin-cloak");
+        let out = std::process::Command::new(program).args(["serve", "--memory", mb]).output().unwrap();
+        (out.status.code(), String::from_utf8_lossy(&out.stderr).into_owned())
+    };
+    for mb in ["1", "much", "-5"] {
+        let (code, said) = tried(mb);
+        assert!(code == Some(2) && said.contains("--memory"), "{mb}: {code:?} {said}");
+    }
+}

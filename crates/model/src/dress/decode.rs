@@ -66,6 +66,11 @@ impl Weighed for Document {
 }
 
 impl Decoder {
+    /// One that keeps at most so many bytes of what it decodes, and of what is derived from it.
+    pub fn of_size(bytes: u64) -> Self {
+        Self { derived: Arc::new(Derived::of_size(bytes)) }
+    }
+
     /// The room of a stored state.
     ///
     /// # Errors

@@ -11,8 +11,9 @@ use quick_cache::sync::{Cache, GuardResult};
 use quick_cache::{OptionsBuilder, Weighter};
 use std::any::Any;
 use std::cell::RefCell;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
+use tin_cloak_core::clearance::{Buffers, Outfit};
 
 /// A value that says how large it is.
 pub trait Weighed {
@@ -82,6 +83,8 @@ impl Weighter<Key, Entry> for ByBytes {
 /// Derived values by their keys.
 pub struct Derived {
     values: Cache<Key, Entry, ByBytes>,
+    /// Posed layers to work in, used last by one room or another: each having its own would be kept for every step.
+    buffers: Mutex<Option<Buffers>>,
 }
 
 thread_local! {
@@ -117,7 +120,20 @@ impl Derived {
             .build()
             .unwrap_or_else(|e| unreachable!("every option is given: {e}"));
         let values = Cache::with_options(options, ByBytes, Default::default(), Default::default());
-        Self { values }
+        Self { values, buffers: Mutex::default() }
+    }
+
+    /// Layers to pose an outfit in, those used last if nobody has them.
+    pub fn lend_buffers(&self, outfit: &Outfit) -> Buffers {
+        let kept = self.buffers.lock().unwrap_or_else(PoisonError::into_inner).take();
+        let mut buffers = kept.unwrap_or_else(|| outfit.buffers());
+        outfit.take_over(&mut buffers);
+        buffers
+    }
+
+    /// Keeps them for the next.
+    pub fn take_back(&self, buffers: Buffers) {
+        *self.buffers.lock().unwrap_or_else(PoisonError::into_inner) = Some(buffers);
     }
 
     /// The value of a key, when it is here.

@@ -9,7 +9,7 @@ use crate::state::fitting::{FittingState, PieceState};
 use crate::state::key::Key;
 use crate::state::recipe::Recipe;
 use glam::Vec3;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 use tin_cloak_core::clearance::{Buffers, Outfit, Settings};
 use tin_cloak_core::trial::{JointRange, MotionRanges};
 use tin_cloak_core::JointId;
@@ -27,8 +27,6 @@ pub struct Room {
     pub trials: Arc<TrialSet>,
     pub contents: Contents,
     pub derived: Arc<Derived>,
-    /// Room to work in, kept from call to call.
-    buffers: Mutex<Option<Buffers>>,
 }
 
 /// Keys of what a room was decoded from.
@@ -56,7 +54,7 @@ impl Room {
         (trials, contents): (Arc<TrialSet>, Contents),
         derived: Arc<Derived>,
     ) -> Self {
-        Self { state, dress, order, trials, contents, derived, buffers: Mutex::new(None) }
+        Self { state, dress, order, trials, contents, derived }
     }
 
     /// The same in other poses.
@@ -84,12 +82,11 @@ impl Room {
         self.dress.pieces.iter().any(|p| p.bound.is_some() && !p.cage)
     }
 
-    /// Runs `work` with buffers that are kept from call to call.
+    /// Runs `work` with buffers that are kept from call to call, one set for all rooms of a cache.
     pub fn with_buffers<T>(&self, outfit: &Outfit, work: impl FnOnce(&mut Buffers) -> T) -> T {
-        let kept = self.buffers.lock().unwrap_or_else(PoisonError::into_inner).take();
-        let mut buffers = kept.unwrap_or_else(|| outfit.buffers());
+        let mut buffers = self.derived.lend_buffers(outfit);
         let answer = work(&mut buffers);
-        *self.buffers.lock().unwrap_or_else(PoisonError::into_inner) = Some(buffers);
+        self.derived.take_back(buffers);
         answer
     }
 

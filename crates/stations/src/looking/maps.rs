@@ -83,7 +83,8 @@ pub trait MapsOfRoom {
     /// layer only what pokes through in sight. `known` is what the board's cells say of the pose, if they do.
     fn clearance_maps(&self, posed: &Posed, known: Option<&PoseCells>) -> Vec<Option<Vec<f32>>>;
 
-    /// What the clearance map says of piece `index` in a pose, its vertices (posed, welded) elsewhere; by welded vertex.
+    /// What the clearance map says of piece `index` in a pose, its vertices (posed, welded) elsewhere: by welded
+    /// vertex.
     fn clearance_moved(&self, posed: &Posed, index: usize, positions: &[Vec3]) -> Vec<f32>;
 
     /// Pieces that are not bound yet are told by their gaps at rest, millimetres.

@@ -94,7 +94,15 @@ impl Workshop {
     /// # Errors
     /// When it cannot be used.
     pub fn open(folder: &Path) -> Result<Self, WorkshopError> {
-        Self::on(Store::open(folder)?)
+        Self::on(Store::open(folder)?, Decoder::default())
+    }
+
+    /// The same, keeping at most so many bytes in memory of what can be made again.
+    ///
+    /// # Errors
+    /// When it cannot be used.
+    pub fn open_within(folder: &Path, bytes: u64) -> Result<Self, WorkshopError> {
+        Self::on(Store::open(folder)?, Decoder::of_size(bytes))
     }
 
     /// A workshop of which nothing stays.
@@ -102,13 +110,13 @@ impl Workshop {
     /// # Errors
     /// When there is no room for it.
     pub fn passing() -> Result<Self, WorkshopError> {
-        Self::on(Store::passing()?)
+        Self::on(Store::passing()?, Decoder::default())
     }
 
-    fn on(store: Store) -> Result<Self, WorkshopError> {
+    fn on(store: Store, decoder: Decoder) -> Result<Self, WorkshopError> {
         Ok(Self {
             store,
-            decoder: Decoder::default(),
+            decoder,
             jobs: Jobs::default(),
             crews: Crews::hire().map_err(|e| WorkshopError::Job(format!("no threads can be had: {e}")))?,
             measurer: Measurer::default(),

@@ -264,7 +264,8 @@ fn in_a_pose_a_piece_is_worked_on_as_the_pose_shows_it() {
     assert!(furthest(&drawn, &now) < 1e-5, "the pose shows what was drawn");
 }
 
-/// A plate of two walls is one piece of metal or leather: what is done to one is done to the other, unless it is chosen.
+/// A plate of two walls is one piece of metal or leather: what is done to one wall is done to the other, unless it is
+/// chosen.
 #[test]
 fn both_walls_of_a_plate_change_alike_unless_one_is_chosen() {
     let bench = wearing_bound(&[("tin breastplate", 1)]);
