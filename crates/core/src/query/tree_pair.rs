@@ -41,6 +41,9 @@ pub struct Subtree {
 /// Two children that wait to be looked into, one of each tree.
 type Waiting = (u32, u32);
 
+/// So many times as many pairs of leaves may lie near each other as pairs of triangles may meet.
+const NEAR_FOR_MEETING: usize = 8;
+
 /// So many pairs are handed to the threads.
 const AT_ONCE: usize = 256;
 
@@ -139,9 +142,9 @@ impl Bvh {
         if self.is_empty() || other.is_empty() {
             return Some(Vec::new());
         }
-        // Pairs of leaves that may meet, and then pairs of triangles that do, may come to so many each.
+        // Leaves lie near each other in many more pairs than triangles meet.
+        let most_near = most.saturating_mul(NEAR_FOR_MEETING);
         let (near, met) = (AtomicUsize::new(0), AtomicUsize::new(0));
-        let is_past = |count: &AtomicUsize, more: usize| count.fetch_add(more, Relaxed) + more > most;
         // Breadth first until there is work for all, then each by itself.
         let mut front: Vec<Waiting> = vec![(0, 0)];
         let mut leaves = Vec::new();
@@ -154,7 +157,8 @@ impl Bvh {
             while let Some(pair) = stack.pop() {
                 let before = found.len();
                 open(pair, &mut stack, &mut found);
-                if is_past(&near, found.len() - before) {
+                let more = found.len() - before;
+                if near.fetch_add(more, Relaxed) + more > most_near {
                     break;
                 }
             }
@@ -165,11 +169,11 @@ impl Bvh {
             let mut found = Vec::new();
             if met.load(Relaxed) <= most {
                 pairs.iter().for_each(|pair| self.leaves_meet(other, *pair, wanted, &mut found));
-                is_past(&met, found.len());
+                met.fetch_add(found.len(), Relaxed);
             }
             found
         };
-        if leaves.len().max(near.into_inner()) > most {
+        if leaves.len().max(near.into_inner()) > most_near {
             return None;
         }
         let found: Vec<(u32, u32)> = leaves.par_chunks(AT_ONCE).flat_map_iter(test).collect();
