@@ -312,7 +312,7 @@ fn a_limit_of_memory_is_a_number_that_makes_sense() {
         let out = std::process::Command::new(program).args(["serve", "--memory", mb]).output().unwrap();
         (out.status.code(), String::from_utf8_lossy(&out.stderr).into_owned())
     };
-    for mb in ["1", "much", "-5"] {
+    for mb in ["1", "much", "0"] {
         let (code, said) = tried(mb);
         assert!(code == Some(2) && said.contains("--memory"), "{mb}: {code:?} {said}");
     }
