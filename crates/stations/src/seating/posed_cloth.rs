@@ -85,8 +85,10 @@ impl PosedClothOfRoom for Room {
             let number = body.morphs.iter().position(|m| m.name == shape.name);
             let called = number.and_then(|n| posed.amounts.get_mut(n)).map(std::mem::take).unwrap_or(0.0);
             let whole = shape.whole(piece);
-            match called / whole.max(f32::EPSILON) {
-                share if share.is_finite() && share >= LEAST_OF_A_SHAPE => amount = share,
+            // What the body wears whole is all there at rest.
+            let share = if whole.abs() >= LEAST_OF_A_SHAPE { called / whole } else { 0.0 };
+            match share {
+                share if share >= LEAST_OF_A_SHAPE => amount = share,
                 // The body is shown in it as well, when it is the body's.
                 _ => shown
                     .shapes
