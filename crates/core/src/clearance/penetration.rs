@@ -97,7 +97,7 @@ impl<'a> InPose<'a> {
     }
 
     /// The faces of the layers `(outer, inner)` that meet, as pairs; of a layer against itself those that
-    /// are of other neighbourhoods. None where it cannot be told, see [`InPose::meeting_told`].
+    /// are of other neighbourhoods. Empty where it cannot be told, see [`InPose::meeting_told`].
     pub fn meeting(&self, layers: (usize, usize), rest: &AtRest) -> Vec<(u32, u32)> {
         self.meeting_told(layers, rest).unwrap_or_default()
     }

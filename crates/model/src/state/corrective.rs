@@ -1,6 +1,6 @@
 //! Shapes that a turn of a joint calls up on a piece, or what is worn over it.
 
-use crate::state::made_of::{Facet, MadeOf};
+use crate::state::made_of::MadeOf;
 use crate::state::names::PieceId;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -27,15 +27,12 @@ pub struct Corrective {
     /// a turn.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub by: Vec<PieceId>,
-    /// The piece and what lies beneath it, when it was made.
+    /// The piece, and what lies beneath it (over it, where it is drawn in), when it was made.
     #[serde(default, skip_serializing_if = "MadeOf::is_empty")]
     pub made_of: MadeOf,
 }
 
 impl Corrective {
-    /// What of those parts it depends on.
-    pub const MADE_OF: Facet = Facet::Worn;
-
     /// Of a piece that is drawn in under others.
     pub fn of_tuck(name: String, by: Vec<PieceId>, offsets: BlobId) -> Self {
         let Driver { axis, from, full, .. } = Driver::always();

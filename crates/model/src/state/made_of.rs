@@ -1,6 +1,5 @@
 //! What something was made of: told when that has changed since.
 
-use crate::state::corrective::Corrective;
 use crate::state::fitting::{FittingState, PieceState};
 use crate::state::key::Key;
 use crate::state::names::{PieceId, BODY};
@@ -65,7 +64,7 @@ fn stamp(state: &FittingState, facet: Facet, part: PieceId) -> Option<String> {
 impl PieceState {
     /// What is made of it: by what was written down, and of what.
     fn made_mut(&mut self) -> impl Iterator<Item = (&mut MadeOf, Facet)> {
-        let shapes = self.correctives.iter_mut().map(|c| (&mut c.made_of, Corrective::MADE_OF));
+        let shapes = self.correctives.iter_mut().map(|c| (&mut c.made_of, Facet::Worn));
         let own = [(&mut self.took, Facet::Weights), (&mut self.carried_on, Facet::Shape)];
         own.into_iter().chain(shapes)
     }

@@ -68,7 +68,7 @@ fn shapes(room: &Room, told: &mut Vec<String>) {
         let (tucks, turns): (Vec<&Corrective>, _) = piece.correctives.iter().partition(|c| !c.by.is_empty());
         let made = |list: &[&Corrective]| {
             let made: Vec<&MadeOf> = list.iter().map(|c| &c.made_of).collect();
-            changed(room, Corrective::MADE_OF, &made)
+            changed(room, Facet::Worn, &made)
         };
         let name = piece.name();
         if let Some(what) = made(&turns) {

@@ -163,7 +163,7 @@ impl MapsOfRoom for Room {
             buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
             buffers.put(&worn.outfit, layer, positions);
             let in_pose = InPose::new(&worn.outfit, buffers);
-            shown_in(self, (&worn, &in_pose), posed.is_rest, Some(layer))
+            shown_of(self, (&worn, &in_pose), posed.is_rest, layer)
         });
         map_of(self, &worn, &moved, layer)
     }
@@ -213,18 +213,15 @@ fn shown(room: &Room, worn: &Worn, posed: &Posed, known: Option<&PoseCells>) -> 
     })
 }
 
-/// The same of layers that are posed; of one alone where it is named.
-fn shown_in(
-    room: &Room,
-    (worn, in_pose): (&Worn, &InPose),
-    is_rest: bool,
-    only: Option<usize>,
-) -> ShownLayer {
+/// The same of one layer alone, of layers that are posed.
+fn shown_of(room: &Room, of: (&Worn, &InPose), is_rest: bool, layer: usize) -> ShownLayer {
+    let (worn, in_pose) = of;
+    let only = Some(layer);
     let points = room.points_in(worn, in_pose, is_rest, |pair| is_of(pair, only));
     ShownLayer {
-        heights: heights_in(room, (worn, in_pose), only),
+        heights: heights_in(room, of, only),
         through: points.in_sight(&worn.outfit),
-        contacts: beyond_rest(room, (worn, in_pose), is_rest, only),
+        contacts: beyond_rest(room, of, is_rest, only),
     }
 }
 

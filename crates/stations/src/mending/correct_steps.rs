@@ -20,7 +20,7 @@ use tin_cloak_model::dress::trials::{trials_on_the_way, TrialSet};
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::pack_positions;
 use tin_cloak_model::state::corrective::Corrective;
-use tin_cloak_model::state::made_of::MadeOf;
+use tin_cloak_model::state::made_of::{Facet, MadeOf};
 use tin_cloak_model::state::names::{PieceId, BODY};
 use tin_cloak_model::state::push::{Against, MendOptions};
 
@@ -442,7 +442,7 @@ impl Doing<'_> {
             }
             let (name, joint, offsets) = (name.clone(), joint.clone(), draft.keep(pack_positions(&moves)));
             let parts = draft.state.beneath(state.layer).chain([state.id, BODY]);
-            let made_of = MadeOf::now(&draft.state, Corrective::MADE_OF, parts);
+            let made_of = MadeOf::now(&draft.state, Facet::Worn, parts);
             let corrective = Corrective { name, joint, axis, from, full, offsets, by: Vec::new(), made_of };
             draft.piece(state.id)?.correctives.push(corrective);
         }

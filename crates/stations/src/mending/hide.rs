@@ -53,6 +53,9 @@ pub trait HideOfRoom {
 
 impl HideOfRoom for Room {
     fn masks(&self) -> Vec<MaskRow> {
+        if self.state.masks.is_empty() {
+            return Vec::new();
+        }
         let name = |id: &PieceId| match *id {
             BODY => self.dress.body.name.as_str(),
             id => self.state.pieces.iter().find(|p| p.id == id).map_or("a piece taken off", |p| p.name()),
@@ -283,7 +286,13 @@ fn seen_by(room: &Room) -> String {
     let worn = room.state.pieces.iter().filter(|p| p.bound.is_some() && !p.cage);
     let worn: Vec<_> =
         worn.map(|p| (p.id, &p.rest, &p.bound, &p.cut, &p.amounts, (&p.carried, &p.correctives))).collect();
-    let tried: Vec<_> = room.counted_poses().iter().map(|&p| &room.trials.trials[p]).collect();
-    let tried: Vec<_> = tried.iter().map(|t| (&t.pose, &t.shapes, t.driven_off)).collect();
-    Key::begin("seen").and_key(room.contents.body).and(&worn).and(&tried).end().short()
+    let mut key = Key::begin("seen").and_key(room.contents.body).and(&worn);
+    // Poses themselves, not their names: a kept pose or a range may be another by the same name.
+    for trial in room.counted_poses().into_iter().map(|p| &room.trials.trials[p]) {
+        let pose = &trial.pose;
+        key = key.and_bytes(bytemuck::cast_slice(&pose.rotations)).and(&(&trial.shapes, trial.driven_off));
+        key = key.and_bytes(bytemuck::cast_slice(&pose.translations));
+        key = key.and_bytes(bytemuck::cast_slice(&pose.scales));
+    }
+    key.end().short()
 }

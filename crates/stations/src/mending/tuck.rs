@@ -108,7 +108,7 @@ impl Doing<'_> {
                 Some(_) => {
                     let name = free_name(&made.state, (tucked, &by));
                     let parts = by.iter().copied().chain([tucked.part]);
-                    let made_of = MadeOf::now(&made.state, Corrective::MADE_OF, parts);
+                    let made_of = MadeOf::now(&made.state, Facet::Worn, parts);
                     let shape = Corrective { made_of, ..Corrective::of_tuck(name, by, offsets) };
                     made.piece(tucked.part)?.correctives.push(shape);
                 }
