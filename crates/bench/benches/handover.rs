@@ -27,7 +27,8 @@ fn dressed() -> (tempfile::TempDir, Arc<Room>) {
         }
     }
     shop.run_now(fitting, Step::Bind { pieces: Vec::new() }).unwrap();
-    shop.run_now(fitting, Step::FollowShapes { pieces: Vec::new(), follow: true }).unwrap();
+    shop.run_now(fitting, Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() })
+        .unwrap();
     let room = shop.room(fitting, None).unwrap();
     (folder, room)
 }

@@ -87,6 +87,9 @@ pub(crate) struct FitArgs {
     /// Most joints that may move a vertex
     #[arg(long, default_value_t = 4, value_parser = clap::value_parser!(u8).range(1..=8))]
     pub max_influences: u8,
+    /// Which of the body's shapes pieces follow: all, none, or a shape by name; repeat for each
+    #[arg(long, value_name = "SHAPE")]
+    pub follow: Vec<String>,
     /// Where to write the dressed body (GLB)
     #[arg(long, value_name = "FILE")]
     pub out: PathBuf,

@@ -5,8 +5,8 @@ use crate::progress::Progress;
 use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_workshop::{
-    fit_files, through_in_words, BindOptions, DressedFile, MeansKind, MendOptions, NamedFile, PairTolerance,
-    PieceFile, Plan, Report, TrialPlan, TrialSays, TrialWish, Tried, WorkshopError,
+    fit_files, through_in_words, BindOptions, DressedFile, FollowedShapes, MeansKind, MendOptions, NamedFile,
+    PairTolerance, PieceFile, Plan, Report, TrialPlan, TrialSays, TrialWish, Tried, WorkshopError,
 };
 
 pub(crate) type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
@@ -63,7 +63,13 @@ pub(crate) fn fit(args: &FitArgs) -> Outcome {
         max_influences: usize::from(args.max_influences),
         ..BindOptions::default()
     };
-    let (bytes, mut report) = fit_files((&body, args.body_mesh.as_deref()), &files, &options)?;
+    let follow = match args.follow.as_slice() {
+        [] => FollowedShapes::None,
+        [one] if one == "none" => FollowedShapes::None,
+        [one] if one == "all" => FollowedShapes::All,
+        some => FollowedShapes::These(some.to_vec()),
+    };
+    let (bytes, mut report) = fit_files((&body, args.body_mesh.as_deref()), &files, (&options, &follow))?;
     save(&args.out, &bytes)?;
     if args.report.is_some() {
         // Measured as `check` would measure it.

@@ -129,6 +129,14 @@ pub enum WorkshopError {
     #[error("{body} has no shape “{shape}” that can be worn: choose one that no pose calls up")]
     NoSuchBodyShape { body: String, shape: String },
     #[error(
+        "{body} has no shape “{shape}” to be followed: choose one of those that it has (Intake lists them)"
+    )]
+    NoShapeToFollow { body: String, shape: String },
+    #[error("a turn that calls up a shape is of a joint about an axis, from −180° to 180°, over half a degree or more")]
+    BadCallingTurn,
+    #[error("“{shape}” is worn by {by}: set it to 0 % first, then let a turn call it up")]
+    CalledUpIsWorn { shape: String, by: String },
+    #[error(
         "“{piece}” has no shape “{shape}”: let it follow those of the body (Seating), or make correctives (Mending)"
     )]
     FollowsNoShape { piece: String, shape: String },

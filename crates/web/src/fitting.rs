@@ -7,8 +7,8 @@ use crate::body_parts::{body_mesh_rows, BodyMeshRow};
 use crate::handover::LimitFields;
 use crate::layers_svg::{cut, CutLine, WIDTH};
 use crate::looked_over::{
-    body_shape_rows, body_shape_words, finding_groups, joint_rows, seat_rows, sort_rows, FindingGroup,
-    JointRow, SeatRow, ShapeRow, SortRow,
+    body_shape_rows, body_shape_words, called_rows, finding_groups, joint_rows, seat_rows, sort_rows,
+    CalledRow, FindingGroup, JointRow, SeatRow, ShapeRow, SortRow,
 };
 use crate::mending_rows::{
     corrective_names, corrective_rows, hidden_rows, out_pairs, CorrectiveRow, HiddenRow, OutPair, PlanShown,
@@ -130,6 +130,8 @@ struct FittingView {
     body_shapes: String,
     /// How much it wears of each that no pose calls up.
     body_worn: Vec<ShapeRow>,
+    /// Which turn calls up each of its shapes.
+    called_up: Vec<CalledRow>,
     /// Their names.
     shape_names: Vec<String>,
     /// The names of the correctives.
@@ -318,8 +320,9 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         following: seats.iter().filter(|s| s.follows).count(),
         body_shapes: body_shape_words(room),
         body_worn: if station == 1 { body_shape_rows(room) } else { Vec::new() },
+        called_up: if station == 1 { called_rows(room) } else { Vec::new() },
         seats,
-        joint_names: if station == 2 { room.dress.body.skeleton.names.clone() } else { Vec::new() },
+        joint_names: if station <= 2 { room.dress.body.skeleton.names.clone() } else { Vec::new() },
         last_sentence: open.current().map_or(String::new(), |s| s.sentence.clone()),
         worst_new: board.and_then(|b| WorstNew::new(effect.worst_new.as_ref()?, b)),
         effect,

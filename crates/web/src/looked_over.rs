@@ -10,7 +10,7 @@ use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::SitsOfRoom;
 use tin_cloak_workshop::WornOnOfRoom;
 use tin_cloak_workshop::WornShapeOfRoom;
-use tin_cloak_workshop::{stiff_shells, Grade, PieceKind, Room, SeatReport, GAP_BARS};
+use tin_cloak_workshop::{stiff_shells, CallingTurn, Grade, PieceKind, Room, SeatReport, GAP_BARS};
 
 /// What was found on the body or a piece.
 pub(crate) struct FindingGroup {
@@ -119,6 +119,8 @@ pub(crate) struct SeatRow {
     pub shapes: Vec<ShapeRow>,
     /// True when the body's shapes were carried to it.
     pub follows: bool,
+    /// Which of them.
+    pub followed: Vec<FollowedRow>,
 }
 
 /// The shapes of the body, in words; empty when it has none.
@@ -134,6 +136,37 @@ pub(crate) fn body_shape_words(room: &Room) -> String {
         (true, false) => format!("called up by poses: {driven}"),
         (false, false) => format!("{free}; called up by poses: {driven}"),
     }
+}
+
+/// A shape of the body and the turn that calls it up, in words; empty where none does.
+pub(crate) struct CalledRow {
+    pub shape: String,
+    pub turn: String,
+}
+
+pub(crate) fn called_rows(room: &Room) -> Vec<CalledRow> {
+    let body = &room.dress.body;
+    let turn = |d: &tin_cloak_workshop::core::deform::Driver| CallingTurn::of(d, &body.skeleton);
+    let row = |m: &tin_cloak_workshop::core::deform::Morph| CalledRow {
+        shape: m.name.clone(),
+        turn: m.driver.as_ref().and_then(turn).map_or_else(String::new, |t| t.in_words()),
+    };
+    body.own_shapes().iter().map(row).collect()
+}
+
+/// A shape of the body that a piece may follow.
+pub(crate) struct FollowedRow {
+    pub shape: String,
+    pub follows: bool,
+}
+
+fn followed_rows(room: &Room, index: usize) -> Vec<FollowedRow> {
+    let state = room.piece_state(index);
+    let row = |m: &tin_cloak_workshop::core::deform::Morph| FollowedRow {
+        shape: m.name.clone(),
+        follows: state.carried.is_none() || state.follows_shape(&m.name),
+    };
+    room.dress.body.own_shapes().iter().map(row).collect()
 }
 
 /// One of a piece's own shapes.
@@ -197,6 +230,7 @@ pub(crate) fn seat_rows(room: &Room) -> Vec<SeatRow> {
             bars: bars(&report.bars),
             shapes: shape_rows(room, index),
             follows: room.dress.pieces[index].carried.is_some(),
+            followed: followed_rows(room, index),
         }
     };
     (0..room.dress.pieces.len()).map(row).collect()

@@ -10,7 +10,7 @@ use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{post, routes, FromForm, Route};
 use serde::Deserialize;
-use tin_cloak_workshop::{BrushStroke, EaseOptions, PlaceOptions, Step, ViewRequest};
+use tin_cloak_workshop::{BrushStroke, CallingTurn, EaseOptions, PlaceOptions, Step, ViewRequest};
 
 #[derive(FromForm)]
 struct PlaceForm {
@@ -46,12 +46,42 @@ async fn place(shop: &Shop, id: i64, piece: u32, form: Form<PlaceForm>) -> Resul
 struct FollowShapesForm {
     piece: Option<u32>,
     follow: bool,
+    /// Only these; all when none is named.
+    shape: Vec<String>,
 }
 
 #[post("/fitting/<id>/follow-shapes", data = "<form>")]
 async fn follow_shapes(shop: &Shop, id: i64, form: Form<FollowShapesForm>) -> Result<Tell, Refusal> {
-    let pieces = form.piece.into_iter().collect();
-    changed_by(shop, id, Step::FollowShapes { pieces, follow: form.follow }).await
+    let FollowShapesForm { piece, follow, shape: shapes } = form.into_inner();
+    let pieces = piece.into_iter().collect();
+    changed_by(shop, id, Step::FollowShapes { pieces, follow, shapes }).await
+}
+
+/// Which turn calls up a shape; none where no joint is named.
+#[derive(FromForm)]
+struct CallUpForm {
+    shape: String,
+    joint: Option<String>,
+    axis: Option<String>,
+    from: Option<f32>,
+    full: Option<f32>,
+}
+
+#[post("/fitting/<id>/call-up", data = "<form>")]
+async fn call_up(shop: &Shop, id: i64, form: Form<CallUpForm>) -> Result<Tell, Refusal> {
+    let CallUpForm { shape, joint, axis, from, full } = form.into_inner();
+    let axis = match axis.as_deref() {
+        Some("y") => [0.0, 1.0, 0.0],
+        Some("z") => [0.0, 0.0, 1.0],
+        _ => [1.0, 0.0, 0.0],
+    };
+    let turn = joint.filter(|name| !name.is_empty()).map(|joint| CallingTurn {
+        joint,
+        axis,
+        from_degrees: from.unwrap_or(0.0),
+        full_degrees: full.unwrap_or(90.0),
+    });
+    changed_by(shop, id, Step::CallUpShape { shape, turn }).await
 }
 
 #[derive(FromForm)]
@@ -156,6 +186,7 @@ pub(crate) fn routes() -> Vec<Route> {
         place,
         find_pose,
         body_shape,
+        call_up,
         follow_shapes,
         seat_from_pose,
         ease,

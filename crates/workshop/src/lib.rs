@@ -12,7 +12,7 @@ mod history;
 mod proving;
 
 pub use batch::dressed_file::{DressedFile, Tell, TrialSays, TrialWish};
-pub use batch::fit::{fit_files, PieceFile};
+pub use batch::fit::{fit_files, FollowedShapes, PieceFile};
 pub use batch::named_file::NamedFile;
 pub use history::effects::Summary;
 pub use history::jobs::{JobId, Jobs};
@@ -55,6 +55,7 @@ pub use tin_cloak_model::state::push::{Against, MendOptions};
 pub use tin_cloak_model::state::recipe::{
     BindOptions, FollowWish, JointChoice, Method, Recipe, SideWish, SourcePart, Takes,
 };
+pub use tin_cloak_model::state::said_driver::CallingTurn;
 pub use tin_cloak_model::state::step::{Effect, PutOn, Step, WorseCell};
 pub use tin_cloak_model::state::stroke::{BrushStroke, Chosen, Reach, StrokePose};
 pub use tin_cloak_model::state::trial_change::TrialChange;

@@ -5,7 +5,7 @@ use crate::browser::*;
 use rocket::tokio;
 use serde_json::json;
 use tin_cloak_store::{NewStep, Store};
-use tin_cloak_workshop::{fit_files, BindOptions, NamedFile, PieceFile};
+use tin_cloak_workshop::{fit_files, BindOptions, FollowedShapes, NamedFile, PieceFile};
 
 /// The three meshes of Wick, and his tunic bound to him, as files.
 fn files(folder: &std::path::Path) -> Vec<std::path::PathBuf> {
@@ -16,7 +16,10 @@ fn files(folder: &std::path::Path) -> Vec<std::path::PathBuf> {
     };
     let file = named("quilted tunic.glb");
     let tunic = PieceFile { file, layer: Some(1), kind: None, joint: None, keeps: None, mesh: None };
-    let dressed = fit_files((&named("wick.glb"), None), &[tunic], &BindOptions::default()).unwrap().0;
+    let dressed =
+        fit_files((&named("wick.glb"), None), &[tunic], (&BindOptions::default(), &FollowedShapes::None))
+            .unwrap()
+            .0;
     let three = tin_cloak_demo::wick_in_three().unwrap().bytes;
     let kept = |(name, bytes): (&str, Vec<u8>)| {
         let path = folder.join(name);

@@ -2,6 +2,7 @@
 
 mod aim;
 mod clip;
+mod driver_fit;
 mod hand;
 mod humanoid;
 mod motion_range;
@@ -13,6 +14,7 @@ mod where_on_body;
 
 pub use aim::PoseBuilder;
 pub use clip::{Clip, Interpolation, ShapeTrack, Track, TrackValues};
+pub use driver_fit::{fit_driver, FittedDriver};
 pub use hand::Hand;
 pub use humanoid::{Humanoid, Limbs};
 pub use motion_range::{JointRange, MotionRanges, FREE};

@@ -7,6 +7,7 @@ use crate::dress::shading::Shading;
 use crate::error::WorkshopError;
 use crate::state::fitting::BodyPart;
 use crate::state::own_joint::OwnJoint;
+use crate::state::said_driver::SaidDriver;
 use glam::{Mat4, Quat, Vec3};
 use std::sync::{Arc, OnceLock};
 use tin_cloak_core::clearance::{BodySurface, Layer, Walls};
@@ -126,6 +127,20 @@ impl Body {
         };
         let amounts = body.amounts.clone();
         Ok(body.wearing(&amounts))
+    }
+
+    /// The body with its shapes called up as was said. What makes no sense on its skeleton is left as the file has it.
+    pub fn called_up_by(mut self, said: &[SaidDriver]) -> Self {
+        for SaidDriver { shape, turn } in said {
+            let driver = turn.as_ref().map(|turn| turn.driver(&self.skeleton));
+            if driver == Some(None) {
+                continue;
+            }
+            let all = self.morphs.iter_mut().chain(&mut self.welded_morphs);
+            all.filter(|m| m.name == *shape).for_each(|m| m.driver = driver.flatten());
+        }
+        let amounts = self.amounts.clone();
+        self.wearing(&amounts)
     }
 
     /// The body with so much of each of its shapes.

@@ -166,7 +166,8 @@ impl Decoder {
         let body = self.body(store, &state.body, &state.body_parts)?;
         let as_in_file =
             state.body_skin.is_none() && state.body_size.is_none() && state.body_amounts.is_none();
-        if as_in_file && state.roles.is_empty() && state.joints.is_empty() {
+        let as_said = state.roles.is_empty() && state.body_drivers.is_empty();
+        if as_in_file && as_said && state.joints.is_empty() {
             return Ok(body);
         }
         self.derived.try_get_or(body_key(state), || {
@@ -176,6 +177,9 @@ impl Decoder {
             };
             if let Some((scale, up)) = state.body_size {
                 cured = cured.placed(scale, up.rotation());
+            }
+            if !state.body_drivers.is_empty() {
+                cured = cured.called_up_by(&state.body_drivers);
             }
             if let Some(amounts) = &state.body_amounts {
                 cured = cured.wearing(amounts);

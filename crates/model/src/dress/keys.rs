@@ -8,6 +8,7 @@ use crate::state::fitting::{BodyPart, Cut, FittingState, PieceState};
 use crate::state::key::Key;
 use crate::state::names::{FileRef, PieceId};
 use crate::state::own_joint::OwnJoint;
+use crate::state::said_driver::SaidDriver;
 use crate::state::trial_plan::TrialPlan;
 use serde::Serialize;
 use tin_cloak_core::intake::{JointRole, Up};
@@ -23,6 +24,7 @@ struct BodyFields<'a> {
     rest: BodyRest<'a>,
     skin: Option<&'a BlobId>,
     roles: &'a [(String, JointRole)],
+    drivers: &'a [SaidDriver],
     joints: &'a [OwnJoint],
 }
 
@@ -34,6 +36,7 @@ impl<'a> BodyFields<'a> {
             body_skin,
             body_size,
             body_amounts,
+            body_drivers,
             roles,
             joints,
             // What was said of it, and what is chosen on it.
@@ -52,7 +55,7 @@ impl<'a> BodyFields<'a> {
             plan: _,
         } = state;
         let rest = BodyRest(body, body_parts, *body_size, body_amounts.as_deref());
-        Self { rest, skin: body_skin.as_ref(), roles, joints }
+        Self { rest, skin: body_skin.as_ref(), roles, drivers: body_drivers, joints }
     }
 }
 
@@ -92,6 +95,7 @@ impl<'a> PieceFields<'a> {
             patches: _,
             bound_on: _,
             took: _,
+            follows: _,
             carried_on: _,
             // What it allows goes into the key of the trials.
             limits: _,
@@ -107,8 +111,8 @@ impl<'a> PieceFields<'a> {
 
 /// All that settles the body, its weights and the roles of its joints.
 pub(super) fn body_key(state: &FittingState) -> Key {
-    let BodyFields { rest, skin, roles, joints } = BodyFields::new(state);
-    Key::hashed("body", &(rest, skin, roles, joints))
+    let BodyFields { rest, skin, roles, drivers, joints } = BodyFields::new(state);
+    Key::hashed("body", &(rest, skin, roles, drivers, joints))
 }
 
 /// All that settles where the body is at rest.
@@ -151,5 +155,5 @@ pub(super) fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
     let plan = (frames, left_out, sweeps, random, body_shapes, driven_off, on_the_way);
     let moved = (&state.motions, &state.poses, &state.ranges, limits);
-    Key::hashed("trials", &(body_rest(state), &state.joints, moved, plan, own, shapes))
+    Key::hashed("trials", &(body_rest(state), (&state.joints, &state.body_drivers), moved, plan, own, shapes))
 }

@@ -68,6 +68,8 @@ impl Member {
             at.and_then(|n| body.amounts.get(n)).copied().unwrap_or(0.0)
         };
         part.amounts = part.morphs.iter().map(worn).collect();
+        let driver = |m: &Morph| body.own_shapes().iter().find(|s| s.name == m.name).and_then(|s| s.driver);
+        part.morphs.iter_mut().for_each(|m| m.driver = driver(m));
         part.morphs.extend(body.tucks().iter().map(|tuck| self.own_part_of(tuck, body)));
         part.amounts.resize(part.morphs.len(), 1.0);
         part.mark = Some(Mark { role: "body".to_owned(), shells: self.shells.clone(), ..Mark::default() });

@@ -9,6 +9,7 @@ use crate::state::motion::{MotionState, RangeState};
 use crate::state::names::{FileRef, PieceId};
 use crate::state::own_joint::OwnJoint;
 use crate::state::recipe::{Method, Recipe, Takes};
+use crate::state::said_driver::SaidDriver;
 use crate::state::trial_plan::TrialPlan;
 use crate::state::tuck::Tuck;
 use serde::{Deserialize, Serialize};
@@ -43,6 +44,9 @@ pub struct FittingState {
     /// How much of each of its shapes the body wears, by number; none as its file has it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub body_amounts: Option<Vec<f32>>,
+    /// Which turns call up shapes of the body, where that was said.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub body_drivers: Vec<SaidDriver>,
     /// What the body of the file is multiplied by, and its upward axis there.
     #[serde(default)]
     pub body_size: Option<(f32, Up)>,
@@ -81,6 +85,7 @@ impl FittingState {
             masks: Vec::new(),
             tucks: Vec::new(),
             body_amounts: None,
+            body_drivers: Vec::new(),
             body_size: None,
             pieces: Vec::new(),
             next_piece: 1,
@@ -191,6 +196,9 @@ pub struct PieceState {
     /// shape.
     #[serde(default)]
     pub carried: Option<BlobId>,
+    /// Names of the shapes that were carried; all of them when none is named.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub follows: Vec<String>,
     /// What it does when joints are turned so far.
     #[serde(default)]
     pub correctives: Vec<Corrective>,
@@ -235,6 +243,7 @@ impl PieceState {
             amounts: Vec::new(),
             shapes: None,
             carried: None,
+            follows: Vec::new(),
             correctives: Vec::new(),
             cleaned: Vec::new(),
             patches: Vec::new(),
@@ -254,9 +263,15 @@ impl PieceState {
         self.bound.is_some() && !own && self.bound_on.as_ref() != body_skin
     }
 
+    /// True when a shape of the body was carried to it.
+    pub fn follows_shape(&self, name: &str) -> bool {
+        self.carried.is_some() && (self.follows.is_empty() || self.follows.iter().any(|f| f == name))
+    }
+
     /// The shapes that were made for it where it was are gone; what is to be told of that.
     pub fn drop_made_shapes(&mut self) -> Vec<String> {
         let mut notes = Vec::new();
+        self.follows.clear();
         if self.carried.take().is_some() {
             let name = self.name();
             notes.push(format!("{name} follows the body’s shapes no longer: let it follow them again"));

@@ -17,6 +17,7 @@ pub mod own_joint;
 pub mod placing;
 pub mod push;
 pub mod recipe;
+pub mod said_driver;
 pub mod step;
 pub mod stroke;
 pub mod trial_change;

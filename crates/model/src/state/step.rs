@@ -9,6 +9,7 @@ use crate::state::own_joint::OwnJoint;
 use crate::state::placing::{EaseOptions, PlaceOptions, RelaxOptions};
 use crate::state::push::{Against, MendOptions};
 use crate::state::recipe::{BindOptions, CamePair, FollowWish, JointChoice, SideWish, SourcePart, Takes};
+use crate::state::said_driver::CallingTurn;
 use crate::state::stroke::{BrushStroke, Chosen};
 use crate::state::trial_change::TrialChange;
 use crate::state::trial_plan::TrialPlan;
@@ -78,8 +79,16 @@ pub enum Step {
     WearShape { piece: PieceId, shape: usize, amount: f32 },
     /// So much of one of its shapes, by its name, is what the body is: 0 for none, 1 for all of it.
     WearBodyShape { shape: String, amount: f32 },
-    /// Pieces (all of them when the list is empty) follow the shapes of the body, or no longer do.
-    FollowShapes { pieces: Vec<PieceId>, follow: bool },
+    /// Which turn calls up one of the body's shapes, by its name; none for no turn.
+    CallUpShape { shape: String, turn: Option<CallingTurn> },
+    /// Pieces (all of them when the list is empty) follow these shapes of the body (all when none is named) and no
+    /// others, or no longer follow any.
+    FollowShapes {
+        pieces: Vec<PieceId>,
+        follow: bool,
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        shapes: Vec<String>,
+    },
     /// Dabs of a brush on a piece.
     Brush { piece: PieceId, stroke: BrushStroke },
     /// Which meshes of the body's file, and which parts of them, are the body.

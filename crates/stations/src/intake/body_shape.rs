@@ -47,7 +47,7 @@ impl Doing<'_> {
             if moved(before) {
                 self.draft.notes.push(moved_note(&before.name, &before.rest, &after.rest));
                 self.draft.carry_joints((room, index), &before.rest, &after.rest);
-            } else if before.carried.is_none() {
+            } else if !self.room.piece_state(index).follows_shape(&room.dress.body.morphs[number].name) {
                 stay.push(before.name.as_str());
             }
         }

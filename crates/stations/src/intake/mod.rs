@@ -3,6 +3,7 @@
 pub mod body_shape;
 pub mod body_steps;
 pub mod brought;
+pub mod calling_turn;
 pub mod controls;
 pub mod cut_steps;
 pub mod finding;

@@ -1,5 +1,6 @@
 //! What is found on a body that comes in.
 
+use crate::intake::calling_turn::{turns_of_clips, TurnOfClips};
 use crate::intake::finding::strayed;
 use crate::intake::finding::{counted, mm, surface, unit_words, Finding, Grade};
 use glam::Vec3;
@@ -25,6 +26,17 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
     }));
     found.extend(in_several_meshes(body));
     found.extend(tracks_kept_only(body));
+    found.extend(turns_of_clips(body).into_iter().map(|found| {
+        let TurnOfClips { shape, turn, fitted } = found;
+        let text = format!(
+            "{shape} is keyed in the clips as {} turns, {:.1} % off on the mean, {:.0} % at most",
+            turn.in_words(),
+            fitted.rms * 100.0,
+            fitted.most * 100.0
+        );
+        let step = Step::CallUpShape { shape, turn: Some(turn) };
+        Finding::new(Grade::Doubt, text).cured_by("Let the turn call it up", step)
+    }));
     let facts = look_over(&body.topology, &body.rest);
     found.extend(openings_of_body(&facts));
     found.extend(surface(&facts, (&body.rest, &body.topology.triangles), None));

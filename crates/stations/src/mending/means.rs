@@ -180,7 +180,7 @@ fn following(room: &Room, rows: &OutByRow) -> Option<Means> {
         kind: MeansKind::Shapes,
         words: format!("Let {who} follow the shapes of {}", body.name),
         why: format!("{over_body} cells over {}", body.name),
-        step: Step::FollowShapes { pieces, follow: true },
+        step: Step::FollowShapes { pieces, follow: true, shapes: Vec::new() },
     })
 }
 

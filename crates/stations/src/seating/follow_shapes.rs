@@ -17,7 +17,11 @@ use tin_cloak_model::state::made_of::{Facet, MadeOf};
 use tin_cloak_model::state::names::{PieceId, BODY};
 
 impl Doing<'_> {
-    pub fn follow_shapes(&mut self, pieces: &[PieceId], follow: bool) -> Result<String, WorkshopError> {
+    pub fn follow_shapes(
+        &mut self,
+        pieces: &[PieceId],
+        (follow, shapes): (bool, &[String]),
+    ) -> Result<String, WorkshopError> {
         let mut chosen = self.chosen_pieces(pieces)?;
         chosen.retain(|&i| !self.room.dress.pieces[i].cage);
         chosen.sort_unstable();
@@ -26,13 +30,18 @@ impl Doing<'_> {
         if !follow {
             for &index in &chosen {
                 self.draft.stay_without_carried(self.room, index)?;
-                self.draft.piece(self.room.piece_state(index).id)?.carried = None;
+                let state = self.draft.piece(self.room.piece_state(index).id)?;
+                (state.carried, state.follows) = (None, Vec::new());
             }
             return Ok(format!("Follow the body’s shapes no longer: {names}"));
         }
         let body = &self.room.dress.body;
         if body.own_shapes().is_empty() {
             return Err(WorkshopError::NoBodyShapes { body: body.name.clone() });
+        }
+        let known = |name: &&String| body.own_shapes().iter().any(|m| m.name == **name);
+        if let Some(shape) = shapes.iter().find(|name| !known(name)) {
+            return Err(WorkshopError::NoShapeToFollow { body: body.name.clone(), shape: shape.clone() });
         }
         // From the inside out: what lies beneath has its shapes when the next is to follow it.
         let mut fresh: HashMap<usize, Arc<Carried>> = HashMap::new();
@@ -42,19 +51,25 @@ impl Doing<'_> {
             if !phase.tell(0.0) {
                 return Err(WorkshopError::Stopped);
             }
-            let carried = self.carried_shapes(index, &fresh)?;
+            let mut carried = self.carried_shapes(index, &fresh)?;
+            for (offsets, of_body) in carried.iter_mut().zip(&body.morphs) {
+                if !shapes.is_empty() && !shapes.contains(&of_body.name) {
+                    offsets.fill(Vec3::ZERO);
+                }
+            }
             let piece = &self.room.dress.pieces[index];
             self.draft.notes.push(carried_note(piece, &carried));
             let offsets = carried.concat();
-            let shapes = Arc::new(piece.shapes_of_offsets(&offsets));
+            let made = Arc::new(piece.shapes_of_offsets(&offsets));
             // It stays where it is: what the body wears of them is part of its rest.
-            let follows = piece.clone().carrying(Some(Arc::clone(&shapes)), body);
+            let follows = piece.clone().carrying(Some(Arc::clone(&made)), body);
             let bare = follows.moves_along().then(|| follows.without_shapes(&piece.rest));
             let rest = bare.map(|bare| self.draft.keep(pack_positions(&bare)));
-            fresh.insert(index, shapes);
+            fresh.insert(index, made);
             let blob = self.draft.keep(pack_positions(&offsets));
             let state = self.draft.piece(self.room.piece_state(index).id)?;
             state.carried = Some(blob);
+            state.follows = shapes.to_vec();
             state.rest = rest.or(state.rest.take());
         }
         for &index in &chosen {
@@ -63,7 +78,10 @@ impl Doing<'_> {
             let carried_on = MadeOf::now(&self.draft.state, Facet::Shape, parts);
             self.draft.piece(id)?.carried_on = carried_on;
         }
-        Ok(format!("Follow the body’s shapes: {names}"))
+        Ok(match shapes {
+            [] => format!("Follow the body’s shapes: {names}"),
+            some => format!("Follow {} of the body: {names}", some.join(", ")),
+        })
     }
 
     /// What piece `index` does in each of the body's shapes: an offset a vertex.

@@ -4,7 +4,9 @@ use rocket::http::{ContentType, Header, Status};
 use rocket::local::blocking::Client;
 use std::sync::Arc;
 use tin_cloak_web::application;
-use tin_cloak_workshop::{fit_files, BindOptions, Companions, NamedFile, PieceFile, Takes, Workshop};
+use tin_cloak_workshop::{
+    fit_files, BindOptions, Companions, FollowedShapes, NamedFile, PieceFile, Takes, Workshop,
+};
 
 const HOST: &str = "127.0.0.1:8610";
 
@@ -44,7 +46,8 @@ fn dressed() -> Server {
     let (layer, kind, joint, keeps, mesh) = (Some(3), None, None, None, None);
     let suit = PieceFile { file: open_human("bodysuit.glb"), layer, kind, joint, keeps, mesh };
     let body = open_human("body.glb");
-    let bytes = fit_files((&body, None), &[suit], &BindOptions::default()).unwrap().0;
+    let bytes =
+        fit_files((&body, None), &[suit], (&BindOptions::default(), &FollowedShapes::None)).unwrap().0;
     let folder = tempfile::tempdir().unwrap();
     let shop = Arc::new(Workshop::open(folder.path()).unwrap());
     shop.measure_behind(false);

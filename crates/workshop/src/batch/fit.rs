@@ -34,6 +34,18 @@ pub struct PieceFile {
     pub mesh: Option<String>,
 }
 
+/// Which of the body's shapes pieces follow.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum FollowedShapes {
+    /// None of them.
+    #[default]
+    None,
+    /// Every one.
+    All,
+    /// Those of these names.
+    These(Vec<String>),
+}
+
 /// Binds the pieces of `files` to the body of a file; answers the bytes of one GLB and the report.
 ///
 /// # Errors
@@ -41,7 +53,7 @@ pub struct PieceFile {
 pub fn fit_files(
     (body, body_mesh): (&NamedFile, Option<&str>),
     files: &[PieceFile],
-    options: &BindOptions,
+    (options, follow): (&BindOptions, &FollowedShapes),
 ) -> Result<(Vec<u8>, Report), WorkshopError> {
     let started = Instant::now();
     let shop = Arc::new(Workshop::passing()?);
@@ -73,6 +85,14 @@ pub fn fit_files(
     }
     let job = Job::alone(fitting);
     shop.run_in(fitting, &Step::Bind { pieces: Vec::new() }, &job)?;
+    let shapes = match follow {
+        FollowedShapes::None => None,
+        FollowedShapes::All => Some(Vec::new()),
+        FollowedShapes::These(names) => Some(names.clone()),
+    };
+    if let Some(shapes) = shapes {
+        shop.run_in(fitting, &Step::FollowShapes { pieces: Vec::new(), follow: true, shapes }, &job)?;
+    }
     let room = shop.room(fitting, None)?;
     let bytes = export_glb(&room.dress)?;
     let mut report = Report::of_pieces(&room.dress, room.state.tolerance_mm);

@@ -221,7 +221,7 @@ fn a_pull_in_a_pose_comes_back_to_rest_and_shows_there_as_it_was_drawn() {
 #[test]
 fn in_a_pose_a_piece_is_worked_on_as_the_pose_shows_it() {
     let bench = tunic();
-    bench.run(Step::FollowShapes { pieces: vec![1], follow: true });
+    bench.run(Step::FollowShapes { pieces: vec![1], follow: true, shapes: Vec::new() });
     let room = bench.room();
     let stout = room.dress.body.own_shapes().iter().position(|m| m.name == "stout").unwrap();
     let pose = room.trials.trials.iter().position(|t| t.name == "squat").unwrap();

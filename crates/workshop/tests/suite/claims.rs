@@ -6,8 +6,8 @@ use tin_cloak_workshop::core::clearance::Settings;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mend::trouble_in;
 use tin_cloak_workshop::{
-    fit_files, BindOptions, Cell, DressedFile, Frames, MendOptions, NamedFile, PieceFile, PieceKind, Report,
-    TrialSays, TrialWish,
+    fit_files, BindOptions, Cell, DressedFile, FollowedShapes, Frames, MendOptions, NamedFile, PieceFile,
+    PieceKind, Report, TrialSays, TrialWish,
 };
 
 fn named(name: &str) -> NamedFile {
@@ -31,7 +31,10 @@ fn dressed(body: &NamedFile, pieces: &[(NamedFile, PieceKind)]) -> NamedFile {
     };
     let files: Vec<PieceFile> = pieces.iter().enumerate().map(piece).collect();
     let options = BindOptions::default();
-    NamedFile { name: "dressed.glb".into(), bytes: fit_files((body, None), &files, &options).unwrap().0 }
+    NamedFile {
+        name: "dressed.glb".into(),
+        bytes: fit_files((body, None), &files, (&options, &FollowedShapes::None)).unwrap().0,
+    }
 }
 
 /// Deepest of what shows through a piece in a report, millimetres.

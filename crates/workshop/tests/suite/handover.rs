@@ -26,7 +26,7 @@ fn a_file_is_proved_to_be_what_is_on_the_screen() {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
     assert!(bench.shop.prove(bench.fitting).unwrap_err().to_string().contains("nothing is bound"));
     bench.bind_all();
-    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true });
+    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() });
     let proof = proved(&bench);
     assert!(proof.is_equal(), "{}\n{:?}", proof.line(), proof.unlike);
     assert!(proof.largest_mm() < EQUAL_MM && proof.cells > 200);

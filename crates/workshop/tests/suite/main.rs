@@ -6,6 +6,7 @@ mod bodies;
 mod body_parts;
 mod borders;
 mod by_hand;
+mod calling_turn;
 mod claims;
 mod cleaning;
 mod correctives;

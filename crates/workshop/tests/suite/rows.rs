@@ -10,7 +10,7 @@ const TUNIC: u32 = 1;
 #[test]
 fn a_row_is_added_across_an_edge_and_all_that_was_there_stays() {
     let bench = wearing_bound(&[("quilted tunic", 1)]);
-    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true });
+    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() });
     let before = bench.piece(TUNIC);
     // A row that goes all about it, from some edge.
     let long = |e: &&[u32; 2]| crossed_by_row(&before.mesh, &before.topology.weld, **e).len() > 12;

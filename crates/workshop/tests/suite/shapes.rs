@@ -327,7 +327,7 @@ fn pieces_follow_the_bodys_shapes_in_every_pose_and_file() {
     bench.run(Step::Try { plan, said: "shapes too".to_owned() });
     let before = spots_in(&bench, "stout");
     assert!(before > 10_000, "a stout body comes through clothes that do not follow it: {before}");
-    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true });
+    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() });
     let after = spots_in(&bench, "stout");
     assert!(after < before / 100, "{before} spots became {after}");
 

@@ -225,7 +225,7 @@ fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
     assert!(off(&bench.rest(TUNIC)) < off(&pushed) * 0.9);
 
     // In a shape that it follows: rest stays to the bit.
-    bench.run(Step::FollowShapes { pieces: vec![TUNIC], follow: true });
+    bench.run(Step::FollowShapes { pieces: vec![TUNIC], follow: true, shapes: Vec::new() });
     let (rest, shapes) = (bench.rest(TUNIC), bench.piece(TUNIC).carried.unwrap());
     let number = bench.room().dress.body.own_shapes().iter().position(|m| m.name == "stout").unwrap();
     let reach = Reach { radius_mm: 50.0, dabs: vec![shapes.0[number].vertices[0]], mirrored: false };

@@ -58,7 +58,7 @@ fn a_shape_that_the_body_of_a_file_wears_is_part_of_rest() {
     assert_eq!(run(stout(0.5)).unwrap(), "ball, stout 50 %");
     let effect = file.fitting().0.fitting(fitting).unwrap().effect();
     assert!(effect.notes.iter().any(|n| n.contains("do not follow it: shell")), "{:?}", effect.notes);
-    run(Step::FollowShapes { pieces: Vec::new(), follow: true }).unwrap();
+    run(Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() }).unwrap();
     let radius = |file: &DressedFile| {
         let room = file.fitting().0.fitting(fitting).unwrap().room;
         let far = |list: &[Vec3]| list.iter().map(|p| p.length()).fold(0.0, f32::max);
@@ -73,7 +73,7 @@ fn a_shape_that_the_body_of_a_file_wears_is_part_of_rest() {
     let board = file.fitting().0.measure_now(fitting).unwrap();
     let (_, proof) = prove(&room, Some(&board), &|_| true).unwrap();
     assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
-    run(Step::FollowShapes { pieces: Vec::new(), follow: false }).unwrap();
+    run(Step::FollowShapes { pieces: Vec::new(), follow: false, shapes: Vec::new() }).unwrap();
     assert!((radius(&file).1 - shell).abs() < 1e-6, "letting go moves nothing");
     assert!(run(stout(9.0)).unwrap_err().to_string().contains("200 %"));
     let unknown = Step::WearBodyShape { shape: "thin".into(), amount: 0.5 };
@@ -112,7 +112,8 @@ fn shapes_and_sizes_that_a_clip_keys_are_posed_measured_and_proved() {
     let most = played.iter().flat_map(|(_, pose)| &pose.amounts).copied().fold(0.0, f32::max);
     assert!(played.len() > 12 && most > 0.9, "{most}");
     // What follows goes along in the clip of the file, too.
-    shop.run_now(fitting, Step::FollowShapes { pieces: Vec::new(), follow: true }).unwrap();
+    shop.run_now(fitting, Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() })
+        .unwrap();
     let board = shop.measure_now(fitting).unwrap();
     assert!(depths(&board).iter().all(|mm| *mm < 0.3), "it follows: {:?}", depths(&board));
     let room = shop.fitting(fitting).unwrap().room;
