@@ -7,7 +7,7 @@ use json::validation::Checked;
 use json::Accessor;
 use tin_cloak_core::deform::{driven_amounts, Morph};
 use tin_cloak_core::skeleton::Skeleton;
-use tin_cloak_core::trial::{Clip, Interpolation, ShapeTrack, TrackValues};
+use tin_cloak_core::trial::{Clip, Interpolation, ShapeTrack, Track, TrackValues};
 
 impl Writer {
     /// Writes a clip. Shapes that the pose drives are keyed too, so that they play anywhere.
@@ -96,8 +96,9 @@ fn interpolation(of: Interpolation) -> json::animation::Interpolation {
     }
 }
 
-/// The amounts of a part's shapes over a clip: as they came, or, where the pose drives one of them,
-/// at every key of either and as often between as it takes, so that driven shapes play anywhere.
+/// The amounts of a part's shapes over a clip: as they came, or, where the pose drives one of them, at every key of
+/// either and as often between as it takes, so that all of them play anywhere as they should: what is held from key to
+/// key jumps, what runs on a curve keeps to it.
 fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Option<ShapeTrack> {
     let shapes = part.morphs.len();
     // What was added to the shapes that its file keys stands behind them.
@@ -106,16 +107,15 @@ fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Optio
         part.morphs.iter().any(|m| m.driver.is_some()) || came.is_some_and(|c| c.shapes() < shapes);
     let Some(skeleton) = skeleton.filter(|_| is_driven) else { return came.cloned() };
     let mut times = clip.key_times();
-    times.extend(came.iter().flat_map(|c| &c.times));
+    let jumps: Vec<f32> = held((clip, came), part.morphs).collect();
+    times.extend(jumps.iter().map(|at| at.next_down()).filter(|before| *before >= 0.0));
     times.sort_by(f32::total_cmp);
     times.dedup();
     if times.is_empty() {
         return None;
     }
-    let driven = |time: f32| driven_amounts(part.morphs, &clip.sample(skeleton, time));
-    let times = dense_enough(&times, &most_offsets(part.morphs), &driven);
-    let amounts = |&time: &f32| {
-        let driven = driven(time);
+    let amounts = |time: f32| {
+        let driven = driven_amounts(part.morphs, &clip.sample(skeleton, time));
         let mut own = came.map_or_else(Vec::new, |c| c.at(time));
         own.extend(part.amounts.iter().skip(own.len()));
         let one = |(i, m): (usize, &Morph)| match m.driver {
@@ -124,27 +124,48 @@ fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Optio
         };
         part.morphs.iter().enumerate().map(one).collect::<Vec<f32>>()
     };
-    let amounts = times.iter().flat_map(amounts).collect();
+    let times = dense_enough(&times, &most_offsets(part.morphs), &amounts);
+    let amounts = times.iter().flat_map(|time| amounts(*time)).collect();
     Some(ShapeTrack { mesh: part.name.to_owned(), times, amounts, interpolation: Interpolation::Linear })
+}
+
+/// Key times at which an amount jumps: its own, held from key to key, or the turn that calls it up.
+fn held<'a>(
+    (clip, came): (&'a Clip, Option<&'a ShapeTrack>),
+    morphs: &'a [Morph],
+) -> impl Iterator<Item = f32> + 'a {
+    let steps = |interpolation: Interpolation| interpolation == Interpolation::Step;
+    let calls_up = move |t: &&Track| {
+        let turns = matches!(t.values, TrackValues::Rotation(_)) && steps(t.interpolation);
+        turns && morphs.iter().filter_map(|m| m.driver).any(|d| d.joint == t.joint)
+    };
+    let joints = clip.tracks.iter().filter(calls_up).flat_map(|t| &t.times);
+    let shapes = came.into_iter().filter(move |s| steps(s.interpolation)).flat_map(|s| &s.times);
+    joints.chain(shapes).copied()
 }
 
 /// Between two keys no vertex may be so far from where its shapes would have it, metres.
 const KEYED_WITHIN: f32 = 4e-6;
 /// The way between two keys is halved so often at most.
-const HALVED: usize = 7;
+const HALVED: usize = 12;
 
-/// How far each driven shape moves any vertex, metres; 0 for the others.
+/// How far each shape moves any vertex, metres.
 fn most_offsets(morphs: &[Morph]) -> Vec<f32> {
-    let most = |m: &Morph| m.offsets.iter().map(|o| o.length()).fold(0.0, f32::max);
-    morphs.iter().map(|m| m.driver.map_or(0.0, |_| most(m))).collect()
+    morphs.iter().map(|m| m.offsets.iter().map(|o| o.length()).fold(0.0, f32::max)).collect()
 }
 
-/// Key times with so many between them that amounts on a straight line from key to key are those that are driven.
-fn dense_enough(times: &[f32], most: &[f32], driven: &dyn Fn(f32) -> Vec<f32>) -> Vec<f32> {
+/// Key times with so many between them that amounts on a straight line from key to key are those of the clip.
+fn dense_enough(times: &[f32], most: &[f32], amounts: &dyn Fn(f32) -> Vec<f32>) -> Vec<f32> {
     let mut dense = Vec::with_capacity(times.len());
     for pair in times.windows(2) {
         dense.push(pair[0]);
-        halve((pair[0], pair[1]), (&driven(pair[0]), &driven(pair[1])), (most, driven), HALVED, &mut dense);
+        halve(
+            (pair[0], pair[1]),
+            (&amounts(pair[0]), &amounts(pair[1])),
+            (most, amounts),
+            HALVED,
+            &mut dense,
+        );
     }
     dense.extend(times.last());
     dense
@@ -153,21 +174,25 @@ fn dense_enough(times: &[f32], most: &[f32], driven: &dyn Fn(f32) -> Vec<f32>) -
 fn halve(
     (from, to): (f32, f32),
     ends: (&[f32], &[f32]),
-    (most, driven): (&[f32], &dyn Fn(f32) -> Vec<f32>),
+    (most, amounts): (&[f32], &dyn Fn(f32) -> Vec<f32>),
     left: usize,
     dense: &mut Vec<f32>,
 ) {
     let at = |share: f32| from + (to - from) * share;
+    // At a jump nothing lies between.
+    if left == 0 || at(0.5) <= from || at(0.5) >= to {
+        return;
+    }
     let off = |share: f32, there: &[f32]| -> f32 {
         let straight = |m: usize| ends.0[m] + (ends.1[m] - ends.0[m]) * share;
         (0..most.len()).map(|m| (there[m] - straight(m)).abs() * most[m]).sum()
     };
-    let middle = driven(at(0.5));
-    let is_straight = |share: f32| off(share, &driven(at(share))) <= KEYED_WITHIN;
-    if left == 0 || (off(0.5, &middle) <= KEYED_WITHIN && is_straight(0.25) && is_straight(0.75)) {
+    let middle = amounts(at(0.5));
+    let is_straight = |share: f32| off(share, &amounts(at(share))) <= KEYED_WITHIN;
+    if off(0.5, &middle) <= KEYED_WITHIN && is_straight(0.25) && is_straight(0.75) {
         return;
     }
-    halve((from, at(0.5)), (ends.0, &middle), (most, driven), left - 1, dense);
+    halve((from, at(0.5)), (ends.0, &middle), (most, amounts), left - 1, dense);
     dense.push(at(0.5));
-    halve((at(0.5), to), (&middle, ends.1), (most, driven), left - 1, dense);
+    halve((at(0.5), to), (&middle, ends.1), (most, amounts), left - 1, dense);
 }

@@ -117,6 +117,18 @@ pub struct Picture {
     pub bytes: Vec<u8>,
 }
 
+impl Picture {
+    /// What a file of its type ends with.
+    pub(crate) fn ending(&self) -> &'static str {
+        match self.media_type.as_str() {
+            "image/jpeg" => "jpg",
+            "image/webp" => "webp",
+            "image/ktx2" => "ktx2",
+            _ => "png",
+        }
+    }
+}
+
 /// The materials of a file with their textures, as the glTF 2.0 specification writes them
 /// (`materials`, `textures` and `samplers` are its JSON objects, extensions included).
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -155,7 +167,7 @@ pub(crate) fn media_type(bytes: &[u8]) -> Option<&'static str> {
         [0x89, b'P', b'N', b'G', ..] => Some("image/png"),
         [0xFF, 0xD8, 0xFF, ..] => Some("image/jpeg"),
         [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some("image/webp"),
-        [0xAB, b'K', b'T', b'X', ..] => Some("image/ktx2"),
+        [0xAB, b'K', b'T', b'X', b' ', b'2', b'0', ..] => Some("image/ktx2"),
         _ => None,
     }
 }

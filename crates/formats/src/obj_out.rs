@@ -24,15 +24,19 @@ pub struct ObjPart<'a> {
 /// The text of an OBJ in that frame, and of its MTL, which is asked for as `library`.
 pub fn write_obj(parts: &[ObjPart], frame: Frame, library: &str) -> (String, String) {
     let (mut obj, mut mtl) = (format!("# {frame}\nmtllib {library}\n"), String::new());
-    let mut written: Vec<String> = Vec::new();
+    // Names and what each says: two materials of one name that differ are told apart.
+    let mut written: Vec<(String, String)> = Vec::new();
     // Numbers count from 1, through the whole file.
     let mut first = (1, 1);
     for part in parts {
         push_part((part, frame), &mut first, &mut obj, &mut |material| {
-            let name = material_name(part.look, material);
-            if !written.contains(&name) {
-                push_material(part.look, material, &name, &mut mtl);
-                written.push(name.clone());
+            let (base, says) = (material_name(part.look, material), material_lines(part.look, material));
+            let numbered = (1..).map(|n| if n == 1 { base.clone() } else { format!("{base}_{n}") });
+            let taken = |name: &String| written.iter().any(|(known, other)| known == name && *other != says);
+            let name = numbered.skip_while(taken).next().unwrap_or(base.clone());
+            if !written.iter().any(|(known, _)| *known == name) {
+                line(&mut mtl, format_args!("newmtl {name}\n{says}"));
+                written.push((name.clone(), says));
             }
             name
         });
@@ -95,8 +99,8 @@ fn material_name(look: &Look, material: Option<u32>) -> String {
     one_line(named.unwrap_or(&format!("material {}", n + 1)))
 }
 
-/// Base colour, roughness (as a shininess) and opacity: all that the form has of a material.
-fn push_material(look: &Look, material: Option<u32>, name: &str, mtl: &mut String) {
+/// Base colour and opacity: all that the form has of a material.
+fn material_lines(look: &Look, material: Option<u32>) -> String {
     let [r, g, b, a] = look.base_colour(material);
-    line(mtl, format_args!("newmtl {name}\nKd {r} {g} {b}\nd {a}"));
+    format!("Kd {r} {g} {b}\nd {a}")
 }

@@ -74,12 +74,9 @@ impl ShownMaterial<'_> {
     }
 }
 
+/// The pictures that USD reads.
 fn ending(picture: &Picture) -> Option<&'static str> {
-    match picture.media_type.as_str() {
-        "image/png" => Some("png"),
-        "image/jpeg" => Some("jpg"),
-        _ => None,
-    }
+    Some(picture.ending()).filter(|ending| matches!(*ending, "png" | "jpg"))
 }
 
 impl Usda {

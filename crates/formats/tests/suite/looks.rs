@@ -5,8 +5,8 @@ use serde_json::{json, Value};
 use tin_cloak_core::glam::Vec3;
 use tin_cloak_core::mesh::Mesh;
 use tin_cloak_formats::{
-    read, wanted, write_glb, write_usd_with_pictures, write_usda, Companions, Document, Frame, GlbPart,
-    GlbScene, Look, MaterialRun, Materials, MeshPart, Picture, ReadError,
+    read, wanted, write_glb, write_gltf, write_usd_with_pictures, write_usda, Companions, Document, Frame,
+    GlbPart, GlbScene, Look, MaterialRun, Materials, MeshPart, Picture, ReadError,
 };
 
 /// A picture of one dot; its first bytes say what it is.
@@ -104,6 +104,42 @@ fn looks_of_several_parts_are_written_once() {
     let count = |key: &str| json[key].as_array().map_or(0, Vec::len);
     assert_eq!((count("images"), count("textures"), count("samplers"), count("materials")), (2, 2, 1, 3));
     assert_eq!(json["extensionsUsed"], json!(["KHR_materials_clearcoat"]));
+}
+
+/// Pictures written beside a glTF are named for what they are (registered media types: image/webp, image/ktx2).
+#[test]
+fn pictures_keep_their_type() {
+    let mut look = two_materials();
+    let materials = std::sync::Arc::make_mut(&mut look.materials);
+    // The second is the first that is asked for.
+    materials.pictures[1].bytes = b"RIFF\x04\0\0\0WEBP".to_vec();
+    materials.pictures[0].bytes = b"\xABKTX 20\xBB\r\n\x1A\n".to_vec();
+    let types = ["image/webp", "image/ktx2"];
+    for (picture, media_type) in materials.pictures.iter_mut().rev().zip(types) {
+        picture.media_type = media_type.to_owned();
+    }
+    let bytes = glb(&[&look]);
+    let json = json_of(&bytes);
+    let told: Vec<&str> =
+        json["images"].as_array().unwrap().iter().filter_map(|i| i["mimeType"].as_str()).collect();
+    assert_eq!(told, types);
+    let back = read("x.glb", &bytes, &Companions::new()).unwrap().meshes.remove(0);
+    let part = GlbPart {
+        name: "strip",
+        mesh: &back.mesh,
+        skin: None,
+        morphs: &[],
+        amounts: &[],
+        mark: None,
+        look: &back.look,
+        colour: [0.5; 3],
+    };
+    let files = write_gltf(&GlbScene { parts: vec![part], skeleton: None, clips: &[] }, "strip").unwrap();
+    let names: Vec<&str> = files.iter().map(|f| f.0.as_str()).collect();
+    assert_eq!(names, ["strip.gltf", "strip.bin", "strip-picture-1.webp", "strip-picture-2.ktx2"]);
+    let companions: Companions = files[1..].iter().cloned().collect();
+    let again = read("strip.gltf", &files[0].1, &companions).unwrap().meshes.remove(0);
+    assert_eq!(again.look.materials.pictures[1].media_type, "image/ktx2");
 }
 
 const PICTURED: &str = r#"{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],

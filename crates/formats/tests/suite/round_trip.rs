@@ -146,6 +146,51 @@ fn a_dressed_scene_comes_back_equal() {
     assert!(a.rotations.iter().zip(&b.rotations).all(|(x, y)| x.dot(*y).abs() > 0.999_999));
 }
 
+/// Beside a shape that a pose drives, what is held from key to key jumps, and what runs on a curve keeps to it.
+#[test]
+fn keys_beside_driven_shapes_play_as_they_came() {
+    let (mesh, skeleton) = (cube(), skeleton());
+    let driver = Driver { joint: JointId(1), axis: Vec3::X, from: 0.2, full: 0.9 };
+    let bent = Morph { driver: Some(driver), ..Morph::from_dense("bent".into(), &[Vec3::Z * 0.01; 8]) };
+    let wide = Morph::from_dense("wide".into(), &[Vec3::X * 0.01; 8]);
+    let times = vec![0.0, 0.5, 1.0];
+    // Of both shapes: in-tangents, values, out-tangents for each key of a curve.
+    let curve = [[0.0, 0.0], [0.0, 2.0], [0.0, -1.0]].map(|[v, t]| [0.0, t, 0.0, v, 0.0, t]).concat();
+    let held = vec![0.0, 0.0, 0.0, 1.0, 0.0, 0.25];
+    for (interpolation, amounts) in [(Interpolation::Step, held), (Interpolation::Cubic, curve)] {
+        let came = ShapeTrack { mesh: "box".into(), times: times.clone(), amounts, interpolation };
+        let clip = Clip { shapes: vec![came.clone()], ..wave() };
+        let morphs = [bent.clone(), wide.clone()];
+        let part = GlbPart {
+            name: "box",
+            mesh: &mesh,
+            skin: None,
+            morphs: &morphs,
+            amounts: &[],
+            mark: None,
+            look: &Look::default(),
+            colour: [0.5; 3],
+        };
+        let clips = std::slice::from_ref(&clip);
+        let bytes = write_glb(&GlbScene { parts: vec![part], skeleton: Some(&skeleton), clips }).unwrap();
+        let back = read("x.glb", &bytes, &Companions::new()).unwrap();
+        let keyed = &back.clips[0].shapes[0];
+        assert!(keyed.times.windows(2).all(|w| w[0] < w[1]), "glTF 2.0, 3.11: strictly increasing");
+        for frame in 0..=200 {
+            let time = frame as f32 / 200.0;
+            let (there, wanted) = (keyed.at(time), came.at(time)[1]);
+            // 4 µm of 10 mm.
+            assert!(
+                (there[1] - wanted).abs() < 1e-3,
+                "{interpolation:?} at {time}: {} is {wanted}",
+                there[1]
+            );
+            let driven = driver.amount(&clip.sample(&skeleton, time));
+            assert!((there[0] - driven).abs() < 1e-3, "driven at {time}: {} is {driven}", there[0]);
+        }
+    }
+}
+
 /// Without a shape that a pose drives, the keys of shapes go out to the bit, however they are joined.
 #[test]
 fn keys_of_shapes_go_out_as_they_came() {

@@ -298,9 +298,23 @@ pub fn kept_trial(kept: &KeptPose, joints: usize) -> Trial {
     Trial::still(BY_HAND, kept.name.clone(), pose)
 }
 
+/// True of a frame of a clip of that name.
+pub fn is_of_clip(trial: &Trial, clip: &str) -> bool {
+    !trial.is_still && trial.group == group_of_clip(clip)
+}
+
+/// Clips called as groups of ours are told apart.
+fn group_of_clip(clip: &str) -> String {
+    let own = STILL.contains(&clip);
+    if own {
+        format!("{clip} (motion)")
+    } else {
+        clip.to_owned()
+    }
+}
+
 fn of_clip(p: NamedPose) -> Trial {
-    let own = STILL.contains(&p.name.as_str());
-    let group = if own { format!("{} (motion)", p.name) } else { p.name };
+    let group = group_of_clip(&p.name);
     let name = group.clone();
     Trial { time: p.time, is_still: false, ..Trial::still(&group, name, p.pose) }
 }

@@ -179,8 +179,21 @@ pub fn obj_of(
     (trials, pose): (&TrialSet, Option<&str>),
     library: &str,
 ) -> Result<(String, String), WorkshopError> {
-    let document = document_of(dress, parts)?;
     let trial = pose.map(|name| trial_of(trials, name)).transpose()?;
+    obj_in(dress, parts, trial, library)
+}
+
+/// The same in a trial pose, or as it is worn at rest.
+///
+/// # Errors
+/// As [`document_of`].
+pub fn obj_in(
+    dress: &Dress,
+    parts: &Parts,
+    trial: Option<&Trial>,
+    library: &str,
+) -> Result<(String, String), WorkshopError> {
+    let document = document_of(dress, parts)?;
     let skeleton = document.skeleton.as_ref().filter(|_| trial.is_some());
     let placed = document.meshes.iter().map(|part| match (trial, skeleton) {
         (Some(trial), Some(skeleton)) => in_pose(part, skeleton, (trial, &called_up(dress, trial))),

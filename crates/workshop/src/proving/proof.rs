@@ -3,6 +3,8 @@
 
 use crate::batch::dressed_file::{DressedFile, TrialSays, TrialWish};
 use crate::batch::named_file::NamedFile;
+use crate::proving::obj_proof::prove_obj;
+use crate::proving::on_screen::posed_here;
 use glam::{Mat4, Vec3};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -14,10 +16,11 @@ use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_formats::{Companions, Document, MeshPart};
 use tin_cloak_measure::measuring::board::Board;
+use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::dress::derived::Weighed;
 use tin_cloak_model::dress::dressed::Dress;
 use tin_cloak_model::dress::room::Room;
-use tin_cloak_model::dress::trials::Trial;
+use tin_cloak_model::dress::trials::{is_of_clip, Trial};
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::names::BODY;
 use tin_cloak_stations::handover::export::{export_glb, outgoing, OfHidden, Outgoing};
@@ -29,6 +32,10 @@ pub struct Proof {
     pub poses: usize,
     /// For each mesh the furthest that any vertex is in the file from where it is on the screen, millimetres.
     pub parts: Vec<(String, f32)>,
+    /// As OBJ: in how many poses, and the furthest that any corner of a face is from where it is on the screen,
+    /// millimetres.
+    #[serde(default)]
+    pub obj: (usize, f32),
     /// Cells of the board that were measured of the file.
     pub cells: usize,
     /// How many of them are not as on the screen.
@@ -62,7 +69,7 @@ impl Proof {
 
     /// True when the file is what was on the screen.
     pub fn is_equal(&self) -> bool {
-        self.largest_mm() < EQUAL_MM && self.differing == 0
+        self.largest_mm() < EQUAL_MM && self.obj.1 < EQUAL_MM && self.differing == 0
     }
 
     /// Size of the file.
@@ -74,7 +81,14 @@ impl Proof {
     pub fn line(&self) -> String {
         let (mm, poses, cells) = (self.largest_mm(), self.poses, self.cells);
         if self.is_equal() {
-            return format!("read again: equal within {mm:.4} mm in {poses} poses, {cells} cells alike");
+            let (obj, obj_mm) = self.obj;
+            return format!(
+                "read again: equal within {mm:.4} mm in {poses} poses, {cells} cells alike; as OBJ within {obj_mm:.4} \
+                 mm in {obj}"
+            );
+        }
+        if self.largest_mm() < EQUAL_MM && self.differing == 0 {
+            return format!("read again: equal, but not as OBJ: {:.3} mm at most", self.obj.1);
         }
         let worst = self.parts.iter().max_by(|a, b| a.1.total_cmp(&b.1)).filter(|w| w.1 >= EQUAL_MM);
         let apart =
@@ -116,8 +130,9 @@ impl Proof {
         let parts = compared(room, &ours, &document, &|s: f32| tell(s * 0.3))?;
         let renamed = ours.iter().filter(|o| o.called != o.part.name);
         let renamed = renamed.map(|o| (o.called.clone(), o.part.name.clone())).collect();
-        let mut proof =
-            Self { poses: room.trials.trials.len(), parts, renamed, bytes: bytes.len(), ..Self::default() };
+        let obj = prove_obj(room, &ours, board)?;
+        let poses = room.trials.trials.len();
+        let mut proof = Self { poses, parts, obj, renamed, bytes: bytes.len(), ..Self::default() };
         if let Some(board) = board {
             // Which wall of a piece faces the body is told by all of the body: where faces are left out, the file with
             // all of it is measured, with the same faces left out of what is measured.
@@ -154,7 +169,8 @@ fn compared(
     let done = AtomicUsize::new(0);
     let in_pose = |pose: usize| -> Result<Vec<f32>, WorkshopError> {
         let trial = &room.trials.trials[pose];
-        let there = of_file(&dress.body.skeleton, skeleton, &trial.pose);
+        let there = in_its_clip(&dress.body, file, trial)
+            .unwrap_or_else(|| of_file(&dress.body.skeleton, skeleton, &trial.pose));
         let matrices = skeleton.skin_matrices(&there);
         let one = |own: &Outgoing| {
             let Some(layer) = piece_of.iter().position(|p| *p == own.piece) else { return 0.0 };
@@ -180,6 +196,15 @@ fn compared(
     Ok(ours.iter().enumerate().filter(bound).map(|(n, o)| (o.part.name.clone(), worst(n))).collect())
 }
 
+/// A frame of a clip as the file's own tracks have it; nothing where the trial is no frame of the body's clips as they
+/// are.
+fn in_its_clip(body: &Body, file: &Document, trial: &Trial) -> Option<Pose> {
+    let own = body.clips.iter().find(|c| !trial.is_still && is_of_clip(trial, &c.name))?;
+    let as_it_is = own.sample(&body.skeleton, trial.time) == trial.pose;
+    let theirs = file.clips.iter().find(|c| c.name == own.name).filter(|_| as_it_is)?;
+    Some(theirs.sample(file.skeleton.as_ref()?, trial.time))
+}
+
 /// A pose by the joints of another skeleton of the same names.
 fn of_file(from: &Skeleton, to: &Skeleton, pose: &Pose) -> Pose {
     let mut there = Pose::rest(to.len());
@@ -193,12 +218,6 @@ fn of_file(from: &Skeleton, to: &Skeleton, pose: &Pose) -> Pose {
         }
     }
     there
-}
-
-fn posed_here(layer: &Layer, matrices: &[Mat4], amounts: &[f32]) -> Vec<Vec3> {
-    let mut posed = vec![Vec3::ZERO; layer.rest.len()];
-    layer.pose_into(matrices, amounts, &mut Vec::new(), &mut posed);
-    posed
 }
 
 fn posed_of(part: &MeshPart, matrices: &[Mat4], amounts: &[f32]) -> Option<Vec<Vec3>> {
@@ -219,7 +238,7 @@ fn amounts_of(
     file: &Document,
 ) -> Vec<f32> {
     let worn = |m: usize| part.amounts.get(m).copied().unwrap_or(0.0);
-    let clip = (!trial.is_still).then(|| file.clips.iter().find(|c| c.name == trial.group)).flatten();
+    let clip = (!trial.is_still).then(|| file.clips.iter().find(|c| is_of_clip(trial, &c.name))).flatten();
     let keyed = clip.and_then(|c| c.shapes.iter().find(|s| s.mesh == part.name)).map(|s| s.at(trial.time));
     // Held within its range, a joint calls up less than its clip keys.
     let as_keyed = trial.held.is_empty() && !trial.driven_off;

@@ -13,7 +13,7 @@ use tin_cloak_model::state::key::Key;
 use tin_cloak_stations::making::job::Job;
 
 /// Goes up when the file is written otherwise, or otherwise read: proofs kept before say nothing of it.
-const PROOFS: u32 = 2;
+const PROOFS: u32 = 3;
 
 fn proof_key(room: &Room) -> Key {
     Key::hashed("proof of the handover", &(PROOFS, &room.state))
