@@ -158,21 +158,41 @@ pub(crate) fn out_pairs(board: &Board) -> Vec<OutPair> {
 /// What is hidden of a part.
 pub(crate) struct HiddenRow {
     pub of: String,
-    /// What hides it.
-    pub by: String,
+    /// What hides how much of it.
+    pub masks: Vec<HiddenBy>,
     pub count: usize,
     pub share: f32,
     pub older: bool,
+}
+
+/// What one piece, or several together, hide of a part.
+pub(crate) struct HiddenBy {
+    /// The part, and what hides it as a form sends it.
+    pub of: u32,
+    pub by: String,
+    pub words: String,
+    pub count: usize,
+}
+
+fn hidden_by(mask: &MaskRow) -> HiddenBy {
+    let by = mask.ids.1.iter().map(u32::to_string).collect::<Vec<_>>().join(",");
+    let words = if by.is_empty() { "by hand".to_owned() } else { format!("under {}", mask.by) };
+    HiddenBy { of: mask.ids.0, by, words, count: mask.count }
 }
 
 pub(crate) fn hidden_rows(room: &Room) -> Vec<HiddenRow> {
     let masks = room.masks();
     let row = |of_part: &[MaskRow]| {
         let first = of_part.first()?;
-        let by: Vec<String> = of_part.iter().map(|m| format!("under {}: {} faces", m.by, m.count)).collect();
         let (count, share) = room.hidden_of(&first.of);
         let older = of_part.iter().any(|m| m.older);
-        Some(HiddenRow { of: first.of.clone(), by: by.join("\n"), count, share, older })
+        Some(HiddenRow {
+            of: first.of.clone(),
+            masks: of_part.iter().map(hidden_by).collect(),
+            count,
+            share,
+            older,
+        })
     };
     masks.chunk_by(|a, b| a.of == b.of).filter_map(row).collect()
 }

@@ -336,6 +336,19 @@ async fn mask(shop: &Shop, id: i64, form: Form<MaskForm>) -> Result<Tell, Refusa
     changed_by(shop, id, Step::Mask { part: form.piece, chosen, hide: form.hide }).await
 }
 
+/// A part, and the numbers of the pieces that hide it, with commas.
+#[derive(FromForm)]
+struct ShowMaskForm {
+    of: u32,
+    by: String,
+}
+
+#[post("/fitting/<id>/show-mask", data = "<form>")]
+async fn show_mask(shop: &Shop, id: i64, form: Form<ShowMaskForm>) -> Result<Tell, Refusal> {
+    let by = form.by.split(',').filter_map(|n| n.parse().ok()).collect();
+    changed_by(shop, id, Step::ShowMask { of: form.of, by }).await
+}
+
 #[post("/fitting/<id>/show-hidden")]
 async fn show_hidden(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
     changed_by(shop, id, Step::ShowHidden).await
@@ -451,6 +464,7 @@ pub(crate) fn routes() -> Vec<Route> {
         prove,
         hide,
         mask,
+        show_mask,
         show_hidden,
         undo,
         redo,

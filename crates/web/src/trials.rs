@@ -111,6 +111,7 @@ pub(crate) struct PlanCard {
     pub frame_choices: [(&'static str, String); 6],
     pub hidden_counts: bool,
     pub body_shapes: bool,
+    pub shapes_in_clips: bool,
     pub driven_off: bool,
     pub ground: bool,
     pub on_the_way: bool,
@@ -146,6 +147,7 @@ impl PlanCard {
             frame_choices: FRAMES.map(|f| (f.0, f.1.words())),
             hidden_counts: plan.hidden_counts,
             body_shapes: plan.body_shapes,
+            shapes_in_clips: plan.shapes_in_clips,
             driven_off: plan.driven_off,
             ground: plan.ground,
             on_the_way: plan.on_the_way,
@@ -243,6 +245,7 @@ async fn hidden(shop: &Shop, id: i64, form: Form<HiddenForm>) -> Result<Tell, Re
 #[derive(FromForm)]
 struct BesidesForm {
     body_shapes: bool,
+    shapes_in_clips: bool,
     driven: bool,
     ground: bool,
     on_the_way: bool,
@@ -256,6 +259,8 @@ async fn besides(shop: &Shop, id: i64, form: Form<BesidesForm>) -> Result<Tell, 
         let plan = &room.state.plan;
         Ok(if plan.body_shapes != form.body_shapes {
             TrialChange::BodyShapes { on: form.body_shapes }
+        } else if plan.shapes_in_clips != form.shapes_in_clips {
+            TrialChange::ShapesInClips { on: form.shapes_in_clips }
         } else if plan.ground != form.ground {
             TrialChange::Ground { on: form.ground }
         } else if plan.on_the_way != form.on_the_way {

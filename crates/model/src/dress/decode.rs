@@ -12,7 +12,7 @@ use crate::dress::own_joints::{body_trials, with_own_joints};
 use crate::dress::piece::Piece;
 use crate::dress::room::{Contents, Room};
 use crate::dress::trials::{
-    clip_trials, kept_trial, matched_trials, plan_trials, trials_on_the_way, TrialSet,
+    clip_trials, kept_trial, matched_trials, plan_trials, shaped_clip_trials, trials_on_the_way, TrialSet,
 };
 use crate::dress::tucked::tuck_shapes;
 use crate::error::WorkshopError;
@@ -231,6 +231,9 @@ impl Decoder {
             let frames = state.plan.frames;
             if tries(Tries::Clips) {
                 set = set.and(clip_trials((body, own), frames));
+                if state.plan.shapes_in_clips {
+                    set.trials.extend(shaped_clip_trials((body, own), frames));
+                }
             }
             for motion in state.motions.iter().filter(|_| tries(Tries::Motions)) {
                 let document = self.stored(store, &motion.source)?;

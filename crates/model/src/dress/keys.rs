@@ -139,6 +139,7 @@ pub(super) fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]
         sweeps,
         random,
         body_shapes,
+        shapes_in_clips,
         driven_off,
         on_the_way,
         // How what is tried counts.
@@ -149,11 +150,11 @@ pub(super) fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]
         ground: _,
     } = &state.plan;
     // Shapes go by number where they are tried, or keyed in a clip.
-    let by_number = *body_shapes || body.clips.iter().any(|c| !c.shapes.is_empty());
+    let by_number = *body_shapes || *shapes_in_clips || body.clips.iter().any(|c| !c.shapes.is_empty());
     let shapes = if by_number { body.morphs.len() } else { 0 };
     let own = own.iter().filter(|_| by_number).collect::<Vec<_>>();
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
-    let plan = (frames, left_out, sweeps, random, body_shapes, driven_off, on_the_way);
+    let plan = (frames, left_out, sweeps, random, (body_shapes, shapes_in_clips), driven_off, on_the_way);
     let moved = (&state.motions, &state.poses, &state.ranges, limits);
     Key::hashed("trials", &(body_rest(state), (&state.joints, &state.body_drivers), moved, plan, own, shapes))
 }

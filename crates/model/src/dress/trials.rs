@@ -7,7 +7,8 @@ use crate::dress::motions::{range_row, SaidRanges};
 use crate::error::WorkshopError;
 use crate::state::fitting::KeptPose;
 use crate::state::trial_plan::{Frames, TrialPlan};
-use tin_cloak_core::deform::driven_amounts;
+use std::collections::HashSet;
+use tin_cloak_core::deform::{driven_amounts, Morph};
 use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::skeleton::{Pose, Skeleton};
@@ -191,6 +192,27 @@ pub fn clip_trials((body, own): (&Body, &[OwnShape]), frames: Frames) -> TrialSe
     let trials = body.clips.iter().flat_map(of).collect();
     let skipped = body.unsound_clips.iter().map(|c| (c.name.clone(), c.why.clone())).collect();
     TrialSet { trials, skipped, ..TrialSet::default() }
+}
+
+/// The body's own clips once more with each of its free shapes in turn, whole: those that a clip moves by itself are
+/// not tried in it.
+pub fn shaped_clip_trials((body, own): (&Body, &[OwnShape]), frames: Frames) -> Vec<Trial> {
+    let (worn, bare) = (body.worn_amounts(), clip_trials((body, own), frames).trials);
+    let free = body.own_shapes().iter().enumerate().filter(|(_, m)| m.driver.is_none());
+    let of_shape = |(shape, m): (usize, &Morph)| {
+        let moved = |t: &&Trial| t.shapes.iter().any(|s| s.0 == shape && s.1 != 0.0);
+        let moving: HashSet<&str> = bare.iter().filter(moved).map(|t| t.group.as_str()).collect();
+        let whole = (shape, 1.0 - worn[shape]);
+        let in_frame = |t: &Trial| {
+            let group = format!("{}, {}", t.group, m.name);
+            let others = t.shapes.iter().copied().filter(|s| s.0 != shape);
+            let shapes = others.chain([whole]).collect();
+            Trial { name: group.clone(), group, shapes, ..t.clone() }
+        };
+        let tried = bare.iter().filter(|t| !moving.contains(t.group.as_str()));
+        tried.map(in_frame).collect::<Vec<_>>()
+    };
+    free.flat_map(of_shape).collect()
 }
 
 /// What a clip's keys add to the shapes that are worn at rest, `time` seconds into it: numbers and amounts. What a pose

@@ -165,6 +165,8 @@ pub enum Step {
     Hide { options: HideOptions },
     /// Faces of a part within what is chosen are left out whatever is worn, or those at it are there again.
     Mask { part: PieceId, chosen: Chosen, hide: bool },
+    /// What pieces hide of a part (its number, and theirs) is there again; no pieces for what was hidden by hand.
+    ShowMask { of: PieceId, by: Vec<PieceId> },
     /// Everything is there again.
     ShowHidden,
     /// A piece, or the body where none is named, is drawn in under what is worn over it, where nobody sees it.

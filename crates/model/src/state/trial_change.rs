@@ -19,6 +19,8 @@ pub enum TrialChange {
     HiddenCounts { on: bool },
     /// Whether free shapes of the body are tried.
     BodyShapes { on: bool },
+    /// Whether each of them is tried in every clip.
+    ShapesInClips { on: bool },
     /// Whether it is asked what goes beneath the ground.
     Ground { on: bool },
     /// Whether the built-in poses are tried on the way there.
@@ -77,6 +79,10 @@ impl TrialChange {
             Self::BodyShapes { on } => {
                 plan.body_shapes = *on;
                 format!("{} the body's shapes", with(*on))
+            }
+            Self::ShapesInClips { on } => {
+                plan.shapes_in_clips = *on;
+                format!("{} the body's shapes in clips", with(*on))
             }
             Self::Ground { on } => {
                 plan.ground = *on;

@@ -185,6 +185,8 @@ pub struct TrialPlan {
     pub tolerances: Vec<PairTolerance>,
     /// True to try the free shapes of the body (stout, slight) too.
     pub body_shapes: bool,
+    /// True to try each of them in every frame of the clips, too.
+    pub shapes_in_clips: bool,
     /// True when what nobody sees counts against the outfit.
     pub hidden_counts: bool,
     /// Pieces that are off while it is asked what is seen, by name; what they are through of does not count.

@@ -22,8 +22,8 @@ pub fn unseen_of(body: &Body, piece: &Piece, id: u32) -> Option<Finding> {
         return None;
     }
     let text = format!(
-        "{} of its {all} faces ({:.0} %) are hidden by the body or the piece itself: nobody sees them, and they \
-         only make work",
+        "{} of its {all} faces ({:.0} %) are hidden at rest by the body or the piece itself, and only make \
+         work: poses may bare some of them",
         faces.len(),
         share * 100.0
     );

@@ -27,6 +27,8 @@ const MOST_RINGS: usize = 20;
 /// A mask as people read it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct MaskRow {
+    /// Whose faces, and the pieces that hide them, by number.
+    pub ids: (PieceId, Vec<PieceId>),
     /// Whose faces.
     pub of: String,
     /// What hides them.
@@ -66,6 +68,7 @@ impl HideOfRoom for Room {
         };
         let now = seen_by(self);
         let row = |mask: &Mask| MaskRow {
+            ids: (mask.of, mask.by.clone()),
             of: name(&mask.of).to_owned(),
             by: match mask.by.as_slice() {
                 [] => "no piece: by hand".to_owned(),
@@ -264,6 +267,18 @@ impl Doing<'_> {
             faces.dedup();
         }
         Ok(all)
+    }
+
+    pub fn show_mask(&mut self, of: PieceId, by: &[PieceId]) -> Result<String, WorkshopError> {
+        let room = self.room;
+        let at = room.state.masks.iter().position(|m| m.of == of && m.by == by);
+        let at = at.ok_or(WorkshopError::NothingHidden)?;
+        let MaskRow { of: name, by, .. } = room.masks().swap_remove(at);
+        self.draft.state.masks.remove(at);
+        // Some of them may be hidden by others, too.
+        let back =
+            room.dress.masked.faces_of(of).len().saturating_sub(self.masked_in_draft()?.faces_of(of).len());
+        Ok(format!("Take {back} faces of {name} back that were hidden by {by}"))
     }
 
     pub fn show_hidden(&mut self) -> Result<String, WorkshopError> {

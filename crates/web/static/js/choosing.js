@@ -52,6 +52,11 @@ export class Choosing {
     return this.setPicks([...this.picks, { how: field("pick-how").value, what }]);
   }
 
+  // What a step on a piece is told of it; nothing while nothing is chosen there.
+  chosenOn(piece) {
+    return piece === this.piece && this.picks.length > 0 ? { picks: this.picks } : null;
+  }
+
   async setPicks(picks) {
     this.picks = picks;
     await this.ask();

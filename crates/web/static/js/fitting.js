@@ -371,12 +371,18 @@ document.body.addEventListener("input", async (e) => {
   if (!form) return;
   const number = (name) => (form.elements[name].value === "" ? null : Number(form.elements[name].value));
   if (number("least") === null) return;
-  const body = { chosen: "everything", least_mm: number("least"), most_mm: number("most") };
+  const chosen = form.elements.chosen.checked ? choosing.chosenOn(Number(form.dataset.piece)) : "everything";
+  const says = form.nextElementSibling;
+  if (chosen === null) {
+    says.textContent = "nothing is chosen on it: open Weights by hand, in Binding";
+    return;
+  }
+  const body = { chosen, least_mm: number("least"), most_mm: number("most") };
   if (look.map !== "clearance" || look.pose !== 0) await lookAtRest();
   const { parts, figures } = await postForPreview(`/fitting/${fitting}/ease-view/${form.dataset.piece}`, body);
   scene.setView(parts, "clearance");
   const most = figures.most_mm.toFixed(1);
-  form.nextElementSibling.textContent = `would move ${figures.vertices} vertices, at most ${most} mm`;
+  says.textContent = `would move ${figures.vertices} vertices, at most ${most} mm`;
 });
 
 // What more or less of a shape would do is shown while its slider is moved; where it is let go it stays.

@@ -319,6 +319,8 @@ fn trials_are_set_and_told_over_the_page() {
         server.step("/fitting/1/tolerance", "mm=-1"),
         server.step("/fitting/1/hidden", "counts=true"),
         server.step("/fitting/1/besides", "body_shapes=true&driven=true"),
+        server.step("/fitting/1/besides", "body_shapes=true&shapes_in_clips=true&driven=true"),
+        server.step("/fitting/1/besides", "body_shapes=true&driven=true"),
         server.step("/fitting/1/besides", "body_shapes=true&driven=true&ground=true"),
         server.step("/fitting/1/besides", "body_shapes=true&driven=true&ground=true&on_the_way=true"),
         server.step("/fitting/1/on-the-way", ""),

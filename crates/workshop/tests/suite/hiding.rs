@@ -40,6 +40,18 @@ fn what_pieces_hide_is_theirs_and_goes_with_them() {
     assert!(bench.room().dress.masked.count() < hidden);
     insta::assert_snapshot!(bench.open().effect().notes.join("\n"));
     bench.shop.undo(bench.fitting).unwrap();
+    // One of them is taken back by itself: no more is there again than it hid.
+    let masks = bench.room().masks();
+    let one = masks.iter().find(|m| m.by == "breeches").unwrap();
+    let (of, by) = one.ids.clone();
+    let said = bench.run(Step::ShowMask { of, by: by.clone() });
+    let back = hidden - bench.room().dress.masked.count();
+    assert_eq!(said, format!("Take {back} faces of Wick back that were hidden by breeches"));
+    let left: Vec<String> = bench.room().masks().into_iter().map(|m| m.by).collect();
+    assert_eq!(left, ["boots", "quilted tunic", "all 3 together"]);
+    assert!((1..=one.count).contains(&back), "{back} of {}: others may have some of them, too", one.count);
+    assert!(bench.refused(Step::ShowMask { of, by }).contains("nothing else is hidden"));
+    bench.shop.undo(bench.fitting).unwrap();
     // The tunic comes off: what it hid, alone or with others, is back; what the rest hide stays.
     bench.run(Step::RemovePiece { piece: 3 });
     let left: Vec<String> = bench.room().masks().into_iter().map(|m| m.by).collect();

@@ -9,7 +9,8 @@ use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::trial::{Interpolation, Track, TrackValues};
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    bvh_of, prove, read, usda_of, usdz_of, Companions, DressedFile, Frame, Parts, Step, TrialWish,
+    bvh_of, prove, read, usda_of, usdz_of, Companions, DressedFile, Frame, Parts, Step, TrialPlan, TrialWish,
+    Tries,
 };
 
 /// A shape that is always on is part of rest: what it draws in there is not taken off what a pose pushes out.
@@ -80,6 +81,35 @@ fn a_shape_that_the_body_of_a_file_wears_is_part_of_rest() {
     assert!(run(unknown).unwrap_err().to_string().contains("has no shape “thin”"));
     file = ball.opened(TrialWish::Range);
     assert!((file.dress().body.rest[0].length() - 0.112).abs() < 1e-4);
+}
+
+/// Asked for, each free shape of the body is tried in every frame of its clips, whole.
+#[test]
+fn shapes_of_the_body_are_tried_in_its_clips_when_asked() {
+    let mut ball = Ball::in_shell(0.104).pushed_by(0.003);
+    ball.body.morphs = vec![grown(&ball.body, "stout", 0.008), grown(&ball.body, "keyed", 0.002)];
+    ball = ball.keyed(&[0.0, 1.0], &[0.0, 0.0, 0.0, 1.0], Interpolation::Linear);
+    let plan = |shapes_in_clips: bool| TrialPlan {
+        left_out: vec![Tries::BuiltIn],
+        shapes_in_clips,
+        ..TrialPlan::default()
+    };
+    let file = ball.opened(TrialWish::Set(plan(false)));
+    let told = depths(&file.board(&|_| true).unwrap());
+    assert!(told.iter().all(|mm| *mm < 1.1), "3 mm along and 2 mm out, 4 mm of air: {told:?}");
+    let file = ball.opened(TrialWish::Set(plan(true)));
+    let board = file.board(&|_| true).unwrap();
+    let of_group = |name: &str| board.poses.iter().filter(|p| p.group == name).count();
+    let frames = of_group("push");
+    assert_eq!(of_group("push, stout"), frames, "as many frames again");
+    assert_eq!(of_group("push, keyed"), 0, "the clip itself keys it");
+    let told = depths(&board);
+    let deepest = told.iter().copied().fold(0.0, f32::max);
+    assert!((deepest - 9.0).abs() < 0.3, "8 mm out, 2 mm keyed, 3 mm along, 4 mm of air: {told:?}");
+    let (shop, fitting) = file.fitting();
+    let room = shop.fitting(fitting).unwrap().room;
+    let (_, proof) = prove(&room, Some(&board), &|_| true).unwrap();
+    assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
 }
 
 /// What a clip keys of shapes and sizes is posed, measured and played, each at its key, and goes out so.
