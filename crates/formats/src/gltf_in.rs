@@ -287,6 +287,7 @@ fn read_part(
     }
     let mut look = all.look;
     look.resize(geometry.positions.len());
+    look.not_kept = not_kept(&mesh);
     Ok(Some(MeshPart {
         name,
         mesh: geometry,
@@ -297,6 +298,32 @@ fn read_part(
         look,
         weight_faults,
     }))
+}
+
+/// What a mesh has that is not read: directions that would not be true of cloth that moves, and what others have put in.
+fn not_kept(mesh: &gltf::Mesh) -> Vec<String> {
+    let mut all = Vec::new();
+    let mut add = |what: String| {
+        if !all.contains(&what) {
+            all.push(what);
+        }
+    };
+    for primitive in mesh.primitives() {
+        for (semantic, _) in primitive.attributes() {
+            match semantic {
+                Semantic::Tangents => add("tangents".to_owned()),
+                Semantic::Colors(set) if set > 0 => add(format!("colours {}", set + 1)),
+                // Ours tells what is hidden, and is made anew.
+                Semantic::Extras(name) if name != "HIDDEN" => add(format!("attribute _{name}")),
+                _ => {}
+            }
+        }
+        for target in primitive.morph_targets() {
+            target.normals().into_iter().for_each(|_| add("normals of shapes".to_owned()));
+            target.tangents().into_iter().for_each(|_| add("tangents of shapes".to_owned()));
+        }
+    }
+    all
 }
 
 fn transform(all: &mut GatheredMeshes, to_world: Mat4) {

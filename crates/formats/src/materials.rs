@@ -20,6 +20,8 @@ pub struct Look {
     pub runs: Vec<MaterialRun>,
     /// All materials of the file.
     pub materials: Arc<Materials>,
+    /// What the file has of the mesh besides and is not kept, in words.
+    pub not_kept: Vec<String>,
 }
 
 /// Triangles from `first` up to the next run have one material.
@@ -67,7 +69,8 @@ impl Look {
 
     /// The look of what is left of a mesh.
     pub(crate) fn pick(&self, Kept { vertices, faces }: &Kept) -> Self {
-        let mut left = Self { materials: Arc::clone(&self.materials), ..Self::default() };
+        let (materials, not_kept) = (Arc::clone(&self.materials), self.not_kept.clone());
+        let mut left = Self { materials, not_kept, ..Self::default() };
         left.uv_sets =
             self.uv_sets.iter().map(|set| vertices.iter().map(|&v| set[v as usize]).collect()).collect();
         if !self.colours.is_empty() {

@@ -42,6 +42,7 @@ fn two_materials() -> Look {
         colours: (0..6).map(|i| [i as f32 / 8.0, 0.5, 0.25, 1.0]).collect(),
         runs: vec![run(0, Some(1)), run(2, Some(2))],
         materials: materials.into(),
+        not_kept: Vec::new(),
         hidden: Vec::new(),
     }
 }
@@ -166,6 +167,27 @@ fn pictures_come_along_with_a_gltf() {
     let alone: Companions = along.into_iter().filter(|(n, _)| n == "a.bin").collect();
     let error = read("x.gltf", PICTURED.as_bytes(), &alone).unwrap_err();
     assert!(matches!(&error, ReadError::OtherFile { what: "picture", .. }), "{error}");
+}
+
+/// What a file has that is not read is told by name, once.
+#[test]
+fn what_is_not_kept_is_named() {
+    let text = r#"{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],
+     "meshes":[{"primitives":[{"attributes":{"POSITION":0,"TANGENT":1,"_WIND":0,"_HIDDEN":2},
+       "targets":[{"POSITION":0,"NORMAL":0},{"POSITION":0,"NORMAL":0}]}]}],
+     "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]},
+      {"bufferView":0,"componentType":5126,"count":3,"type":"VEC4"},
+      {"bufferView":0,"componentType":5126,"count":3,"type":"SCALAR"}],
+     "bufferViews":[{"buffer":0,"byteLength":48}],"buffers":[{"uri":"a.bin","byteLength":48}]}"#;
+    let corners: [f32; 12] = [0., 0., 0., 1., 0., 0., 0., 1., 0., 0., 0., 1.];
+    let buffer: Vec<u8> = corners.iter().flat_map(|x| x.to_le_bytes()).collect();
+    let along: Companions = [("a.bin".to_owned(), buffer)].into();
+    let part = read("x.gltf", text.as_bytes(), &along).unwrap().meshes.remove(0);
+    let mut told = part.look.not_kept.clone();
+    told.sort();
+    assert_eq!(told, ["attribute _WIND", "normals of shapes", "tangents"]);
+    let (less, _) = part.without(&[]);
+    assert_eq!(less.look.not_kept, part.look.not_kept);
 }
 
 const DRESS: &str =

@@ -2,6 +2,7 @@
 
 use glam::Vec3;
 use tin_cloak_core::intake::{strays, SurfaceFacts};
+use tin_cloak_formats::Look;
 use tin_cloak_model::state::names::PieceId;
 use tin_cloak_model::state::step::Step;
 
@@ -112,6 +113,15 @@ pub fn surface(
         found.push(Finding::new(Grade::Doubt, text).at(positions[a as usize]));
     }
     found
+}
+
+/// What the file of a body or a piece has of its mesh that does not go out again.
+pub fn not_kept(look: &Look) -> Option<Finding> {
+    let what = look.not_kept.join(", ");
+    (!what.is_empty()).then(|| {
+        let text = format!("not kept, and not in the file that goes out: {what}");
+        Finding::new(Grade::Doubt, text)
+    })
 }
 
 /// Vertices of a body or a piece that lie nowhere near the others.

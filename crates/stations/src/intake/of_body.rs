@@ -2,7 +2,7 @@
 
 use crate::intake::calling_turn::{turns_of_clips, TurnOfClips};
 use crate::intake::finding::strayed;
-use crate::intake::finding::{counted, mm, surface, unit_words, Finding, Grade};
+use crate::intake::finding::{counted, mm, not_kept, surface, unit_words, Finding, Grade};
 use glam::Vec3;
 use tin_cloak_core::intake::{guess_body_size, look_over, symmetry, JointRole, SurfaceFacts, Up};
 use tin_cloak_core::trial::{Humanoid, Limbs, ShapeTrack};
@@ -26,6 +26,7 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
     }));
     found.extend(in_several_meshes(body));
     found.extend(tracks_kept_only(body));
+    found.extend(not_kept(&body.look));
     found.extend(turns_of_clips(body).into_iter().map(|found| {
         let TurnOfClips { shape, turn, fitted } = found;
         let text = format!(

@@ -105,7 +105,10 @@ fn weights_that_are_missing_or_do_not_sum_to_one_are_mended_and_told() {
     let mut document = wick();
     document.meshes[0].weight_faults.weightless = vec![5, 9];
     document.meshes[0].weight_faults.unnormalised = 1;
+    document.meshes[0].look.not_kept = vec!["tangents".into(), "attribute _WIND".into()];
     let body = body(document);
+    let lost = "not kept, and not in the file that goes out: tangents, attribute _WIND";
+    assert_eq!(told(&body, lost), Some((Grade::Doubt, false)));
     assert_eq!(told(&body, "2 vertices had no weight at all"), Some((Grade::Doubt, true)));
     assert_eq!(told(&body, "weights at 1 vertex did not sum to one"), Some((Grade::Note, false)));
 }
