@@ -68,6 +68,9 @@ pub(crate) struct Serve {
     /// Megabytes of memory for what can be made again [default: a quarter of the machine's, at least 512]
     #[arg(long, value_name = "MB", value_parser = clap::value_parser!(u64).range(64..=1 << 24))]
     pub memory: Option<u64>,
+    /// First let go of what nothing leads to any more: fittings thrown away, steps gone back on
+    #[arg(long)]
+    pub compact: bool,
 }
 
 #[derive(Args)]

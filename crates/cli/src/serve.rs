@@ -5,7 +5,7 @@ use std::fs::TryLockError;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 use std::sync::Arc;
-use tin_cloak_workshop::Workshop;
+use tin_cloak_workshop::{Compacted, Workshop};
 
 type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
 
@@ -69,6 +69,11 @@ fn machine_mb() -> Option<u64> {
 fn launch(args: &Serve, folder: &Path, measured: Option<i64>) -> Outcome {
     let _ours = alone_in(folder)?;
     let workshop = Arc::new(Workshop::open_within(folder, memory(args))?);
+    if args.compact {
+        let Compacted { blobs, bytes: (before, after) } = workshop.compact()?;
+        let mb = |bytes: u64| bytes as f64 * 1e-6;
+        eprintln!("compacted: {blobs} blobs let go, {:.1} MB before, {:.1} MB now", mb(before), mb(after));
+    }
     if let Some(fitting) = measured {
         workshop.measure(fitting)?;
     }

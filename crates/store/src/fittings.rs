@@ -102,7 +102,7 @@ impl Store {
         fitting(&self.read(), id)
     }
 
-    /// Throws a fitting away with its steps; blobs that nothing refers to any more stay until
+    /// Throws a fitting away with its steps; blobs that nothing leads to any more stay until
     /// the store is compacted.
     ///
     /// # Errors

@@ -5,12 +5,16 @@
 
 use crate::{Result, Store};
 use rusqlite::{params, Connection, OptionalExtension};
+use std::sync::atomic::Ordering;
 
 /// A hash of all that a value depends on.
 pub type KeptKey = [u8; 32];
 
 /// So many bytes of values are kept from one start of the program to the next.
 const MOST_BYTES: i64 = 512 << 20;
+
+/// After so many more of them it is looked whether they are too many.
+const LOOKED_AFTER: usize = 32 << 20;
 
 impl Store {
     /// The values under `keys`, in their order; none where nothing is kept.
@@ -35,12 +39,18 @@ impl Store {
                 put.execute(params![key.as_slice(), value])?;
             }
             Ok(())
-        })
+        })?;
+        let bytes = values.iter().map(|v| v.1.len()).sum();
+        if self.fresh.fetch_add(bytes, Ordering::Relaxed) + bytes > LOOKED_AFTER {
+            self.fresh.store(0, Ordering::Relaxed);
+            self.write(|t| prune(t))?;
+        }
+        Ok(())
     }
 }
 
 /// Drops the oldest values beyond the most that are kept.
-pub(crate) fn prune(connection: &mut Connection) -> Result<()> {
+pub(crate) fn prune(connection: &Connection) -> Result<()> {
     let all: i64 =
         connection.query_row("SELECT coalesce(sum(length(value)), 0) FROM kept", [], |r| r.get(0))?;
     if all > MOST_BYTES {

@@ -6,6 +6,7 @@
 
 mod assets;
 mod blobs;
+mod compact;
 mod fittings;
 mod kept;
 mod limit_sets;
@@ -14,11 +15,13 @@ mod steps;
 
 use rusqlite::{Connection, OpenFlags, Transaction};
 use std::path::Path;
+use std::sync::atomic::AtomicUsize;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 pub use assets::{Asset, NewAsset};
 pub use blobs::BlobId;
+pub use compact::Compacted;
 pub use fittings::{Fitting, Listed};
 pub use kept::KeptKey;
 pub use schema::FIRST_SCHEMA;
@@ -57,6 +60,8 @@ pub struct Store {
     writer: Mutex<Connection>,
     /// None where nothing stays: such a database has one connection.
     reader: Option<Mutex<Connection>>,
+    /// Bytes of values that were kept since the old ones were last dropped.
+    fresh: AtomicUsize,
 }
 
 impl Store {
@@ -75,10 +80,10 @@ impl Store {
         writer.pragma_update(None, "synchronous", "FULL")?;
         writer.pragma_update(None, "foreign_keys", "ON")?;
         schema::migrate(&mut writer)?;
-        kept::prune(&mut writer)?;
+        kept::prune(&writer)?;
         let reader = Connection::open_with_flags(&file, OpenFlags::SQLITE_OPEN_READ_ONLY)?;
         reader.busy_timeout(PATIENCE)?;
-        Ok(Self { writer: Mutex::new(writer), reader: Some(Mutex::new(reader)) })
+        Ok(Self { writer: Mutex::new(writer), reader: Some(Mutex::new(reader)), fresh: AtomicUsize::new(0) })
     }
 
     /// A store of which nothing stays: it is in memory, and in a nameless file once it is large.
@@ -91,7 +96,7 @@ impl Store {
         writer.pragma_update(None, "synchronous", "OFF")?;
         writer.pragma_update(None, "foreign_keys", "ON")?;
         schema::migrate(&mut writer)?;
-        Ok(Self { writer: Mutex::new(writer), reader: None })
+        Ok(Self { writer: Mutex::new(writer), reader: None, fresh: AtomicUsize::new(0) })
     }
 
     fn read(&self) -> MutexGuard<'_, Connection> {

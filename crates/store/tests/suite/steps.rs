@@ -150,3 +150,50 @@ fn a_step_back_is_a_step_back_however_many_ask() {
     assert_eq!(store.step_cursor(id, 1).unwrap(), None);
     assert!(store.step_cursor(99, 1).is_err());
 }
+
+/// What a branch that was left and a fitting that was thrown away had goes; what a state or an asset leads to stays.
+#[test]
+fn compacting_lets_go_of_what_nothing_leads_to() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(folder.path()).unwrap();
+    let noise = |n: u32| -> Vec<u8> {
+        // Of which zstd makes nothing smaller (xorshift, Marsaglia 2003).
+        let mut x = 2463534242u32.wrapping_add(n);
+        std::iter::repeat_with(|| {
+            x ^= x << 13;
+            x ^= x >> 17;
+            x ^= x << 5;
+            x as u8
+        })
+        .take(300_000)
+        .collect()
+    };
+    let led_to = |n: u32| NewStep {
+        state: format!("{{\"state\":{n},\"rest\":\"{}\"}}", BlobId::hashed(&noise(n)).as_str()),
+        blobs: vec![noise(n)],
+        ..step(n)
+    };
+    let kept = store.create_fitting("kept", &led_to(1)).unwrap();
+    store.add_step(kept, 1, &led_to(2)).unwrap();
+    store.move_cursor(kept, 1).unwrap();
+    store.add_step(kept, 1, &led_to(3)).unwrap();
+    let thrown = store.create_fitting("thrown away", &led_to(4)).unwrap();
+    store.delete_fitting(thrown).unwrap();
+    let asset =
+        NewAsset { name: "coat".into(), role: "piece".into(), mesh: "coat".into(), summary: String::new() };
+    let asset = store.add_assets("coat.glb", &noise(5), &[asset]).unwrap().remove(0);
+
+    let Compacted { blobs, bytes: (before, after) } = store.compact().unwrap();
+    assert_eq!(blobs, 4, "two states and what each led to");
+    assert!(before - after > 500_000, "{before} {after}");
+    for n in [1, 3] {
+        assert_eq!(store.blob(&BlobId::hashed(&noise(n))).unwrap(), noise(n));
+    }
+    assert_eq!(store.blob(&asset.file).unwrap(), noise(5));
+    for n in [2, 4] {
+        assert!(store.blob(&BlobId::hashed(&noise(n))).is_err());
+    }
+    assert_eq!(store.compact().unwrap().blobs, 0);
+    drop(store);
+    assert_eq!(Store::open(folder.path()).unwrap().steps(kept).unwrap().len(), 2);
+}

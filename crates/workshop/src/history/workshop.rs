@@ -36,7 +36,7 @@ use tin_cloak_stations::making::draft::Draft;
 use tin_cloak_stations::making::job::{Job, JobState};
 use tin_cloak_stations::shelf::bring;
 use tin_cloak_stations::shelf::templates::{self, Suiting};
-use tin_cloak_store::{Asset, BlobId, Fitting, Listed, NewStep, StepRow, Store};
+use tin_cloak_store::{Asset, BlobId, Compacted, Fitting, Listed, NewStep, StepRow, Store};
 
 /// Everything that can be done, by whoever asks: page, command line or test.
 pub struct Workshop {
@@ -103,6 +103,14 @@ impl Workshop {
     /// When it cannot be used.
     pub fn open_within(folder: &Path, bytes: u64) -> Result<Self, WorkshopError> {
         Self::on(Store::open(folder)?, Decoder::of_size(bytes))
+    }
+
+    /// Lets go of what no asset and no step leads to. Nobody else may have the folder open.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub fn compact(&self) -> Result<Compacted, WorkshopError> {
+        Ok(self.store.compact()?)
     }
 
     /// A workshop of which nothing stays.
