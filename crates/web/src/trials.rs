@@ -107,6 +107,7 @@ pub(crate) struct PlanCard {
     pub tolerances: Vec<(String, f32, usize)>,
     pub sweeps: Vec<(String, usize, usize)>,
     pub random: Option<(usize, u64)>,
+    pub combined: Option<(usize, u64)>,
     pub frames: &'static str,
     pub frame_choices: [(&'static str, String); 6],
     pub hidden_counts: bool,
@@ -143,6 +144,7 @@ impl PlanCard {
                 .collect(),
             sweeps: plan.sweeps.iter().enumerate().map(|(at, s)| (s.group(), s.steps, at)).collect(),
             random: plan.random.map(|r| (r.poses, r.seed)),
+            combined: plan.combined.map(|r| (r.poses, r.seed)),
             frames,
             frame_choices: FRAMES.map(|f| (f.0, f.1.words())),
             hidden_counts: plan.hidden_counts,
@@ -357,6 +359,13 @@ async fn random(shop: &Shop, id: i64, form: Form<RandomForm>) -> Result<Tell, Re
     tried(shop, id, move |_| Ok(TrialChange::Random { poses, seed })).await
 }
 
+/// Poses of an arm, a leg and the trunk at once.
+#[post("/fitting/<id>/combined", data = "<form>")]
+async fn combined(shop: &Shop, id: i64, form: Form<RandomForm>) -> Result<Tell, Refusal> {
+    let RandomForm { poses, seed } = form.into_inner();
+    tried(shop, id, move |_| Ok(TrialChange::Combined { poses, seed })).await
+}
+
 #[derive(FromForm)]
 struct FromOther {
     fitting: i64,
@@ -528,6 +537,7 @@ pub(crate) fn routes() -> Vec<Route> {
         swing,
         no_swing,
         random,
+        combined,
         trials_of,
         put_set,
         get_set,

@@ -4,11 +4,15 @@ use super::patches::of_one_crease;
 use super::{Layer, Walls};
 use crate::mesh::along_edges;
 use crate::query::{Bvh, ExclusionMask};
-use std::sync::OnceLock;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Arc, OnceLock};
 
 /// Faces no further apart than this along the surface at rest fold into each other as cloth and skin do in
 /// a crease, metres.
 const CREASE: f32 = 0.06;
+
+/// No more than so many bytes are kept of what lies within reach of which vertex.
+const MOST_KEPT: usize = 48 << 20;
 
 /// Two walls of one part lie no further apart than this at rest, metres.
 const THICKEST: f32 = 0.04;
@@ -17,8 +21,11 @@ const THICKEST: f32 = 0.04;
 /// surface at rest (a crease of an elbow), and the two walls of one part with thickness.
 #[derive(Clone, Debug, Default)]
 pub struct Neighbourhood {
-    /// By vertex: those within reach along the surface, ascending; found when first asked for.
-    near: Vec<OnceLock<Box<[u32]>>>,
+    /// By vertex: those within reach along the surface, as runs of numbers (first and behind the last), ascending;
+    /// found when first asked for.
+    near: Vec<OnceLock<Box<[[u32; 2]]>>>,
+    /// Bytes of runs that are kept: on fine cloth each vertex has thousands within reach.
+    kept: Arc<AtomicUsize>,
     /// True when all vertices follow the same joints alike.
     one: bool,
     /// Faces that are of one for sure.
@@ -36,12 +43,12 @@ impl Neighbourhood {
             layer.morphs.is_empty() && (1..vertices).all(|v| layer.skin.row(v).eq(first.iter().copied()));
         let wall = walls_of(&layer.walls, vertices);
         let sure = if one { ExclusionMask::default() } else { sure(layer, tree) };
-        Self { near: vec![OnceLock::new(); vertices], one, sure, wall }
+        Self { near: vec![OnceLock::new(); vertices], kept: Arc::default(), one, sure, wall }
     }
 
     /// Bytes it takes up, about, once all has been asked.
     pub fn bytes(&self) -> usize {
-        self.near.len() * 256 + self.sure.bytes()
+        self.near.len() * 32 + MOST_KEPT.min(self.near.len() * 1024) + self.sure.bytes()
     }
 
     /// Faces that need not be asked against each other: they are of one neighbourhood for sure.
@@ -64,13 +71,23 @@ impl Neighbourhood {
     }
 
     fn within_a_crease(&self, layer: &Layer, t: [u32; 3], u: [u32; 3]) -> bool {
-        let near = self.near[t[0] as usize].get_or_init(|| {
-            let reached = along_edges(&layer.rest, &layer.topology.neighbours, &[t[0]], CREASE);
-            let mut near: Vec<u32> = reached.into_iter().map(|(v, _)| v).collect();
-            near.sort_unstable();
-            near.into()
-        });
-        u.iter().any(|v| near.binary_search(v).is_ok())
+        let of = &self.near[t[0] as usize];
+        let has = |runs: &[[u32; 2]]| {
+            u.iter().any(|v| {
+                let behind = runs.partition_point(|run| run[0] <= *v);
+                behind > 0 && *v < runs[behind - 1][1]
+            })
+        };
+        if let Some(known) = of.get() {
+            return has(known);
+        }
+        let found = runs_of(along_edges(&layer.rest, &layer.topology.neighbours, &[t[0]], CREASE));
+        let bytes = found.len() * std::mem::size_of::<[u32; 2]>();
+        if self.kept.fetch_add(bytes, Ordering::Relaxed) + bytes > MOST_KEPT {
+            self.kept.fetch_sub(bytes, Ordering::Relaxed);
+            return has(&found);
+        }
+        has(of.get_or_init(|| found.into()))
     }
 
     fn two_walls(&self, layer: &Layer, t: [u32; 3], u: [u32; 3]) -> bool {
@@ -78,6 +95,20 @@ impl Neighbourhood {
         let wall = |t: [u32; 3]| t.iter().fold(3, |bits, v| bits & self.wall[*v as usize]);
         shell(t) == shell(u) && wall(t) & wall(u) == 0
     }
+}
+
+/// Runs of numbers that follow on each other.
+fn runs_of(reached: Vec<(u32, f32)>) -> Vec<[u32; 2]> {
+    let mut all: Vec<u32> = reached.into_iter().map(|(v, _)| v).collect();
+    all.sort_unstable();
+    let mut runs: Vec<[u32; 2]> = Vec::new();
+    for v in all {
+        match runs.last_mut().filter(|run| run[1] == v) {
+            Some(run) => run[1] = v + 1,
+            None => runs.push([v, v + 1]),
+        }
+    }
+    runs
 }
 
 /// Of one neighbourhood for sure are faces with a corner in common, or with corners joined by an edge no longer than a

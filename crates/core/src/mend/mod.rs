@@ -4,6 +4,7 @@ mod alike;
 mod connected_components;
 mod correctives;
 mod finite_newton;
+mod look;
 mod moves;
 mod newton_system;
 mod push_out;
@@ -15,6 +16,7 @@ pub use crate::deform::TrialPose;
 pub use alike::make_alike;
 pub use correctives::{bad_turns, BadTurn};
 pub use finite_newton::{least_change, Demands, Lower};
+pub use look::{look_of_change, Look};
 pub use push_out::{
     folded, push_out, push_out_with, trouble_in, Mended, Mending, PieceReport, PoseCache, PushSettings,
     Trouble,

@@ -143,11 +143,11 @@ const WEIGHT: f64 = 100.0;
 /// A round goes no further than this by itself, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
 /// Cloth is so much stiffer against a change of its shape than [`Moves::cost`] has it of itself.
-const STIFFNESS: f64 = 20.0;
+const STIFFNESS: f64 = 3.3;
 /// A shape of a turn goes further than a push: cloth is stiffer yet against it, so that it is not torn.
-const SHAPE_STIFFNESS: f64 = 150.0;
+const SHAPE_STIFFNESS: f64 = 10.0;
 /// Around what is through so much may move along, metres.
-const REGION: f32 = 0.03;
+const REGION: f32 = 0.10;
 /// Around what its normal leads along of (the cosine) so much may go any way, metres.
 const CREASE: f32 = 0.012;
 const LEADS_OFF: f32 = 0.6;

@@ -2,6 +2,7 @@
 
 mod aim;
 mod clip;
+mod combined;
 mod driver_fit;
 mod hand;
 mod humanoid;
@@ -14,6 +15,7 @@ mod where_on_body;
 
 pub use aim::PoseBuilder;
 pub use clip::{Clip, Interpolation, ShapeTrack, Track, TrackValues};
+pub use combined::combined_poses;
 pub use driver_fit::{fit_driver, FittedDriver};
 pub use hand::Hand;
 pub use humanoid::{Humanoid, Limbs};

@@ -221,7 +221,7 @@ pub fn random_poses(
 
 /// The next of a row of numbers from 0 to 1 (Steele, Lea & Flood, “Fast splittable pseudorandom number
 /// generators”, 2014).
-fn share(state: &mut u64) -> f32 {
+pub(super) fn share(state: &mut u64) -> f32 {
     *state = state.wrapping_add(0x9E37_79B9_7F4A_7C15);
     let mut z = *state;
     z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);

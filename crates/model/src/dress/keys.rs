@@ -138,6 +138,7 @@ pub(super) fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]
         left_out,
         sweeps,
         random,
+        combined,
         body_shapes,
         shapes_in_clips,
         driven_off,
@@ -154,7 +155,15 @@ pub(super) fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]
     let shapes = if by_number { body.morphs.len() } else { 0 };
     let own = own.iter().filter(|_| by_number).collect::<Vec<_>>();
     let limits: Vec<_> = state.pieces.iter().map(|p| (p.id, &p.limits)).collect();
-    let plan = (frames, left_out, sweeps, random, (body_shapes, shapes_in_clips), driven_off, on_the_way);
+    let plan = (
+        frames,
+        left_out,
+        sweeps,
+        (random, combined),
+        (body_shapes, shapes_in_clips),
+        driven_off,
+        on_the_way,
+    );
     let moved = (&state.motions, &state.poses, &state.ranges, limits);
     Key::hashed("trials", &(body_rest(state), (&state.joints, &state.body_drivers), moved, plan, own, shapes))
 }

@@ -6,14 +6,15 @@ use crate::dress::figure_shapes::OwnShape;
 use crate::dress::motions::{range_row, SaidRanges};
 use crate::error::WorkshopError;
 use crate::state::fitting::KeptPose;
-use crate::state::trial_plan::{Frames, TrialPlan};
+use crate::state::trial_plan::{AtRandom, Frames, TrialPlan};
 use std::collections::HashSet;
 use tin_cloak_core::deform::{driven_amounts, Morph};
 use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::trial::{
-    random_poses, range_poses, retarget, swing_poses, Clip, MotionRanges, NamedPose, Swing, UNKNOWN,
+    combined_poses, random_poses, range_poses, retarget, swing_poses, Clip, MotionRanges, NamedPose, Swing,
+    UNKNOWN,
 };
 use tin_cloak_core::JointId;
 use tin_cloak_formats::Document;
@@ -260,6 +261,9 @@ pub fn plan_trials((body, own): (&Body, &[OwnShape]), plan: &TrialPlan, said: &S
         let poses = random_poses(skeleton, &limits, (random.poses, random.seed));
         trials.extend(poses.into_iter().map(still(AT_RANDOM)));
     }
+    if let Some(AtRandom { poses, seed }) = plan.combined {
+        trials.extend(combined_poses(skeleton, (poses, seed)).into_iter().map(still(COMBINED)));
+    }
     if plan.body_shapes {
         trials.extend(shape_trials(body, own));
     }
@@ -306,6 +310,8 @@ fn shape_trials(body: &Body, own: &[OwnShape]) -> Vec<Trial> {
     trials
 }
 
+/// The group of poses of an arm, a leg and the trunk at once.
+pub const COMBINED: &str = "combined";
 /// The group of poses at random.
 const AT_RANDOM: &str = "at random";
 

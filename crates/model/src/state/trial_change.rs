@@ -35,6 +35,8 @@ pub enum TrialChange {
     Swing { joint: String, axis: Option<SwingAxis>, steps: usize, both_sides: bool, coupled: bool },
     /// A swing is tried no more, by its group.
     NoSwing { group: String },
+    /// So many poses of an arm, a leg and the trunk at once; none for 0.
+    Combined { poses: usize, seed: u64 },
     /// So many poses at random; none for 0.
     Random { poses: usize, seed: u64 },
 }
@@ -123,6 +125,10 @@ impl TrialChange {
                     return Err(format!("{group} is not swung: look at the list again"));
                 }
                 format!("swing {group} no more")
+            }
+            Self::Combined { poses, seed } => {
+                plan.combined = (*poses > 0).then_some(AtRandom { poses: *poses, seed: *seed });
+                format!("{poses} combined poses, seed {seed}")
             }
             Self::Random { poses, seed } => {
                 plan.random = (*poses > 0).then_some(AtRandom { poses: *poses, seed: *seed });

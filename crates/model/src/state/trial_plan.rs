@@ -179,6 +179,8 @@ pub struct TrialPlan {
     pub sweeps: Vec<Sweep>,
     /// Poses at random.
     pub random: Option<AtRandom>,
+    /// Poses of an arm, a leg and the trunk at once.
+    pub combined: Option<AtRandom>,
     /// How poses and pairs count; of several rules for one the last.
     pub counts: Vec<CountRule>,
     /// Tolerances of pairs.
@@ -231,8 +233,9 @@ impl TrialPlan {
             return Err("a swing has 2 to 181 poses".to_owned());
         }
         let swung: usize = self.sweeps.iter().map(|s| s.steps).sum();
-        if swung.saturating_add(self.random.map_or(0, |r| r.poses)) > MOST {
-            return Err(format!("at most {MOST} poses swung and at random"));
+        let at_random = self.random.iter().chain(&self.combined).map(|r| r.poses);
+        if at_random.fold(swung, usize::saturating_add) > MOST {
+            return Err(format!("at most {MOST} poses swung, combined and at random"));
         }
         let sane = |mm: f32| mm.is_finite() && (0.0..=200.0).contains(&mm);
         if self.tolerances.iter().any(|t| !sane(t.tolerance_mm)) {

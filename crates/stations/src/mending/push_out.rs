@@ -5,7 +5,8 @@ use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{AtRest, Outfit, Place, Settings};
 use tin_cloak_core::mend::{
-    keep_rigid, make_alike, push_out_with, Mending, PieceReport, PoseCache, PushSettings, TrialPose, Trouble,
+    keep_rigid, look_of_change, make_alike, push_out_with, Look, Mending, PieceReport, PoseCache,
+    PushSettings, TrialPose, Trouble,
 };
 use tin_cloak_formats::PieceKind;
 use tin_cloak_measure::measuring::board::Board;
@@ -74,6 +75,8 @@ pub struct Claim {
     pub moved: usize,
     /// Furthest move, millimetres.
     pub furthest_mm: f32,
+    /// What that did to its faces.
+    pub look: Look,
     /// Why something is left, in plain words.
     pub left: String,
 }
@@ -88,13 +91,24 @@ impl Claim {
         let depth = format!("{:.1} mm → {:.1} mm", self.before_mm, self.after_mm);
         let moved = match self.moved {
             0 => "nothing moved".to_owned(),
-            n => format!("{n} vertices moved, at most {:.1} mm", self.furthest_mm),
+            n => format!(
+                "{n} vertices moved, at most {:.1} mm, {}",
+                self.furthest_mm,
+                look_in_words(&self.look)
+            ),
         };
         match self.spots_after {
             0 => format!("{name}: {depth}, {moved}"),
             n => format!("{name}: {depth}, {moved}; {n} spots are left: {left}"),
         }
     }
+}
+
+/// “faces turned by 7° (95 %), 31° at most, none over; folds by 1.2°”.
+pub fn look_in_words(look: &Look) -> String {
+    let Look { turned, most, over, folds, .. } = look;
+    let over = if *over == 0 { "none over".to_owned() } else { format!("{over} over") };
+    format!("faces turned by {turned:.0}° (95 %), {most:.0}° at most, {over}; folds by {folds:.1}°")
 }
 
 /// What is to be mended.
@@ -279,7 +293,8 @@ fn claims(
         let at_limit = furthest_mm >= what.options.limit_mm * 0.999;
         let (name, moved) = (worn.name.clone(), moves.iter().filter(|m| **m > 0.01).count());
         let left = why_left(report, (at_limit, worn.kind == PieceKind::Stiff), &what.options);
-        Claim { piece, name, before_mm, after_mm, spots_before, spots_after, moved, furthest_mm, left }
+        let look = look_of_change(&worn.topology, &worn.rest, place);
+        Claim { piece, name, before_mm, after_mm, spots_before, spots_after, moved, furthest_mm, look, left }
     };
     let layers = before.piece_of.iter().enumerate().filter_map(|(layer, piece)| Some((layer, (*piece)?)));
     let claims = layers.filter(|(_, piece)| what.pieces.contains(piece)).map(claim);

@@ -325,6 +325,8 @@ fn trials_are_set_and_told_over_the_page() {
         server.step("/fitting/1/besides", "body_shapes=true&driven=true&ground=true&on_the_way=true"),
         server.step("/fitting/1/on-the-way", ""),
         server.step("/fitting/1/on-the-way", "on=true"),
+        server.step("/fitting/1/combined", "poses=4&seed=2"),
+        server.step("/fitting/1/combined", "poses=0&seed=2"),
         server.step("/fitting/1/taken-off", "off=coat"),
         server.step("/fitting/1/taken-off", ""),
         server.step("/fitting/1/frames", "frames=r30"),
