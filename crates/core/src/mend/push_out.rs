@@ -139,7 +139,7 @@ pub struct PieceReport {
 /// About so far from where layers are in each other what is clear is kept so, metres.
 const ABOUT_CONTACT: f32 = 0.03;
 /// How much a demand weighs beside the cost of a move.
-const WEIGHT: f64 = 100.0;
+const WEIGHT: f64 = 300.0;
 /// A round goes no further than this by itself, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
 /// Cloth is so much stiffer against a change of its shape than [`Moves::cost`] has it of itself.
