@@ -56,7 +56,7 @@ const PART: f64 = 30.0;
 /// How much more it counts that nothing goes too far than that it goes far enough.
 const FIRM: f64 = 100.0;
 /// How much it costs that moves along a row bend, where rows are kept straight.
-const ROWS: f64 = 5.0;
+const ROWS: f64 = 20.0;
 /// Two edges of a vertex go on in one row when they are this near to a straight line (the cosine).
 const STRAIGHT: f32 = 0.94;
 /// How closely a stiff part on cloth follows it.

@@ -300,6 +300,8 @@ struct Work<'a> {
     hopeless: Hopeless,
     /// By pose, layer and vertex, what lies in its own part.
     folded: Vec<HashSet<(usize, u32)>>,
+    /// By pose, what lay deep between two sides of a fold at first: it stays there, however its lip opens.
+    deep_in_folds: Vec<HashSet<Place>>,
     /// Whether anything was found between two sides of a fold.
     meets_folds: AtomicBool,
     /// The gaps when last asked.
@@ -338,6 +340,7 @@ impl<'a> Work<'a> {
             places: Vec::new(),
             hopeless: Hopeless::default(),
             folded: mending.trouble.iter().map(folded).collect(),
+            deep_in_folds: vec![HashSet::new(); trouble.len()],
             meets_folds: AtomicBool::new(false),
             last: vec![HashMap::new(); trouble.len()],
             ignored: vec![HashSet::new(); trouble.len()],
