@@ -300,7 +300,8 @@ fn read_part(
     }))
 }
 
-/// What a mesh has that is not read: directions that would not be true of cloth that moves, and what others have put in.
+/// What a mesh has that is not read: directions that would not be true of cloth that moves, and what others have put
+/// in.
 fn not_kept(mesh: &gltf::Mesh) -> Vec<String> {
     let mut all = Vec::new();
     let mut add = |what: String| {

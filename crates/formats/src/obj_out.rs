@@ -31,9 +31,9 @@ pub fn write_obj(parts: &[ObjPart], frame: Frame, library: &str) -> (String, Str
     for part in parts {
         push_part((part, frame), &mut first, &mut obj, &mut |material| {
             let (base, says) = (material_name(part.look, material), material_lines(part.look, material));
-            let numbered = (1..).map(|n| if n == 1 { base.clone() } else { format!("{base}_{n}") });
-            let taken = |name: &String| written.iter().any(|(known, other)| known == name && *other != says);
-            let name = numbered.skip_while(taken).next().unwrap_or(base.clone());
+            let mut numbered = (1..).map(|n| if n == 1 { base.clone() } else { format!("{base}_{n}") });
+            let fits = |name: &String| written.iter().all(|(known, other)| known != name || *other == says);
+            let name = numbered.find(fits).unwrap_or_else(|| base.clone());
             if !written.iter().any(|(known, _)| *known == name) {
                 line(&mut mtl, format_args!("newmtl {name}\n{says}"));
                 written.push((name.clone(), says));

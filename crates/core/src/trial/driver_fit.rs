@@ -133,5 +133,5 @@ fn straight(angles: &[f32], amounts: &[f32], counts: impl Fn(f32, f32) -> bool) 
     let spread = mean(&|p| (f64::from(*p.0) - x).powi(2));
     let together = mean(&|p| (f64::from(*p.0) - x) * (f64::from(*p.1) - a));
     let slope = together / spread;
-    (n >= 2.0 && spread > 1e-8 && slope.is_finite()).then(|| (slope as f32, (a - slope * x) as f32))
+    (n >= 2.0 && spread > 1e-8 && slope.is_finite()).then_some((slope as f32, (a - slope * x) as f32))
 }
