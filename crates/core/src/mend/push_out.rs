@@ -148,6 +148,8 @@ const STIFFNESS: f64 = 3.3;
 const SHAPE_STIFFNESS: f64 = 10.0;
 /// Around what is through so much may move along, metres.
 const REGION: f32 = 0.10;
+/// And of a shape of a turn, of which many are sought one after the other.
+const REGION_OF_SHAPE: f32 = 0.03;
 /// Around what its normal leads along of (the cosine) so much may go any way, metres.
 const CREASE: f32 = 0.012;
 const LEADS_OFF: f32 = 0.6;
@@ -395,7 +397,8 @@ impl<'a> Work<'a> {
                 return Vec::new();
             }
             let mut may = vec![May::Stay; layers[index].rest.len()];
-            for (seeds, within, so) in [(near, REGION, May::GoAlong), (along, CREASE, May::GoAnyWay)] {
+            let region = if self.mending.shape.is_some() { REGION_OF_SHAPE } else { REGION };
+            for (seeds, within, so) in [(near, region, May::GoAlong), (along, CREASE, May::GoAnyWay)] {
                 self.region((index, seeds), within).into_iter().for_each(|v| may[v as usize] = so);
             }
             let held = self.mending.held.get(index).into_iter().flatten();
