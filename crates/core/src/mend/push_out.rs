@@ -140,12 +140,13 @@ pub struct PieceReport {
 const ABOUT_CONTACT: f32 = 0.03;
 /// How much a demand weighs beside the cost of a move.
 const WEIGHT: f64 = 300.0;
+const WEIGHT_IN_SHAPE: f64 = 100.0;
 /// A round goes no further than this by itself, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
 /// Cloth is so much stiffer against a change of its shape than [`Moves::cost`] has it of itself.
 const STIFFNESS: f64 = 3.3;
 /// A shape of a turn goes further than a push: cloth is stiffer yet against it, so that it is not torn.
-const SHAPE_STIFFNESS: f64 = 10.0;
+const SHAPE_STIFFNESS: f64 = 150.0;
 /// Around what is through so much may move along, metres.
 const REGION: f32 = 0.10;
 /// And of a shape of a turn, of which many are sought one after the other.
@@ -233,7 +234,8 @@ pub fn push_out_with(
         let beyond = mending.settings.measure.tolerance.into();
         let times = mending.settings.reweighed;
         let most = Stages { count: wishes, beyond, times, is_warm: round > 0, steps: mending.settings.steps };
-        let x = least_change_of_most(&work.cost, &demands, WEIGHT, most, work.x.clone())?;
+        let weight = if mending.shape.is_some() { WEIGHT_IN_SHAPE } else { WEIGHT };
+        let x = least_change_of_most(&work.cost, &demands, weight, most, work.x.clone())?;
         work.go_to(&x);
     }
     let first_short = first.short;
@@ -358,8 +360,9 @@ impl<'a> Work<'a> {
         }
         work.moves = Moves::new((&work.outfit.layers, &work.partners), &may);
         work.going = (0..may.len()).filter(|layer| !may[*layer].is_empty()).collect();
-        let stiffness = if mending.shape.is_some() { SHAPE_STIFFNESS } else { STIFFNESS };
-        work.cost = work.moves.cost(&work.outfit.layers, stiffness);
+        let of_shape = mending.shape.is_some();
+        let stiffness = if of_shape { SHAPE_STIFFNESS } else { STIFFNESS };
+        work.cost = work.moves.cost(&work.outfit.layers, (stiffness, of_shape));
         if work.mending.settings.keep_rows {
             work.moves.add_cost_of_rows(&work.outfit.layers, &mut work.cost);
         }
