@@ -1,4 +1,4 @@
-//! How much memory two garments of 200,000 vertices take under a limit: bringing in, binding, a whole board, and six
+//! How much memory two garments of 190,000 vertices take under a limit: bringing in, binding, a whole board, and six
 //! moves of one of them, each measured and undone.
 //!
 //! `cargo run -p tin-cloak-bench --example memory -- 512` (megabytes), on Linux.

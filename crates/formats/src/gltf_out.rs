@@ -389,7 +389,7 @@ impl Writer {
         self.close_scene(roots);
         let (mut images, mut files) = (Vec::new(), Vec::new());
         for (n, picture) in std::mem::take(&mut self.materials.0.pictures).into_iter().enumerate() {
-            let ending = picture.ending();
+            let ending = picture.ending().unwrap_or("png");
             let uri = format!("{name}-picture-{}.{ending}", n + 1);
             images.push(serde_json::json!({ "name": picture.name, "uri": uri }));
             files.push((uri, picture.bytes));

@@ -121,13 +121,14 @@ pub struct Picture {
 }
 
 impl Picture {
-    /// What a file of its type ends with.
-    pub(crate) fn ending(&self) -> &'static str {
+    /// What a file of its type ends with; none of a type that nobody knows.
+    pub(crate) fn ending(&self) -> Option<&'static str> {
         match self.media_type.as_str() {
-            "image/jpeg" => "jpg",
-            "image/webp" => "webp",
-            "image/ktx2" => "ktx2",
-            _ => "png",
+            "image/png" => Some("png"),
+            "image/jpeg" => Some("jpg"),
+            "image/webp" => Some("webp"),
+            "image/ktx2" => Some("ktx2"),
+            _ => None,
         }
     }
 }

@@ -76,7 +76,7 @@ impl ShownMaterial<'_> {
 
 /// The pictures that USD reads.
 fn ending(picture: &Picture) -> Option<&'static str> {
-    Some(picture.ending()).filter(|ending| matches!(*ending, "png" | "jpg"))
+    picture.ending().filter(|ending| matches!(*ending, "png" | "jpg"))
 }
 
 impl Usda {

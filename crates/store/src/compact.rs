@@ -46,8 +46,8 @@ fn drop_unreachable(t: &Transaction) -> Result<usize> {
         texts(t, "SELECT step FROM steps UNION SELECT summary FROM steps UNION SELECT summary FROM assets")?;
     reached.extend(said.iter().flat_map(|text| names_in(text)).map(str::to_owned));
     for state in &states {
-        let text = String::from_utf8(blobs::get(t, &BlobId::from_stored(state.clone()))?).unwrap_or_default();
-        reached.extend(names_in(&text).map(str::to_owned));
+        let bytes = blobs::get(t, &BlobId::from_stored(state.clone()))?;
+        reached.extend(names_in(&String::from_utf8_lossy(&bytes)).map(str::to_owned));
     }
     reached.extend(states);
     let lost: Vec<&String> = all.difference(&reached).collect();

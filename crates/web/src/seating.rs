@@ -46,14 +46,16 @@ async fn place(shop: &Shop, id: i64, piece: u32, form: Form<PlaceForm>) -> Resul
 struct FollowShapesForm {
     piece: Option<u32>,
     follow: bool,
-    /// Only these; all when none is named.
+    /// Only these, where only some are meant; else all.
+    some: bool,
     shape: Vec<String>,
 }
 
 #[post("/fitting/<id>/follow-shapes", data = "<form>")]
 async fn follow_shapes(shop: &Shop, id: i64, form: Form<FollowShapesForm>) -> Result<Tell, Refusal> {
-    let FollowShapesForm { piece, follow, shape: shapes } = form.into_inner();
+    let FollowShapesForm { piece, follow, some, shape: shapes } = form.into_inner();
     let pieces = piece.into_iter().collect();
+    let follow = follow && !(some && shapes.is_empty());
     changed_by(shop, id, Step::FollowShapes { pieces, follow, shapes }).await
 }
 
@@ -71,9 +73,12 @@ struct CallUpForm {
 async fn call_up(shop: &Shop, id: i64, form: Form<CallUpForm>) -> Result<Tell, Refusal> {
     let CallUpForm { shape, joint, axis, from, full } = form.into_inner();
     let axis = match axis.as_deref() {
+        None | Some("x") => [1.0, 0.0, 0.0],
         Some("y") => [0.0, 1.0, 0.0],
         Some("z") => [0.0, 0.0, 1.0],
-        _ => [1.0, 0.0, 0.0],
+        Some(_) => {
+            return Err(Refusal::new(Status::UnprocessableEntity, "A joint turns about its x, y or z axis."))
+        }
     };
     let turn = joint.filter(|name| !name.is_empty()).map(|joint| CallingTurn {
         joint,

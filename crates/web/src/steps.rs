@@ -345,7 +345,8 @@ struct ShowMaskForm {
 
 #[post("/fitting/<id>/show-mask", data = "<form>")]
 async fn show_mask(shop: &Shop, id: i64, form: Form<ShowMaskForm>) -> Result<Tell, Refusal> {
-    let by = form.by.split(',').filter_map(|n| n.parse().ok()).collect();
+    let numbers: Result<_, _> = form.by.split(',').filter(|n| !n.is_empty()).map(str::parse).collect();
+    let by = numbers.map_err(|_| Refusal::new(Status::UnprocessableEntity, "Pieces go by number."))?;
     changed_by(shop, id, Step::ShowMask { of: form.of, by }).await
 }
 

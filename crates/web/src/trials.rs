@@ -12,7 +12,8 @@ use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Rout
 use std::io::Cursor;
 use tin_cloak_workshop::core::trial::SwingAxis;
 use tin_cloak_workshop::{
-    BoardPair, CountRule, Counts, Frames, Room, Step, Sweep, Target, Trial, TrialChange, TrialPlan, WorstSnag,
+    AtRandom, BoardPair, CountRule, Counts, Frames, Room, Step, Sweep, Target, Trial, TrialChange, TrialPlan,
+    WorstSnag,
 };
 
 /// On the page, for each way to count its field's value and its words.
@@ -106,8 +107,9 @@ pub(crate) struct PlanCard {
     pub rules: Vec<(String, &'static str, String, usize)>,
     pub tolerances: Vec<(String, f32, usize)>,
     pub sweeps: Vec<(String, usize, usize)>,
-    pub random: Option<(usize, u64)>,
-    pub combined: Option<(usize, u64)>,
+    /// Poses at random, and of an arm, a leg and the trunk at once: how many, and their seed.
+    pub random: (usize, u64),
+    pub combined: (usize, u64),
     pub frames: &'static str,
     pub frame_choices: [(&'static str, String); 6],
     pub hidden_counts: bool,
@@ -133,6 +135,11 @@ const FRAMES: [(&str, Frames); 6] = [
     ("all", Frames::All),
 ];
 
+/// As the form has it: none, of the first seed, where nothing was said.
+fn poses_and_seed(drawn: Option<AtRandom>) -> (usize, u64) {
+    drawn.map_or((0, 1), |r| (r.poses, r.seed))
+}
+
 impl PlanCard {
     pub fn new(plan: &TrialPlan, pieces: &[&str], others: Vec<(i64, String)>) -> Self {
         let rule = |(at, r): (usize, &CountRule)| (r.target.words(), r.counts.word(), r.note.clone(), at);
@@ -143,8 +150,8 @@ impl PlanCard {
                 .map(|(at, t)| (format!("{} over {}", t.outer, t.inner), t.tolerance_mm, at))
                 .collect(),
             sweeps: plan.sweeps.iter().enumerate().map(|(at, s)| (s.group(), s.steps, at)).collect(),
-            random: plan.random.map(|r| (r.poses, r.seed)),
-            combined: plan.combined.map(|r| (r.poses, r.seed)),
+            random: poses_and_seed(plan.random),
+            combined: poses_and_seed(plan.combined),
             frames,
             frame_choices: FRAMES.map(|f| (f.0, f.1.words())),
             hidden_counts: plan.hidden_counts,

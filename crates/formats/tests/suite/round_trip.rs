@@ -8,7 +8,7 @@ use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::{Clip, Interpolation, JointRange, ShapeTrack, Track, TrackValues};
 use tin_cloak_core::JointId;
 use tin_cloak_formats::{
-    read, write_glb, Companions, GlbPart, GlbScene, Look, Mark, MarkedJoint, MarkedPose, PieceKind,
+    read, write_glb, Companions, Document, GlbPart, GlbScene, Look, Mark, MarkedJoint, MarkedPose, PieceKind,
 };
 
 fn cube() -> Mesh {
@@ -146,10 +146,28 @@ fn a_dressed_scene_comes_back_equal() {
     assert!(a.rotations.iter().zip(&b.rotations).all(|(x, y)| x.dot(*y).abs() > 0.999_999));
 }
 
+/// The box with these shapes and a clip, written and read again.
+fn written_with(morphs: &[Morph], clip: &Clip) -> Document {
+    let (mesh, skeleton, look) = (cube(), skeleton(), Look::default());
+    let part = GlbPart {
+        name: "box",
+        mesh: &mesh,
+        skin: None,
+        morphs,
+        amounts: &[],
+        mark: None,
+        look: &look,
+        colour: [0.5; 3],
+    };
+    let clips = std::slice::from_ref(clip);
+    let bytes = write_glb(&GlbScene { parts: vec![part], skeleton: Some(&skeleton), clips }).unwrap();
+    read("x.glb", &bytes, &Companions::new()).unwrap()
+}
+
 /// Beside a shape that a pose drives, what is held from key to key jumps, and what runs on a curve keeps to it.
 #[test]
 fn keys_beside_driven_shapes_play_as_they_came() {
-    let (mesh, skeleton) = (cube(), skeleton());
+    let skeleton = skeleton();
     let driver = Driver { joint: JointId(1), axis: Vec3::X, from: 0.2, full: 0.9 };
     let bent = Morph { driver: Some(driver), ..Morph::from_dense("bent".into(), &[Vec3::Z * 0.01; 8]) };
     let wide = Morph::from_dense("wide".into(), &[Vec3::X * 0.01; 8]);
@@ -160,20 +178,7 @@ fn keys_beside_driven_shapes_play_as_they_came() {
     for (interpolation, amounts) in [(Interpolation::Step, held), (Interpolation::Cubic, curve)] {
         let came = ShapeTrack { mesh: "box".into(), times: times.clone(), amounts, interpolation };
         let clip = Clip { shapes: vec![came.clone()], ..wave() };
-        let morphs = [bent.clone(), wide.clone()];
-        let part = GlbPart {
-            name: "box",
-            mesh: &mesh,
-            skin: None,
-            morphs: &morphs,
-            amounts: &[],
-            mark: None,
-            look: &Look::default(),
-            colour: [0.5; 3],
-        };
-        let clips = std::slice::from_ref(&clip);
-        let bytes = write_glb(&GlbScene { parts: vec![part], skeleton: Some(&skeleton), clips }).unwrap();
-        let back = read("x.glb", &bytes, &Companions::new()).unwrap();
+        let back = written_with(&[bent.clone(), wide.clone()], &clip);
         let keyed = &back.clips[0].shapes[0];
         assert!(keyed.times.windows(2).all(|w| w[0] < w[1]), "glTF 2.0, 3.11: strictly increasing");
         for frame in 0..=200 {
@@ -194,7 +199,6 @@ fn keys_beside_driven_shapes_play_as_they_came() {
 /// Without a shape that a pose drives, the keys of shapes go out to the bit, however they are joined.
 #[test]
 fn keys_of_shapes_go_out_as_they_came() {
-    let (mesh, skeleton) = (cube(), skeleton());
     let morphs = [Morph::from_dense("wide".into(), &[Vec3::X; 8])];
     let keys = |interpolation, amounts| ShapeTrack {
         mesh: "box".into(),
@@ -208,20 +212,7 @@ fn keys_of_shapes_go_out_as_they_came() {
     ];
     for track in tracks {
         let clip = Clip { name: "grow".into(), tracks: Vec::new(), shapes: vec![track] };
-        let look = Look::default();
-        let part = GlbPart {
-            name: "box",
-            mesh: &mesh,
-            skin: None,
-            morphs: &morphs,
-            amounts: &[],
-            mark: None,
-            look: &look,
-            colour: [0.5; 3],
-        };
-        let clips = std::slice::from_ref(&clip);
-        let scene = GlbScene { parts: vec![part], skeleton: Some(&skeleton), clips };
-        let back = read("x.glb", &write_glb(&scene).unwrap(), &Companions::new()).unwrap();
+        let back = written_with(&morphs, &clip);
         assert_eq!(back.clips, [clip]);
     }
 }

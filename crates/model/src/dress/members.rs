@@ -132,10 +132,11 @@ pub fn joined(
         let faults = &mut all.weight_faults;
         faults.weightless.extend(part.weight_faults.weightless.iter().filter_map(new));
         faults.unnormalised += part.weight_faults.unnormalised;
-        let known = &mut all.look.not_kept;
-        known.extend(
-            part.look.not_kept.iter().filter(|what| !known.contains(what)).cloned().collect::<Vec<_>>(),
-        );
+        for what in &part.look.not_kept {
+            if !all.look.not_kept.contains(what) {
+                all.look.not_kept.push(what.clone());
+            }
+        }
         members.push(Member { part, kept, shells, first, first_face });
     }
     let fail = |source: SkinError| WorkshopError::Bind { piece: all.name.clone(), source: source.into() };

@@ -255,14 +255,15 @@ pub fn plan_trials((body, own): (&Body, &[OwnShape]), plan: &TrialPlan, said: &S
         let swing = Swing { joint, partner, axis, degrees, steps, coupled };
         trials.extend(swing_poses(skeleton, swing).into_iter().map(still(&sweep.group())));
     }
-    if let Some(random) = plan.random {
-        let all = (0..skeleton.len()).map(|j| JointId(j as u16));
-        let limits: Vec<_> = all.filter_map(|j| Some((j, worn(j)?))).collect();
-        let poses = random_poses(skeleton, &limits, (random.poses, random.seed));
+    let all = (0..skeleton.len()).map(|j| JointId(j as u16));
+    let limits: Vec<_> = all.filter_map(|j| Some((j, worn(j)?))).collect();
+    if let Some(AtRandom { poses, seed }) = plan.random {
+        let poses = random_poses(skeleton, &limits, (poses, seed));
         trials.extend(poses.into_iter().map(still(AT_RANDOM)));
     }
     if let Some(AtRandom { poses, seed }) = plan.combined {
-        trials.extend(combined_poses(skeleton, (poses, seed)).into_iter().map(still(COMBINED)));
+        let poses = combined_poses(skeleton, &limits, (poses, seed));
+        trials.extend(poses.into_iter().map(still(COMBINED)));
     }
     if plan.body_shapes {
         trials.extend(shape_trials(body, own));
@@ -311,7 +312,7 @@ fn shape_trials(body: &Body, own: &[OwnShape]) -> Vec<Trial> {
 }
 
 /// The group of poses of an arm, a leg and the trunk at once.
-pub const COMBINED: &str = "combined";
+const COMBINED: &str = "combined";
 /// The group of poses at random.
 const AT_RANDOM: &str = "at random";
 

@@ -5,6 +5,7 @@ use tin_cloak_core::deform::Morph;
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::trial::{fit_driver, FittedDriver};
 use tin_cloak_model::dress::body::Body;
+use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::said_driver::{CallingTurn, SaidDriver};
 
@@ -38,7 +39,7 @@ impl Doing<'_> {
     fn check_worn_by_nobody(&self, (number, shape): (usize, &str)) -> Result<(), WorkshopError> {
         let (body, pieces) = (&self.room.dress.body, &self.room.dress.pieces);
         let of_body = body.worn_amounts()[number] != 0.0;
-        let own = |p: &&tin_cloak_model::dress::piece::Piece| {
+        let own = |p: &&Piece| {
             let mut worn = p.shapes.iter().zip(&p.amounts);
             worn.any(|(m, amount)| m.name == shape && *amount != 0.0)
         };
@@ -74,12 +75,6 @@ pub fn turns_of_clips(body: &Body) -> Vec<TurnOfClips> {
         let (poses, amounts) = keyed_moments(body, &shape.name);
         let fitted = fit_driver(&poses, &amounts, &shares(body, welded))?;
         let turn = CallingTurn::of(&fitted.driver, &body.skeleton)?;
-        // It is told in whole degrees, and is to be what was told.
-        let turn = CallingTurn {
-            from_degrees: turn.from_degrees.round(),
-            full_degrees: turn.full_degrees.round(),
-            ..turn
-        };
         let sound = fitted.rms <= CLOSE_ENOUGH && turn.driver(&body.skeleton).is_some();
         sound.then(|| TurnOfClips { shape: shape.name.clone(), turn, fitted })
     };

@@ -258,6 +258,28 @@ fn nonsense_is_refused_by_every_route() {
     assert!(server.get("/fitting/1").1.contains("sleeve"));
 }
 
+/// What a form says that no page sends is refused, and changes nothing.
+#[test]
+fn odd_forms_are_refused_in_one_sentence() {
+    let server = server();
+    let cases = [
+        ("/fitting/1/call-up", "shape=x&joint=y&axis=w", "x, y or z axis"),
+        ("/fitting/1/call-up", "shape=cough", "has no shape “cough”"),
+        ("/fitting/1/show-mask", "of=0&by=1,coat", "go by number"),
+        ("/fitting/1/show-mask", "of=0&by=1", "nothing else is hidden"),
+        ("/fitting/1/follow-shapes", "follow=true&shape=cough", "shape"),
+        ("/fitting/1/combined", "poses=9999&seed=1", "at most 5000"),
+    ];
+    for (path, form, wanted) in cases {
+        let (status, trigger, text) = server.post(path, form);
+        let said = match status == Status::NoContent {
+            true => crate::common::outcome(&server.shop, &trigger.unwrap()).unwrap_err(),
+            false => text,
+        };
+        assert!(said.contains(wanted), "{path} {form}: {said}");
+    }
+}
+
 /// One fitting whose state is damaged: the Shelf and the others stand, and it can be taken back, kept
 /// as text, or thrown away.
 #[test]

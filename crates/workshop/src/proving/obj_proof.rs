@@ -14,7 +14,7 @@ use tin_cloak_stations::handover::export::Outgoing;
 use tin_cloak_stations::handover::forms::{obj_in, Parts};
 
 /// In how many poses, and the furthest that any corner lies from where it is on the screen, millimetres; without end
-/// where the faces are not those.
+/// where the faces are not those. In none where nothing goes out as OBJ.
 ///
 /// # Errors
 /// When it cannot be written, or what was written cannot be read.
@@ -23,6 +23,11 @@ pub(super) fn prove_obj(
     ours: &[Outgoing],
     board: Option<&Board>,
 ) -> Result<(usize, f32), WorkshopError> {
+    // What is not bound yet has no place in a pose: an OBJ is not written then.
+    let pieces = &room.dress.pieces;
+    if pieces.iter().all(|p| p.cage) || pieces.iter().any(|p| p.bound.is_none() && !p.cage) {
+        return Ok((0, 0.0));
+    }
     let here = room.trials.poses(&room.dress.body);
     let poses = telling_poses(&here, board);
     let of_pose = |pose: &usize| -> Result<f32, WorkshopError> {

@@ -81,10 +81,12 @@ impl Proof {
     pub fn line(&self) -> String {
         let (mm, poses, cells) = (self.largest_mm(), self.poses, self.cells);
         if self.is_equal() {
-            let (obj, obj_mm) = self.obj;
+            let as_obj = match self.obj {
+                (0, _) => String::new(),
+                (obj, mm) => format!("; as OBJ within {mm:.4} mm in {obj}"),
+            };
             return format!(
-                "read again: equal within {mm:.4} mm in {poses} poses, {cells} cells alike; as OBJ within {obj_mm:.4} \
-                 mm in {obj}"
+                "read again: equal within {mm:.4} mm in {poses} poses, {cells} cells alike{as_obj}"
             );
         }
         if self.largest_mm() < EQUAL_MM && self.differing == 0 {

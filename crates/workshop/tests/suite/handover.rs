@@ -408,3 +408,20 @@ fn a_small_table_of_weights() {
     let shared = table.lines().enumerate().filter(|(n, line)| *n == 0 || line.contains('.'));
     insta::assert_snapshot!(shared.take(8).map(|(_, line)| line).collect::<Vec<_>>().join("\n"));
 }
+
+/// A piece that is not bound yet goes out without weights: the file is proved, and no OBJ is written of it.
+#[test]
+fn a_dress_with_a_piece_unbound_is_proved_without_an_obj() {
+    let bench = wearing(&[("boots", 1), ("breeches", 2)]);
+    bench.run(Step::Bind { pieces: vec![1] });
+    let (_, proof) = prove(&bench.room(), None, &|_| true).unwrap();
+    assert!(proof.is_equal() && proof.obj.0 == 0, "{}", proof.line());
+    assert!(proof.line().ends_with("0 cells alike"), "{}", proof.line());
+    bench.run(Step::Bind { pieces: vec![2] });
+    let (_, proof) = prove(&bench.room(), None, &|_| true).unwrap();
+    assert!(
+        proof.is_equal() && proof.obj.0 > 0 && proof.line().contains("as OBJ within"),
+        "{}",
+        proof.line()
+    );
+}

@@ -2,10 +2,10 @@
 
 use std::sync::Arc;
 use tin_cloak_testkit::{wardrobe, wearing, wearing_bound, Bench};
-use tin_cloak_workshop::core::trial::SwingAxis;
+use tin_cloak_workshop::core::trial::{JointRange, MotionRanges, SwingAxis};
 use tin_cloak_workshop::{
     AtRandom, Board, Companions, CountRule, Counts, FollowWish, Frames, PieceKind, PlaceOptions, Step, Sweep,
-    Target, TrialPlan, Workshop,
+    Target, Trial, TrialPlan, Workshop,
 };
 
 fn bench() -> Bench {
@@ -300,4 +300,34 @@ fn what_hangs_lower_than_the_figure_stands_is_told_on_demand() {
     assert!(depth("squat") > 100.0, "{}", depth("squat"));
     let card = board.crossing_card(at("squat"), row).unwrap();
     assert_eq!((card.through.as_str(), card.deepest_mm), ("scale cloak beneath the ground", depth("squat")));
+}
+
+/// Poses of an arm, a leg and the trunk at once are the same for a seed, and keep to the ranges that are set.
+#[test]
+fn combined_poses_keep_to_ranges() {
+    let bench = wearing(&[("breeches", 1)]);
+    let joint = "head".to_owned();
+    let range = Some(JointRange { forward: [-5.0, 5.0], sideways: [-5.0, 5.0], turn: [-5.0, 5.0] });
+    let tried = |bench: &Bench| -> Vec<Trial> {
+        let trials = &bench.room().trials;
+        trials.trials.iter().filter(|t| t.group == "combined").cloned().collect()
+    };
+    let furthest = |bench: &Bench| -> f32 {
+        let room = bench.room();
+        let (ranges, head) =
+            (MotionRanges::new(&room.dress.body.skeleton), room.dress.body.skeleton.find("head"));
+        let turn = |t: &Trial| {
+            ranges.angles(head.unwrap(), &t.pose).unwrap().iter().fold(0.0f32, |m, a| m.max(a.abs()))
+        };
+        tried(bench).iter().map(turn).fold(0.0, f32::max)
+    };
+    let combined = Some(AtRandom { poses: 40, seed: 3 });
+    bench.run(Step::Try { plan: TrialPlan { combined, ..plan(&bench) }, said: "Trials: combined".into() });
+    let free = tried(&bench);
+    assert_eq!(free.len(), 40);
+    assert!(furthest(&bench) > 15.0, "{}", furthest(&bench));
+    bench.run(Step::SetRange { joint, range, piece: None });
+    assert!(furthest(&bench) < 5.5, "{}", furthest(&bench));
+    bench.shop.undo(bench.fitting).unwrap();
+    assert_eq!(tried(&bench), free);
 }
