@@ -3,11 +3,12 @@
 //! `cargo run -p tin-cloak-bench --example hold -- demo|human [push|plan]`
 #![allow(missing_docs, clippy::unwrap_used)]
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use std::time::Instant;
 use tin_cloak_workshop::core::mend::look_of_change;
 use tin_cloak_workshop::{
-    export_glb, fit_files, AtRandom, BindOptions, DressedFile, FollowedShapes, MendOptions, NamedFile,
+    export_glb, fit_files, AtRandom, BindOptions, Counts, DressedFile, FollowedShapes, MendOptions, NamedFile,
     PieceFile, TrialPlan, TrialSays, TrialWish, Tries, Workshop,
 };
 
@@ -23,10 +24,16 @@ fn main() {
     let before = dressed.board(&|_| true).unwrap();
     let rests: Vec<_> =
         dressed.dress().pieces.iter().map(|p| (p.name.clone(), Arc::clone(&p.rest))).collect();
-    let unseen: Vec<f32> = SEEDS.map(|seed| never_seen(&file, seed)).to_vec();
+    let unseen: Vec<Depths> = SEEDS.map(|seed| never_seen(&file, seed)).to_vec();
     let begun = Instant::now();
     if how == "plan" {
-        dressed.plan(&[], &|_| true).unwrap();
+        let plan = dressed.plan(&[], &|_| true).unwrap();
+        for tried in &plan.steps {
+            println!("  step: {} ({:?})", tried.means.words, tried.brought);
+        }
+        for tried in &plan.no_help {
+            println!("  no help: {} ({:?})", tried.means.words, tried.brought);
+        }
         dressed.do_plan(&|_| true).unwrap();
     } else {
         dressed.mend(MendOptions::default(), &|_| true).unwrap();
@@ -42,9 +49,16 @@ fn main() {
         after.out_mm()
     );
     let mended = NamedFile { name: "mended.glb".into(), bytes: export_glb(dressed.dress()).unwrap() };
-    let then: Vec<f32> = SEEDS.map(|seed| never_seen(&mended, seed)).to_vec();
-    let (sum, left) = (unseen.iter().sum::<f32>(), then.iter().sum::<f32>());
-    println!("never seen, three seeds: {unseen:.0?} → {then:.0?} mm, {:.0} % left", left / sum * 100.0);
+    let then: Vec<Depths> = SEEDS.map(|seed| never_seen(&mended, seed)).to_vec();
+    let each = |all: &[Depths]| all.iter().map(|d| d.values().sum::<f32>()).collect::<Vec<_>>();
+    let (was, is) = (each(&unseen), each(&then));
+    let left = is.iter().sum::<f32>() / was.iter().sum::<f32>() * 100.0;
+    println!("never seen, three seeds: {was:.0?} → {is:.0?} mm, {left:.0} % left");
+    let names: BTreeSet<&String> = unseen.iter().chain(&then).flat_map(|d| d.keys()).collect();
+    for name in names {
+        let of = |all: &[Depths]| all.iter().filter_map(|d| d.get(name)).sum::<f32>();
+        println!("  {name}: {:.0} → {:.0} mm", of(&unseen), of(&then));
+    }
     for (piece, (name, rest)) in dressed.dress().pieces.iter().zip(&rests) {
         if piece.rest.len() != rest.len() {
             continue;
@@ -63,11 +77,20 @@ fn opened(file: &NamedFile, plan: TrialPlan) -> DressedFile {
     DressedFile::open(file, None, &TrialWish::Set(plan), &TrialSays::default()).unwrap()
 }
 
-/// The depth of all counted cells in 60 poses of an arm, a leg and the trunk at once, millimetres.
-fn never_seen(file: &NamedFile, seed: u64) -> f32 {
+/// Depths of counted cells by layer pair, millimetres, summed over poses.
+type Depths = BTreeMap<String, f32>;
+
+/// What is out in 60 poses of an arm, a leg and the trunk at once.
+fn never_seen(file: &NamedFile, seed: u64) -> Depths {
     let left_out = vec![Tries::BuiltIn, Tries::Clips, Tries::Motions, Tries::ByHand];
     let combined = Some(AtRandom { poses: 60, seed });
-    opened(file, TrialPlan { left_out, combined, ..TrialPlan::default() }).board(&|_| true).unwrap().out_mm()
+    let board = opened(file, TrialPlan { left_out, combined, ..TrialPlan::default() }).board(&|_| true).unwrap();
+    let mut depths = Depths::new();
+    for (_, row, cell) in board.out(Counts::Counted) {
+        let pair = &board.pairs[row];
+        *depths.entry(format!("{} over {}", pair.outer, pair.inner)).or_default() += cell.depth_mm();
+    }
+    depths
 }
 
 fn demo() -> NamedFile {

@@ -43,18 +43,20 @@ pub(super) struct Moves {
     pub count: usize,
 }
 
-/// Weights of the cost: of the change of shape (membrane and bending), and of the move itself; both against a mean
-/// diagonal of 1.
-const SHAPE: f64 = 0.1;
+/// What a move of cloth costs for its size, a vertex of mean area.
 const MOVE: f64 = 0.1;
 /// Of a move along the surface.
 const ACROSS: f64 = 0.4;
+/// A move that changes within this length costs as much for its change as for its size: as a membrane is drawn, and as
+/// a thin plate is bent, metres.
+const MEMBRANE: f64 = 0.040;
+const PLATE: f64 = 0.030;
 /// A stiff part weighs as much as so many vertices of cloth, at most.
 const PART: f64 = 30.0;
 /// How much more it counts that nothing goes too far than that it goes far enough.
 const FIRM: f64 = 100.0;
 /// How much it costs that moves along a row bend, where rows are kept straight.
-const ROWS: f64 = 5.0;
+const ROWS: f64 = 20.0;
 /// Two edges of a vertex go on in one row when they are this near to a straight line (the cosine).
 const STRAIGHT: f32 = 0.94;
 /// How closely a stiff part on cloth follows it.
@@ -199,43 +201,59 @@ impl Moves {
         next
     }
 
-    /// What moves cost, as the lower triangle of a matrix; the change of the shape of cloth `stiffness` times as much.
-    pub fn cost(&self, layers: &[Layer], stiffness: f64) -> Lower {
+    /// What moves cost, as the lower triangle of a matrix; the change of the shape of cloth `stiffness` times as much,
+    /// by lengths, or against its own edges.
+    pub fn cost(&self, layers: &[Layer], (stiffness, by_edges): (f64, bool)) -> Lower {
         let mut cost = Lower::new();
         for (index, layer) in layers.iter().enumerate().filter(|(i, _)| !self.handles[*i].is_empty()) {
-            self.cloth_cost((index, layer), SHAPE * stiffness, &mut cost);
+            self.cloth_cost((index, layer), (MOVE * stiffness, by_edges), &mut cost);
             self.part_cost(index, layer, &mut cost);
             self.follow_cost(index, layer, &mut cost);
         }
         cost
     }
 
-    /// Membrane and bending energy of the move of cloth (L + L M⁻¹ L, see [`Laplacian::energy_row`]), and its size.
-    fn cloth_cost(&self, (index, layer): (usize, &Layer), shape: f64, cost: &mut Lower) {
+    /// The size of the move of cloth and its change, as of a membrane and of a thin plate (with M the areas and L the
+    /// cotangents, d·Md + a² d·(−L)d + b⁴ d·LM⁻¹Ld; Botsch & Sorkine, “On linear variational surface deformation
+    /// methods”, 2008), over the mean area.
+    fn cloth_cost(
+        &self,
+        (index, layer): (usize, &Layer),
+        (stiffness, by_edges): (f64, bool),
+        cost: &mut Lower,
+    ) {
         let free = |v: usize| match self.handles[index][v] {
             Handle::Free(first, count) => first..first + count,
             _ => 0..0,
         };
         let laplacian = Laplacian::new(&layer.rest, &layer.topology.triangles, &layer.topology.neighbours);
         let mut scratch = vec![0.0; layer.rest.len()];
-        let rows: Vec<(usize, Vec<(usize, f64)>)> = (0..layer.rest.len())
-            .filter(|v| !free(*v).is_empty())
-            .map(|v| (v, laplacian.energy_row(v, &mut scratch)))
-            .collect();
-        let diagonal =
-            |(v, row): &(usize, Vec<(usize, f64)>)| row.iter().find(|e| e.0 == *v).map_or(0.0, |e| e.1);
-        let mean = rows.iter().map(diagonal).sum::<f64>() / rows.len().max(1) as f64;
-        let scale = shape / mean.max(f64::MIN_POSITIVE);
+        let moving: Vec<usize> = (0..layer.rest.len()).filter(|v| !free(*v).is_empty()).collect();
+        let mean = moving.iter().map(|v| laplacian.masses[*v]).sum::<f64>() / moving.len().max(1) as f64;
+        let mut lengths = (MEMBRANE.powi(2) * stiffness / mean, PLATE.powi(4) * stiffness / mean);
+        if by_edges {
+            let diagonal = |v: &usize| {
+                let row = laplacian.energy_row(*v, &mut vec![0.0; layer.rest.len()]);
+                row.iter().find(|e| e.0 == *v).map_or(0.0, |e| e.1)
+            };
+            let few =
+                moving.iter().step_by(moving.len().div_ceil(200).max(1)).map(diagonal).collect::<Vec<_>>();
+            let scale =
+                stiffness / (few.iter().sum::<f64>() / few.len().max(1) as f64).max(f64::MIN_POSITIVE);
+            lengths = (scale, scale);
+        }
         let mut add = |a: u32, b: u32, value: f64| {
             if a >= b {
                 let alike = self.ways[a as usize].dot(self.ways[b as usize]);
                 cost.push((a, b, value * f64::from(alike)));
             }
         };
-        for (v, row) in &rows {
-            for own in free(*v) {
-                add(own, own, if own == free(*v).start { MOVE } else { ACROSS });
-                row.iter().for_each(|(w, q)| free(*w).for_each(|other| add(own, other, q * scale)));
+        for &v in &moving {
+            let row = laplacian.weighed_row(v, lengths, &mut scratch);
+            let size = if by_edges { 1.0 } else { laplacian.masses[v] / mean };
+            for own in free(v) {
+                add(own, own, size * if own == free(v).start { MOVE } else { ACROSS });
+                row.iter().for_each(|(w, q)| free(*w).for_each(|other| add(own, other, *q)));
             }
         }
     }

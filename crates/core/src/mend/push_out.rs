@@ -139,15 +139,18 @@ pub struct PieceReport {
 /// About so far from where layers are in each other what is clear is kept so, metres.
 const ABOUT_CONTACT: f32 = 0.03;
 /// How much a demand weighs beside the cost of a move.
-const WEIGHT: f64 = 100.0;
+const WEIGHT: f64 = 300.0;
+const WEIGHT_IN_SHAPE: f64 = 100.0;
 /// A round goes no further than this by itself, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
 /// Cloth is so much stiffer against a change of its shape than [`Moves::cost`] has it of itself.
-const STIFFNESS: f64 = 20.0;
+const STIFFNESS: f64 = 3.3;
 /// A shape of a turn goes further than a push: cloth is stiffer yet against it, so that it is not torn.
 const SHAPE_STIFFNESS: f64 = 150.0;
 /// Around what is through so much may move along, metres.
-const REGION: f32 = 0.03;
+const REGION: f32 = 0.10;
+/// And of a shape of a turn, of which many are sought one after the other.
+const REGION_OF_SHAPE: f32 = 0.03;
 /// Around what its normal leads along of (the cosine) so much may go any way, metres.
 const CREASE: f32 = 0.012;
 const LEADS_OFF: f32 = 0.6;
@@ -231,7 +234,8 @@ pub fn push_out_with(
         let beyond = mending.settings.measure.tolerance.into();
         let times = mending.settings.reweighed;
         let most = Stages { count: wishes, beyond, times, is_warm: round > 0, steps: mending.settings.steps };
-        let x = least_change_of_most(&work.cost, &demands, WEIGHT, most, work.x.clone())?;
+        let weight = if mending.shape.is_some() { WEIGHT_IN_SHAPE } else { WEIGHT };
+        let x = least_change_of_most(&work.cost, &demands, weight, most, work.x.clone())?;
         work.go_to(&x);
     }
     let first_short = first.short;
@@ -300,6 +304,8 @@ struct Work<'a> {
     hopeless: Hopeless,
     /// By pose, layer and vertex, what lies in its own part.
     folded: Vec<HashSet<(usize, u32)>>,
+    /// By pose, what lay deep between two sides of a fold at first: it stays there, however its lip opens.
+    deep_in_folds: Vec<HashSet<Place>>,
     /// Whether anything was found between two sides of a fold.
     meets_folds: AtomicBool,
     /// The gaps when last asked.
@@ -338,6 +344,7 @@ impl<'a> Work<'a> {
             places: Vec::new(),
             hopeless: Hopeless::default(),
             folded: mending.trouble.iter().map(folded).collect(),
+            deep_in_folds: vec![HashSet::new(); trouble.len()],
             meets_folds: AtomicBool::new(false),
             last: vec![HashMap::new(); trouble.len()],
             ignored: vec![HashSet::new(); trouble.len()],
@@ -353,8 +360,9 @@ impl<'a> Work<'a> {
         }
         work.moves = Moves::new((&work.outfit.layers, &work.partners), &may);
         work.going = (0..may.len()).filter(|layer| !may[*layer].is_empty()).collect();
-        let stiffness = if mending.shape.is_some() { SHAPE_STIFFNESS } else { STIFFNESS };
-        work.cost = work.moves.cost(&work.outfit.layers, stiffness);
+        let of_shape = mending.shape.is_some();
+        let stiffness = if of_shape { SHAPE_STIFFNESS } else { STIFFNESS };
+        work.cost = work.moves.cost(&work.outfit.layers, (stiffness, of_shape));
         if work.mending.settings.keep_rows {
             work.moves.add_cost_of_rows(&work.outfit.layers, &mut work.cost);
         }
@@ -392,7 +400,8 @@ impl<'a> Work<'a> {
                 return Vec::new();
             }
             let mut may = vec![May::Stay; layers[index].rest.len()];
-            for (seeds, within, so) in [(near, REGION, May::GoAlong), (along, CREASE, May::GoAnyWay)] {
+            let region = if self.mending.shape.is_some() { REGION_OF_SHAPE } else { REGION };
+            for (seeds, within, so) in [(near, region, May::GoAlong), (along, CREASE, May::GoAnyWay)] {
                 self.region((index, seeds), within).into_iter().for_each(|v| may[v as usize] = so);
             }
             let held = self.mending.held.get(index).into_iter().flatten();

@@ -165,6 +165,11 @@ impl Work<'_> {
         }
         if is_first {
             self.hopeless = Hopeless::new(&asked, self.mending.settings.reach, &self.outfit.layers);
+            let deep: Vec<(usize, Place)> =
+                asked.iter().filter(|a| self.is_fold(a)).map(|a| (a.0, a.1)).collect();
+            deep.into_iter().for_each(|(pose, place)| {
+                self.deep_in_folds[pose].insert(place);
+            });
         }
         asked.retain(|(_, _, gap)| gap.gap < NEAR);
         self.found(asked)
@@ -208,6 +213,7 @@ impl Work<'_> {
                 let part = |v: u32| self.outfit.layers[*own].topology.shell_of_vertex[v as usize];
                 own == other && part(gap.own.1[0].0) == part(gap.other.1[0])
             }
+            _ if self.deep_in_folds[*pose].contains(place) => true,
             _ if gap.gap >= -lip => false,
             _ => {
                 let is_between = gap.own.1.iter().any(|e| e.1 > 0.0 && lies_in_itself(gap.own.0, e.0))
