@@ -9,7 +9,7 @@ use std::time::Instant;
 use tin_cloak_workshop::core::mend::look_of_change;
 use tin_cloak_workshop::{
     export_glb, fit_files, AtRandom, BindOptions, Counts, DressedFile, FollowedShapes, MendOptions, NamedFile,
-    PieceFile, TrialPlan, TrialSays, TrialWish, Tries, Workshop,
+    PieceFile, TrialPlan, TrialSays, TrialWish, Tried, Tries, Workshop,
 };
 
 /// Seeds of the poses that no mend sees.
@@ -29,11 +29,12 @@ fn main() {
     if how == "plan" {
         let plan = dressed.plan(&[], &|_| true).unwrap();
         for tried in &plan.steps {
-            println!("  step: {} ({:?})", tried.means.words, tried.brought);
+            println!("  {}", said(tried));
         }
         for tried in &plan.no_help {
-            println!("  no help: {} ({:?})", tried.means.words, tried.brought);
+            println!("  brings nothing: {}", said(tried));
         }
+        println!("  {}", plan.held.in_words().unwrap_or_default());
         dressed.do_plan(&|_| true).unwrap();
     } else {
         dressed.mend(MendOptions::default(), &|_| true).unwrap();
@@ -71,6 +72,14 @@ fn main() {
             );
         }
     }
+}
+
+fn said(tried: &Tried) -> String {
+    let brought = tried.brought.as_ref().map(|b| {
+        let cells = format!("{} → {} cells", b.cells.0, b.cells.1);
+        std::iter::once(cells).chain(b.more_in_words()).collect::<Vec<_>>().join("; ")
+    });
+    format!("{}: {}", tried.means.words, brought.unwrap_or_else(Clone::clone))
 }
 
 fn opened(file: &NamedFile, plan: TrialPlan) -> DressedFile {

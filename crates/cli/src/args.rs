@@ -226,7 +226,8 @@ pub(crate) struct ReportArgs {
 pub(crate) enum MeansArg {
     Seat,
     Shapes,
-    Match,
+    Bind,
+    Beneath,
     Rows,
     Push,
     Smooth,
@@ -241,7 +242,8 @@ impl From<MeansArg> for MeansKind {
         match m {
             MeansArg::Seat => Self::Seat,
             MeansArg::Shapes => Self::Shapes,
-            MeansArg::Match => Self::Match,
+            MeansArg::Bind => Self::Bind,
+            MeansArg::Beneath => Self::Beneath,
             MeansArg::Rows => Self::Rows,
             MeansArg::Push => Self::Push,
             MeansArg::Smooth => Self::Smooth,

@@ -140,6 +140,9 @@ fn say_plan(plan: &Plan) {
     for tried in &plan.no_help {
         println!("brings nothing: {}", said(tried));
     }
+    if let Some(held) = plan.held.in_words() {
+        println!("{held}");
+    }
     for (cells, why) in &plan.left {
         println!("left, {cells}: {why}");
     }
@@ -149,17 +152,11 @@ fn said(tried: &Tried) -> String {
     let Tried { means, brought } = tried;
     match brought {
         Err(why) => format!("{} ({}): {why}", means.words, means.why),
-        Ok(b) => format!(
-            "{} ({}): {} → {} cells, deepest {:.1} → {:.1} mm, {} vertices moved, at most {:.1} mm",
-            means.words,
-            means.why,
-            b.cells.0,
-            b.cells.1,
-            b.deepest_mm.0,
-            b.deepest_mm.1,
-            b.moved.0,
-            b.moved.1
-        ),
+        Ok(b) => {
+            let cells = format!("{} → {} cells", b.cells.0, b.cells.1);
+            let all: Vec<String> = std::iter::once(cells).chain(b.more_in_words()).collect();
+            format!("{} ({}): {}", means.words, means.why, all.join("; "))
+        }
     }
 }
 
@@ -208,7 +205,7 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
     }
     let mut dressed = open(&args.dressed, &args.trial, TrialWish::Range)?;
     let (margin_mm, limit_mm, alike, rows) = (args.margin_mm, args.limit_mm, args.alike, args.keep_rows);
-    let options = MendOptions { margin_mm, limit_mm, alike, rows };
+    let options = MendOptions { margin_mm, limit_mm, alike, rows, ..MendOptions::default() };
     let progress = Progress::new("mending");
     let notes = dressed.mend(options, &|s| progress.tell(s))?;
     progress.done();

@@ -71,6 +71,9 @@ pub enum WorkshopError {
     NothingStrayed { piece: String },
     #[error("a shape is worn between −100 and 200 %")]
     BadAmount,
+    /// More poses to mend for than anybody waits for.
+    #[error("at most {most} combined poses are mended for besides: give fewer")]
+    TooManyCombined { most: usize },
     #[error("a clearance is at most 200 mm, and “at most” is not below “at least”")]
     BadEase,
     #[error("“{piece}” is stiff and would bend: move or size it instead")]

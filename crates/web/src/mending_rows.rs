@@ -3,7 +3,7 @@
 use tin_cloak_workshop::core::deform::Morph;
 use tin_cloak_workshop::HideOfRoom;
 use tin_cloak_workshop::{
-    through_in_words, Board, Corrective, Counts, MaskRow, PieceState, Plan, Room, StepGain, Tried, Workshop,
+    through_in_words, Board, Corrective, Counts, MaskRow, PieceState, Plan, Room, Tried, Workshop,
     WorkshopError,
 };
 
@@ -18,6 +18,8 @@ pub(crate) struct PlanShown {
     pub stopped: bool,
     /// It is being made: more may come.
     pub in_making: bool,
+    /// What poses show that are held back.
+    pub held: Option<String>,
 }
 
 pub(crate) struct PlanLine {
@@ -37,6 +39,7 @@ impl PlanShown {
             steps: lines(&plan.steps),
             no_help: lines(&plan.no_help),
             left: plan.left.clone(),
+            held: plan.held.in_words(),
             stopped: plan.stopped,
             in_making: false,
         }
@@ -59,30 +62,10 @@ impl PlanLine {
         let (words, why) = (tried.means.words.clone(), tried.means.why.clone());
         let (cells, more) = match &tried.brought {
             Err(why) => (String::new(), crate::answers::sentence(why)),
-            Ok(b) => (format!("{} → {}", b.cells.0, b.cells.1), in_words(b)),
+            Ok(b) => (format!("{} → {}", b.cells.0, b.cells.1), b.more_in_words().join("; ")),
         };
         Self { words, why, cells, more }
     }
-}
-
-/// What changes besides the count of cells.
-fn in_words(b: &StepGain) -> String {
-    let mut words = Vec::new();
-    if (b.deepest_mm.0 - b.deepest_mm.1).abs() >= 0.05 {
-        words.push(format!("deepest {:.1} → {:.1} mm", b.deepest_mm.0, b.deepest_mm.1));
-    }
-    if b.moved.0 > 0 {
-        words.push(format!("{} vertices moved, at most {:.1} mm", b.moved.0, b.moved.1));
-    }
-    if b.strained.0 != b.strained.1 {
-        words.push(format!("strained {} → {} times", b.strained.0, b.strained.1));
-    }
-    match b.worse {
-        0 => {}
-        1 => words.push("1 cell gets worse".to_owned()),
-        n => words.push(format!("{n} cells get worse")),
-    }
-    words.join("; ")
 }
 
 /// A shape of a piece that a turn of a joint calls up.

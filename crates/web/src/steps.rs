@@ -150,7 +150,7 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
             return Err(Refusal::new(Status::UnprocessableEntity, words));
         }
         let (margin_mm, limit_mm, alike, rows) = (form.margin, form.limit, form.alike, form.rows);
-        let options = MendOptions { margin_mm, limit_mm, alike, rows };
+        let options = MendOptions { margin_mm, limit_mm, alike, rows, ..MendOptions::default() };
         let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
         let pair = form.pair.as_deref().filter(|p| !p.is_empty()).map(pair_of).transpose()?;
         let against = Against { pair, pose: form.pose.filter(|_| form.here) };

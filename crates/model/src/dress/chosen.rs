@@ -99,6 +99,18 @@ pub fn soft_shares(piece: &Piece, reach: &Reach, firm: f32) -> Result<Vec<f32>, 
     Ok(shares)
 }
 
+/// How much of a change each vertex gets that fades over so much beyond what is chosen, along the surface, millimetres.
+pub fn faded(piece: &Piece, chosen: &[bool], fade_mm: f32) -> Vec<f32> {
+    let seeds: Vec<u32> = (0..).zip(chosen).filter(|(_, c)| **c).map(|(v, _)| v).collect();
+    let reach = fade_mm * 0.001;
+    let mut shares = vec![0.0; piece.rest.len()];
+    for (v, far) in over_surface(&piece.rest, &piece.topology, &seeds, reach) {
+        let t = (1.0 - far / reach).clamp(0.0, 1.0);
+        shares[v as usize] = t * t * (3.0 - 2.0 * t);
+    }
+    shares
+}
+
 /// A piece to choose on, with the weights it has now.
 #[derive(Clone, Copy)]
 pub struct Choosing<'a> {

@@ -43,8 +43,13 @@ pub enum HandChange {
     Copy { vertex: u32 },
     /// The mean of what is chosen.
     Mean,
-    /// So much of the way (0 to 1) to the weights of what lies beneath.
-    Beneath { share: f32 },
+    /// So much of the way (0 to 1) to the weights of what lies beneath, and less and less over so much beyond what is
+    /// chosen, along the surface, millimetres.
+    Beneath {
+        share: f32,
+        #[serde(default)]
+        fade_mm: f32,
+    },
     /// From one joint to another between two vertices.
     Fade {
         from: String,
@@ -83,8 +88,11 @@ impl HandChange {
             Self::Harden { .. } => format!("Harden weights of {name}"),
             Self::Copy { vertex } => format!("Give a part of {name} the weights of vertex {vertex}"),
             Self::Mean => format!("Give a part of {name} its mean weights"),
-            Self::Beneath { share } => {
+            Self::Beneath { share, fade_mm: 0.0 } => {
                 format!("{:.0} % of the weights beneath on {name}", share * 100.0)
+            }
+            Self::Beneath { share, fade_mm } => {
+                format!("{:.0} % of the weights beneath on {name}, fading over {fade_mm:.0} mm", share * 100.0)
             }
             Self::Fade { from, to, .. } => format!("Fade from {from} to {to} on {name}"),
             Self::Crease { near, far, .. } => format!("A crease between {near} and {far} on {name}"),

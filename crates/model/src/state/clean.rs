@@ -34,6 +34,14 @@ pub enum Clean {
 }
 
 impl Clean {
+    /// Over how much it fades beyond what is chosen, where it does, millimetres.
+    pub fn fades(&self) -> Option<f32> {
+        match self {
+            Self::ByHand { change: HandChange::Beneath { fade_mm, .. }, .. } if *fade_mm > 0.0 => Some(*fade_mm),
+            _ => None,
+        }
+    }
+
     /// What it did to `name`, as a step says it.
     pub fn sentence(&self, name: &str) -> String {
         match self {

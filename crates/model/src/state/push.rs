@@ -16,6 +16,13 @@ pub struct MendOptions {
     /// Rows of vertices stay straight: moves change evenly along them.
     #[serde(default)]
     pub rows: bool,
+    /// So many poses of an arm, a leg and the trunk at once are mended for too, besides those of the fitting.
+    #[serde(default, skip_serializing_if = "is_none")]
+    pub combined: usize,
+}
+
+fn is_none(count: &usize) -> bool {
+    *count == 0
 }
 
 /// What alone is pushed against; all that is out of tolerance where nothing is said.
@@ -26,6 +33,9 @@ pub struct Against {
     /// What is through in one pose, by its number.
     pub pose: Option<usize>,
 }
+
+/// So many combined poses may be mended for besides.
+pub const MOST_COMBINED: usize = 500;
 
 impl MendOptions {
     /// Those of the body as it is drawn in: flesh under cloth, not a new figure.
@@ -41,6 +51,6 @@ impl MendOptions {
 
 impl Default for MendOptions {
     fn default() -> Self {
-        Self { margin_mm: 1.0, limit_mm: 20.0, alike: false, rows: false }
+        Self { margin_mm: 1.0, limit_mm: 20.0, alike: false, rows: false, combined: 0 }
     }
 }

@@ -1,6 +1,6 @@
 //! Cleaning the weights of a bound piece.
 
-use crate::binding::hand_change::changed_by_hand;
+use crate::binding::hand_change::{changed_by_hand, HowMuch};
 use std::sync::Arc;
 use tin_cloak_core::bind::clean::{self, both_walls_alike, difference, BoundMesh, Difference, MirrorPlane};
 use tin_cloak_core::bind::BindError;
@@ -10,7 +10,7 @@ use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::beneath::Beneath;
 use tin_cloak_model::dress::body::Body;
-use tin_cloak_model::dress::chosen::Choosing;
+use tin_cloak_model::dress::chosen::{faded, Choosing};
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::stiff_parts::stiff_shells;
 use tin_cloak_model::dress::trials::TrialSet;
@@ -44,6 +44,10 @@ pub fn cleaned(
     if !vertices.contains(&true) {
         return Err(WorkshopError::NothingChosen { piece: piece.name.clone() });
     }
+    let own = what.fades().map(|mm| faded(piece, &vertices, mm));
+    if let Some(shares) = &own {
+        vertices.iter_mut().zip(shares).for_each(|(chosen, share)| *chosen = *share > 0.0);
+    }
     let shells = &piece.topology.shell_of_vertex;
     vertices.iter_mut().zip(shells).for_each(|(c, s)| *c &= !stiff[*s as usize]);
     if !vertices.contains(&true) {
@@ -75,7 +79,7 @@ pub fn cleaned(
             return Err(WorkshopError::BadClean)
         }
         Clean::ByHand { change, firm_percent } => {
-            let how = (change, chosen, *firm_percent);
+            let how = (change, HowMuch { chosen, firm: *firm_percent, faded: own.as_deref() });
             let (skin, told) = changed_by_hand((piece, body, beneath), bound, how)?;
             notes.extend(told);
             skin

@@ -31,15 +31,24 @@ const TOLD: usize = 4;
 /// A piece, the body it is on, and what lies beneath it, made when it is asked for.
 pub type OnPiece<'a> = (&'a Piece, &'a Body, &'a dyn Fn() -> Arc<Beneath>);
 
-/// New weights of a bound piece after a change on what is chosen; `firm` is the share of a brush's radius that gets
-/// all of it, in percent, where it falls off.
+/// On what a change works, and how much of it each vertex gets.
+#[derive(Clone, Copy)]
+pub struct HowMuch<'a> {
+    pub chosen: &'a Chosen,
+    /// The share of a brush's radius that gets all of it, in percent, where it falls off.
+    pub firm: Option<f32>,
+    /// By vertex, of a change that fades beyond what is chosen.
+    pub faded: Option<&'a [f32]>,
+}
+
+/// New weights of a bound piece after a change on what is chosen.
 ///
 /// # Errors
 /// When a joint or a vertex is not there, a number makes no sense, or the weight has nowhere to go.
 pub fn changed_by_hand(
     (piece, body, beneath): OnPiece,
     bound: BoundMesh,
-    (change, chosen, firm): (&HandChange, &Chosen, Option<f32>),
+    (change, how): (&HandChange, HowMuch),
 ) -> Result<(Skin, Vec<String>), WorkshopError> {
     let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
     let by_number = match change {
@@ -48,7 +57,7 @@ pub fn changed_by_hand(
     };
     let change = by_number.as_ref().map_or(change, |found| &found.0);
     let mut told = ByHand { skin: bound.skin.clone(), full: 0, nowhere: 0 };
-    for (change, shares) in passes((piece, body), (change, chosen, firm))? {
+    for (change, shares) in passes((piece, body), (change, how))? {
         let pass = made((piece, body, beneath), BoundMesh { skin: &told.skin, ..bound }, &change, &shares)?
             .map_err(fail)?;
         told = ByHand { full: told.full + pass.full, nowhere: told.nowhere + pass.nowhere, skin: pass.skin };
@@ -107,7 +116,7 @@ fn by_number(
 /// the named ones do here.
 fn passes(
     (piece, body): (&Piece, &Body),
-    (change, chosen, firm): (&HandChange, &Chosen, Option<f32>),
+    (change, HowMuch { chosen, firm, faded }): (&HandChange, HowMuch),
 ) -> Result<Vec<(HandChange, Vec<f32>)>, WorkshopError> {
     let on_other_side = |change: &HandChange| {
         let mut other = change.clone();
@@ -117,6 +126,9 @@ fn passes(
         }
         other
     };
+    if let Some(shares) = faded {
+        return Ok(vec![(change.clone(), shares.to_vec())]);
+    }
     let Chosen::Around(reach) = chosen else {
         let everywhere = vec![1.0; piece.rest.len()];
         let mirrored =
@@ -227,7 +239,8 @@ fn made((piece, body, beneath): OnPiece, bound: BoundMesh, change: &HandChange, 
             let row = mean_of(bound);
             towards(bound, |_| Some(row.clone()), shares)
         }
-        HandChange::Beneath { share } => {
+        HandChange::Beneath { share, fade_mm } => {
+            sane(*fade_mm, 1000.0)?;
             let share = sane(*share, 1.0)?;
             let beneath = beneath();
             let shares: Vec<f32> = shares.iter().map(|s| s * share).collect();

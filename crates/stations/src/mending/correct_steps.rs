@@ -233,6 +233,10 @@ impl Doing<'_> {
     /// each measured on top of those before, and kept when less is left in all; of all that it comes through, the state
     /// with the fewest cells is taken. Stopped, the best so far is.
     pub fn correct(&mut self, pieces: &[PieceId], options: MendOptions) -> Result<String, WorkshopError> {
+        if options.combined > 0 {
+            let own = MendOptions { combined: 0, ..options };
+            return self.in_more_poses(options.combined, |more| more.correct(pieces, own));
+        }
         let bound = self.bound_pieces(pieces)?;
         let names: Vec<&str> = bound.iter().map(|&i| self.room.dress.pieces[i].name.as_str()).collect();
         let now = self.measured(None, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;

@@ -41,7 +41,8 @@ impl Left {
         self.cells as f32 + TORN * self.torn
     }
 
-    fn weight(self) -> f32 {
+    /// All of it as one number, millimetres: cells and what is torn weigh like depth.
+    pub fn weight(self) -> f32 {
         self.mm + CELL_MM * self.bad()
     }
 

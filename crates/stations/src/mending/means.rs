@@ -2,33 +2,36 @@
 
 use crate::intake::of_piece::{coarse_places, CoarsePlace};
 use crate::intake::row_steps;
+use crate::mending::bindings::{beneaths, bindings};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use tin_cloak_core::intake::ROWS_WANTED;
 use tin_cloak_formats::PieceKind;
 use tin_cloak_measure::measuring::board::Board;
+use tin_cloak_measure::measuring::measured::Measured;
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::state::mask::HideOptions;
 use tin_cloak_model::state::names::{PieceId, BODY};
 use tin_cloak_model::state::placing::{EaseOptions, RelaxOptions};
 use tin_cloak_model::state::push::{Against, MendOptions};
-use tin_cloak_model::state::recipe::{Method, SourcePart, Takes};
 use tin_cloak_model::state::step::Step;
 use tin_cloak_model::state::stroke::Chosen;
 use tin_cloak_model::state::trial_plan::{CountRule, Counts, Target};
 
-/// The kinds of means, in the order in which they are tried: what sets a piece right as a whole; then what nothing
-/// cures is set aside, so that nothing is judged or held up by it; then what moves vertices and what takes away.
+/// The kinds of means, in the order in which they are tried: what sets a piece right as a whole, whose weights and
+/// shapes are half of the trouble; then what nothing cures is set aside, so that nothing is judged or held up by it; then what moves vertices and what takes away.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum MeansKind {
-    /// Sit better at rest.
-    Seat,
     /// Follow the shapes of the body.
     Shapes,
-    /// Move as the layer beneath does.
-    Match,
+    /// Take weights by another method, or from what lies beneath, whichever measures best.
+    Bind,
+    /// Near trouble move as what lies beneath does.
+    Beneath,
+    /// Sit better at rest.
+    Seat,
     /// More rows of edges where cloth is too coarse to bend.
     Rows,
     /// Leave it: for stress only.
@@ -47,10 +50,11 @@ pub enum MeansKind {
 
 impl MeansKind {
     /// All, in order.
-    pub const ALL: [Self; 10] = [
-        Self::Seat,
+    pub const ALL: [Self; 11] = [
         Self::Shapes,
-        Self::Match,
+        Self::Bind,
+        Self::Beneath,
+        Self::Seat,
         Self::Rows,
         Self::Leave,
         Self::Push,
@@ -65,8 +69,8 @@ impl MeansKind {
         match self {
             Self::Corrective => 24.0,
             Self::Push => 8.0,
-            Self::Hide => 4.0,
-            Self::Shapes | Self::Match | Self::Smooth => 1.5,
+            Self::Hide | Self::Bind => 4.0,
+            Self::Shapes | Self::Beneath | Self::Smooth => 1.5,
             Self::Seat | Self::Rows | Self::Leave | Self::Tuck => 0.5,
         }
     }
@@ -85,16 +89,19 @@ pub struct Means {
     pub step: Step,
 }
 
+/// For so many poses of an arm, a leg and the trunk at once a plan pushes and makes correctives, besides its own: what
+/// is made for built-in poses alone holds in these.
+const COMBINED: usize = 20;
+
 /// What is out of tolerance between two layers, over the counted poses.
 #[derive(Clone, Copy, Debug, Default)]
-struct Out {
-    cells: usize,
-    deepest_mm: f32,
-    sum_mm: f32,
-    at_rest: bool,
+pub(super) struct Out {
+    pub cells: usize,
+    pub deepest_mm: f32,
+    pub at_rest: bool,
 }
 
-type OutByRow = BTreeMap<(PieceId, PieceId), Out>;
+pub(super) type OutByRow = BTreeMap<(PieceId, PieceId), Out>;
 
 fn out_by_row(board: &Board) -> OutByRow {
     let mut rows = OutByRow::new();
@@ -102,37 +109,45 @@ fn out_by_row(board: &Board) -> OutByRow {
         let ids = board.pairs[row].ids;
         let out = rows.entry((ids[0], ids[1])).or_default();
         out.cells += 1;
-        out.sum_mm += cell.depth_mm();
         out.deepest_mm = out.deepest_mm.max(cell.depth_mm());
         out.at_rest |= pose == 0;
     }
     rows
 }
 
-fn in_words(out: &Out) -> String {
+pub(super) fn in_words(out: &Out) -> String {
     let cells = if out.cells == 1 { "cell" } else { "cells" };
     format!("{} {cells}, {:.1} mm at most", out.cells, out.deepest_mm)
 }
 
-/// No row with fewer cells than this is matched for, unless one is deep.
-const WORTH_MATCHING: usize = 3;
-const DEEP_MM: f32 = 15.0;
-
-/// The means of a kind that may help in a room with this board, those against the most first.
-pub fn means_for(room: &Room, board: &Board, kind: MeansKind) -> Vec<Means> {
-    let rows = out_by_row(board);
+/// The means of a kind that may help in a room as it is measured, those against the most first; of several in one group
+/// one is taken at most. `held` is what poses show that are held back.
+pub fn means_for(room: &Room, (now, held): (&Measured, &Board), kind: MeansKind) -> Vec<Vec<Means>> {
+    let (board, rows) = (&*now.board, out_by_row(&now.board));
+    let both = || out_of_both(&rows, &out_by_row(held));
+    let each = |means: Vec<Means>| means.into_iter().map(|m| vec![m]).collect();
     match kind {
-        MeansKind::Seat => seatings(room, &rows),
-        MeansKind::Shapes => following(room, &rows).into_iter().collect(),
-        MeansKind::Match => matchings(room, &rows),
-        MeansKind::Rows => more_rows(room, board, &rows),
-        MeansKind::Push => pushing(board).into_iter().collect(),
-        MeansKind::Smooth => smoothings(room, board),
-        MeansKind::Tuck => tucking(room, &rows).into_iter().collect(),
-        MeansKind::Hide => hiding(&rows).into_iter().collect(),
-        MeansKind::Corrective => correcting(&rows).into_iter().collect(),
-        MeansKind::Leave => leaving(room, &rows).into_iter().collect(),
+        MeansKind::Seat => each(seatings(room, &rows)),
+        MeansKind::Shapes => each(following(room, &rows).into_iter().collect()),
+        MeansKind::Bind => bindings(room, &both()),
+        MeansKind::Beneath => each(beneaths(room, now)),
+        MeansKind::Rows => each(more_rows(room, board, &rows)),
+        MeansKind::Push => each(pushing(&both()).into_iter().collect()),
+        MeansKind::Smooth => each(smoothings(room, board)),
+        MeansKind::Tuck => each(tucking(room, &rows).into_iter().collect()),
+        MeansKind::Hide => each(hiding(&rows).into_iter().collect()),
+        MeansKind::Corrective => each(correcting(&both()).into_iter().collect()),
+        MeansKind::Leave => each(leaving(room, &rows).into_iter().collect()),
     }
+}
+
+fn out_of_both(rows: &OutByRow, more: &OutByRow) -> OutByRow {
+    let mut both = rows.clone();
+    for (ids, out) in more {
+        let sum = both.entry(*ids).or_default();
+        (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
+    }
+    both
 }
 
 pub(super) fn name(room: &Room, id: PieceId) -> &str {
@@ -184,39 +199,6 @@ fn following(room: &Room, rows: &OutByRow) -> Option<Means> {
     })
 }
 
-/// Pieces that run through a piece beneath take the weights of what lies beneath, whichever is nearest.
-fn matchings(room: &Room, rows: &OutByRow) -> Vec<Means> {
-    let mut worst: BTreeMap<PieceId, (PieceId, Out)> = BTreeMap::new();
-    for (&(outer, inner), out) in rows {
-        let worth = out.cells >= WORTH_MATCHING || out.deepest_mm >= DEEP_MM;
-        if outer == inner || inner == BODY || outer == BODY || !worth {
-            continue;
-        }
-        let known = worst.entry(outer).or_insert((inner, *out));
-        if out.sum_mm > known.1.sum_mm {
-            *known = (inner, *out);
-        }
-    }
-    let may = |outer: PieceId, inner: PieceId| {
-        let Ok(at) = room.find(outer) else { return false };
-        let (state, Ok(beneath)) = (room.piece_state(at), room.find(inner)) else { return false };
-        let from_beneath = room.dress.pieces[beneath].layer < room.dress.pieces[at].layer;
-        let by_method = !matches!(state.recipe.options.method, Method::Ends | Method::Came | Method::Heat);
-        let untouched = state.cleaned.is_empty() && state.recipe.takes == Takes::Body;
-        from_beneath && by_method && untouched
-    };
-    let mut list: Vec<(PieceId, (PieceId, Out))> =
-        worst.into_iter().filter(|(outer, (inner, _))| may(*outer, *inner)).collect();
-    list.sort_by(|a, b| b.1 .1.sum_mm.total_cmp(&a.1 .1.sum_mm));
-    let means = |(piece, (inner, out)): (PieceId, (PieceId, Out))| Means {
-        kind: MeansKind::Match,
-        words: format!("Let {} move as what lies beneath it", name(room, piece)),
-        why: format!("{} through it: {}", name(room, inner), in_words(&out)),
-        step: Step::TakeFrom { piece, takes: Takes::Beneath, part: SourcePart::Whole },
-    };
-    list.into_iter().map(means).collect()
-}
-
 /// Bends of cloth without rows enough, where the piece is strained or in something in some pose.
 fn more_rows(room: &Room, board: &Board, rows: &OutByRow) -> Vec<Means> {
     let strained = board.strained();
@@ -240,12 +222,13 @@ fn more_rows(room: &Room, board: &Board, rows: &OutByRow) -> Vec<Means> {
     worn.flat_map(of_piece).collect()
 }
 
-fn pushing(board: &Board) -> Option<Means> {
-    let options = MendOptions::default();
-    (board.bad_cells() > 0).then(|| Means {
+fn pushing(rows: &OutByRow) -> Option<Means> {
+    let options = MendOptions { combined: COMBINED, ..MendOptions::default() };
+    let cells: usize = rows.values().map(|out| out.cells).sum();
+    (cells > 0).then(|| Means {
         kind: MeansKind::Push,
         words: "Push all layers off each other".to_owned(),
-        why: format!("{} cells", board.bad_cells()),
+        why: format!("{cells} cells"),
         step: Step::PushOut {
             pieces: Vec::new(),
             chosen: Chosen::Everything,
@@ -311,7 +294,7 @@ fn correcting(rows: &OutByRow) -> Option<Means> {
     left.for_each(|(_, out)| {
         (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
     });
-    let options = MendOptions::of_correctives();
+    let options = MendOptions { combined: COMBINED, ..MendOptions::of_correctives() };
     (sum.cells > 0).then(|| Means {
         kind: MeansKind::Corrective,
         words: "Make correctives for the poses that are left".to_owned(),

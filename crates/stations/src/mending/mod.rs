@@ -1,10 +1,12 @@
 //! What is done about trouble the board shows.
 
+pub mod bindings;
 pub mod correct;
 pub mod correct_steps;
 pub mod hide;
 pub mod left;
 pub mod means;
+pub mod more_poses;
 pub mod push_out;
 pub mod regressions;
 pub mod steps;

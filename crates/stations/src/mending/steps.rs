@@ -28,6 +28,12 @@ impl Doing<'_> {
         chosen: &Chosen,
         (options, against, turns): (MendOptions, Against, &[Turn]),
     ) -> Result<String, WorkshopError> {
+        if options.combined > 0 && against.pose.is_none() {
+            let own = MendOptions { combined: 0, ..options };
+            return self.in_more_poses(options.combined, |more| {
+                more.push_out(pieces, chosen, (own, against, turns))
+            });
+        }
         let bound = self.bound_pieces(pieces)?;
         let (pair, pose) = (against.pair, against.pose);
         let there = |id: PieceId| id == BODY || self.room.find(id).is_ok();

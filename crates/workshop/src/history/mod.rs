@@ -4,6 +4,7 @@ pub(crate) mod behind;
 pub(crate) mod crews;
 pub(crate) mod effects;
 pub(crate) mod jobs;
+mod judged;
 pub(crate) mod limit_sets;
 pub(crate) mod measurer;
 pub(crate) mod plan;

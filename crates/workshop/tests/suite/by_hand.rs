@@ -65,7 +65,7 @@ fn steps_by_hand_say_what_they_did_and_bad_ones_why_not() {
         by_hand(add("lower_arm_left", -0.1), within(PickHow::Within, What::Rows { vertex: 0, rows: 3 }), &[]),
         by_hand(add("lower_arm_twist_left", 0.2), forearm(), &["lower_arm_left"]),
         by_hand(HandChange::Mean, vec![Pick::add(What::Rows { vertex: 0, rows: 0 })], &[]),
-        by_hand(HandChange::Beneath { share: 0.5 }, forearm(), &[]),
+        by_hand(HandChange::Beneath { share: 0.5, fade_mm: 0.0 }, forearm(), &[]),
         by_hand(HandChange::Harden { strength: 0.5 }, forearm(), &[]),
         by_hand(
             HandChange::Smooth { joints: vec!["lower_arm_left".into()], strength: 0.5, times: 3 },
@@ -365,7 +365,7 @@ fn the_bodys_own_weights_are_changed_and_what_was_bound_before_is_older() {
     bench.run(Step::KeepPatch { piece: 0, name: "forearm".into(), picks: forearm() });
     assert_eq!(bench.room().state.body_patches.len(), 1);
     bench.run(Step::DropPatch { piece: 0, name: "forearm".into() });
-    assert!(bench.refused(step(HandChange::Beneath { share: 0.5 })).contains("nothing on"));
+    assert!(bench.refused(step(HandChange::Beneath { share: 0.5, fade_mm: 0.0 })).contains("nothing on"));
     // Taken back step by step it is the file's to the bit.
     for _ in 0..4 {
         bench.shop.undo(bench.fitting).unwrap();
