@@ -8,8 +8,8 @@ use std::sync::Arc;
 use std::time::Instant;
 use tin_cloak_workshop::core::mend::look_of_change;
 use tin_cloak_workshop::{
-    export_glb, fit_files, AtRandom, BindOptions, Counts, DressedFile, FollowedShapes, MendOptions, NamedFile,
-    PieceFile, TrialPlan, TrialSays, TrialWish, Tried, Tries, Workshop,
+    export_glb, fit_files, AtRandom, BindOptions, Counts, DressedFile, FollowedShapes, MendOptions,
+    NamedFile, OnlyAgainst, PieceFile, TrialPlan, TrialSays, TrialWish, Tried, Tries, Workshop,
 };
 
 /// Seeds of the poses that no mend sees.
@@ -37,7 +37,7 @@ fn main() {
         println!("  {}", plan.held.in_words().unwrap_or_default());
         dressed.do_plan(&|_| true).unwrap();
     } else {
-        dressed.mend(MendOptions::default(), &|_| true).unwrap();
+        dressed.mend((MendOptions::default(), &OnlyAgainst::default()), &|_| true).unwrap();
     }
     let seconds = begun.elapsed().as_secs_f64();
     let after = dressed.board(&|_| true).unwrap();
@@ -93,7 +93,8 @@ type Depths = BTreeMap<String, f32>;
 fn never_seen(file: &NamedFile, seed: u64) -> Depths {
     let left_out = vec![Tries::BuiltIn, Tries::Clips, Tries::Motions, Tries::ByHand];
     let combined = Some(AtRandom { poses: 60, seed });
-    let board = opened(file, TrialPlan { left_out, combined, ..TrialPlan::default() }).board(&|_| true).unwrap();
+    let board =
+        opened(file, TrialPlan { left_out, combined, ..TrialPlan::default() }).board(&|_| true).unwrap();
     let mut depths = Depths::new();
     for (_, row, cell) in board.out(Counts::Counted) {
         let pair = &board.pairs[row];

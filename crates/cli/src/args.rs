@@ -141,6 +141,15 @@ pub(crate) struct Mend {
     /// Rows of vertices stay straight: moves change evenly along them
     #[arg(long, conflicts_with_all = ["plan", "only"])]
     pub keep_rows: bool,
+    /// So many poses of an arm, a leg and the trunk at once are mended for too, besides those that are tried
+    #[arg(long, value_name = "N", default_value_t = 0, conflicts_with_all = ["plan", "only"])]
+    pub combined: usize,
+    /// Only where one layer is through another, by name: the outer one, the inner one
+    #[arg(long, value_name = "OUTER:INNER", value_parser = pair, conflicts_with_all = ["plan", "only"])]
+    pub pair: Option<(String, String)>,
+    /// Only in one pose, by its name in a report
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["plan", "only"])]
+    pub pose: Option<String>,
     /// Where to write a report of the mended state (JSON)
     #[arg(long, value_name = "FILE")]
     pub report: Option<PathBuf>,
@@ -293,10 +302,18 @@ impl FromStr for ToleranceArg {
         };
         let wrong = || format!("{text}: give millimetres, or OUTER:INNER=MM");
         let mm: f32 = mm.parse().map_err(|_| wrong())?;
-        let names = |pair: &str| pair.split_once(':').map(|(o, i)| (o.to_owned(), i.to_owned()));
-        let pair = pair.map(|p| names(p).ok_or_else(wrong)).transpose()?;
+        let names = |p: &str| pair_of(p).ok_or_else(wrong);
+        let pair = pair.map(names).transpose()?;
         Ok(Self { pair, mm })
     }
+}
+
+fn pair_of(text: &str) -> Option<(String, String)> {
+    text.split_once(':').map(|(outer, inner)| (outer.to_owned(), inner.to_owned()))
+}
+
+fn pair(text: &str) -> Result<(String, String), String> {
+    pair_of(text).ok_or_else(|| format!("{text}: give the names of two layers, OUTER:INNER"))
 }
 
 fn frames(text: &str) -> Result<Frames, String> {

@@ -6,7 +6,8 @@ use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_workshop::{
     fit_files, through_in_words, BindOptions, DressedFile, FollowedShapes, MeansKind, MendOptions, NamedFile,
-    PairTolerance, PieceFile, Plan, Report, TrialPlan, TrialSays, TrialWish, Tried, WorkshopError,
+    OnlyAgainst, PairTolerance, PieceFile, Plan, Report, TrialPlan, TrialSays, TrialWish, Tried,
+    WorkshopError,
 };
 
 pub(crate) type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
@@ -205,9 +206,10 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
     }
     let mut dressed = open(&args.dressed, &args.trial, TrialWish::Range)?;
     let (margin_mm, limit_mm, alike, rows) = (args.margin_mm, args.limit_mm, args.alike, args.keep_rows);
-    let options = MendOptions { margin_mm, limit_mm, alike, rows, ..MendOptions::default() };
+    let options = MendOptions { margin_mm, limit_mm, alike, rows, combined: args.combined };
+    let only = OnlyAgainst { pair: args.pair.clone(), pose: args.pose.clone() };
     let progress = Progress::new("mending");
-    let notes = dressed.mend(options, &|s| progress.tell(s))?;
+    let notes = dressed.mend((options, &only), &|s| progress.tell(s))?;
     progress.done();
     save(out, &dressed.glb()?)?;
     let (mut report, _) = measured(&dressed)?;

@@ -193,8 +193,8 @@ pub enum WorkshopError {
     #[error("nothing on “{piece}” needs that: its weights stay as they are")]
     NothingToClean { piece: String },
     #[error(
-        "joints a vertex are 1 to 8, weights and strength 0 to 1, times 1 to 100, and a blend is at most \
-     500 mm wide"
+        "joints a vertex are 1 to 8, weights and strength 0 to 1, times 1 to 100, and a blend or fade is \
+     at most 500 mm wide"
     )]
     BadClean,
     #[error(

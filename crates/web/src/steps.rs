@@ -15,7 +15,8 @@ use std::sync::Arc;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::VolumeOfRoom;
 use tin_cloak_workshop::{
-    Against, HideOptions, LostRow, MendOptions, PieceKind, RelaxOptions, Step, Workshop, LEAST_LOST_MM,
+    Against, HideOptions, LostRow, MendOptions, PieceKind, RelaxOptions, Step, Workshop, COMBINED,
+    LEAST_LOST_MM,
 };
 
 /// Begins a step as a job, and tells the page to watch it.
@@ -130,6 +131,8 @@ struct Push {
     alike: bool,
     /// Rows of vertices stay straight.
     rows: bool,
+    /// For combined poses too.
+    combined: bool,
     /// Only what is chosen by hand: the picks, as JSON.
     chosen: bool,
     picks: Option<String>,
@@ -150,7 +153,7 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
             return Err(Refusal::new(Status::UnprocessableEntity, words));
         }
         let (margin_mm, limit_mm, alike, rows) = (form.margin, form.limit, form.alike, form.rows);
-        let options = MendOptions { margin_mm, limit_mm, alike, rows, ..MendOptions::default() };
+        let options = MendOptions { margin_mm, limit_mm, alike, rows, combined: combined_if(form.combined) };
         let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
         let pair = form.pair.as_deref().filter(|p| !p.is_empty()).map(pair_of).transpose()?;
         let against = Against { pair, pose: form.pose.filter(|_| form.here) };
@@ -163,6 +166,15 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
         Ok(Step::PushOut { pieces: form.piece.clone(), chosen, options, against, turns })
     })
     .await
+}
+
+/// So many combined poses are mended for besides, when that is ticked.
+fn combined_if(ticked: bool) -> usize {
+    if ticked {
+        COMBINED
+    } else {
+        0
+    }
 }
 
 fn pair_of(words: &str) -> Result<(u32, u32), Refusal> {
@@ -240,6 +252,8 @@ async fn untuck(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
 struct CorrectForm {
     piece: Option<u32>,
     limit: f32,
+    /// For combined poses too.
+    combined: bool,
 }
 
 /// Makes shapes that turns of joints call up, against what is through.
@@ -250,7 +264,8 @@ async fn correct(shop: &Shop, id: i64, form: Form<CorrectForm>) -> Result<Tell, 
             let words = "The most that a corrective may move is 1 to 200 millimetres.";
             return Err(Refusal::new(Status::UnprocessableEntity, words));
         }
-        let options = MendOptions { limit_mm: form.limit, ..MendOptions::default() };
+        let combined = combined_if(form.combined);
+        let options = MendOptions { limit_mm: form.limit, combined, ..MendOptions::default() };
         Ok(Step::Correct { pieces: form.piece.into_iter().collect(), options })
     })
     .await

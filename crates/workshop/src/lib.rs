@@ -11,13 +11,13 @@ mod batch;
 mod history;
 mod proving;
 
-pub use batch::dressed_file::{DressedFile, Tell, TrialSays, TrialWish};
+pub use batch::dressed_file::{DressedFile, OnlyAgainst, Tell, TrialSays, TrialWish};
 pub use batch::fit::{fit_files, FollowedShapes, PieceFile};
 pub use batch::named_file::NamedFile;
 pub use history::effects::Summary;
 pub use history::jobs::{JobId, Jobs};
 pub use history::measurer::MeasureState;
-pub use history::plan::{Plan, StepGain, Tried};
+pub use history::plan::{HeldBack, Plan, StepGain, Tried};
 pub use history::workshop::{OpenFitting, Workshop};
 pub use proving::proof::{prove, Proof, EQUAL_MM};
 pub use tin_cloak_core as core;
@@ -51,7 +51,7 @@ pub use tin_cloak_model::state::motion::{MotionState, RangeState};
 pub use tin_cloak_model::state::names::{FileRef, PieceId};
 pub use tin_cloak_model::state::own_joint::OwnJoint;
 pub use tin_cloak_model::state::placing::{EaseOptions, PlaceOptions, RelaxOptions};
-pub use tin_cloak_model::state::push::{Against, MendOptions};
+pub use tin_cloak_model::state::push::{Against, MendOptions, COMBINED};
 pub use tin_cloak_model::state::recipe::{
     BindOptions, FollowWish, JointChoice, Method, Recipe, SideWish, SourcePart, Takes,
 };
@@ -88,6 +88,7 @@ pub use tin_cloak_stations::looking::worst_snags::WorstSnag;
 pub use tin_cloak_stations::making::job::{BindSeconds, Job, JobState};
 pub use tin_cloak_stations::mending::hide::MaskRow;
 pub use tin_cloak_stations::mending::means::{Means, MeansKind};
+pub use tin_cloak_stations::mending::more_poses::held_back;
 pub use tin_cloak_stations::mending::push_out::{Claim, MendOutcome};
 pub use tin_cloak_stations::mending::tuck::TuckRow;
 pub use tin_cloak_stations::mending::volume::{LostRow, LEAST_LOST_MM};

@@ -114,6 +114,19 @@ impl TrialSet {
         self.trials.iter().map(trial).collect()
     }
 
+    /// The number of a pose, by its name or that with its time.
+    ///
+    /// # Errors
+    /// When none is called so.
+    pub fn number_of(&self, name: &str) -> Result<usize, WorkshopError> {
+        let found = self.trials.iter().position(|t| t.name == name || t.label() == name);
+        found.ok_or_else(|| {
+            let some = self.trials.iter().filter(|t| t.is_still).map(|t| t.name.as_str());
+            let poses = some.take(8).collect::<Vec<_>>().join(", ");
+            WorkshopError::NoSuchTrial { name: name.to_owned(), poses }
+        })
+    }
+
     /// Both sets, one after the other. Of motions of one name the later gets a number: poses are known
     /// by their group.
     pub fn and(mut self, other: Self) -> Self {

@@ -92,7 +92,10 @@ impl HandChange {
                 format!("{:.0} % of the weights beneath on {name}", share * 100.0)
             }
             Self::Beneath { share, fade_mm } => {
-                format!("{:.0} % of the weights beneath on {name}, fading over {fade_mm:.0} mm", share * 100.0)
+                format!(
+                    "{:.0} % of the weights beneath on {name}, fading over {fade_mm:.0} mm",
+                    share * 100.0
+                )
             }
             Self::Fade { from, to, .. } => format!("Fade from {from} to {to} on {name}"),
             Self::Crease { near, far, .. } => format!("A crease between {near} and {far} on {name}"),

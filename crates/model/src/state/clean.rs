@@ -37,7 +37,9 @@ impl Clean {
     /// Over how much it fades beyond what is chosen, where it does, millimetres.
     pub fn fades(&self) -> Option<f32> {
         match self {
-            Self::ByHand { change: HandChange::Beneath { fade_mm, .. }, .. } if *fade_mm > 0.0 => Some(*fade_mm),
+            Self::ByHand { change: HandChange::Beneath { fade_mm, .. }, .. } if *fade_mm > 0.0 => {
+                Some(*fade_mm)
+            }
             _ => None,
         }
     }

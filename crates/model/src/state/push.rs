@@ -34,6 +34,10 @@ pub struct Against {
     pub pose: Option<usize>,
 }
 
+/// For so many poses of an arm, a leg and the trunk at once a plan mends besides its own: what is made for built-in
+/// poses alone does not hold in these.
+pub const COMBINED: usize = 20;
+
 /// So many combined poses may be mended for besides.
 pub const MOST_COMBINED: usize = 500;
 

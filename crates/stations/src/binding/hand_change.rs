@@ -240,7 +240,7 @@ fn made((piece, body, beneath): OnPiece, bound: BoundMesh, change: &HandChange, 
             towards(bound, |_| Some(row.clone()), shares)
         }
         HandChange::Beneath { share, fade_mm } => {
-            sane(*fade_mm, 1000.0)?;
+            sane(*fade_mm, 500.0)?;
             let share = sane(*share, 1.0)?;
             let beneath = beneath();
             let shares: Vec<f32> = shares.iter().map(|s| s * share).collect();

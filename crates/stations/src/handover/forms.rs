@@ -208,12 +208,7 @@ pub fn obj_in(
 }
 
 fn trial_of<'a>(trials: &'a TrialSet, name: &str) -> Result<&'a Trial, WorkshopError> {
-    let found = trials.trials.iter().find(|t| t.name == name || t.label() == name);
-    found.ok_or_else(|| {
-        let some = trials.trials.iter().filter(|t| t.is_still).map(|t| t.name.as_str());
-        let poses = some.take(8).collect::<Vec<_>>().join(", ");
-        WorkshopError::NoSuchTrial { name: name.to_owned(), poses }
-    })
+    Ok(&trials.trials[trials.number_of(name)?])
 }
 
 /// A clip of the body at its own rate, or all poses of a group of the trials, one a second, as BVH in that frame.

@@ -45,7 +45,8 @@ const WAYS: [Way; 8] = [
 /// From here on they are tried once more behind layers by themselves.
 const AGAIN: usize = 5;
 
-/// All ways for so many layers: those of all, each layer by itself, the outermost first, the last ones again; then
+/// All ways for so many layers, where it is not for combined poses too: what is sought there last brings little, and
+/// takes longest. These are those of all, each layer by itself, the outermost first, the last ones again; then
 /// those of all, thoroughly.
 fn ways(layers: usize) -> Vec<Way> {
     let alone = |layer: usize| {
@@ -132,6 +133,8 @@ struct Seeking<'a> {
     best: TriedDepth,
     /// Posed layers.
     cache: PoseCache,
+    /// In which ways shapes are sought.
+    ways: Vec<Way>,
 }
 
 impl Seeking<'_> {
@@ -233,18 +236,27 @@ impl Doing<'_> {
     /// each measured on top of those before, and kept when less is left in all; of all that it comes through, the state
     /// with the fewest cells is taken. Stopped, the best so far is.
     pub fn correct(&mut self, pieces: &[PieceId], options: MendOptions) -> Result<String, WorkshopError> {
-        if options.combined > 0 {
-            let own = MendOptions { combined: 0, ..options };
-            return self.in_more_poses(options.combined, |more| more.correct(pieces, own));
+        match options.combined {
+            0 => self.corrected(pieces, options, ways),
+            more => self.in_more_poses(more, |doing| doing.corrected(pieces, options, |_| WAYS.to_vec())),
         }
+    }
+
+    fn corrected(
+        &mut self,
+        pieces: &[PieceId],
+        options: MendOptions,
+        ways: impl Fn(usize) -> Vec<Way>,
+    ) -> Result<String, WorkshopError> {
         let bound = self.bound_pieces(pieces)?;
         let names: Vec<&str> = bound.iter().map(|&i| self.room.dress.pieces[i].name.as_str()).collect();
         let now = self.measured(None, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
         let begun = TriedDepth { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
         let cache = PoseCache::new(self.room.trials.trials.len());
-        let mut seeking =
-            Seeking { bound: &bound, options, first: &first, best: begun.clone(), here: begun, cache };
+        let ways = ways(begun.now.outfit.layers.len());
+        let best = begun.clone();
+        let mut seeking = Seeking { bound: &bound, options, first: &first, best, here: begun, cache, ways };
         let is_stopped = match self.sought(&mut seeking) {
             Err(WorkshopError::Stopped) if seeking.best.room.is_some() => true,
             other => other.map(|()| false)?,
@@ -282,7 +294,7 @@ impl Doing<'_> {
 
     /// Seeks shapes until nothing brings more.
     fn sought(&self, seeking: &mut Seeking) -> Result<(), WorkshopError> {
-        let mut sweeps = Sweeps { ways: ways(seeking.here.now.outfit.layers.len()), ..Sweeps::default() };
+        let mut sweeps = Sweeps { ways: seeking.ways.clone(), ..Sweeps::default() };
         let said = self.job.now();
         let said = if said.is_empty() { said } else { format!("{said} · ") };
         let (mut turn, mut in_vain) = (0, 0);

@@ -14,7 +14,7 @@ use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::state::mask::HideOptions;
 use tin_cloak_model::state::names::{PieceId, BODY};
 use tin_cloak_model::state::placing::{EaseOptions, RelaxOptions};
-use tin_cloak_model::state::push::{Against, MendOptions};
+use tin_cloak_model::state::push::{Against, MendOptions, COMBINED};
 use tin_cloak_model::state::step::Step;
 use tin_cloak_model::state::stroke::Chosen;
 use tin_cloak_model::state::trial_plan::{CountRule, Counts, Target};
@@ -89,10 +89,6 @@ pub struct Means {
     pub step: Step,
 }
 
-/// For so many poses of an arm, a leg and the trunk at once a plan pushes and makes correctives, besides its own: what
-/// is made for built-in poses alone holds in these.
-const COMBINED: usize = 20;
-
 /// What is out of tolerance between two layers, over the counted poses.
 #[derive(Clone, Copy, Debug, Default)]
 pub(super) struct Out {
@@ -136,7 +132,7 @@ pub fn means_for(room: &Room, (now, held): (&Measured, &Board), kind: MeansKind)
         MeansKind::Smooth => each(smoothings(room, board)),
         MeansKind::Tuck => each(tucking(room, &rows).into_iter().collect()),
         MeansKind::Hide => each(hiding(&rows).into_iter().collect()),
-        MeansKind::Corrective => each(correcting(&both()).into_iter().collect()),
+        MeansKind::Corrective => each(correcting(&both())),
         MeansKind::Leave => each(leaving(room, &rows).into_iter().collect()),
     }
 }
@@ -228,7 +224,7 @@ fn pushing(rows: &OutByRow) -> Option<Means> {
     (cells > 0).then(|| Means {
         kind: MeansKind::Push,
         words: "Push all layers off each other".to_owned(),
-        why: format!("{cells} cells"),
+        why: format!("{cells} cells, those in poses held back among them"),
         step: Step::PushOut {
             pieces: Vec::new(),
             chosen: Chosen::Everything,
@@ -288,19 +284,27 @@ fn hiding(rows: &OutByRow) -> Option<Means> {
     })
 }
 
-/// What is left between two layers in some poses is cured in these alone.
-fn correcting(rows: &OutByRow) -> Option<Means> {
+/// What is left between two layers in some poses is cured in these alone: for combined poses too at first, so that it
+/// holds, then for what is tried.
+fn correcting(rows: &OutByRow) -> Vec<Means> {
     let (mut sum, left) = (Out::default(), rows.iter().filter(|(ids, _)| ids.0 != ids.1));
     left.for_each(|(_, out)| {
         (sum.cells, sum.deepest_mm) = (sum.cells + out.cells, sum.deepest_mm.max(out.deepest_mm));
     });
-    let options = MendOptions { combined: COMBINED, ..MendOptions::of_correctives() };
-    (sum.cells > 0).then(|| Means {
+    let one = |(combined, words): (usize, &str)| Means {
         kind: MeansKind::Corrective,
-        words: "Make correctives for the poses that are left".to_owned(),
+        words: words.to_owned(),
         why: in_words(&sum),
-        step: Step::Correct { pieces: Vec::new(), options },
-    })
+        step: Step::Correct {
+            pieces: Vec::new(),
+            options: MendOptions { combined, ..MendOptions::of_correctives() },
+        },
+    };
+    let both = [
+        (COMBINED, "Make correctives that hold in combined poses"),
+        (0, "Make correctives for the poses that are left"),
+    ];
+    both.into_iter().filter(|_| sum.cells > 0).map(one).collect()
 }
 
 /// Folds: a part that lies in itself has no room to be moved to.

@@ -58,6 +58,15 @@ pub struct TrialSays {
     pub every_pair: bool,
 }
 
+/// What alone a dressed file is mended against; all that is out of tolerance where nothing is said.
+#[derive(Clone, Debug, Default)]
+pub struct OnlyAgainst {
+    /// Two layers, by name: the outer one, the inner one.
+    pub pair: Option<(String, String)>,
+    /// A pose, as the report names it.
+    pub pose: Option<String>,
+}
+
 /// Told the share done; answers whether to go on.
 pub type Tell<'a> = &'a (dyn Fn(f32) -> bool + Sync);
 
@@ -238,12 +247,16 @@ impl DressedFile {
         Ok((report, board.bad_cells() + board.unmeasurable_cells()))
     }
 
-    /// Pushes all cloth out; answers what that step says.
+    /// Pushes all cloth out, against what is meant alone; answers what that step says.
     ///
     /// # Errors
-    /// [`WorkshopError::Stopped`] when `tell` says no.
-    pub fn mend(&mut self, options: MendOptions, tell: Tell) -> Result<Vec<String>, WorkshopError> {
-        let against = Against::default();
+    /// When there is no such layer or pose; [`WorkshopError::Stopped`] when `tell` says no.
+    pub fn mend(
+        &mut self,
+        (options, only): (MendOptions, &OnlyAgainst),
+        tell: Tell,
+    ) -> Result<Vec<String>, WorkshopError> {
+        let against = self.against(only)?;
         let step = Step::PushOut {
             pieces: Vec::new(),
             chosen: Chosen::Everything,
@@ -254,6 +267,20 @@ impl DressedFile {
         self.waited_for(self.shop.start(self.fitting, step)?, tell)?;
         self.room = self.shop.room(self.fitting, None)?;
         Ok(self.shop.fitting(self.fitting)?.effect().notes)
+    }
+
+    fn against(&self, OnlyAgainst { pair, pose }: &OnlyAgainst) -> Result<Against, WorkshopError> {
+        let id = |name: &String| {
+            let piece = self.room.state.pieces.iter().find(|p| p.name() == name);
+            let body = (*name == self.room.dress.body.name).then_some(BODY);
+            piece.map(|p| p.id).or(body).ok_or(WorkshopError::NoSuchPair)
+        };
+        let pair = match pair {
+            Some((outer, inner)) => Some((id(outer)?, id(inner)?)),
+            None => None,
+        };
+        let number = |name: &String| self.room.trials.number_of(name);
+        Ok(Against { pair, pose: pose.as_ref().map(number).transpose()? })
     }
 
     /// Makes a plan, of the kinds of means wanted (all when none is named).

@@ -37,8 +37,8 @@ impl Judged {
             }
             // What is torn is weighed with the rest.
             MeansKind::Push | MeansKind::Corrective => {
-                let no_worse = is_no_deeper(&self.board, &was.board)
-                    && self.board.bad_cells() <= was.board.bad_cells();
+                let no_worse =
+                    is_no_deeper(&self.board, &was.board) && self.board.bad_cells() <= was.board.bad_cells();
                 (helps(kind, &was.board, &self.board) || (no_worse && wins)) && !self.spoils(was)
             }
             _ => helps(kind, &was.board, &self.board) && !self.spoils(was),

@@ -427,11 +427,7 @@ impl<'a> Planning<'a> {
     }
 
     /// Tries one; what is no help is told with why.
-    fn tried(
-        &self,
-        means: Means,
-        measuring: (f32, f32),
-    ) -> Result<Result<Candidate, Tried>, WorkshopError> {
+    fn tried(&self, means: Means, measuring: (f32, f32)) -> Result<Result<Candidate, Tried>, WorkshopError> {
         let key = made_key(self.here(), &means.step);
         let (room, board, made) =
             match self.shop.tried((self.here(), &self.base), &means.step, self.job, measuring) {

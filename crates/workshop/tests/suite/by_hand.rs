@@ -472,3 +472,34 @@ fn a_kept_patch_is_the_part_that_another_piece_takes_its_weights_from() {
     let skin = bench.piece(2).bound.unwrap().skin.clone();
     assert_eq!(skin.column(arm).iter().sum::<f32>(), 0.0);
 }
+
+/// Weights of what lies beneath go on beyond what is chosen, less and less, and end where they are said to.
+#[test]
+fn weights_beneath_fade_beyond_what_is_chosen() {
+    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let tunic = bench.piece(2);
+    let skin = |piece: &tin_cloak_workshop::Piece| piece.bound.clone().unwrap().skin.clone();
+    let chosen: Vec<u32> = (0..20).collect();
+    let change = |share: f32, fade_mm: f32| Step::Clean {
+        piece: 2,
+        clean: Clean::ByHand { change: HandChange::Beneath { share, fade_mm }, firm_percent: None },
+        chosen: Chosen::Picks(vec![Pick::add(What::Vertices(chosen.clone()))]),
+        locked: Vec::new(),
+    };
+    let changed = |step: Step| {
+        let before = skin(&bench.piece(2));
+        bench.run(step);
+        let after = skin(&bench.piece(2));
+        bench.shop.undo(bench.fitting).unwrap();
+        let differs = |v: &usize| before.row(*v).ne(after.row(*v));
+        (0..tunic.rest.len()).filter(differs).collect::<Vec<usize>>()
+    };
+    let (sharp, soft) = (changed(change(1.0, 0.0)), changed(change(1.0, 60.0)));
+    assert!(sharp.iter().all(|v| *v < 20) && soft.len() > 2 * sharp.len(), "{} {}", sharp.len(), soft.len());
+    let off =
+        |v: &usize| (0..20).map(|c| tunic.rest[c].distance(tunic.rest[*v])).fold(f32::INFINITY, f32::min);
+    assert!(soft.iter().all(|v| off(v) < 0.060) && soft.iter().any(|v| off(v) > 0.030));
+    assert!(bench.open().current().unwrap().sentence.starts_with("Bind"));
+    let why = bench.refused(change(1.0, 5000.0));
+    assert!(why.contains("at most 500 mm wide"), "{why}");
+}

@@ -83,8 +83,11 @@ fn correctives_clear_poses_leave_the_others_go_out_and_are_taken_away() {
     let said = bench.run(correct());
     assert_eq!(said, "Make correctives for breeches, quilted tunic");
     let after = bench.board();
-    assert!(after.bad_cells() < before.bad_cells(), "{} of {}", after.bad_cells(), before.bad_cells());
-    insta::assert_snapshot!(bench.open().effect().notes.join("\n"));
+    assert!(after.bad_cells() <= before.bad_cells() / 10, "{} of {}", after.bad_cells(), before.bad_cells());
+    let notes = bench.open().effect().notes.join("\n");
+    assert!(notes.starts_with(&format!("{} cells were out of tolerance", before.bad_cells())), "{notes}");
+    assert!(notes.contains("half and three quarters of the way to the built-in poses"), "{notes}");
+    assert!(notes.contains("° of it, breeches ") && notes.contains(" vertices, at most "), "{notes}");
     // Rest is what it was to the bit, and so is every pose that turns none of the joints.
     assert_eq!(bench.rest(2), rest);
     let (room, now) = (bench.room(), posed(&bench, 2));

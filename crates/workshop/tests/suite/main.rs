@@ -14,6 +14,7 @@ mod crossings;
 mod file_settings;
 mod fitting;
 mod handover;
+mod held_back;
 mod hiding;
 mod imported_weights;
 mod kept_board;

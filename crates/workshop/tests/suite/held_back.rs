@@ -1,0 +1,71 @@
+//! Poses besides those that are tried: mended for when asked, and held back to judge a plan by.
+
+use tin_cloak_testkit::wearing_bound;
+use tin_cloak_workshop::{held_back, Against, Chosen, MeansKind, MendOptions, Method, Step, TrialChange};
+
+fn push(combined: usize) -> Step {
+    Step::PushOut {
+        pieces: Vec::new(),
+        chosen: Chosen::Everything,
+        options: MendOptions { combined, ..MendOptions::default() },
+        against: Against::default(),
+        turns: Vec::new(),
+    }
+}
+
+/// What is tried stays as it is, and the push goes by more than it: something else comes out.
+#[test]
+fn a_push_for_combined_poses_leaves_what_is_tried_as_it_is() {
+    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let plan = bench.room().state.plan.clone();
+    let said = bench.run(push(6));
+    assert!(said.ends_with("for 6 combined poses too"), "{said}");
+    assert_eq!(bench.room().state.plan, plan);
+    let for_more = bench.rest(2);
+    bench.shop.undo(bench.fitting).unwrap();
+    let said = bench.run(push(0));
+    assert!(!said.contains("combined"), "{said}");
+    assert_ne!(bench.rest(2), for_more);
+    assert!(bench.refused(push(501)).contains("at most 500 combined poses"));
+}
+
+/// No pose that is held back is one that is tried, or one that mends are made for.
+#[test]
+fn what_is_held_back_is_not_tried() {
+    let bench = wearing_bound(&[("breeches", 1)]);
+    for (poses, seed) in [(0, 1), (20, 911), (20, 5)] {
+        bench.run(Step::ChangeTrials { change: TrialChange::Combined { poses, seed } });
+        let room = bench.room();
+        let (tried, held) = (&room.trials.trials, held_back(&room).trials);
+        assert!(held.len() > 50, "{}", held.len());
+        let is_tried = held.iter().find(|h| tried.iter().any(|t| t.pose == h.pose && t.shapes == h.shapes));
+        assert!(is_tried.is_none(), "{:?}", is_tried.map(|t| t.label()));
+    }
+}
+
+/// Of a piece bound badly a plan says which method measures best, before it pushes anything; what it is judged by is
+/// told with each step.
+#[test]
+fn a_plan_binds_by_what_measures_best() {
+    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let plan = bench.planned(&[MeansKind::Bind, MeansKind::Beneath]);
+    let tried: Vec<_> = plan.steps.iter().chain(&plan.no_help).collect();
+    assert!(tried.iter().any(|t| t.means.words.contains("nearest surface")), "{tried:?}");
+    assert!(tried.iter().any(|t| t.means.words.contains("what lies beneath it")), "{tried:?}");
+    // Of several ways for one piece no more than one is taken.
+    let of_piece = |id: u32| {
+        plan.steps.iter().filter(move |t| match &t.means.step {
+            Step::ChooseMethod { piece, .. } | Step::TakeFrom { piece, .. } => *piece == id,
+            _ => false,
+        })
+    };
+    assert!(of_piece(1).count() <= 1 && of_piece(2).count() <= 1, "{:?}", plan.steps);
+    for step in &plan.steps {
+        let held = step.brought.as_ref().unwrap().held_mm;
+        assert!(held.is_some(), "{step:?}");
+    }
+    let held = plan.held;
+    assert!(held.poses > 50 && held.mm.1 <= held.mm.0, "{held:?}");
+    let first = Method::Both;
+    assert_eq!(bench.room().piece_state(1).recipe.options.method, first, "nothing is changed by making it");
+}
