@@ -240,7 +240,8 @@ impl Board {
     /// folds go in and out with all that is done about them.
     pub fn out_mm(&self) -> f32 {
         let out = self.out(Counts::Counted).filter(|(_, row, _)| !self.pairs[*row].is_itself());
-        out.map(|c| c.2.depth_mm()).sum()
+        // From 0: a sum of nothing is −0 by itself.
+        out.fold(0.0, |sum, c| sum + c.2.depth_mm())
     }
 
     /// How many counted cells are out of tolerance.

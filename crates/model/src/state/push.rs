@@ -49,7 +49,7 @@ impl MendOptions {
 
     /// Those of correctives: further, since they are there in some poses only.
     pub fn of_correctives() -> Self {
-        Self { limit_mm: 100.0, ..Self::default() }
+        Self { limit_mm: 70.0, ..Self::default() }
     }
 }
 

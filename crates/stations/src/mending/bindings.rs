@@ -84,7 +84,8 @@ pub(super) fn beneaths(room: &Room, now: &Measured) -> Vec<Means> {
     let one = |index: usize| {
         let vertices: Vec<u32> = near[index].iter().copied().collect();
         let state = room.piece_state(index);
-        if vertices.is_empty() || !has_beneath(room, index) {
+        let hangs = matches!(state.recipe.takes, Takes::Cage(_));
+        if vertices.is_empty() || hangs || !has_beneath(room, index) {
             return None;
         }
         let why = format!("{} places where something is through", vertices.len());

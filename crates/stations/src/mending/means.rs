@@ -26,10 +26,10 @@ use tin_cloak_model::state::trial_plan::{CountRule, Counts, Target};
 pub enum MeansKind {
     /// Follow the shapes of the body.
     Shapes,
-    /// Take weights by another method, or from what lies beneath, whichever measures best.
-    Bind,
     /// Near trouble move as what lies beneath does.
     Beneath,
+    /// Take weights by another method, or from what lies beneath, whichever measures best.
+    Bind,
     /// Sit better at rest.
     Seat,
     /// More rows of edges where cloth is too coarse to bend.
@@ -52,8 +52,8 @@ impl MeansKind {
     /// All, in order.
     pub const ALL: [Self; 11] = [
         Self::Shapes,
-        Self::Bind,
         Self::Beneath,
+        Self::Bind,
         Self::Seat,
         Self::Rows,
         Self::Leave,

@@ -14,7 +14,9 @@ use tin_cloak_model::state::trial_plan::{AtRandom, Frames, TrialPlan, Tries};
 const FOR_MENDS: u64 = 5;
 const HELD_BACK: u64 = 911;
 /// So many combined poses are held back.
-const HELD: usize = 20;
+const HELD: usize = 40;
+/// So many frames of clips at most.
+const HELD_FRAMES: usize = 60;
 /// Frames nearer than this to one that is tried are that one, seconds.
 const SAME_FRAME_S: f32 = 1e-3;
 
@@ -49,8 +51,9 @@ fn with_combined(plan: &TrialPlan, poses: usize) -> TrialPlan {
         plan.left_out.retain(|t| *t != Tries::Planned);
         (plan.sweeps, plan.random, plan.combined, plan.body_shapes) = (Vec::new(), None, None, false);
     }
-    let known = plan.combined.filter(|c| c.poses >= poses);
-    plan.combined = Some(known.unwrap_or(AtRandom { poses, seed: FOR_MENDS }));
+    // The first of a seed are the same however many there are: those that are tried stay among them.
+    let own = plan.combined.unwrap_or(AtRandom { poses, seed: FOR_MENDS });
+    plan.combined = Some(AtRandom { poses: own.poses.max(poses), ..own });
     plan
 }
 
@@ -73,7 +76,9 @@ pub fn held_back(room: &Room) -> TrialSet {
             room.trials.trials.iter().any(same)
         };
         let clips = !plan.left_out.contains(&Tries::Clips);
-        trials.extend(between.into_iter().filter(|t| clips && !is_tried(t)));
+        let untried: Vec<Trial> = between.into_iter().filter(|t| clips && !is_tried(t)).collect();
+        let every = untried.len().div_ceil(HELD_FRAMES).max(1);
+        trials.extend(untried.into_iter().step_by(every));
     }
     trials.iter_mut().for_each(|t| t.driven_off = plan.driven_off);
     TrialSet { trials, ..TrialSet::default() }

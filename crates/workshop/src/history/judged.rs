@@ -17,6 +17,9 @@ pub(super) struct Judged {
     pub held: Arc<Board>,
 }
 
+/// What is stretched to nearly three times what cloth stands, in one pose, weighs as much as so much of depth, besides
+/// what [`Left`] has it weigh: weights that clear by tearing cloth apart are none that anybody keeps.
+const TORN_MM: f32 = 10.0;
 /// Less of a gain than this share is none, where it is weighed over all poses.
 const WORTH: f32 = 0.02;
 /// So much deeper in the poses held back is no deeper, millimetres.
@@ -25,7 +28,8 @@ const HAIR_MM: f32 = 0.5;
 impl Judged {
     /// What is left in all, over all poses: depth, cells, and what is torn.
     pub fn weight(&self) -> f32 {
-        [&self.board, &self.held].map(|board| Left::on(board, f32::INFINITY).weight()).iter().sum()
+        let of = |board: &Arc<Board>| Left::on(board, f32::INFINITY).weight() + TORN_MM * board.torn();
+        [&self.board, &self.held].map(of).iter().sum()
     }
 
     /// Whether something of a kind that led from `was` to here is of help.
