@@ -20,7 +20,8 @@ use tin_cloak_model::state::stroke::Chosen;
 use tin_cloak_model::state::trial_plan::{CountRule, Counts, Target};
 
 /// The kinds of means, in the order in which they are tried: what sets a piece right as a whole, whose weights and
-/// shapes are half of the trouble; then what nothing cures is set aside, so that nothing is judged or held up by it; then what moves vertices and what takes away.
+/// shapes are half of the trouble; then what nothing cures is set aside, so that nothing is judged or held up by it;
+/// then what moves vertices and what takes away.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum MeansKind {
