@@ -27,6 +27,8 @@ struct ReportFile {
     views: Vec<(&'static str, String)>,
     snags: Vec<(SnagRow, String)>,
     left: Vec<(usize, String)>,
+    /// What poses show that nothing was made for, once a plan is done.
+    held: Option<String>,
     board: Option<BoardShown>,
     pairs: Vec<(String, String, String, String)>,
     steps: Vec<StepDone>,
@@ -89,6 +91,8 @@ pub fn report_file(shop: &Workshop, fitting: i64) -> Result<String, WorkshopErro
     for (of, degrees) in [("front", 0.0f32), ("side", 90.0), ("back", 180.0)] {
         views.push((of, in_page(&shop.view_of(room, degrees, colour)?)));
     }
+    // Of a plan that is not done yet this is what would be left.
+    let plan = shop.plan_of(room)?.filter(|p| p.steps.is_empty());
     let page = ReportFile {
         name: open.fitting.name.clone(),
         body: room.dress.body.name.clone(),
@@ -98,7 +102,8 @@ pub fn report_file(shop: &Workshop, fitting: i64) -> Result<String, WorkshopErro
         proof: shop.proof_of(room)?,
         views,
         snags,
-        left: shop.plan_of(room)?.map_or_else(Vec::new, |p| p.left.clone()),
+        left: plan.as_ref().map_or_else(Vec::new, |p| p.left.clone()),
+        held: plan.as_ref().and_then(|p| p.held.left_in_words()),
         board: board.map(BoardShown::new),
         pairs: board.map_or_else(Vec::new, pair_rows),
         steps: steps_done(&open),

@@ -102,6 +102,24 @@ fn fit_check_and_mend_a_real_body() {
         "{issues}"
     );
 
+    // Against one pair in one pose alone, and for combined poses too; names that are none are refused.
+    let one = path("one.glb");
+    let to = ["mend", text(&dressed), "--out", text(&one)];
+    let (outer, inner) = (pair["outer"].as_str().unwrap(), pair["inner"].as_str().unwrap());
+    let (names, pose) = (format!("{outer}:{inner}"), before["poses"][5]["name"].as_str().unwrap());
+    let out = run(&[&to[..], &["--pair", &names, "--pose", pose]].concat());
+    assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
+    for (option, value, wanted) in [
+        ("--pair", "hat:boots", "not worn"),
+        ("--pair", "hat", "OUTER:INNER"),
+        ("--pose", "a somersault", "no trial pose is called"),
+        ("--combined", "501", "at most 500 combined poses"),
+    ] {
+        let out = run(&[&to[..], &[option, value]].concat());
+        let said = String::from_utf8_lossy(&out.stderr).into_owned();
+        assert!(out.status.code() == Some(2) && said.contains(wanted), "{option} {value}: {said}");
+    }
+
     // A plan of one means: told, and done where that is wished.
     let planned = path("planned.glb");
     let out = run(&["mend", text(&dressed), "--plan", "--only", "leave", "--out", text(&planned)]);

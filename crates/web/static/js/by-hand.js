@@ -225,7 +225,7 @@ export class ByHand {
       case "harden": return { harden: { strength: number("smooth-strength") } };
       case "mean": return "mean";
       case "copy": return this.clicked.length ? { copy: { vertex: this.clicked[0] } } : null;
-      case "beneath": return { beneath: { share: amount } };
+      case "beneath": return { beneath: { share: amount, fade_mm: number("beneath-fade") } };
       case "crease": return this.creaseOf(joint, other);
       default: {
         const [to, from] = this.clicked;

@@ -168,6 +168,16 @@ impl HeldBack {
             )
         })
     }
+
+    /// “in 71 poses that nothing was made for 88 cells are out of tolerance, 1026 mm deep in all”.
+    pub fn left_in_words(&self) -> Option<String> {
+        (self.poses > 0).then(|| {
+            format!(
+                "in {} poses that nothing was made for {} cells are out of tolerance, {:.0} mm deep in all",
+                self.poses, self.cells.1, self.mm.1
+            )
+        })
+    }
 }
 
 impl Weighed for Plan {
@@ -402,12 +412,20 @@ impl<'a> Planning<'a> {
                 ));
                 self.job.at(share(0.0), share(0.7));
                 self.show();
-                match self.tried(means, (share(0.7), share(1.0)))? {
-                    Ok(next) if best.as_ref().is_none_or(|b| next.judged.weight() < b.judged.weight()) => {
+                match self.tried(means, (share(0.7), share(1.0))) {
+                    // What was found by then is of use.
+                    Err(WorkshopError::Stopped) => {
+                        best.into_iter().for_each(|best| self.take(best));
+                        return Err(WorkshopError::Stopped);
+                    }
+                    Err(error) => return Err(error),
+                    Ok(Ok(next))
+                        if best.as_ref().is_none_or(|b| next.judged.weight() < b.judged.weight()) =>
+                    {
                         others.extend(best.replace(next).map(|b| b.tried));
                     }
-                    Ok(next) => others.push(next.tried),
-                    Err(no_help) => others.push(no_help),
+                    Ok(Ok(next)) => others.push(next.tried),
+                    Ok(Err(no_help)) => others.push(no_help),
                 }
             }
             self.plan.no_help.extend(others);

@@ -82,13 +82,13 @@ fn a_thing_that_hangs_off_is_brought_near() {
 #[test]
 fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
     let bench = wearing(&[("quilted tunic", 1), ("tin breastplate", 2)]);
-    assert!(bench.found(1, "are hidden by").is_none());
+    assert!(bench.found(1, "are hidden at rest by").is_none());
     let moved = PlaceOptions { shift_mm: [0.0, 0.0, 3.0], ..PlaceOptions::NONE };
     bench.run(Step::SetKind { piece: 2, kind: PieceKind::Stiff });
     bench.run(Step::Place { piece: 2, options: moved });
     bench.run(Step::Bind { pieces: vec![2] });
     let (before, board) = (bench.room(), bench.board());
-    bench.cure(2, "are hidden by");
+    bench.cure(2, "are hidden at rest by");
     let after = bench.room();
     let (old, new) = (&before.dress.pieces[1], &after.dress.pieces[1]);
     assert!(new.topology.triangles.len() < old.topology.triangles.len() * 7 / 10);
@@ -101,7 +101,7 @@ fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
     }
     // The board of the thinner plate was measured, and all is back on undo.
     assert_ne!(bench.board(), board);
-    assert!(bench.found(2, "are hidden by").is_none() && bench.found(2, "filed as").is_none());
+    assert!(bench.found(2, "are hidden at rest by").is_none() && bench.found(2, "filed as").is_none());
     assert!(bench.refused(Step::LeaveOutUnseen { piece: 1 }).contains("can be seen"));
     bench.shop.undo(bench.fitting).unwrap();
     assert_eq!(bench.rest(2).len(), old.rest.len());
