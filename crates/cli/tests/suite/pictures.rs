@@ -113,10 +113,10 @@ async fn of_a_dressed_figure() {
     b.step("#prove").await;
     b.until("document.getElementById('proof')?.textContent.includes('read again')").await;
     take(b, "fitting-handover").await;
+    let report = b.value("document.getElementById('report').href").await;
     b.press("#bare").await;
     b.until("document.getElementById('bare-canvas')?.dataset.ready").await;
     take(b, "bare").await;
-    let report = b.value("document.getElementById('report').href").await;
     let home = b.value("location.origin").await;
     b.client.goto(report.as_str().unwrap()).await.unwrap();
     take(b, "report").await;
