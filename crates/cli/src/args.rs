@@ -142,7 +142,7 @@ pub(crate) struct Mend {
     #[arg(long, conflicts_with_all = ["plan", "only"])]
     pub keep_rows: bool,
     /// So many poses of an arm, a leg and the trunk at once are mended for too, besides those that are tried
-    #[arg(long, value_name = "N", default_value_t = 0, conflicts_with_all = ["plan", "only"])]
+    #[arg(long, value_name = "N", default_value_t = 0, conflicts_with_all = ["plan", "only", "pose"])]
     pub combined: usize,
     /// Only where one layer is through another, by name: the outer one, the inner one
     #[arg(long, value_name = "OUTER:INNER", value_parser = pair, conflicts_with_all = ["plan", "only"])]

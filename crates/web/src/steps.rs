@@ -152,6 +152,11 @@ async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
             let words = "Nothing may move: choose a piece under “which may move”.";
             return Err(Refusal::new(Status::UnprocessableEntity, words));
         }
+        if form.here && form.combined {
+            let words =
+                "It is pushed in the pose that is shown, or for combined poses too: take one of them.";
+            return Err(Refusal::new(Status::UnprocessableEntity, words));
+        }
         let (margin_mm, limit_mm, alike, rows) = (form.margin, form.limit, form.alike, form.rows);
         let options = MendOptions { margin_mm, limit_mm, alike, rows, combined: combined_if(form.combined) };
         let chosen = chosen_if(form.chosen, form.picks.as_deref())?;

@@ -74,6 +74,27 @@ pub(super) enum May {
     GoAnyWay,
 }
 
+/// How stiff cloth is against a change of its shape, beside the size of a move.
+#[derive(Clone, Copy)]
+pub(super) enum Stiffness {
+    /// By lengths: the same change costs the same in fine and in coarse cloth.
+    ByLengths(f64),
+    /// Against its own edges: what changes from one to the next costs the same, however long they are.
+    ByEdges(f64),
+}
+
+/// The mean of what the energy of cloth has on its diagonal, of some vertices among those that move.
+fn mean_diagonal(laplacian: &Laplacian, moving: &[usize], scratch: &mut [f64]) -> f64 {
+    let some = moving.iter().step_by(moving.len().div_ceil(SAMPLED).max(1));
+    let mut diagonal =
+        |v: &usize| laplacian.energy_row(*v, scratch).iter().find(|e| e.0 == *v).map_or(0.0, |e| e.1);
+    let count = some.len().max(1) as f64;
+    (some.map(&mut diagonal).sum::<f64>() / count).max(f64::MIN_POSITIVE)
+}
+
+/// So many vertices tell what edges are like.
+const SAMPLED: usize = 200;
+
 impl Moves {
     /// With what each vertex of each layer may do (none for one that stays), and which it goes with. The rest positions
     /// of the layers are those that they begin with.
@@ -201,12 +222,11 @@ impl Moves {
         next
     }
 
-    /// What moves cost, as the lower triangle of a matrix; the change of the shape of cloth `stiffness` times as much,
-    /// by lengths, or against its own edges.
-    pub fn cost(&self, layers: &[Layer], (stiffness, by_edges): (f64, bool)) -> Lower {
+    /// What moves cost, as the lower triangle of a matrix.
+    pub fn cost(&self, layers: &[Layer], stiffness: Stiffness) -> Lower {
         let mut cost = Lower::new();
         for (index, layer) in layers.iter().enumerate().filter(|(i, _)| !self.handles[*i].is_empty()) {
-            self.cloth_cost((index, layer), (MOVE * stiffness, by_edges), &mut cost);
+            self.cloth_cost((index, layer), stiffness, &mut cost);
             self.part_cost(index, layer, &mut cost);
             self.follow_cost(index, layer, &mut cost);
         }
@@ -216,12 +236,7 @@ impl Moves {
     /// The size of the move of cloth and its change, as of a membrane and of a thin plate (with M the areas and L the
     /// cotangents, d·Md + a² d·(−L)d + b⁴ d·LM⁻¹Ld; Botsch & Sorkine, “On linear variational surface deformation
     /// methods”, 2008), over the mean area.
-    fn cloth_cost(
-        &self,
-        (index, layer): (usize, &Layer),
-        (stiffness, by_edges): (f64, bool),
-        cost: &mut Lower,
-    ) {
+    fn cloth_cost(&self, (index, layer): (usize, &Layer), stiffness: Stiffness, cost: &mut Lower) {
         let free = |v: usize| match self.handles[index][v] {
             Handle::Free(first, count) => first..first + count,
             _ => 0..0,
@@ -230,18 +245,13 @@ impl Moves {
         let mut scratch = vec![0.0; layer.rest.len()];
         let moving: Vec<usize> = (0..layer.rest.len()).filter(|v| !free(*v).is_empty()).collect();
         let mean = moving.iter().map(|v| laplacian.masses[*v]).sum::<f64>() / moving.len().max(1) as f64;
-        let mut lengths = (MEMBRANE.powi(2) * stiffness / mean, PLATE.powi(4) * stiffness / mean);
-        if by_edges {
-            let diagonal = |v: &usize| {
-                let row = laplacian.energy_row(*v, &mut vec![0.0; layer.rest.len()]);
-                row.iter().find(|e| e.0 == *v).map_or(0.0, |e| e.1)
-            };
-            let few =
-                moving.iter().step_by(moving.len().div_ceil(200).max(1)).map(diagonal).collect::<Vec<_>>();
-            let scale =
-                stiffness / (few.iter().sum::<f64>() / few.len().max(1) as f64).max(f64::MIN_POSITIVE);
-            lengths = (scale, scale);
-        }
+        let parts = match stiffness {
+            Stiffness::ByLengths(s) => (MEMBRANE.powi(2) * MOVE * s / mean, PLATE.powi(4) * MOVE * s / mean),
+            Stiffness::ByEdges(s) => {
+                let scale = MOVE * s / mean_diagonal(&laplacian, &moving, &mut scratch);
+                (scale, scale)
+            }
+        };
         let mut add = |a: u32, b: u32, value: f64| {
             if a >= b {
                 let alike = self.ways[a as usize].dot(self.ways[b as usize]);
@@ -249,8 +259,11 @@ impl Moves {
             }
         };
         for &v in &moving {
-            let row = laplacian.weighed_row(v, lengths, &mut scratch);
-            let size = if by_edges { 1.0 } else { laplacian.masses[v] / mean };
+            let row = laplacian.weighed_row(v, parts, &mut scratch);
+            let size = match stiffness {
+                Stiffness::ByLengths(_) => laplacian.masses[v] / mean,
+                Stiffness::ByEdges(_) => 1.0,
+            };
             for own in free(v) {
                 add(own, own, size * if own == free(v).start { MOVE } else { ACROSS });
                 row.iter().for_each(|(w, q)| free(*w).for_each(|other| add(own, other, *q)));

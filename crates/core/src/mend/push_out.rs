@@ -11,7 +11,7 @@ mod pose_cache;
 
 use self::asking::{is_fold_for_sure, Asked, Hopeless};
 use super::finite_newton::{least_change_of_most, Demands, Stages, STEPS};
-use super::moves::{partners_of, May, Moves};
+use super::moves::{partners_of, May, Moves, Stiffness};
 use super::rigid::{keep_rigid, move_with_partners};
 use crate::bind::BindError;
 use crate::clearance::{AtRest, InPose, Layer, Outfit, Place, PlaceGap, Settings};
@@ -138,19 +138,23 @@ pub struct PieceReport {
 
 /// About so far from where layers are in each other what is clear is kept so, metres.
 const ABOUT_CONTACT: f32 = 0.03;
-/// How much a demand weighs beside the cost of a move.
-const WEIGHT: f64 = 300.0;
-const WEIGHT_IN_SHAPE: f64 = 100.0;
 /// A round goes no further than this by itself, metres: what is near changes with the place.
 const LONGEST_STEP: f32 = 0.006;
-/// Cloth is so much stiffer against a change of its shape than [`Moves::cost`] has it of itself.
-const STIFFNESS: f64 = 3.3;
-/// A shape of a turn goes further than a push: cloth is stiffer yet against it, so that it is not torn.
-const SHAPE_STIFFNESS: f64 = 150.0;
-/// Around what is through so much may move along, metres.
-const REGION: f32 = 0.10;
-/// And of a shape of a turn, of which many are sought one after the other.
-const REGION_OF_SHAPE: f32 = 0.03;
+/// How cloth gives way.
+struct Yielding {
+    /// How much a demand weighs beside the cost of a move.
+    weight: f64,
+    /// What the change of its shape costs.
+    against: Stiffness,
+    /// Around what is through so much may move along, metres.
+    region: f32,
+}
+
+/// Of a push.
+const PUSH: Yielding = Yielding { weight: 300.0, against: Stiffness::ByLengths(3.3), region: 0.10 };
+/// Of a shape of a turn: it goes further than a push, so cloth is stiffer yet against it and is not torn; and many are
+/// sought one after the other, each in little.
+const SHAPE: Yielding = Yielding { weight: 100.0, against: Stiffness::ByEdges(150.0), region: 0.03 };
 /// Around what its normal leads along of (the cosine) so much may go any way, metres.
 const CREASE: f32 = 0.012;
 const LEADS_OFF: f32 = 0.6;
@@ -234,7 +238,7 @@ pub fn push_out_with(
         let beyond = mending.settings.measure.tolerance.into();
         let times = mending.settings.reweighed;
         let most = Stages { count: wishes, beyond, times, is_warm: round > 0, steps: mending.settings.steps };
-        let weight = if mending.shape.is_some() { WEIGHT_IN_SHAPE } else { WEIGHT };
+        let weight = work.yielding().weight;
         let x = least_change_of_most(&work.cost, &demands, weight, most, work.x.clone())?;
         work.go_to(&x);
     }
@@ -319,6 +323,13 @@ struct Work<'a> {
 }
 
 impl<'a> Work<'a> {
+    fn yielding(&self) -> &'static Yielding {
+        match self.mending.shape {
+            Some(_) => &SHAPE,
+            None => &PUSH,
+        }
+    }
+
     fn new(mending: Mending<'a>, cache: (&'a PoseCache, &'a [usize])) -> Self {
         let mut outfit = mending.outfit.clone();
         if let Some(shape) = mending.shape {
@@ -360,9 +371,7 @@ impl<'a> Work<'a> {
         }
         work.moves = Moves::new((&work.outfit.layers, &work.partners), &may);
         work.going = (0..may.len()).filter(|layer| !may[*layer].is_empty()).collect();
-        let of_shape = mending.shape.is_some();
-        let stiffness = if of_shape { SHAPE_STIFFNESS } else { STIFFNESS };
-        work.cost = work.moves.cost(&work.outfit.layers, (stiffness, of_shape));
+        work.cost = work.moves.cost(&work.outfit.layers, work.yielding().against);
         if work.mending.settings.keep_rows {
             work.moves.add_cost_of_rows(&work.outfit.layers, &mut work.cost);
         }
@@ -400,7 +409,7 @@ impl<'a> Work<'a> {
                 return Vec::new();
             }
             let mut may = vec![May::Stay; layers[index].rest.len()];
-            let region = if self.mending.shape.is_some() { REGION_OF_SHAPE } else { REGION };
+            let region = self.yielding().region;
             for (seeds, within, so) in [(near, region, May::GoAlong), (along, CREASE, May::GoAnyWay)] {
                 self.region((index, seeds), within).into_iter().for_each(|v| may[v as usize] = so);
             }

@@ -269,6 +269,7 @@ fn odd_forms_are_refused_in_one_sentence() {
         ("/fitting/1/show-mask", "of=0&by=1", "nothing else is hidden"),
         ("/fitting/1/follow-shapes", "follow=true&shape=cough", "shape"),
         ("/fitting/1/combined", "poses=9999&seed=1", "at most 5000"),
+        ("/fitting/1/push", "margin=1&limit=20&here=true&pose=0&combined=true", "take one of them"),
     ];
     for (path, form, wanted) in cases {
         let (status, trigger, text) = server.post(path, form);
