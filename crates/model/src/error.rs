@@ -51,6 +51,8 @@ pub enum WorkshopError {
     NothingToUndo,
     #[error("nothing was found that can be cured without losing anything: see the list at Intake")]
     NoCures,
+    #[error("“{piece}” cannot lie over itself: name another piece, or none for next to the skin")]
+    OverItself { piece: String },
     #[error("everything on the shelf is worn: bring files in to put on more")]
     NothingToPutOn,
     #[error("{file} is no trial set ({why}): give one as the Trials station writes it")]
@@ -71,6 +73,8 @@ pub enum WorkshopError {
     NothingStrayed { piece: String },
     #[error("a shape is worn between −100 and 200 %")]
     BadAmount,
+    #[error("what is mended is cleared by 0 to 200 mm, and moves by 0 to 200 mm at most")]
+    BadMend,
     /// More poses to mend for than anybody waits for.
     #[error("at most {most} combined poses are mended for besides: give fewer")]
     TooManyCombined { most: usize },

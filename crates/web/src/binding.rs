@@ -187,16 +187,6 @@ async fn mark_side(shop: &Shop, id: i64, piece: u32, form: Form<SideForm>) -> Re
         .await
 }
 
-#[post("/fitting/<id>/clear-sides/<piece>")]
-async fn clear_sides(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::ClearSides { piece }).await
-}
-
-#[post("/fitting/<id>/forget-cleaning/<piece>")]
-async fn forget_cleaning(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::ForgetCleaning { piece }).await
-}
-
 #[derive(FromForm)]
 struct JointUses {
     only: bool,
@@ -285,30 +275,6 @@ async fn clean(shop: &Shop, id: i64, form: Form<CleanForm>) -> Result<Tell, Refu
     changed_by(shop, id, Step::Clean { piece, clean, chosen, locked }).await
 }
 
-#[derive(FromForm)]
-struct CageForm {
-    /// Numbers of pieces; all of them when there is none.
-    piece: Vec<u32>,
-    offset: f32,
-    cell: f32,
-}
-
-#[post("/fitting/<id>/cage", data = "<form>")]
-async fn make_cage(shop: &Shop, id: i64, form: Form<CageForm>) -> Result<Tell, Refusal> {
-    let CageForm { piece: pieces, offset: offset_mm, cell: cell_mm } = form.into_inner();
-    changed_by(shop, id, Step::MakeCage { pieces, offset_mm, cell_mm }).await
-}
-
-#[derive(FromForm)]
-struct AsCage {
-    cage: bool,
-}
-
-#[post("/fitting/<id>/as-cage/<piece>", data = "<form>")]
-async fn use_as_cage(shop: &Shop, id: i64, piece: u32, form: Form<AsCage>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::UseAsCage { piece, cage: form.cage }).await
-}
-
 #[derive(Template)]
 #[template(path = "templates_for.html")]
 struct TemplatesFor {
@@ -384,11 +350,7 @@ pub(crate) fn routes() -> Vec<Route> {
         choose_joints,
         follow,
         mark_side,
-        clear_sides,
         clean,
-        forget_cleaning,
-        make_cage,
-        use_as_cage,
         templates_for,
         use_template,
         keep_template,

@@ -4,7 +4,7 @@ use crate::answers::Refusal;
 use crate::binary::Binary;
 use crate::blocking_pool::{look_aside, Shop};
 use crate::look::preview;
-use crate::steps::{started, Started};
+use crate::typed_step::{started, Started};
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{post, routes, Route};
@@ -73,17 +73,6 @@ impl HandRequest {
     }
 }
 
-#[post("/fitting/<id>/by-hand/<piece>", data = "<asked>")]
-async fn by_hand(
-    shop: &Shop,
-    id: i64,
-    piece: u32,
-    asked: Json<HandRequest>,
-) -> Result<Json<Started>, Refusal> {
-    let Cleaned { clean, chosen, locked } = asked.into_inner().cleaned();
-    started(shop, id, Step::Clean { piece, clean, chosen, locked }).await
-}
-
 #[post("/fitting/<id>/by-hand-view/<piece>", data = "<asked>")]
 async fn by_hand_view(shop: &Shop, id: i64, piece: u32, asked: Json<HandRequest>) -> Result<Binary, Refusal> {
     preview(shop, id, move |room: &Room| {
@@ -117,34 +106,6 @@ async fn by_hand_table(
     started(shop, id, Step::Clean { piece, clean, chosen: Chosen::Everything, locked }).await
 }
 
-/// A choice to keep.
-#[derive(Deserialize)]
-struct PatchRequest {
-    name: String,
-    picks: Vec<Pick>,
-}
-
-#[post("/fitting/<id>/keep-patch/<piece>", data = "<patch>")]
-async fn keep_patch(
-    shop: &Shop,
-    id: i64,
-    piece: u32,
-    patch: Json<PatchRequest>,
-) -> Result<Json<Started>, Refusal> {
-    let PatchRequest { name, picks } = patch.into_inner();
-    started(shop, id, Step::KeepPatch { piece, name, picks }).await
-}
-
-#[post("/fitting/<id>/drop-patch/<piece>", data = "<patch>")]
-async fn drop_patch(
-    shop: &Shop,
-    id: i64,
-    piece: u32,
-    patch: Json<PatchRequest>,
-) -> Result<Json<Started>, Refusal> {
-    started(shop, id, Step::DropPatch { piece, name: patch.into_inner().name }).await
-}
-
 pub(crate) fn routes() -> Vec<Route> {
-    routes![choose, by_hand, by_hand_view, by_hand_table, keep_patch, drop_patch]
+    routes![choose, by_hand_view, by_hand_table]
 }

@@ -46,6 +46,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/notice.js", JavaScript),
     file!("js/picked.js", JavaScript),
     file!("js/shapes.js", JavaScript),
+    file!("js/steps.js", JavaScript),
     file!("js/play.js", JavaScript),
     file!("js/renderer.js", JavaScript),
     file!("js/scene.js", JavaScript),

@@ -29,7 +29,7 @@ use tin_cloak_workshop::SnagCardsOfRoom;
 use tin_cloak_workshop::TuckOfRoom;
 use tin_cloak_workshop::{
     harmless_cures, through_in_words, Asset, Board, Effect, Fitting, OpenFitting, Proof, Room, SnagCard,
-    TrialSet, TuckRow, ViewRequest, Workshop, WorseCell,
+    TrialSet, TuckRow, ViewRequest, Workshop, WorseCell, COMBINED,
 };
 
 /// Names of the stations, in the order of work.
@@ -75,6 +75,8 @@ struct FittingView {
     /// Pairs of layers with cells out of tolerance.
     out_pairs: Vec<OutPair>,
     correctives: Vec<CorrectiveRow>,
+    /// For so many combined poses mends are made besides, where that is ticked.
+    combined: usize,
     proof: Option<Arc<Proof>>,
     /// The limits that are asked for at first, and the sets that were kept.
     limits: LimitFields,
@@ -283,6 +285,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         shape_names: room.dress.body.own_shapes().iter().map(|m| m.name.clone()).collect(),
         out_pairs: board.map_or(Vec::new(), out_pairs),
         correctives: corrective_rows(room),
+        combined: COMBINED,
         proof: shop.proof_of(room)?,
         limits: LimitFields::new(shop, None)?,
         older: room.older_pieces().len(),

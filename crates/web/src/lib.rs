@@ -28,9 +28,9 @@ mod report_file;
 mod request_guard;
 mod seating;
 mod shelf;
-mod sorting;
 mod steps;
 mod trials;
+mod typed_step;
 mod upload;
 
 use rocket::config::{Config, LogLevel};
@@ -70,7 +70,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", steps::routes())
         .mount("/", plan::routes())
         .mount("/", body_parts::routes())
-        .mount("/", sorting::routes())
+        .mount("/", typed_step::routes())
         .mount("/", by_hand::routes())
         .mount("/", seating::routes())
         .mount("/", binding::routes())

@@ -260,10 +260,10 @@ async fn brush_view(shop: &Shop, id: i64, piece: u32, stroke: Json<BrushStroke>)
 
 /// What is to be eased, and how far.
 #[derive(Deserialize)]
-pub(crate) struct EaseRequest {
-    pub chosen: Chosen,
+struct EaseRequest {
+    chosen: Chosen,
     #[serde(flatten)]
-    pub options: EaseOptions,
+    options: EaseOptions,
 }
 
 #[post("/fitting/<id>/ease-view/<piece>", data = "<ease>")]
@@ -273,9 +273,9 @@ async fn ease_view(shop: &Shop, id: i64, piece: u32, ease: Json<EaseRequest>) ->
 
 /// One of a piece's own shapes, and how much of it is worn: 0 for none, 1 for all.
 #[derive(Deserialize)]
-pub(crate) struct WornShape {
-    pub shape: usize,
-    pub amount: f32,
+struct WornShape {
+    shape: usize,
+    amount: f32,
 }
 
 #[post("/fitting/<id>/shape-view/<piece>", data = "<worn>")]

@@ -4,12 +4,11 @@ use crate::answers::{page, Page, Refusal, Tell};
 use crate::blocking_pool::aside;
 use crate::blocking_pool::Shop;
 use crate::joint_match::{JointMatch, MatchWords};
-use crate::steps::{changed_as, changed_by};
+use crate::steps::changed_as;
 use askama::Template;
 use rocket::form::Form;
 use rocket::http::Status;
-use rocket::{get, post, routes, FromForm, FromFormField, Route};
-use tin_cloak_workshop::core::intake::JointRole;
+use rocket::{get, post, routes, FromForm, Route};
 use tin_cloak_workshop::core::trial::{JointRange, MotionRanges};
 use tin_cloak_workshop::{MotionJoints, Room, Step, Workshop};
 
@@ -92,69 +91,6 @@ async fn range(shop: &Shop, id: i64, joint: String) -> Page {
 }
 
 #[derive(FromForm)]
-struct RangeForm {
-    joint: String,
-    piece: Option<u32>,
-    forward: Vec<f32>,
-    sideways: Vec<f32>,
-    turn: Vec<f32>,
-}
-
-#[post("/fitting/<id>/range", data = "<form>")]
-async fn set_range(shop: &Shop, id: i64, form: Form<RangeForm>) -> Result<Tell, Refusal> {
-    let form = form.into_inner();
-    let pair = |list: &[f32]| {
-        let text = "A range is two numbers, the least and the most degrees.";
-        <[f32; 2]>::try_from(list).map_err(|_| Refusal::new(Status::UnprocessableEntity, text))
-    };
-    let range = JointRange {
-        forward: pair(&form.forward)?,
-        sideways: pair(&form.sideways)?,
-        turn: pair(&form.turn)?,
-    };
-    changed_by(shop, id, Step::SetRange { joint: form.joint, range: Some(range), piece: form.piece }).await
-}
-
-#[derive(FromForm)]
-struct ClearForm {
-    joint: String,
-    piece: Option<u32>,
-}
-
-#[post("/fitting/<id>/range/clear", data = "<form>")]
-async fn clear_range(shop: &Shop, id: i64, form: Form<ClearForm>) -> Result<Tell, Refusal> {
-    let ClearForm { joint, piece } = form.into_inner();
-    changed_by(shop, id, Step::SetRange { joint, range: None, piece }).await
-}
-
-#[derive(Clone, Copy, FromFormField)]
-enum JointRoleField {
-    Deforms,
-    Twist,
-    Control,
-    Attachment,
-    Carries,
-}
-
-#[derive(FromForm)]
-struct RoleForm {
-    joint: String,
-    role: JointRoleField,
-}
-
-#[post("/fitting/<id>/joint-role", data = "<form>")]
-async fn set_role(shop: &Shop, id: i64, form: Form<RoleForm>) -> Result<Tell, Refusal> {
-    let role = match form.role {
-        JointRoleField::Deforms => JointRole::Deforms,
-        JointRoleField::Twist => JointRole::Twist,
-        JointRoleField::Control => JointRole::Control,
-        JointRoleField::Attachment => JointRole::Attachment,
-        JointRoleField::Carries => JointRole::Carries,
-    };
-    changed_by(shop, id, Step::SetRole { joint: form.into_inner().joint, role }).await
-}
-
-#[derive(FromForm)]
 struct MotionForm {
     asset: i64,
 }
@@ -162,11 +98,6 @@ struct MotionForm {
 #[post("/fitting/<id>/motion", data = "<form>")]
 async fn add_motion(shop: &Shop, id: i64, form: Form<MotionForm>) -> Result<Tell, Refusal> {
     changed_as(shop, id, move |shop| Ok(shop.motion_step(form.asset)?)).await
-}
-
-#[post("/fitting/<id>/motion/<motion>/remove")]
-async fn remove_motion(shop: &Shop, id: i64, motion: usize) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::RemoveMotion { motion }).await
 }
 
 const WORDS: MatchWords = MatchWords {
@@ -218,5 +149,5 @@ async fn match_joints(shop: &Shop, id: i64, motion: usize, form: Form<MatchForm>
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![range, set_range, clear_range, set_role, add_motion, remove_motion, motion_table, match_joints]
+    routes![range, add_motion, motion_table, match_joints]
 }

@@ -97,16 +97,6 @@ fn point(mm: &[f32]) -> Result<Vec3, Refusal> {
     Ok(Vec3::new(x, y, z) * 0.001)
 }
 
-#[derive(FromForm)]
-struct JointName {
-    name: String,
-}
-
-#[post("/fitting/<id>/own-joints/remove", data = "<form>")]
-async fn remove_joint(shop: &Shop, id: i64, form: Form<JointName>) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::RemoveJoint { name: form.name.clone() }).await
-}
-
 pub(crate) fn routes() -> Vec<Route> {
-    routes![add_joint, change_joint, remove_joint]
+    routes![add_joint, change_joint]
 }

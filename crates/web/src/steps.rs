@@ -2,22 +2,17 @@
 
 use crate::answers::{page, Page, Refusal, Tell};
 use crate::blocking_pool::{aside, Shop};
-use crate::by_hand::{chosen_by_hand, chosen_if};
+use crate::by_hand::chosen_if;
 use askama::Template;
 use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
 use rocket::response::{self, Responder};
-use rocket::serde::json::Json;
 use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Route};
-use serde::Serialize;
 use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::VolumeOfRoom;
-use tin_cloak_workshop::{
-    Against, HideOptions, LostRow, MendOptions, PieceKind, RelaxOptions, Step, Workshop, COMBINED,
-    LEAST_LOST_MM,
-};
+use tin_cloak_workshop::{Against, LostRow, MendOptions, PieceKind, Step, Workshop, COMBINED, LEAST_LOST_MM};
 
 /// Begins a step as a job, and tells the page to watch it.
 pub(crate) async fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
@@ -79,16 +74,6 @@ async fn put_on_all(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
     changed_as(shop, id, move |shop| Ok(shop.put_on_step(id, &[])?)).await
 }
 
-#[post("/fitting/<id>/cure-all")]
-async fn cure_all(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::CureAll).await
-}
-
-#[post("/fitting/<id>/remove/<piece>")]
-async fn remove(shop: &Shop, id: i64, piece: u32) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::RemovePiece { piece }).await
-}
-
 #[derive(FromForm)]
 struct Bind {
     /// One piece; all of them when there is none.
@@ -141,13 +126,6 @@ struct Push {
 #[post("/fitting/<id>/push", data = "<form>")]
 async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
     changed_as(shop, id, move |_| {
-        let sane = |x: f32| x.is_finite() && (0.0..=200.0).contains(&x);
-        if !sane(form.margin) || !sane(form.limit) {
-            return Err(Refusal::new(
-                Status::UnprocessableEntity,
-                "Margin and limit are millimetres from 0 to 200.",
-            ));
-        }
         if form.named && form.piece.is_empty() {
             let words = "Nothing may move: choose a piece under “which may move”.";
             return Err(Refusal::new(Status::UnprocessableEntity, words));
@@ -188,99 +166,13 @@ fn pair_of(words: &str) -> Result<(u32, u32), Refusal> {
     numbers.ok_or_else(|| Refusal::new(Status::UnprocessableEntity, wrong))
 }
 
-#[derive(FromForm)]
-struct TuckForm {
-    /// A piece, or the body by its number.
-    of: u32,
-    limit: f32,
-}
-
-/// Draws the body or a piece in under what is worn.
-#[post("/fitting/<id>/tuck", data = "<form>")]
-async fn tuck(shop: &Shop, id: i64, form: Form<TuckForm>) -> Result<Tell, Refusal> {
-    changed_as(shop, id, move |_| {
-        if !(form.limit.is_finite() && (1.0..=200.0).contains(&form.limit)) {
-            let words = "The most that anything may be drawn in is 1 to 200 millimetres.";
-            return Err(Refusal::new(Status::UnprocessableEntity, words));
-        }
-        Ok(Step::Tuck {
-            options: MendOptions { limit_mm: form.limit, ..MendOptions::default() },
-            of: (form.of > 0).then_some(form.of),
-        })
-    })
-    .await
-}
-
-#[derive(FromForm)]
-struct RelaxForm {
-    piece: u32,
-    percent: f32,
-    times: usize,
-    /// A shape of the body by its name; at rest when none is named.
-    shape: Option<String>,
-    /// Only what is chosen by hand: the picks, as JSON.
-    chosen: bool,
-    picks: Option<String>,
-}
-
-/// Gives a piece back the shape it came in, as far as its place allows.
-#[post("/fitting/<id>/relax", data = "<form>")]
-async fn relax(shop: &Shop, id: i64, form: Form<RelaxForm>) -> Result<Tell, Refusal> {
-    let form = form.into_inner();
-    let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
-    let options = RelaxOptions { percent: form.percent, times: form.times, ..RelaxOptions::default() };
-    let shape = form.shape.filter(|s| !s.is_empty());
-    changed_by(shop, id, Step::Relax { piece: form.piece, chosen, options, shape }).await
-}
-
-#[derive(FromForm)]
-struct RowsForm {
-    piece: u32,
-    rows: usize,
-    /// What is chosen by hand: the picks, as JSON.
-    picks: Option<String>,
-}
-
-/// Adds rows of vertices across the edge that is chosen by hand.
-#[post("/fitting/<id>/rows", data = "<form>")]
-async fn add_rows(shop: &Shop, id: i64, form: Form<RowsForm>) -> Result<Tell, Refusal> {
-    let at = chosen_by_hand(form.picks.as_deref())?;
-    changed_by(shop, id, Step::AddRows { piece: form.piece, at, rows: form.rows }).await
-}
-
-#[post("/fitting/<id>/untuck")]
-async fn untuck(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::Untuck).await
-}
-
-#[derive(FromForm)]
-struct CorrectForm {
-    piece: Option<u32>,
-    limit: f32,
-    /// For combined poses too.
-    combined: bool,
-}
-
-/// Makes shapes that turns of joints call up, against what is through.
-#[post("/fitting/<id>/correct", data = "<form>")]
-async fn correct(shop: &Shop, id: i64, form: Form<CorrectForm>) -> Result<Tell, Refusal> {
-    changed_as(shop, id, move |_| {
-        if !(form.limit.is_finite() && (1.0..=200.0).contains(&form.limit)) {
-            let words = "The most that a corrective may move is 1 to 200 millimetres.";
-            return Err(Refusal::new(Status::UnprocessableEntity, words));
-        }
-        let combined = combined_if(form.combined);
-        let options = MendOptions { limit_mm: form.limit, combined, ..MendOptions::default() };
-        Ok(Step::Correct { pieces: form.piece.into_iter().collect(), options })
-    })
-    .await
-}
-
 /// What twists and turns of wrists draw in.
 #[derive(Template)]
 #[template(path = "volume.html")]
 struct VolumeShown {
     id: i64,
+    /// Less than this is not given back, millimetres.
+    least_mm: f32,
     lost: Vec<LostRow>,
     /// True when some of it is not given back yet.
     left: bool,
@@ -290,29 +182,9 @@ struct VolumeShown {
 async fn volume(shop: &Shop, id: i64) -> Page {
     aside(shop, move |shop| {
         let lost = shop.room(id, None)?.lost_volume();
-        page(&VolumeShown { id, left: lost.iter().any(|l| !l.given_back), lost })
+        page(&VolumeShown { id, least_mm: LEAST_LOST_MM, left: lost.iter().any(|l| !l.given_back), lost })
     })
     .await
-}
-
-/// Correctives that give it back.
-#[post("/fitting/<id>/keep-volume")]
-async fn keep_volume(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::KeepVolume { pieces: Vec::new(), least_mm: LEAST_LOST_MM }).await
-}
-
-#[derive(FromForm)]
-struct CorrectiveForm {
-    piece: u32,
-    name: String,
-    percent: f32,
-}
-
-/// So much of a corrective; none of it takes it away.
-#[post("/fitting/<id>/corrective", data = "<form>")]
-async fn corrective(shop: &Shop, id: i64, form: Form<CorrectiveForm>) -> Result<Tell, Refusal> {
-    let CorrectiveForm { piece, name, percent } = form.into_inner();
-    changed_by(shop, id, Step::ChangeCorrective { piece, name, share: percent * 0.01 }).await
 }
 
 /// Makes the file and reads it again.
@@ -323,56 +195,6 @@ async fn prove(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
         Ok(Tell::job_started(job))
     })
     .await
-}
-
-#[derive(FromForm)]
-struct Hide {
-    rings: usize,
-    /// What is worn beneath other pieces too.
-    beneath: bool,
-    /// What shows only where it is through is taken for hidden.
-    through: bool,
-}
-
-#[post("/fitting/<id>/hide", data = "<form>")]
-async fn hide(shop: &Shop, id: i64, form: Form<Hide>) -> Result<Tell, Refusal> {
-    let Hide { rings, beneath, through } = *form;
-    let options = HideOptions { rings, beneath, through };
-    changed_by(shop, id, Step::Hide { options }).await
-}
-
-#[derive(FromForm)]
-struct MaskForm {
-    /// A piece, or the body.
-    piece: u32,
-    hide: bool,
-    picks: Option<String>,
-}
-
-/// Hides what is chosen by hand, or takes it back.
-#[post("/fitting/<id>/mask", data = "<form>")]
-async fn mask(shop: &Shop, id: i64, form: Form<MaskForm>) -> Result<Tell, Refusal> {
-    let chosen = chosen_by_hand(form.picks.as_deref())?;
-    changed_by(shop, id, Step::Mask { part: form.piece, chosen, hide: form.hide }).await
-}
-
-/// A part, and the numbers of the pieces that hide it, with commas.
-#[derive(FromForm)]
-struct ShowMaskForm {
-    of: u32,
-    by: String,
-}
-
-#[post("/fitting/<id>/show-mask", data = "<form>")]
-async fn show_mask(shop: &Shop, id: i64, form: Form<ShowMaskForm>) -> Result<Tell, Refusal> {
-    let numbers: Result<_, _> = form.by.split(',').filter(|n| !n.is_empty()).map(str::parse).collect();
-    let by = numbers.map_err(|_| Refusal::new(Status::UnprocessableEntity, "Pieces go by number."))?;
-    changed_by(shop, id, Step::ShowMask { of: form.of, by }).await
-}
-
-#[post("/fitting/<id>/show-hidden")]
-async fn show_hidden(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
-    changed_by(shop, id, Step::ShowHidden).await
 }
 
 #[post("/fitting/<id>/undo")]
@@ -455,41 +277,6 @@ async fn export(shop: &Shop, id: i64, whole: bool) -> Result<Download, Refusal> 
     Ok(Download { name, bytes })
 }
 
-/// A job that was begun for a script that waits for it.
-#[derive(Serialize)]
-pub(crate) struct Started {
-    job: u64,
-}
-
-pub(crate) async fn started(shop: &Shop, id: i64, step: Step) -> Result<Json<Started>, Refusal> {
-    aside(shop, move |shop| Ok(Json(Started { job: shop.start(id, step)? }))).await
-}
-
 pub(crate) fn routes() -> Vec<Route> {
-    routes![
-        add,
-        put_on_all,
-        cure_all,
-        remove,
-        cure,
-        bind,
-        push,
-        tuck,
-        untuck,
-        relax,
-        add_rows,
-        correct,
-        volume,
-        keep_volume,
-        corrective,
-        prove,
-        hide,
-        mask,
-        show_mask,
-        show_hidden,
-        undo,
-        redo,
-        go_to,
-        export
-    ]
+    routes![add, put_on_all, cure, bind, push, volume, prove, undo, redo, go_to, export]
 }

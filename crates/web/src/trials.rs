@@ -5,10 +5,10 @@ use crate::blocking_pool::{aside, Shop};
 use crate::steps::changed_as;
 use askama::Template;
 use rocket::form::Form;
-use rocket::http::{ContentType, Header, Status};
+use rocket::http::{ContentType, Header};
 use rocket::response::{self, Responder};
 use rocket::serde::json::Json;
-use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Route};
+use rocket::{get, post, routes, FromForm, Request, Response, Route};
 use std::io::Cursor;
 use tin_cloak_workshop::core::trial::SwingAxis;
 use tin_cloak_workshop::{
@@ -28,27 +28,12 @@ pub(crate) fn counts_key(counts: Counts) -> &'static str {
     }
 }
 
-#[derive(Clone, Copy, FromFormField)]
-enum CountsField {
-    Counted,
-    Stress,
-    Aside,
-}
-
-impl From<CountsField> for Counts {
-    fn from(field: CountsField) -> Self {
-        match field {
-            CountsField::Counted => Self::Counted,
-            CountsField::Stress => Self::Stress,
-            CountsField::Aside => Self::Aside,
-        }
-    }
-}
-
 /// How one thing counts, as a form shows it.
 pub(crate) struct CountRow {
     /// `pose`, `group` or `pair`.
     pub what: &'static str,
+    /// The step that says it, as JSON; its form says how.
+    pub step: String,
     pub words: String,
     pub counts: &'static str,
     pub note: String,
@@ -56,10 +41,9 @@ pub(crate) struct CountRow {
 
 /// What can be said of the pose and the pair that are looked at.
 pub(crate) struct CountsHere {
-    pub pose: usize,
     pub rows: Vec<CountRow>,
-    /// Outer and inner of the pair, its tolerance, and whether that is its own.
-    pub pair: Option<(String, String, f32, bool)>,
+    /// Of the pair the step that gives it a tolerance, which it has, and whether that is its own.
+    pub pair: Option<(String, f32, bool)>,
     pub choices: [(&'static str, &'static str); 3],
 }
 
@@ -70,8 +54,9 @@ impl CountsHere {
             plan.counts.iter().find(|r| r.target == *target).map_or(String::new(), |r| r.note.clone())
         };
         let row = |what, words: String, counts, target: Target| {
-            let (counts, note) = (counts_key(counts), note(&target));
-            CountRow { what, words, counts, note }
+            let (key, note) = (counts_key(counts), note(&target));
+            let step = step_json(TrialChange::Count { target, counts, note: String::new() });
+            CountRow { what, step, words, counts: key, note }
         };
         let of_pose = plan.of_pose(&trial.group, &trial.name, trial.time);
         let mut rows = vec![row("pose", trial.label(), of_pose, pose_target(trial))];
@@ -86,10 +71,17 @@ impl CountsHere {
         }
         let pair = pair.map(|p| {
             let own = plan.tolerance_of(&p.outer, &p.inner);
-            (p.outer.clone(), p.inner.clone(), own.unwrap_or(room.state.tolerance_mm), own.is_some())
+            let (outer, inner) = (p.outer.clone(), p.inner.clone());
+            let step = step_json(TrialChange::PairTolerance { outer, inner, tolerance_mm: None });
+            (step, own.unwrap_or(room.state.tolerance_mm), own.is_some())
         });
-        Some(Self { pose, rows, pair, choices: COUNTS })
+        Some(Self { rows, pair, choices: COUNTS })
     }
+}
+
+/// The step that changes one thing of the trials, as a form has it.
+fn step_json(change: TrialChange) -> String {
+    serde_json::to_string(&Step::ChangeTrials { change }).unwrap_or_default()
 }
 
 /// Of a clip's frame that frame, else the pose by its name.
@@ -103,15 +95,17 @@ fn pose_target(trial: &Trial) -> Target {
 
 /// The whole plan, as the card shows it.
 pub(crate) struct PlanCard {
-    /// What is not simply counted: words, how, why, and the rule's place.
-    pub rules: Vec<(String, &'static str, String, usize)>,
-    pub tolerances: Vec<(String, f32, usize)>,
-    pub sweeps: Vec<(String, usize, usize)>,
+    /// What is not simply counted: words, how, why, and the step after which it is.
+    pub rules: Vec<(String, &'static str, String, String)>,
+    pub tolerances: Vec<(String, f32)>,
+    /// Words, how many poses, and the step that ends it.
+    pub sweeps: Vec<(String, usize, String)>,
     /// Poses at random, and of an arm, a leg and the trunk at once: how many, and their seed.
     pub random: (usize, u64),
     pub combined: (usize, u64),
-    pub frames: &'static str,
-    pub frame_choices: [(&'static str, String); 6],
+    /// As the step has it, and each way that is offered with its words.
+    pub frames: String,
+    pub frame_choices: [(String, String); 6],
     pub hidden_counts: bool,
     pub body_shapes: bool,
     pub shapes_in_clips: bool,
@@ -125,15 +119,9 @@ pub(crate) struct PlanCard {
     pub axes: [&'static str; 3],
 }
 
-/// Ways to try clips that the page offers, by their field's value.
-const FRAMES: [(&str, Frames); 6] = [
-    ("6", Frames::Some(6)),
-    ("12", Frames::Some(12)),
-    ("24", Frames::Some(24)),
-    ("r15", Frames::Rate(15)),
-    ("r30", Frames::Rate(30)),
-    ("all", Frames::All),
-];
+/// Ways to try clips that the page offers.
+const FRAMES: [Frames; 6] =
+    [Frames::Some(6), Frames::Some(12), Frames::Some(24), Frames::Rate(15), Frames::Rate(30), Frames::All];
 
 /// As the form has it: none, of the first seed, where nothing was said.
 fn poses_and_seed(drawn: Option<AtRandom>) -> (usize, u64) {
@@ -142,18 +130,25 @@ fn poses_and_seed(drawn: Option<AtRandom>) -> (usize, u64) {
 
 impl PlanCard {
     pub fn new(plan: &TrialPlan, pieces: &[&str], others: Vec<(i64, String)>) -> Self {
-        let rule = |(at, r): (usize, &CountRule)| (r.target.words(), r.counts.word(), r.note.clone(), at);
-        let frames = FRAMES.iter().find(|f| f.1 == plan.frames).map_or("", |f| f.0);
+        let rule = |r: &CountRule| {
+            let again = step_json(TrialChange::CountAgain { target: r.target.clone() });
+            (r.target.words(), r.counts.word(), r.note.clone(), again)
+        };
+        let swing = |s: &Sweep| {
+            let end = step_json(TrialChange::NoSwing { group: s.group() });
+            (s.group(), s.steps, end)
+        };
+        let json = |frames: Frames| serde_json::to_string(&frames).unwrap_or_default();
         Self {
-            rules: plan.counts.iter().enumerate().map(rule).collect(),
-            tolerances: (plan.tolerances.iter().enumerate())
-                .map(|(at, t)| (format!("{} over {}", t.outer, t.inner), t.tolerance_mm, at))
+            rules: plan.counts.iter().map(rule).collect(),
+            tolerances: (plan.tolerances.iter())
+                .map(|t| (format!("{} over {}", t.outer, t.inner), t.tolerance_mm))
                 .collect(),
-            sweeps: plan.sweeps.iter().enumerate().map(|(at, s)| (s.group(), s.steps, at)).collect(),
+            sweeps: plan.sweeps.iter().map(swing).collect(),
             random: poses_and_seed(plan.random),
             combined: poses_and_seed(plan.combined),
-            frames,
-            frame_choices: FRAMES.map(|f| (f.0, f.1.words())),
+            frames: json(plan.frames),
+            frame_choices: FRAMES.map(|f| (json(f), f.words())),
             hidden_counts: plan.hidden_counts,
             body_shapes: plan.body_shapes,
             shapes_in_clips: plan.shapes_in_clips,
@@ -165,212 +160,6 @@ impl PlanCard {
             axes: SwingAxis::ALL.map(SwingAxis::word),
         }
     }
-}
-
-/// Leads a form to the one change of the trials that it asks for.
-async fn tried(
-    shop: &Shop,
-    id: i64,
-    change: impl FnOnce(&Room) -> Result<TrialChange, Refusal> + Send + 'static,
-) -> Result<Tell, Refusal> {
-    changed_as(shop, id, move |shop| {
-        let change = change(&*shop.room(id, None)?)?;
-        Ok(Step::ChangeTrials { change })
-    })
-    .await
-}
-
-#[derive(FromForm)]
-struct CountForm {
-    what: String,
-    pose: usize,
-    outer: Option<String>,
-    inner: Option<String>,
-    counts: CountsField,
-    note: Option<String>,
-}
-
-#[post("/fitting/<id>/counts", data = "<form>")]
-async fn counts(shop: &Shop, id: i64, form: Form<CountForm>) -> Result<Tell, Refusal> {
-    let form = form.into_inner();
-    tried(shop, id, move |room| {
-        let gone =
-            || Refusal::new(Status::NotFound, "That pose is no longer tried: look at the board again.");
-        let trial = room.trials.trials.get(form.pose).ok_or_else(gone)?;
-        let target = match (form.what.as_str(), form.outer, form.inner) {
-            ("pair", Some(outer), Some(inner)) => Target::Pair { outer, inner },
-            ("group", ..) => Target::Group { group: trial.group.clone() },
-            _ => pose_target(trial),
-        };
-        let note = form.note.unwrap_or_default();
-        Ok(TrialChange::Count { target, counts: Counts::from(form.counts), note })
-    })
-    .await
-}
-
-#[post("/fitting/<id>/counts/<rule>/remove")]
-async fn count_again(shop: &Shop, id: i64, rule: usize) -> Result<Tell, Refusal> {
-    tried(shop, id, move |room| {
-        let gone = || Refusal::new(Status::NotFound, "That is no longer set apart: look at the list again.");
-        let target = room.state.plan.counts.get(rule).map(|r| r.target.clone()).ok_or_else(gone)?;
-        Ok(TrialChange::CountAgain { target })
-    })
-    .await
-}
-
-#[derive(FromForm)]
-struct ToleranceForm {
-    outer: Option<String>,
-    inner: Option<String>,
-    mm: Option<f32>,
-}
-
-/// What is let pass: everywhere, or in a pair (as everywhere again when nothing is said).
-#[post("/fitting/<id>/tolerance", data = "<form>")]
-async fn tolerance(shop: &Shop, id: i64, form: Form<ToleranceForm>) -> Result<Tell, Refusal> {
-    let ToleranceForm { outer, inner, mm } = form.into_inner();
-    changed_as(shop, id, move |_| {
-        let wanted = || Refusal::new(Status::UnprocessableEntity, "Say how many millimetres are let pass.");
-        let Some((outer, inner)) = outer.zip(inner) else {
-            return Ok(Step::SetTolerance { tolerance_mm: mm.ok_or_else(wanted)? });
-        };
-        Ok(Step::ChangeTrials { change: TrialChange::PairTolerance { outer, inner, tolerance_mm: mm } })
-    })
-    .await
-}
-
-#[derive(FromForm)]
-struct HiddenForm {
-    counts: bool,
-}
-
-#[post("/fitting/<id>/hidden", data = "<form>")]
-async fn hidden(shop: &Shop, id: i64, form: Form<HiddenForm>) -> Result<Tell, Refusal> {
-    let on = form.counts;
-    tried(shop, id, move |_| Ok(TrialChange::HiddenCounts { on })).await
-}
-
-/// What is tried besides the poses, each on or off.
-#[derive(FromForm)]
-struct BesidesForm {
-    body_shapes: bool,
-    shapes_in_clips: bool,
-    driven: bool,
-    ground: bool,
-    on_the_way: bool,
-}
-
-#[post("/fitting/<id>/besides", data = "<form>")]
-async fn besides(shop: &Shop, id: i64, form: Form<BesidesForm>) -> Result<Tell, Refusal> {
-    let form = form.into_inner();
-    tried(shop, id, move |room| {
-        // The form tells all of them; what is not as it stands was ticked.
-        let plan = &room.state.plan;
-        Ok(if plan.body_shapes != form.body_shapes {
-            TrialChange::BodyShapes { on: form.body_shapes }
-        } else if plan.shapes_in_clips != form.shapes_in_clips {
-            TrialChange::ShapesInClips { on: form.shapes_in_clips }
-        } else if plan.ground != form.ground {
-            TrialChange::Ground { on: form.ground }
-        } else if plan.on_the_way != form.on_the_way {
-            TrialChange::OnTheWay { on: form.on_the_way }
-        } else {
-            TrialChange::DrivenShapes { on: form.driven }
-        })
-    })
-    .await
-}
-
-#[derive(FromForm)]
-struct OnTheWayForm {
-    on: bool,
-}
-
-/// Whether poses on the way to the built-in ones are mended for, too.
-#[post("/fitting/<id>/on-the-way", data = "<form>")]
-async fn on_the_way(shop: &Shop, id: i64, form: Form<OnTheWayForm>) -> Result<Tell, Refusal> {
-    let on = form.on;
-    tried(shop, id, move |_| Ok(TrialChange::OnTheWay { on })).await
-}
-
-#[derive(FromForm)]
-struct OffForm {
-    off: Vec<String>,
-}
-
-/// Pieces that are off while it is asked what is seen.
-#[post("/fitting/<id>/taken-off", data = "<form>")]
-async fn taken_off(shop: &Shop, id: i64, form: Form<OffForm>) -> Result<Tell, Refusal> {
-    let pieces = form.into_inner().off;
-    tried(shop, id, move |_| Ok(TrialChange::TakenOff { pieces })).await
-}
-
-#[derive(FromForm)]
-struct FramesForm {
-    frames: String,
-}
-
-#[post("/fitting/<id>/frames", data = "<form>")]
-async fn frames(shop: &Shop, id: i64, form: Form<FramesForm>) -> Result<Tell, Refusal> {
-    let wished = form.into_inner().frames;
-    tried(shop, id, move |_| {
-        let unknown = || Refusal::new(Status::UnprocessableEntity, "Choose one of the rates on the list.");
-        let (_, frames) = FRAMES.iter().find(|f| f.0 == wished).ok_or_else(unknown)?;
-        Ok(TrialChange::FramesOfClips { frames: *frames })
-    })
-    .await
-}
-
-#[derive(FromForm)]
-struct SwingForm {
-    joint: String,
-    /// Forward, sideways or turn; all three when nothing is said.
-    axis: Option<String>,
-    steps: usize,
-    both: bool,
-    coupled: bool,
-}
-
-#[post("/fitting/<id>/swing", data = "<form>")]
-async fn swing(shop: &Shop, id: i64, form: Form<SwingForm>) -> Result<Tell, Refusal> {
-    let SwingForm { joint, axis, steps, both, coupled } = form.into_inner();
-    tried(shop, id, move |_| {
-        let unknown = || Refusal::new(Status::UnprocessableEntity, "Choose one of the axes on the list.");
-        let known = |word: String| SwingAxis::ALL.into_iter().find(|a| a.word() == word).ok_or_else(unknown);
-        let axis = axis.map(known).transpose()?;
-        Ok(TrialChange::Swing { joint, axis, steps, both_sides: both, coupled })
-    })
-    .await
-}
-
-#[post("/fitting/<id>/swing/<at>/remove")]
-async fn no_swing(shop: &Shop, id: i64, at: usize) -> Result<Tell, Refusal> {
-    tried(shop, id, move |room| {
-        let gone =
-            || Refusal::new(Status::NotFound, "That swing is no longer tried: look at the list again.");
-        let group = room.state.plan.sweeps.get(at).map(Sweep::group).ok_or_else(gone)?;
-        Ok(TrialChange::NoSwing { group })
-    })
-    .await
-}
-
-#[derive(FromForm)]
-struct RandomForm {
-    poses: usize,
-    seed: u64,
-}
-
-#[post("/fitting/<id>/random", data = "<form>")]
-async fn random(shop: &Shop, id: i64, form: Form<RandomForm>) -> Result<Tell, Refusal> {
-    let RandomForm { poses, seed } = form.into_inner();
-    tried(shop, id, move |_| Ok(TrialChange::Random { poses, seed })).await
-}
-
-/// Poses of an arm, a leg and the trunk at once.
-#[post("/fitting/<id>/combined", data = "<form>")]
-async fn combined(shop: &Shop, id: i64, form: Form<RandomForm>) -> Result<Tell, Refusal> {
-    let RandomForm { poses, seed } = form.into_inner();
-    tried(shop, id, move |_| Ok(TrialChange::Combined { poses, seed })).await
 }
 
 #[derive(FromForm)]
@@ -532,25 +321,5 @@ async fn cause_picture(
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![
-        counts,
-        count_again,
-        tolerance,
-        hidden,
-        besides,
-        on_the_way,
-        taken_off,
-        frames,
-        swing,
-        no_swing,
-        random,
-        combined,
-        trials_of,
-        put_set,
-        get_set,
-        board_csv,
-        worst_snags,
-        snag_picture,
-        cause_picture
-    ]
+    routes![trials_of, put_set, get_set, board_csv, worst_snags, snag_picture, cause_picture]
 }

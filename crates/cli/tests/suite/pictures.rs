@@ -34,7 +34,7 @@ async fn of_a_bare_body_that_is_dressed() {
     take(b, "intake").await;
     card_at(b, ".sorting").await;
     take(b, "sorting").await;
-    b.step("form[hx-post$='/cure-all'] button").await;
+    b.step("form[data-step*='cure_all'] button").await;
     station(b, 2).await;
     b.step("#follow-shapes button, button#follow-shapes").await;
     let stout = "(p => { p.value = [...p.options].find(o => o.text === 'stout').value; p.dispatchEvent(new \

@@ -137,7 +137,7 @@ async fn pieces_are_sorted_by_keys_drag_and_buttons_and_moved_by_handles() {
     .await;
     let nudged = b.value("document.querySelector('.last .soft').textContent").await;
     assert!(nudged.as_str().unwrap().contains("at most 1.0 mm"), "{nudged}");
-    b.step("[hx-post$='/copy-mirrored/3']").await;
+    b.step(".seat[data-piece='3'] [data-step*='copy_mirrored']").await;
     assert_eq!(b.last_step().await, "Copy lantern to the other side; bound again as its recipe says");
 
     // A pose set by hand on both sides, kept, chosen again and dropped.
@@ -172,7 +172,7 @@ async fn pieces_are_sorted_by_keys_drag_and_buttons_and_moved_by_handles() {
      most/.test(p.textContent))",
     )
     .await;
-    b.step(".poses form[hx-post$='/drop-pose'] .btn").await;
+    b.step(".poses [data-step*='drop_pose'] .btn").await;
     b.console_is_clean().await;
     browser.client.close().await.unwrap();
 }
@@ -213,7 +213,7 @@ async fn groups_motions_and_ranges_of_motion() {
     )
     .await;
     b.step_by(
-        "const f = document.querySelector(\".range-editor form[hx-post$='/range']\"); \
+        "const f = document.querySelector(\".range-editor .set-range\"); \
      f.elements.forward[1].value = '80'; f.elements.piece.value = '1'; f.requestSubmit()",
     )
     .await;

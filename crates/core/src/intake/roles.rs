@@ -11,14 +11,19 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum JointRole {
     /// Moves skin.
+    #[serde(alias = "deforms")]
     Deforms,
     /// Spreads a turn along a limb.
+    #[serde(alias = "twist")]
     Twist,
     /// A handle or pole that animators pull: must carry no weight.
+    #[serde(alias = "control")]
     Control,
     /// A place to hang things on.
+    #[serde(alias = "attachment")]
     Attachment,
     /// Moves other joints, no skin.
+    #[serde(alias = "carries")]
     Carries,
 }
 

@@ -128,12 +128,16 @@ impl<'a> Choosing<'a> {
     /// Which vertices are chosen.
     ///
     /// # Errors
-    /// When something that a pick names is not there, or a number makes no sense.
+    /// When something that a pick names is not there, a number makes no sense, or picks come to nothing.
     pub fn chosen(self, chosen: &Chosen) -> Result<Vec<bool>, WorkshopError> {
         match chosen {
             Chosen::Everything => Ok(vec![true; self.piece.rest.len()]),
             Chosen::Around(reach) => reach.vertices(self.piece),
-            Chosen::Picks(picks) => self.picked(picks),
+            Chosen::Picks(picks) => {
+                let picked = self.picked(picks)?;
+                let nothing = || WorkshopError::NothingChosen { piece: self.piece.name.clone() };
+                picked.contains(&true).then_some(picked).ok_or_else(nothing)
+            }
         }
     }
 

@@ -1,5 +1,6 @@
 //! How cloth is pushed out.
 
+use crate::error::WorkshopError;
 use crate::state::names::PieceId;
 use serde::{Deserialize, Serialize};
 
@@ -42,6 +43,13 @@ pub const COMBINED: usize = 20;
 pub const MOST_COMBINED: usize = 500;
 
 impl MendOptions {
+    /// # Errors
+    /// When a number makes no sense.
+    pub fn checked(self) -> Result<Self, WorkshopError> {
+        let is_sane = |mm: f32| (0.0..=200.0).contains(&mm);
+        (is_sane(self.margin_mm) && is_sane(self.limit_mm)).then_some(self).ok_or(WorkshopError::BadMend)
+    }
+
     /// Those of the body as it is drawn in: flesh under cloth, not a new figure.
     pub fn of_tucks() -> Self {
         Self { limit_mm: 15.0, ..Self::default() }

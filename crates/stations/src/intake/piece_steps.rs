@@ -59,6 +59,9 @@ impl Doing<'_> {
 
     /// Several at once, from the inside out.
     pub fn put_on(&mut self, pieces: &[PutOn]) -> Result<String, WorkshopError> {
+        if pieces.is_empty() {
+            return Err(WorkshopError::NothingToPutOn);
+        }
         let mut names = Vec::new();
         for (done, piece) in pieces.iter().enumerate() {
             self.add_piece((&piece.file, &piece.file_name, &piece.mesh), piece.layer, piece.kind)?;
@@ -133,6 +136,9 @@ impl Doing<'_> {
 
     pub fn put_over(&mut self, piece: PieceId, over: Option<PieceId>) -> Result<String, WorkshopError> {
         let name = self.draft.piece(piece)?.name().to_owned();
+        if over == Some(piece) {
+            return Err(WorkshopError::OverItself { piece: name });
+        }
         let beneath = match over {
             Some(other) => {
                 let p = self.draft.piece(other)?;

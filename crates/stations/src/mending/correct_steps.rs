@@ -236,6 +236,7 @@ impl Doing<'_> {
     /// each measured on top of those before, and kept when less is left in all; of all that it comes through, the state
     /// with the fewest cells is taken. Stopped, the best so far is.
     pub fn correct(&mut self, pieces: &[PieceId], options: MendOptions) -> Result<String, WorkshopError> {
+        let options = options.checked()?;
         match options.combined {
             0 => self.corrected(pieces, options, ways),
             more => self.in_more_poses(more, |doing| doing.corrected(pieces, options, |_| WAYS.to_vec())),

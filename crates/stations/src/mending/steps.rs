@@ -28,6 +28,7 @@ impl Doing<'_> {
         chosen: &Chosen,
         (options, against, turns): (MendOptions, Against, &[Turn]),
     ) -> Result<String, WorkshopError> {
+        let options = options.checked()?;
         if options.combined > 0 && against.pose.is_none() {
             let own = MendOptions { combined: 0, ..options };
             return self.in_more_poses(options.combined, |more| {

@@ -46,6 +46,7 @@ struct Tucked<'a> {
 impl Doing<'_> {
     /// Draws a piece, or the body, in under what is worn over it; what was drawn in of it before is solved anew.
     pub fn tuck(&mut self, options: MendOptions, of: Option<PieceId>) -> Result<String, WorkshopError> {
+        let options = options.checked()?;
         if self.room.pile().facts.len() < 2 {
             return Err(WorkshopError::BindFirst);
         }

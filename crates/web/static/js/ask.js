@@ -47,12 +47,6 @@ export async function postForPreview(url, body) {
   return { figures: JSON.parse(response.headers.get("X-Figures")), parts: readView(await response.arrayBuffer()) };
 }
 
-// A form without a page; the answer is the job it began.
-export async function postForm(url, fields) {
-  const response = await checked(await fetch(url, { method: "POST", body: new URLSearchParams(fields) }));
-  return JSON.parse(response.headers.get("HX-Trigger"))["job-started"].job;
-}
-
 // The faces of a part: see `binary.rs` for the layout.
 export function readMesh(buffer) {
   const [vertices, triangles, lines] = new Uint32Array(buffer, 0, 3);

@@ -1,5 +1,6 @@
 // The brush: collects where it is set down and drawn along, and sends the stroke as one step.
-import { postForJson, postForPreview } from "./ask.js";
+import { postForPreview } from "./ask.js";
+import { takeStep } from "./steps.js";
 
 const field = (id) => document.getElementById(id);
 
@@ -41,12 +42,13 @@ export class Brush {
     const strength = Number(field("brush-strength").value);
     if (kind === "ease") {
       const body = { chosen: { around: reach }, least_mm: strength, most_mm: null };
-      return { look: "ease-view", make: "ease-part", body };
+      const { chosen, ...options } = body;
+      return { look: "ease-view", body, step: { do: "ease", chosen, options } };
     }
     const firm = Number(field("brush-firm").value);
     const into_shape = field("brush-into")?.value || null;
     const body = { stroke: kind, strength, firm_percent: firm, ...reach, in_pose: this.inPose(), into_shape };
-    return { look: "brush-view", make: "brush", body };
+    return { look: "brush-view", body, step: { do: "brush", stroke: body } };
   }
 
   // The pose to work in; at rest none. Easing is of rest alone.
@@ -114,10 +116,9 @@ export class Brush {
 
   async send() {
     if (this.dabs.length === 0) return;
-    const { make, body } = this.stroke();
+    const { step } = this.stroke();
     const part = this.part;
     this.dabs = [];
-    const { job } = await postForJson(`/fitting/${this.fitting}/${make}/${part}`, body);
-    this.onJob(job);
+    this.onJob(await takeStep(this.fitting, { ...step, piece: part }));
   }
 }

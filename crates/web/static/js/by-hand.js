@@ -1,5 +1,6 @@
 // Weights by hand: the card's presses and keys, the joints of what is chosen, and the brush on weights.
-import { postForJson, postForPreview } from "./ask.js";
+import { postForPreview } from "./ask.js";
+import { takeStep } from "./steps.js";
 import { WeightTable } from "./weight-table.js";
 
 const field = (id) => document.getElementById(id);
@@ -173,8 +174,8 @@ export class ByHand {
     if (e.target.closest("#table-show")) this.table.show();
     if (e.target.closest("#joint-flip")) this.flip();
     if (e.target.closest("#hand-again")) this.again();
-    if (e.target.closest("#patch-keep")) this.patch("keep-patch", field("patch-name").value);
-    if (e.target.closest("#patch-drop")) this.patch("drop-patch", field("patch-pick").value);
+    if (e.target.closest("#patch-keep")) this.patch("keep_patch", field("patch-name").value);
+    if (e.target.closest("#patch-drop")) this.patch("drop_patch", field("patch-pick").value);
   }
 
   // What matters, as the card says it.
@@ -275,15 +276,20 @@ export class ByHand {
   }
 
   async make(asked) {
-    const body = { ...asked, locked: [...this.locked], view: this.stage.request() };
-    const { job } = await postForJson(`/fitting/${this.fitting}/by-hand/${this.choosing.piece}`, body);
-    this.onJob(job);
+    const { picks, brush, change, firm_percent } = asked;
+    const step = {
+      do: "clean",
+      piece: this.choosing.piece,
+      clean: { how: "by_hand", change, firm_percent },
+      chosen: brush ? { around: brush } : { picks },
+      locked: [...this.locked],
+    };
+    this.onJob(await takeStep(this.fitting, step));
   }
 
   async patch(how, name) {
-    const body = { name, picks: this.choosing.picks };
-    const { job } = await postForJson(`/fitting/${this.fitting}/${how}/${this.choosing.piece}`, body);
-    this.onJob(job);
+    const { piece, picks } = this.choosing;
+    this.onJob(await takeStep(this.fitting, { do: how, piece, name, picks }));
   }
 
   toggleBrush() {

@@ -52,6 +52,11 @@ export class Choosing {
     return this.setPicks([...this.picks, { how: field("pick-how").value, what }]);
   }
 
+  // What is picked on a piece; none where another one is worked on.
+  picksOn(piece) {
+    return piece === this.piece ? this.picks : [];
+  }
+
   // What a step on a piece is told of it; nothing while nothing is chosen there.
   chosenOn(piece) {
     return piece === this.piece && this.picks.length > 0 ? { picks: this.picks } : null;

@@ -1,6 +1,6 @@
 // The Fitting screen: ties the viewport, the board, the joints and the panels together.
 import {
-  getJson, getText, postForBytes, postForJson, postForPreview, postForm, postText, readMaps, readPoses,
+  getJson, getText, postForBytes, postForJson, postForPreview, postText, readMaps, readPoses,
 } from "./ask.js";
 import { Board } from "./board.js";
 import { Compare } from "./compare.js";
@@ -22,6 +22,7 @@ import { listenToRegions, showRegions } from "./regions.js";
 import { Shapes } from "./shapes.js";
 import { listenForFiles } from "./shelf.js";
 import { Snags, countOtherwise } from "./snags.js";
+import { listenForSteps, takeStep } from "./steps.js";
 import { Work } from "./work.js";
 
 const screen = document.getElementById("screen");
@@ -87,7 +88,8 @@ function lookAtRest() {
 
 // The piece was modelled round the body as it is posed now.
 async function seatFromPose(piece) {
-  const { job } = await postForJson(`/fitting/${fitting}/seat-from-pose/${piece}`, request());
+  const { pose, turns } = request();
+  const job = await takeStep(fitting, { do: "seat_from_pose", piece: Number(piece), pose, turns });
   joints.clear();
   work.watch(job);
 }
@@ -193,8 +195,9 @@ document.body.addEventListener("change", async (e) => {
 
 // The joint picked is tried through its range about all its axes.
 async function swingJoint() {
-  const fields = { joint: joints.names[joints.joint], steps: 9, both: joints.both.checked, coupled: true };
-  work.watch(await postForm(`/fitting/${fitting}/swing`, fields));
+  const joint = joints.names[joints.joint];
+  const change = { set: "swing", joint, axis: null, steps: 9, both_sides: joints.both.checked, coupled: true };
+  work.watch(await takeStep(fitting, { do: "change_trials", change }));
 }
 
 // An earlier step beside the fitting as it stands, in the viewport and on the board.
@@ -361,8 +364,8 @@ document.body.addEventListener("submit", async (e) => {
   if (e.target.id !== "keep-pose") return;
   e.preventDefault();
   const name = e.target.elements.name.value;
-  const { job } = await postForJson(`/fitting/${fitting}/keep-pose`, { name, ...request() });
-  work.watch(job);
+  const { pose, turns } = request();
+  work.watch(await takeStep(fitting, { do: "keep_pose", name, pose, turns }));
 });
 
 // What easing would do is shown while its numbers are set.
@@ -410,9 +413,9 @@ document.body.addEventListener("change", (e) => {
   // Moved by keys it changes with each: it is one step when the hand rests.
   clearTimeout(letGo);
   letGo = setTimeout(async () => {
-    const body = { shape: Number(slider.dataset.shape), amount: Number(slider.value) / 100 };
-    const { job } = await postForJson(`/fitting/${fitting}/wear/${slider.dataset.piece}`, body);
-    work.watch(job);
+    const { piece, shape } = slider.dataset;
+    const worn = { piece: Number(piece), shape: Number(shape), amount: Number(slider.value) / 100 };
+    work.watch(await takeStep(fitting, { do: "wear_shape", ...worn }));
   }, 350);
 });
 
@@ -455,6 +458,7 @@ function clearTheWay(piece) {
 }
 const stage = { scene, joints, request, probe: probeOf, clearTheWay, show: (joint) => showWeightsOf(joint) };
 const choosing = new Choosing(canvas, fitting, stage, (found) => byHand.show(found));
+listenForSteps((piece) => choosing.picksOn(piece));
 const byHand = new ByHand(canvas, fitting, choosing, stage, (job) => work.watch(job));
 
 // A click that does not drag picks the joint that moves the vertex most.

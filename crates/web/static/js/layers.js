@@ -1,5 +1,5 @@
 // The layer panel: seen, sheer or hidden by click; another layer, kind or place by drag and keys.
-import { postForm } from "./ask.js";
+import { takeStep } from "./steps.js";
 
 const NEXT = { shown: "sheer", sheer: "hidden", hidden: "shown" };
 const KINDS = ["soft", "stiff", "mixed"];
@@ -87,28 +87,28 @@ export class Layers {
     drag.band.classList.remove("lifted");
     const list = this.bands();
     if (list[list.indexOf(drag.band) + 1] === over) return;
-    await this.post(drag.band, "over", over ? { over: over.dataset.part } : {});
+    await this.post(drag.band, { do: "put_over", over: over ? Number(over.dataset.part) : null });
   }
 
-  async post(band, what, fields) {
-    this.onJob(await postForm(`/fitting/${this.fitting}/${what}/${band.dataset.part}`, fields));
+  async post(band, step) {
+    this.onJob(await takeStep(this.fitting, { ...step, piece: Number(band.dataset.part) }));
   }
 
   nextKind() {
     const band = this.chosen();
-    if (band) this.post(band, "kind", { kind: after(KINDS, band.dataset.kind) });
+    if (band) this.post(band, { do: "set_kind", kind: after(KINDS, band.dataset.kind) });
   }
 
   nextPlace() {
     const band = this.chosen();
     const places = document.getElementById("layers").dataset.places.split(",");
-    if (band) this.post(band, "worn-on", { place: after(places, band.dataset.place) });
+    if (band) this.post(band, { do: "set_place", place: after(places, band.dataset.place) });
   }
 
   moveBy(by) {
     const band = this.chosen();
     const layer = Number(band?.dataset.layer) + by;
-    if (band && layer >= 1 && layer <= 99) this.post(band, "layer", { layer });
+    if (band && layer >= 1 && layer <= 99) this.post(band, { do: "move_to_layer", layer });
   }
 
   // The keys work on after the panel was drawn anew.

@@ -79,7 +79,7 @@ fn only_its_own_names_are_answered() {
 fn writes_from_elsewhere_are_refused() {
     let server = server();
     let id = server.fitting();
-    let path = format!("/fitting/{id}/remove/1");
+    let path = format!("/fitting/{id}/put-on-all");
     let refused = [("Origin", "http://evil.example")];
     let answer = server.post(&path, &refused);
     assert_eq!(answer.status(), Status::Forbidden);

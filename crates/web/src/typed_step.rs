@@ -1,0 +1,46 @@
+//! The one way to a step: typed, as JSON. A button or a form sends it in a field, a script by itself.
+
+use crate::answers::{Refusal, Tell};
+use crate::blocking_pool::{aside, Shop};
+use crate::steps::changed_by;
+use rocket::form::Form;
+use rocket::http::Status;
+use rocket::serde::json::{Json, Value};
+use rocket::{post, routes, FromForm, Route};
+use serde::Serialize;
+use tin_cloak_workshop::Step;
+
+#[derive(FromForm)]
+struct StepField {
+    step: String,
+}
+
+fn refused(why: &serde_json::Error) -> Refusal {
+    Refusal::new(Status::UnprocessableEntity, format!("That is no step: {why}."))
+}
+
+#[post("/fitting/<id>/step", format = "form", data = "<form>")]
+async fn by_form(shop: &Shop, id: i64, form: Form<StepField>) -> Result<Tell, Refusal> {
+    let step: Step = serde_json::from_str(&form.step).map_err(|why| refused(&why))?;
+    changed_by(shop, id, step).await
+}
+
+/// A job that was begun for a script that waits for it.
+#[derive(Serialize)]
+pub(crate) struct Started {
+    job: u64,
+}
+
+#[post("/fitting/<id>/step", format = "json", data = "<step>")]
+async fn by_script(shop: &Shop, id: i64, step: Json<Value>) -> Result<Json<Started>, Refusal> {
+    let step = serde_json::from_value(step.into_inner()).map_err(|why| refused(&why))?;
+    started(shop, id, step).await
+}
+
+pub(crate) async fn started(shop: &Shop, id: i64, step: Step) -> Result<Json<Started>, Refusal> {
+    aside(shop, move |shop| Ok(Json(Started { job: shop.start(id, step)? }))).await
+}
+
+pub(crate) fn routes() -> Vec<Route> {
+    routes![by_form, by_script]
+}
