@@ -170,6 +170,20 @@ pub enum WorkshopError {
     NothingTucked,
     #[error("nothing at what is chosen on “{part}” is hidden: choose where it is (the map Hidden shows it)")]
     NothingShown { part: String },
+    #[error("“{part}” is not drawn in under that: the list at Mending has what is")]
+    NoSuchTuck { part: String },
+    #[error(
+        "no joint that moves “{part}” is turned by 8° or more in that pose: choose another pose, or turn joints by hand"
+    )]
+    NoTurnThere { part: String },
+    #[error("a corrective begins at 0° or more and is whole further on, at 180° at most")]
+    BadTurnOfShape,
+    #[error("there is no corrective “{name}” here: the list at Mending has those there are")]
+    NoCorrective { name: String },
+    #[error("nothing that has “{name}” has a mirror image of itself on the other side")]
+    NoMirrorImage { name: String },
+    #[error("it is mended in one pose, or for combined poses too: take one of them")]
+    OnePoseOrMore,
     #[error("“{piece}” has no corrective “{name}”: the list at Mending has those there are")]
     NoSuchCorrective { piece: String, name: String },
     #[error("{file} is no set of limits ({why}): see `tin-cloak export --help`")]

@@ -39,14 +39,6 @@ pub(crate) fn chosen_by_hand(picks: Option<&str>) -> Result<Chosen, Refusal> {
     Ok(Chosen::Picks(some.ok_or_else(|| Refusal::new(Status::UnprocessableEntity, ask))?))
 }
 
-/// That, where it is ticked; else all of it.
-pub(crate) fn chosen_if(ticked: bool, picks: Option<&str>) -> Result<Chosen, Refusal> {
-    match ticked {
-        true => chosen_by_hand(picks),
-        false => Ok(Chosen::Everything),
-    }
-}
-
 /// A change, where, and the joints that keep their weights.
 #[derive(Deserialize)]
 struct HandRequest {

@@ -11,7 +11,8 @@ use crate::looked_over::{
     CalledRow, FindingGroup, JointRow, SeatRow, ShapeRow, SortRow,
 };
 use crate::mending_rows::{
-    corrective_names, corrective_rows, hidden_rows, out_pairs, CorrectiveRow, HiddenRow, OutPair, PlanShown,
+    corrective_groups, corrective_names, hidden_rows, out_pairs, tried_rows, CorrectiveGroup, HiddenRow,
+    OutPair, PlanShown, TriedRow,
 };
 use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
@@ -74,7 +75,9 @@ struct FittingView {
     tucks: Vec<TuckRow>,
     /// Pairs of layers with cells out of tolerance.
     out_pairs: Vec<OutPair>,
-    correctives: Vec<CorrectiveRow>,
+    correctives: Vec<CorrectiveGroup>,
+    /// Steps that were tried and not done.
+    tried: Vec<TriedRow>,
     /// For so many combined poses mends are made besides, where that is ticked.
     combined: usize,
     proof: Option<Arc<Proof>>,
@@ -284,7 +287,8 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         corrective_names: corrective_names(room),
         shape_names: room.dress.body.own_shapes().iter().map(|m| m.name.clone()).collect(),
         out_pairs: board.map_or(Vec::new(), out_pairs),
-        correctives: corrective_rows(room),
+        correctives: corrective_groups(room),
+        tried: tried_rows(shop, id)?,
         combined: COMBINED,
         proof: shop.proof_of(room)?,
         limits: LimitFields::new(shop, None)?,
@@ -325,7 +329,11 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         body_worn: if station == 1 { body_shape_rows(room) } else { Vec::new() },
         called_up: if station == 1 { called_rows(room) } else { Vec::new() },
         seats,
-        joint_names: if station <= 2 { room.dress.body.skeleton.names.clone() } else { Vec::new() },
+        joint_names: if station <= 2 || station == 5 {
+            room.dress.body.skeleton.names.clone()
+        } else {
+            Vec::new()
+        },
         last_sentence: open.current().map_or(String::new(), |s| s.sentence.clone()),
         worst_new: board.and_then(|b| WorstNew::new(effect.worst_new.as_ref()?, b)),
         effect,

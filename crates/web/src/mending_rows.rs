@@ -1,10 +1,9 @@
 //! What the Mending card says of a plan, and of what is hidden.
 
-use tin_cloak_workshop::core::deform::Morph;
+use std::sync::Arc;
 use tin_cloak_workshop::HideOfRoom;
 use tin_cloak_workshop::{
-    through_in_words, Board, Corrective, Counts, MaskRow, PieceState, Plan, Room, Tried, Workshop,
-    WorkshopError,
+    through_in_words, Board, Counts, MaskRow, Plan, Room, StepGain, Tried, TriedStep, Workshop, WorkshopError,
 };
 
 /// A plan of mending as people read it.
@@ -68,42 +67,61 @@ impl PlanLine {
     }
 }
 
-/// A shape of a piece that a turn of a joint calls up.
-pub(crate) struct CorrectiveRow {
-    pub piece: u32,
-    pub of: String,
+/// A shape that a turn of a joint calls up on pieces, or on the body.
+pub(crate) struct CorrectiveGroup {
     pub name: String,
-    /// The joint and its turns, in words.
-    pub when: String,
+    pub joint: String,
+    /// Degrees at which it begins, and at which it is there in full.
+    pub from: f32,
+    pub full: f32,
+    pub rows: Vec<CorrectiveRow>,
+}
+
+/// What a part does in it.
+pub(crate) struct CorrectiveRow {
+    pub part: u32,
+    pub of: String,
     pub vertices: usize,
     pub most_mm: f32,
+    pub percent: f32,
 }
 
-pub(crate) fn corrective_rows(room: &Room) -> Vec<CorrectiveRow> {
-    let of_piece = |(index, state): (usize, &PieceState)| {
-        let shapes = room.dress.pieces[index].correctives.iter();
-        let row = |(made, shape): (&Corrective, &std::sync::Arc<Morph>)| CorrectiveRow {
-            piece: state.id,
-            of: state.name().to_owned(),
-            name: made.name.clone(),
-            when: format!(
-                "begins at {:.0}° of {}, whole at {:.0}°",
-                made.from.to_degrees(),
-                made.joint,
-                made.full.to_degrees()
-            ),
+pub(crate) fn corrective_groups(room: &Room) -> Vec<CorrectiveGroup> {
+    let body = &room.dress.body;
+    let of_body = room.state.body_correctives.iter().filter_map(|made| {
+        let shape = body.made_shapes().iter().find(|m| m.name == made.name)?;
+        Some((0, body.name.as_str(), made, shape))
+    });
+    let of_pieces = (0..room.dress.pieces.len()).flat_map(|index| {
+        let state = room.piece_state(index);
+        let both = state.correctives.iter().zip(&room.dress.pieces[index].correctives);
+        both.map(|(made, shape)| (state.id, state.name(), made, &**shape))
+    });
+    let mut groups: Vec<CorrectiveGroup> = Vec::new();
+    // What is drawn in under others has a list of its own.
+    for (part, of, made, shape) in of_body.chain(of_pieces).filter(|(_, _, made, _)| made.by.is_empty()) {
+        let row = CorrectiveRow {
+            part,
+            of: of.to_owned(),
             vertices: shape.vertices.len(),
             most_mm: shape.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max),
+            percent: (made.amount * 100.0).round(),
         };
-        // What is drawn in under others has a list of its own.
-        let of_turns = state.correctives.iter().zip(shapes).filter(|(made, _)| made.by.is_empty());
-        of_turns.map(row).collect::<Vec<_>>()
-    };
-    let pieces = (0..room.dress.pieces.len()).map(|i| (i, room.piece_state(i)));
-    pieces.flat_map(of_piece).collect()
+        match groups.iter_mut().find(|g| g.name == made.name) {
+            Some(known) => known.rows.push(row),
+            None => groups.push(CorrectiveGroup {
+                name: made.name.clone(),
+                joint: made.joint.clone(),
+                from: made.from.to_degrees().round(),
+                full: made.full.to_degrees().round(),
+                rows: vec![row],
+            }),
+        }
+    }
+    groups
 }
 
-/// The names of all correctives, each once.
+/// The names of all correctives of pieces, each once.
 pub(crate) fn corrective_names(room: &Room) -> Vec<String> {
     let pieces = (0..room.dress.pieces.len()).map(|i| room.piece_state(i));
     let mut names: Vec<String> = pieces.flat_map(|p| &p.correctives).map(|c| c.name.clone()).collect();
@@ -112,9 +130,34 @@ pub(crate) fn corrective_names(room: &Room) -> Vec<String> {
     names
 }
 
+/// A step that was tried and not done.
+pub(crate) struct TriedRow {
+    pub place: usize,
+    /// The number that it is looked at by.
+    pub seq: i64,
+    pub sentence: String,
+    /// Cells out of tolerance before and after; nothing while not all is bound.
+    pub cells: String,
+    pub more: Vec<String>,
+    /// What else it would tell when done.
+    pub notes: String,
+}
+
+pub(crate) fn tried_rows(shop: &Workshop, fitting: i64) -> Result<Vec<TriedRow>, WorkshopError> {
+    let row = |(place, tried): (usize, Arc<TriedStep>)| TriedRow {
+        place,
+        seq: -1 - place as i64,
+        sentence: tried.sentence.clone(),
+        cells: tried.brought.map_or(String::new(), |b| format!("{} → {}", b.cells.0, b.cells.1)),
+        more: tried.brought.iter().flat_map(StepGain::more_in_words).collect(),
+        notes: tried.notes.join("\n"),
+    };
+    Ok(shop.tried_steps(fitting)?.into_iter().enumerate().map(row).collect())
+}
+
 /// Two layers that have cells out of tolerance.
 pub(crate) struct OutPair {
-    /// Their numbers, the outer one first.
+    /// Their numbers, the outer one first, as a step has them.
     pub value: String,
     pub words: String,
     pub cells: String,
@@ -130,7 +173,7 @@ pub(crate) fn out_pairs(board: &Board) -> Vec<OutPair> {
     let one = |r: usize| {
         let pair = &board.pairs[r];
         OutPair {
-            value: format!("{}-{}", pair.ids[0], pair.ids[1]),
+            value: format!("[{}, {}]", pair.ids[0], pair.ids[1]),
             words: through_in_words(&pair.outer, &pair.inner),
             cells: if cells[r] == 1 { "1 cell".to_owned() } else { format!("{} cells", cells[r]) },
         }

@@ -2,7 +2,6 @@
 
 use crate::answers::{page, Page, Refusal, Tell};
 use crate::blocking_pool::{aside, Shop};
-use crate::by_hand::chosen_if;
 use askama::Template;
 use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
@@ -12,7 +11,7 @@ use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::VolumeOfRoom;
-use tin_cloak_workshop::{Against, LostRow, MendOptions, PieceKind, Step, Workshop, COMBINED, LEAST_LOST_MM};
+use tin_cloak_workshop::{LostRow, PieceKind, Step, Workshop, LEAST_LOST_MM};
 
 /// Begins a step as a job, and tells the page to watch it.
 pub(crate) async fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
@@ -97,82 +96,15 @@ async fn bind(shop: &Shop, id: i64, form: Form<Bind>) -> Result<Tell, Refusal> {
     .await
 }
 
-#[derive(FromForm)]
-struct Push {
-    /// Those that may move; all when none is named.
-    piece: Vec<u32>,
-    /// True when those not named may not.
-    named: bool,
-    /// Against what is through between two layers: the outer one’s number, a dash, the inner one’s.
-    pair: Option<String>,
-    /// Only in one pose.
-    here: bool,
-    pose: Option<usize>,
-    /// Joints turned by hand in it, as JSON.
-    turns: Option<String>,
-    margin: f32,
-    limit: f32,
-    /// Both sides of a piece alike.
-    alike: bool,
-    /// Rows of vertices stay straight.
-    rows: bool,
-    /// For combined poses too.
-    combined: bool,
-    /// Only what is chosen by hand: the picks, as JSON.
-    chosen: bool,
-    picks: Option<String>,
-}
-
-#[post("/fitting/<id>/push", data = "<form>")]
-async fn push(shop: &Shop, id: i64, form: Form<Push>) -> Result<Tell, Refusal> {
-    changed_as(shop, id, move |_| {
-        if form.named && form.piece.is_empty() {
-            let words = "Nothing may move: choose a piece under “which may move”.";
-            return Err(Refusal::new(Status::UnprocessableEntity, words));
-        }
-        if form.here && form.combined {
-            let words =
-                "It is pushed in the pose that is shown, or for combined poses too: take one of them.";
-            return Err(Refusal::new(Status::UnprocessableEntity, words));
-        }
-        let (margin_mm, limit_mm, alike, rows) = (form.margin, form.limit, form.alike, form.rows);
-        let options = MendOptions { margin_mm, limit_mm, alike, rows, combined: combined_if(form.combined) };
-        let chosen = chosen_if(form.chosen, form.picks.as_deref())?;
-        let pair = form.pair.as_deref().filter(|p| !p.is_empty()).map(pair_of).transpose()?;
-        let against = Against { pair, pose: form.pose.filter(|_| form.here) };
-        let turns = match form.turns.as_deref().filter(|_| form.here) {
-            None => Vec::new(),
-            Some(json) => serde_json::from_str(json).map_err(|_| {
-                Refusal::new(Status::UnprocessableEntity, "Turns are a list of joints and degrees.")
-            })?,
-        };
-        Ok(Step::PushOut { pieces: form.piece.clone(), chosen, options, against, turns })
-    })
-    .await
-}
-
-/// So many combined poses are mended for besides, when that is ticked.
-fn combined_if(ticked: bool) -> usize {
-    if ticked {
-        COMBINED
-    } else {
-        0
-    }
-}
-
-fn pair_of(words: &str) -> Result<(u32, u32), Refusal> {
-    let numbers = words.split_once('-').and_then(|(a, b)| Some((a.parse().ok()?, b.parse().ok()?)));
-    let wrong = "A pair is two numbers with a dash: that of the outer layer, then that of the inner one.";
-    numbers.ok_or_else(|| Refusal::new(Status::UnprocessableEntity, wrong))
-}
-
-/// What twists and turns of wrists draw in.
+/// What twists, turns of wrists and deep bends draw in.
 #[derive(Template)]
 #[template(path = "volume.html")]
 struct VolumeShown {
     id: i64,
     /// Less than this is not given back, millimetres.
     least_mm: f32,
+    /// The numbers of the body and of what is bound.
+    bound: Vec<u32>,
     lost: Vec<LostRow>,
     /// True when some of it is not given back yet.
     left: bool,
@@ -181,8 +113,17 @@ struct VolumeShown {
 #[get("/fitting/<id>/volume")]
 async fn volume(shop: &Shop, id: i64) -> Page {
     aside(shop, move |shop| {
-        let lost = shop.room(id, None)?.lost_volume();
-        page(&VolumeShown { id, least_mm: LEAST_LOST_MM, left: lost.iter().any(|l| !l.given_back), lost })
+        let room = shop.room(id, None)?;
+        let lost = room.lost_volume();
+        let worn = room.dress.pieces.iter().filter(|p| p.bound.is_some() && !p.cage);
+        let bound = std::iter::once(0).chain(worn.map(|p| p.id)).collect();
+        page(&VolumeShown {
+            id,
+            least_mm: LEAST_LOST_MM,
+            bound,
+            left: lost.iter().any(|l| !l.given_back),
+            lost,
+        })
     })
     .await
 }
@@ -278,5 +219,5 @@ async fn export(shop: &Shop, id: i64, whole: bool) -> Result<Download, Refusal> 
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![add, put_on_all, cure, bind, push, volume, prove, undo, redo, go_to, export]
+    routes![add, put_on_all, cure, bind, volume, prove, undo, redo, go_to, export]
 }

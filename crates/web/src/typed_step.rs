@@ -19,10 +19,30 @@ fn refused(why: &serde_json::Error) -> Refusal {
     Refusal::new(Status::UnprocessableEntity, format!("That is no step: {why}."))
 }
 
-#[post("/fitting/<id>/step", format = "form", data = "<form>")]
-async fn by_form(shop: &Shop, id: i64, form: Form<StepField>) -> Result<Tell, Refusal> {
+/// `first`: it is tried, and nothing is changed.
+#[post("/fitting/<id>/step?<first>", format = "form", data = "<form>")]
+async fn by_form(shop: &Shop, id: i64, first: bool, form: Form<StepField>) -> Result<Tell, Refusal> {
     let step: Step = serde_json::from_str(&form.step).map_err(|why| refused(&why))?;
-    changed_by(shop, id, step).await
+    if !first {
+        return changed_by(shop, id, step).await;
+    }
+    aside(shop, move |shop| Ok(Tell::job_started(shop.try_step(id, step)?))).await
+}
+
+/// Does a step that was tried.
+#[post("/fitting/<id>/tried/<place>")]
+async fn do_tried(shop: &Shop, id: i64, place: usize) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| Ok(Tell::job_started(shop.do_tried(id, place)?))).await
+}
+
+/// Forgets those that were tried.
+#[post("/fitting/<id>/forget-tried")]
+async fn forget_tried(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        shop.forget_tried(id);
+        Ok(Tell::fitting_changed())
+    })
+    .await
 }
 
 /// A job that was begun for a script that waits for it.
@@ -42,5 +62,5 @@ pub(crate) async fn started(shop: &Shop, id: i64, step: Step) -> Result<Json<Sta
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![by_form, by_script]
+    routes![by_form, by_script, do_tried, forget_tried]
 }

@@ -5,6 +5,10 @@ use std::net::TcpStream;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 
+/// A push, as a form sends it.
+const PUSH: &str = "step={\"do\":\"push_out\",\"pieces\":[],\"chosen\":\"everything\",\
+                    \"options\":{\"margin_mm\":1,\"limit_mm\":20}}";
+
 struct Server {
     process: Child,
     port: u16,
@@ -90,7 +94,7 @@ fn every_answered_step_survives_a_kill() {
 
     // Three times in the middle of the next step, at different moments.
     for wait in [0, 150, 600] {
-        assert_eq!(server.form("/fitting/1/push", "margin=1&limit=20").0, 204);
+        assert_eq!(server.form("/fitting/1/step", PUSH).0, 204);
         std::thread::sleep(std::time::Duration::from_millis(wait));
         server.kill();
         server = Server::start(folder.path());
@@ -100,6 +104,6 @@ fn every_answered_step_survives_a_kill() {
         assert!(page.contains("class=\"cell"), "and the measured board");
     }
     // And it can go on from there.
-    let pushed = server.form("/fitting/1/push", "margin=1&limit=20").1;
+    let pushed = server.form("/fitting/1/step", PUSH).1;
     assert!(server.finish(&pushed).contains("\"state\":\"done\""));
 }

@@ -20,7 +20,7 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
     // Shapes that turns of joints call up: made, listed, one taken away, all taken back.
     b.step("#correct").await;
     assert_eq!(b.last_step().await, "Make correctives for breeches");
-    let listed = "document.querySelectorAll('.correctives tbody tr').length";
+    let listed = "document.querySelectorAll('.correctives tbody tr:not(.of-turn)').length";
     let made = b.value(listed).await.as_u64().unwrap();
     assert!(made > 0);
     b.step_by(
@@ -33,6 +33,45 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
     b.step("#undo").await;
     b.step("#undo").await;
     assert_eq!(b.value(listed).await, json!(0));
+
+    // Begun by hand for a pose, from another turn on, and on the other side.
+    b.value(
+        "(s => { s.value = [...s.options].findIndex(o => o.text.includes('squat')); s.dispatchEvent(new \
+         Event('change', { bubbles: true })); })(document.getElementById('pose-pick'))",
+    )
+    .await;
+    b.until("document.getElementById('pose-name').textContent === 'squat'").await;
+    b.step("#begin-corrective button").await;
+    assert_eq!(b.last_step().await, "Begin a corrective of breeches, in squat");
+    b.step_by(
+        "const f = document.querySelector('.turn-corrective'); f.elements.from.value = 20; \
+         f.elements.from.dispatchEvent(new Event('change', { bubbles: true }))",
+    )
+    .await;
+    assert!(b.last_step().await.contains("comes in from 20° to "));
+    b.step("#undo").await;
+    b.step("#undo").await;
+
+    // Tried first: shown beside what there is, and nothing is changed; then done as it was shown.
+    let tried = "document.querySelectorAll('.tried-step').length";
+    b.step("#push-form [data-first]").await;
+    b.until("document.querySelector('#tried .see-tried[aria-pressed=true]')").await;
+    b.until("document.getElementById('split-then').textContent === 'as it would be'").await;
+    let told = b.value("document.querySelector('#tried .plan-cells').textContent").await;
+    b.step("#tuck-form [data-first]").await;
+    assert_eq!(b.value(tried).await, json!(2), "side by side");
+    assert_eq!(b.value(steps).await, json!(before + 2), "only what was undone stands behind");
+    b.step("#tried .do-tried").await;
+    assert_eq!(b.last_step().await, "Push out breeches");
+    b.whole_board().await;
+    let cells =
+        b.value("Number(/, (\\d+) cells/.exec(document.querySelector('.depth').textContent)[1])").await;
+    assert!(told.as_str().unwrap().ends_with(&format!("→ {cells} cells")), "{told} {cells}");
+    assert!(b.value("document.getElementById('tried')").await.is_null());
+    assert_eq!(b.value("document.getElementById('split').hidden").await, json!(true));
+    b.step("#undo").await;
+    b.step("#forget-tried").await;
+    assert_eq!(b.value(tried).await, json!(0));
 
     // Relaxed, and the body drawn in; each is a step.
     b.step("#relax").await;

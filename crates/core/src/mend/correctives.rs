@@ -76,8 +76,8 @@ struct Blamed {
     places: Vec<Place>,
 }
 
-/// The joints that are turned in a pose, each by axis times angle.
-pub(super) fn turns_of(pose: &Pose) -> Vec<(JointId, Vec3)> {
+/// The joints that are turned in a pose by 8° or more, each by axis times angle (radians) in its own frame at rest.
+pub fn turns_of(pose: &Pose) -> Vec<(JointId, Vec3)> {
     let turn = |(j, q): (usize, &Quat)| {
         let q = if q.w < 0.0 { -*q } else { *q };
         (JointId(j as u16), q.to_scaled_axis())

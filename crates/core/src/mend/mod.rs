@@ -14,7 +14,7 @@ mod volume;
 
 pub use crate::deform::TrialPose;
 pub use alike::make_alike;
-pub use correctives::{bad_turns, BadTurn};
+pub use correctives::{bad_turns, turns_of, BadTurn};
 pub use finite_newton::{least_change, Demands, Lower};
 pub use look::{look_of_change, Look};
 pub use push_out::{
@@ -23,4 +23,4 @@ pub use push_out::{
 };
 pub use regressions::shares_to_keep;
 pub use rigid::{keep_rigid, move_with_partners, CLOTH};
-pub use volume::{gives_back, lost_volume, LostVolume};
+pub use volume::{gives_back, lost_volume, LostIn, LostVolume};

@@ -1,14 +1,14 @@
-//! Volume that turns lose: where a joint twists, or a wrist bends, a linear blend draws in what lies between two
-//! joints; a blend of dual quaternions (Kavan, Collins, Žára & O'Sullivan, “Skinning with Dual Quaternions”, I3D
-//! 2007) does not. What lies between the two, carried back to rest through each vertex's own blend, is a shape that
-//! the turn calls up.
+//! Volume that turns lose: where a joint twists, a wrist bends or an elbow or knee bends deeply, a linear blend draws
+//! in what lies between two joints; a blend of dual quaternions (Kavan, Collins, Žára & O'Sullivan, “Skinning with Dual
+//! Quaternions”, I3D 2007) does not. What lies between the two, carried back to rest through each vertex's own blend,
+//! is a shape that the turn calls up.
 
 use super::correctives::{groups_of_turns, turns_of};
 use crate::clearance::Layer;
 use crate::deform::{blended_matrix, dual_quaternion_blend, linear_blend, Driver};
 use crate::driver::turn_about;
 use crate::skeleton::{Pose, Skeleton};
-use crate::trial::Humanoid;
+use crate::trial::{Humanoid, Limbs};
 use crate::JointId;
 use glam::{Mat3, Quat, Vec3};
 use std::collections::BTreeMap;
@@ -20,8 +20,19 @@ pub struct LostVolume {
     pub driver: Driver,
     /// How much the worst vertex is drawn in there, metres.
     pub most: f32,
-    /// Layers by index, and an offset for each of their vertices.
-    pub offsets: Vec<(usize, Vec<Vec3>)>,
+    /// What it draws in of each layer.
+    pub layers: Vec<LostIn>,
+}
+
+/// What a turn draws in of a layer.
+#[derive(Clone, Debug, PartialEq)]
+pub struct LostIn {
+    /// The layer by its index.
+    pub layer: usize,
+    /// What gives it back: an offset for each of its vertices.
+    pub offsets: Vec<Vec3>,
+    /// What the surface encloses less, cubic metres.
+    pub volume: f32,
 }
 
 /// A shape begins at this share of the widest turn. Half-way between two joints a turn t wants 1 / cos(t / 2) − 1 of
@@ -30,6 +41,8 @@ pub struct LostVolume {
 const BEGINS: f32 = 0.42;
 /// A vertex that is drawn in by less is left alone, metres.
 const LEAST: f32 = 2e-4;
+/// A bend of an elbow or knee by less is no deep one, radians.
+const DEEP: f32 = 1.2;
 /// Of a blend that has fallen together so little is left to carry anything back through: its determinant.
 const FLAT: f32 = 0.05;
 
@@ -39,8 +52,8 @@ pub fn gives_back(driver: &Driver, turn: &Driver) -> bool {
     driver.joint == turn.joint && driver.axis.dot(turn.axis) > 0.99 && (begins - BEGINS).abs() < 1e-3
 }
 
-/// What the widest twists of joints about their bones, and the widest turns of wrists, lose in `poses`, the worst
-/// first; turns that lose less than `least` metres are left out.
+/// What the widest twists of joints about their bones, the widest turns of wrists and the deepest bends of elbows and
+/// knees lose in `poses`, the worst first; turns that lose less than `least` metres are left out.
 ///
 /// ```
 /// use tin_cloak_core::glam::Quat;
@@ -62,15 +75,21 @@ pub fn lost_volume(layers: &[Layer], skeleton: &Skeleton, poses: &[Pose], least:
     lost
 }
 
-/// The widest twist of each joint about its bone each way, and the widest turns of hands about like axes.
+/// The widest twist of each joint about its bone each way, the widest turns of hands about like axes, and the deepest
+/// bends of elbows and knees.
 fn widest(skeleton: &Skeleton, poses: &[Pose]) -> Vec<Driver> {
     let person = Humanoid::find(skeleton);
-    let hands: Vec<JointId> = [person.left.hand, person.right.hand].into_iter().flatten().collect();
+    let of_both = |joints: fn(&Limbs) -> [Option<JointId>; 2]| -> Vec<JointId> {
+        [&person.left, &person.right].into_iter().flat_map(joints).flatten().collect()
+    };
+    let hands = of_both(|l| [l.hand, None]);
+    let hinges = of_both(|l| [l.lower_arm, l.lower_leg]);
     let bones = bones(skeleton);
     let mut turns: BTreeMap<JointId, Vec<Vec3>> = BTreeMap::new();
     for (joint, turn) in poses.iter().flat_map(turns_of) {
         let bone = bones[joint.index()];
-        let own = match hands.contains(&joint) {
+        let is_bent = hinges.contains(&joint) && turn.length() >= DEEP;
+        let own = match is_bent || hands.contains(&joint) {
             true => Some(turn),
             false => bone.map(|axis| axis * turn_about(Quat::from_scaled_axis(turn), axis)),
         };
@@ -103,7 +122,7 @@ fn lost_by(driver: Driver, layers: &[Layer], skeleton: &Skeleton) -> LostVolume 
     let mut pose = Pose::rest(skeleton.len());
     pose.rotations[driver.joint.index()] = Quat::from_axis_angle(driver.axis, driver.full);
     let matrices = skeleton.skin_matrices(&pose);
-    let mut lost = LostVolume { driver, most: 0.0, offsets: Vec::new() };
+    let mut lost = LostVolume { driver, most: 0.0, layers: Vec::new() };
     for (index, layer) in layers.iter().enumerate() {
         let (rest, skin) = (&layer.rest, &layer.skin);
         let (mut linear, mut dual) = (vec![Vec3::ZERO; rest.len()], vec![Vec3::ZERO; rest.len()]);
@@ -121,8 +140,19 @@ fn lost_by(driver: Driver, layers: &[Layer], skeleton: &Skeleton) -> LostVolume 
         let most = all.iter().map(|a| a.0).fold(0.0, f32::max);
         if most > 0.0 {
             lost.most = lost.most.max(most);
-            lost.offsets.push((index, all.into_iter().map(|a| a.1).collect()));
+            let offsets = all.into_iter().map(|a| a.1).collect();
+            let volume = enclosed(layer, &dual) - enclosed(layer, &linear);
+            lost.layers.push(LostIn { layer: index, offsets, volume });
         }
     }
     lost
+}
+
+/// What a surface encloses, cubic metres; of an open one only differences mean anything, where its edge stays.
+fn enclosed(layer: &Layer, places: &[Vec3]) -> f32 {
+    let of = |t: &[u32; 3]| {
+        let [a, b, c] = t.map(|v| places[v as usize].as_dvec3());
+        a.dot(b.cross(c)) / 6.0
+    };
+    layer.topology.triangles.iter().map(of).sum::<f64>() as f32
 }

@@ -49,6 +49,12 @@ impl Morph {
         Self { offsets, ..self.clone() }
     }
 
+    /// So much of the shape: 1 for all of it.
+    pub fn scaled(mut self, amount: f32) -> Self {
+        self.offsets.iter_mut().for_each(|o| *o *= amount);
+        self
+    }
+
     /// The shape over split vertices, from one over welded ones.
     pub fn scatter(&self, weld: &Weld) -> Self {
         let split = weld.scatter(&self.to_dense(weld.count()));

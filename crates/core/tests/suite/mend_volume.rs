@@ -47,7 +47,7 @@ fn a_twist_keeps_its_girth_and_less_of_it_too() {
     // Nearly half of both: drawn in to the cosine of half the turn.
     let expected = 0.05 * (1.0 - 1f32.cos());
     assert!((lost[0].most - expected).abs() < 0.002, "{} {expected}", lost[0].most);
-    let shape = Morph::from_dense("kept".into(), &lost[0].offsets[0].1);
+    let shape = Morph::from_dense("kept".into(), &lost[0].layers[0].offsets);
     layer.morphs = vec![Morph { driver: Some(driver), ..shape }];
     let posed = |layer: &Layer, turn: f32, with: bool| {
         let pose = twisted(turn);

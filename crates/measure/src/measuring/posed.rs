@@ -74,8 +74,8 @@ impl Weighed for Points {
 
 /// What everything in a pose depends on.
 fn key_of(room: &Room, pose: &TrialPose, is_rest: bool) -> Key {
-    let tucks: Vec<_> = room.state.tucks_on().collect();
-    let mut key = Key::begin("everything posed").and(&is_rest).and_key(room.contents.body_mesh).and(&tucks);
+    let made = room.state.body_made();
+    let mut key = Key::begin("everything posed").and(&is_rest).and_key(room.contents.body_mesh).and(&made);
     for (index, shape) in room.contents.shapes.iter().enumerate() {
         let state = room.piece_state(index);
         let shapes = (&state.carried, &state.correctives, room.dress.shape_numbers(index));

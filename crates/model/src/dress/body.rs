@@ -63,8 +63,9 @@ pub struct Body {
     pub welded_skin: Skin,
     /// The shapes over welded vertices.
     pub welded_morphs: Vec<Morph>,
-    /// So many of the shapes behind the body's own are tucks; so many, the last ones, are of pieces alone.
-    pub(super) tucks: usize,
+    /// So many of the shapes behind the body's own were made for it; so many, the last ones,
+    /// are of pieces alone.
+    pub(super) made: usize,
     pub(super) of_pieces: usize,
     /// Its skin at rest, ready to be asked.
     pub surface: Arc<BodySurface>,
@@ -105,7 +106,7 @@ impl Body {
             rest,
             welded_skin: skin.gather(&topology.weld),
             welded_morphs: part.morphs.iter().map(|m| m.gather(&topology.weld)).collect(),
-            tucks: 0,
+            made: 0,
             of_pieces: 0,
             shading: Shading::new(&part.mesh),
             topology: Arc::new(topology),

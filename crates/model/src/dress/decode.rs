@@ -14,7 +14,7 @@ use crate::dress::room::{Contents, Room};
 use crate::dress::trials::{
     clip_trials, kept_trial, matched_trials, plan_trials, shaped_clip_trials, trials_on_the_way, TrialSet,
 };
-use crate::dress::tucked::tuck_shapes;
+use crate::dress::tucked::made_shapes;
 use crate::error::WorkshopError;
 use crate::state::blobs::{
     unpack_bound, unpack_edges, unpack_indices, unpack_positions, unpack_skin, ReadBlob,
@@ -110,7 +110,7 @@ impl Decoder {
             shapes: order.iter().map(|&i| shape_key(&state, &state.pieces[i])).collect(),
         };
         let pieces: Vec<Piece> = order.iter().map(|&i| pieces[i].clone()).collect();
-        let body = self.tucked((&state, body), blob)?;
+        let body = self.with_made((&state, body), blob)?;
         let body = self.calling_up((&state, body), &pieces);
         let trials = self.trials(store, &state, (&body, &own_shapes(&body, &pieces)))?;
         let masked = Arc::new(masked_faces(&state, (&body, &pieces), blob)?);
@@ -189,18 +189,18 @@ impl Decoder {
         })
     }
 
-    /// The body with what it is drawn in under what is worn.
-    fn tucked(
+    /// The body with the shapes that were made for it.
+    fn with_made(
         &self,
         (state, body): (&FittingState, Arc<Body>),
         blob: ReadBlob,
     ) -> Result<Arc<Body>, WorkshopError> {
-        let shapes = tuck_shapes(state, &body, blob)?;
+        let shapes = made_shapes(state, &body, blob)?;
         if shapes.is_empty() {
             return Ok(body);
         }
-        let key = Key::begin("body tucked").and_key(body_key(state)).and(&shapes).end();
-        Ok(self.derived.get_or(key, || body.tucked(shapes)))
+        let key = Key::begin("body with what was made").and_key(body_key(state)).and(&shapes).end();
+        Ok(self.derived.get_or(key, || body.with_made(shapes)))
     }
 
     /// The body with numbers for the shapes that poses call up on pieces alone.
@@ -209,8 +209,8 @@ impl Decoder {
         if shapes.is_empty() {
             return body;
         }
-        let tucks: Vec<_> = state.tucks_on().collect();
-        let key = Key::begin("body calling up").and_key(body_key(state)).and(&(tucks, &shapes)).end();
+        let made = state.body_made();
+        let key = Key::begin("body calling up").and_key(body_key(state)).and(&(made, &shapes)).end();
         self.derived.get_or(key, || body.calling_up(shapes))
     }
 
@@ -339,7 +339,7 @@ impl Decoder {
             let driver = corrective.driver(&body.skeleton, |id| state.is_worn(id));
             let read = || {
                 let shape = Morph::from_dense(name, &unpack_positions(&blob(id)?));
-                Ok::<_, WorkshopError>(Morph { driver, ..shape })
+                Ok::<_, WorkshopError>(Morph { driver, ..shape.scaled(corrective.amount) })
             };
             let key = Key::begin("corrective").and(&(corrective, driver)).and(&body.skeleton.names).end();
             piece.correctives.push(self.derived.try_get_or(key, read)?);

@@ -16,7 +16,7 @@ pub fn driven_shapes(body: &Body, pieces: &[Piece]) -> Vec<Morph> {
         for (shape, skeleton) in of_file.chain(made) {
             let driver = shape.driver.and_then(|d| on_body(d, skeleton, &body.skeleton));
             let known = |m: &Morph| m.name == shape.name;
-            if driver.is_some() && !body.own_shapes().iter().any(known) && !all.iter().any(known) {
+            if driver.is_some() && !body.outgoing_shapes().iter().any(known) && !all.iter().any(known) {
                 all.push(Morph { name: shape.name.clone(), driver, ..Morph::default() });
             }
         }
@@ -34,7 +34,7 @@ fn on_body(driver: Driver, skeleton: Option<&Skeleton>, body: &Skeleton) -> Opti
 impl Body {
     /// The shapes that its file has.
     pub fn own_shapes(&self) -> &[Morph] {
-        &self.morphs[..self.morphs.len() - self.of_pieces - self.tucks]
+        &self.morphs[..self.morphs.len() - self.of_pieces - self.made]
     }
 
     /// The same body with numbers for shapes of pieces.

@@ -45,6 +45,7 @@ impl<'a> BodyFields<'a> {
             // What hides it and draws it in goes into the keys of what is worn.
             masks: _,
             tucks: _,
+            body_correctives: _,
             pieces: _,
             next_piece: _,
             // What it is tried in, and how that is judged.

@@ -1,6 +1,7 @@
 //! The meshes of a file that are one body: joined to be measured, and told apart to go out as they came.
 
 use crate::dress::body::Body;
+use crate::dress::tucked::amounts_at_rest;
 use crate::error::WorkshopError;
 use crate::state::fitting::BodyPart;
 use glam::{Quat, Vec3};
@@ -57,7 +58,8 @@ impl Member {
         Some(shells)
     }
 
-    /// The mesh as it came, with the weights that the body has for it now (over `joints` joints), and its tucks.
+    /// The mesh as it came, with the weights that the body has for it now (over `joints` joints), and what was
+    /// made for it.
     ///
     /// # Errors
     /// Never in practice: the rows are those of sound weights.
@@ -70,8 +72,8 @@ impl Member {
         part.amounts = part.morphs.iter().map(worn).collect();
         let driver = |m: &Morph| body.own_shapes().iter().find(|s| s.name == m.name).and_then(|s| s.driver);
         part.morphs.iter_mut().for_each(|m| m.driver = driver(m));
-        part.morphs.extend(body.tucks().iter().map(|tuck| self.own_part_of(tuck, body)));
-        part.amounts.resize(part.morphs.len(), 1.0);
+        part.morphs.extend(body.made_shapes().iter().map(|made| self.own_part_of(made, body)));
+        part.amounts.extend(amounts_at_rest(body.made_shapes(), &[]));
         part.mark = Some(Mark { role: "body".to_owned(), shells: self.shells.clone(), ..Mark::default() });
         let Some(own) = &part.skin else { return Ok(part) };
         let row = |skin: &Skin, v: usize| skin.row(v).collect::<Vec<_>>();

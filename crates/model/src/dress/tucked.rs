@@ -1,4 +1,5 @@
-//! Shapes of the body that are on while something is worn: it is drawn in under it.
+//! Shapes that were made for the body: those that are on while something is worn (it is drawn in under it), and those
+//! that turns call up.
 
 use crate::dress::body::Body;
 use crate::error::WorkshopError;
@@ -7,19 +8,27 @@ use crate::state::fitting::FittingState;
 use crate::state::names::PieceId;
 use tin_cloak_core::deform::{Driver, Morph};
 
-/// The shapes of the tucks that are on, over welded vertices.
+/// The shapes of the tucks that are on, then those that turns call up, over welded vertices.
 ///
 /// # Errors
 /// When a blob is not there or cannot be understood.
-pub fn tuck_shapes(state: &FittingState, body: &Body, blob: ReadBlob) -> Result<Vec<Morph>, WorkshopError> {
+pub fn made_shapes(state: &FittingState, body: &Body, blob: ReadBlob) -> Result<Vec<Morph>, WorkshopError> {
     let mut shapes: Vec<Morph> = Vec::new();
     for tuck in state.tucks_on() {
         let about = format!("tuck under {}", names_of(state, &tuck.by));
         let is_free = |n: &String| !body.morphs.iter().chain(&shapes).any(|m| m.name == *n);
         let numbered = (2..).map(|n| format!("{about} ({n})"));
         let name = std::iter::once(about.clone()).chain(numbered).find(is_free).unwrap_or_default();
-        let shape = Morph::from_dense(name, &unpack_positions(&blob(&tuck.offsets)?));
+        let shape = Morph::from_dense(name, &unpack_positions(&blob(&tuck.offsets)?)).scaled(tuck.amount);
         shapes.push(Morph { driver: Some(Driver::always()), ..shape });
+    }
+    for made in &state.body_correctives {
+        let driver = made.driver(&body.skeleton, |_| true);
+        // Its joint may be one that is no longer there.
+        if driver.is_some() {
+            let shape = Morph::from_dense(made.name.clone(), &unpack_positions(&blob(&made.offsets)?));
+            shapes.push(Morph { driver, ..shape.scaled(made.amount) });
+        }
     }
     Ok(shapes)
 }
@@ -37,24 +46,24 @@ pub fn names_of(state: &FittingState, by: &[PieceId]) -> String {
 }
 
 impl Body {
-    /// The body drawn in: with more shapes that are always on.
-    pub(super) fn tucked(&self, shapes: Vec<Morph>) -> Self {
+    /// The body with shapes that were made for it.
+    pub(super) fn with_made(&self, shapes: Vec<Morph>) -> Self {
         let mut body = self.clone();
-        body.tucks = shapes.len();
+        body.made = shapes.len();
         body.morphs.extend(shapes.iter().map(|m| m.scatter(&body.topology.weld)));
         body.welded_morphs.extend(shapes);
         body
     }
 
-    /// Its tucks, over welded vertices.
-    pub fn tucks(&self) -> &[Morph] {
+    /// The shapes that were made for it, over welded vertices: the tucks that are on, then those that turns call up.
+    pub fn made_shapes(&self) -> &[Morph] {
         let own = self.own_shapes().len();
-        &self.welded_morphs[own..own + self.tucks]
+        &self.welded_morphs[own..own + self.made]
     }
 
-    /// The shapes that go out with it: its own, and its tucks.
+    /// The shapes that go out with it: its own, and those that were made for it.
     pub fn outgoing_shapes(&self) -> &[Morph] {
-        &self.morphs[..self.own_shapes().len() + self.tucks]
+        &self.morphs[..self.own_shapes().len() + self.made]
     }
 
     /// How much of each of these is on at rest: what is always on is so in a file without a motion, too.

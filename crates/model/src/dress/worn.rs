@@ -3,6 +3,7 @@
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::keys::PieceFields;
 use crate::dress::room::Room;
+use crate::state::corrective::Corrective;
 use crate::state::key::Key;
 use crate::state::names::{PieceId, BODY};
 use rayon::prelude::*;
@@ -124,7 +125,7 @@ impl Pile {
     fn new(room: &Room) -> Arc<Self> {
         let worn = |i: &usize| room.dress.pieces[*i].bound.is_some() && !room.dress.pieces[*i].cage;
         let pieces: Vec<usize> = (0..room.dress.pieces.len()).filter(worn).collect();
-        let mut key = Key::begin("pile").and_key(room.body_shown()).and(&pieces);
+        let mut key = Key::begin("pile").and_key(room.body_shown()).and(&(&pieces, room.state.body_made()));
         for &i in &pieces {
             let PieceFields { moves, correctives, filed, .. } = PieceFields::new(room.piece_state(i));
             let shapes = (correctives, room.dress.shape_numbers(i));
@@ -181,6 +182,11 @@ impl Worn {
     }
 }
 
+/// What a shape does that a turn calls up.
+fn does_key(made: &Corrective) -> Key {
+    Key::hashed("corrective", &(&made.offsets, made.amount))
+}
+
 impl LayerFacts {
     /// The key of the layer in a pose: all that settles where its vertices are.
     pub fn posed(&self, pose: &TrialPose) -> Key {
@@ -202,10 +208,12 @@ impl LayerFacts {
         let body = &room.dress.body;
         let (joints, mut shapes) =
             (used_joints(&body.welded_skin), by_number(&that_change(&body.welded_morphs)));
-        let tucks = (body.own_shapes().len()..).zip(room.state.tucks_on());
-        for (number, tuck) in tucks {
-            let of_tuck = shapes.iter_mut().filter(|s| s.0 == number);
-            of_tuck.for_each(|s| s.1 = Key::hashed("tuck", &tuck.offsets));
+        let tucks = room.state.tucks_on().map(|t| Key::hashed("tuck", &(&t.offsets, t.amount)));
+        let named = |m: &Morph| room.state.body_correctives.iter().find(|c| c.name == m.name);
+        let mut made: Vec<Key> = tucks.collect();
+        made.extend(body.made_shapes().iter().skip(made.len()).filter_map(named).map(does_key));
+        for (number, does) in (body.own_shapes().len()..).zip(made) {
+            shapes.iter_mut().filter(|s| s.0 == number).for_each(|s| s.1 = does);
         }
         let key = resting(room.body_shown(), &mut shapes, &body.welded_morphs);
         Self { piece: 0, shape: key, moves: key, layer: 0, is_stiff: false, at: None, joints, shapes }
@@ -216,8 +224,7 @@ impl LayerFacts {
         let skin = room.dress.pieces[index].bound.as_ref().map(|b| &b.skin);
         let named = |n: usize| room.dress.body.morphs.get(n).map(|m| &m.name);
         let made = |n: usize| state.correctives.iter().find(|c| Some(&c.name) == named(n));
-        let does =
-            |n: usize| (n, made(n).map_or_else(|| numbered(n), |c| Key::hashed("corrective", &c.offsets)));
+        let does = |n: usize| (n, made(n).map_or_else(|| numbered(n), does_key));
         let joints = skin.map_or_else(Vec::new, used_joints);
         let mut shapes: Vec<(usize, Key)> = room.dress.shape_numbers(index).into_iter().map(does).collect();
         let fields = PieceFields::new(state);
@@ -270,7 +277,7 @@ fn that_change(shapes: &[Morph]) -> Vec<usize> {
 }
 
 /// Joints that move any vertex, ascending.
-fn used_joints(skin: &Skin) -> Vec<usize> {
+pub fn used_joints(skin: &Skin) -> Vec<usize> {
     let mut moves = Vec::new();
     for (joint, _) in skin.joints().iter().zip(skin.weights()).filter(|(_, w)| **w > 0.0) {
         let joint = usize::from(*joint);

@@ -1,4 +1,4 @@
-//! Shapes that a turn of a joint calls up on a piece, or what is worn over it.
+//! Shapes that a turn of a joint calls up on a piece or the body, or what is worn over a piece.
 
 use crate::state::made_of::MadeOf;
 use crate::state::names::PieceId;
@@ -23,6 +23,9 @@ pub struct Corrective {
     pub full: f32,
     /// Offsets of all vertices there.
     pub offsets: BlobId,
+    /// So much of these is what it does: 1 for all.
+    #[serde(default = "all_of_it", skip_serializing_if = "is_all_of_it")]
+    pub amount: f32,
     /// What the piece is drawn in under: it is so while all of these are worn, whatever is turned. None for a shape of
     /// a turn.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
@@ -32,12 +35,22 @@ pub struct Corrective {
     pub made_of: MadeOf,
 }
 
+/// As much of a shape as there is.
+pub(super) fn all_of_it() -> f32 {
+    1.0
+}
+
+pub(super) fn is_all_of_it(amount: &f32) -> bool {
+    *amount == 1.0
+}
+
 impl Corrective {
     /// Of a piece that is drawn in under others.
     pub fn of_tuck(name: String, by: Vec<PieceId>, offsets: BlobId) -> Self {
         let Driver { axis, from, full, .. } = Driver::always();
         let made_of = MadeOf::default();
-        Self { name, joint: String::new(), axis, from, full, offsets, by, made_of }
+        let amount = all_of_it();
+        Self { name, joint: String::new(), axis, from, full, offsets, amount, by, made_of }
     }
 
     /// What calls it up on a skeleton; nothing when the joint is not there, or what it lies under is not all worn.

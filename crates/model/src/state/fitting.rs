@@ -41,6 +41,9 @@ pub struct FittingState {
     /// How far the body is drawn in under what is worn.
     #[serde(default)]
     pub tucks: Vec<Tuck>,
+    /// What turns call up on the body, besides what its file has.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub body_correctives: Vec<Corrective>,
     /// How much of each of its shapes the body wears, by number; none as its file has it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub body_amounts: Option<Vec<f32>>,
@@ -84,6 +87,7 @@ impl FittingState {
             body_patches: Vec::new(),
             masks: Vec::new(),
             tucks: Vec::new(),
+            body_correctives: Vec::new(),
             body_amounts: None,
             body_drivers: Vec::new(),
             body_size: None,
@@ -109,11 +113,20 @@ impl FittingState {
         self.pieces.iter().any(|p| p.id == piece && p.bound.is_some() && !p.cage)
     }
 
+    /// What was made for the body.
+    pub fn body_made(&self) -> BodyMade<'_> {
+        BodyMade(self.tucks_on().collect(), &self.body_correctives)
+    }
+
     /// The tucks that are on: all of what lies over them is worn.
     pub fn tucks_on(&self) -> impl Iterator<Item = &Tuck> {
         self.tucks.iter().filter(|t| t.by.iter().all(|id| self.is_worn(*id)))
     }
 }
+
+/// The shapes that were made for a body: how it is drawn in, and what turns call up on it.
+#[derive(Debug, Serialize)]
+pub struct BodyMade<'a>(Vec<&'a Tuck>, &'a [Corrective]);
 
 /// A mesh that is the body, or a part of it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

@@ -76,7 +76,11 @@ impl FittingState {
         let mut is = self.clone();
         let pieces = is.pieces.iter_mut().flat_map(PieceState::made_mut);
         let tucks = is.tucks.iter_mut().map(|t| (&mut t.made_of, Facet::Worn));
-        pieces.chain(tucks).for_each(|(made, facet)| made.renumbered(part, facet, (before, self)));
+        let of_body = is.body_correctives.iter_mut().map(|c| (&mut c.made_of, Facet::Worn));
+        pieces
+            .chain(tucks)
+            .chain(of_body)
+            .for_each(|(made, facet)| made.renumbered(part, facet, (before, self)));
         *self = is;
     }
 }

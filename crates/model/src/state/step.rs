@@ -174,7 +174,14 @@ pub enum Step {
         options: MendOptions,
         #[serde(default)]
         of: Option<PieceId>,
+        #[serde(default)]
+        chosen: Chosen,
+        /// Against what is through in this pose alone, by its number.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        pose: Option<usize>,
     },
+    /// So much of how far a part (its number) is drawn in under pieces: 1 for all, 0 takes it back.
+    ChangeTuck { of: PieceId, by: Vec<PieceId>, share: f32 },
     /// Nothing is drawn in any longer.
     Untuck,
     /// Cloth is pushed off what pokes through it in all trial poses.
@@ -188,11 +195,35 @@ pub enum Step {
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         turns: Vec<Turn>,
     },
-    /// Pieces are given shapes that turns of joints call up, against what is through in some poses.
-    Correct { pieces: Vec<PieceId>, options: MendOptions },
+    /// Pieces (the body, where it is named) are given shapes that turns of joints call up, against what is through in
+    /// some poses.
+    Correct {
+        pieces: Vec<PieceId>,
+        options: MendOptions,
+        #[serde(default)]
+        chosen: Chosen,
+        #[serde(default)]
+        against: Against,
+        /// As of a push.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        turns: Vec<Turn>,
+    },
+    /// A part is given an empty shape, to be worked on by hand: the furthest turn in a pose calls it up, or that of a
+    /// joint.
+    BeginCorrective {
+        part: PieceId,
+        pose: usize,
+        turns: Vec<Turn>,
+        #[serde(default)]
+        joint: Option<String>,
+    },
+    /// From which turn on a corrective is there, and at which in full, degrees.
+    TurnCorrective { name: String, from_degrees: f32, full_degrees: f32 },
+    /// Whatever has a corrective does the same on its other side, in the turn of the joint there.
+    MirrorCorrective { name: String },
     /// Pieces are given shapes that give back what twists and turns of wrists draw in by so much or more, millimetres.
     KeepVolume { pieces: Vec<PieceId>, least_mm: f32 },
-    /// More or less of such a shape: 1 is what there is now, 0 takes it away.
+    /// So much of such a shape of a part (its number): 1 for all of it, 0 takes it away.
     ChangeCorrective { piece: PieceId, name: String, share: f32 },
 }
 

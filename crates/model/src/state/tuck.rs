@@ -1,5 +1,6 @@
 //! The body drawn in under cloth.
 
+use crate::state::corrective::{all_of_it, is_all_of_it};
 use crate::state::made_of::MadeOf;
 use crate::state::names::PieceId;
 use serde::{Deserialize, Serialize};
@@ -12,6 +13,9 @@ pub struct Tuck {
     pub by: Vec<PieceId>,
     /// An offset for each of the body's welded vertices, packed.
     pub offsets: BlobId,
+    /// So much of these is what it does: 1 for all.
+    #[serde(default = "all_of_it", skip_serializing_if = "is_all_of_it")]
+    pub amount: f32,
     /// The body and what lies over it, when it was drawn in.
     #[serde(default, skip_serializing_if = "MadeOf::is_empty")]
     pub made_of: MadeOf,

@@ -85,6 +85,13 @@ fn shapes(room: &Room, told: &mut Vec<String>) {
         let name = name_of(room, BODY);
         told.push(format!("{name} was drawn in before {what} changed: draw it in again (Mending)"));
     }
+    let turns: Vec<&MadeOf> = room.state.body_correctives.iter().map(|c| &c.made_of).collect();
+    if let Some(what) = changed(room, Facet::Worn, &turns) {
+        let name = name_of(room, BODY);
+        told.push(format!(
+            "correctives of {name} were made before {what} changed: make them again (Mending)"
+        ));
+    }
 }
 
 fn hidden(room: &Room, told: &mut Vec<String>) {

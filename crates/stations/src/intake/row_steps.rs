@@ -55,6 +55,7 @@ impl Doing<'_> {
         for (corrective, shape) in state.correctives.iter_mut().zip(&before.correctives) {
             let offsets = more.offsets_of(std::slice::from_ref(&**shape));
             corrective.offsets = self.draft.keep(pack_positions(&offsets));
+            corrective.amount = 1.0;
         }
         if let Some(bound) = &before.bound {
             state.bound = Some(self.draft.keep(pack_bound(&more.bound(bound))?));

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{vertex_strains, AtRest, InPose};
-use tin_cloak_core::mesh::Topology;
+use tin_cloak_core::mesh::{face_normal, Alignment, Topology};
 use tin_cloak_core::JointId;
 use tin_cloak_measure::measuring::at_rest::AtRestOfRoom;
 use tin_cloak_measure::measuring::board::contacts;
@@ -40,12 +40,17 @@ pub enum MapKind {
     Sides,
     /// Clearance to the layer beneath, millimetres; what pokes through is negative.
     Clearance,
+    /// How far the faces about a vertex have turned from what the piece came in, degrees, at rest.
+    Turned,
     /// How far edges are stretched (above 0) or squashed (below), as a share of their length at rest.
     Strain,
 }
 
 /// What is further away from what lies beneath is drawn like this, metres.
 const FURTHEST: f32 = 0.02;
+
+/// A face that has turned so far is drawn in full, degrees.
+const TURNED_FULL: f32 = 60.0;
 
 /// What a clearance map is drawn from. Metres.
 struct ShownLayer {
@@ -70,6 +75,10 @@ pub trait MapsOfRoom {
 
     /// Of all parts as posed.
     fn strain_maps(&self, posed: &Posed) -> Vec<Option<Vec<f32>>>;
+
+    /// Of pieces: how far the faces about a vertex have turned at rest from what the piece came in, placed as a whole
+    /// as it is now; in shares of 60°.
+    fn turned_maps(&self) -> Vec<Option<Vec<f32>>>;
 
     /// Only of pieces bound by a method that fills in.
     fn matched_maps(&self) -> Vec<Option<Vec<f32>>>;
@@ -104,6 +113,11 @@ impl MapsOfRoom for Room {
         let pieces = self.dress.pieces.iter().zip(&posed.pieces);
         maps.extend(pieces.map(|(p, at)| Some(vertex_strains(&p.topology, &p.rest, at))));
         maps
+    }
+
+    fn turned_maps(&self) -> Vec<Option<Vec<f32>>> {
+        let pieces = self.dress.pieces.par_iter().map(|piece| Some(turned_map(piece)));
+        std::iter::once(None).chain(pieces.collect::<Vec<_>>()).collect()
     }
 
     fn matched_maps(&self) -> Vec<Option<Vec<f32>>> {
@@ -173,6 +187,27 @@ impl MapsOfRoom for Room {
             maps[index + 1] = Some(mm_of(&self.rest_gaps(index)));
         }
     }
+}
+
+/// How far the faces about each vertex have turned from what the piece came in, in shares of 60°.
+fn turned_map(piece: &Piece) -> Vec<f32> {
+    let came = piece.topology.weld.gather(&piece.mesh.positions);
+    if came == *piece.unshaped {
+        return vec![0.0; came.len()];
+    }
+    let whole = Alignment::between(&came, &piece.unshaped);
+    let came: Vec<Vec3> = came.iter().map(|p| whole.rigid(*p)).collect();
+    let turn = |t: &[u32; 3]| {
+        let [a, b] = [&came[..], &piece.unshaped[..]].map(|p| face_normal(p, *t));
+        if a == Vec3::ZERO || b == Vec3::ZERO {
+            return 0.0;
+        }
+        a.dot(b).clamp(-1.0, 1.0).acos().to_degrees() / TURNED_FULL
+    };
+    let faces: Vec<f32> = piece.topology.triangles.iter().map(turn).collect();
+    let most =
+        |v: usize| piece.topology.incident.row(v).iter().map(|f| faces[*f as usize]).fold(0.0, f32::max);
+    (0..came.len()).map(most).collect()
 }
 
 /// The clearance map of a layer, millimetres.

@@ -81,8 +81,8 @@ impl SkinnedOfRoom for Room {
     fn skin_key(&self, index: Option<usize>) -> String {
         let key = match index {
             None => {
-                let tucks: Vec<_> = self.state.tucks_on().collect();
-                Key::begin("drawn").and_key(self.contents.body_mesh).and(&tucks)
+                let made = self.state.body_made();
+                Key::begin("drawn").and_key(self.contents.body_mesh).and(&made)
             }
             Some(i) => {
                 let state = self.piece_state(i);

@@ -87,6 +87,7 @@ impl ViewOfRoom for Room {
             MapKind::Matched => self.matched_maps(),
             MapKind::Hidden => self.hidden_maps(),
             MapKind::Sides => self.side_maps(),
+            MapKind::Turned => self.turned_maps(),
             MapKind::Strain => self.strain_maps(&*self.posed_by_hand(request)?),
             MapKind::Clearance => {
                 let mut maps = self.clearance_maps(&*self.posed_by_hand(request)?, known);

@@ -76,12 +76,22 @@ impl Doing<'_> {
             Step::Mask { part, chosen, hide } => self.mask(*part, chosen, *hide),
             Step::ShowMask { of, by } => self.show_mask(*of, by),
             Step::ShowHidden => self.show_hidden(),
-            Step::Tuck { options, of } => self.tuck(*options, *of),
+            Step::Tuck { options, of, chosen, pose } => self.tuck(*options, (*of, chosen, *pose)),
+            Step::ChangeTuck { of, by, share } => self.change_tuck(*of, by, *share),
             Step::Untuck => self.untuck(),
             Step::PushOut { pieces, chosen, options, against, turns } => {
                 self.push_out(pieces, chosen, (*options, *against, turns))
             }
-            Step::Correct { pieces, options } => self.correct(pieces, *options),
+            Step::Correct { pieces, options, chosen, against, turns } => {
+                self.correct(pieces, chosen, (*options, *against, turns))
+            }
+            Step::BeginCorrective { part, pose, turns, joint } => {
+                self.begin_corrective(*part, (*pose, turns), joint.as_deref())
+            }
+            Step::TurnCorrective { name, from_degrees, full_degrees } => {
+                self.turn_corrective(name, *from_degrees, *full_degrees)
+            }
+            Step::MirrorCorrective { name } => self.mirror_corrective(name),
             Step::KeepVolume { pieces, least_mm } => self.keep_volume(pieces, *least_mm),
             Step::ChangeCorrective { piece, name, share } => self.change_corrective(*piece, name, *share),
         }
@@ -141,9 +151,11 @@ pub fn title(step: &Step) -> &'static str {
         Step::Hide { .. } => "Looking for what nobody sees",
         Step::Mask { .. } => "Masking",
         Step::ShowMask { .. } | Step::ShowHidden => "Taking it back",
-        Step::Tuck { .. } | Step::Untuck => "Drawing in",
+        Step::Tuck { .. } | Step::ChangeTuck { .. } | Step::Untuck => "Drawing in",
         Step::PushOut { .. } => "Pushing cloth out",
         Step::Correct { .. } | Step::KeepVolume { .. } => "Making correctives",
-        Step::ChangeCorrective { .. } => "Setting the corrective",
+        Step::BeginCorrective { .. } => "Beginning the corrective",
+        Step::ChangeCorrective { .. } | Step::TurnCorrective { .. } => "Setting the corrective",
+        Step::MirrorCorrective { .. } => "Mirroring the corrective",
     }
 }

@@ -6,9 +6,10 @@ use std::sync::Arc;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::pack_positions;
+use tin_cloak_model::state::corrective::Corrective;
 use tin_cloak_model::state::fitting::{FittingState, PieceState};
 use tin_cloak_model::state::motion::MotionState;
-use tin_cloak_model::state::names::PieceId;
+use tin_cloak_model::state::names::{PieceId, BODY};
 use tin_cloak_store::{BlobId, Store};
 
 /// A state in the making, with the blobs it needs.
@@ -115,6 +116,9 @@ impl Draft {
             self.notes
                 .push("the body is drawn in under nothing any more: draw it in again (Mending)".to_owned());
         }
+        if !std::mem::take(&mut self.state.body_correctives).is_empty() {
+            self.notes.push("the body has its correctives no longer: make them again (Mending)".to_owned());
+        }
         for piece in &mut self.state.pieces {
             self.notes.extend(piece.drop_made_shapes());
         }
@@ -124,6 +128,14 @@ impl Draft {
     pub fn motion(&mut self, index: usize) -> Result<&mut MotionState, WorkshopError> {
         let missing = WorkshopError::Missing { what: "motion", id: index as i64 };
         self.state.motions.get_mut(index).ok_or(missing)
+    }
+
+    /// What turns call up on a part, by its number.
+    pub fn correctives_of(&mut self, part: PieceId) -> Result<&mut Vec<Corrective>, WorkshopError> {
+        match part {
+            BODY => Ok(&mut self.state.body_correctives),
+            piece => Ok(&mut self.piece(piece)?.correctives),
+        }
     }
 
     pub fn piece(&mut self, id: PieceId) -> Result<&mut PieceState, WorkshopError> {

@@ -132,6 +132,7 @@ impl Doing<'_> {
         for (corrective, shape) in state.correctives.iter_mut().zip(&new.before.correctives) {
             let offsets = new.pick(&shape.to_dense(new.before.rest.len()));
             corrective.offsets = self.draft.keep(pack_positions(&offsets));
+            corrective.amount = 1.0;
         }
         if let Some(bound) = &new.before.bound {
             state.bound = Some(self.draft.keep(pack_bound(&new.bound(bound))?));

@@ -54,8 +54,8 @@ pub struct Way {
 #[derive(Clone, Debug)]
 pub struct CalledUp {
     pub driver: Driver,
-    /// By piece of the dress, an offset a vertex.
-    pub offsets: Vec<(usize, Vec<Vec3>)>,
+    /// By piece of the dress (none for the body), an offset a vertex.
+    pub offsets: Vec<(Option<usize>, Vec<Vec3>)>,
 }
 
 impl CalledUp {
@@ -73,7 +73,7 @@ impl CalledUp {
     /// The same without what it spoils: `after` is measured with it, `before` without.
     pub fn without_what_spoils(mut self, dress: &Dress, before: &Measured, after: &Measured) -> Self {
         for (piece, shares) in kept_of_change(before, after) {
-            for (_, offsets) in self.offsets.iter_mut().filter(|o| o.0 == piece) {
+            for (_, offsets) in self.offsets.iter_mut().filter(|o| o.0 == Some(piece)) {
                 shares.iter().for_each(|(v, share)| offsets[*v] *= *share);
                 let rest = &dress.pieces[piece].rest;
                 let mut moved: Vec<Vec3> = rest.iter().zip(&*offsets).map(|(p, o)| *p + *o).collect();
@@ -122,6 +122,8 @@ pub fn next_sought(
     let pushing = Pushing::new(what, now);
     let joints = pushing.joints(what);
     let Pushing { outfit, mut movable, mut trouble, .. } = pushing;
+    // The body lies over nothing: alone it gives way as what lies beneath does.
+    let gives = if what.pieces.is_empty() { Gives::Both } else { gives };
     let is_outer =
         |place: &Place, layer: usize| outfit.lying_at(place).is_some_and(|[a, b]| a.0.max(b.0) == layer);
     trouble.iter_mut().for_each(|places| places.retain(|p| only.is_none_or(|only| is_outer(p, only))));
@@ -213,10 +215,15 @@ pub fn shape_for(
         steps,
         ..what.settings()
     };
+    // What is not chosen stays.
+    let stays = |piece: &Option<usize>| -> Vec<bool> {
+        what.chosen_on(*piece).map_or_else(Vec::new, |chosen| chosen.iter().map(|c| !c).collect())
+    };
+    let held: Vec<Vec<bool>> = now.piece_of.iter().map(stays).collect();
     let mending = Mending {
         outfit: &outfit,
         movable,
-        held: &[],
+        held: &held,
         poses: &poses,
         trouble: &trouble,
         at_rest: &at_rest,
@@ -234,7 +241,7 @@ pub fn shape_for(
     for report in pushed.pieces.iter().filter(|r| r.moved > 0) {
         let (rest, moved) = (&outfit.layers[report.layer].rest, &pushed.rest[report.layer]);
         let moves = moved.iter().zip(rest).map(|(a, b)| *a - *b).collect();
-        offsets.extend(now.piece_of[report.layer].map(|piece| (piece, moves)));
+        offsets.push((now.piece_of[report.layer], moves));
     }
     Ok((!offsets.is_empty()).then_some(CalledUp { driver: turn.driver, offsets }))
 }

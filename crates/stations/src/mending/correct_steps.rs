@@ -5,8 +5,7 @@ use crate::making::doing::{Doing, Phase};
 use crate::making::draft::Draft;
 use crate::mending::correct::{is_no_deeper, next_sought, shape_for, Begins, CalledUp, Gives, Sought, Way};
 use crate::mending::left::Left;
-use crate::mending::push_out::ToMend;
-use glam::Vec3;
+use crate::mending::push_out::{ChosenOn, ToMend};
 use rayon::prelude::*;
 use std::sync::atomic::AtomicBool;
 use std::sync::Arc;
@@ -20,9 +19,12 @@ use tin_cloak_model::dress::trials::{trials_on_the_way, TrialSet};
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::pack_positions;
 use tin_cloak_model::state::corrective::Corrective;
+use tin_cloak_model::state::fitting::PieceState;
 use tin_cloak_model::state::made_of::{Facet, MadeOf};
 use tin_cloak_model::state::names::{PieceId, BODY};
 use tin_cloak_model::state::push::{Against, MendOptions};
+use tin_cloak_model::state::stroke::Chosen;
+use tin_cloak_model::state::turn::Turn;
 
 /// So many turns are tried at most.
 const TURNS: usize = 300;
@@ -74,6 +76,7 @@ const THOROUGH: [WayOn; 3] = [WayOn::Anew, WayOn::OnTop, WayOn::Less];
 /// A shape that is tried: from where on, against what was there at first.
 #[derive(Clone, Copy)]
 struct TriedShape<'a> {
+    base: &'a Room,
     what: &'a ToMend<'a>,
     here: &'a TriedDepth,
     first: &'a Board,
@@ -124,8 +127,13 @@ impl TriedDepth {
 
 /// Correctives on their way.
 struct Seeking<'a> {
+    /// What it begins from.
+    base: &'a Room,
     bound: &'a [usize],
+    body: bool,
+    chosen: &'a [ChosenOn],
     options: MendOptions,
+    against: Against,
     /// What was there before any.
     first: &'a Board,
     here: TriedDepth,
@@ -235,29 +243,49 @@ impl Doing<'_> {
     /// Shapes that turns of joints call up on pieces, against what is through: of the turns to blame the worst first,
     /// each measured on top of those before, and kept when less is left in all; of all that it comes through, the state
     /// with the fewest cells is taken. Stopped, the best so far is.
-    pub fn correct(&mut self, pieces: &[PieceId], options: MendOptions) -> Result<String, WorkshopError> {
+    /// Only of what is chosen, against what is through in one pose or between two layers alone, where that is said.
+    pub fn correct(
+        &mut self,
+        pieces: &[PieceId],
+        chosen: &Chosen,
+        (options, against, turns): (MendOptions, Against, &[Turn]),
+    ) -> Result<String, WorkshopError> {
         let options = options.checked()?;
+        self.check_against(against)?;
         match options.combined {
-            0 => self.corrected(pieces, options, ways),
-            more => self.in_more_poses(more, |doing| doing.corrected(pieces, options, |_| WAYS.to_vec())),
+            0 => self.corrected(pieces, chosen, (options, against, turns), ways),
+            _ if against.pose.is_some() => Err(WorkshopError::OnePoseOrMore),
+            more => self.in_more_poses(more, |doing| {
+                doing.corrected(pieces, chosen, (options, against, turns), |_| WAYS.to_vec())
+            }),
         }
     }
 
     fn corrected(
         &mut self,
         pieces: &[PieceId],
-        options: MendOptions,
+        chosen: &Chosen,
+        (options, against, turns): (MendOptions, Against, &[Turn]),
         ways: impl Fn(usize) -> Vec<Way>,
     ) -> Result<String, WorkshopError> {
-        let bound = self.bound_pieces(pieces)?;
-        let names: Vec<&str> = bound.iter().map(|&i| self.room.dress.pieces[i].name.as_str()).collect();
-        let now = self.measured(None, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;
+        let (bound, body) = self.bound_parts(pieces)?;
+        let movable: Vec<Option<usize>> =
+            bound.iter().map(|i| Some(*i)).chain(body.then_some(None)).collect();
+        let names: Vec<&str> = movable.iter().map(|i| self.room.dress.layer_name(*i)).collect();
+        let only = self.only_chosen(&movable, chosen)?;
+        let said = self.in_pose(against.pose, turns);
+        let (asked, meant) = self.asked_in(against, turns)?;
+        let base = asked.as_ref().map_or(self.room, |(room, _)| room);
+        let draft = asked.as_ref().map_or(&*self.draft, |(_, draft)| draft).clone();
+        let cache = PoseCache::new(base.trials.trials.len());
+        let now = self.measured_in(base, &cache, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
-        let begun = TriedDepth { draft: self.draft.clone(), room: None, now, left, taken: Vec::new() };
-        let cache = PoseCache::new(self.room.trials.trials.len());
-        let ways = ways(begun.now.outfit.layers.len());
-        let best = begun.clone();
-        let mut seeking = Seeking { bound: &bound, options, first: &first, best, here: begun, cache, ways };
+        let begun = TriedDepth { draft, room: None, now, left, taken: Vec::new() };
+        let (ways, best) = (ways(begun.now.outfit.layers.len()), begun.clone());
+        let (against, chosen, first) = (meant, &only[..], &*first);
+        let (bound, here) = (&bound[..], begun);
+        let mut seeking =
+            Seeking { base, bound, body, chosen, options, against, first, best, here, cache, ways };
         let is_stopped = match self.sought(&mut seeking) {
             Err(WorkshopError::Stopped) if seeking.best.room.is_some() => true,
             other => other.map(|()| false)?,
@@ -267,8 +295,12 @@ impl Doing<'_> {
             Err(WorkshopError::Stopped) => None,
             told => told?,
         };
-        *self.draft = seeking.best.told(first.bad_cells(), (is_stopped, on_the_way));
-        Ok(format!("Make correctives for {}", names.join(", ")))
+        let mut made = seeking.best.told(first.bad_cells(), (is_stopped, on_the_way));
+        // What it was tried in besides is not of the fitting.
+        made.state.plan.clone_from(&self.draft.state.plan);
+        made.state.poses.clone_from(&self.draft.state.poses);
+        *self.draft = made;
+        Ok(format!("Make correctives for {}{said}", names.join(", ")))
     }
 
     /// What is left where the poses that were mended for are on their way, unless these are tried as well.
@@ -331,25 +363,33 @@ impl Doing<'_> {
     /// Tries so many that are next in line side by side; none are left when there is none.
     fn tried_in_line(
         &self,
-        Seeking { bound, options, first, here, cache, .. }: &Seeking,
+        Seeking { base, bound, body, chosen, options, against, first, here, cache, .. }: &Seeking,
         (sweeps, most): (&Sweeps, usize),
         phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
     ) -> Result<Vec<InLine>, WorkshopError> {
-        let room = here.room.as_deref().unwrap_or(self.room);
+        let room = here.room.as_deref().unwrap_or(base);
         let what = ToMend {
             dress: &room.dress,
             ids: &[],
             trials: &room.trials,
             pieces: bound,
-            chosen: &[],
+            body: *body,
+            chosen,
             options: *options,
             tolerance_mm: room.state.tolerance_mm,
-            against: Against::default(),
+            against: *against,
         };
         let one = |(sought, at): (Sought, AmountSweep)| {
             let meets_folds = AtomicBool::new(false);
-            let tried =
-                TriedShape { what: &what, here, first, sought: &sought, cache, meets_folds: &meets_folds };
+            let tried = TriedShape {
+                base,
+                what: &what,
+                here,
+                first,
+                sought: &sought,
+                cache,
+                meets_folds: &meets_folds,
+            };
             let next = self.worth_it(tried, phase)?;
             Ok(InLine { sought, at, meets_folds: meets_folds.into_inner(), next })
         };
@@ -363,7 +403,7 @@ impl Doing<'_> {
         tried: TriedShape,
         phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
     ) -> Result<Option<TriedDepth>, WorkshopError> {
-        let TriedShape { what, here, first, sought, cache, meets_folds } = tried;
+        let TriedShape { what, here, first, sought, cache, meets_folds, .. } = tried;
         let Some(mut shape) =
             shape_for(what, &here.now, (sought, &[]), (cache, meets_folds), &|s| phase(0.0, 0.4, s))?
         else {
@@ -395,11 +435,11 @@ impl Doing<'_> {
     /// The state with a shape, measured.
     fn reached_by(
         &self,
-        TriedShape { what, here, cache, .. }: TriedShape,
+        TriedShape { base, what, here, cache, .. }: TriedShape,
         shape: &CalledUp,
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<TriedDepth, WorkshopError> {
-        let room = here.room.as_deref().unwrap_or(self.room);
+        let room = here.room.as_deref().unwrap_or(base);
         let draft = self.with_corrective(room, here.draft.clone(), shape)?;
         let made = self.room_of(&draft)?;
         let now = self.measured_in(&made, cache, tell)?;
@@ -411,7 +451,7 @@ impl Doing<'_> {
     /// through with those before.
     fn gone_on(
         &self,
-        TriedShape { what, here, sought, cache, meets_folds, .. }: TriedShape,
+        TriedShape { base, what, here, sought, cache, meets_folds, .. }: TriedShape,
         way_on: WayOn,
         (shape, reached, met): (&CalledUp, &TriedDepth, &[Trouble]),
         tell: &(dyn Fn(f32) -> bool + Sync),
@@ -419,7 +459,7 @@ impl Doing<'_> {
         match way_on {
             WayOn::Anew => shape_for(what, &here.now, (sought, met), (cache, meets_folds), tell),
             WayOn::OnTop => {
-                let room = reached.room.as_deref().unwrap_or(self.room);
+                let room = reached.room.as_deref().unwrap_or(base);
                 let what = ToMend { dress: &room.dress, trials: &room.trials, ..*what };
                 let more = shape_for(
                     &what,
@@ -450,67 +490,50 @@ impl Doing<'_> {
         let fresh = || std::iter::once(about.clone()).chain(numbered).find(is_free).unwrap_or_default();
         let name = known.map_or_else(fresh, |m| m.name.clone());
         for (piece, moves) in &shape.offsets {
-            let state = room.piece_state(*piece);
             let mut moves = moves.clone();
             // More of a shape that there is.
-            if let Some(before) = room.dress.pieces[*piece].correctives.iter().find(|m| m.name == name) {
-                before.vertices.iter().zip(&before.offsets).for_each(|(v, o)| moves[*v as usize] += *o);
-                draft.piece(state.id)?.correctives.retain(|c| c.name != name);
-            }
+            let before = match piece {
+                None => body.made_shapes().iter().find(|m| m.name == name),
+                Some(piece) => {
+                    room.dress.pieces[*piece].correctives.iter().map(|m| &**m).find(|m| m.name == name)
+                }
+            };
+            let more = before.iter().flat_map(|b| b.vertices.iter().zip(&b.offsets));
+            more.for_each(|(v, o)| moves[*v as usize] += *o);
             let (name, joint, offsets) = (name.clone(), joint.clone(), draft.keep(pack_positions(&moves)));
-            let parts = draft.state.beneath(state.layer).chain([state.id, BODY]);
+            let parts: Vec<PieceId> = match piece {
+                None => vec![BODY],
+                Some(piece) => {
+                    let PieceState { id, layer, .. } = *room.piece_state(*piece);
+                    draft.state.beneath(layer).chain([id, BODY]).collect()
+                }
+            };
             let made_of = MadeOf::now(&draft.state, Facet::Worn, parts);
-            let corrective = Corrective { name, joint, axis, from, full, offsets, by: Vec::new(), made_of };
-            draft.piece(state.id)?.correctives.push(corrective);
+            let by = Vec::new();
+            let corrective = Corrective { name, joint, axis, from, full, offsets, amount: 1.0, by, made_of };
+            let list = draft.correctives_of(piece.map_or(BODY, |p| room.piece_state(p).id))?;
+            list.retain(|c| c.name != corrective.name);
+            list.push(corrective);
         }
         Ok(draft)
     }
-
-    /// So much of a corrective of a piece as there is now, 1 for all; none of it takes it away.
-    pub fn change_corrective(
-        &mut self,
-        piece: PieceId,
-        name: &str,
-        share: f32,
-    ) -> Result<String, WorkshopError> {
-        if !(0.0..=2.0).contains(&share) {
-            return Err(WorkshopError::BadAmount);
-        }
-        let room = self.room;
-        let worn = &room.dress.pieces[room.find(piece)?];
-        let missing = || WorkshopError::NoSuchCorrective { piece: worn.name.clone(), name: name.to_owned() };
-        let shape = worn.correctives.iter().find(|m| m.name == name).ok_or_else(missing)?;
-        let moves: Vec<Vec3> = shape.to_dense(worn.rest.len()).iter().map(|o| *o * share).collect();
-        let blob = (share > 0.0).then(|| self.draft.keep(pack_positions(&moves)));
-        let correctives = &mut self.draft.piece(piece)?.correctives;
-        match blob {
-            None => correctives.retain(|c| c.name != name),
-            Some(blob) => {
-                let of_name = correctives.iter_mut().filter(|c| c.name == name);
-                of_name.for_each(|c| c.offsets = blob.clone());
-            }
-        }
-        Ok(match share {
-            0.0 => format!("Take the corrective {name} off {}", worn.name),
-            _ => format!("{} of the corrective {name} on {}", in_percent(share), worn.name),
-        })
-    }
-}
-
-fn in_percent(share: f32) -> String {
-    format!("{:.0} %", share * 100.0)
 }
 
 /// What each of the shapes that turns call up does.
 fn corrective_notes(room: &Room, drivers: &[Driver]) -> Vec<String> {
     let of_turn = |shape: &Morph| {
         let driver = shape.driver.filter(|d| drivers.contains(d))?;
+        let words = |name: &str, made: &Morph| {
+            let most = made.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max);
+            format!("{name} {} vertices, at most {most:.1} mm", made.vertices.len())
+        };
         let does = |piece: &Piece| {
             let made = piece.correctives.iter().find(|m| m.name == shape.name)?;
-            let most = made.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max);
-            Some(format!("{} {} vertices, at most {most:.1} mm", piece.name, made.vertices.len()))
+            Some(words(&piece.name, made))
         };
-        let told: Vec<String> = room.dress.pieces.iter().filter_map(does).collect();
+        let body = &room.dress.body;
+        let on_body = body.made_shapes().iter().find(|m| m.name == shape.name).map(|m| words(&body.name, m));
+        let told: Vec<String> = room.dress.pieces.iter().filter_map(does).chain(on_body).collect();
         let (from, full) = (driver.from.to_degrees(), driver.full.to_degrees());
         Some(format!("{}: from {from:.0}° to {full:.0}° of it, {}", shape.name, told.join("; ")))
     };

@@ -302,6 +302,9 @@ fn seen_by(room: &Room) -> String {
     let worn: Vec<_> =
         worn.map(|p| (p.id, &p.rest, &p.bound, &p.cut, &p.amounts, (&p.carried, &p.correctives))).collect();
     let mut key = Key::begin("seen").and_key(room.contents.body).and(&worn);
+    if !room.state.body_correctives.is_empty() {
+        key = key.and(&room.state.body_correctives);
+    }
     // Poses themselves, not their names: a kept pose or a range may be another by the same name.
     for trial in room.counted_poses().into_iter().map(|p| &room.trials.trials[p]) {
         let pose = &trial.pose;

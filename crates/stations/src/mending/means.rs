@@ -5,6 +5,7 @@ use crate::intake::row_steps;
 use crate::mending::bindings::{beneaths, bindings};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use tin_cloak_core::deform::Morph;
 use tin_cloak_core::intake::ROWS_WANTED;
 use tin_cloak_formats::PieceKind;
 use tin_cloak_measure::measuring::board::Board;
@@ -31,6 +32,8 @@ pub enum MeansKind {
     Beneath,
     /// Take weights by another method, or from what lies beneath, whichever measures best.
     Bind,
+    /// Wear more of a shape of its own: modellers give one to loosen a piece.
+    Loosen,
     /// Sit better at rest.
     Seat,
     /// More rows of edges where cloth is too coarse to bend.
@@ -51,10 +54,11 @@ pub enum MeansKind {
 
 impl MeansKind {
     /// All, in order.
-    pub const ALL: [Self; 11] = [
+    pub const ALL: [Self; 12] = [
         Self::Shapes,
         Self::Beneath,
         Self::Bind,
+        Self::Loosen,
         Self::Seat,
         Self::Rows,
         Self::Leave,
@@ -71,7 +75,7 @@ impl MeansKind {
             Self::Corrective => 24.0,
             Self::Push => 8.0,
             Self::Hide | Self::Bind => 4.0,
-            Self::Shapes | Self::Beneath | Self::Smooth => 1.5,
+            Self::Shapes | Self::Beneath | Self::Smooth | Self::Loosen => 1.5,
             Self::Seat | Self::Rows | Self::Leave | Self::Tuck => 0.5,
         }
     }
@@ -128,6 +132,7 @@ pub fn means_for(room: &Room, (now, held): (&Measured, &Board), kind: MeansKind)
         MeansKind::Shapes => each(following(room, &rows).into_iter().collect()),
         MeansKind::Bind => bindings(room, &both()),
         MeansKind::Beneath => each(beneaths(room, now)),
+        MeansKind::Loosen => loosenings(room, &both()),
         MeansKind::Rows => each(more_rows(room, board, &rows)),
         MeansKind::Push => each(pushing(&both()).into_iter().collect()),
         MeansKind::Smooth => each(smoothings(room, board)),
@@ -171,6 +176,39 @@ fn seatings(room: &Room, rows: &OutByRow) -> Vec<Means> {
         }
     };
     by_piece.into_iter().map(means).collect()
+}
+
+/// A shape that came with a piece is tried by so much.
+const LOOSENED: [f32; 4] = [0.25, 0.5, 0.75, 1.0];
+
+/// Pieces that something is through wear more of a shape that they came with, by the amount that measures best.
+fn loosenings(room: &Room, rows: &OutByRow) -> Vec<Vec<Means>> {
+    let of_body = |name: &str| room.dress.body.morphs.iter().any(|m| m.name == name);
+    let of_piece = |piece: &Piece| -> Vec<Vec<Means>> {
+        let mut out = Out::default();
+        for (_, row) in rows.iter().filter(|(ids, _)| ids.0 == piece.id && ids.1 != piece.id) {
+            (out.cells, out.deepest_mm) = (out.cells + row.cells, out.deepest_mm.max(row.deepest_mm));
+        }
+        if out.cells == 0 {
+            return Vec::new();
+        }
+        let free = |m: &Morph| m.driver.is_none() && !m.vertices.is_empty() && !of_body(&m.name);
+        let own = piece.shapes.iter().enumerate().filter(|(_, m)| free(m));
+        let amounts = |(shape, m): (usize, &Morph)| {
+            let worn = piece.amounts.get(shape).copied().unwrap_or(0.0);
+            let more = LOOSENED.into_iter().filter(move |amount| *amount > worn);
+            let means = |amount: f32| Means {
+                kind: MeansKind::Loosen,
+                words: format!("Let {} wear {:.0} % of its shape {}", piece.name, amount * 100.0, m.name),
+                why: in_words(&out),
+                step: Step::WearShape { piece: piece.id, shape, amount },
+            };
+            more.map(means).collect::<Vec<_>>()
+        };
+        own.map(amounts).filter(|group| !group.is_empty()).collect()
+    };
+    let worn = room.dress.pieces.iter().filter(|p| p.bound.is_some() && !p.cage);
+    worn.flat_map(of_piece).collect()
 }
 
 /// Pieces that do not follow what the body becomes.
@@ -269,7 +307,7 @@ fn tucking(room: &Room, rows: &OutByRow) -> Option<Means> {
         kind: MeansKind::Tuck,
         words: format!("Draw {} in under what is worn", room.dress.body.name),
         why: in_words(&sum),
-        step: Step::Tuck { options, of: None },
+        step: Step::Tuck { options, of: None, chosen: Chosen::Everything, pose: None },
     })
 }
 
@@ -299,6 +337,9 @@ fn correcting(rows: &OutByRow) -> Vec<Means> {
         step: Step::Correct {
             pieces: Vec::new(),
             options: MendOptions { combined, ..MendOptions::of_correctives() },
+            chosen: Chosen::Everything,
+            against: Against::default(),
+            turns: Vec::new(),
         },
     };
     let both = [

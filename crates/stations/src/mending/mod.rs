@@ -3,6 +3,7 @@
 pub mod bindings;
 pub mod correct;
 pub mod correct_steps;
+pub mod correctives_by_hand;
 pub mod hide;
 pub mod left;
 pub mod means;

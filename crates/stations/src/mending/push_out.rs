@@ -111,6 +111,9 @@ pub fn look_in_words(look: &Look) -> String {
     format!("faces turned by {turned:.0}° (95 %), {most:.0}° at most, {over}; folds by {folds:.1}°")
 }
 
+/// What is chosen of a piece by its place in the dress, none for the body: a flag a vertex.
+pub type ChosenOn = (Option<usize>, Vec<bool>);
+
 /// What is to be mended.
 pub struct ToMend<'a> {
     pub dress: &'a Dress,
@@ -119,8 +122,10 @@ pub struct ToMend<'a> {
     pub trials: &'a TrialSet,
     /// Pieces that may move: indices into the dress.
     pub pieces: &'a [usize],
-    /// The only vertices of them that may, by piece; a piece that is not named may move as a whole.
-    pub chosen: &'a [(usize, Vec<bool>)],
+    /// Whether the body may, too.
+    pub body: bool,
+    /// The only vertices of them that may; what is not named may move as a whole.
+    pub chosen: &'a [ChosenOn],
     pub options: MendOptions,
     /// What is let pass, millimetres.
     pub tolerance_mm: f32,
@@ -358,8 +363,8 @@ impl Pushing {
         for (layer, piece) in outfit.layers.iter_mut().zip(piece_of) {
             layer.rigid = Arc::new(piece.map_or_else(Vec::new, |p| rigid_parts(&dress.pieces[p])));
         }
-        let may = |piece: &Option<usize>| piece.is_some_and(|p| what.pieces.contains(&p));
-        let movable: Vec<usize> = (1..piece_of.len()).filter(|&l| may(&piece_of[l])).collect();
+        let may = |piece: &Option<usize>| piece.map_or(what.body, |p| what.pieces.contains(&p));
+        let movable: Vec<usize> = (0..piece_of.len()).filter(|&l| may(&piece_of[l])).collect();
         // Poses that do not count are not mended for.
         let counts = |pose: &usize| now.board.poses[*pose].counts == Counts::Counted;
         let counted: Vec<usize> = (0..trials.trials.len()).filter(counts).collect();
@@ -386,10 +391,15 @@ impl ToMend<'_> {
         curable_mm(board, self.options.limit_mm)
     }
 
+    /// The only vertices of a piece, or of the body, that may move; none where all may.
+    pub fn chosen_on(&self, piece: Option<usize>) -> Option<&Vec<bool>> {
+        self.chosen.iter().find(|(p, _)| *p == piece).map(|c| &c.1)
+    }
+
     /// Moves what may move of a piece alike on both sides of the body's plane.
     fn make_alike(&self, piece: usize, now: &mut [Vec3]) {
         let worn = &self.dress.pieces[piece];
-        let chosen = self.chosen.iter().find(|(p, _)| *p == piece).map(|c| &c.1);
+        let chosen = self.chosen_on(Some(piece));
         let may = |v: usize| chosen.is_none_or(|c| c[v]);
         let mut moves: Vec<Vec3> = now.iter().zip(worn.rest.iter()).map(|(p, r)| *p - *r).collect();
         let plane = self.dress.body.plane();
@@ -421,7 +431,7 @@ fn pushed(
     let held = |piece: &Option<usize>| {
         let Some(piece) = *piece else { return Vec::new() };
         let start = &dress.pieces[piece].rest;
-        let chosen = what.chosen.iter().find(|(p, _)| *p == piece).map(|c| &c.1);
+        let chosen = what.chosen_on(Some(piece));
         let place = rest[piece].as_ref().unwrap_or(start);
         let far = |v: usize| start[v].distance(place[v]) >= limit * 0.999;
         (0..start.len()).map(|v| chosen.is_some_and(|c| !c[v]) || far(v)).collect()

@@ -3,7 +3,7 @@
 use crate::making::carried::Turned;
 use crate::making::doing::{Doing, Phase};
 use crate::making::draft::Draft;
-use crate::mending::push_out::{mend, ToMend};
+use crate::mending::push_out::{mend, ChosenOn, ToMend};
 use crate::seating::relaxing::change_note;
 use glam::Vec3;
 use tin_cloak_core::mend::PoseCache;
@@ -29,38 +29,31 @@ impl Doing<'_> {
         (options, against, turns): (MendOptions, Against, &[Turn]),
     ) -> Result<String, WorkshopError> {
         let options = options.checked()?;
-        if options.combined > 0 && against.pose.is_none() {
+        if options.combined > 0 && against.pose.is_some() {
+            return Err(WorkshopError::OnePoseOrMore);
+        }
+        if options.combined > 0 {
             let own = MendOptions { combined: 0, ..options };
             return self.in_more_poses(options.combined, |more| {
                 more.push_out(pieces, chosen, (own, against, turns))
             });
         }
         let bound = self.bound_pieces(pieces)?;
-        let (pair, pose) = (against.pair, against.pose);
-        let there = |id: PieceId| id == BODY || self.room.find(id).is_ok();
-        if pair.is_some_and(|(outer, inner)| !there(outer) || !there(inner)) {
-            return Err(WorkshopError::NoSuchPair);
-        }
-        if let Some(pose) = pose.filter(|p| *p >= self.room.trials.trials.len()) {
-            return Err(WorkshopError::Missing { what: "pose", id: pose as i64 });
-        }
+        self.check_against(against)?;
         let said = self.in_pose(against.pose, turns);
         let (asked, against) = self.asked_in(against, turns)?;
         let room = asked.as_ref().map_or(self.room, |(room, _)| room);
         let begun = asked.as_ref().map_or(&*self.draft, |(_, draft)| draft);
         let dress = &room.dress;
-        let mut only = Vec::new();
-        if *chosen != Chosen::Everything {
-            for &index in &bound {
-                only.push((index, Choosing::on(&dress.pieces[index], &dress.body).chosen(chosen)?));
-            }
-        }
+        let movable: Vec<Option<usize>> = bound.iter().map(|i| Some(*i)).collect();
+        let only = self.only_chosen(&movable, chosen)?;
         let worn = room.worn();
         let ids: Vec<PieceId> = worn.facts.iter().map(|f| f.piece).collect();
         let trials = &*room.trials;
         let tolerance_mm = self.room.state.tolerance_mm;
         let (pieces, chosen) = (&*bound, &*only);
-        let what = ToMend { dress, ids: &ids, trials, pieces, chosen, options, tolerance_mm, against };
+        let body = false;
+        let what = ToMend { dress, ids: &ids, trials, pieces, body, chosen, options, tolerance_mm, against };
         let phase = Phase { job: self.job, from: 0.0, to: 0.99 };
         let cache = PoseCache::new(trials.trials.len());
         let measure = |rest: &[Option<Vec<Vec3>>], tell: &(dyn Fn(f32) -> bool + Sync)| match rest
@@ -88,9 +81,39 @@ impl Doing<'_> {
         Ok(format!("Push out {}{said}", self.against_in_words(against, &names)?))
     }
 
+    /// # Errors
+    /// When the pair or the pose is not there.
+    pub(super) fn check_against(&self, Against { pair, pose }: Against) -> Result<(), WorkshopError> {
+        let there = |id: PieceId| id == BODY || self.room.find(id).is_ok();
+        if pair.is_some_and(|(outer, inner)| !there(outer) || !there(inner)) {
+            return Err(WorkshopError::NoSuchPair);
+        }
+        match pose.filter(|p| *p >= self.room.trials.trials.len()) {
+            Some(pose) => Err(WorkshopError::Missing { what: "pose", id: pose as i64 }),
+            None => Ok(()),
+        }
+    }
+
+    /// What is chosen of what may move (none for the body); nothing where all of it is.
+    pub(super) fn only_chosen(
+        &self,
+        movable: &[Option<usize>],
+        chosen: &Chosen,
+    ) -> Result<Vec<ChosenOn>, WorkshopError> {
+        if *chosen == Chosen::Everything {
+            return Ok(Vec::new());
+        }
+        let one = |index: &Option<usize>| {
+            let part = index.map_or(BODY, |i| self.room.piece_state(i).id);
+            let on = self.room.weighted(part)?;
+            Ok((*index, Choosing::on(&on, &self.room.dress.body).chosen(chosen)?))
+        };
+        movable.iter().map(one).collect()
+    }
+
     /// What a push in one pose is measured in, where that pose is none of those that count: joints are turned by hand
     /// in it, or it is there for stress only. There it is one that counts; what was asked for is the same.
-    fn asked_in(
+    pub(super) fn asked_in(
         &self,
         against: Against,
         turns: &[Turn],
@@ -128,7 +151,7 @@ impl Doing<'_> {
     }
 
     /// What is pushed against: a pair of layers, or all that is through the pieces.
-    fn against_in_words(&self, against: Against, names: &[&str]) -> Result<String, WorkshopError> {
+    pub(super) fn against_in_words(&self, against: Against, names: &[&str]) -> Result<String, WorkshopError> {
         let Some((outer, inner)) = against.pair else { return Ok(names.join(", ")) };
         let name = |id: PieceId| -> Result<&str, WorkshopError> {
             let piece = if id == BODY { None } else { Some(self.room.find(id)?) };
@@ -137,7 +160,7 @@ impl Doing<'_> {
         Ok(format!("where {} is through {}", name(inner)?, name(outer)?))
     }
 
-    fn in_pose(&self, pose: Option<usize>, turns: &[Turn]) -> String {
+    pub(super) fn in_pose(&self, pose: Option<usize>, turns: &[Turn]) -> String {
         let turned = if turns.is_empty() { "" } else { " as it is turned by hand" };
         pose.map_or_else(String::new, |pose| {
             format!(", in {}{turned}", self.room.trials.trials[pose].label())
@@ -162,6 +185,15 @@ impl Doing<'_> {
             return Err(WorkshopError::BindFirst);
         }
         Ok(bound)
+    }
+
+    /// The same, and whether the body is named among them; it alone may be.
+    pub(super) fn bound_parts(&self, parts: &[PieceId]) -> Result<(Vec<usize>, bool), WorkshopError> {
+        let pieces: Vec<PieceId> = parts.iter().copied().filter(|id| *id != BODY).collect();
+        match parts.contains(&BODY) {
+            true if pieces.is_empty() => Ok((Vec::new(), true)),
+            body => Ok((self.bound_pieces(&pieces)?, body)),
+        }
     }
 
     /// Measures the fitting, or what a draft makes of it; what is measured is kept, so that the board behind the step

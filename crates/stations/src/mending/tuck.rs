@@ -26,6 +26,7 @@ use tin_cloak_model::state::made_of::{Facet, MadeOf};
 use tin_cloak_model::state::mask::HideOptions;
 use tin_cloak_model::state::names::{PieceId, BODY};
 use tin_cloak_model::state::push::{Against, MendOptions};
+use tin_cloak_model::state::stroke::Chosen;
 use tin_cloak_model::state::tuck::Tuck;
 
 /// Rounds of moving and asking anew.
@@ -41,25 +42,37 @@ struct Tucked<'a> {
     name: &'a str,
     /// Its place in the dress; the body has none.
     piece: Option<usize>,
+    /// The only vertices of it that go in.
+    only: Option<Vec<bool>>,
+    against: Against,
 }
 
 impl Doing<'_> {
     /// Draws a piece, or the body, in under what is worn over it; what was drawn in of it before is solved anew.
-    pub fn tuck(&mut self, options: MendOptions, of: Option<PieceId>) -> Result<String, WorkshopError> {
+    /// Only where it is chosen, and against what is through in one pose alone, where that is said.
+    pub fn tuck(
+        &mut self,
+        options: MendOptions,
+        (of, chosen, pose): (Option<PieceId>, &Chosen, Option<usize>),
+    ) -> Result<String, WorkshopError> {
         let options = options.checked()?;
         if self.room.pile().facts.len() < 2 {
             return Err(WorkshopError::BindFirst);
         }
         let room = self.room;
         let piece = of.map(|id| room.find(id)).transpose()?;
-        let tucked = Tucked { part: of.unwrap_or(BODY), name: room.dress.layer_name(piece), piece };
+        let against = Against { pair: None, pose };
+        self.check_against(against)?;
+        let only = self.only_chosen(&[piece], chosen)?.pop().map(|(_, flags)| flags);
+        let name = room.dress.layer_name(piece);
+        let tucked = Tucked { part: of.unwrap_or(BODY), name, piece, only, against };
         let phase = |from, to| Phase { job: self.job, from, to };
         let before = self.measured(None, &|s| phase(0.0, 0.1).tell(s))?;
         let mut made = self.drawn_in(&tucked, options)?;
         let after = self.measured(Some(made.clone()), &|s| phase(0.8, 0.99).tell(s))?;
         let (were, are) = (before.board.bad_cells(), after.board.bad_cells());
-        let did = format!("Draw {} in under what is worn", tucked.name);
-        if !is_better(&all_of(room, options), &after.board, &before.board) {
+        let did = format!("Draw {} in under what is worn{}", tucked.name, self.in_pose(pose, &[]));
+        if !is_better(&all_of(room, (options, against)), &after.board, &before.board) {
             self.draft
                 .notes
                 .push(format!("nothing was taken: drawn in, {are} of {were} cells are out of tolerance"));
@@ -93,18 +106,25 @@ impl Doing<'_> {
         let through = with_what_is_so_at_rest(&room, through_of(&room, kept)?);
         let look = HideOptions { rings: 1, beneath: tucked.piece.is_some(), through: true };
         let tell = |s: f32| phase(0.2, 0.4).tell(s);
-        let near = near_trouble(&all_of(&room, options), &now, layer);
+        let mut near = near_trouble(&all_of(&room, (options, tucked.against)), &now, layer);
+        tucked.only.iter().for_each(|only| near.iter_mut().zip(only).for_each(|(n, c)| *n &= *c));
         let only = Some((tucked.part, &near[..]));
         let hidden = unseen(&room, (&room.counted_poses(), &through, only), look, &tell)?;
         let under = covered(&now.outfit.layers[layer].topology, (&hidden, tucked.part));
-        let offsets = drawn_in(&room, (&now, layer, &under), options, &|s| phase(0.4, 0.8).tell(s))?;
+        let mut under = under;
+        tucked
+            .only
+            .iter()
+            .for_each(|only| under.iter_mut().zip(only).filter(|u| !u.1).for_each(|u| *u.0 = None));
+        let what = (options, tucked.against);
+        let offsets = drawn_in(&room, (&now, layer, &under), what, &|s| phase(0.4, 0.8).tell(s))?;
         for (by, offsets) in by_cover(&under, &offsets) {
             let offsets = made.keep(pack_positions(&offsets));
             match tucked.piece {
                 None => {
                     let parts = by.iter().copied().chain([BODY]);
                     let made_of = MadeOf::now(&made.state, Facet::Worn, parts);
-                    made.state.tucks.push(Tuck { by, offsets, made_of });
+                    made.state.tucks.push(Tuck { by, offsets, amount: 1.0, made_of });
                 }
                 Some(_) => {
                     let name = free_name(&made.state, (tucked, &by));
@@ -116,6 +136,32 @@ impl Doing<'_> {
             }
         }
         Ok(made)
+    }
+
+    /// So much of how far a part is drawn in under pieces: 1 for all, 0 takes it back.
+    pub fn change_tuck(&mut self, of: PieceId, by: &[PieceId], share: f32) -> Result<String, WorkshopError> {
+        if !(0.0..=1.0).contains(&share) {
+            return Err(WorkshopError::BadAmount);
+        }
+        let piece = (of != BODY).then(|| self.room.find(of)).transpose()?;
+        let part = self.room.dress.layer_name(piece).to_owned();
+        let under = names_of(&self.draft.state, by);
+        let mut known = 0;
+        if of == BODY {
+            let tucks = &mut self.draft.state.tucks;
+            tucks.iter_mut().filter(|t| t.by == by).for_each(|t| (t.amount, known) = (share, known + 1));
+            tucks.retain(|t| t.amount > 0.0);
+        } else {
+            let shapes = &mut self.draft.piece(of)?.correctives;
+            let tucks = shapes.iter_mut().filter(|c| !c.by.is_empty() && c.by == by);
+            tucks.for_each(|t| (t.amount, known) = (share, known + 1));
+            shapes.retain(|t| t.amount > 0.0);
+        }
+        match (known, share) {
+            (0, _) => Err(WorkshopError::NoSuchTuck { part }),
+            (_, 0.0) => Ok(format!("Draw {part} in under {under} no longer")),
+            _ => Ok(format!("Draw {part} in under {under} by {:.0} %", share * 100.0)),
+        }
     }
 
     /// Lets the body and the pieces be as they were.
@@ -149,22 +195,27 @@ fn free_name(state: &FittingState, (tucked, by): (&Tucked, &[PieceId])) -> Strin
     names.find(|n| !known.contains(&n.as_str())).unwrap_or_default()
 }
 
-fn all_of(room: &Room, options: MendOptions) -> ToMend<'_> {
+fn all_of(room: &Room, (options, against): (MendOptions, Against)) -> ToMend<'_> {
     ToMend {
         dress: &room.dress,
         ids: &[],
         trials: &room.trials,
         pieces: &[],
+        body: false,
         chosen: &[],
         options,
         tolerance_mm: room.state.tolerance_mm,
-        against: Against::default(),
+        against,
     }
 }
 
 /// A tuck as people read it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct TuckRow {
+    /// The numbers of what is drawn in, and of what lies over it.
+    pub ids: (PieceId, Vec<PieceId>),
+    /// So much of it as was found: 1 for all.
+    pub amount: f32,
     /// What is drawn in.
     pub of: String,
     /// What lies over it.
@@ -183,18 +234,24 @@ pub trait TuckOfRoom {
 
 impl TuckOfRoom for Room {
     fn tucks(&self) -> Vec<TuckRow> {
-        let row = |of: &str, by: &[PieceId], shape: &Morph| TuckRow {
+        let row = |(id, of): (PieceId, &str), (by, amount): (&[PieceId], f32), shape: &Morph| TuckRow {
+            ids: (id, by.to_vec()),
+            amount,
             of: of.to_owned(),
             by: names_of(&self.state, by),
             count: shape.vertices.len(),
             most_mm: shape.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max),
         };
-        let of_body = self.state.tucks_on().zip(self.dress.body.tucks());
-        let of_body = of_body.map(|(tuck, shape)| row(&self.dress.body.name, &tuck.by, shape));
+        let of_body = self.state.tucks_on().zip(self.dress.body.made_shapes());
+        let body = (BODY, self.dress.body.name.as_str());
+        let of_body = of_body.map(|(tuck, shape)| row(body, (&tuck.by, tuck.amount), shape));
         let of_piece = |(index, piece): (usize, &Piece)| {
             let all = self.piece_state(index).correctives.iter().zip(&piece.correctives);
             let on = all.filter(|(made, shape)| !made.by.is_empty() && shape.driver.is_some());
-            on.map(|(made, shape)| row(&piece.name, &made.by, shape)).collect::<Vec<_>>()
+            let one = |(made, shape): (&Corrective, &std::sync::Arc<Morph>)| {
+                row((piece.id, &piece.name), (&made.by, made.amount), shape)
+            };
+            on.map(one).collect::<Vec<_>>()
         };
         of_body.chain(self.dress.pieces.iter().enumerate().flat_map(of_piece)).collect()
     }
@@ -236,11 +293,11 @@ fn through_a_cover(outfit: &Outfit, place: &Place, layer: usize) -> Option<u32> 
 fn drawn_in(
     room: &Room,
     (now, layer, under): (&Measured, usize, &[Cover]),
-    options: MendOptions,
+    what: (MendOptions, Against),
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Vec<Vec3>, WorkshopError> {
     let dress = &room.dress;
-    let what = all_of(room, options);
+    let (options, what) = (what.0, all_of(room, what));
     let Pushing { outfit, at_rest, poses, mut trouble, .. } = Pushing::new(&what, now);
     for places in &mut trouble {
         places.retain(|p| through_a_cover(&outfit, p, layer).is_some());

@@ -6,7 +6,7 @@ use crate::seating::ground::Ground;
 use crate::seating::ground::GroundOfRoom;
 use glam::Vec3;
 use std::sync::Arc;
-use tin_cloak_core::deform::add_morphs;
+use tin_cloak_core::deform::{add_morphs, Morph};
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
@@ -57,7 +57,9 @@ impl InShapeOfRoom for Room {
         let number = body.own_shapes().iter().position(|m| m.name == name);
         let followed = |n: usize| Some((Of::Followed(n), piece.carried.as_ref()?.0.get(n)?));
         let turn = || Some((Of::Turn, &**piece.correctives.iter().find(|m| m.name == name)?));
-        let found = number.and_then(followed).or_else(turn).filter(|(_, m)| !m.vertices.is_empty());
+        // What a turn calls up may be begun empty, by hand.
+        let moves = |(of, m): &(Of, &Morph)| matches!(of, Of::Turn) || !m.vertices.is_empty();
+        let found = number.and_then(followed).or_else(turn).filter(moves);
         let (of, shape) = found.ok_or_else(missing)?;
         // What the body wears of it is there at rest.
         let left = 1.0 - along(piece, &of);
@@ -116,7 +118,9 @@ impl Doing<'_> {
             Of::Turn => {
                 let blob = self.draft.keep(pack_positions(&offsets));
                 let correctives = self.draft.piece(piece)?.correctives.iter_mut();
-                correctives.filter(|c| c.name == shape.name).for_each(|c| c.offsets = blob.clone());
+                for made in correctives.filter(|c| c.name == shape.name) {
+                    (made.offsets, made.amount) = (blob.clone(), 1.0);
+                }
             }
         }
         Ok(())

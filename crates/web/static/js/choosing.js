@@ -17,12 +17,7 @@ export class Choosing {
     document.body.addEventListener("htmx:configRequest", (e) => {
       const { parameters, elt } = e.detail;
       const pieces = [parameters.piece ?? elt.closest("form")?.dataset.piece].flat().map(Number);
-      if (parameters.here) {
-        const { pose, turns } = this.stage.request();
-        Object.assign(parameters, { pose, turns: JSON.stringify(turns ?? []) });
-      }
       if (!parameters.chosen || !pieces.includes(this.piece)) return;
-      if (pieces.length > 1) parameters.piece = this.piece;
       parameters.picks = JSON.stringify(this.picks);
     });
     canvas.addEventListener("pointerdown", (e) => this.down(e), true);

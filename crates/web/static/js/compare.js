@@ -48,6 +48,17 @@ export class Compare {
     this.set(0.5);
   }
 
+  // Steps that were tried have numbers below zero.
+  get isOfTried() {
+    return this.step !== null && this.step < 0;
+  }
+
+  markTried() {
+    for (const button of document.querySelectorAll(".see-tried")) {
+      button.setAttribute("aria-pressed", Number(button.dataset.seq) === this.step);
+    }
+  }
+
   end() {
     this.scene.then?.dropAll();
     Object.assign(this.scene, { then: null });

@@ -3,7 +3,9 @@ import * as THREE from "../vendor/three.js";
 import { getBytes, readMesh, readSkin } from "./ask.js";
 import { linesMaterial, outlineMaterial, surfaceMaterial } from "./shading.js";
 
-const MAP_NUMBER = { plain: 0, weights: 1, clearance: 2, regions: 3, matched: 4, hidden: 4, sides: 5, strain: 6 };
+const MAP_NUMBER = {
+  plain: 0, weights: 1, clearance: 2, regions: 3, matched: 4, hidden: 4, sides: 5, strain: 6, turned: 6,
+};
 
 // Faces by key, and rest shapes with weights by theirs, shared by the figures of all steps.
 const meshes = new Map();

@@ -168,7 +168,7 @@ function setMap(map) {
   for (const button of document.querySelectorAll(".maps button")) {
     button.setAttribute("aria-pressed", button.dataset.map === map);
   }
-  for (const kind of ["weights", "clearance", "regions", "matched", "hidden", "sides", "strain"]) {
+  for (const kind of ["weights", "clearance", "regions", "matched", "hidden", "sides", "strain", "turned"]) {
     document.getElementById(`legend-${kind}`).hidden = kind !== map;
   }
   if (map === "regions") showRegions(facts.joints);
@@ -204,6 +204,25 @@ async function swingJoint() {
 async function compareWith(step) {
   await compare.begin(step, `step ${step}`);
   await refresh();
+}
+
+// Steps that were tried and not done: the newest is shown beside what there is as soon as it is there.
+let triedKnown = 0;
+async function followTried() {
+  const box = document.getElementById("tried");
+  const count = Number(box?.dataset.count ?? 0);
+  if (count > triedKnown) await compare.begin(-count, "as it would be");
+  else if (count < triedKnown && compare.isOfTried) compare.end();
+  triedKnown = count;
+  compare.markTried();
+}
+
+// One of them beside what there is, or what there is alone again.
+async function seeTried(seq) {
+  if (compare.step === seq) compare.end();
+  else await compare.begin(seq, "as it would be");
+  compare.markTried();
+  await askView();
 }
 
 function endCompare() {
@@ -254,6 +273,7 @@ async function refresh(to = station()) {
   }
   const before = facts;
   passedMaps.clear();
+  await followTried();
   facts = await getJson(`/fitting/${fitting}/scene`);
   await scene.setParts(facts);
   // A body of other size, or of other meshes, is looked at anew.
@@ -284,14 +304,16 @@ document.body.addEventListener("htmx:oobBeforeSwap", (e) => {
 });
 
 // What of the board is looked at: against which step, which rows and columns.
-const boardLook = () => (compare.step === null ? "" : `&against=${compare.step}`) + board.wish();
+const boardLook = () => (compare.step === null || compare.isOfTried ? "" : `&against=${compare.step}`) + board.wish();
 
 // The board, and what else is told by what is measured.
 async function refreshBoard() {
   layers.noteFocus();
   stepsShown = document.querySelector(".steps").open;
+  const lastShown = document.getElementById("last-step")?.open === true;
   await swapIn(`/fitting/${fitting}/board?station=${station()}${boardLook()}`);
   if (stepsShown) document.querySelector(".steps").open = true;
+  if (lastShown) document.getElementById("last-step").open = true;
   layers.mark();
   layers.keepFocus();
   board.mark();
@@ -328,6 +350,8 @@ document.body.addEventListener("click", (e) => {
   const against = e.target.closest(".against");
   if (against) compareWith(Number(against.dataset.step));
   if (e.target.closest("#split-end")) endCompare();
+  const tried = e.target.closest(".see-tried");
+  if (tried) seeTried(Number(tried.dataset.seq));
   if (e.target.closest("#joint-rest")) joints.oneBack();
   if (e.target.closest("#turns-mirrored")) joints.mirror(facts.joints.map((j) => j.partner));
   if (e.target.closest("#swing-joint")) swingJoint();
@@ -458,7 +482,7 @@ function clearTheWay(piece) {
 }
 const stage = { scene, joints, request, probe: probeOf, clearTheWay, show: (joint) => showWeightsOf(joint) };
 const choosing = new Choosing(canvas, fitting, stage, (found) => byHand.show(found));
-listenForSteps((piece) => choosing.picksOn(piece));
+listenForSteps({ choosing, request });
 const byHand = new ByHand(canvas, fitting, choosing, stage, (job) => work.watch(job));
 
 // A click that does not drag picks the joint that moves the vertex most.
@@ -483,7 +507,7 @@ async function pressAt(to, id) {
   if (!document.getElementById(id)) await goTo(to);
   press(id);
 }
-const MAPS = ["plain", "weights", "regions", "matched", "sides", "hidden", "clearance", "strain"];
+const MAPS = ["plain", "weights", "regions", "matched", "sides", "hidden", "clearance", "strain", "turned"];
 const actions = {
   "?": () => document.getElementById("keys").showModal(),
   ".": () => board.chooseNext(),

@@ -1,19 +1,29 @@
 // Buttons and forms that are a step of the fitting: `data-step` has the step, a field's `data-at` the place in it where
 // its value goes, `data-as` what kind of value it is. The server takes the step as a whole, in one place.
 import { postForJson } from "./ask.js";
+import { notice } from "./notice.js";
 
 const READ = {
   number: (field) => (field.value === "" ? null : Number(field.value)),
   percent: (field) => Number(field.value) / 100,
-  json: (field) => JSON.parse(field.value),
+  json: (field) => (field.value === "" ? null : JSON.parse(field.value)),
   // A name, or nothing.
   name: (field) => (field.value === "" ? null : field.value),
   words: (field) => field.value,
 };
 
-function valueOf(field, picks) {
+// What is in view goes into a step as the pose and the joints turned by hand in it.
+const VIEW = {
+  view: (step, { pose, turns }) => Object.assign(step, { pose, turns }),
+  pose: (step, { pose, turns }) => {
+    put(step, "against.pose", pose);
+    step.turns = turns;
+  },
+  shown: (step, { pose }) => Object.assign(step, { pose }),
+};
+
+function valueOf(field) {
   const as = field.dataset.as;
-  if (as === "picks") return field.type === "checkbox" && !field.checked ? "everything" : { picks: picks() };
   if (field.type === "checkbox") return as === undefined ? field.checked : field.checked ? READ[as](field) : undefined;
   return READ[as ?? (["number", "range"].includes(field.type) ? "number" : "words")](field);
 }
@@ -30,24 +40,53 @@ function put(step, at, value) {
   if (value !== undefined && value !== null) inner[last].push(value);
 }
 
-// The step of a form, a button or a field by itself; `picksOn` says what is chosen by hand on a piece.
-function stepOf(element, submitter, picksOn) {
-  const step = JSON.parse(element.dataset.step);
-  const fields = element.tagName === "FORM" ? [...element.elements] : [element];
-  const [picked, others] = [true, false].map((is) => fields.filter((f) => (f.dataset.as === "picks") === is));
-  // What is chosen is chosen on a piece: that has to be known first.
-  for (const field of [...others, ...picked]) {
-    if (field.dataset.at === undefined) continue;
-    put(step, field.dataset.at, valueOf(field, () => picksOn(step.piece ?? step.part ?? step.pieces?.[0])));
+// What is chosen by hand is chosen on one part: a step on several is on that one then.
+function putPicks(step, field, choosing) {
+  if (field.type === "checkbox" && !field.checked) {
+    put(step, field.dataset.at, "everything");
+    return;
   }
+  const { piece } = choosing;
+  const isMeant = step.pieces && (step.pieces.length === 0 || step.pieces.includes(piece));
+  if (isMeant && piece !== null) step.pieces = [piece];
+  const on = step.pieces ? step.pieces[0] : (step.piece ?? step.part ?? step.of ?? 0);
+  put(step, field.dataset.at, { picks: choosing.picksOn(on) });
+}
+
+function fill(step, fields, { choosing, request }) {
+  for (const field of fields) {
+    const { as, at } = field.dataset;
+    if (as in VIEW) {
+      if (field.type !== "checkbox" || field.checked) VIEW[as](step, request());
+    } else if (at !== undefined && as !== "picks") {
+      put(step, at, valueOf(field));
+    }
+  }
+  fields.filter((f) => f.dataset.as === "picks").forEach((field) => putPicks(step, field, choosing));
+}
+
+// The step of a form, a button or a field by itself; `stage` knows what is chosen and what is in view.
+function stepOf(element, submitter, stage) {
+  const step = JSON.parse(element.dataset.step);
+  fill(step, element.tagName === "FORM" ? [...element.elements] : [element], stage);
   return Object.assign(step, JSON.parse(submitter?.dataset.step ?? "{}"));
 }
 
-export function listenForSteps(picksOn) {
+export function listenForSteps(stage) {
   document.body.addEventListener("htmx:configRequest", (e) => {
     const { elt, path, triggeringEvent } = e.detail;
     if (!path.endsWith("/step")) return;
-    e.detail.parameters = { step: JSON.stringify(stepOf(elt, triggeringEvent?.submitter, picksOn)) };
+    const submitter = triggeringEvent?.submitter;
+    const step = stepOf(elt, submitter, stage);
+    const { needs, needsWords } = elt.dataset;
+    if (needs && step[needs].length === 0) {
+      e.preventDefault();
+      notice(needsWords);
+      return;
+    }
+    e.detail.parameters = { step: JSON.stringify(step) };
+    // Tried first it changes nothing.
+    if (submitter?.dataset.first !== undefined) e.detail.path += "?first=true";
   });
 }
 

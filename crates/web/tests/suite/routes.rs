@@ -160,7 +160,9 @@ fn steps_are_taken_undone_and_refused_over_the_page() {
         server.step("/fitting/1/bind", "missing=true"),
         server.take(r#"{"do":"mirror","piece":1}"#),
         server.take(r#"{"do":"set_role","joint":"upper","role":"deforms"}"#),
-        server.step("/fitting/1/push", "margin=1&limit=20"),
+        server.take(
+            r#"{"do":"push_out","pieces":[],"chosen":"everything","options":{"margin_mm":1,"limit_mm":20}}"#,
+        ),
         server.take(r#"{"do":"keep_volume","pieces":[],"least_mm":1}"#),
         Ok(server.get("/fitting/1/volume").1.trim().to_owned()),
         server.take(r#"{"do":"remove_piece","piece":1}"#),
@@ -180,7 +182,6 @@ fn steps_are_taken_undone_and_refused_over_the_page() {
     assert_eq!(server.shop.fitting(1).unwrap().fitting.cursor, 2);
     for (path, form, status) in [
         ("/fitting/1/go/88", "", Status::NotFound),
-        ("/fitting/1/push", "margin=four&limit=20", Status::UnprocessableEntity),
         ("/fitting/1/step", "step={\"do\":\"fly\"}", Status::UnprocessableEntity),
         ("/fitting/1/step", "step={\"do\":\"mirror\"}", Status::UnprocessableEntity),
         ("/fitting/1/step", "", Status::UnprocessableEntity),
@@ -272,7 +273,6 @@ fn odd_forms_are_refused_in_one_sentence() {
         ("/fitting/1/call-up", "shape=x&joint=y&axis=w", "x, y or z axis"),
         ("/fitting/1/call-up", "shape=cough", "has no shape “cough”"),
         ("/fitting/1/follow-shapes", "follow=true&shape=cough", "shape"),
-        ("/fitting/1/push", "margin=1&limit=20&here=true&pose=0&combined=true", "take one of them"),
     ];
     for (path, form, wanted) in cases {
         let (status, trigger, text) = server.post(path, form);

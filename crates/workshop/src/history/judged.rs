@@ -36,7 +36,7 @@ impl Judged {
     pub fn is_help(&self, kind: MeansKind, was: &Self) -> bool {
         let wins = self.weight() < was.weight() * (1.0 - WORTH);
         match kind {
-            MeansKind::Bind | MeansKind::Beneath => {
+            MeansKind::Bind | MeansKind::Beneath | MeansKind::Loosen => {
                 wins && self.board.deepest_mm() <= was.board.deepest_mm() + FOLDS_MM
             }
             // What is torn is weighed with the rest.
@@ -58,8 +58,8 @@ impl Judged {
 
 /// Whether it is worth while to look at the poses held back: by its own board alone most is settled.
 pub(super) fn may_help(kind: MeansKind, was: &Board, is: &Board) -> bool {
-    let by_all = [MeansKind::Bind, MeansKind::Beneath, MeansKind::Push, MeansKind::Corrective];
-    by_all.contains(&kind) || helps(kind, was, is)
+    use MeansKind::{Beneath, Bind, Corrective, Loosen, Push};
+    [Bind, Beneath, Loosen, Push, Corrective].contains(&kind) || helps(kind, was, is)
 }
 
 fn is_no_worse(was: &Board, is: &Board) -> bool {

@@ -10,4 +10,5 @@ pub(crate) mod measurer;
 pub(crate) mod plan;
 pub(crate) mod played;
 pub(crate) mod stop_sign;
+pub(crate) mod tried_steps;
 pub(crate) mod workshop;

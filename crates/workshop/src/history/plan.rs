@@ -54,7 +54,7 @@ pub(crate) struct Made {
     pub draft: Draft,
     pub sentence: String,
     /// True of what was stopped, but is of use as far as it came.
-    is_part: bool,
+    pub is_part: bool,
 }
 
 impl Weighed for Made {
@@ -187,7 +187,7 @@ impl Weighed for Plan {
 }
 
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
-const PLANS: u32 = 12;
+const PLANS: u32 = 13;
 
 /// The plans that are being made, as far as they are, by fitting.
 pub(crate) type SoFar = Mutex<HashMap<i64, Arc<Plan>>>;
@@ -346,7 +346,7 @@ impl Workshop {
     }
 
     /// The room that a step makes, its board, and what it made.
-    fn tried(
+    pub(super) fn tried(
         &self,
         (room, base): (&Room, &Draft),
         step: &Step,
@@ -366,7 +366,7 @@ impl Workshop {
     }
 
     /// The board of a room, whole.
-    fn measured_in(&self, room: &Room, job: &Job) -> Result<Arc<Board>, WorkshopError> {
+    pub(super) fn measured_in(&self, room: &Room, job: &Job) -> Result<Arc<Board>, WorkshopError> {
         if !room.is_measurable() {
             return Err(WorkshopError::BindFirst);
         }
@@ -524,12 +524,13 @@ impl<'a> Planning<'a> {
     }
 }
 
-fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> StepGain {
+pub(super) fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> StepGain {
     let mut moved = (0, 0.0f32);
     let mut add = |mm: f32| moved = (moved.0 + usize::from(mm > 0.01), moved.1.max(mm));
-    if before.state.tucks != after.state.tucks {
-        let tucks = after.dress.body.tucks().iter().flat_map(|m| &m.offsets);
-        tucks.for_each(|o| add(o.length() * 1000.0));
+    let made = |room: &Room| (room.state.tucks.clone(), room.state.body_correctives.clone());
+    if made(before) != made(after) {
+        let of_body = after.dress.body.made_shapes().iter().flat_map(|m| &m.offsets);
+        of_body.for_each(|o| add(o.length() * 1000.0));
     }
     for piece in &after.dress.pieces {
         let Some(old) = before.dress.pieces.iter().find(|p| p.id == piece.id) else { continue };

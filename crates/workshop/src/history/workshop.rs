@@ -5,6 +5,7 @@ use crate::history::effects::Summary;
 use crate::history::jobs::{JobId, Jobs};
 use crate::history::measurer::Measurer;
 use crate::history::plan::{PlannedSteps, SoFar};
+use crate::history::tried_steps::{tried_place, TriedSteps};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
@@ -50,6 +51,8 @@ pub struct Workshop {
     pub(super) planned: Mutex<PlannedSteps>,
     /// The plans that are being made.
     pub(super) planning: SoFar,
+    /// Steps that were tried and not done.
+    pub(super) tried: TriedSteps,
     measures_behind: AtomicBool,
 }
 
@@ -131,6 +134,7 @@ impl Workshop {
             counts: Counts::default(),
             planned: Mutex::default(),
             planning: Mutex::default(),
+            tried: Mutex::default(),
             measures_behind: AtomicBool::new(true),
         })
     }
@@ -331,11 +335,14 @@ impl Workshop {
         Ok(OpenFitting { fitting, steps, room })
     }
 
-    /// A fitting as it stands, or as it was after a step.
+    /// A fitting as it stands, as it was after a step, or as one that was tried would leave it (numbers below zero).
     ///
     /// # Errors
     /// When it is not there.
     pub fn room(&self, fitting: i64, seq: Option<i64>) -> Result<Arc<Room>, WorkshopError> {
+        if let Some(place) = seq.and_then(tried_place) {
+            return self.tried_room(fitting, place);
+        }
         self.decoder.open(&self.store, &self.store.state_at(fitting, seq)?)
     }
 

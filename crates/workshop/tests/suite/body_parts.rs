@@ -123,9 +123,14 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
     // Drawn in under what is worn, each mesh goes out with its part of that.
     let options = EaseOptions { least_mm: 0.5, most_mm: Some(1.5) };
     bench.run(Step::Ease { piece: 2, chosen: Chosen::Everything, options });
-    bench.run(Step::Tuck { options: MendOptions::of_tucks(), of: None });
+    bench.run(Step::Tuck {
+        options: MendOptions::of_tucks(),
+        of: None,
+        chosen: Chosen::Everything,
+        pose: None,
+    });
     let room = bench.room();
-    let drawn_in: usize = room.dress.body.tucks().iter().map(|t| t.vertices.len()).sum();
+    let drawn_in: usize = room.dress.body.made_shapes().iter().map(|t| t.vertices.len()).sum();
     assert!(drawn_in > 50, "{drawn_in}");
     let (bytes, proof) = prove(&room, None, &|_| true).unwrap();
     assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);

@@ -7,12 +7,18 @@ use tin_cloak_workshop::core::mend::TrialPose;
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::VolumeOfRoom;
 use tin_cloak_workshop::{
-    export_glb, read, BrushStroke, Companions, Counts, DressedFile, MendOptions, NamedFile, Reach, Step,
-    TrialSays, TrialWish,
+    export_glb, read, Against, BrushStroke, Chosen, Companions, Counts, DressedFile, LostRow, MendOptions,
+    NamedFile, Reach, Step, TrialSays, TrialWish,
 };
 
 fn correct() -> Step {
-    Step::Correct { pieces: Vec::new(), options: MendOptions::of_correctives() }
+    Step::Correct {
+        pieces: Vec::new(),
+        options: MendOptions::of_correctives(),
+        chosen: Chosen::Everything,
+        against: Against::default(),
+        turns: Vec::new(),
+    }
 }
 
 /// How many are tried side by side goes by the threads there are; what comes of it does not.
@@ -43,21 +49,22 @@ fn what_twists_draw_in_is_given_back_once() {
     bench.bind_all();
     let lost = bench.room().lost_volume();
     assert!(lost.len() > 1 && lost.windows(2).all(|w| w[0].most_mm >= w[1].most_mm), "{lost:?}");
-    assert!(lost.iter().all(|l| !l.given_back && l.most_mm >= 1.0 && l.pieces[0].0 == "quilted tunic"));
+    assert!(lost.iter().all(|l| !l.given_back && l.most_mm >= 1.0 && !l.parts.is_empty()));
     let (first, rest) = (posed(&bench, 1), bench.rest(1));
     assert_eq!(bench.run(give(1.0)), "Give back what turns draw in: quilted tunic");
     insta::assert_snapshot!(bench.open().effect().notes.join("\n"));
     assert_eq!(bench.rest(1), rest);
     let (room, now) = (bench.room(), posed(&bench, 1));
     let made = &room.dress.pieces[0].correctives;
-    assert_eq!(made.len(), lost.len());
+    let of_tunic = |l: &&LostRow| l.parts.iter().any(|p| p.name == "quilted tunic");
+    assert!(made.len() <= lost.iter().filter(of_tunic).count() && !made.is_empty());
     for (pose, trial) in room.trials.trials.iter().enumerate() {
         if made.iter().all(|m| m.driver.unwrap().amount(&trial.pose) == 0.0) {
             assert_eq!(now[pose], first[pose], "{}", trial.label());
         }
     }
     assert_ne!(now, first);
-    assert!(room.lost_volume().iter().all(|l| l.given_back));
+    assert!(room.lost_volume().iter().all(|l| l.given_back || l.parts.iter().any(|p| p.name == "Wick")));
     assert!(bench.refused(give(1.0)).contains("1.0 mm or more that is not given back already"));
 }
 

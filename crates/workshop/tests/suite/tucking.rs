@@ -18,7 +18,7 @@ const BREECHES: u32 = 1;
 const TUNIC: u32 = 2;
 
 fn tuck() -> Step {
-    Step::Tuck { options: MendOptions::of_tucks(), of: None }
+    Step::Tuck { options: MendOptions::of_tucks(), of: None, chosen: Chosen::Everything, pose: None }
 }
 
 fn notes(bench: &Bench) -> String {
@@ -42,7 +42,7 @@ fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
     assert!(poking(&after) < poking(&before), "{} of {}", poking(&after), poking(&before));
     insta::assert_snapshot!(notes(&bench));
     assert_eq!([bench.rest(BREECHES), bench.rest(TUNIC)], rest, "cloth is equal to the bit");
-    let of_body = room.dress.body.tucks();
+    let of_body = room.dress.body.made_shapes();
     assert!(!of_body.is_empty() && of_body.iter().all(|t| t.is_always_on()));
     // What is seen of the body in any pose is where it was: the tuck ends within what nobody sees.
     bench.run(Step::Hide { options: Default::default() });
@@ -109,7 +109,8 @@ fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
         let cells = board.out(Counts::Counted).filter(|(_, row, _)| board.pairs[*row].ids == [outer, inner]);
         cells.map(|(_, _, cell)| cell.depth_mm()).sum()
     };
-    let tuck = |of| Step::Tuck { options: MendOptions::of_tucks(), of };
+    let options = MendOptions::of_tucks();
+    let tuck = |of| Step::Tuck { options, of, chosen: Chosen::Everything, pose: None };
     assert!(bench.refused(tuck(Some(77))).contains("77"));
     assert_eq!(bench.run(tuck(Some(inner))), "Draw quilted tunic in under what is worn");
     let (after, room) = (bench.board(), bench.room());
@@ -132,6 +133,20 @@ fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
     let parts = Parts { tucks_in: true, ..Parts::default() };
     let changed = document_of(&room.dress, &parts).unwrap();
     assert!(changed.meshes.iter().flat_map(|m| &m.morphs).all(|m| !m.is_always_on()));
+
+    // Less of it by hand, one by one; none of it takes it back.
+    let (of, by) = tucks[0].ids.clone();
+    let share = |share: f32| Step::ChangeTuck { of, by: by.clone(), share };
+    assert_eq!(bench.run(share(0.5)), "Draw quilted tunic in under oilskin coat by 50 %");
+    let half = bench.room().tucks();
+    assert!((half[0].most_mm * 2.0 - tucks[0].most_mm).abs() < 1e-3 && half[0].amount == 0.5);
+    let left = of_pair(&bench.board());
+    assert!(told[1] < left && left < told[0], "{left} of {told:?}");
+    assert_eq!(bench.run(share(0.0)), "Draw quilted tunic in under oilskin coat no longer");
+    assert_eq!(bench.room().tucks().len(), tucks.len() - 1);
+    assert!(bench.refused(share(0.3)).contains("not drawn in under that"));
+    assert!(bench.refused(share(1.5)).contains("−100 and 200 %"));
+    (0..2).for_each(|_| bench.shop.undo(bench.fitting).unwrap());
 
     // Off with the coat, off with what lies under it; it is taken back by hand, too.
     bench.run(Step::RemovePiece { piece: outer });
