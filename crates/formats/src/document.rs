@@ -136,8 +136,8 @@ impl MeshPart {
 
     /// The part with `rows` vertices on each of the `crossed` edges (over the welded vertices of `topology`), on its
     /// own curved surface: weights, shapes and looks are those between the ends. With how each came about.
-    pub fn with_rows(&self, topology: &Topology, crossed: &[[u32; 2]], rows: usize) -> (Self, WithRows) {
-        let made = with_rows(&self.mesh, &topology.weld, crossed, rows);
+    pub fn with_rows(&self, topology: &Topology, crossed: &[[u32; 2]], shares: &[f32]) -> (Self, WithRows) {
+        let made = with_rows(&self.mesh, &topology.weld, crossed, shares);
         let places = topology.weld.gather(&self.mesh.positions);
         let normals = vertex_normals(&places, &topology.triangles);
         let mut mesh = made.mesh.clone();

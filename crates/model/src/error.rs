@@ -89,6 +89,11 @@ pub enum WorkshopError {
      % when smoothing"
     )]
     BadBrush,
+    #[error(
+        "a move is up to 2000 mm, 360°, 1 to 1000 % and 200 mm off the surface, fading over 500 mm at most; say at \
+         least one of them"
+    )]
+    BadMove,
     #[error("no joint is left for it to follow: name at least one that it may")]
     NoJointLeft,
     #[error("“{piece}” moves as one: bind it to another joint, or file it as mixed")]
@@ -157,6 +162,10 @@ pub enum WorkshopError {
     NoEdgeChosen { piece: String },
     #[error("1 to {most} rows can be added at once")]
     BadRows { most: usize },
+    #[error("a row lies at 1 to 99 % of an edge, and is one row then")]
+    BadRowPlace,
+    #[error("the edge has no mirror image on “{piece}”: add to one side alone")]
+    NoEdgeThere { piece: String },
     #[error("no row can be added to “{piece}” there: faces meet in an edge that more than two have")]
     NoRowThere { piece: String },
     #[error("there is no set of limits “{name}”: it was forgotten, or never kept")]

@@ -38,6 +38,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/regions.js", JavaScript),
     file!("js/released.js", JavaScript),
     file!("js/snags.js", JavaScript),
+    file!("js/tool.js", JavaScript),
     file!("js/joints.js", JavaScript),
     file!("js/layers.js", JavaScript),
     file!("js/measuring.js", JavaScript),

@@ -16,6 +16,7 @@ use crate::mending_rows::{
 };
 use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, to_sort, AssetCard};
+use crate::snag_acts::{snag_acts, SnagAct};
 use crate::trials::{CountsHere, PlanCard};
 use askama::Template;
 use rocket::http::Status;
@@ -479,6 +480,9 @@ struct Snags {
     /// How many smaller ones there are.
     more: usize,
     here: Option<CountsHere>,
+    acts: Vec<SnagAct>,
+    /// The piece whose vertices there can be chosen.
+    choose: Option<u32>,
 }
 
 /// The snags of a pose with joints turned by hand.
@@ -488,7 +492,8 @@ async fn snags_here(shop: &Shop, id: i64, request: Json<ViewRequest>) -> Page {
         let room = shop.room(id, None)?;
         let (cards, more) = room.snag_cards((request.pose, &request.turns), None, 12)?;
         let (pose, hiding) = ("As turned by hand".to_owned(), String::new());
-        page(&Snags { id, hiding, pose, cards, more, here: None })
+        let (acts, choose) = (Vec::new(), None);
+        page(&Snags { id, hiding, pose, cards, more, here: None, acts, choose })
     })
     .await
 }
@@ -511,8 +516,12 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
         };
         let hiding = hiding.iter().map(u32::to_string).collect::<Vec<_>>().join(",");
         let here = CountsHere::new(&room, pose, pair);
+        let ids = pair.filter(|_| !cards.is_empty()).map(|p| p.ids);
+        let acts = ids.map_or_else(Vec::new, |ids| snag_acts(&room, ids, pose));
+        // Of a pair that which gives way at first: the outer one.
+        let choose = ids.map(|ids| ids[0]).filter(|id| room.index_of(*id).is_some());
         let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.label());
-        page(&Snags { id, hiding, pose, cards, more, here })
+        page(&Snags { id, hiding, pose, cards, more, here, acts, choose })
     })
     .await
 }

@@ -28,6 +28,7 @@ mod report_file;
 mod request_guard;
 mod seating;
 mod shelf;
+mod snag_acts;
 mod steps;
 mod trials;
 mod typed_step;

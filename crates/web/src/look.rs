@@ -4,6 +4,7 @@ use crate::answers::Refusal;
 use crate::binary::Binary;
 use crate::blocking_pool::{look_aside, Shop};
 use crate::looked_over::seat_words;
+use crate::mending_rows::corrective_names;
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{get, post, routes, Route};
@@ -19,8 +20,9 @@ use tin_cloak_workshop::RegionsOfRoom;
 use tin_cloak_workshop::SkinnedOfRoom;
 use tin_cloak_workshop::WornShapeOfRoom;
 use tin_cloak_workshop::{
-    pack_maps, pack_mesh, pack_poses, pack_skin, pack_view, Body, BodyPart, BrushStroke, Chosen, Cut,
-    EaseOptions, Extent, FileRef, PieceKind, Probe, Room, ViewPart, ViewRequest, WorkshopError,
+    pack_maps, pack_mesh, pack_poses, pack_skin, pack_view, AddedRows, Body, BodyPart, BrushStroke, Chosen,
+    Cut, EaseOptions, Extent, FileRef, MoveOptions, MovedOnPiece, PieceKind, Probe, Room, StrokePose,
+    ViewPart, ViewRequest, WorkshopError,
 };
 
 /// sRGB colour of a part: 0 the body, then the pieces from the inside out.
@@ -68,6 +70,8 @@ struct SceneFacts {
     when: Vec<(String, f32)>,
     /// Shapes of the body that nothing calls up by itself: number and name.
     shapes: Vec<(usize, String)>,
+    /// Names of the shapes of pieces that hand work can change.
+    own_shapes: Vec<String>,
     tolerance_mm: f32,
     low: [f32; 3],
     high: [f32; 3],
@@ -113,6 +117,7 @@ async fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFact
             poses: room.trials.trials.iter().map(tin_cloak_workshop::Trial::label).collect(),
             when: room.trials.trials.iter().map(|t| (t.group.clone(), t.time)).collect(),
             shapes: free_shapes(body),
+            own_shapes: worked_on(&room),
             tolerance_mm: room.state.tolerance_mm,
             low: low.to_array(),
             high: high.to_array(),
@@ -121,11 +126,19 @@ async fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFact
     .await
 }
 
+/// What pieces follow of the body's, and their correctives.
+fn worked_on(room: &Room) -> Vec<String> {
+    let follows = room.dress.pieces.iter().any(|p| p.carried.is_some());
+    let followed = room.dress.body.own_shapes().iter().filter(|_| follows).map(|m| m.name.clone());
+    followed.chain(corrective_names(room)).collect()
+}
+
 fn key(file: &FileRef, cut: &Cut) -> String {
     let mesh: String = file.mesh.bytes().map(|b| format!("{b:02x}")).collect();
     let left_out = cut.left_out.as_ref().map_or("", |id| &id.as_str()[..16]);
     let side = if cut.mirrored { "m" } else { "" };
-    let rows = cut.rows.iter().map(|r| format!("-{}x{}", &r.crossed.as_str()[..16], r.rows));
+    let at = |r: &AddedRows| r.at_percent.map_or(String::new(), |at| format!("at{at}"));
+    let rows = cut.rows.iter().map(|r| format!("-{}x{}{}", &r.crossed.as_str()[..16], r.rows, at(r)));
     format!("{}-{mesh}-{left_out}{side}{}", &file.file.as_str()[..16], rows.collect::<String>())
 }
 
@@ -258,6 +271,28 @@ async fn brush_view(shop: &Shop, id: i64, piece: u32, stroke: Json<BrushStroke>)
     preview(shop, id, work).await
 }
 
+/// How what is chosen is to be moved, and where.
+#[derive(Deserialize)]
+struct MoveRequest {
+    chosen: Chosen,
+    options: MoveOptions,
+    #[serde(default)]
+    in_pose: Option<StrokePose>,
+    #[serde(default)]
+    into_shape: Option<String>,
+}
+
+#[post("/fitting/<id>/move-view/<piece>", data = "<asked>")]
+async fn move_view(shop: &Shop, id: i64, piece: u32, asked: Json<MoveRequest>) -> Result<Binary, Refusal> {
+    let work = move |room: &Room| {
+        let MoveRequest { chosen, options, in_pose, into_shape } = &*asked;
+        let (in_pose, into) = (in_pose.as_ref(), into_shape.as_deref());
+        let look = room.move_view(piece, &MovedOnPiece { chosen, options: *options, in_pose, into })?;
+        Ok((look.part, serde_json::json!({ "before": look.before, "after": look.after })))
+    };
+    preview(shop, id, work).await
+}
+
 /// What is to be eased, and how far.
 #[derive(Deserialize)]
 struct EaseRequest {
@@ -288,5 +323,5 @@ async fn shape_view(shop: &Shop, id: i64, piece: u32, worn: Json<WornShape>) -> 
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![scene, mesh, skin, pose, maps, played, probe, brush_view, ease_view, shape_view]
+    routes![scene, mesh, skin, pose, maps, played, probe, brush_view, move_view, ease_view, shape_view]
 }

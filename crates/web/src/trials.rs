@@ -2,6 +2,7 @@
 
 use crate::answers::{page, Page, Refusal, Tell};
 use crate::blocking_pool::{aside, Shop};
+use crate::snag_acts::{snag_acts, verdict, SnagAct};
 use crate::steps::changed_as;
 use askama::Template;
 use rocket::form::Form;
@@ -243,6 +244,8 @@ pub(crate) struct SnagRow {
     pub bars: Vec<(usize, String, f32, f32)>,
     /// `x,y,z` of the place and from where it is seen best.
     pub spot: String,
+    pub acts: Vec<SnagAct>,
+    pub verdict: String,
 }
 
 /// Width and height of a strip of depths by pose.
@@ -258,7 +261,8 @@ impl SnagRow {
         };
         let bars = snag.depths_mm.iter().enumerate().filter(|d| *d.1 > 0.0).map(bar).collect();
         let spot = snag.card.point.iter().chain(&snag.card.look).map(|v| format!("{v:.4}"));
-        Self { number, bars, spot: spot.collect::<Vec<_>>().join(","), snag }
+        let (acts, verdict) = (snag_acts(room, snag.ids, snag.pose), verdict(&snag));
+        Self { number, bars, spot: spot.collect::<Vec<_>>().join(","), acts, verdict, snag }
     }
 
     /// Width of a bar.

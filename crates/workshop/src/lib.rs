@@ -46,12 +46,12 @@ pub use tin_cloak_model::state::by_hand::{HandAmount, HandChange, HandRest};
 pub use tin_cloak_model::state::choice::{Patch, Pick, PickHow, What};
 pub use tin_cloak_model::state::clean::{Clean, Cleaned};
 pub use tin_cloak_model::state::corrective::Corrective;
-pub use tin_cloak_model::state::fitting::{BodyPart, Cut, FittingState, KeptPose, PieceState};
+pub use tin_cloak_model::state::fitting::{AddedRows, BodyPart, Cut, FittingState, KeptPose, PieceState};
 pub use tin_cloak_model::state::mask::HideOptions;
 pub use tin_cloak_model::state::motion::{MotionState, RangeState};
 pub use tin_cloak_model::state::names::{FileRef, PieceId};
 pub use tin_cloak_model::state::own_joint::OwnJoint;
-pub use tin_cloak_model::state::placing::{EaseOptions, PlaceOptions, RelaxOptions};
+pub use tin_cloak_model::state::placing::{EaseOptions, MoveOptions, PlaceOptions, RelaxOptions, RowsAlong};
 pub use tin_cloak_model::state::push::{Against, MendOptions, COMBINED};
 pub use tin_cloak_model::state::recipe::{
     BindOptions, FollowWish, JointChoice, Method, Recipe, SideWish, SourcePart, Takes,
@@ -97,6 +97,7 @@ pub use tin_cloak_stations::seating::brushing::StrokeOnPiece;
 pub use tin_cloak_stations::seating::easing::HowFar;
 pub use tin_cloak_stations::seating::ground::Ground;
 pub use tin_cloak_stations::seating::modelled_pose::{carried_to_rest, pose_of_piece};
+pub use tin_cloak_stations::seating::moving::MovedOnPiece;
 pub use tin_cloak_stations::seating::sits::{SeatReport, GAP_BARS};
 pub use tin_cloak_stations::shelf::templates::{Suiting, TEMPLATE};
 pub use tin_cloak_store::{Asset, Compacted, Fitting, StepRow, StoreError};

@@ -52,6 +52,15 @@ async fn a_plan_is_made_one_step_done_and_undone_then_all() {
     b.step("#undo").await;
     b.step("#undo").await;
 
+    // Where a snag is named it can be acted on: tried, and its vertices chosen.
+    b.press("#to-worst").await;
+    b.until("document.querySelector('.snag-acts button')").await;
+    b.press(".choose-snag").await;
+    b.until("/^[1-9]/.test(document.getElementById('chosen-count').textContent)").await;
+    b.step(".snag-acts button").await;
+    b.until("document.querySelector('#tried')").await;
+    b.step("#forget-tried").await;
+
     // Tried first: shown beside what there is, and nothing is changed; then done as it was shown.
     let tried = "document.querySelectorAll('.tried-step').length";
     b.step("#push-form [data-first]").await;

@@ -3,10 +3,12 @@
 mod lasso;
 mod loops;
 mod rings;
+mod ways;
 
 pub use lasso::{lasso, Lasso};
 pub use loops::{between, edge_loop};
 pub use rings::{grow, grow_by, rows_from_open_edge, shrink, shrink_by};
+pub use ways::shortest_way;
 
 /// The vertices of a choice, ascending.
 pub fn listed(chosen: &[bool]) -> Vec<u32> {

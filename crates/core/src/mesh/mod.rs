@@ -20,7 +20,7 @@ pub use geodesic::{along_edges, distances_along_edges, distances_over_surface, o
 pub use laplacian_smoothing::even_out;
 pub use morph::{add_morphs, driven_amounts, Morph};
 pub use normals::{bounds, face_normal, triangle_area, vertex_normal, vertex_normals, vertex_normals_into};
-pub use rows::{crossed_by_row, with_rows, Between, WithRows};
+pub use rows::{crossed_by_row, crossed_near, even_shares, with_rows, Between, WithRows};
 pub use topology::{Topology, NO_TRIANGLE};
 pub use weld::{weld, Weld};
 

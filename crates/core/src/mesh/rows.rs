@@ -53,13 +53,44 @@ pub struct WithRows {
 /// face to face, in a quad to the edge across, among triangles as straight on as they let it, until it comes back, to
 /// an open edge, to a face of more sides or to one that it has crossed. Empty when there is no such edge.
 pub fn crossed_by_row(mesh: &Mesh, weld: &Weld, edge: [u32; 2]) -> Vec<[u32; 2]> {
+    crossed_near(mesh, weld, edge, usize::MAX)
+}
+
+/// Of these at most so many on either side of the edge: a part of a row.
+///
+/// ```
+/// use tin_cloak_core::mesh::{crossed_near, Mesh, Topology};
+/// use tin_cloak_core::shapes::tube;
+///
+/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
+/// let mesh = Mesh::new("sleeve", positions, Vec::new(), triangles, Vec::new())?;
+/// let weld = Topology::new(&mesh).weld;
+/// assert_eq!(crossed_near(&mesh, &weld, [16, 24], 2).len(), 5);
+/// assert_eq!(crossed_near(&mesh, &weld, [16, 24], 0), [[16, 24]]);
+/// # Ok::<(), tin_cloak_core::mesh::MeshError>(())
+/// ```
+pub fn crossed_near(mesh: &Mesh, weld: &Weld, edge: [u32; 2], reach: usize) -> Vec<[u32; 2]> {
     let faces = Faces::new(mesh, weld);
     let Some(beside) = faces.at_edge.get(&sorted(edge)) else { return Vec::new() };
     let mut crossed = HashSet::new();
     let mut ways = beside.iter().take(2).map(|face| faces.walk(edge, *face, &mut crossed));
-    let (ahead, closed) = ways.next().unwrap_or_default();
-    let (back, _) = if closed { Default::default() } else { ways.next().unwrap_or_default() };
+    let (mut ahead, closed) = ways.next().unwrap_or_default();
+    let mut back = match closed {
+        // About a ring the way back is the end of the way ahead.
+        true if ahead.len() > reach.saturating_mul(2) => ahead.iter().rev().copied().collect(),
+        true => Vec::new(),
+        false => ways.next().unwrap_or_default().0,
+    };
+    if !closed || !back.is_empty() {
+        ahead.truncate(reach);
+        back.truncate(reach);
+    }
     back.into_iter().rev().chain([edge]).chain(ahead).collect()
+}
+
+/// Where so many rows lie that are as far apart as from the ends, as shares of an edge.
+pub fn even_shares(rows: usize) -> Vec<f32> {
+    (1..=rows).map(|row| row as f32 / (rows + 1) as f32).collect()
 }
 
 fn sorted([a, b]: [u32; 2]) -> [u32; 2] {
@@ -149,23 +180,25 @@ fn sides(corners: &[u32], i: usize) -> [u32; 2] {
     sorted([corners[i], corners[(i + 1) % corners.len()]])
 }
 
-/// The mesh with `rows` vertices on each `crossed` edge, and its faces cut along them: quads stay quads where a row
-/// goes straight through. Old vertices, and faces that no row crosses, stay as they are.
+/// The mesh with a vertex on each `crossed` edge at each of `shares` of its way (ascending, between 0 and 1), and its
+/// faces cut along them: quads stay quads where a row goes straight through. Old vertices, and faces that no row
+/// crosses, stay as they are.
 ///
 /// ```
-/// use tin_cloak_core::mesh::{crossed_by_row, with_rows, Mesh, Topology};
+/// use tin_cloak_core::mesh::{crossed_by_row, even_shares, with_rows, Mesh, Topology};
 /// use tin_cloak_core::shapes::tube;
 ///
 /// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
 /// let mesh = Mesh::new("sleeve", positions, Vec::new(), triangles, Vec::new())?;
 /// let weld = Topology::new(&mesh).weld;
 /// let crossed = crossed_by_row(&mesh, &weld, [16, 24]);
-/// let finer = with_rows(&mesh, &weld, &crossed, 1);
+/// let finer = with_rows(&mesh, &weld, &crossed, &even_shares(1));
 /// assert!(finer.new.len() >= 8 && finer.mesh.triangles.len() > mesh.triangles.len());
 /// assert_eq!(finer.mesh.positions[..mesh.positions.len()], mesh.positions);
 /// # Ok::<(), tin_cloak_core::mesh::MeshError>(())
 /// ```
-pub fn with_rows(mesh: &Mesh, weld: &Weld, crossed: &[[u32; 2]], rows: usize) -> WithRows {
+pub fn with_rows(mesh: &Mesh, weld: &Weld, crossed: &[[u32; 2]], shares: &[f32]) -> WithRows {
+    let rows = shares.len();
     let number: HashMap<[u32; 2], usize> = crossed.iter().enumerate().map(|(n, e)| (sorted(*e), n)).collect();
     let welded = |v: u32| weld.of_vertex[v as usize];
     let starts = firsts(mesh);
@@ -185,7 +218,7 @@ pub fn with_rows(mesh: &Mesh, weld: &Weld, crossed: &[[u32; 2]], rows: usize) ->
     }
     copies.sort_unstable();
     copies.dedup();
-    let share = |row: usize| (row + 1) as f32 / (rows + 1) as f32;
+    let share = |row: usize| shares[row];
     let old = mesh.positions.len() as u32;
     let id: HashMap<(usize, usize, [u32; 2]), u32> = copies.iter().copied().zip(old..).collect();
     let new: Vec<Between> = copies.iter().map(|c| Between { ends: c.2, share: share(c.1) }).collect();

@@ -6,6 +6,7 @@ mod brush;
 mod carry;
 mod carry_shapes;
 mod ease;
+mod moving;
 mod placement;
 
 pub use articulated_icp::{covered_joints, find_pose, FoundPose, Sitting};
@@ -14,4 +15,5 @@ pub use brush::{dab, Brush, Stroke};
 pub use carry::{carry_to_rest, rest_from_pose};
 pub use carry_shapes::{carry_shapes, OnTop};
 pub use ease::{ease, Gap, GapWish};
+pub use moving::{in_a_mirror, mirror_places, moved_by, with_mirror_image, Fade, Move};
 pub use placement::Placement;

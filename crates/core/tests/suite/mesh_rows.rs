@@ -28,7 +28,7 @@ fn a_row_round_a_sleeve_of_quads_leaves_quads() {
     let crossed = crossed_by_row(&mesh, &weld, [16, 24]);
     assert_eq!(crossed.len(), 8, "once round: {crossed:?}");
     for rows in [1, 2] {
-        let finer = with_rows(&mesh, &weld, &crossed, rows);
+        let finer = with_rows(&mesh, &weld, &crossed, &even_shares(rows));
         assert_eq!(finer.mesh.quads(), mesh.quads() + 8 * rows);
         assert_eq!(finer.mesh.quads() * 2, finer.mesh.triangles.len());
         assert!((area(&finer.mesh) - area(&mesh)).abs() < 1e-6 * area(&mesh));
@@ -46,7 +46,7 @@ fn a_row_across_triangles_keeps_a_closed_mesh_closed() {
     let topology = Topology::new(&mesh);
     for edge in topology.edges.iter().step_by(7) {
         let crossed = crossed_by_row(&mesh, &topology.weld, *edge);
-        let finer = with_rows(&mesh, &topology.weld, &crossed, 2);
+        let finer = with_rows(&mesh, &topology.weld, &crossed, &even_shares(2));
         let now = Topology::new(&finer.mesh);
         assert!(now.boundary_loops().is_empty(), "{edge:?}");
         assert_eq!(now.vertices(), topology.vertices() + 2 * crossed.len());

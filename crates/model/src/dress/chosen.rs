@@ -10,11 +10,11 @@ use glam::Vec3;
 use tin_cloak_core::bind::clean::{mirror_image, torn_vertices, BoundMesh, NO_IMAGE};
 use tin_cloak_core::bind::sides::BodySide;
 use tin_cloak_core::choose::{
-    between, edge_loop, flags, grow, grow_by, listed, rows_from_open_edge, shrink, shrink_by,
+    between, edge_loop, flags, grow, grow_by, listed, rows_from_open_edge, shortest_way, shrink, shrink_by,
 };
 use tin_cloak_core::mesh::{over_surface, Topology};
 use tin_cloak_core::query::Bvh;
-use tin_cloak_core::seat::{Brush, Stroke};
+use tin_cloak_core::seat::{Brush, Fade, Stroke};
 use tin_cloak_core::skin::Skin;
 
 /// A pass has no more dabs than this.
@@ -100,13 +100,14 @@ pub fn soft_shares(piece: &Piece, reach: &Reach, firm: f32) -> Result<Vec<f32>, 
 }
 
 /// How much of a change each vertex gets that fades over so much beyond what is chosen, along the surface, millimetres.
-pub fn faded(piece: &Piece, chosen: &[bool], fade_mm: f32) -> Vec<f32> {
-    let seeds: Vec<u32> = (0..).zip(chosen).filter(|(_, c)| **c).map(|(v, _)| v).collect();
+pub fn faded(piece: &Piece, chosen: &[bool], (fade, fade_mm): (Fade, f32)) -> Vec<f32> {
+    let mut shares: Vec<f32> = chosen.iter().map(|c| f32::from(*c)).collect();
     let reach = fade_mm * 0.001;
-    let mut shares = vec![0.0; piece.rest.len()];
-    for (v, far) in over_surface(&piece.rest, &piece.topology, &seeds, reach) {
-        let t = (1.0 - far / reach).clamp(0.0, 1.0);
-        shares[v as usize] = t * t * (3.0 - 2.0 * t);
+    if reach <= 0.0 {
+        return shares;
+    }
+    for (v, far) in over_surface(&piece.rest, &piece.topology, &listed(chosen), reach) {
+        shares[v as usize] = fade.share_at(far / reach);
     }
     shares
 }
@@ -214,6 +215,10 @@ impl<'a> Choosing<'a> {
                 topology.shell_of_vertex.iter().map(|s| *s == part).collect()
             }
             What::Loop(ends) => flags(count, &edge_loop((rest, topology), edge(*ends)?)),
+            What::Way(ends) => {
+                let [from, to] = edge(*ends)?;
+                flags(count, &shortest_way((rest, topology), from, to))
+            }
             What::Between([first, second]) => {
                 let line = |ends: [u32; 2]| Ok::<_, WorkshopError>(edge_loop((rest, topology), edge(ends)?));
                 between(topology, &line(*first)?, &line(*second)?)

@@ -292,7 +292,7 @@ impl Decoder {
                 let crossed = unpack_edges(&blob(&added.crossed)?);
                 let known = |e: &[u32; 2]| e.iter().all(|v| (*v as usize) < topology.vertices());
                 let crossed: Vec<[u32; 2]> = crossed.into_iter().filter(known).collect();
-                part = part.with_rows(&topology, &crossed, added.rows).0;
+                part = part.with_rows(&topology, &crossed, &added.shares()).0;
             }
             let skin = part.skin.take();
             let mut made = Piece::unsettled(part, 1, PieceKind::Soft, false);

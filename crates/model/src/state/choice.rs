@@ -38,6 +38,8 @@ pub enum What {
     Between([[u32; 2]; 2]),
     /// Rows from the open edge nearest to a vertex: 0 for the edge alone.
     Rows { vertex: u32, rows: usize },
+    /// The shortest way along edges between two vertices.
+    Way([u32; 2]),
     /// One side of the body.
     Side(BodySide),
     /// One wall where it is double: the outside one, or that towards the body. Single cloth is of both.
@@ -134,7 +136,7 @@ fn renumber_what(what: &mut What, new: &dyn Fn(u32) -> Option<u32>) -> bool {
         What::Vertices(list) => *list = list.iter().filter_map(|v| new(*v)).collect(),
         What::Around(reach) => reach.dabs = reach.dabs.iter().filter_map(|v| new(*v)).collect(),
         What::Part(vertex) | What::Rows { vertex, .. } => return one(vertex),
-        What::Loop(ends) => match edge(*ends) {
+        What::Loop(ends) | What::Way(ends) => match edge(*ends) {
             Some(now) => *ends = now,
             None => return false,
         },

@@ -14,6 +14,7 @@ use crate::state::trial_plan::TrialPlan;
 use crate::state::tuck::Tuck;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
+use tin_cloak_core::mesh::even_shares;
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_formats::PieceKind;
 use tin_cloak_store::BlobId;
@@ -172,6 +173,20 @@ pub struct AddedRows {
     pub crossed: BlobId,
     /// How many on each.
     pub rows: usize,
+    /// Where on each edge the only one lies, in percent of its way; as far apart as from the ends where nothing is
+    /// said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub at_percent: Option<u8>,
+}
+
+impl AddedRows {
+    /// Where they lie, as shares of the way along an edge.
+    pub fn shares(&self) -> Vec<f32> {
+        match self.at_percent {
+            Some(percent) => vec![f32::from(percent) * 0.01],
+            None => even_shares(self.rows),
+        }
+    }
 }
 
 /// A piece in a state.

@@ -6,11 +6,11 @@ use crate::state::fitting::BodyPart;
 use crate::state::mask::HideOptions;
 use crate::state::names::PieceId;
 use crate::state::own_joint::OwnJoint;
-use crate::state::placing::{EaseOptions, PlaceOptions, RelaxOptions};
+use crate::state::placing::{EaseOptions, MoveOptions, PlaceOptions, RelaxOptions, RowsAlong};
 use crate::state::push::{Against, MendOptions};
 use crate::state::recipe::{BindOptions, CamePair, FollowWish, JointChoice, SideWish, SourcePart, Takes};
 use crate::state::said_driver::CallingTurn;
-use crate::state::stroke::{BrushStroke, Chosen};
+use crate::state::stroke::{BrushStroke, Chosen, StrokePose};
 use crate::state::trial_change::TrialChange;
 use crate::state::trial_plan::TrialPlan;
 use crate::state::turn::Turn;
@@ -52,7 +52,13 @@ pub enum Step {
     /// Faces without area are left out.
     LeaveOutEmpty { piece: PieceId },
     /// Rows of vertices are added to a piece across the edge between two chosen vertices, from face to face.
-    AddRows { piece: PieceId, at: Chosen, rows: usize },
+    AddRows {
+        piece: PieceId,
+        at: Chosen,
+        rows: usize,
+        #[serde(default)]
+        along: RowsAlong,
+    },
     /// A piece is replaced by its mirror image.
     Mirror { piece: PieceId },
     /// The mirror image of a piece is put on beside it.
@@ -88,6 +94,16 @@ pub enum Step {
         follow: bool,
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         shapes: Vec<String>,
+    },
+    /// What is chosen of a piece is moved by hand: at rest or in a pose, in its shape at rest or in another one.
+    MoveChosen {
+        piece: PieceId,
+        chosen: Chosen,
+        options: MoveOptions,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        in_pose: Option<StrokePose>,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        into_shape: Option<String>,
     },
     /// Dabs of a brush on a piece.
     Brush { piece: PieceId, stroke: BrushStroke },

@@ -6,6 +6,7 @@ use tin_cloak_core::bind::clean::{self, both_walls_alike, difference, BoundMesh,
 use tin_cloak_core::bind::BindError;
 use tin_cloak_core::glam::Mat4;
 use tin_cloak_core::intake::mirror_partner;
+use tin_cloak_core::seat::Fade;
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::beneath::Beneath;
@@ -44,7 +45,7 @@ pub fn cleaned(
     if !vertices.contains(&true) {
         return Err(WorkshopError::NothingChosen { piece: piece.name.clone() });
     }
-    let own = what.fades().map(|mm| faded(piece, &vertices, mm));
+    let own = what.fades().map(|mm| faded(piece, &vertices, (Fade::Soft, mm)));
     if let Some(shares) = &own {
         vertices.iter_mut().zip(shares).for_each(|(chosen, share)| *chosen = *share > 0.0);
     }

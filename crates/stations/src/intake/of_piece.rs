@@ -23,7 +23,7 @@ use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::state::choice::{Pick, What};
 use tin_cloak_model::state::fitting::PieceState;
 use tin_cloak_model::state::names::PieceId;
-use tin_cloak_model::state::placing::{EaseOptions, PlaceOptions};
+use tin_cloak_model::state::placing::{EaseOptions, PlaceOptions, RowsAlong};
 use tin_cloak_model::state::step::Step;
 use tin_cloak_model::state::stroke::Chosen;
 
@@ -229,7 +229,7 @@ impl CoarsePlace {
     /// The step that adds so many rows there.
     pub fn add(&self, piece: PieceId, rows: usize) -> Option<Step> {
         let at = Chosen::Picks(vec![Pick::add(What::Vertices(self.edge?.to_vec()))]);
-        Some(Step::AddRows { piece, at, rows })
+        Some(Step::AddRows { piece, at, rows, along: RowsAlong::default() })
     }
 
     /// How many rows it lacks.

@@ -2,9 +2,12 @@
 
 use crate::making::doing::Doing;
 use glam::Vec3;
+use std::collections::HashSet;
+use tin_cloak_core::bind::clean::{mirror_image, NO_IMAGE};
 use tin_cloak_core::choose::listed;
 use tin_cloak_core::deform::Morph;
-use tin_cloak_core::mesh::{crossed_by_row, vertex_normals, with_rows, Between};
+use tin_cloak_core::mesh::{crossed_near, vertex_normals, with_rows, Between};
+use tin_cloak_core::query::Bvh;
 use tin_cloak_model::dress::chosen::Choosing;
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::error::WorkshopError;
@@ -13,6 +16,7 @@ use tin_cloak_model::state::bound::Bound;
 use tin_cloak_model::state::choice::{Pick, What};
 use tin_cloak_model::state::fitting::AddedRows;
 use tin_cloak_model::state::names::PieceId;
+use tin_cloak_model::state::placing::RowsAlong;
 use tin_cloak_model::state::stroke::Chosen;
 use tin_cloak_store::BlobId;
 
@@ -20,9 +24,17 @@ use tin_cloak_store::BlobId;
 pub const MOST_ROWS: usize = 4;
 
 impl Doing<'_> {
-    pub fn add_rows(&mut self, piece: PieceId, at: &Chosen, rows: usize) -> Result<String, WorkshopError> {
+    pub fn add_rows(
+        &mut self,
+        piece: PieceId,
+        at: &Chosen,
+        (rows, along): (usize, RowsAlong),
+    ) -> Result<String, WorkshopError> {
         if !(1..=MOST_ROWS).contains(&rows) {
             return Err(WorkshopError::BadRows { most: MOST_ROWS });
+        }
+        if along.at_percent.is_some_and(|at| !(1..=99).contains(&at) || rows > 1) {
+            return Err(WorkshopError::BadRowPlace);
         }
         let (index, worn) = self.worn_piece(piece)?;
         let before = worn.clone();
@@ -32,13 +44,26 @@ impl Doing<'_> {
             [a, b] if before.topology.neighbours.row(*a as usize).contains(b) => [*a, *b],
             _ => return Err(WorkshopError::NoEdgeChosen { piece: name }),
         };
-        let crossed = crossed_by_row(&before.mesh, &before.topology.weld, edge);
+        let reach = along.reach.unwrap_or(usize::MAX);
+        let mut crossed = crossed_near(&before.mesh, &before.topology.weld, edge, reach);
         if crossed.is_empty() {
             return Err(WorkshopError::NoEdgeChosen { piece: name });
         }
-        let new = with_rows(&before.mesh, &before.topology.weld, &crossed, rows).welded;
+        if along.both_sides {
+            let other =
+                mirrored_edge(&before, edge).ok_or(WorkshopError::NoEdgeThere { piece: name.clone() })?;
+            let known: HashSet<[u32; 2]> = crossed.iter().map(sorted).collect();
+            // A row that goes all about has both sides already.
+            if !known.contains(&sorted(&other)) {
+                let more = crossed_near(&before.mesh, &before.topology.weld, other, reach);
+                crossed.extend(more.into_iter().filter(|e| !known.contains(&sorted(e))));
+            }
+        }
+        let added =
+            AddedRows { crossed: self.draft.keep(pack_edges(&crossed)), rows, at_percent: along.at_percent };
+        let new = with_rows(&before.mesh, &before.topology.weld, &crossed, &added.shares()).welded;
         let mut state = self.room.piece_state(index).clone();
-        state.cut.rows.push(AddedRows { crossed: self.draft.keep(pack_edges(&crossed)), rows });
+        state.cut.rows.push(added);
         let blob = |id: &BlobId| self.draft.blob(self.store, id);
         let after = self.decoder.piece(&blob, &state)?;
         if after.rest.len() != before.rest.len() + new.len() {
@@ -75,8 +100,24 @@ impl Doing<'_> {
             new.len(),
             crossed.len()
         ));
-        Ok(format!("Add {} to {name}", in_words(rows)))
+        let both = if along.both_sides { ", both sides" } else { "" };
+        Ok(format!("Add {} to {name}{both}", in_words(rows)))
     }
+}
+
+fn sorted([a, b]: &[u32; 2]) -> [u32; 2] {
+    [*a.min(b), *a.max(b)]
+}
+
+/// The edge whose ends lie nearest to the mirror images of another's, its ends in the same order.
+fn mirrored_edge(piece: &Piece, edge: [u32; 2]) -> Option<[u32; 2]> {
+    let tree = Bvh::over_points(&piece.rest);
+    let image = |v: u32| {
+        let there = mirror_image(piece.rest[v as usize], piece.plane);
+        tree.closest(there, NO_IMAGE).map(|c| c.triangle)
+    };
+    let (a, b) = (image(edge[0])?, image(edge[1])?);
+    piece.topology.neighbours.row(a as usize).contains(&b).then_some([a, b])
 }
 
 /// So many rows.

@@ -14,6 +14,7 @@ use tin_cloak_measure::measuring::snag_tracks::{SnagTrack, SnagTracks};
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::dress::worn::Worn;
 use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::names::PieceId;
 
 /// A snag over all poses, as people read it.
 #[derive(Clone, Debug)]
@@ -22,6 +23,8 @@ pub struct WorstSnag {
     pub card: SnagCard,
     /// The outer and the inner layer.
     pub layers: [String; 2],
+    /// The numbers that they go by.
+    pub ids: [PieceId; 2],
     /// That pose.
     pub pose: usize,
     /// Its name.
@@ -177,6 +180,7 @@ fn worst_card(room: &Room, snag: &SnagTrack) -> Result<WorstSnag, WorkshopError>
     Ok(WorstSnag {
         coarse: is_coarse(&worn, snag),
         layers: [snag.layers.0, snag.layers.1].map(|l| room.dress.layer_name(worn.piece_of[l]).to_owned()),
+        ids: [snag.layers.0, snag.layers.1].map(|l| worn.facts[l].piece),
         card,
         pose: snag.pose,
         pose_name: room.trials.trials.get(snag.pose).map_or_else(String::new, |t| t.label()),

@@ -1,6 +1,7 @@
 //! What each step does to a state.
 
 use crate::making::doing::Doing;
+use crate::seating::moving::MovedOnPiece;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::clean::Clean;
 use tin_cloak_model::state::step::Step;
@@ -27,7 +28,7 @@ impl Doing<'_> {
             Step::LeaveOutStrays { piece } => self.leave_out_strays(*piece),
             Step::LeaveOutUnseen { piece } => self.leave_out_unseen(*piece),
             Step::LeaveOutEmpty { piece } => self.leave_out_empty(*piece),
-            Step::AddRows { piece, at, rows } => self.add_rows(*piece, at, *rows),
+            Step::AddRows { piece, at, rows, along } => self.add_rows(*piece, at, (*rows, *along)),
             Step::Mirror { piece } => self.mirror(*piece),
             Step::CopyMirrored { piece } => self.copy_mirrored(*piece),
             Step::Place { piece, options } => self.place(*piece, *options),
@@ -37,6 +38,15 @@ impl Doing<'_> {
             Step::Relax { piece, chosen, options, shape } => {
                 self.relax(*piece, chosen, *options, shape.as_deref())
             }
+            Step::MoveChosen { piece, chosen, options, in_pose, into_shape } => self.move_chosen(
+                *piece,
+                &MovedOnPiece {
+                    chosen,
+                    options: *options,
+                    in_pose: in_pose.as_ref(),
+                    into: into_shape.as_deref(),
+                },
+            ),
             Step::Brush { piece, stroke } => self.brush(*piece, stroke),
             Step::ClearControls => self.clear_controls(),
             Step::SizeBody { scale, up } => self.size_body(*scale, *up),
@@ -120,6 +130,7 @@ pub fn title(step: &Step) -> &'static str {
         Step::Ease { .. } => "Easing",
         Step::Relax { .. } => "Relaxing",
         Step::Brush { .. } => "Brushing",
+        Step::MoveChosen { .. } => "Moving what is chosen",
         Step::WearShape { .. } | Step::WearBodyShape { .. } => "Wearing the shape",
         Step::CallUpShape { .. } => "Setting what calls up the shape",
         Step::FollowShapes { .. } => "Carrying the body’s shapes",

@@ -1,15 +1,13 @@
-//! Correctives by hand: begun empty at a pose, called up from another turn on, more or less of them, and the same on the
-//! other side.
+//! Correctives by hand: begun empty at a pose, called up from another turn on, more or less of them, and the same on
+//! the other side.
 
 use crate::making::doing::Doing;
 use crate::mending::correct::CalledUp;
 use glam::{Mat3, Vec3};
-use tin_cloak_core::bind::clean::{mirror_image, NO_IMAGE};
 use tin_cloak_core::deform::{Driver, Morph};
 use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::mend::turns_of;
-use tin_cloak_core::mesh::Topology;
-use tin_cloak_core::query::Bvh;
+use tin_cloak_core::seat::{in_a_mirror, mirror_places};
 use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::worn::used_joints;
@@ -141,7 +139,7 @@ impl Doing<'_> {
                 None => (&dress.body.rest[..], &dress.body.topology),
                 Some(i) => (&dress.pieces[i].rest[..], &dress.pieces[i].topology),
             };
-            let moves = mirrored_moves((rest, topology), plane, shape);
+            let moves = in_a_mirror(&mirror_places((rest, topology), plane), &shape.to_dense(rest.len()));
             match moves.iter().any(|m| *m != Vec3::ZERO) {
                 true => offsets.push((piece, moves)),
                 false => self.draft.notes.push(format!(
@@ -176,18 +174,4 @@ fn mirrored_driver(skeleton: &Skeleton, driver: Driver) -> Driver {
     let axis = Vec3::new(axis.x, -axis.y, -axis.z);
     let axis = (frame(other).transpose() * axis).normalize_or(driver.axis);
     Driver { joint: other, axis, ..driver }
-}
-
-/// What a shape does at the mirror image of each vertex, in a mirror: of the surface there, whichever vertices it has.
-fn mirrored_moves((rest, topology): (&[Vec3], &Topology), plane: f32, shape: &Morph) -> Vec<Vec3> {
-    let dense = shape.to_dense(rest.len());
-    let tree = Bvh::build(rest, &topology.triangles);
-    let one = |place: &Vec3| {
-        let Some(there) = tree.closest(mirror_image(*place, plane), NO_IMAGE) else { return Vec3::ZERO };
-        let corners = topology.triangles[there.triangle as usize];
-        let parts = corners.iter().zip(there.barycentric).map(|(v, share)| dense[*v as usize] * share);
-        let Vec3 { x, y, z } = parts.sum();
-        Vec3::new(-x, y, z)
-    };
-    rest.iter().map(one).collect()
 }

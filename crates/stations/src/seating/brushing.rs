@@ -81,7 +81,7 @@ fn dabs_in_pose(
 }
 
 /// Takes the wall of a plate that the brush did not touch along with the one that it did.
-fn both_walls(piece: &Piece, now: &[Vec3], positions: &mut [Vec3]) {
+pub(super) fn both_walls(piece: &Piece, now: &[Vec3], positions: &mut [Vec3]) {
     let partners = piece.walls().towards_body.measured_partners(&piece.rest);
     let moved = |v: usize, positions: &[Vec3]| positions[v] - now[v];
     for (v, &partner) in partners.iter().enumerate() {

@@ -7,6 +7,7 @@ pub mod ground;
 pub mod in_shape;
 pub mod mirror_steps;
 pub mod modelled_pose;
+pub mod moving;
 pub mod posed_cloth;
 pub mod relaxing;
 pub mod sits;

@@ -31,7 +31,12 @@ impl Doing<'_> {
     }
 
     /// New rest positions, with how far they moved.
-    fn reseat(&mut self, index: usize, rest: &[Vec3], turned: &Turned) -> Result<(), WorkshopError> {
+    pub(super) fn reseat(
+        &mut self,
+        index: usize,
+        rest: &[Vec3],
+        turned: &Turned,
+    ) -> Result<(), WorkshopError> {
         let worn = &self.room.dress.pieces[index];
         self.draft.notes.push(moved_note(&worn.name, &worn.rest, rest));
         self.draft.reseat(self.room, index, rest, turned)?;

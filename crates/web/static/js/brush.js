@@ -17,6 +17,7 @@ export class Brush {
     this.begin();
     field("brush-on").setAttribute("aria-pressed", this.on);
     this.canvas.classList.toggle("brushing", this.on);
+    this.scene.turnByRight("brush", this.on);
   }
 
   // It works on what is seen: at rest, or in the pose that is shown.
@@ -30,6 +31,7 @@ export class Brush {
     if (!button && this.on) {
       this.on = false;
       this.canvas.classList.remove("brushing");
+      this.scene.turnByRight("brush", false);
     }
     button?.setAttribute("aria-pressed", this.on);
   }

@@ -7,9 +7,6 @@ const field = (id) => document.getElementById(id);
 const number = (id) => Number(field(id).value);
 const named = (id) => field(id).value.split(",").map((name) => name.trim()).filter((name) => name !== "");
 
-// Fields that say what is chosen: these are the fitting's.
-const CHOSEN = ["hand-piece", "patch-pick", "more-pick"];
-
 export class ByHand {
   // `choosing` knows what is chosen; `stage` has scene, joints, `request()`, `probe`, `show(joint)`; `onJob` watches.
   constructor(canvas, fitting, choosing, stage, onJob) {
@@ -20,7 +17,8 @@ export class ByHand {
     document.body.addEventListener("click", (e) => this.press(e));
     document.body.addEventListener("change", (e) => this.changed(e));
     document.body.addEventListener("toggle", (e) => {
-      if (e.target.id === "by-hand") this.mark();
+      if (e.target.id === "by-hand" && e.target.open) this.opened();
+      else if (e.target.id === "by-hand") this.stop();
     }, true);
     canvas.addEventListener("pointerdown", (e) => this.down(e), true);
     canvas.addEventListener("pointermove", (e) => this.move(e), true);
@@ -31,21 +29,24 @@ export class ByHand {
     return field("by-hand")?.open === true;
   }
 
-  // The panels are new: the same piece, the same choice as the fitting is now.
-  async mark() {
+  // The panels are new: the same choice as the fitting is now.
+  mark() {
     if (!this.isOpen) {
       this.stop();
       return;
     }
-    const select = field("hand-piece");
-    const known = [...select.options].some((o) => Number(o.value) === this.choosing.piece);
-    if (known) select.value = String(this.choosing.piece);
-    else this.usePiece(Number(select.value));
     this.restore();
     this.markJoint();
     this.drawFallOff();
     field("hand-brush").setAttribute("aria-pressed", this.brushing);
-    await this.choosing.ask();
+  }
+
+  // Opened it works on a bound piece: the one that is chosen on, or the first.
+  opened() {
+    const bound = this.stage.parts().filter((p) => p.bound);
+    if (this.choosing.piece === null && bound.length > 0) this.choosing.usePiece(bound[0].id);
+    this.mark();
+    return this.choosing.ask();
   }
 
   // What was typed and ticked before the panels were drawn anew.
@@ -54,11 +55,6 @@ export class ByHand {
       const input = field(id);
       if (input) input[input.type === "checkbox" ? "checked" : "value"] = value;
     }
-    this.markUnit();
-  }
-
-  markUnit() {
-    field("pick-unit").textContent = { around: "mm", rows: "rows" }[field("pick-kind").value] ?? "";
   }
 
   // A place that was clicked without choosing: weights are copied from it, a fade runs between two.
@@ -68,18 +64,8 @@ export class ByHand {
 
   stop() {
     this.brushing = false;
+    this.stage.scene.turnByRight("weights", false);
     this.canvas.classList.remove("brushing");
-    if (this.choosing.piece !== null) this.stage.scene.setChosen(this.choosing.piece, []);
-    this.choosing.mode = null;
-    this.choosing.mark();
-  }
-
-  usePiece(piece) {
-    if (this.choosing.piece !== null) this.stage.scene.setChosen(this.choosing.piece, []);
-    this.choosing.piece = piece;
-    this.choosing.picks = [];
-    this.clicked = [];
-    this.locked.clear();
   }
 
   // How the brush falls off from its middle to its edge.
@@ -99,20 +85,17 @@ export class ByHand {
     return this.stage.joints.names?.[this.stage.joints.joint] ?? "";
   }
 
-  // What the picks come to: a count, and who moves it.
+  // What the picks come to: who moves it. Joints that keep their weights are those of one piece.
   show(found) {
-    const said = found.count === 0 ? "nothing chosen" : `${found.count} vertices chosen`;
-    field("chosen-count").textContent = said;
+    if (this.of !== this.choosing.piece) {
+      this.locked.clear();
+      this.clicked = [];
+    }
+    this.of = this.choosing.piece;
     this.table.set(found.table);
+    if (!this.isOpen) return;
     const rows = found.joints.slice(0, 12).map((row) => this.jointRow(row));
     field("hand-joints").tBodies[0].replaceChildren(...rows);
-    const options = ["kept patches", ...found.patches].map((name, i) => new Option(name, i === 0 ? "" : name));
-    const chosen = field("patch-pick").value;
-    field("patch-pick").replaceChildren(...options);
-    field("patch-pick").value = found.patches.includes(chosen) ? chosen : "";
-    const more = found.more.map(([words, what]) => new Option(words, JSON.stringify(what)));
-    field("more-pick").replaceChildren(new Option("a snag, or where a patch of another piece is", ""), ...more);
-    field("more-pick").hidden = more.length === 0;
   }
 
   jointRow([name, mean, least, most]) {
@@ -136,76 +119,22 @@ export class ByHand {
 
   changed(e) {
     const { id, type, checked, value } = e.target;
-    if (id && !CHOSEN.includes(id) && e.target.closest("#by-hand")) {
-      this.typed.set(id, type === "checkbox" ? checked : value);
-    }
-    if (e.target.id === "hand-piece") {
-      this.usePiece(Number(e.target.value));
-      this.choosing.ask();
-    }
-    if (e.target.id === "pick-kind") {
-      this.markUnit();
-      if (e.target.value === "rows") field("pick-size").value = "1";
-    }
-    if (e.target.id === "what-kind") {
-      const usual = { joint: 0.5, strained: 25, nearer: 1, over_joints: 4 }[e.target.value];
-      field("what-size").disabled = usual === undefined;
-      if (usual !== undefined) field("what-size").value = usual;
-    }
-    if (e.target.id === "patch-pick" && e.target.value) this.choosing.setPicks([{ what: { patch: e.target.value } }]);
-    if (e.target.id === "more-pick" && e.target.value) this.choosing.add(JSON.parse(e.target.value));
-    if (e.target.id === "hand-firm") this.drawFallOff();
+    if (id && e.target.closest("#by-hand")) this.typed.set(id, type === "checkbox" ? checked : value);
+    if (id === "hand-firm") this.drawFallOff();
     const lock = e.target.dataset?.lock;
     if (lock) this.locked[e.target.checked ? "add" : "delete"](lock);
   }
 
   press(e) {
     if (!this.isOpen) return;
-    const reshape = e.target.closest("[data-reshape]")?.dataset.reshape;
-    if (reshape) this.reshape(reshape);
     const hand = e.target.closest("[data-hand]")?.dataset.hand;
     if (hand) this.change(hand);
     const joint = e.target.closest("[data-hand-joint]")?.dataset.handJoint;
     if (joint) this.stage.show(joint);
-    if (e.target.closest("#pick-on")) this.choosing.setMode("click");
-    if (e.target.closest("#lasso-on")) this.choosing.setMode("lasso");
-    if (e.target.closest("#what-choose")) this.choosing.add(this.what());
     if (e.target.closest("#hand-brush")) this.toggleBrush();
     if (e.target.closest("#table-show")) this.table.show();
     if (e.target.closest("#joint-flip")) this.flip();
     if (e.target.closest("#hand-again")) this.again();
-    if (e.target.closest("#patch-keep")) this.patch("keep_patch", field("patch-name").value);
-    if (e.target.closest("#patch-drop")) this.patch("drop_patch", field("patch-pick").value);
-  }
-
-  // What matters, as the card says it.
-  what() {
-    const size = number("what-size");
-    const kind = field("what-kind").value;
-    switch (kind) {
-      case "joint": return { joint: { joint: this.joint(), over: size } };
-      case "strained": return { strained: { by: size / 100 } };
-      case "nearer": return { nearer: { mm: size } };
-      case "over_joints": return { over_joints: Math.round(size) };
-      case "left":
-      case "centre":
-      case "right": return { side: kind };
-      case "outside_wall":
-      case "inside_wall": return { wall: { outside: kind === "outside_wall" } };
-      default: return kind;
-    }
-  }
-
-  reshape(how) {
-    const { picks } = this.choosing;
-    const by = number("grow-by");
-    const wider = (sign) => {
-      return field("grow-unit").value === "mm" ? { wider: { mm: sign * by } } : { rings: sign * Math.round(by) };
-    };
-    const more = { grow: wider(1), shrink: wider(-1), invert: "invert", mirrored: "mirrored" }[how];
-    if (how === "none") this.choosing.setPicks([]);
-    else if (how === "back") this.choosing.setPicks(picks.slice(0, -1));
-    else this.choosing.setPicks([...picks, { what: more }]);
   }
 
   // A change of the card in words of the server; nothing when it needs something that is not there.
@@ -287,15 +216,11 @@ export class ByHand {
     this.onJob(await takeStep(this.fitting, step));
   }
 
-  async patch(how, name) {
-    const { piece, picks } = this.choosing;
-    this.onJob(await takeStep(this.fitting, { do: how, piece, name, picks }));
-  }
-
   toggleBrush() {
     this.brushing = !this.brushing;
     this.choosing.mode = null;
     this.choosing.mark();
+    this.stage.scene.turnByRight("weights", this.brushing);
     field("hand-brush").setAttribute("aria-pressed", this.brushing);
     this.canvas.classList.toggle("brushing", this.brushing);
     if (this.brushing) this.stage.show(this.joint());

@@ -23,6 +23,7 @@ import { Shapes } from "./shapes.js";
 import { listenForFiles } from "./shelf.js";
 import { Snags, countOtherwise } from "./snags.js";
 import { listenForSteps, takeStep } from "./steps.js";
+import { Tool } from "./tool.js";
 import { Work } from "./work.js";
 
 const screen = document.getElementById("screen");
@@ -217,6 +218,12 @@ async function followTried() {
   compare.markTried();
 }
 
+// What a snag is made of is chosen on its piece.
+async function chooseSnag({ piece, what }) {
+  choosing.usePiece(Number(piece));
+  await choosing.setPicks([{ what: JSON.parse(what) }]);
+}
+
 // One of them beside what there is, or what there is alone again.
 async function seeTried(seq) {
   if (compare.step === seq) compare.end();
@@ -287,6 +294,7 @@ async function refresh(to = station()) {
   layers.keepFocus();
   brush.mark();
   byHand.mark();
+  await tool.mark(facts.own_shapes);
   picked.mark();
   board.mark();
   board.light(look.pose);
@@ -350,6 +358,8 @@ document.body.addEventListener("click", (e) => {
   const against = e.target.closest(".against");
   if (against) compareWith(Number(against.dataset.step));
   if (e.target.closest("#split-end")) endCompare();
+  const named = e.target.closest(".choose-snag");
+  if (named) chooseSnag(named.dataset);
   const tried = e.target.closest(".see-tried");
   if (tried) seeTried(Number(tried.dataset.seq));
   if (e.target.closest("#joint-rest")) joints.oneBack();
@@ -480,8 +490,31 @@ function clearTheWay(piece) {
   const at = facts ? facts.parts.findIndex((p) => p.id === piece) : -1;
   scene.setAutoSheer(at < 0 ? [] : facts.parts.slice(at + 1).map((p) => p.id));
 }
-const stage = { scene, joints, request, probe: probeOf, clearTheWay, show: (joint) => showWeightsOf(joint) };
-const choosing = new Choosing(canvas, fitting, stage, (found) => byHand.show(found));
+// Only the piece that is chosen on, then that and what lies beneath it, then all of it again.
+let alone = 0;
+function onlyThis() {
+  const at = facts.parts.findIndex((p) => p.id === choosing.piece);
+  if (at < 0) return;
+  alone = (alone + 1) % 3;
+  facts.parts.forEach((p, i) => {
+    const seen = alone === 0 || i === at || (alone === 2 && i < at);
+    scene.setShown(p.id, seen ? "shown" : "hidden");
+  });
+  layers.mark();
+}
+
+const stage = {
+  scene, joints, request, clearTheWay,
+  probe: probeOf,
+  parts: () => facts?.parts ?? [],
+  joint: () => joints.names?.[joints.joint] ?? "",
+  show: (joint) => showWeightsOf(joint),
+};
+const choosing = new Choosing(canvas, fitting, stage, (found) => {
+  tool.show(found);
+  byHand.show(found);
+});
+const tool = new Tool(fitting, choosing, stage, (job) => work.watch(job));
 listenForSteps({ choosing, request });
 const byHand = new ByHand(canvas, fitting, choosing, stage, (job) => work.watch(job));
 
@@ -512,19 +545,26 @@ const actions = {
   "?": () => document.getElementById("keys").showModal(),
   ".": () => board.chooseNext(),
   0: () => scene.seeWhole(),
+  "Shift F": () => scene.seeFrom(0, 0, 1),
+  "Shift B": () => scene.seeFrom(0, 0, -1),
+  "Shift L": () => scene.seeFrom(1, 0, 0),
+  "Shift R": () => scene.seeFrom(-1, 0, 0),
+  "Shift T": () => scene.seeFrom(0, 1, 0.001),
+  y: () => onlyThis(),
   k: () => layers.nextKind(),
   w: () => layers.nextPlace(),
   " ": () => player.toggle(),
   z: () => press("swing-joint"),
   c: () => countOtherwise("pose"),
   v: () => countOtherwise("pair"),
-  a: () => byHand.isOpen && choosing.setMode("click"),
-  d: () => byHand.isOpen && choosing.setMode("lasso"),
+  a: () => choosing.setMode("click"),
+  d: () => choosing.setMode("lasso"),
+  j: () => choosing.setMode("paint"),
   f: () => byHand.isOpen && byHand.toggleBrush(),
-  g: () => byHand.isOpen && byHand.reshape("grow"),
-  h: () => byHand.isOpen && byHand.reshape("shrink"),
-  i: () => byHand.isOpen && byHand.reshape("invert"),
-  n: () => byHand.isOpen && byHand.reshape("none"),
+  g: () => tool.reshape("grow"),
+  h: () => tool.reshape("shrink"),
+  i: () => tool.reshape("invert"),
+  n: () => tool.reshape("none"),
   e: () => byHand.isOpen && byHand.again(),
   o: () => byHand.isOpen && byHand.flip(),
   "+": () => byHand.isOpen && byHand.change("add"),
@@ -567,6 +607,9 @@ async function begin() {
   scene.resize();
   scene.seeWhole();
   await setPose(0);
+  choosing.setParts();
+  await tool.mark(facts.own_shapes);
+  await choosing.recall();
   if (screen.dataset.running) work.watch(screen.dataset.running);
   measuring.follow();
   screen.dataset.ready = "1";

@@ -23,7 +23,8 @@ export function listen(actions) {
       band.dispatchEvent(new MouseEvent("click", { bubbles: true }));
       return;
     }
-    const action = actions[e.shiftKey && /^(Arrow|Page)/.test(e.key) ? `Shift ${e.key}` : e.key];
+    const shifted = e.shiftKey && /^(Arrow|Page|[A-Z]$)/.test(e.key);
+    const action = actions[shifted ? `Shift ${e.key}` : e.key];
     if (action) {
       e.preventDefault();
       action();

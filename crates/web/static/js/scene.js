@@ -4,6 +4,9 @@ import { OrbitControls } from "../vendor/three.js";
 import { Figure } from "./figure.js";
 import { rendererFor } from "./renderer.js";
 
+// What a button of the mouse does to the view, as the controls number it.
+const [ROTATE, DOLLY, PAN] = [0, 1, 2];
+
 export class Scene {
   constructor(canvas, fitting) {
     THREE.ColorManagement.enabled = false;
@@ -15,6 +18,7 @@ export class Scene {
     this.sheer = false;
     this.shown = new Map();
     this.autoSheer = new Set();
+    this.tools = new Set();
     this.renderer = rendererFor(canvas);
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.setClearColor(0xf6f2e9, 1);
@@ -101,6 +105,20 @@ export class Scene {
     const sheer = (id) => this.autoSheer.has(id) || (this.sheer && id !== 0);
     for (const figure of this.figures()) figure.applyShown(this.shown, sheer, this.showEdges);
     this.draw();
+  }
+
+  // While a tool is in hand the left button is its own: the right one turns the view, the middle one shifts it.
+  turnByRight(tool, yes) {
+    this.tools[yes ? "add" : "delete"](tool);
+    this.controls.mouseButtons = this.tools.size > 0
+      ? { LEFT: null, MIDDLE: PAN, RIGHT: ROTATE }
+      : { LEFT: ROTATE, MIDDLE: DOLLY, RIGHT: PAN };
+  }
+
+  // Straight from one of its sides, as far off as now.
+  seeFrom(x, y, z) {
+    const { target } = this.controls;
+    this.lookAt(target.clone(), new THREE.Vector3(x, y, z), this.camera.position.distanceTo(target));
   }
 
   // As the fitting stands, and as it was when it is compared.

@@ -32,6 +32,7 @@ export class Snags {
 
   // What was pressed, when it is a snag or of one.
   press(target) {
+    // A press of what can be done about it shows it, too.
     const worst = target.closest(".worst-snag");
     if (worst) this.seeWorst(worst, target.closest(".strip rect"), target.closest("[data-cause]"));
     const snag = target.closest(".snag");

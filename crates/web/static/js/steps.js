@@ -86,7 +86,7 @@ export function listenForSteps(stage) {
     }
     e.detail.parameters = { step: JSON.stringify(step) };
     // Tried first it changes nothing.
-    if (submitter?.dataset.first !== undefined) e.detail.path += "?first=true";
+    if ((submitter ?? elt).dataset.first !== undefined) e.detail.path += "?first=true";
   });
 }
 

@@ -21,6 +21,7 @@ mod imported_weights;
 mod kept_board;
 mod layered;
 mod matching;
+mod moving;
 mod older_builds;
 mod one_list;
 mod outdated;

@@ -3,7 +3,7 @@
 use tin_cloak_testkit::wearing_bound;
 use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::mesh::{crossed_by_row, Topology};
-use tin_cloak_workshop::{prove, read, Chosen, Companions, Pick, Step, What};
+use tin_cloak_workshop::{prove, read, Chosen, Companions, Pick, RowsAlong, Step, What};
 
 const TUNIC: u32 = 1;
 
@@ -16,7 +16,12 @@ fn a_row_is_added_across_an_edge_and_all_that_was_there_stays() {
     let long = |e: &&[u32; 2]| crossed_by_row(&before.mesh, &before.topology.weld, **e).len() > 12;
     let edge = *before.topology.edges.iter().find(long).unwrap();
     let at = |vertices: Vec<u32>| Chosen::Picks(vec![Pick::add(What::Vertices(vertices))]);
-    let add = |vertices: Vec<u32>, rows: usize| Step::AddRows { piece: TUNIC, at: at(vertices), rows };
+    let add = |vertices: Vec<u32>, rows: usize| Step::AddRows {
+        piece: TUNIC,
+        at: at(vertices),
+        rows,
+        along: RowsAlong::default(),
+    };
     let far = (before.rest.len() - 1) as u32;
     assert!(bench.refused(add(vec![edge[0], far], 1)).contains("between them"));
     assert!(bench.refused(add(edge.to_vec(), 9)).contains("1 to 4 rows"));
@@ -74,4 +79,47 @@ fn a_row_is_added_across_an_edge_and_all_that_was_there_stays() {
     bench.shop.undo(bench.fitting).unwrap();
     bench.shop.undo(bench.fitting).unwrap();
     assert_eq!(bench.piece(TUNIC).rest, before.rest);
+}
+
+/// Where on the edge, over how many edges, and on both sides.
+#[test]
+fn a_row_lies_where_it_is_wished_over_a_part_and_on_both_sides() {
+    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let before = bench.piece(TUNIC);
+    let plane = before.plane;
+    // An edge of a sleeve: its row does not come to the other side.
+    let widest = before.rest.iter().map(|p| p.x - plane).fold(0.0, f32::max);
+    let is_far = |e: &&[u32; 2]| {
+        let places = e.map(|v| before.rest[v as usize].x - plane);
+        let row = crossed_by_row(&before.mesh, &before.topology.weld, **e);
+        places.iter().all(|x| *x > 0.7 * widest) && row.len() > 8
+    };
+    let edge = *before.topology.edges.iter().find(is_far).unwrap();
+    let add = |rows: usize, along: RowsAlong| {
+        let at = Chosen::Picks(vec![Pick::add(What::Vertices(edge.to_vec()))]);
+        Step::AddRows { piece: TUNIC, at, rows, along }
+    };
+    let old = before.rest.len();
+    let place =
+        |at_percent: u8| RowsAlong { at_percent: Some(at_percent), reach: Some(2), both_sides: false };
+    assert!(bench.refused(add(2, place(30))).contains("one row then"));
+    assert!(bench.refused(add(1, place(100))).contains("1 to 99 %"));
+    assert_eq!(bench.run(add(1, place(20))), "Add a row to quilted tunic");
+    let part = bench.piece(TUNIC);
+    assert_eq!(part.rest.len() - old, 5, "two edges either way");
+    // A fifth of the way from one end of its edge.
+    let near = (old..part.rest.len()).filter(|v| {
+        let far = |end: u32| part.rest[*v].distance(part.rest[end as usize]);
+        let whole = before.rest[edge[0] as usize].distance(before.rest[edge[1] as usize]);
+        (far(edge[0]) / whole - 0.2).abs() < 0.03 && (far(edge[1]) / whole - 0.8).abs() < 0.03
+    });
+    assert_eq!(near.count(), 1);
+    bench.shop.undo(bench.fitting).unwrap();
+    let both = RowsAlong { both_sides: true, ..RowsAlong::default() };
+    assert_eq!(bench.run(add(1, both)), "Add a row to quilted tunic, both sides");
+    let after = bench.piece(TUNIC);
+    let sides = after.rest[old..].iter().filter(|p| p.x > plane).count();
+    assert!(sides > 8 && after.rest.len() - old > sides + 8, "{sides} of {}", after.rest.len() - old);
+    let (_, proof) = prove(&bench.room(), None, &|_| true).unwrap();
+    assert!(proof.is_equal(), "{}", proof.line());
 }

@@ -9,8 +9,8 @@ use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::trial::{Interpolation, Track, TrackValues};
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    bvh_of, prove, read, usda_of, usdz_of, Companions, DressedFile, Frame, Parts, Step, TrialPlan, TrialWish,
-    Tries,
+    bvh_of, prove, read, usda_of, usdz_of, Companions, DressedFile, Frame, MeansKind, Parts, Step, TrialPlan,
+    TrialWish, Tries,
 };
 
 /// A shape that is always on is part of rest: what it draws in there is not taken off what a pose pushes out.
@@ -251,4 +251,24 @@ fn a_body_of_noise_ends_in_a_verdict() {
     let file = ball.opened(TrialWish::Range);
     let (report, bad) = file.measured(&|_| true).unwrap();
     assert!(!report.verdict.clear && report.verdict.cannot_be_measured > 0, "{bad} {:?}", report.verdict);
+}
+
+/// A looser fit that came with a piece is a means of a plan, by the amount that measures best.
+#[test]
+fn a_plan_loosens_a_piece_by_the_shape_that_it_came_with() {
+    let mut ball = Ball::in_shell(0.106).pushed_by(0.010);
+    (ball.shell.morphs, ball.shell.amounts) = (vec![grown(&ball.shell, "wide", 0.008)], vec![0.0]);
+    let file = ball.opened(TrialWish::Clips);
+    let deepest = *depths(&file.board(&|_| true).unwrap()).last().unwrap();
+    assert!((deepest - 4.0).abs() < 0.2, "6 mm of air, 10 mm pushed: {deepest}");
+    let (shop, fitting) = file.fitting();
+    let job = shop.make_plan(fitting, vec![MeansKind::Loosen]).unwrap();
+    shop.jobs().get(job).unwrap().wait();
+    let plan = shop.plan_of(&shop.fitting(fitting).unwrap().room).unwrap().unwrap();
+    assert_eq!(plan.steps.len(), 1, "{plan:?}");
+    let Step::WearShape { shape: 0, amount, .. } = plan.steps[0].means.step else {
+        panic!("{:?}", plan.steps)
+    };
+    assert!((0.5..=1.0).contains(&amount), "half of it is just enough: {amount}");
+    assert_eq!(plan.cells.1, 0, "{:?}", plan.cells);
 }
