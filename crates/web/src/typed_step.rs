@@ -8,11 +8,19 @@ use rocket::http::Status;
 use rocket::serde::json::{Json, Value};
 use rocket::{post, routes, FromForm, Route};
 use serde::Serialize;
-use tin_cloak_workshop::Step;
+use tin_cloak_workshop::{Step, TrialPlan};
 
 #[derive(FromForm)]
 struct StepField {
     step: String,
+}
+
+/// A step as the page may take it: it shows rest, whatever a plan of trials leaves out.
+fn of_page(step: Step) -> Step {
+    match step {
+        Step::Try { plan, said } => Step::Try { plan: TrialPlan { left_out: Vec::new(), ..plan }, said },
+        other => other,
+    }
 }
 
 fn refused(why: &serde_json::Error) -> Refusal {
@@ -23,6 +31,7 @@ fn refused(why: &serde_json::Error) -> Refusal {
 #[post("/fitting/<id>/step?<first>", format = "form", data = "<form>")]
 async fn by_form(shop: &Shop, id: i64, first: bool, form: Form<StepField>) -> Result<Tell, Refusal> {
     let step: Step = serde_json::from_str(&form.step).map_err(|why| refused(&why))?;
+    let step = of_page(step);
     if !first {
         return changed_by(shop, id, step).await;
     }
@@ -54,7 +63,7 @@ pub(crate) struct Started {
 #[post("/fitting/<id>/step", format = "json", data = "<step>")]
 async fn by_script(shop: &Shop, id: i64, step: Json<Value>) -> Result<Json<Started>, Refusal> {
     let step = serde_json::from_value(step.into_inner()).map_err(|why| refused(&why))?;
-    started(shop, id, step).await
+    started(shop, id, of_page(step)).await
 }
 
 pub(crate) async fn started(shop: &Shop, id: i64, step: Step) -> Result<Json<Started>, Refusal> {

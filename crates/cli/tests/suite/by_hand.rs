@@ -35,7 +35,7 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
     b.value(&set("joint-search", "lower_arm_left")).await;
 
     // By what matters: what the forearm moves by more than half; grown, shrunk, the other side too.
-    b.press("#what-choose").await;
+    b.value("document.querySelector('#what-choose').click()").await;
     b.until(&format!("({COUNT}) > 300")).await;
     let first = b.value(COUNT).await.as_u64().unwrap();
     b.press("[data-reshape=grow]").await;
@@ -47,7 +47,7 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
     b.until(&format!("({COUNT}) === {grown}")).await;
     b.press("[data-reshape=back]").await;
     b.until(&format!("({COUNT}) === {first}")).await;
-    b.press("[data-reshape=mirrored]").await;
+    b.value("document.querySelector('[data-reshape=mirrored]').click()").await;
     b.until(&format!("Math.abs(({COUNT}) - {}) < 12", 2 * first)).await;
     b.press("[data-reshape=back]").await;
     b.until(&format!("({COUNT}) === {first}")).await;
@@ -96,7 +96,7 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
 
     // Kept under a name, forgotten by none and found again.
     b.value("document.getElementById('patch-name').value = 'left forearm'").await;
-    b.step("#patch-keep").await;
+    b.step_by("document.querySelector('#patch-keep').click()").await;
     assert_eq!(b.last_step().await, format!("Keep {first} vertices of oilskin coat as “left forearm”"));
     b.press("[data-reshape=none]").await;
     b.until(&format!("({COUNT}) === 0")).await;
@@ -154,7 +154,7 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
     b.value(&set("joint-search", "spine_2")).await;
     b.value(&set("hand-other", "spine_3")).await;
     b.value(&set("what-size", "0.2")).await;
-    b.press("#what-choose").await;
+    b.value("document.querySelector('#what-choose').click()").await;
     b.until(&format!("({COUNT}) > 100")).await;
     for place in [(x - 20.0, y - 60.0), (x + 20.0, y - 60.0)] {
         b.draw(&[place]).await;
@@ -178,7 +178,7 @@ async fn the_bodys_weights_are_changed_and_older_pieces_bound_again() {
     b.value("document.getElementById('by-hand').open = true").await;
     b.value(&set("hand-piece", "0")).await;
     b.value(&set("joint-search", "lower_arm_left")).await;
-    b.press("#what-choose").await;
+    b.value("document.querySelector('#what-choose').click()").await;
     b.until(&format!("({COUNT}) > 50")).await;
     b.step("[data-hand=take]").await;
     assert_eq!(b.last_step().await, "Take 0.1 of lower_arm_left on Wick");
@@ -210,7 +210,7 @@ async fn weights_are_typed_into_a_table_and_the_last_change_is_made_again() {
     b.value(&set("hand-piece", tunic.as_str().unwrap())).await;
     b.value(&set("joint-search", "lower_arm_left")).await;
     b.value(&set("what-size", "0.9")).await;
-    b.press("#what-choose").await;
+    b.value("document.querySelector('#what-choose').click()").await;
     b.until(&format!("({COUNT}) > 20")).await;
 
     // The first vertex by hand, in the table: what is typed is what it has then.

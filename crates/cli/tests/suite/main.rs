@@ -5,6 +5,7 @@ mod binding;
 mod browser;
 mod by_hand;
 mod command_line;
+mod hand;
 mod handover;
 mod kept;
 mod killed;

@@ -1,4 +1,5 @@
-//! The shortest way along edges between two vertices (Dijkstra, “A note on two problems in connexion with graphs”, 1959).
+//! The shortest way along edges between two vertices (Dijkstra, “A note on two problems in connexion with graphs”,
+//! 1959).
 
 use crate::mesh::Topology;
 use glam::Vec3;

@@ -25,6 +25,8 @@ const LEAST_TURN: f32 = 0.14;
 const ALIKE: f32 = 0.7;
 /// A shape begins at this share of the least turn at which anything is through.
 const BEGINS: f32 = 0.4;
+/// It comes in over half of the widest turn at least: what comes in sooner jumps, and holds in no pose between.
+const LATEST: f32 = 0.5;
 /// How much where a joint blends counts beside where two layers follow it unlike: cloth collapses there.
 const BLENDS: f32 = 0.5;
 /// What shapes part by so much counts like one radian of a turn that only one of the layers follows, metres.
@@ -139,7 +141,7 @@ fn of_joint(joint: JointId, list: Vec<Blamed>) -> Vec<BadTurn> {
         let along = |b: &Blamed| b.turn.dot(axis);
         let full = group.iter().map(along).fold(0.0, f32::max);
         let least = group.iter().map(along).fold(f32::INFINITY, f32::min);
-        let from = (BEGINS * least).clamp(0.0, 0.6 * full);
+        let from = (BEGINS * least).clamp(0.0, LATEST * full);
         let mut blamed: Vec<(usize, Vec<Place>)> = group.into_iter().map(|b| (b.pose, b.places)).collect();
         blamed.sort_by_key(|b| b.0);
         BadTurn { driver: Driver { joint, axis, from, full }, blamed }

@@ -93,7 +93,7 @@ const STEPS: (usize, usize) = (4, 4);
 /// A pose with less than this of a shape does not speak for it.
 const LEAST: f32 = 0.02;
 /// What begins late begins at this share of the widest turn.
-const LATE: f32 = 0.7;
+const LATE: f32 = 0.5;
 /// A shape there is is gone on with where a pose has this share of it at least, of what it would have of a fresh one.
 const THERE: f32 = 0.5;
 /// Turns of one joint whose axes are nearer than this (the cosine) are one.

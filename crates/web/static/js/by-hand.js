@@ -43,8 +43,8 @@ export class ByHand {
 
   // Opened it works on a bound piece: the one that is chosen on, or the first.
   opened() {
-    const bound = this.stage.parts().filter((p) => p.bound);
-    if (this.choosing.piece === null && bound.length > 0) this.choosing.usePiece(bound[0].id);
+    const bound = this.stage.parts().find((p) => p.bound && p.id !== 0);
+    if (this.choosing.piece === null && bound) this.choosing.usePiece(bound.id);
     this.mark();
     return this.choosing.ask();
   }

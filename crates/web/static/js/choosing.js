@@ -36,6 +36,7 @@ export class Choosing {
     const kept = JSON.parse(sessionStorage.getItem(this.key) ?? "null");
     if (!kept || !this.stage.parts().some((p) => p.id === kept.piece)) return Promise.resolve();
     Object.assign(this, kept);
+    field("hand-piece").value = kept.piece ?? "";
     return this.ask();
   }
 

@@ -16,6 +16,9 @@ export class Tool {
     const tool = field("tool");
     tool.addEventListener("click", (e) => this.press(e));
     tool.addEventListener("change", (e) => this.changed(e));
+    document.addEventListener("pointerdown", (e) => {
+      if (!e.target.closest("#choose-more")) field("choose-more").open = false;
+    });
     this.form = field("move-form");
     this.form.addEventListener("input", () => this.look());
     this.form.addEventListener("submit", (e) => {
@@ -29,7 +32,8 @@ export class Tool {
     this.choosing.setParts();
     const into = this.form.elements.into;
     const known = into.value;
-    into.replaceChildren(new Option("its shape at rest", ""), ...shapes.map((name) => new Option(`the shape ${name}`, name)));
+    const options = shapes.map((name) => new Option(`the shape ${name}`, name));
+    into.replaceChildren(new Option("its shape at rest", ""), ...options);
     into.value = shapes.includes(known) ? known : "";
     await this.choosing.ask();
   }

@@ -287,6 +287,12 @@ fn odd_forms_are_refused_in_one_sentence() {
         format!("{step}\n    {}", outcome.unwrap_or_else(|why| format!("refused: {why}")))
     });
     insta::assert_snapshot!("odd_steps", said.collect::<Vec<_>>().join("\n"));
+    // A plan that leaves everything out leaves the page something to show.
+    let nothing = r#"["built_in","clips","motions","by_hand","planned"]"#;
+    let plan = format!(r#"{{"do":"try","plan":{{"left_out":{nothing}}},"said":"Trials: none"}}"#);
+    assert_eq!(server.take(&plan).unwrap(), "Trials: none");
+    assert!(server.get("/fitting/1?station=4").1.contains("id=\"board\""));
+    assert!(server.get("/fitting/1/scene").1.contains("\"rest\""));
 }
 
 /// One fitting whose state is damaged: the Shelf and the others stand, and it can be taken back, kept

@@ -311,6 +311,7 @@ impl Workshop {
     /// # Errors
     /// When it is not there.
     pub fn delete(&self, fitting: i64) -> Result<(), WorkshopError> {
+        self.forget_tried(fitting);
         Ok(self.store.delete_fitting(fitting)?)
     }
 
