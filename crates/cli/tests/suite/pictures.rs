@@ -84,12 +84,17 @@ async fn of_a_dressed_figure() {
         "(f => { f.value = 'lower_arm_left'; f.dispatchEvent(new Event('change', { bubbles: true })); \
          })(document.getElementById('joint-search'))";
     b.value(joint).await;
-    b.press("#what-choose").await;
+    b.value("document.getElementById('what-choose').click()").await;
     b.until("(parseInt(document.getElementById('chosen-count').textContent) || 0) > 300").await;
     card_at(b, "#by-hand").await;
     take(b, "by-hand").await;
 
     station(b, 5).await;
+    b.value("document.getElementById('relax-form').elements.piece.value = '3'").await;
+    b.step("#relax-form [data-first]").await;
+    b.until("document.querySelector('#tried .see-tried[aria-pressed=true]')").await;
+    take(b, "tried").await;
+    b.step("#forget-tried").await;
     b.step("#hide").await;
     map(b, "hidden").await;
     take(b, "hidden").await;
