@@ -481,9 +481,13 @@ struct Snags {
     more: usize,
     here: Option<CountsHere>,
     acts: Vec<SnagAct>,
-    /// The piece whose vertices there can be chosen.
+    /// The piece whose vertices there can be chosen, and what they are to choosing, as JSON.
     choose: Option<u32>,
+    what: &'static str,
 }
+
+/// What is through in the pose looked at, as a pick says it.
+const WHAT_IS_THROUGH: &str = "\"through\"";
 
 /// The snags of a pose with joints turned by hand.
 #[post("/fitting/<id>/snags-here", data = "<request>")]
@@ -493,7 +497,7 @@ async fn snags_here(shop: &Shop, id: i64, request: Json<ViewRequest>) -> Page {
         let (cards, more) = room.snag_cards((request.pose, &request.turns), None, 12)?;
         let (pose, hiding) = ("As turned by hand".to_owned(), String::new());
         let (acts, choose) = (Vec::new(), None);
-        page(&Snags { id, hiding, pose, cards, more, here: None, acts, choose })
+        page(&Snags { id, hiding, pose, cards, more, here: None, acts, choose, what: WHAT_IS_THROUGH })
     })
     .await
 }
@@ -521,7 +525,7 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
         // Of a pair that which gives way at first: the outer one.
         let choose = ids.map(|ids| ids[0]).filter(|id| room.index_of(*id).is_some());
         let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.label());
-        page(&Snags { id, hiding, pose, cards, more, here, acts, choose })
+        page(&Snags { id, hiding, pose, cards, more, here, acts, choose, what: WHAT_IS_THROUGH })
     })
     .await
 }

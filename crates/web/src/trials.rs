@@ -245,6 +245,9 @@ pub(crate) struct SnagRow {
     /// `x,y,z` of the place and from where it is seen best.
     pub spot: String,
     pub acts: Vec<SnagAct>,
+    /// The piece on which its vertices can be chosen, and what they are to choosing, as JSON.
+    pub choose: Option<u32>,
+    pub what: String,
     pub verdict: String,
 }
 
@@ -262,7 +265,9 @@ impl SnagRow {
         let bars = snag.depths_mm.iter().enumerate().filter(|d| *d.1 > 0.0).map(bar).collect();
         let spot = snag.card.point.iter().chain(&snag.card.look).map(|v| format!("{v:.4}"));
         let (acts, verdict) = (snag_acts(room, snag.ids, snag.pose), verdict(&snag));
-        Self { number, bars, spot: spot.collect::<Vec<_>>().join(","), acts, verdict, snag }
+        let choose = Some(snag.ids[0]).filter(|id| room.index_of(*id).is_some());
+        let (what, spot) = (format!("{{\"snag\":{number}}}"), spot.collect::<Vec<_>>().join(","));
+        Self { number, bars, spot, acts, choose, what, verdict, snag }
     }
 
     /// Width of a bar.

@@ -1,7 +1,6 @@
 //! What each step does to a state.
 
 use crate::making::doing::Doing;
-use crate::seating::moving::MovedOnPiece;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::clean::Clean;
 use tin_cloak_model::state::step::Step;
@@ -38,15 +37,9 @@ impl Doing<'_> {
             Step::Relax { piece, chosen, options, shape } => {
                 self.relax(*piece, chosen, *options, shape.as_deref())
             }
-            Step::MoveChosen { piece, chosen, options, in_pose, into_shape } => self.move_chosen(
-                *piece,
-                &MovedOnPiece {
-                    chosen,
-                    options: *options,
-                    in_pose: in_pose.as_ref(),
-                    into: into_shape.as_deref(),
-                },
-            ),
+            Step::MoveChosen { piece, chosen, options, in_pose, into_shape } => {
+                self.move_chosen(*piece, chosen, (*options, in_pose.as_ref(), into_shape.as_deref()))
+            }
             Step::Brush { piece, stroke } => self.brush(*piece, stroke),
             Step::ClearControls => self.clear_controls(),
             Step::SizeBody { scale, up } => self.size_body(*scale, *up),

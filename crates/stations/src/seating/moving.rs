@@ -81,7 +81,13 @@ impl MovedOfRoom for Room {
 }
 
 impl Doing<'_> {
-    pub fn move_chosen(&mut self, piece: PieceId, by: &MovedOnPiece) -> Result<String, WorkshopError> {
+    pub fn move_chosen(
+        &mut self,
+        piece: PieceId,
+        chosen: &Chosen,
+        (options, in_pose, into): (MoveOptions, Option<&StrokePose>, Option<&str>),
+    ) -> Result<String, WorkshopError> {
+        let by = &MovedOnPiece { chosen, options, in_pose, into };
         let (index, worn) = self.worn_piece(piece)?;
         let name = worn.name.clone();
         let moved = self.room.moved(index, by)?;
