@@ -146,7 +146,7 @@ pub(crate) struct TriedRow {
 pub(crate) fn tried_rows(shop: &Workshop, fitting: i64) -> Result<Vec<TriedRow>, WorkshopError> {
     let row = |(place, tried): (usize, Arc<TriedStep>)| TriedRow {
         place,
-        seq: -1 - place as i64,
+        seq: TriedStep::number(place),
         sentence: tried.sentence.clone(),
         cells: tried.brought.map_or(String::new(), |b| format!("{} → {}", b.cells.0, b.cells.1)),
         more: tried.brought.iter().flat_map(StepGain::more_in_words).collect(),

@@ -1,5 +1,6 @@
 //! Hand work on chosen vertices: moved, turned, sized and taken off along their normals, less and less about them.
 
+use crate::bind::clean::{mirror_image, NO_IMAGE};
 use crate::mesh::{vertex_normals, Topology};
 use crate::query::Bvh;
 use glam::{Quat, Vec3};
@@ -73,9 +74,6 @@ pub fn moved_by(positions: &[Vec3], topology: &Topology, shares: &[f32], by: &Mo
     positions.iter().zip(&normals).zip(shares).map(one).collect()
 }
 
-/// A mirror image further than this from the surface lies on nothing, metres.
-const NO_IMAGE: f32 = 0.01;
-
 /// For each vertex the corners of the face at its mirror image across the plane x = `plane` and how much of each it
 /// has; none where nothing is there.
 pub fn mirror_places(
@@ -84,7 +82,7 @@ pub fn mirror_places(
 ) -> Vec<Option<([u32; 3], [f32; 3])>> {
     let tree = Bvh::build(rest, &topology.triangles);
     let one = |p: &Vec3| {
-        let there = tree.closest(Vec3::new(2.0 * plane - p.x, p.y, p.z), NO_IMAGE)?;
+        let there = tree.closest(mirror_image(*p, plane), NO_IMAGE)?;
         Some((topology.triangles[there.triangle as usize], there.barycentric))
     };
     rest.iter().map(one).collect()

@@ -40,7 +40,7 @@ pub enum MapKind {
     Sides,
     /// Clearance to the layer beneath, millimetres; what pokes through is negative.
     Clearance,
-    /// How far the faces about a vertex have turned from what the piece came in, degrees, at rest.
+    /// How far the faces about a vertex have turned from what the piece came in, at rest; 1 at 60°.
     Turned,
     /// How far edges are stretched (above 0) or squashed (below), as a share of their length at rest.
     Strain,

@@ -42,6 +42,13 @@ pub(super) fn tried_place(seq: i64) -> Option<usize> {
     usize::try_from(FIRST_TRIED - seq).ok()
 }
 
+impl TriedStep {
+    /// The number that the tried step at a place is looked at by.
+    pub fn number(place: usize) -> i64 {
+        FIRST_TRIED - place as i64
+    }
+}
+
 impl Workshop {
     /// Tries a step as a job: it is made and measured, and nothing is changed.
     ///
