@@ -17,8 +17,9 @@ use tin_cloak_workshop::BrushViewOfRoom;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
-    bind_piece, clip_trials, pose_of_piece, range_trials, read, sort_document, Body, BrushStroke, Companions,
-    Dress, Frames, MapKind, Piece, PieceKind, PlaceOptions, Reach, Recipe, Step, Turn, ViewRequest, Workshop,
+    bind_piece, clip_trials, pose_of_piece, range_trials, read, sort_document, BindingStep, Body,
+    BrushStroke, Companions, Dress, Frames, MapKind, Piece, PieceKind, PlaceOptions, Reach, Recipe,
+    SeatingStep, Step, Turn, ViewRequest, Workshop,
 };
 
 fn open(name: &str) -> tin_cloak_workshop::Document {
@@ -134,7 +135,7 @@ fn viewing(c: &mut Criterion) {
         shop.run_now(id, shop.piece_step(asset.id, layer as u16, kind).unwrap()).unwrap();
     }
     let id = fitting.unwrap();
-    shop.run_now(id, Step::Bind { pieces: Vec::new() }).unwrap();
+    shop.run_now(id, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
     let room = shop.fitting(id).unwrap().room;
     for (name, map) in [("weights", MapKind::Weights), ("clearance", MapKind::Clearance)] {
         // A joint turned a little further each time: no answer is kept from the last.
@@ -163,7 +164,7 @@ fn seating(c: &mut Criterion) {
     shop.run_now(id, shop.piece_step(bring("oilskin coat.glb"), 1, PieceKind::Soft).unwrap()).unwrap();
     let options = PlaceOptions { size_percent: [1.0; 3], ..PlaceOptions::NONE };
     let units = shop.fitting(id).unwrap().room.findings()[1].1[0].cure.clone();
-    let place = units.map_or(Step::Place { piece: 1, options }, |cure| cure.step);
+    let place = units.map_or(Step::Seating(SeatingStep::Place { piece: 1, options }), |cure| cure.step);
     shop.run_now(id, place).unwrap();
     let room = shop.fitting(id).unwrap().room;
     c.bench_function("find the pose of the coat", |b| {

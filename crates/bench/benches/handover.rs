@@ -6,7 +6,9 @@
 use criterion::{criterion_group, criterion_main, Criterion};
 use std::hint::black_box;
 use std::sync::Arc;
-use tin_cloak_workshop::{export_glb, prove, read, Companions, Room, Step, Workshop};
+use tin_cloak_workshop::{
+    export_glb, prove, read, BindingStep, Companions, Room, SeatingStep, Step, Workshop,
+};
 
 /// The demo's figure in all that it wears, bound and following its shapes.
 fn dressed() -> (tempfile::TempDir, Arc<Room>) {
@@ -26,9 +28,12 @@ fn dressed() -> (tempfile::TempDir, Arc<Room>) {
             }
         }
     }
-    shop.run_now(fitting, Step::Bind { pieces: Vec::new() }).unwrap();
-    shop.run_now(fitting, Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() })
-        .unwrap();
+    shop.run_now(fitting, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
+    shop.run_now(
+        fitting,
+        Step::Seating(SeatingStep::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() }),
+    )
+    .unwrap();
     let room = shop.room(fitting, None).unwrap();
     (folder, room)
 }

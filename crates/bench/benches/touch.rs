@@ -6,7 +6,7 @@
 use criterion::{criterion_group, criterion_main, BatchSize, Criterion};
 use std::hint::black_box;
 use std::sync::Arc;
-use tin_cloak_workshop::{Chosen, Clean, Companions, PieceKind, Step, Workshop};
+use tin_cloak_workshop::{BindingStep, Chosen, Clean, Companions, PieceKind, Step, Workshop};
 
 /// Four layers of the demo, from the inside out.
 const WORN: [(&str, PieceKind); 4] = [
@@ -18,7 +18,7 @@ const WORN: [(&str, PieceKind); 4] = [
 
 fn smooth(strength: f32) -> Step {
     let clean = Clean::Smooth { strength, times: 2 };
-    Step::Clean { piece: 2, clean, chosen: Chosen::Everything, locked: Vec::new() }
+    Step::Binding(BindingStep::Clean { piece: 2, clean, chosen: Chosen::Everything, locked: Vec::new() })
 }
 
 fn touch(c: &mut Criterion) {
@@ -34,7 +34,7 @@ fn touch(c: &mut Criterion) {
     for (layer, (name, kind)) in (1..).zip(WORN) {
         shop.run_now(id, shop.piece_step(bring(name), layer, kind).unwrap()).unwrap();
     }
-    shop.run_now(id, Step::Bind { pieces: Vec::new() }).unwrap();
+    shop.run_now(id, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
     let cells = shop.measure_now(id).unwrap().size();
 
     // Another strength each time: no cell is known from the last.

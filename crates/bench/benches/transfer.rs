@@ -12,7 +12,8 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mesh::{weld, Topology};
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::{
-    bind_piece, read, sort_document, Body, Companions, MeshPart, Piece, PieceKind, Recipe, Step, Workshop,
+    bind_piece, read, sort_document, BindingStep, Body, Companions, MeshPart, Piece, PieceKind, Recipe, Step,
+    Workshop,
 };
 
 fn part(name: &str, bytes: &[u8]) -> MeshPart {
@@ -128,7 +129,7 @@ fn outfit(c: &mut Criterion) {
     }
     c.bench_function("bind all as a step", |b| {
         b.iter(|| {
-            shop.run_now(id, Step::Bind { pieces: Vec::new() }).unwrap();
+            shop.run_now(id, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
             shop.undo(id).unwrap();
         });
     });

@@ -8,7 +8,9 @@ use std::collections::HashMap;
 use std::sync::Arc;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mesh::{vertex_normals, Mesh, Topology};
-use tin_cloak_workshop::{read, Chosen, Companions, EaseOptions, PieceKind, Step, Workshop};
+use tin_cloak_workshop::{
+    read, BindingStep, Chosen, Companions, EaseOptions, PieceKind, SeatingStep, Step, Workshop,
+};
 
 /// Each garment is halved along its edges until it has so many vertices or more (191,000 come of it).
 const VERTICES: usize = 150_000;
@@ -29,13 +31,17 @@ fn main() {
         shop.run_now(fitting, step).unwrap();
     }
     told("brought in", megabytes);
-    shop.run_now(fitting, Step::Bind { pieces: Vec::new() }).unwrap();
+    shop.run_now(fitting, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
     told("bound", megabytes);
     let board = shop.measure_now(fitting).unwrap();
     told(&format!("{} cells measured", board.size()), megabytes);
     for n in 1..=6 {
         let options = EaseOptions { least_mm: n as f32, most_mm: None };
-        shop.run_now(fitting, Step::Ease { piece: 2, chosen: Chosen::Everything, options }).unwrap();
+        shop.run_now(
+            fitting,
+            Step::Seating(SeatingStep::Ease { piece: 2, chosen: Chosen::Everything, options }),
+        )
+        .unwrap();
         shop.measure_now(fitting).unwrap();
         shop.undo(fitting).unwrap();
         told(&format!("eased by {n} mm, measured, undone"), megabytes);

@@ -2,7 +2,7 @@
 
 use crate::{wardrobe, DemoError};
 use std::sync::Arc;
-use tin_cloak_workshop::{Companions, Step, Workshop, WorkshopError};
+use tin_cloak_workshop::{BindingStep, Companions, IntakeStep, Step, Workshop, WorkshopError};
 
 /// The demo's fittings.
 const BARE: &str = "Lamplighter, to dress";
@@ -44,7 +44,7 @@ pub fn fill(workshop: &Arc<Workshop>) -> Result<i64, FillError> {
     workshop.begin(BARE, wick)?;
     let dressed = workshop.begin(DRESSED, wick)?;
     workshop.run_now(dressed, workshop.put_on_step(dressed, &[])?)?;
-    workshop.run_now(dressed, Step::CureAll)?;
-    workshop.run_now(dressed, Step::Bind { pieces: Vec::new() })?;
+    workshop.run_now(dressed, Step::Intake(IntakeStep::CureAll))?;
+    workshop.run_now(dressed, Step::Binding(BindingStep::Bind { pieces: Vec::new() }))?;
     Ok(dressed)
 }

@@ -7,8 +7,8 @@ use std::sync::Arc;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::{
-    Board, Companions, Finding, JobId, JobState, MeansKind, OpenFitting, Piece, PieceKind, Plan, Room, Step,
-    Workshop,
+    BindingStep, Board, Companions, Finding, JobId, JobState, MeansKind, OpenFitting, Piece, PieceKind, Plan,
+    Room, Step, Workshop,
 };
 
 pub struct Bench {
@@ -27,7 +27,7 @@ pub fn wearing_bound(pieces: &[(&str, u16)]) -> Bench {
     in_folder(data(&name("bound", pieces), |folder| {
         put_on(folder, pieces);
         let shop = Arc::new(Workshop::open(folder).unwrap());
-        shop.run_now(1, Step::Bind { pieces: Vec::new() }).unwrap();
+        shop.run_now(1, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
         shop.measure_now(1).unwrap();
     }))
 }
@@ -63,7 +63,7 @@ impl Bench {
     }
 
     pub fn bind_all(&self) {
-        self.run(Step::Bind { pieces: Vec::new() });
+        self.run(Step::Binding(BindingStep::Bind { pieces: Vec::new() }));
     }
 
     pub fn piece(&self, id: u32) -> Piece {

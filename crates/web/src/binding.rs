@@ -13,8 +13,8 @@ use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::JointUseOfRoom;
 use tin_cloak_workshop::{
-    BindOptions, Chosen, Clean, FollowWish, JointChoice, JointUse, Method, Reach, SideWish, SourcePart, Step,
-    Suiting, Takes,
+    BindOptions, BindingStep, Chosen, Clean, FollowWish, JointChoice, JointUse, Method, Reach, SideWish,
+    SourcePart, Step, Suiting, Takes,
 };
 
 /// The vertex that was clicked last, and of which part it is.
@@ -95,7 +95,7 @@ async fn take_from(shop: &Shop, id: i64, piece: u32, form: Form<TakeFrom>) -> Re
                 SourcePart::Patch(Reach { radius_mm: form.radius, dabs: vec![vertex], mirrored: false })
             }
         };
-        Ok(Step::TakeFrom { piece, takes, part })
+        Ok(Step::Binding(BindingStep::TakeFrom { piece, takes, part }))
     })
     .await
 }
@@ -130,7 +130,7 @@ async fn choose_method(shop: &Shop, id: i64, piece: u32, form: Form<MethodForm>)
         stretch: form.stretch,
         bend_mm: form.stiff_first.then_some(form.bend_mm),
     };
-    changed_by(shop, id, Step::ChooseMethod { piece, options }).await
+    changed_by(shop, id, Step::Binding(BindingStep::ChooseMethod { piece, options })).await
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -158,7 +158,7 @@ async fn follow(shop: &Shop, id: i64, piece: u32, form: Form<FollowStiffForm>) -
         FollowField::Patch => FollowWish::Patch,
     };
     let shell = form.shell.map(|s| s.saturating_sub(1));
-    changed_by(shop, id, Step::Follow { piece, shell, follow }).await
+    changed_by(shop, id, Step::Binding(BindingStep::Follow { piece, shell, follow })).await
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -183,8 +183,12 @@ async fn mark_side(shop: &Shop, id: i64, piece: u32, form: Form<SideForm>) -> Re
         SideField::Right => BodySide::Right,
     };
     let vertex = form.picked.on(piece, "this piece")?;
-    changed_by(shop, id, Step::MarkSide { piece, mark: SideWish { vertex, side, reach_mm: form.reach } })
-        .await
+    changed_by(
+        shop,
+        id,
+        Step::Binding(BindingStep::MarkSide { piece, mark: SideWish { vertex, side, reach_mm: form.reach } }),
+    )
+    .await
 }
 
 #[derive(FromForm)]
@@ -197,7 +201,7 @@ struct JointUses {
 async fn choose_joints(shop: &Shop, id: i64, piece: u32, form: Form<JointUses>) -> Result<Tell, Refusal> {
     let joints = names(&form.joints);
     let choice = (!joints.is_empty()).then_some(JointChoice { only: form.only, joints });
-    changed_by(shop, id, Step::ChooseJoints { piece, choice }).await
+    changed_by(shop, id, Step::Binding(BindingStep::ChooseJoints { piece, choice })).await
 }
 
 #[derive(Clone, Copy, FromFormField)]
@@ -272,7 +276,7 @@ async fn clean(shop: &Shop, id: i64, form: Form<CleanForm>) -> Result<Tell, Refu
         }
         false => Chosen::Everything,
     };
-    changed_by(shop, id, Step::Clean { piece, clean, chosen, locked }).await
+    changed_by(shop, id, Step::Binding(BindingStep::Clean { piece, clean, chosen, locked })).await
 }
 
 #[derive(Template)]

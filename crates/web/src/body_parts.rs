@@ -8,7 +8,7 @@ use crate::steps::changed_as;
 use rocket::form::Form;
 use rocket::{post, routes, FromForm, Route};
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{BodyMesh, BodyPart, Room, Step};
+use tin_cloak_workshop::{BodyMesh, BodyPart, IntakeStep, Room, Step};
 
 /// A mesh of the body's file that has weights.
 pub(crate) struct BodyMeshRow {
@@ -82,7 +82,7 @@ async fn set_body_parts(shop: &Shop, id: i64, form: Form<BodyPartRows>) -> Resul
             let listed = all.is_some_and(|n| (2..=MOST_SHELLS).contains(&n) && n != shells.len());
             BodyPart { mesh: name.clone(), shells: listed.then_some(shells) }
         };
-        Ok(Step::SetBodyParts { parts: mesh.iter().map(named).collect() })
+        Ok(Step::Intake(IntakeStep::SetBodyParts { parts: mesh.iter().map(named).collect() }))
     })
     .await
 }

@@ -11,7 +11,8 @@ use rocket::{post, routes, Route};
 use serde::Deserialize;
 use tin_cloak_workshop::HandViewOfRoom;
 use tin_cloak_workshop::{
-    table_of_text, Chosen, ChosenView, Clean, Cleaned, HandChange, Pick, Reach, Room, Step, ViewRequest,
+    table_of_text, BindingStep, Chosen, ChosenView, Clean, Cleaned, HandChange, Pick, Reach, Room, Step,
+    ViewRequest,
 };
 
 /// What is chosen, and in which pose.
@@ -95,7 +96,8 @@ async fn by_hand_table(
 ) -> Result<Json<Started>, Refusal> {
     let TableRequest { text, by_place, locked } = table.into_inner();
     let clean = Clean::ByHand { change: table_of_text(&text, by_place)?, firm_percent: None };
-    started(shop, id, Step::Clean { piece, clean, chosen: Chosen::Everything, locked }).await
+    started(shop, id, Step::Binding(BindingStep::Clean { piece, clean, chosen: Chosen::Everything, locked }))
+        .await
 }
 
 pub(crate) fn routes() -> Vec<Route> {

@@ -11,8 +11,8 @@ use rocket::{get, post, routes, FromForm, Route};
 use tin_cloak_workshop::core::intake::Up;
 use tin_cloak_workshop::TablesOfRoom;
 use tin_cloak_workshop::{
-    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, Chosen, Clean, Frame,
-    Limits, OfHidden, Parts, Room, Step, Unit, Workshop,
+    bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, BindingStep, Chosen,
+    Clean, Frame, Limits, OfHidden, Parts, Room, Step, Unit, Workshop,
 };
 
 /// A file under a name.
@@ -366,7 +366,7 @@ async fn limits(shop: &Shop, id: i64, form: LimitsForm) -> Page {
         }
         let row = |b: tin_cloak_workshop::Beyond| {
             let cure = match b.cure {
-                Some(Step::Clean { piece, .. }) => Some(piece),
+                Some(Step::Binding(BindingStep::Clean { piece, .. })) => Some(piece),
                 _ => None,
             };
             let frame = b.frame.map(|f| (f.unit.sign(), axis(f.up)));
@@ -383,7 +383,12 @@ async fn limits(shop: &Shop, id: i64, form: LimitsForm) -> Page {
 #[post("/fitting/<id>/limit/<piece>?<most>")]
 async fn limit(shop: &Shop, id: i64, piece: u32, most: usize) -> Result<Tell, Refusal> {
     let clean = Clean::Limit { most };
-    changed_by(shop, id, Step::Clean { piece, clean, chosen: Chosen::Everything, locked: Vec::new() }).await
+    changed_by(
+        shop,
+        id,
+        Step::Binding(BindingStep::Clean { piece, clean, chosen: Chosen::Everything, locked: Vec::new() }),
+    )
+    .await
 }
 
 #[derive(Template)]

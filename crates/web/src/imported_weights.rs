@@ -7,7 +7,7 @@ use crate::steps::changed_as;
 use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{get, post, routes, FromForm, Route};
-use tin_cloak_workshop::{Room, Step};
+use tin_cloak_workshop::{BindingStep, Room, Step};
 
 const WORDS: MatchWords = MatchWords {
     joint: "joint of its file",
@@ -52,7 +52,7 @@ async fn match_came(shop: &Shop, id: i64, piece: u32, form: Form<CameForm>) -> R
         let own = carrying(&*shop.room(id, None)?, piece)?;
         let pairs = own.into_iter().zip(form.into_inner().of_body);
         let pairs = pairs.filter(|(_, of_body)| !of_body.is_empty()).collect();
-        Ok(Step::MatchCame { piece, pairs })
+        Ok(Step::Binding(BindingStep::MatchCame { piece, pairs }))
     })
     .await
 }

@@ -10,7 +10,7 @@ use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{get, post, routes, FromForm, Route};
 use tin_cloak_workshop::core::trial::{JointRange, MotionRanges};
-use tin_cloak_workshop::{MotionJoints, Room, Step, Workshop};
+use tin_cloak_workshop::{MotionJoints, Room, Step, TrialStep, Workshop};
 
 /// An axis of a joint's range.
 struct AxisRow {
@@ -143,7 +143,7 @@ async fn match_joints(shop: &Shop, id: i64, motion: usize, form: Form<MatchForm>
         let names = room.dress.body.skeleton.names.iter().cloned();
         let pairs = form.into_inner().source.into_iter().zip(names);
         let pairs = pairs.filter(|(source, _)| !source.is_empty()).collect();
-        Ok(Step::MatchJoints { motion, pairs })
+        Ok(Step::Trial(TrialStep::MatchJoints { motion, pairs }))
     })
     .await
 }

@@ -8,7 +8,7 @@ use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{post, routes, FromForm, FromFormField, Route};
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{OwnJoint, Step};
+use tin_cloak_workshop::{BindingStep, OwnJoint, Step};
 
 #[derive(Clone, Copy, FromFormField)]
 enum AxisField {
@@ -56,7 +56,7 @@ async fn add_joint(shop: &Shop, id: i64, piece: u32, form: Form<NewJoint>) -> Re
             range: [form.least, form.most],
             reach_mm: form.reach,
         };
-        Ok(Step::AddJoint { joint })
+        Ok(Step::Binding(BindingStep::AddJoint { joint }))
     })
     .await
 }
@@ -87,7 +87,7 @@ async fn change_joint(shop: &Shop, id: i64, form: Form<JointForm>) -> Result<Tel
         range: [form.least, form.most],
         reach_mm: form.reach,
     };
-    changed_by(shop, id, Step::ChangeJoint { joint }).await
+    changed_by(shop, id, Step::Binding(BindingStep::ChangeJoint { joint })).await
 }
 
 fn point(mm: &[f32]) -> Result<Vec3, Refusal> {

@@ -6,7 +6,7 @@ use crate::steps::changed_by;
 use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{post, routes, FromForm, Route};
-use tin_cloak_workshop::{CallingTurn, Step};
+use tin_cloak_workshop::{CallingTurn, IntakeStep, SeatingStep, Step};
 
 /// Which pieces (all when none is named) follow the shapes of the body, or no longer do.
 #[derive(FromForm)]
@@ -23,7 +23,7 @@ async fn follow_shapes(shop: &Shop, id: i64, form: Form<FollowShapesForm>) -> Re
     let FollowShapesForm { piece, follow, some, shape: shapes } = form.into_inner();
     let pieces = piece.into_iter().collect();
     let follow = follow && !(some && shapes.is_empty());
-    changed_by(shop, id, Step::FollowShapes { pieces, follow, shapes }).await
+    changed_by(shop, id, Step::Seating(SeatingStep::FollowShapes { pieces, follow, shapes })).await
 }
 
 /// Which turn calls up a shape; none where no joint is named.
@@ -53,7 +53,7 @@ async fn call_up(shop: &Shop, id: i64, form: Form<CallUpForm>) -> Result<Tell, R
         from_degrees: from.unwrap_or(0.0),
         full_degrees: full.unwrap_or(90.0),
     });
-    changed_by(shop, id, Step::CallUpShape { shape, turn }).await
+    changed_by(shop, id, Step::Intake(IntakeStep::CallUpShape { shape, turn })).await
 }
 
 pub(crate) fn routes() -> Vec<Route> {

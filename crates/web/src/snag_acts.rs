@@ -1,6 +1,6 @@
 //! What can be done about a snag where it is named: each is tried first, and shown beside what there is.
 
-use tin_cloak_workshop::{Against, Chosen, MendOptions, PieceId, Room, Step, WorstSnag};
+use tin_cloak_workshop::{Against, Chosen, MendOptions, MendingStep, PieceId, Room, Step, WorstSnag};
 
 /// Something that may help.
 pub(crate) struct SnagAct {
@@ -19,17 +19,19 @@ pub(crate) fn snag_acts(room: &Room, [outer, inner]: [PieceId; 2], pose: usize) 
     let against = Against { pair: Some((outer, inner)), pose: Some(pose) };
     let pieces: Vec<PieceId> = [outer, inner].into_iter().filter(is_piece).collect();
     let (chosen, turns) = (Chosen::Everything, Vec::new());
-    let push = Step::PushOut {
+    let push = Step::Mending(MendingStep::PushOut {
         pieces: pieces.clone(),
         chosen: chosen.clone(),
         options: MendOptions::default(),
         against,
         turns: turns.clone(),
-    };
+    });
     let options = MendOptions::of_correctives();
-    let correct = Step::Correct { pieces, options, chosen: chosen.clone(), against, turns };
+    let correct =
+        Step::Mending(MendingStep::Correct { pieces, options, chosen: chosen.clone(), against, turns });
     let of = Some(inner).filter(is_piece);
-    let tuck = Step::Tuck { options: MendOptions::of_tucks(), of, chosen, pose: Some(pose) };
+    let tuck =
+        Step::Mending(MendingStep::Tuck { options: MendOptions::of_tucks(), of, chosen, pose: Some(pose) });
     let act = |words, title, step: &Step| SnagAct {
         words,
         title,

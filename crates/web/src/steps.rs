@@ -11,7 +11,7 @@ use std::io::Cursor;
 use std::sync::Arc;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::VolumeOfRoom;
-use tin_cloak_workshop::{LostRow, PieceKind, Step, Workshop, LEAST_LOST_MM};
+use tin_cloak_workshop::{BindingStep, LostRow, PieceKind, Step, Workshop, LEAST_LOST_MM};
 
 /// Begins a step as a job, and tells the page to watch it.
 pub(crate) async fn changed_by(shop: &Shop, id: i64, step: Step) -> Result<Tell, Refusal> {
@@ -91,7 +91,7 @@ async fn bind(shop: &Shop, id: i64, form: Form<Bind>) -> Result<Tell, Refusal> {
             None if form.missing => shop.room(id, None)?.unbound_pieces(),
             one => one.into_iter().collect(),
         };
-        Ok(Step::Bind { pieces })
+        Ok(Step::Binding(BindingStep::Bind { pieces }))
     })
     .await
 }

@@ -14,7 +14,7 @@ use std::io::Cursor;
 use tin_cloak_workshop::core::trial::SwingAxis;
 use tin_cloak_workshop::{
     AtRandom, BoardPair, CountRule, Counts, Frames, Room, Step, Sweep, Target, Trial, TrialChange, TrialPlan,
-    WorstSnag,
+    TrialStep, WorstSnag,
 };
 
 /// On the page, for each way to count its field's value and its words.
@@ -82,7 +82,7 @@ impl CountsHere {
 
 /// The step that changes one thing of the trials, as a form has it.
 fn step_json(change: TrialChange) -> String {
-    serde_json::to_string(&Step::ChangeTrials { change }).unwrap_or_default()
+    serde_json::to_string(&Step::Trial(TrialStep::ChangeTrials { change })).unwrap_or_default()
 }
 
 /// Of a clip's frame that frame, else the pose by its name.
@@ -178,7 +178,7 @@ async fn trials_of(shop: &Shop, id: i64, form: Form<FromOther>) -> Result<Tell, 
         let mut plan = from.state.plan.clone();
         plan.sweeps.retain(|s| room.dress.body.skeleton.find(&s.joint).is_some());
         let said = format!("Trials: as in {}", shop.stored(other)?.name);
-        Ok(Step::Try { plan, said })
+        Ok(Step::Trial(TrialStep::Try { plan, said }))
     })
     .await
 }
@@ -190,7 +190,8 @@ async fn put_set(shop: &Shop, id: i64, plan: String) -> Result<Json<serde_json::
         let plan = TrialPlan::of_json("The file", plan.as_bytes())?;
         // The page shows rest, whatever a file leaves out.
         let plan = TrialPlan { left_out: Vec::new(), ..plan };
-        let job = shop.start(id, Step::Try { plan, said: "Trials: as a file says".to_owned() })?;
+        let job =
+            shop.start(id, Step::Trial(TrialStep::Try { plan, said: "Trials: as a file says".to_owned() }))?;
         Ok(Json(serde_json::json!({ "job": job })))
     })
     .await

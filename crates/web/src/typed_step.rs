@@ -8,7 +8,7 @@ use rocket::http::Status;
 use rocket::serde::json::{Json, Value};
 use rocket::{post, routes, FromForm, Route};
 use serde::Serialize;
-use tin_cloak_workshop::{Step, TrialPlan};
+use tin_cloak_workshop::{Step, TrialPlan, TrialStep};
 
 #[derive(FromForm)]
 struct StepField {
@@ -18,7 +18,9 @@ struct StepField {
 /// A step as the page may take it: it shows rest, whatever a plan of trials leaves out.
 fn of_page(step: Step) -> Step {
     match step {
-        Step::Try { plan, said } => Step::Try { plan: TrialPlan { left_out: Vec::new(), ..plan }, said },
+        Step::Trial(TrialStep::Try { plan, said }) => {
+            Step::Trial(TrialStep::Try { plan: TrialPlan { left_out: Vec::new(), ..plan }, said })
+        }
         other => other,
     }
 }

@@ -57,7 +57,9 @@ pub use tin_cloak_model::state::recipe::{
     BindOptions, FollowWish, JointChoice, Method, Recipe, SideWish, SourcePart, Takes,
 };
 pub use tin_cloak_model::state::said_driver::CallingTurn;
-pub use tin_cloak_model::state::step::{Effect, PutOn, Step, WorseCell};
+pub use tin_cloak_model::state::step::{
+    BindingStep, Effect, IntakeStep, MendingStep, PutOn, SeatingStep, Step, TrialStep, WorseCell,
+};
 pub use tin_cloak_model::state::stroke::{BrushStroke, Chosen, Reach, StrokePose};
 pub use tin_cloak_model::state::trial_change::TrialChange;
 pub use tin_cloak_model::state::trial_plan::{

@@ -1,6 +1,7 @@
 //! How pieces take their weights, and how those are cleaned.
 
 pub mod again;
+pub mod apply;
 pub mod bind;
 pub mod cage_steps;
 pub mod caged;
@@ -15,6 +16,5 @@ pub mod patches;
 pub mod sides;
 pub mod sources;
 pub mod steps;
-
 pub mod stiff;
 pub mod table_csv;

@@ -15,7 +15,7 @@ use tin_cloak_model::dress::dressed::Dress;
 use tin_cloak_model::dress::trials::TrialSet;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::clean::Clean;
-use tin_cloak_model::state::step::Step;
+use tin_cloak_model::state::step::{BindingStep, Step};
 use tin_cloak_model::state::stroke::Chosen;
 
 /// A named set of limits; what is not named is not limited.
@@ -150,11 +150,13 @@ impl Limits {
             let limit = self.joints_a_vertex.filter(|l| skin.max_influences() > *l);
             if let (Some(most), Some(layer), Some(told)) = (limit, layer, beyond.last_mut()) {
                 told.cost = Some(cost_of(layer, most, (dress, trials)));
-                told.cure = own.piece.map(|index| Step::Clean {
-                    piece: dress.pieces[index].id,
-                    clean: Clean::Limit { most },
-                    chosen: Chosen::Everything,
-                    locked: Vec::new(),
+                told.cure = own.piece.map(|index| {
+                    Step::Binding(BindingStep::Clean {
+                        piece: dress.pieces[index].id,
+                        clean: Clean::Limit { most },
+                        chosen: Chosen::Everything,
+                        locked: Vec::new(),
+                    })
                 });
             }
         }

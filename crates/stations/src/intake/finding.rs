@@ -4,7 +4,7 @@ use glam::Vec3;
 use tin_cloak_core::intake::{strays, SurfaceFacts};
 use tin_cloak_formats::Look;
 use tin_cloak_model::state::names::PieceId;
-use tin_cloak_model::state::step::Step;
+use tin_cloak_model::state::step::{IntakeStep, Step};
 
 /// How much a finding matters.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -99,7 +99,9 @@ pub fn surface(
         let empty = Finding::new(Grade::Doubt, text).at(at(first));
         let can_be_cured = facts.empty_faces.len() < triangles.len();
         found.push(match piece.filter(|_| can_be_cured) {
-            Some(piece) => empty.cured_by("Leave them out", Step::LeaveOutEmpty { piece }),
+            Some(piece) => {
+                empty.cured_by("Leave them out", Step::Intake(IntakeStep::LeaveOutEmpty { piece }))
+            }
             None => empty,
         });
     }

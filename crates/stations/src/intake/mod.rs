@@ -1,5 +1,6 @@
 //! What comes in: findings, their cures, sorting.
 
+pub mod apply;
 pub mod body_shape;
 pub mod body_steps;
 pub mod brought;

@@ -9,7 +9,7 @@ use tin_cloak_core::trial::{Humanoid, Limbs, ShapeTrack};
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::state::fitting::BodyPart;
-use tin_cloak_model::state::step::Step;
+use tin_cloak_model::state::step::{IntakeStep, Step};
 
 /// Looks over the body of a dress.
 pub fn look_over_body(body: &Body) -> Vec<Finding> {
@@ -35,7 +35,7 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
             fitted.rms * 100.0,
             fitted.most * 100.0
         );
-        let step = Step::CallUpShape { shape, turn: Some(turn) };
+        let step = Step::Intake(IntakeStep::CallUpShape { shape, turn: Some(turn) });
         Finding::new(Grade::Doubt, text).cured_by("Let the turn call it up", step)
     }));
     let facts = look_over(&body.topology, &body.rest);
@@ -85,7 +85,7 @@ fn size_of_body(body: &Body) -> Option<Finding> {
         _ if scale == 1.0 => format!("the body {lies}"),
         unit => format!("the body {lies} and is {tall:.2} m tall: it seems to be modelled {unit}"),
     };
-    let step = Step::SizeBody { scale, up };
+    let step = Step::Intake(IntakeStep::SizeBody { scale, up });
     Some(Finding::new(Grade::Trouble, text).cured_by("Bring the body to metres, Y up", step))
 }
 
@@ -101,7 +101,8 @@ fn in_several_meshes(body: &Body) -> Vec<Finding> {
             if names.len() == 1 { "closes" } else { "close" }
         );
         let more = names.iter().map(|name| BodyPart::whole(name));
-        let step = Step::SetBodyParts { parts: parts.iter().cloned().chain(more).collect() };
+        let step =
+            Step::Intake(IntakeStep::SetBodyParts { parts: parts.iter().cloned().chain(more).collect() });
         found.push(Finding::new(Grade::Doubt, text).cured_by("Join them to one body", step));
     }
     if parts.len() > 1 {
@@ -144,7 +145,7 @@ fn controls_with_weight(body: &Body) -> Option<Finding> {
     Some(
         Finding::new(Grade::Trouble, text)
             .at(place)
-            .cured_by("Move it to joints that deform", Step::ClearControls),
+            .cured_by("Move it to joints that deform", Step::Intake(IntakeStep::ClearControls)),
     )
 }
 

@@ -24,7 +24,7 @@ use tin_cloak_model::state::choice::{Pick, What};
 use tin_cloak_model::state::fitting::PieceState;
 use tin_cloak_model::state::names::PieceId;
 use tin_cloak_model::state::placing::{EaseOptions, PlaceOptions, RowsAlong};
-use tin_cloak_model::state::step::Step;
+use tin_cloak_model::state::step::{IntakeStep, SeatingStep, Step};
 use tin_cloak_model::state::stroke::Chosen;
 
 /// Looks over piece `index` of a room.
@@ -36,7 +36,7 @@ pub fn look_over_piece(room: &Room, index: usize) -> Vec<Finding> {
         return found;
     }
     if let Some(lost) = strayed(&piece.rest) {
-        found.push(lost.cured_by("Leave them out", Step::LeaveOutStrays { piece: id }));
+        found.push(lost.cured_by("Leave them out", Step::Intake(IntakeStep::LeaveOutStrays { piece: id })));
         return found;
     }
     let guess = guess_units(&piece.rest, &body.rest, &body.topology.triangles);
@@ -94,7 +94,7 @@ fn wrong_units(piece: &Piece, id: u32, guess: UnitGuess) -> Finding {
         ..PlaceOptions::NONE
     };
     Finding::new(Grade::Trouble, text)
-        .cured_by("Bring it to metres, Y up", Step::Place { piece: id, options })
+        .cured_by("Bring it to metres, Y up", Step::Seating(SeatingStep::Place { piece: id, options }))
 }
 
 /// Nothing of a piece comes nearer than this to what it lies on or hangs from, metres.
@@ -114,7 +114,7 @@ fn far_off(room: &Room, index: usize) -> Option<Finding> {
     let shift = way * (1.0 - NEAR / distance);
     let options = PlaceOptions { shift_mm: (shift * 1000.0).to_array(), ..PlaceOptions::NONE };
     let (low, high) = tin_cloak_core::mesh::bounds(&piece.rest);
-    let step = Step::Place { piece: room.piece_state(index).id, options };
+    let step = Step::Seating(SeatingStep::Place { piece: room.piece_state(index).id, options });
     let label = format!("Bring it to {} off", mm(NEAR));
     Some(Finding::new(Grade::Trouble, text).at((low + high) * 0.5).cured_by(label, step))
 }
@@ -158,7 +158,7 @@ fn seat(room: &Room, index: usize, gaps: &[Option<Gap>]) -> Option<Finding> {
     // Eased cloth sinks a little here and there; a limb in another place cuts right through.
     if piece.kind != PieceKind::Stiff && share > 0.04 && report.deepest_mm > 12.0 {
         let text = format!("{sunk}: it seems to be modelled in another pose");
-        let step = Step::FindPose { piece: id };
+        let step = Step::Seating(SeatingStep::FindPose { piece: id });
         return Some(Finding::new(Grade::Trouble, text).at(place).cured_by("Find the pose", step));
     }
     if report.sunk == 0 {
@@ -169,7 +169,7 @@ fn seat(room: &Room, index: usize, gaps: &[Option<Gap>]) -> Option<Finding> {
         return Some(finding);
     }
     let options = EaseOptions { least_mm: 1.0, most_mm: None };
-    let step = Step::Ease { piece: id, chosen: Chosen::Everything, options };
+    let step = Step::Seating(SeatingStep::Ease { piece: id, chosen: Chosen::Everything, options });
     Some(finding.cured_by("Ease it off to 1 mm", step))
 }
 
@@ -209,7 +209,7 @@ fn kind_and_shells(piece: &Piece, state: &PieceState) -> Vec<Finding> {
             PieceKind::Mixed => ("some parts are open and some closed", "File it as mixed"),
         };
         let text = format!("filed as {}, but {looks}", kind_word(piece.kind));
-        let step = Step::SetKind { piece: state.id, kind: wanted };
+        let step = Step::Intake(IntakeStep::SetKind { piece: state.id, kind: wanted });
         found.push(Finding::new(Grade::Doubt, text).cured_by(label, step));
     }
     found
@@ -229,7 +229,7 @@ impl CoarsePlace {
     /// The step that adds so many rows there.
     pub fn add(&self, piece: PieceId, rows: usize) -> Option<Step> {
         let at = Chosen::Picks(vec![Pick::add(What::Vertices(self.edge?.to_vec()))]);
-        Some(Step::AddRows { piece, at, rows, along: RowsAlong::default() })
+        Some(Step::Intake(IntakeStep::AddRows { piece, at, rows, along: RowsAlong::default() }))
     }
 
     /// How many rows it lacks.

@@ -4,7 +4,7 @@ use crate::intake::finding::{Finding, Grade};
 use tin_cloak_core::intake::unseen_faces;
 use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::dress::piece::Piece;
-use tin_cloak_model::state::step::Step;
+use tin_cloak_model::state::step::{IntakeStep, Step};
 
 /// Faces of a piece, by their number there, that nobody will see.
 pub fn unseen(body: &Body, piece: &Piece) -> Vec<u32> {
@@ -28,6 +28,6 @@ pub fn unseen_of(body: &Body, piece: &Piece, id: u32) -> Option<Finding> {
         share * 100.0
     );
     let place = piece.rest[piece.topology.triangles[faces[0] as usize][0] as usize];
-    let step = Step::LeaveOutUnseen { piece: id };
+    let step = Step::Intake(IntakeStep::LeaveOutUnseen { piece: id });
     Some(Finding::new(Grade::Note, text).at(place).cured_by("Leave them out", step))
 }

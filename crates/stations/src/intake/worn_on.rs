@@ -5,7 +5,7 @@ use tin_cloak_core::intake::{guess_place, Place};
 use tin_cloak_core::trial::Humanoid;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::state::key::Key;
-use tin_cloak_model::state::step::Step;
+use tin_cloak_model::state::step::{IntakeStep, Step};
 
 /// Where it is worn, and who else is there on the same layer.
 pub fn place_findings(room: &Room, index: usize, id: u32) -> Vec<Finding> {
@@ -23,7 +23,7 @@ pub fn place_findings(room: &Room, index: usize, id: u32) -> Vec<Finding> {
     match piece.place {
         Some(said) if said != guess => {
             let text = format!("filed under {}, but seems to be {words}", said.word());
-            let step = Step::SetPlace { piece: id, place: guess };
+            let step = Step::Intake(IntakeStep::SetPlace { piece: id, place: guess });
             let label = format!("File it under {}", guess.word());
             found.push(Finding::new(Grade::Doubt, text).cured_by(label, step));
         }

@@ -45,4 +45,10 @@ impl Doing<'_> {
         }
         pieces.iter().map(|&id| Ok(self.worn_piece(id)?.0)).collect()
     }
+
+    /// Refuses a joint that the body does not have.
+    pub fn is_joint(&self, joint: &str) -> Result<(), WorkshopError> {
+        let missing = || WorkshopError::NoSuchJoint { joint: joint.to_owned() };
+        self.room.dress.body.skeleton.find(joint).map(|_| ()).ok_or_else(missing)
+    }
 }

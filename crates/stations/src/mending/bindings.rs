@@ -10,7 +10,7 @@ use tin_cloak_model::state::choice::{Pick, What};
 use tin_cloak_model::state::clean::Clean;
 use tin_cloak_model::state::fitting::PieceState;
 use tin_cloak_model::state::recipe::{BindOptions, Method, SourcePart, Takes};
-use tin_cloak_model::state::step::Step;
+use tin_cloak_model::state::step::{BindingStep, Step};
 use tin_cloak_model::state::stroke::Chosen;
 
 /// The methods that are tried.
@@ -67,13 +67,13 @@ fn ways_to_bind(room: &Room, state: &PieceState, has_beneath: bool, why: &str) -
     let by = |method: Method| {
         let options = BindOptions { method, ..state.recipe.options.clone() };
         let words = format!("Bind {} by {}", name(room, piece), method.sentence());
-        means(words, Step::ChooseMethod { piece, options })
+        means(words, Step::Binding(BindingStep::ChooseMethod { piece, options }))
     };
     let mut ways: Vec<Means> = METHODS.into_iter().filter(|m| *m != own).map(by).collect();
     if has_beneath && own != Method::Came {
         let words = format!("Let {} move as what lies beneath it", name(room, piece));
         let (takes, part) = (Takes::Beneath, SourcePart::Whole);
-        ways.push(means(words, Step::TakeFrom { piece, takes, part }));
+        ways.push(means(words, Step::Binding(BindingStep::TakeFrom { piece, takes, part })));
     }
     ways
 }
@@ -95,12 +95,12 @@ pub(super) fn beneaths(room: &Room, now: &Measured) -> Vec<Means> {
             kind: MeansKind::Beneath,
             words: format!("Near trouble let {} move as what lies beneath it", name(room, state.id)),
             why,
-            step: Step::Clean {
+            step: Step::Binding(BindingStep::Clean {
                 piece: state.id,
                 clean: Clean::ByHand { change, firm_percent: None },
                 chosen: Chosen::Picks(picks),
                 locked: Vec::new(),
-            },
+            }),
         })
     };
     cloth(room).into_iter().filter_map(one).collect()

@@ -16,7 +16,7 @@ use tin_cloak_model::state::mask::HideOptions;
 use tin_cloak_model::state::names::{PieceId, BODY};
 use tin_cloak_model::state::placing::{EaseOptions, RelaxOptions};
 use tin_cloak_model::state::push::{Against, MendOptions, COMBINED};
-use tin_cloak_model::state::step::Step;
+use tin_cloak_model::state::step::{MendingStep, SeatingStep, Step, TrialStep};
 use tin_cloak_model::state::stroke::Chosen;
 use tin_cloak_model::state::trial_plan::{CountRule, Counts, Target};
 
@@ -172,7 +172,7 @@ fn seatings(room: &Room, rows: &OutByRow) -> Vec<Means> {
             kind: MeansKind::Seat,
             words: format!("Ease {} off what lies beneath at rest", name(room, piece)),
             why: in_words(&out),
-            step: Step::Ease { piece, chosen: Chosen::Everything, options },
+            step: Step::Seating(SeatingStep::Ease { piece, chosen: Chosen::Everything, options }),
         }
     };
     by_piece.into_iter().map(means).collect()
@@ -201,7 +201,7 @@ fn loosenings(room: &Room, rows: &OutByRow) -> Vec<Vec<Means>> {
                 kind: MeansKind::Loosen,
                 words: format!("Let {} wear {:.0} % of its shape {}", piece.name, amount * 100.0, m.name),
                 why: in_words(&out),
-                step: Step::WearShape { piece: piece.id, shape, amount },
+                step: Step::Seating(SeatingStep::WearShape { piece: piece.id, shape, amount }),
             };
             more.map(means).collect::<Vec<_>>()
         };
@@ -230,7 +230,7 @@ fn following(room: &Room, rows: &OutByRow) -> Option<Means> {
         kind: MeansKind::Shapes,
         words: format!("Let {who} follow the shapes of {}", body.name),
         why: format!("{over_body} cells over {}", body.name),
-        step: Step::FollowShapes { pieces, follow: true, shapes: Vec::new() },
+        step: Step::Seating(SeatingStep::FollowShapes { pieces, follow: true, shapes: Vec::new() }),
     })
 }
 
@@ -264,13 +264,13 @@ fn pushing(rows: &OutByRow) -> Option<Means> {
         kind: MeansKind::Push,
         words: "Push all layers off each other".to_owned(),
         why: format!("{cells} cells, those in poses held back among them"),
-        step: Step::PushOut {
+        step: Step::Mending(MendingStep::PushOut {
             pieces: Vec::new(),
             chosen: Chosen::Everything,
             options,
             against: Against::default(),
             turns: Vec::new(),
-        },
+        }),
     })
 }
 
@@ -285,12 +285,12 @@ fn smoothings(room: &Room, board: &Board) -> Vec<Means> {
             kind: MeansKind::Smooth,
             words: format!("Relax {} towards the shape that it came in", piece.name),
             why: format!("strained in {poses} poses"),
-            step: Step::Relax {
+            step: Step::Seating(SeatingStep::Relax {
                 piece: piece.id,
                 chosen: Chosen::Everything,
                 options: RelaxOptions::default(),
                 shape: None,
-            },
+            }),
         })
     };
     room.dress.pieces.iter().enumerate().filter_map(means).collect()
@@ -307,7 +307,7 @@ fn tucking(room: &Room, rows: &OutByRow) -> Option<Means> {
         kind: MeansKind::Tuck,
         words: format!("Draw {} in under what is worn", room.dress.body.name),
         why: in_words(&sum),
-        step: Step::Tuck { options, of: None, chosen: Chosen::Everything, pose: None },
+        step: Step::Mending(MendingStep::Tuck { options, of: None, chosen: Chosen::Everything, pose: None }),
     })
 }
 
@@ -319,7 +319,7 @@ fn hiding(rows: &OutByRow) -> Option<Means> {
         kind: MeansKind::Hide,
         words: "Hide what nobody sees".to_owned(),
         why: in_words(&Out { cells, deepest_mm: deepest, ..Out::default() }),
-        step: Step::Hide { options: HideOptions::default() },
+        step: Step::Mending(MendingStep::Hide { options: HideOptions::default() }),
     })
 }
 
@@ -334,13 +334,13 @@ fn correcting(rows: &OutByRow) -> Vec<Means> {
         kind: MeansKind::Corrective,
         words: words.to_owned(),
         why: in_words(&sum),
-        step: Step::Correct {
+        step: Step::Mending(MendingStep::Correct {
             pieces: Vec::new(),
             options: MendOptions { combined, ..MendOptions::of_correctives() },
             chosen: Chosen::Everything,
             against: Against::default(),
             turns: Vec::new(),
-        },
+        }),
     };
     let both = [
         (COMBINED, "Make correctives that hold in combined poses"),
@@ -374,6 +374,6 @@ fn leaving(room: &Room, rows: &OutByRow) -> Option<Means> {
             "{}: cloth in the pit of an arm, the back of a knee",
             in_words(&Out { cells, deepest_mm: deepest, ..Out::default() })
         ),
-        step: Step::Try { plan, said },
+        step: Step::Trial(TrialStep::Try { plan, said }),
     })
 }

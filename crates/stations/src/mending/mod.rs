@@ -1,5 +1,6 @@
 //! What is done about trouble the board shows.
 
+pub mod apply;
 pub mod bindings;
 pub mod correct;
 pub mod correct_steps;

@@ -1,5 +1,6 @@
 //! Where pieces belong at rest.
 
+pub mod apply;
 pub mod brushing;
 pub mod easing;
 pub mod follow_shapes;

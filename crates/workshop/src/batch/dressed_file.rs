@@ -22,7 +22,7 @@ use tin_cloak_model::state::blobs::pack_indices;
 use tin_cloak_model::state::mask::Mask;
 use tin_cloak_model::state::names::{FileRef, BODY};
 use tin_cloak_model::state::push::{Against, MendOptions};
-use tin_cloak_model::state::step::{PutOn, Step};
+use tin_cloak_model::state::step::{IntakeStep, MendingStep, PutOn, Step, TrialStep};
 use tin_cloak_model::state::stroke::Chosen;
 use tin_cloak_model::state::trial_plan::{Frames, PairTolerance, TrialPlan, Tries};
 use tin_cloak_stations::handover::export::export_glb;
@@ -110,7 +110,7 @@ impl DressedFile {
         if pieces.is_empty() {
             return Err(WorkshopError::NothingWorn { file: file.name.clone() });
         }
-        dressed.run(Step::PutOn { pieces })?;
+        dressed.run(Step::Intake(IntakeStep::PutOn { pieces }))?;
         dressed.try_in(&file.name, wish, says)?;
         Ok(dressed)
     }
@@ -159,11 +159,11 @@ impl DressedFile {
             plan = plan.with_tolerance((&t.outer, &t.inner), Some(t.tolerance_mm));
         }
         if let Some(tolerance_mm) = says.tolerance_mm.filter(|mm| *mm != self.room.state.tolerance_mm) {
-            self.run(Step::SetTolerance { tolerance_mm })?;
+            self.run(Step::Trial(TrialStep::SetTolerance { tolerance_mm }))?;
         }
         match plan == self.room.state.plan {
             true => Ok(()),
-            false => self.run(Step::Try { plan, said: "Trials: as asked for".to_owned() }),
+            false => self.run(Step::Trial(TrialStep::Try { plan, said: "Trials: as asked for".to_owned() })),
         }
     }
 
@@ -257,13 +257,13 @@ impl DressedFile {
         tell: Tell,
     ) -> Result<Vec<String>, WorkshopError> {
         let against = self.against(only)?;
-        let step = Step::PushOut {
+        let step = Step::Mending(MendingStep::PushOut {
             pieces: Vec::new(),
             chosen: Chosen::Everything,
             options,
             against,
             turns: Vec::new(),
-        };
+        });
         self.waited_for(self.shop.start(self.fitting, step)?, tell)?;
         self.room = self.shop.room(self.fitting, None)?;
         Ok(self.shop.fitting(self.fitting)?.effect().notes)
@@ -378,6 +378,6 @@ impl Workshop {
     fn bring_in_motion(&self, file: &NamedFile) -> Result<Step, WorkshopError> {
         let FileRef { file: blob, file_name, .. } = self.kept_file(file)?;
         let stem = file_name.rsplit_once('.').map_or(file_name.as_str(), |(stem, _)| stem).to_owned();
-        Ok(Step::AddMotion { file: blob, file_name, name: stem })
+        Ok(Step::Trial(TrialStep::AddMotion { file: blob, file_name, name: stem }))
     }
 }

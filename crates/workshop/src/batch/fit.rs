@@ -12,7 +12,7 @@ use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::names::{FileRef, PieceId};
 use tin_cloak_model::state::recipe::{BindOptions, FollowWish, Method};
-use tin_cloak_model::state::step::{PutOn, Step};
+use tin_cloak_model::state::step::{BindingStep, IntakeStep, PutOn, SeatingStep, Step};
 use tin_cloak_stations::handover::export::export_glb;
 use tin_cloak_stations::making::job::{BindSeconds, Job};
 
@@ -70,28 +70,38 @@ pub fn fit_files(
     if pieces.is_empty() {
         return Err(WorkshopError::NothingToPutOn);
     }
-    shop.run_at_once(fitting, &Step::PutOn { pieces })?;
+    shop.run_at_once(fitting, &Step::Intake(IntakeStep::PutOn { pieces }))?;
     let room = shop.room(fitting, None)?;
     let ids: Vec<PieceId> = room.state.pieces.iter().map(|p| p.id).collect();
     for (&id, file) in ids.iter().zip(&of_file) {
         if is_kept(&room, id, file)? {
             continue;
         }
-        shop.run_at_once(fitting, &Step::ChooseMethod { piece: id, options: options.clone() })?;
+        shop.run_at_once(
+            fitting,
+            &Step::Binding(BindingStep::ChooseMethod { piece: id, options: options.clone() }),
+        )?;
         if let Some(joint) = &file.joint {
             let follow = FollowWish::Joint(joint.clone());
-            shop.run_at_once(fitting, &Step::Follow { piece: id, shell: None, follow })?;
+            shop.run_at_once(
+                fitting,
+                &Step::Binding(BindingStep::Follow { piece: id, shell: None, follow }),
+            )?;
         }
     }
     let job = Job::alone(fitting);
-    shop.run_in(fitting, &Step::Bind { pieces: Vec::new() }, &job)?;
+    shop.run_in(fitting, &Step::Binding(BindingStep::Bind { pieces: Vec::new() }), &job)?;
     let shapes = match follow {
         FollowedShapes::None => None,
         FollowedShapes::All => Some(Vec::new()),
         FollowedShapes::These(names) => Some(names.clone()),
     };
     if let Some(shapes) = shapes {
-        shop.run_in(fitting, &Step::FollowShapes { pieces: Vec::new(), follow: true, shapes }, &job)?;
+        shop.run_in(
+            fitting,
+            &Step::Seating(SeatingStep::FollowShapes { pieces: Vec::new(), follow: true, shapes }),
+            &job,
+        )?;
     }
     let room = shop.room(fitting, None)?;
     let bytes = export_glb(&room.dress)?;

@@ -24,14 +24,13 @@ use tin_cloak_model::state::key::Key;
 use tin_cloak_model::state::motion::MotionState;
 use tin_cloak_model::state::names::{FileRef, PieceId};
 use tin_cloak_model::state::recipe::{SourcePart, Takes};
-use tin_cloak_model::state::step::{Effect, Step};
+use tin_cloak_model::state::step::{BindingStep, Effect, IntakeStep, Step, TrialStep};
 use tin_cloak_stations::handover::export::export_glb;
 use tin_cloak_stations::handover::outdated::OutdatedOfRoom;
 use tin_cloak_stations::intake::finding::counted;
 use tin_cloak_stations::intake::found::harmless_cures;
 use tin_cloak_stations::intake::suggested::suggested;
 use tin_cloak_stations::looking::picture;
-use tin_cloak_stations::making::apply::title;
 use tin_cloak_stations::making::doing::Doing;
 use tin_cloak_stations::making::draft::Draft;
 use tin_cloak_stations::making::job::{Job, JobState};
@@ -184,7 +183,7 @@ impl Workshop {
             return Err(WorkshopError::Missing { what: "kept binding", id: asset.id });
         }
         let takes = Takes::Template(file_of(&asset));
-        Ok(Step::TakeFrom { piece, takes, part: SourcePart::Whole })
+        Ok(Step::Binding(BindingStep::TakeFrom { piece, takes, part: SourcePart::Whole }))
     }
 
     /// All fittings, the last changed first.
@@ -289,11 +288,11 @@ impl Workshop {
         let whole = self.decoder.body(&self.store, &body, &parts)?;
         let mark = known.meshes.iter().filter_map(|m| m.mark.as_ref()).find(|m| m.role == "body");
         let said = FileSettings::of_mark(mark, &whole.skeleton);
-        let step = Step::Begin {
+        let step = Step::Intake(IntakeStep::Begin {
             file: body.file.clone(),
             file_name: body.file_name.clone(),
             mesh: body.mesh.clone(),
-        };
+        });
         let state = FittingState {
             body_parts: parts,
             ranges: said.ranges,
@@ -353,7 +352,7 @@ impl Workshop {
     /// When it is not there.
     pub fn piece_step(&self, asset: i64, layer: u16, kind: PieceKind) -> Result<Step, WorkshopError> {
         let FileRef { file, file_name, mesh } = file_of(&self.asset(asset)?);
-        Ok(Step::AddPiece { file, file_name, mesh, layer, kind })
+        Ok(Step::Intake(IntakeStep::AddPiece { file, file_name, mesh, layer, kind }))
     }
 
     /// The step that puts assets on as pieces (all of the shelf's that are not worn when the list is empty),
@@ -373,7 +372,9 @@ impl Workshop {
         if chosen.is_empty() {
             return Err(WorkshopError::NothingToPutOn);
         }
-        Ok(Step::PutOn { pieces: suggested((&self.store, &self.decoder), &room, &chosen)? })
+        Ok(Step::Intake(IntakeStep::PutOn {
+            pieces: suggested((&self.store, &self.decoder), &room, &chosen)?,
+        }))
     }
 
     /// The step that tries an asset's motions.
@@ -385,7 +386,11 @@ impl Workshop {
         if AssetFacts::new(&asset).vertices > 0 {
             return Err(WorkshopError::NotAMesh { name: asset.name });
         }
-        Ok(Step::AddMotion { file: asset.file, file_name: asset.file_name, name: asset.mesh })
+        Ok(Step::Trial(TrialStep::AddMotion {
+            file: asset.file,
+            file_name: asset.file_name,
+            name: asset.mesh,
+        }))
     }
 
     /// What the motions of a state have for joints.
@@ -446,7 +451,7 @@ impl Workshop {
     pub fn start(self: &Arc<Self>, fitting: i64, step: Step) -> Result<JobId, WorkshopError> {
         self.store.fitting(fitting)?;
         self.stop_measuring(fitting);
-        let title = title(&step).to_owned();
+        let title = step.title().to_owned();
         let workshop = Arc::clone(self);
         let run = move |job: &Job| workshop.crews.working.install(|| workshop.run(fitting, &step, job));
         let again = Arc::clone(self);
@@ -488,7 +493,7 @@ impl Workshop {
     pub(super) fn run(&self, fitting: i64, step: &Step, job: &Job) -> Result<String, WorkshopError> {
         let (cursor, room) = (self.store.fitting(fitting)?.cursor, self.room(fitting, None)?);
         let (sentence, mut draft, after) = match step {
-            Step::CureAll => {
+            Step::Intake(IntakeStep::CureAll) => {
                 let mut draft = Draft::new(&room.state);
                 let (sentence, after) = self.cure_all(&room, &mut draft, job)?;
                 (sentence, draft, after)

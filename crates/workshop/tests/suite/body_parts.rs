@@ -12,7 +12,8 @@ use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::HideOfRoom;
 use tin_cloak_workshop::{
     export_glb, prove, read, BodyPart, Chosen, Companions, Document, DressedFile, EaseOptions, HideOptions,
-    MeansKind, MendOptions, MeshPart, NamedFile, Pick, PieceKind, Step, TrialSays, TrialWish, What, Workshop,
+    IntakeStep, MeansKind, MendOptions, MendingStep, MeshPart, NamedFile, Pick, PieceKind, SeatingStep, Step,
+    TrialSays, TrialWish, What, Workshop,
 };
 
 fn wick() -> Document {
@@ -122,13 +123,13 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
 
     // Drawn in under what is worn, each mesh goes out with its part of that.
     let options = EaseOptions { least_mm: 0.5, most_mm: Some(1.5) };
-    bench.run(Step::Ease { piece: 2, chosen: Chosen::Everything, options });
-    bench.run(Step::Tuck {
+    bench.run(Step::Seating(SeatingStep::Ease { piece: 2, chosen: Chosen::Everything, options }));
+    bench.run(Step::Mending(MendingStep::Tuck {
         options: MendOptions::of_tucks(),
         of: None,
         chosen: Chosen::Everything,
         pose: None,
-    });
+    }));
     let room = bench.room();
     let drawn_in: usize = room.dress.body.made_shapes().iter().map(|t| t.vertices.len()).sum();
     assert!(drawn_in > 50, "{drawn_in}");
@@ -155,7 +156,9 @@ fn what_nobody_sees_of_a_body_of_three_meshes_is_left_out_of_each() {
     let plan = bench.planned(&[MeansKind::Hide]);
     let tried: Vec<MeansKind> = plan.steps.iter().chain(&plan.no_help).map(|t| t.means.kind).collect();
     assert_eq!(tried, [MeansKind::Hide]);
-    bench.run(Step::Hide { options: HideOptions { beneath: false, ..HideOptions::default() } });
+    bench.run(Step::Mending(MendingStep::Hide {
+        options: HideOptions { beneath: false, ..HideOptions::default() },
+    }));
     let faces = |room: &tin_cloak_workshop::Room, name: &str| {
         let bytes = export_glb(&room.dress).unwrap();
         let out = read("x.glb", &bytes, &Companions::new()).unwrap();
@@ -180,7 +183,7 @@ fn what_nobody_sees_of_a_body_of_three_meshes_is_left_out_of_each() {
     let vertices: Vec<u32> =
         (0..body.rest.len() as u32).filter(|v| of_trunk(&body.rest[*v as usize])).collect();
     let chosen = Chosen::Picks(vec![Pick::add(What::Vertices(vertices))]);
-    bench.run(Step::Mask { part: 0, chosen, hide: true });
+    bench.run(Step::Mending(MendingStep::Mask { part: 0, chosen, hide: true }));
     let room = bench.room();
     assert_eq!((faces(&room, &trunk.name), faces(&room, &parts[2].name)), (0, parts[2].mesh.triangles.len()));
     let (_, proof) = prove(&room, Some(&bench.board()), &|_| true).unwrap();
@@ -211,8 +214,10 @@ fn of_a_mesh_that_holds_more_the_bodys_parts_are_chosen() {
     let shells = &body.meshes[0].shells;
     let ball = (0..shells.len()).find(|&s| shells[s].1.x > 0.5).unwrap() as u32;
     let kept: Vec<u32> = (0..shells.len() as u32).filter(|s| *s != ball).collect();
-    let only = |shells: &[u32]| Step::SetBodyParts {
-        parts: vec![BodyPart { mesh: "wick".into(), shells: Some(shells.to_vec()) }],
+    let only = |shells: &[u32]| {
+        Step::Intake(IntakeStep::SetBodyParts {
+            parts: vec![BodyPart { mesh: "wick".into(), shells: Some(shells.to_vec()) }],
+        })
     };
     bench.run(only(&kept));
     let room = bench.room();
@@ -228,7 +233,7 @@ fn of_a_mesh_that_holds_more_the_bodys_parts_are_chosen() {
         .filter(|v| room.dress.body.rest[*v as usize].y < 0.1)
         .collect();
     let chosen = Chosen::Picks(vec![Pick::add(What::Vertices(feet))]);
-    bench.run(Step::Mask { part: 0, chosen, hide: true });
+    bench.run(Step::Mending(MendingStep::Mask { part: 0, chosen, hide: true }));
     let hidden = bench.room().hidden_of("wick").0;
     assert!(hidden > 100);
     let without = begun(&export_glb(&bench.room().dress).unwrap(), false).room();
@@ -238,7 +243,9 @@ fn of_a_mesh_that_holds_more_the_bodys_parts_are_chosen() {
     // What makes no sense is refused and changes nothing.
     assert!(bench.refused(only(&[])).contains("nothing of “wick” is left"));
     let parts = vec![BodyPart::whole("tail")];
-    assert!(bench.refused(Step::SetBodyParts { parts }).contains("no mesh named “tail”"));
-    assert!(bench.refused(Step::SetBodyParts { parts: Vec::new() }).contains("nothing of"));
+    assert!(bench.refused(Step::Intake(IntakeStep::SetBodyParts { parts })).contains("no mesh named “tail”"));
+    assert!(bench
+        .refused(Step::Intake(IntakeStep::SetBodyParts { parts: Vec::new() }))
+        .contains("nothing of"));
     assert_eq!(bench.room().dress.body.rest, room.dress.body.rest);
 }

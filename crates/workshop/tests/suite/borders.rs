@@ -8,8 +8,9 @@ use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
-    export_glb, read, sort_document, Chosen, Clean, Companions, Dress, DressedFile, Grade, MapKind,
-    NamedFile, OwnJoint, PieceKind, Step, TrialSays, TrialWish, Turn, ViewRequest, Workshop,
+    export_glb, read, sort_document, BindingStep, Chosen, Clean, Companions, Dress, DressedFile, Grade,
+    IntakeStep, MapKind, NamedFile, OwnJoint, PieceKind, Step, TrialSays, TrialStep, TrialWish, Turn,
+    ViewRequest, Workshop,
 };
 
 /// Wick, whose first clip has a rotation of zero as the first key of one joint.
@@ -46,10 +47,13 @@ fn a_clip_that_cannot_be_played_is_told_and_costs_nothing() {
     let tunic = wardrobe().iter().find(|f| f.name == "quilted tunic.glb").unwrap();
     let step = shop.piece_step(bring(&shop, tunic.name, &tunic.bytes), 1, PieceKind::Soft).unwrap();
     shop.run_now(fitting, step).unwrap();
-    shop.run_now(fitting, Step::Bind { pieces: Vec::new() }).unwrap();
+    shop.run_now(fitting, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
     let clean = Clean::Smooth { strength: 0.3, times: 1 };
-    shop.run_now(fitting, Step::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() })
-        .unwrap();
+    shop.run_now(
+        fitting,
+        Step::Binding(BindingStep::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() }),
+    )
+    .unwrap();
 
     let room = shop.room(fitting, None).unwrap();
     let (skipped, why) = room.trials.skipped.iter().find(|s| s.1.contains("zero")).unwrap();
@@ -104,7 +108,9 @@ fn what_is_not_finite_is_never_kept() {
     let bench = wearing(&[("breeches", 1)]);
     // A turn that is no number is no turn: what is kept can be read again, to the bit.
     let turns = vec![Turn { joint: 3, bend: f32::NAN, twist: f32::INFINITY, ..Turn::default() }];
-    let outcome = bench.shop.run_now(bench.fitting, Step::KeepPose { name: "odd".into(), pose: 0, turns });
+    let outcome = bench
+        .shop
+        .run_now(bench.fitting, Step::Trial(TrialStep::KeepPose { name: "odd".into(), pose: 0, turns }));
     let state = bench.room().state.clone();
     assert!(outcome.is_err() || state.poses[0].pose.rotations.iter().all(|q| q.is_finite()));
     let Bench { shop, fitting, folder } = bench;
@@ -118,12 +124,12 @@ fn what_is_not_finite_is_never_kept() {
 #[test]
 fn faces_left_out_after_binding_take_their_numbers_with_them() {
     let bench = wearing(&[("scale cloak", 1)]);
-    bench.run(Step::SetKind { piece: 1, kind: PieceKind::Mixed });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 1, kind: PieceKind::Mixed }));
     bench.bind_all();
     let before = bench.piece(1);
     let bound = before.bound.clone().unwrap();
     assert!(!bound.filled.is_empty());
-    bench.run(Step::LeaveOutUnseen { piece: 1 });
+    bench.run(Step::Intake(IntakeStep::LeaveOutUnseen { piece: 1 }));
     let after = bench.piece(1);
     assert!(after.topology.triangles.len() < before.topology.triangles.len());
     let left = after.bound.clone().unwrap();
@@ -169,11 +175,11 @@ fn a_joint_that_the_bodys_file_has_stays_when_it_is_no_longer_a_pieces() {
     assert!(!joints.is_empty());
     let (skeleton, skin) =
         (second.room().dress.body.skeleton.clone(), second.piece(1).bound.unwrap().skin.clone());
-    second.run(Step::RemoveJoint { name: joints[0].name.clone() });
+    second.run(Step::Binding(BindingStep::RemoveJoint { name: joints[0].name.clone() }));
     assert_eq!(second.room().dress.body.skeleton.names, skeleton.names);
     assert!(second.piece(1).bound.unwrap().skin == skin);
     assert_eq!(second.room().state.joints.len(), joints.len() - 1);
-    second.run(Step::RemovePiece { piece: 1 });
+    second.run(Step::Intake(IntakeStep::RemovePiece { piece: 1 }));
     assert!(second.room().state.joints.is_empty());
     assert_eq!(second.room().dress.body.skeleton.names, skeleton.names);
 }
@@ -183,7 +189,7 @@ fn a_piece_as_it_came_can_be_given_a_joint() {
     let bench = wearing_bound(&[("quilted tunic", 1)]);
     let second = again(&bench);
     let place = Vec3::new(0.09, 0.75, 0.12);
-    second.run(Step::AddJoint {
+    second.run(Step::Binding(BindingStep::AddJoint {
         joint: OwnJoint {
             name: "flap".into(),
             parent: "hips".into(),
@@ -194,7 +200,7 @@ fn a_piece_as_it_came_can_be_given_a_joint() {
             range: [-20.0, 35.0],
             reach_mm: 120.0,
         },
-    });
+    }));
     let piece = second.piece(1);
     let bound = piece.bound.unwrap();
     assert_eq!(bound.method, "came");
@@ -226,7 +232,9 @@ fn eight_clients_at_once_leave_a_state_that_each_would_know() {
                 for turn in 0..5 {
                     let layer = 1 + ((client * 5 + turn) % 90) as u16;
                     match (client + turn) % 3 {
-                        0 => drop(shop.run_now(fitting, Step::MoveToLayer { piece: 1, layer })),
+                        0 => drop(
+                            shop.run_now(fitting, Step::Intake(IntakeStep::MoveToLayer { piece: 1, layer })),
+                        ),
                         1 => drop(shop.undo(fitting)),
                         _ => drop(shop.redo(fitting)),
                     }

@@ -11,8 +11,9 @@ use tin_cloak_workshop::ChoosingOfRoom;
 use tin_cloak_workshop::HandViewOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
-    BindOptions, BrushStroke, Chosen, Clean, Cleaned, Companions, HandAmount, HandChange, HandRest, MapKind,
-    Method, Moment, Pick, PickHow, PieceKind, Reach, SourcePart, Step, StrokePose, Takes, ViewRequest, What,
+    BindOptions, BindingStep, BrushStroke, Chosen, Clean, Cleaned, Companions, HandAmount, HandChange,
+    HandRest, MapKind, Method, Moment, Pick, PickHow, PieceKind, Reach, SeatingStep, SourcePart, Step,
+    StrokePose, Takes, ViewRequest, What,
 };
 
 fn tunic() -> Bench {
@@ -22,7 +23,7 @@ fn tunic() -> Bench {
 fn by_hand(change: HandChange, picks: Vec<Pick>, locked: &[&str]) -> Step {
     let clean = Clean::ByHand { change, firm_percent: None };
     let locked = locked.iter().map(|l| (*l).to_owned()).collect();
-    Step::Clean { piece: 1, clean, chosen: Chosen::Picks(picks), locked }
+    Step::Binding(BindingStep::Clean { piece: 1, clean, chosen: Chosen::Picks(picks), locked })
 }
 
 fn add(joint: &str, by: f32) -> HandChange {
@@ -85,9 +86,9 @@ fn steps_by_hand_say_what_they_did_and_bad_ones_why_not() {
         by_hand(fade([0, 999_999]), forearm(), &[]),
         by_hand(HandChange::Copy { vertex: 999_999 }, forearm(), &[]),
         by_hand(add("lower_arm_left", 0.1), vec![Pick::add(What::Patch("cuff".into()))], &[]),
-        Step::KeepPatch { piece: 1, name: " ".into(), picks: forearm() },
-        Step::DropPatch { piece: 1, name: "cuff".into() },
-        Step::KeepPatch { piece: 1, name: "left forearm".into(), picks: forearm() },
+        Step::Binding(BindingStep::KeepPatch { piece: 1, name: " ".into(), picks: forearm() }),
+        Step::Binding(BindingStep::DropPatch { piece: 1, name: "cuff".into() }),
+        Step::Binding(BindingStep::KeepPatch { piece: 1, name: "left forearm".into(), picks: forearm() }),
     ];
     let mut told = Vec::new();
     for step in steps {
@@ -111,11 +112,11 @@ fn what_was_done_by_hand_is_done_again_where_its_choice_is_now() {
     let bench = tunic();
     bench.run(by_hand(add("lower_arm_left", 0.2), forearm(), &[]));
     let options = BindOptions { method: Method::Surface, ..BindOptions::default() };
-    bench.run(Step::ChooseMethod { piece: 1, options });
+    bench.run(Step::Binding(BindingStep::ChooseMethod { piece: 1, options }));
     let notes = bench.open().effect().notes.join("; ");
     assert!(notes.contains("again: Add 0.2 of lower_arm_left on quilted tunic"), "{notes}");
     // The same choice of what it was bound to by that method, a fifth more.
-    bench.run(Step::ForgetCleaning { piece: 1 });
+    bench.run(Step::Binding(BindingStep::ForgetCleaning { piece: 1 }));
     let fresh = bench.piece(1).bound.unwrap();
     bench.run(by_hand(add("lower_arm_left", 0.2), forearm(), &[]));
     let again = bench.piece(1).bound.unwrap();
@@ -176,7 +177,12 @@ fn a_brush_on_both_sides_gives_each_side_its_own_joint() {
     let brush = Reach { radius_mm: 40.0, dabs: vec![vertex], mirrored: true };
     let clean = Clean::ByHand { change: add("lower_arm_left", 0.3), firm_percent: Some(20.0) };
     let before = bench.piece(1).bound.unwrap();
-    bench.run(Step::Clean { piece: 1, clean, chosen: Chosen::Around(brush), locked: Vec::new() });
+    bench.run(Step::Binding(BindingStep::Clean {
+        piece: 1,
+        clean,
+        chosen: Chosen::Around(brush),
+        locked: Vec::new(),
+    }));
     let after = bench.piece(1).bound.unwrap();
     let skeleton = &bench.room().dress.body.skeleton.clone();
     for (joint, side) in [("lower_arm_left", 1.0), ("lower_arm_right", -1.0f32)] {
@@ -209,7 +215,7 @@ fn a_pull_in_a_pose_comes_back_to_rest_and_shows_there_as_it_was_drawn() {
         into_shape: None,
     };
     let drawn = room.brush_view(1, &stroke).unwrap().part.positions;
-    bench.run(Step::Brush { piece: 1, stroke });
+    bench.run(Step::Seating(SeatingStep::Brush { piece: 1, stroke }));
     let after = bench.room().view(&view).unwrap()[1].positions.clone();
     let off = drawn.iter().zip(&after).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
     assert!(off < 1e-4, "the pose shows what was drawn: {off}");
@@ -221,7 +227,7 @@ fn a_pull_in_a_pose_comes_back_to_rest_and_shows_there_as_it_was_drawn() {
 #[test]
 fn in_a_pose_a_piece_is_worked_on_as_the_pose_shows_it() {
     let bench = tunic();
-    bench.run(Step::FollowShapes { pieces: vec![1], follow: true, shapes: Vec::new() });
+    bench.run(Step::Seating(SeatingStep::FollowShapes { pieces: vec![1], follow: true, shapes: Vec::new() }));
     let room = bench.room();
     let stout = room.dress.body.own_shapes().iter().position(|m| m.name == "stout").unwrap();
     let pose = room.trials.trials.iter().position(|t| t.name == "squat").unwrap();
@@ -258,7 +264,7 @@ fn in_a_pose_a_piece_is_worked_on_as_the_pose_shows_it() {
     let drawn = room.brush_view(1, &pull).unwrap().part.positions;
     assert!((furthest(&drawn, &seen.positions) - 0.004).abs() < 2e-4);
     let rest = bench.rest(1);
-    bench.run(Step::Brush { piece: 1, stroke: pull });
+    bench.run(Step::Seating(SeatingStep::Brush { piece: 1, stroke: pull }));
     assert_eq!(bench.rest(1), rest);
     let now = bench.room().view(&view).unwrap()[1].positions.clone();
     assert!(furthest(&drawn, &now) < 1e-5, "the pose shows what was drawn");
@@ -276,11 +282,13 @@ fn both_walls_of_a_plate_change_alike_unless_one_is_chosen() {
     let over = |v: &&u32| partners[**v as usize] != **v;
     let v = *outside.iter().filter(over).nth(40).unwrap();
     let reach = Reach { radius_mm: 30.0, dabs: vec![v], mirrored: false };
-    let brush = |chosen| Step::Clean {
-        piece: 1,
-        clean: Clean::ByHand { change: add("hips", 0.3), firm_percent: Some(30.0) },
-        chosen,
-        locked: vec!["head".to_owned()],
+    let brush = |chosen| {
+        Step::Binding(BindingStep::Clean {
+            piece: 1,
+            clean: Clean::ByHand { change: add("hips", 0.3), firm_percent: Some(30.0) },
+            chosen,
+            locked: vec!["head".to_owned()],
+        })
     };
     let weight_apart = || {
         let bound = bench.piece(1).bound.unwrap();
@@ -305,7 +313,12 @@ fn both_walls_of_a_plate_change_alike_unless_one_is_chosen() {
     // Cleaning of all of it keeps them alike.
     bench.shop.undo(bench.fitting).unwrap();
     let smooth = Clean::Smooth { strength: 0.5, times: 5 };
-    bench.run(Step::Clean { piece: 1, clean: smooth, chosen: Chosen::Everything, locked: Vec::new() });
+    bench.run(Step::Binding(BindingStep::Clean {
+        piece: 1,
+        clean: smooth,
+        chosen: Chosen::Everything,
+        locked: Vec::new(),
+    }));
     assert!(weight_apart().0 < least, "{:?}", weight_apart());
 }
 
@@ -333,10 +346,11 @@ fn the_bodys_own_weights_are_changed_and_what_was_bound_before_is_older() {
     let bench = tunic();
     let before = bench.room().dress.body.welded_skin.clone();
     let step = |change| {
-        let Step::Clean { clean, chosen, locked, .. } = by_hand(change, forearm(), &[]) else {
+        let Step::Binding(BindingStep::Clean { clean, chosen, locked, .. }) = by_hand(change, forearm(), &[])
+        else {
             unreachable!()
         };
-        Step::Clean { piece: 0, clean, chosen, locked }
+        Step::Binding(BindingStep::Clean { piece: 0, clean, chosen, locked })
     };
     let lower_arm = bench.room().dress.body.skeleton.find("lower_arm_left").unwrap();
     let chosen = before.column(lower_arm).iter().filter(|w| **w > 0.3).count();
@@ -362,9 +376,9 @@ fn the_bodys_own_weights_are_changed_and_what_was_bound_before_is_older() {
     assert!(bench.room().older_pieces().is_empty());
     assert_ne!(bench.piece(1).bound.unwrap().skin, old);
     // A patch of the body, forgotten when it is made of other meshes; nothing lies beneath the body.
-    bench.run(Step::KeepPatch { piece: 0, name: "forearm".into(), picks: forearm() });
+    bench.run(Step::Binding(BindingStep::KeepPatch { piece: 0, name: "forearm".into(), picks: forearm() }));
     assert_eq!(bench.room().state.body_patches.len(), 1);
-    bench.run(Step::DropPatch { piece: 0, name: "forearm".into() });
+    bench.run(Step::Binding(BindingStep::DropPatch { piece: 0, name: "forearm".into() }));
     assert!(bench.refused(step(HandChange::Beneath { share: 0.5, fade_mm: 0.0 })).contains("nothing on"));
     // Taken back step by step it is the file's to the bit.
     for _ in 0..4 {
@@ -390,7 +404,7 @@ fn a_snag_is_chosen_on_both_its_parts_and_a_patch_where_it_is_on_another_piece()
     assert!(choose(2, &[Pick::add(one)]).count > 0);
     // A patch of the breeches means the same place on the tunic, and the same vertices on itself.
     let hips = vec![Pick::add(What::Joint { joint: "hips".to_owned(), over: 0.5 })];
-    bench.run(Step::KeepPatch { piece: 1, name: "hips".into(), picks: hips.clone() });
+    bench.run(Step::Binding(BindingStep::KeepPatch { piece: 1, name: "hips".into(), picks: hips.clone() }));
     let there = What::PatchOf { piece: 1, name: "hips".into() };
     let (own, on_other) = (choose(1, &hips).count, choose(2, &[Pick::add(there.clone())]).count);
     assert_eq!(choose(1, &[Pick::add(there)]).count, own);
@@ -430,7 +444,11 @@ fn a_patch_asked_of_a_denser_cut_means_the_same_region_within_a_ring() {
     // A disc round one vertex of the coarse one; edges there are 26 mm long.
     let middle = 8 * 60;
     let disc = Reach { radius_mm: 100.0, dabs: vec![middle], mirrored: false };
-    bench.run(Step::KeepPatch { piece: 1, name: "disc".into(), picks: vec![Pick::add(What::Around(disc))] });
+    bench.run(Step::Binding(BindingStep::KeepPatch {
+        piece: 1,
+        name: "disc".into(),
+        picks: vec![Pick::add(What::Around(disc))],
+    }));
     let asked = [Pick::add(What::PatchOf { piece: 1, name: "disc".into() })];
     let found = bench.room().choose(2, &asked, Moment::new(&ViewRequest::default())).unwrap();
     let (coarse, dense) = (bench.rest(1), bench.rest(2));
@@ -454,17 +472,22 @@ fn a_patch_asked_of_a_denser_cut_means_the_same_region_within_a_ring() {
 fn a_kept_patch_is_the_part_that_another_piece_takes_its_weights_from() {
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     let hips = vec![Pick::add(What::Joint { joint: "hips".to_owned(), over: 0.5 })];
-    bench.run(Step::KeepPatch { piece: 1, name: "hips".into(), picks: hips });
-    let take = |name: &str| Step::TakeFrom {
-        piece: 2,
-        takes: Takes::Pieces(vec![1]),
-        part: SourcePart::Kept(name.to_owned()),
+    bench.run(Step::Binding(BindingStep::KeepPatch { piece: 1, name: "hips".into(), picks: hips }));
+    let take = |name: &str| {
+        Step::Binding(BindingStep::TakeFrom {
+            piece: 2,
+            takes: Takes::Pieces(vec![1]),
+            part: SourcePart::Kept(name.to_owned()),
+        })
     };
     assert!(bench.refused(take("knees")).contains("“knees”"));
     let kept = bench.shop.keep_template(bench.fitting, 1, "breeches, kept").unwrap();
-    let Step::TakeFrom { takes, .. } = bench.shop.template_step(kept.id, 2).unwrap() else { unreachable!() };
+    let Step::Binding(BindingStep::TakeFrom { takes, .. }) = bench.shop.template_step(kept.id, 2).unwrap()
+    else {
+        unreachable!()
+    };
     let part = SourcePart::Kept("hips".to_owned());
-    assert!(bench.refused(Step::TakeFrom { piece: 2, takes, part }).contains("“hips”"));
+    assert!(bench.refused(Step::Binding(BindingStep::TakeFrom { piece: 2, takes, part })).contains("“hips”"));
     let said = bench.run(take("hips"));
     assert!(said.starts_with("Let quilted tunic take its weights from breeches, its patch “hips”"), "{said}");
     // What is filled in from the hips alone follows no arm.
@@ -480,11 +503,13 @@ fn weights_beneath_fade_beyond_what_is_chosen() {
     let tunic = bench.piece(2);
     let skin = |piece: &tin_cloak_workshop::Piece| piece.bound.clone().unwrap().skin.clone();
     let chosen: Vec<u32> = (0..20).collect();
-    let change = |share: f32, fade_mm: f32| Step::Clean {
-        piece: 2,
-        clean: Clean::ByHand { change: HandChange::Beneath { share, fade_mm }, firm_percent: None },
-        chosen: Chosen::Picks(vec![Pick::add(What::Vertices(chosen.clone()))]),
-        locked: Vec::new(),
+    let change = |share: f32, fade_mm: f32| {
+        Step::Binding(BindingStep::Clean {
+            piece: 2,
+            clean: Clean::ByHand { change: HandChange::Beneath { share, fade_mm }, firm_percent: None },
+            chosen: Chosen::Picks(vec![Pick::add(What::Vertices(chosen.clone()))]),
+            locked: Vec::new(),
+        })
     };
     let changed = |step: Step| {
         let before = skin(&bench.piece(2));

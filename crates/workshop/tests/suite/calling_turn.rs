@@ -7,7 +7,7 @@ use tin_cloak_workshop::core::trial::{Interpolation, Track, TrackValues};
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
     fit_files, prove, read, BindOptions, CallingTurn, Companions, DressedFile, FollowedShapes, FoundOfRoom,
-    NamedFile, PieceFile, Step, TrialWish,
+    IntakeStep, NamedFile, PieceFile, SeatingStep, Step, TrialWish,
 };
 
 /// A ball that turns by 90° in a second and swells by 10 mm between 30° and 60° of that, in a shell 4 mm off it.
@@ -56,9 +56,10 @@ fn a_turn_that_goes_with_what_clips_key_is_found_and_kept_in_the_file() {
         full_degrees: full,
     };
     let call_up = |shape: &str, turn: Option<CallingTurn>| {
-        shop.run_now(fitting, Step::CallUpShape { shape: shape.into(), turn })
+        shop.run_now(fitting, Step::Intake(IntakeStep::CallUpShape { shape: shape.into(), turn }))
     };
-    shop.run_now(fitting, Step::WearBodyShape { shape: "stout".into(), amount: 0.1 }).unwrap();
+    shop.run_now(fitting, Step::Intake(IntakeStep::WearBodyShape { shape: "stout".into(), amount: 0.1 }))
+        .unwrap();
     let refused = |said: Result<String, tin_cloak_workshop::WorkshopError>| said.unwrap_err().to_string();
     assert!(refused(call_up("stout", Some(turn("swell", 90.0)))).contains("is worn by ball"));
     assert!(refused(call_up("breath", Some(turn("swell", 0.2)))).contains("over half a degree"));
@@ -90,8 +91,10 @@ fn pieces_follow_the_shapes_that_are_named_alone() {
     let file = DressedFile::open(&ball, None, &TrialWish::Clips, &Default::default()).unwrap();
     let (shop, fitting) = file.fitting();
     let shapes = vec!["breath".to_owned()];
-    shop.run_now(fitting, Step::FollowShapes { pieces: vec![1], follow: true, shapes }).unwrap();
-    shop.run_now(fitting, Step::WearBodyShape { shape: "stout".into(), amount: 0.1 }).unwrap();
+    shop.run_now(fitting, Step::Seating(SeatingStep::FollowShapes { pieces: vec![1], follow: true, shapes }))
+        .unwrap();
+    shop.run_now(fitting, Step::Intake(IntakeStep::WearBodyShape { shape: "stout".into(), amount: 0.1 }))
+        .unwrap();
     let effect = shop.fitting(fitting).unwrap().effect();
     assert!(effect.notes.iter().any(|n| n.contains("do not follow it: shell")), "{:?}", effect.notes);
 }

@@ -5,7 +5,9 @@ use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::JointId;
-use tin_cloak_workshop::{Chosen, Clean, JointChoice, Piece, PieceKind, SourcePart, Step, Takes};
+use tin_cloak_workshop::{
+    BindingStep, Chosen, Clean, IntakeStep, JointChoice, Piece, PieceKind, SourcePart, Step, Takes,
+};
 
 /// Wick with pieces on, as cloth, bound.
 fn bound(pieces: &[(&str, u16)]) -> Bench {
@@ -15,7 +17,7 @@ fn bound(pieces: &[(&str, u16)]) -> Bench {
 }
 
 fn clean(piece: u32, clean: Clean) -> Step {
-    Step::Clean { piece, clean, chosen: Chosen::Everything, locked: Vec::new() }
+    Step::Binding(BindingStep::Clean { piece, clean, chosen: Chosen::Everything, locked: Vec::new() })
 }
 
 fn weight(piece: &Piece, v: usize, joint: JointId) -> f32 {
@@ -50,7 +52,12 @@ fn weights_are_cleaned_in_steps_that_say_what_they_did() {
     let before = bench.piece(1);
     let joints = vec!["upper_arm_twist_left".to_owned()];
     let off = Clean::RemoveJoints { joints: joints.clone(), goes: WeightGoes::ToParent };
-    let locked = Step::Clean { piece: 1, clean: off.clone(), chosen: Chosen::Everything, locked: joints };
+    let locked = Step::Binding(BindingStep::Clean {
+        piece: 1,
+        clean: off.clone(),
+        chosen: Chosen::Everything,
+        locked: joints,
+    });
     assert!(bench.refused(locked).contains("needs that"));
     bench.run(clean(1, off));
     let after = bench.piece(1);
@@ -88,7 +95,7 @@ fn a_harness_takes_its_weights_from_the_tunic_beneath() {
     let bench = bound(&[("quilted tunic", 1), ("tin breastplate", 2)]);
     let take = |piece, from: Option<u32>| {
         let takes = from.map_or(Takes::Body, |id| Takes::Pieces(vec![id]));
-        Step::TakeFrom { piece, takes, part: SourcePart::Whole }
+        Step::Binding(BindingStep::TakeFrom { piece, takes, part: SourcePart::Whole })
     };
     let said = bench.run(take(2, Some(1)));
     assert_eq!(
@@ -106,20 +113,20 @@ fn a_harness_takes_its_weights_from_the_tunic_beneath() {
     // Without its source bound, it cannot be; all together they are, whatever their order.
     let bench = wearing(&[("quilted tunic", 1), ("tin breastplate", 2)]);
     bench.run(take(2, Some(1)));
-    let alone = Step::Bind { pieces: vec![2] };
+    let alone = Step::Binding(BindingStep::Bind { pieces: vec![2] });
     assert!(bench.refused(alone).contains("which is not bound"));
-    bench.run(Step::MoveToLayer { piece: 1, layer: 3 });
-    bench.run(Step::Bind { pieces: Vec::new() });
+    bench.run(Step::Intake(IntakeStep::MoveToLayer { piece: 1, layer: 3 }));
+    bench.run(Step::Binding(BindingStep::Bind { pieces: Vec::new() }));
     assert!(bench.piece(1).bound.is_some() && bench.piece(2).bound.is_some());
     // The source taken off, the body gives.
-    bench.run(Step::RemovePiece { piece: 1 });
+    bench.run(Step::Intake(IntakeStep::RemovePiece { piece: 1 }));
     assert_eq!(bench.open().room.state.pieces[0].recipe.takes, Takes::Body);
 }
 
 #[test]
 fn a_plate_that_moves_as_one_is_not_cleaned() {
     let bench = wearing(&[("tin breastplate", 1)]);
-    bench.run(Step::SetKind { piece: 1, kind: PieceKind::Stiff });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 1, kind: PieceKind::Stiff }));
     bench.bind_all();
     let smooth = clean(1, Clean::Smooth { strength: 0.5, times: 1 });
     assert!(bench.refused(smooth).contains("moves as one"));
@@ -141,9 +148,11 @@ fn a_piece_follows_only_the_joints_it_may() {
     assert!(bench.room().dress.body.welded_skin.column(pole).iter().any(|w| *w > 0.0));
     assert!(!follows(1, pole) && !follows(2, pole) && follows(1, find("upper_arm_left")));
     // As a cape is held, by neck and upper spine alone.
-    let choose = |only: bool, names: &[&str]| Step::ChooseJoints {
-        piece: 1,
-        choice: Some(JointChoice { only, joints: names.iter().map(|n| (*n).to_owned()).collect() }),
+    let choose = |only: bool, names: &[&str]| {
+        Step::Binding(BindingStep::ChooseJoints {
+            piece: 1,
+            choice: Some(JointChoice { only, joints: names.iter().map(|n| (*n).to_owned()).collect() }),
+        })
     };
     let said = bench.run(choose(true, &["neck", "spine_3"]));
     assert_eq!(said, "Let oilskin coat follow neck, spine_3 alone; bound again as its recipe says");

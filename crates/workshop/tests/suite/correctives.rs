@@ -8,17 +8,17 @@ use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::VolumeOfRoom;
 use tin_cloak_workshop::{
     export_glb, read, Against, BrushStroke, Chosen, Companions, Counts, DressedFile, LostRow, MendOptions,
-    NamedFile, Reach, Step, TrialSays, TrialWish,
+    MendingStep, NamedFile, Reach, SeatingStep, Step, TrialSays, TrialWish,
 };
 
 fn correct() -> Step {
-    Step::Correct {
+    Step::Mending(MendingStep::Correct {
         pieces: Vec::new(),
         options: MendOptions::of_correctives(),
         chosen: Chosen::Everything,
         against: Against::default(),
         turns: Vec::new(),
-    }
+    })
 }
 
 /// How many are tried side by side goes by the threads there are; what comes of it does not.
@@ -44,7 +44,7 @@ fn correctives_are_the_same_on_any_number_of_threads() {
 #[test]
 fn what_twists_draw_in_is_given_back_once() {
     let bench = wearing(&[("quilted tunic", 1)]);
-    let give = |least_mm| Step::KeepVolume { pieces: Vec::new(), least_mm };
+    let give = |least_mm| Step::Mending(MendingStep::KeepVolume { pieces: Vec::new(), least_mm });
     assert!(bench.refused(give(1.0)).contains("nothing is bound"));
     bench.bind_all();
     let lost = bench.room().lost_volume();
@@ -131,7 +131,8 @@ fn correctives_clear_poses_leave_the_others_go_out_and_are_taken_away() {
 
     // Half of one, none of it.
     let name = made[0].name.clone();
-    let change = |share: f32| Step::ChangeCorrective { piece: 2, name: name.clone(), share };
+    let change =
+        |share: f32| Step::Mending(MendingStep::ChangeCorrective { piece: 2, name: name.clone(), share });
     let whole = made[0].offsets[0];
     assert_eq!(bench.run(change(0.5)), format!("50 % of the corrective {name} on quilted tunic"));
     let half = bench.piece(2).correctives.iter().find(|m| m.name == name).unwrap().offsets[0];
@@ -153,7 +154,7 @@ fn correctives_clear_poses_leave_the_others_go_out_and_are_taken_away() {
         reach: Reach { radius_mm: 40.0, dabs: vec![centre], mirrored: false },
         ..BrushStroke::default()
     };
-    let said = bench.run(Step::Brush { piece: 2, stroke: stroke(&name) });
+    let said = bench.run(Step::Seating(SeatingStep::Brush { piece: 2, stroke: stroke(&name) }));
     assert_eq!(said, format!("Pull out quilted tunic in the shape {name}"));
     let brushed = bench.piece(2).correctives.iter().find(|m| m.name == name).unwrap().clone();
     let size = rest.len();
@@ -167,12 +168,14 @@ fn correctives_clear_poses_leave_the_others_go_out_and_are_taken_away() {
         let amount = made[0].driver.unwrap().amount(&trial.pose);
         assert!(far <= 0.0051 * amount + 1e-6, "{}: {far} at {amount}", trial.label());
     }
-    assert!(bench.refused(Step::Brush { piece: 1, stroke: stroke("no such") }).contains("has no shape"));
+    assert!(bench
+        .refused(Step::Seating(SeatingStep::Brush { piece: 1, stroke: stroke("no such") }))
+        .contains("has no shape"));
     bench.shop.undo(bench.fitting).unwrap();
     assert_eq!(posed(&bench, 2), now);
 
     // Mirrored, they would be of the other side: that is said.
-    bench.run(Step::Mirror { piece: 2 });
+    bench.run(Step::Seating(SeatingStep::Mirror { piece: 2 }));
     assert!(bench.piece(2).correctives.is_empty());
     let notes = bench.open().effect().notes.join("\n");
     assert!(notes.contains("has its correctives no longer"), "{notes}");

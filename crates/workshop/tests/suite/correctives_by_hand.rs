@@ -6,8 +6,8 @@ use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::VolumeOfRoom;
 use tin_cloak_workshop::{
-    prove, read, Against, Board, BrushStroke, Chosen, Companions, Corrective, MendOptions, Pick, Reach, Step,
-    What,
+    prove, read, Against, Board, BrushStroke, Chosen, Companions, Corrective, MendOptions, MendingStep, Pick,
+    Reach, SeatingStep, Step, What,
 };
 
 const BREECHES: u32 = 1;
@@ -33,11 +33,13 @@ fn a_corrective_is_begun_at_a_pose_worked_on_turned_and_mirrored() {
     let bench = wearing_bound(&[("breeches", 1)]);
     let (rest, board) = (bench.rest(BREECHES), bench.board());
     let squat = pose_of(&bench, "squat");
-    let begin = |pose, joint: Option<&str>| Step::BeginCorrective {
-        part: BREECHES,
-        pose,
-        turns: Vec::new(),
-        joint: joint.map(str::to_owned),
+    let begin = |pose, joint: Option<&str>| {
+        Step::Mending(MendingStep::BeginCorrective {
+            part: BREECHES,
+            pose,
+            turns: Vec::new(),
+            joint: joint.map(str::to_owned),
+        })
     };
     assert!(bench.refused(begin(0, None)).contains("turned by 8° or more"), "rest turns nothing");
     assert!(bench.refused(begin(999, None)).contains("no pose 999"));
@@ -61,17 +63,15 @@ fn a_corrective_is_begun_at_a_pose_worked_on_turned_and_mirrored() {
         reach: Reach { radius_mm: 50.0, dabs: vec![centre], mirrored: false },
         ..BrushStroke::default()
     };
-    bench.run(Step::Brush { piece: BREECHES, stroke });
+    bench.run(Step::Seating(SeatingStep::Brush { piece: BREECHES, stroke }));
     assert_eq!(bench.rest(BREECHES), rest);
     let worked = dense(&bench, &made.name);
     let moved = worked.iter().map(|o| o.length()).fold(0.0, f32::max);
     assert!((moved - 0.008).abs() < 5e-4, "{moved}");
 
     // From other turns on, of all that have it.
-    let turn = |from_degrees, full_degrees| Step::TurnCorrective {
-        name: made.name.clone(),
-        from_degrees,
-        full_degrees,
+    let turn = |from_degrees, full_degrees| {
+        Step::Mending(MendingStep::TurnCorrective { name: made.name.clone(), from_degrees, full_degrees })
     };
     let said = bench.run(turn(30.0, 90.0));
     assert_eq!(said, format!("The corrective {} comes in from 30° to 90°", made.name));
@@ -81,10 +81,12 @@ fn a_corrective_is_begun_at_a_pose_worked_on_turned_and_mirrored() {
         assert!(bench.refused(turn(from, full)).contains("0° or more"), "{from} {full}");
     }
     let name = "never".to_owned();
-    assert!(bench.refused(Step::MirrorCorrective { name }).contains("no corrective “never”"));
+    assert!(bench
+        .refused(Step::Mending(MendingStep::MirrorCorrective { name }))
+        .contains("no corrective “never”"));
 
     // The other side does at its mirror image what this one does.
-    bench.run(Step::MirrorCorrective { name: made.name.clone() });
+    bench.run(Step::Mending(MendingStep::MirrorCorrective { name: made.name.clone() }));
     let room = bench.room();
     let both = made_on(&bench, BREECHES);
     assert_eq!(both.len(), 2);
@@ -119,12 +121,14 @@ fn correctives_are_made_for_one_pose_and_of_what_is_chosen() {
     let worst =
         (0..board.poses.len()).max_by(|a, b| depth_in(&board, *a).total_cmp(&depth_in(&board, *b))).unwrap();
     let against = Against { pair: None, pose: Some(worst) };
-    let correct = |chosen: Chosen, combined: usize| Step::Correct {
-        pieces: vec![2],
-        options: MendOptions { combined, ..MendOptions::of_correctives() },
-        chosen,
-        against,
-        turns: Vec::new(),
+    let correct = |chosen: Chosen, combined: usize| {
+        Step::Mending(MendingStep::Correct {
+            pieces: vec![2],
+            options: MendOptions { combined, ..MendOptions::of_correctives() },
+            chosen,
+            against,
+            turns: Vec::new(),
+        })
     };
     assert!(bench.refused(correct(Chosen::Everything, 20)).contains("take one of them"));
     let said = bench.run(correct(Chosen::Everything, 0));
@@ -153,13 +157,13 @@ fn correctives_are_made_for_one_pose_and_of_what_is_chosen() {
 fn the_body_has_correctives_of_its_own() {
     let bench = wearing_bound(&[("breeches", 1)]);
     let (board, rest) = (bench.board(), bench.rest(BREECHES));
-    let correct = Step::Correct {
+    let correct = Step::Mending(MendingStep::Correct {
         pieces: vec![BODY],
         options: MendOptions { limit_mm: 20.0, ..MendOptions::of_correctives() },
         chosen: Chosen::Everything,
         against: Against::default(),
         turns: Vec::new(),
-    };
+    });
     assert_eq!(bench.run(correct), "Make correctives for Wick");
     let after = bench.board();
     assert!(after.out_mm() < board.out_mm(), "{} of {}", after.out_mm(), board.out_mm());
@@ -174,7 +178,9 @@ fn the_body_has_correctives_of_its_own() {
     assert!(out.meshes[0].morphs[at].driver.is_some_and(|d| !d.is_always()));
     assert_eq!(out.meshes[0].amounts.get(at).copied().unwrap_or(0.0), 0.0, "at rest it is off");
     // Less of it, none of it.
-    let share = |share| Step::ChangeCorrective { piece: BODY, name: made[0].name.clone(), share };
+    let share = |share| {
+        Step::Mending(MendingStep::ChangeCorrective { piece: BODY, name: made[0].name.clone(), share })
+    };
     assert_eq!(bench.run(share(0.5)), format!("50 % of the corrective {} on Wick", made[0].name));
     let half = bench.board();
     assert!(half.out_mm() >= after.out_mm() && half.cells != after.cells, "its cells are measured anew");
@@ -193,7 +199,7 @@ fn the_volume_that_turns_take_from_the_body_is_given_back() {
     let knees = lost.iter().filter(|l| l.turn.contains("lower_leg"));
     assert!(knees.clone().count() > 0, "{lost:?}");
     assert_eq!(
-        bench.run(Step::KeepVolume { pieces: vec![BODY, BREECHES], least_mm: 1.0 }),
+        bench.run(Step::Mending(MendingStep::KeepVolume { pieces: vec![BODY, BREECHES], least_mm: 1.0 })),
         "Give back what turns draw in: breeches, Wick"
     );
     let room = bench.room();

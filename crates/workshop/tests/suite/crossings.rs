@@ -10,7 +10,7 @@ use std::collections::BTreeSet;
 use tin_cloak_testkit::wearing;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::query::Bvh;
-use tin_cloak_workshop::{Companions, PieceKind, Room, Step};
+use tin_cloak_workshop::{BindingStep, Companions, IntakeStep, PieceKind, Room, Step};
 
 /// Whole numbers a metre.
 const GRID: f32 = 65536.0;
@@ -113,8 +113,8 @@ fn the_pairs_for_the_reference() {
         ("lantern", 4),
         ("oil hose", 5),
     ]);
-    bench.run(Step::SetKind { piece: 3, kind: PieceKind::Stiff });
-    bench.run(Step::SetKind { piece: 4, kind: PieceKind::Stiff });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Stiff }));
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 4, kind: PieceKind::Stiff }));
     bench.bind_all();
     let demo = [(1, 0), (2, 0), (2, 1), (3, 2), (3, 0), (4, 2), (5, 0), (5, 2)];
     let mut pairs = pairs_of(&bench.room(), &demo, 2);
@@ -129,7 +129,7 @@ fn the_pairs_for_the_reference() {
         let step = human.shop.piece_step(bring(name), layer, PieceKind::Soft).unwrap();
         human.shop.run_now(fitting, step).unwrap();
     }
-    human.shop.run_now(fitting, Step::Bind { pieces: Vec::new() }).unwrap();
+    human.shop.run_now(fitting, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
     let room = human.shop.fitting(fitting).unwrap().room;
     pairs.extend(pairs_of(&room, &[(1, 0), (2, 0), (2, 1)], 3));
     pairs.truncate(20);

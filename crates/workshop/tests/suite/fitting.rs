@@ -6,8 +6,8 @@ use std::sync::Arc;
 use tin_cloak_workshop::ProbeOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
-    read, Against, Chosen, Companions, JobState, MapKind, MendOptions, PieceKind, Step, Turn, ViewRequest,
-    Workshop, WorkshopError,
+    read, Against, BindingStep, Chosen, Companions, IntakeStep, JobState, MapKind, MendOptions, MendingStep,
+    PieceKind, Step, Turn, ViewRequest, Workshop, WorkshopError,
 };
 
 fn data(name: &str) -> Vec<u8> {
@@ -31,17 +31,17 @@ fn dressed(folder: &Path) -> (Arc<Workshop>, i64) {
 }
 
 fn bind_all() -> Step {
-    Step::Bind { pieces: Vec::new() }
+    Step::Binding(BindingStep::Bind { pieces: Vec::new() })
 }
 
 fn push_all() -> Step {
-    Step::PushOut {
+    Step::Mending(MendingStep::PushOut {
         pieces: Vec::new(),
         chosen: Chosen::Everything,
         options: MendOptions::default(),
         against: Against::default(),
         turns: Vec::new(),
-    }
+    })
 }
 
 #[test]
@@ -140,19 +140,20 @@ fn pieces_are_filed_moved_and_taken_off() {
     shop.run_now(fitting, shop.piece_step(skirt, 2, PieceKind::Soft).unwrap()).unwrap();
     let open = shop.fitting(fitting).unwrap();
     let ids: Vec<u32> = (0..2).map(|i| open.room.piece_state(i).id).collect();
-    shop.run_now(fitting, Step::MoveToLayer { piece: ids[0], layer: 3 }).unwrap();
+    shop.run_now(fitting, Step::Intake(IntakeStep::MoveToLayer { piece: ids[0], layer: 3 })).unwrap();
     let open = shop.fitting(fitting).unwrap();
     let names: Vec<&str> = open.room.dress.pieces.iter().map(|p| p.name.as_str()).collect();
     assert_eq!(names, ["skirt", "bodysuit"], "the dress is sorted from the inside out");
 
     shop.run_now(fitting, bind_all()).unwrap();
-    shop.run_now(fitting, Step::SetKind { piece: ids[1], kind: PieceKind::Stiff }).unwrap();
+    shop.run_now(fitting, Step::Intake(IntakeStep::SetKind { piece: ids[1], kind: PieceKind::Stiff }))
+        .unwrap();
     let open = shop.fitting(fitting).unwrap();
     let bound = open.room.dress.pieces[0].bound.as_ref().unwrap();
     assert_eq!(bound.method, "stiff", "filed anew, it is bound anew");
-    shop.run_now(fitting, Step::RemovePiece { piece: ids[1] }).unwrap();
+    shop.run_now(fitting, Step::Intake(IntakeStep::RemovePiece { piece: ids[1] })).unwrap();
     assert_eq!(shop.fitting(fitting).unwrap().room.dress.pieces.len(), 1);
-    let gone = shop.run_now(fitting, Step::RemovePiece { piece: ids[1] });
+    let gone = shop.run_now(fitting, Step::Intake(IntakeStep::RemovePiece { piece: ids[1] }));
     assert!(matches!(gone, Err(WorkshopError::Job(why)) if why.contains("piece")));
 }
 

@@ -10,9 +10,9 @@ use tin_cloak_workshop::core::skeleton::LocalTransform;
 use tin_cloak_workshop::TablesOfRoom;
 use tin_cloak_workshop::{
     bvh_of, document_of, export_glb, glb_of, gltf_zip_of, obj_of, prove, read, sort_document, table_of_csv,
-    table_of_text, usda_of, weights_csv, weights_json, Chosen, Clean, Companions, Dress, Frame, HandChange,
-    JobState, Limits, MeansKind, OfHidden, Parts, Pick, PieceKind, PlaceOptions, Proof, Step, Unit, What,
-    Workshop, EQUAL_MM,
+    table_of_text, usda_of, weights_csv, weights_json, BindingStep, Chosen, Clean, Companions, Dress, Frame,
+    HandChange, IntakeStep, JobState, Limits, MeansKind, MendingStep, OfHidden, Parts, Pick, PieceKind,
+    PlaceOptions, Proof, SeatingStep, Step, Unit, What, Workshop, EQUAL_MM,
 };
 
 fn proved(bench: &Bench) -> std::sync::Arc<Proof> {
@@ -26,7 +26,11 @@ fn a_file_is_proved_to_be_what_is_on_the_screen() {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
     assert!(bench.shop.prove(bench.fitting).unwrap_err().to_string().contains("nothing is bound"));
     bench.bind_all();
-    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() });
+    bench.run(Step::Seating(SeatingStep::FollowShapes {
+        pieces: Vec::new(),
+        follow: true,
+        shapes: Vec::new(),
+    }));
     let proof = proved(&bench);
     assert!(proof.is_equal(), "{}\n{:?}", proof.line(), proof.unlike);
     assert!(proof.largest_mm() < EQUAL_MM && proof.cells > 200);
@@ -56,7 +60,7 @@ fn a_real_body_is_proved_in_metres_and_in_centimetres_with_z_up() {
     let body = sort_document("body.glb", document, None).unwrap().0.placed(100.0, Up::Z.rotation().inverse());
     let (body, said, masked) = (Arc::new(body), Arc::default(), Arc::default());
     let large = export_glb(&Dress { body, pieces: Vec::new(), said, masked }).unwrap();
-    let sized = Step::SizeBody { scale: 0.01, up: Up::Z };
+    let sized = Step::Intake(IntakeStep::SizeBody { scale: 0.01, up: Up::Z });
     for (bytes, size) in [(file("body.glb"), None), (large, Some(sized))] {
         let folder = tempfile::tempdir().unwrap();
         let shop = Arc::new(Workshop::open(folder.path()).unwrap());
@@ -81,7 +85,7 @@ fn a_file_that_is_something_else_is_told() {
     let bench = wearing_bound(&[("breeches", 1)]);
     let (room, board) = (bench.room(), bench.board());
     let shift = PlaceOptions { shift_mm: [0.0, 0.0, 1.0], ..PlaceOptions::NONE };
-    bench.run(Step::Place { piece: 1, options: shift });
+    bench.run(Step::Seating(SeatingStep::Place { piece: 1, options: shift }));
     let moved = bench.shop.export(bench.fitting, false).unwrap().1;
     let told = Proof::of_bytes(&room, &moved, Some(&board), &|_| true).unwrap();
     assert!(!told.is_equal());
@@ -127,8 +131,9 @@ fn weights_go_out_as_a_table_and_come_in_again_to_the_bit() {
     let json = weights_json(&bench.room().dress, "breeches").unwrap();
     let by_place = table_of_text(&json, true).unwrap();
     assert!(matches!(&by_place, HandChange::Placed { rows, .. } if rows.len() == before.vertices()));
-    let clean =
-        |clean: Clean| Step::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() };
+    let clean = |clean: Clean| {
+        Step::Binding(BindingStep::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() })
+    };
     let by_hand = |change: HandChange| clean(Clean::ByHand { change, firm_percent: None });
     for table in [table, table_of_text(&json, false).unwrap(), by_place.clone()] {
         bench.run(clean(Clean::Limit { most: 1 }));
@@ -185,9 +190,9 @@ fn pictured(dress: &mut Dress, (width, height): (u32, u32)) {
 #[test]
 fn gltf_goes_out_in_files_and_what_is_hidden_or_kept_as_tables() {
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
-    bench.run(Step::Hide { options: Default::default() });
+    bench.run(Step::Mending(MendingStep::Hide { options: Default::default() }));
     let picks = vec![Pick::add(What::Vertices(vec![3, 5, 8]))];
-    bench.run(Step::KeepPatch { piece: 2, name: "hem, left".into(), picks });
+    bench.run(Step::Binding(BindingStep::KeepPatch { piece: 2, name: "hem, left".into(), picks }));
     let room = bench.room();
     let masks = room.masks_csv();
     assert_eq!(masks.lines().count(), 1 + room.dress.masked.count());
@@ -413,11 +418,11 @@ fn a_small_table_of_weights() {
 #[test]
 fn a_dress_with_a_piece_unbound_is_proved_without_an_obj() {
     let bench = wearing(&[("boots", 1), ("breeches", 2)]);
-    bench.run(Step::Bind { pieces: vec![1] });
+    bench.run(Step::Binding(BindingStep::Bind { pieces: vec![1] }));
     let (_, proof) = prove(&bench.room(), None, &|_| true).unwrap();
     assert!(proof.is_equal() && proof.obj.0 == 0, "{}", proof.line());
     assert!(proof.line().ends_with("0 cells alike"), "{}", proof.line());
-    bench.run(Step::Bind { pieces: vec![2] });
+    bench.run(Step::Binding(BindingStep::Bind { pieces: vec![2] }));
     let (_, proof) = prove(&bench.room(), None, &|_| true).unwrap();
     assert!(
         proof.is_equal() && proof.obj.0 > 0 && proof.line().contains("as OBJ within"),

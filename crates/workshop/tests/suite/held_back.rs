@@ -1,16 +1,19 @@
 //! Poses besides those that are tried: mended for when asked, and held back to judge a plan by.
 
 use tin_cloak_testkit::wearing_bound;
-use tin_cloak_workshop::{held_back, Against, Chosen, MeansKind, MendOptions, Method, Step, TrialChange};
+use tin_cloak_workshop::{
+    held_back, Against, BindingStep, Chosen, MeansKind, MendOptions, MendingStep, Method, Step, TrialChange,
+    TrialStep,
+};
 
 fn push(combined: usize) -> Step {
-    Step::PushOut {
+    Step::Mending(MendingStep::PushOut {
         pieces: Vec::new(),
         chosen: Chosen::Everything,
         options: MendOptions { combined, ..MendOptions::default() },
         against: Against::default(),
         turns: Vec::new(),
-    }
+    })
 }
 
 /// What is tried stays as it is, and the push goes by more than it: something else comes out.
@@ -34,7 +37,7 @@ fn a_push_for_combined_poses_leaves_what_is_tried_as_it_is() {
 fn what_is_held_back_is_not_tried() {
     let bench = wearing_bound(&[("breeches", 1)]);
     for (poses, seed) in [(0, 1), (20, 911), (20, 5)] {
-        bench.run(Step::ChangeTrials { change: TrialChange::Combined { poses, seed } });
+        bench.run(Step::Trial(TrialStep::ChangeTrials { change: TrialChange::Combined { poses, seed } }));
         let room = bench.room();
         let (tried, held) = (&room.trials.trials, held_back(&room).trials);
         assert!(held.len() > 50, "{}", held.len());
@@ -55,7 +58,8 @@ fn a_plan_binds_by_what_measures_best() {
     // Of several ways for one piece no more than one is taken.
     let of_piece = |id: u32| {
         plan.steps.iter().filter(move |t| match &t.means.step {
-            Step::ChooseMethod { piece, .. } | Step::TakeFrom { piece, .. } => *piece == id,
+            Step::Binding(BindingStep::ChooseMethod { piece, .. })
+            | Step::Binding(BindingStep::TakeFrom { piece, .. }) => *piece == id,
             _ => false,
         })
     };

@@ -8,9 +8,9 @@ use tin_cloak_workshop::core::skeleton::Skeleton;
 use tin_cloak_workshop::core::trial::{JointRange, FREE};
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    export_glb, fit_files, read, AssetRole, BindOptions, Board, BoardPair, Chosen, Clean, Companions,
-    DressedFile, FollowedShapes, Method, NamedFile, PieceFile, PieceKind, Step, TrialSays, TrialWish, Turn,
-    Workshop,
+    export_glb, fit_files, read, AssetRole, BindOptions, BindingStep, Board, BoardPair, Chosen, Clean,
+    Companions, DressedFile, FollowedShapes, IntakeStep, Method, NamedFile, PieceFile, PieceKind, Step,
+    TrialSays, TrialStep, TrialWish, Turn, Workshop,
 };
 
 fn named(name: &str) -> NamedFile {
@@ -21,18 +21,31 @@ fn named(name: &str) -> NamedFile {
 /// Cloth, a plate and a lantern with a joint of its own, bound and cleaned.
 fn worn() -> Bench {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("tin breastplate", 3), ("lantern", 4)]);
-    bench.run(Step::SetKind { piece: 3, kind: PieceKind::Stiff });
-    bench.run(Step::SetKind { piece: 4, kind: PieceKind::Stiff });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Stiff }));
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 4, kind: PieceKind::Stiff }));
     bench.bind_all();
     let clean = Clean::Smooth { strength: 0.4, times: 2 };
-    bench.run(Step::Clean { piece: 2, clean, chosen: Chosen::Everything, locked: Vec::new() });
+    bench.run(Step::Binding(BindingStep::Clean {
+        piece: 2,
+        clean,
+        chosen: Chosen::Everything,
+        locked: Vec::new(),
+    }));
     // A pose set by hand, a range set by hand, and what the plate leaves of another.
     let arm = bench.room().dress.body.skeleton.find("upper_arm_left").unwrap();
     let turns = vec![Turn { joint: arm.0, bend: 40.0, both_sides: true, ..Turn::default() }];
-    bench.run(Step::KeepPose { name: "reaching".into(), pose: 3, turns });
+    bench.run(Step::Trial(TrialStep::KeepPose { name: "reaching".into(), pose: 3, turns }));
     let range = |forward| Some(JointRange { forward, ..FREE });
-    bench.run(Step::SetRange { joint: "upper_leg_left".into(), range: range([-5.0, 30.0]), piece: None });
-    bench.run(Step::SetRange { joint: "upper_arm_left".into(), range: range([-20.0, 35.0]), piece: Some(3) });
+    bench.run(Step::Trial(TrialStep::SetRange {
+        joint: "upper_leg_left".into(),
+        range: range([-5.0, 30.0]),
+        piece: None,
+    }));
+    bench.run(Step::Trial(TrialStep::SetRange {
+        joint: "upper_arm_left".into(),
+        range: range([-20.0, 35.0]),
+        piece: Some(3),
+    }));
     bench
 }
 
@@ -187,22 +200,30 @@ fn joints_nobody_knows_are_matched_by_hand() {
     let by_hand = |own: String| (own.clone(), names[own[1..].parse::<usize>().unwrap()].clone());
     let own = came.carrying().into_iter().map(|j| came.skeleton.names[j.index()].clone());
     let pairs = own.map(by_hand).collect();
-    let refused = bench.refused(Step::MatchCame { piece: 1, pairs: vec![("q3".into(), "tail".into())] });
+    let refused = bench.refused(Step::Binding(BindingStep::MatchCame {
+        piece: 1,
+        pairs: vec![("q3".into(), "tail".into())],
+    }));
     assert!(refused.contains("tail"), "{refused}");
-    bench.run(Step::MatchCame { piece: 1, pairs });
+    bench.run(Step::Binding(BindingStep::MatchCame { piece: 1, pairs }));
     let bound = bench.piece(1).bound.unwrap();
     assert_eq!(bound.method, Method::Came.word());
     let skeleton = bench.room().dress.body.skeleton.clone();
     assert!(bound.skin.column(skeleton.find("upper_arm_left").unwrap()).iter().any(|w| *w > 0.9));
     // It is cleaned and changed like any other, and can be bound anew and as it came again.
     let clean = Clean::Smooth { strength: 0.5, times: 1 };
-    bench.run(Step::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() });
-    bench.run(Step::ChooseMethod { piece: 1, options: BindOptions::default() });
+    bench.run(Step::Binding(BindingStep::Clean {
+        piece: 1,
+        clean,
+        chosen: Chosen::Everything,
+        locked: Vec::new(),
+    }));
+    bench.run(Step::Binding(BindingStep::ChooseMethod { piece: 1, options: BindOptions::default() }));
     assert_eq!(bench.piece(1).bound.unwrap().method, Method::Both.word());
     let options = BindOptions { method: Method::Came, ..BindOptions::default() };
-    bench.run(Step::ChooseMethod { piece: 1, options });
+    bench.run(Step::Binding(BindingStep::ChooseMethod { piece: 1, options }));
     assert!(bench.piece(1).bound.unwrap().skin != bound.skin, "what was cleaned is done again");
-    bench.run(Step::ForgetCleaning { piece: 1 });
+    bench.run(Step::Binding(BindingStep::ForgetCleaning { piece: 1 }));
     assert!(bench.piece(1).bound.unwrap().skin == bound.skin);
 }
 

@@ -5,21 +5,21 @@ use std::time::Duration;
 use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    measured_afresh, Board, BrushStroke, Chosen, Clean, EaseOptions, PieceKind, PlaceOptions, Reach, Step,
-    Turn, Workshop,
+    measured_afresh, BindingStep, Board, BrushStroke, Chosen, Clean, EaseOptions, IntakeStep, PieceKind,
+    PlaceOptions, Reach, SeatingStep, Step, TrialStep, Turn, Workshop,
 };
 
 /// Cloth, cloth over it, and a plate of two walls over both.
 fn three_layers() -> Bench {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("tin breastplate", 3)]);
-    bench.run(Step::SetKind { piece: 3, kind: PieceKind::Stiff });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Stiff }));
     bench.bind_all();
     bench
 }
 
 fn smooth(piece: u32, strength: f32) -> Step {
     let clean = Clean::Smooth { strength, times: 2 };
-    Step::Clean { piece, clean, chosen: Chosen::Everything, locked: Vec::new() }
+    Step::Binding(BindingStep::Clean { piece, clean, chosen: Chosen::Everything, locked: Vec::new() })
 }
 
 fn stroke(vertex: u32, strength: f32) -> Step {
@@ -32,7 +32,7 @@ fn stroke(vertex: u32, strength: f32) -> Step {
         in_pose: None,
         into_shape: None,
     };
-    Step::Brush { piece: 2, stroke }
+    Step::Seating(SeatingStep::Brush { piece: 2, stroke })
 }
 
 /// Cells measured while `work` is done: what is through, and what of it is seen.
@@ -122,7 +122,7 @@ fn a_piece_that_changes_its_layer_is_measured_as_what_it_is_now() {
     assert!(bench.board().deepest_mm() > 0.5);
     // Beside the tunic, over it, beneath it; then the tunic beside the breeches, and over them again.
     for (piece, layer) in [(1, 2), (1, 3), (1, 1), (2, 1), (2, 2)] {
-        bench.run(Step::MoveToLayer { piece, layer });
+        bench.run(Step::Intake(IntakeStep::MoveToLayer { piece, layer }));
         let board = bench.board();
         assert!(board.is_whole());
         assert_is_fresh(&bench, &board);
@@ -137,20 +137,23 @@ fn steps_that_show_nothing_measure_nothing() {
     let bench = three_layers();
     bench.board();
     let nothing = measured_by(&bench, || {
-        bench.run(Step::SetPlace { piece: 2, place: tin_cloak_workshop::core::intake::Place::Torso });
+        bench.run(Step::Intake(IntakeStep::SetPlace {
+            piece: 2,
+            place: tin_cloak_workshop::core::intake::Place::Torso,
+        }));
         bench.board();
-        bench.run(Step::RemovePiece { piece: 3 });
+        bench.run(Step::Intake(IntakeStep::RemovePiece { piece: 3 }));
         assert!(bench.board().is_whole());
         bench.shop.undo(bench.fitting).unwrap();
         bench.board();
     });
     // Without the plate other things are seen; what is through was known.
     assert_eq!(nothing.0, 0);
-    let pose = Step::KeepPose {
+    let pose = Step::Trial(TrialStep::KeepPose {
         name: "bent".into(),
         pose: 3,
         turns: vec![Turn { joint: 4, bend: 20.0, ..Turn::default() }],
-    };
+    });
     let (through, _) = measured_by(&bench, || {
         bench.run(pose);
         assert!(bench.board().is_whole());
@@ -175,16 +178,19 @@ fn after_fifty_steps_at_random_the_kept_board_is_a_fresh_one_to_the_bit() {
         let ease = EaseOptions { least_mm: 1.0 + roll(3) as f32, most_mm: None };
         let step = match roll(12) {
             0 => smooth(piece, 0.1 + roll(8) as f32 * 0.1),
-            1 => Step::MoveToLayer { piece: 3, layer: 2 + roll(3) as u16 },
-            2 => Step::Place { piece, options },
-            3 => Step::Bind { pieces: vec![piece] },
-            4 => Step::Ease { piece, chosen: Chosen::Everything, options: ease },
-            5 => Step::KeepPose {
+            1 => Step::Intake(IntakeStep::MoveToLayer { piece: 3, layer: 2 + roll(3) as u16 }),
+            2 => Step::Seating(SeatingStep::Place { piece, options }),
+            3 => Step::Binding(BindingStep::Bind { pieces: vec![piece] }),
+            4 => Step::Seating(SeatingStep::Ease { piece, chosen: Chosen::Everything, options: ease }),
+            5 => Step::Trial(TrialStep::KeepPose {
                 name: format!("pose {}", roll(3)),
                 pose: roll(20) as usize,
                 turns: Vec::new(),
-            },
-            6 => Step::SetKind { piece: 3, kind: [PieceKind::Stiff, PieceKind::Mixed][roll(2) as usize] },
+            }),
+            6 => Step::Intake(IntakeStep::SetKind {
+                piece: 3,
+                kind: [PieceKind::Stiff, PieceKind::Mixed][roll(2) as usize],
+            }),
             7 | 8 => {
                 let _ = bench.shop.undo(bench.fitting);
                 continue;
@@ -282,8 +288,11 @@ fn two_fittings_of_the_same_things_measure_them_once() {
         let layer = 1 + bench.shop.room(other, None).unwrap().state.pieces.len() as u16;
         bench.shop.run_now(other, bench.shop.piece_step(asset.id, layer, PieceKind::Soft).unwrap()).unwrap();
     }
-    bench.shop.run_now(other, Step::SetKind { piece: 3, kind: PieceKind::Stiff }).unwrap();
-    bench.shop.run_now(other, Step::Bind { pieces: Vec::new() }).unwrap();
+    bench
+        .shop
+        .run_now(other, Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Stiff }))
+        .unwrap();
+    bench.shop.run_now(other, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
     let measured = measured_by(&bench, || {
         assert!(bench.shop.measure_now(other).unwrap().cells == board.cells);
     });

@@ -10,8 +10,9 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    Against, BindOptions, BrushStroke, Chosen, Clean, EaseOptions, FollowWish, JointChoice, MendOptions,
-    Method, OwnJoint, Piece, PieceKind, PlaceOptions, Reach, SideWish, SourcePart, Step, Takes,
+    Against, BindOptions, BindingStep, BrushStroke, Chosen, Clean, EaseOptions, FollowWish, IntakeStep,
+    JointChoice, MendOptions, MendingStep, Method, OwnJoint, Piece, PieceKind, PlaceOptions, Reach,
+    SeatingStep, SideWish, SourcePart, Step, Takes,
 };
 
 const TUNIC: u32 = 1;
@@ -23,9 +24,9 @@ const BUTTONS: u32 = 4;
 fn one_of_each() -> Bench {
     let bench =
         wearing(&[("quilted tunic", 1), ("tin breastplate", 2), ("scale cloak", 3), ("coat buttons", 4)]);
-    bench.run(Step::SetKind { piece: PLATE, kind: PieceKind::Stiff });
-    bench.run(Step::SetKind { piece: CLOAK, kind: PieceKind::Mixed });
-    bench.run(Step::SetKind { piece: BUTTONS, kind: PieceKind::Stiff });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: PLATE, kind: PieceKind::Stiff }));
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: CLOAK, kind: PieceKind::Mixed }));
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: BUTTONS, kind: PieceKind::Stiff }));
     bench.bind_all();
     bench
 }
@@ -69,13 +70,20 @@ fn assert_all_sound(bench: &Bench) {
 /// Everything that can be done to a piece, with a word for each.
 fn all_steps(piece: u32) -> Vec<(&'static str, Step)> {
     let reach = |radius_mm: f32| Reach { radius_mm, dabs: vec![0], mirrored: true };
-    let clean = |clean| Step::Clean { piece, clean, chosen: Chosen::Everything, locked: vec!["head".into()] };
+    let clean = |clean| {
+        Step::Binding(BindingStep::Clean {
+            piece,
+            clean,
+            chosen: Chosen::Everything,
+            locked: vec!["head".into()],
+        })
+    };
     let method = |method| {
         let options = BindOptions { method, apart_mm: Some(10.0), ..BindOptions::default() };
-        Step::ChooseMethod { piece, options }
+        Step::Binding(BindingStep::ChooseMethod { piece, options })
     };
-    let takes = |takes| Step::TakeFrom { piece, takes, part: SourcePart::Whole };
-    let follow = |follow| Step::Follow { piece, shell: None, follow };
+    let takes = |takes| Step::Binding(BindingStep::TakeFrom { piece, takes, part: SourcePart::Whole });
+    let follow = |follow| Step::Binding(BindingStep::Follow { piece, shell: None, follow });
     let stroke = |stroke, strength| BrushStroke {
         stroke,
         strength,
@@ -101,18 +109,18 @@ fn all_steps(piece: u32) -> Vec<(&'static str, Step)> {
     let around = Chosen::Around(reach(120.0));
     let options = MendOptions::default();
     vec![
-        ("layer", Step::MoveToLayer { piece, layer: 9 }),
-        ("next to the skin", Step::PutOver { piece, over: None }),
-        ("worn on", Step::SetPlace { piece, place: Place::Torso }),
-        ("as cloth", Step::SetKind { piece, kind: PieceKind::Soft }),
-        ("part 0 stiff", Step::SetShell { piece, shell: 0, stiff: true }),
-        ("unseen", Step::LeaveOutUnseen { piece }),
-        ("mirror", Step::Mirror { piece }),
-        ("copy", Step::CopyMirrored { piece }),
-        ("move", Step::Place { piece, options: moved }),
-        ("ease", Step::Ease { piece, chosen: around.clone(), options: eased }),
-        ("pull", Step::Brush { piece, stroke: stroke(Stroke::PullOut, 2.0) }),
-        ("even", Step::Brush { piece, stroke: stroke(Stroke::Smooth, 50.0) }),
+        ("layer", Step::Intake(IntakeStep::MoveToLayer { piece, layer: 9 })),
+        ("next to the skin", Step::Intake(IntakeStep::PutOver { piece, over: None })),
+        ("worn on", Step::Intake(IntakeStep::SetPlace { piece, place: Place::Torso })),
+        ("as cloth", Step::Intake(IntakeStep::SetKind { piece, kind: PieceKind::Soft })),
+        ("part 0 stiff", Step::Intake(IntakeStep::SetShell { piece, shell: 0, stiff: true })),
+        ("unseen", Step::Intake(IntakeStep::LeaveOutUnseen { piece })),
+        ("mirror", Step::Seating(SeatingStep::Mirror { piece })),
+        ("copy", Step::Seating(SeatingStep::CopyMirrored { piece })),
+        ("move", Step::Seating(SeatingStep::Place { piece, options: moved })),
+        ("ease", Step::Seating(SeatingStep::Ease { piece, chosen: around.clone(), options: eased })),
+        ("pull", Step::Seating(SeatingStep::Brush { piece, stroke: stroke(Stroke::PullOut, 2.0) })),
+        ("even", Step::Seating(SeatingStep::Brush { piece, stroke: stroke(Stroke::Smooth, 50.0) })),
         ("along the normal", method(Method::Normal)),
         ("surface", method(Method::Surface)),
         ("heat", method(Method::Heat)),
@@ -123,10 +131,13 @@ fn all_steps(piece: u32) -> Vec<(&'static str, Step)> {
         ("on cloth", follow(FollowWish::Patch)),
         (
             "left",
-            Step::MarkSide { piece, mark: SideWish { vertex: 0, side: BodySide::Left, reach_mm: 40.0 } },
+            Step::Binding(BindingStep::MarkSide {
+                piece,
+                mark: SideWish { vertex: 0, side: BodySide::Left, reach_mm: 40.0 },
+            }),
         ),
-        ("own joint", Step::AddJoint { joint }),
-        ("these joints", Step::ChooseJoints { piece, choice: Some(only) }),
+        ("own joint", Step::Binding(BindingStep::AddJoint { joint })),
+        ("these joints", Step::Binding(BindingStep::ChooseJoints { piece, choice: Some(only) })),
         ("limit", clean(Clean::Limit { most: 2 })),
         ("prune", clean(Clean::Prune { least: 0.1 })),
         ("smooth", clean(Clean::Smooth { strength: 0.6, times: 3 })),
@@ -134,16 +145,19 @@ fn all_steps(piece: u32) -> Vec<(&'static str, Step)> {
         ("strays", clean(Clean::DropStrays)),
         ("less hips", clean(Clean::RemoveJoints { joints: vec!["hips".into()], goes })),
         ("mirrored", clean(Clean::Mirror { from_left: true, blend_mm: 15.0, joints: Vec::new() })),
-        ("cage", Step::MakeCage { pieces: vec![piece], offset_mm: 15.0, cell_mm: 30.0 }),
+        (
+            "cage",
+            Step::Binding(BindingStep::MakeCage { pieces: vec![piece], offset_mm: 15.0, cell_mm: 30.0 }),
+        ),
         (
             "push a place",
-            Step::PushOut {
+            Step::Mending(MendingStep::PushOut {
                 pieces: vec![piece],
                 chosen: around,
                 options,
                 against: Against::default(),
                 turns: Vec::new(),
-            },
+            }),
         ),
     ]
 }
@@ -181,23 +195,28 @@ fn stiff_parts_stay_stiff() {
     let bent = format!("{:.1} mm", bend_mm(&bench, CLOAK));
     assert!(said.iter().any(|note| note.contains("scale cloak") && note.contains(&bent)), "{bent}: {said:?}");
     for piece in [PLATE, CLOAK, BUTTONS] {
-        bench.run(Step::Follow { piece, shell: None, follow: FollowWish::Main });
+        bench.run(Step::Binding(BindingStep::Follow { piece, shell: None, follow: FollowWish::Main }));
         assert!(bend_mm(&bench, piece) < 0.01, "{}: {}", bench.piece(piece).name, bend_mm(&bench, piece));
     }
     let smooth = Clean::Smooth { strength: 1.0, times: 5 };
-    let clean = Step::Clean { piece: CLOAK, clean: smooth, chosen: Chosen::Everything, locked: Vec::new() };
+    let clean = Step::Binding(BindingStep::Clean {
+        piece: CLOAK,
+        clean: smooth,
+        chosen: Chosen::Everything,
+        locked: Vec::new(),
+    });
     bench.run(clean);
     assert!(bend_mm(&bench, CLOAK) < 0.01, "smoothed: {}", bend_mm(&bench, CLOAK));
-    bench.run(Step::PushOut {
+    bench.run(Step::Mending(MendingStep::PushOut {
         pieces: vec![PLATE],
         chosen: Chosen::Everything,
         options: MendOptions::default(),
         against: Against::default(),
         turns: Vec::new(),
-    });
+    }));
     assert!(bend_mm(&bench, PLATE) < 0.01, "pushed: {}", bend_mm(&bench, PLATE));
     // Only a blend bends, and says by how much.
-    bench.run(Step::Follow { piece: PLATE, shell: None, follow: FollowWish::Blend });
+    bench.run(Step::Binding(BindingStep::Follow { piece: PLATE, shell: None, follow: FollowWish::Blend }));
     assert!(bend_mm(&bench, PLATE) > 0.1);
 }
 
@@ -248,15 +267,15 @@ fn scales_on_cloth_keep_the_shape_they_came_in() {
         into_shape: None,
     };
     let steps = [
-        Step::Ease { piece: CLOAK, chosen: Chosen::Everything, options: eased },
-        Step::Brush { piece: CLOAK, stroke },
-        Step::PushOut {
+        Step::Seating(SeatingStep::Ease { piece: CLOAK, chosen: Chosen::Everything, options: eased }),
+        Step::Seating(SeatingStep::Brush { piece: CLOAK, stroke }),
+        Step::Mending(MendingStep::PushOut {
             pieces: vec![CLOAK],
             chosen: Chosen::Everything,
             options: MendOptions::default(),
             against: Against::default(),
             turns: Vec::new(),
-        },
+        }),
     ];
     for step in steps {
         let before = bench.rest(CLOAK);

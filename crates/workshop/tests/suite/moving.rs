@@ -5,7 +5,9 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mesh::vertex_normals;
 use tin_cloak_workshop::BrushViewOfRoom;
 use tin_cloak_workshop::PosedOfRoom;
-use tin_cloak_workshop::{Chosen, MoveOptions, MovedOnPiece, Pick, Reach, Step, StrokePose, What};
+use tin_cloak_workshop::{
+    Chosen, MendingStep, MoveOptions, MovedOnPiece, Pick, Reach, SeatingStep, Step, StrokePose, What,
+};
 
 const TUNIC: u32 = 1;
 
@@ -15,7 +17,13 @@ fn around(vertex: u32, radius_mm: f32) -> Chosen {
 }
 
 fn step(chosen: &Chosen, options: MoveOptions) -> Step {
-    Step::MoveChosen { piece: TUNIC, chosen: chosen.clone(), options, in_pose: None, into_shape: None }
+    Step::Seating(SeatingStep::MoveChosen {
+        piece: TUNIC,
+        chosen: chosen.clone(),
+        options,
+        in_pose: None,
+        into_shape: None,
+    })
 }
 
 /// A vertex at the side of the tunic, off the middle.
@@ -101,18 +109,25 @@ fn in_a_pose_it_goes_as_the_pose_shows_it_and_into_a_corrective_rest_stays() {
     let before = posed(&bench);
     let options = MoveOptions { shift_mm: [0.0, 0.0, 8.0], ..MoveOptions::default() };
     let chosen = around(vertex, 30.0);
-    let step = |into_shape: Option<String>| Step::MoveChosen {
-        piece: TUNIC,
-        chosen: chosen.clone(),
-        options,
-        in_pose: in_pose.clone(),
-        into_shape,
+    let step = |into_shape: Option<String>| {
+        Step::Seating(SeatingStep::MoveChosen {
+            piece: TUNIC,
+            chosen: chosen.clone(),
+            options,
+            in_pose: in_pose.clone(),
+            into_shape,
+        })
     };
     assert_eq!(bench.run(step(None)), "Move what is chosen of quilted tunic, in squat");
     let there = posed(&bench)[vertex as usize] - before[vertex as usize];
     assert!((there - Vec3::Z * 0.008).length() < 1e-4, "{there}");
     bench.shop.undo(bench.fitting).unwrap();
-    bench.run(Step::BeginCorrective { part: TUNIC, pose, turns: Vec::new(), joint: None });
+    bench.run(Step::Mending(MendingStep::BeginCorrective {
+        part: TUNIC,
+        pose,
+        turns: Vec::new(),
+        joint: None,
+    }));
     let name = bench.room().state.pieces[0].correctives[0].name.clone();
     let said = bench.run(step(Some(name.clone())));
     assert_eq!(said, format!("Move what is chosen of quilted tunic in the shape {name}, in squat"));

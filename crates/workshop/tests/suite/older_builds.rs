@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 use tin_cloak_testkit::testdata;
-use tin_cloak_workshop::{Chosen, Clean, Step, Workshop};
+use tin_cloak_workshop::{BindingStep, Chosen, Clean, Step, TrialStep, Workshop};
 
 fn opened(kept: &str) -> (Arc<Workshop>, tempfile::TempDir) {
     let folder = tempfile::tempdir().unwrap();
@@ -56,7 +56,8 @@ fn a_fitting_of_the_first_schema_is_listed_opened_measured_and_worked_on() {
     assert!(shop.fitting(fitting.id).unwrap().room.dress.pieces.is_empty());
     (0..4).for_each(|_| shop.redo(fitting.id).unwrap());
     let clean = Clean::Limit { most: 1 };
-    let step = Step::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() };
+    let step =
+        Step::Binding(BindingStep::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() });
     shop.run_now(fitting.id, step).unwrap();
     drop(shop);
     let again = Workshop::open(folder.path()).unwrap();
@@ -89,7 +90,7 @@ fn assert_is_whole(shop: &Arc<Workshop>) {
     assert!(shop.measure_now(fitting.id).unwrap().is_whole());
     shop.undo(fitting.id).unwrap();
     shop.redo(fitting.id).unwrap();
-    shop.run_now(fitting.id, Step::SetTolerance { tolerance_mm: 1.0 }).unwrap();
+    shop.run_now(fitting.id, Step::Trial(TrialStep::SetTolerance { tolerance_mm: 1.0 })).unwrap();
     assert!(shop.measure_now(fitting.id).unwrap().is_whole());
 }
 

@@ -3,13 +3,13 @@
 use tin_cloak_testkit::wearing;
 use tin_cloak_workshop::SnagCardsOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
-use tin_cloak_workshop::{MapKind, PieceKind, Step, ViewRequest};
+use tin_cloak_workshop::{IntakeStep, MapKind, PieceKind, Step, ViewRequest};
 
 #[test]
 fn board_cards_and_maps_tell_of_the_same_vertices() {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("tin breastplate", 3), ("scale cloak", 4)]);
-    bench.run(Step::SetKind { piece: 3, kind: PieceKind::Stiff });
-    bench.run(Step::SetKind { piece: 4, kind: PieceKind::Mixed });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Stiff }));
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 4, kind: PieceKind::Mixed }));
     bench.bind_all();
     let (board, room) = (bench.board(), bench.room());
     let (mut compared, mut bad) = (0, 0);

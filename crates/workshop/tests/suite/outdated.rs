@@ -3,8 +3,8 @@
 use tin_cloak_testkit::{wearing_bound, Bench};
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
-    BrushStroke, Chosen, Clean, HandAmount, HandChange, HandRest, HideOptions, OutdatedOfRoom, Pick, Reach,
-    SourcePart, Step, Takes, Turn, What,
+    BindingStep, BrushStroke, Chosen, Clean, HandAmount, HandChange, HandRest, HideOptions, MendingStep,
+    OutdatedOfRoom, Pick, Reach, SeatingStep, SourcePart, Step, Takes, TrialStep, Turn, What,
 };
 
 const BREECHES: u32 = 1;
@@ -17,7 +17,7 @@ fn dressed() -> Bench {
 fn pull(piece: u32, dab: u32) -> Step {
     let reach = Reach { radius_mm: 30.0, dabs: vec![dab], mirrored: false };
     let stroke = BrushStroke { stroke: Stroke::PullOut, strength: 2.0, reach, ..BrushStroke::default() };
-    Step::Brush { piece, stroke }
+    Step::Seating(SeatingStep::Brush { piece, stroke })
 }
 
 fn shift_weights(piece: u32) -> Step {
@@ -28,7 +28,7 @@ fn shift_weights(piece: u32) -> Step {
     };
     let picks = vec![Pick::add(What::Joint { joint: "lower_leg_left".to_owned(), over: 0.3 })];
     let clean = Clean::ByHand { change, firm_percent: None };
-    Step::Clean { piece, clean, chosen: Chosen::Picks(picks), locked: Vec::new() }
+    Step::Binding(BindingStep::Clean { piece, clean, chosen: Chosen::Picks(picks), locked: Vec::new() })
 }
 
 /// Runs a step; what it made older than something is told in its notes, and of all that is so.
@@ -46,8 +46,12 @@ fn told_after(bench: &Bench, step: Step) -> Vec<String> {
 fn weights_and_shapes_that_were_taken_from_what_has_changed_since_are_told() {
     let bench = dressed();
     let takes = Takes::Pieces(vec![BREECHES]);
-    bench.run(Step::TakeFrom { piece: TUNIC, takes, part: SourcePart::Whole });
-    bench.run(Step::FollowShapes { pieces: vec![TUNIC], follow: true, shapes: Vec::new() });
+    bench.run(Step::Binding(BindingStep::TakeFrom { piece: TUNIC, takes, part: SourcePart::Whole }));
+    bench.run(Step::Seating(SeatingStep::FollowShapes {
+        pieces: vec![TUNIC],
+        follow: true,
+        shapes: Vec::new(),
+    }));
     assert!(bench.room().outdated().is_empty(), "all is as it was made");
 
     let told = told_after(&bench, shift_weights(BREECHES));
@@ -61,10 +65,12 @@ fn weights_and_shapes_that_were_taken_from_what_has_changed_since_are_told() {
         told[1].starts_with("the shapes that quilted tunic follows were carried to it before quilted tunic")
     );
     // Leaving out faces numbers anew what was carried: it is as old as it was, and no older.
-    let told_before =
-        told_after(&bench, Step::FollowShapes { pieces: vec![TUNIC], follow: true, shapes: Vec::new() });
+    let told_before = told_after(
+        &bench,
+        Step::Seating(SeatingStep::FollowShapes { pieces: vec![TUNIC], follow: true, shapes: Vec::new() }),
+    );
     assert_eq!(told_before.len(), 1);
-    bench.run(Step::Bind { pieces: vec![TUNIC] });
+    bench.run(Step::Binding(BindingStep::Bind { pieces: vec![TUNIC] }));
     assert!(bench.room().outdated().is_empty());
     // Undone, it is older again.
     bench.shop.undo(bench.fitting).unwrap();
@@ -77,12 +83,12 @@ fn what_was_hidden_is_told_when_a_range_or_a_kept_pose_is_another_by_the_same_na
     let knee = bench.room().dress.body.skeleton.find("lower_leg_left").unwrap();
     let keep = |degrees: f32| {
         let turn = Turn { joint: knee.0, lean: degrees, ..Turn::default() };
-        Step::KeepPose { name: "kneel".to_owned(), pose: 0, turns: vec![turn] }
+        Step::Trial(TrialStep::KeepPose { name: "kneel".to_owned(), pose: 0, turns: vec![turn] })
     };
     bench.run(keep(20.0));
-    bench.run(Step::Hide { options: HideOptions::default() });
+    bench.run(Step::Mending(MendingStep::Hide { options: HideOptions::default() }));
     assert!(bench.room().outdated().is_empty());
-    bench.run(Step::DropPose { name: "kneel".to_owned() });
+    bench.run(Step::Trial(TrialStep::DropPose { name: "kneel".to_owned() }));
     let told = told_after(&bench, keep(110.0));
     assert!(told.iter().any(|t| t.starts_with("what is hidden of ")), "{told:?}");
 }

@@ -1,7 +1,7 @@
 //! A plan of mending: made without changing anything, its figures those of a fresh measure, done step by step or whole.
 
 use tin_cloak_testkit::{wearing, wearing_bound, Bench};
-use tin_cloak_workshop::{Companions, JobState, MeansKind, PieceKind, Plan, Step, Tried};
+use tin_cloak_workshop::{Companions, JobState, MeansKind, PieceKind, Plan, Step, TrialStep, Tried};
 
 /// What a reader can judge of a plan.
 fn as_text(plan: &Plan) -> String {
@@ -66,7 +66,7 @@ fn a_plan_of_some_means_alone_stops_when_told() {
     let kinds: Vec<MeansKind> = only.steps.iter().chain(&only.no_help).map(|t| t.means.kind).collect();
     assert!(kinds.contains(&MeansKind::Hide), "{kinds:?}");
     assert!(kinds.iter().all(|k| [MeansKind::Hide, MeansKind::Leave].contains(k)), "{kinds:?}");
-    bench.run(Step::SetTolerance { tolerance_mm: 0.4 });
+    bench.run(Step::Trial(TrialStep::SetTolerance { tolerance_mm: 0.4 }));
     assert!(bench.shop.plan_of(&bench.room()).unwrap().is_none(), "it was for another state");
     let job = bench.shop.make_plan(bench.fitting, Vec::new()).unwrap();
     bench.shop.jobs().get(job).unwrap().stop();

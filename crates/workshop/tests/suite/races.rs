@@ -5,12 +5,13 @@ use std::time::{Duration, Instant};
 use tin_cloak_testkit::{wearing_bound, Bench};
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
-    measured_afresh, Chosen, Clean, MapKind, PieceKind, Step, ViewRequest, Workshop, WorkshopError,
+    measured_afresh, BindingStep, Chosen, Clean, MapKind, PieceKind, Step, ViewRequest, Workshop,
+    WorkshopError,
 };
 
 fn smooth(piece: u32, strength: f32) -> Step {
     let clean = Clean::Smooth { strength, times: 1 };
-    Step::Clean { piece, clean, chosen: Chosen::Everything, locked: Vec::new() }
+    Step::Binding(BindingStep::Clean { piece, clean, chosen: Chosen::Everything, locked: Vec::new() })
 }
 
 fn bound() -> Bench {
@@ -131,7 +132,7 @@ fn two_fittings_of_one_body_do_not_wait_for_each_other() {
             let step = shop.piece_step(tunic.id, 1, PieceKind::Soft).unwrap();
             s.spawn(move || {
                 shop.run_now(id, step).unwrap();
-                shop.run_now(id, Step::Bind { pieces: Vec::new() }).unwrap();
+                shop.run_now(id, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
             });
         }
     });

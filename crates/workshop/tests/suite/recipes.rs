@@ -9,9 +9,9 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
-    bind_piece, dressed_document, export_glb, read, BindOptions, Chosen, Clean, Companions, FollowWish,
-    KeptPose, MapKind, MeshPart, Method, OfHidden, OwnJoint, Piece, PieceKind, Recipe, SideWish, SourcePart,
-    Step, Takes, ViewRequest,
+    bind_piece, dressed_document, export_glb, read, BindOptions, BindingStep, Chosen, Clean, Companions,
+    FollowWish, IntakeStep, KeptPose, MapKind, MeshPart, Method, OfHidden, OwnJoint, Piece, PieceKind,
+    Recipe, SeatingStep, SideWish, SourcePart, Step, Takes, TrialStep, ViewRequest,
 };
 
 fn by(method: Method) -> BindOptions {
@@ -19,11 +19,11 @@ fn by(method: Method) -> BindOptions {
 }
 
 fn choose(piece: u32, options: BindOptions) -> Step {
-    Step::ChooseMethod { piece, options }
+    Step::Binding(BindingStep::ChooseMethod { piece, options })
 }
 
 fn takes(piece: u32, takes: Takes) -> Step {
-    Step::TakeFrom { piece, takes, part: SourcePart::Whole }
+    Step::Binding(BindingStep::TakeFrom { piece, takes, part: SourcePart::Whole })
 }
 
 fn swing(name: &str, piece: u32, place: Vec3) -> OwnJoint {
@@ -59,24 +59,29 @@ fn every_step_says_what_it_did() {
         writeln!(said, "{sentence}").unwrap();
         bench.open().effect().notes.iter().for_each(|n| writeln!(said, "  {n}").unwrap());
     };
-    let clean = |clean| Step::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() };
-    run(Step::SetKind { piece: 2, kind: PieceKind::Stiff });
-    run(Step::Bind { pieces: Vec::new() });
+    let clean = |clean| {
+        Step::Binding(BindingStep::Clean { piece: 1, clean, chosen: Chosen::Everything, locked: Vec::new() })
+    };
+    run(Step::Intake(IntakeStep::SetKind { piece: 2, kind: PieceKind::Stiff }));
+    run(Step::Binding(BindingStep::Bind { pieces: Vec::new() }));
     run(choose(1, BindOptions { match_mm: Some(4.0), match_deg: 10.0, ..by(Method::Normal) }));
     run(choose(1, by(Method::Heat)));
     run(choose(1, BindOptions { apart_mm: Some(10.0), ..by(Method::Inpaint) }));
     run(choose(3, BindOptions { ends: [Some("spine_2".into()), None], stretch: 0.5, ..by(Method::Ends) }));
-    run(Step::MarkSide { piece: 1, mark: SideWish { vertex: 0, side: BodySide::Left, reach_mm: 30.0 } });
-    run(Step::ClearSides { piece: 1 });
-    run(Step::Follow { piece: 2, shell: None, follow: FollowWish::Blend });
+    run(Step::Binding(BindingStep::MarkSide {
+        piece: 1,
+        mark: SideWish { vertex: 0, side: BodySide::Left, reach_mm: 30.0 },
+    }));
+    run(Step::Binding(BindingStep::ClearSides { piece: 1 }));
+    run(Step::Binding(BindingStep::Follow { piece: 2, shell: None, follow: FollowWish::Blend }));
     run(clean(Clean::Limit { most: 2 }));
     run(clean(Clean::Prune { least: 0.1 }));
     run(clean(Clean::Smooth { strength: 0.5, times: 2 }));
     run(clean(Clean::Mirror { from_left: true, blend_mm: 20.0, joints: Vec::new() }));
-    run(Step::AddJoint { joint: swing("flap", 1, Vec3::new(0.09, 0.5, 0.06)) });
-    run(Step::RemoveJoint { name: "flap".to_owned() });
-    run(Step::MakeCage { pieces: vec![1], offset_mm: 12.0, cell_mm: 20.0 });
-    run(Step::Bind { pieces: Vec::new() });
+    run(Step::Binding(BindingStep::AddJoint { joint: swing("flap", 1, Vec3::new(0.09, 0.5, 0.06)) }));
+    run(Step::Binding(BindingStep::RemoveJoint { name: "flap".to_owned() }));
+    run(Step::Binding(BindingStep::MakeCage { pieces: vec![1], offset_mm: 12.0, cell_mm: 20.0 }));
+    run(Step::Binding(BindingStep::Bind { pieces: Vec::new() }));
     insta::assert_snapshot!(said);
 }
 
@@ -92,17 +97,17 @@ fn sides_are_kept_apart_and_parts_of_a_source_are_all_there_is() {
 
     // Boots from what the right shin and foot move alone: the left boot goes along with them.
     let part = SourcePart::Joints(vec!["lower_leg_right".into(), "foot_right".into(), "toe_right".into()]);
-    bench.run(Step::TakeFrom { piece: 2, takes: Takes::Body, part });
-    bench.run(Step::Bind { pieces: vec![2] });
+    bench.run(Step::Binding(BindingStep::TakeFrom { piece: 2, takes: Takes::Body, part }));
+    bench.run(Step::Binding(BindingStep::Bind { pieces: vec![2] }));
     let skeleton = bench.room().dress.body.skeleton.clone();
     let left = skeleton.find("lower_leg_left").unwrap();
     assert!(bench.piece(2).bound.unwrap().skin.column(left).iter().all(|w| *w == 0.0));
     let none = SourcePart::Joints(vec!["knee_pole_left".into()]);
-    bench.run(Step::TakeFrom { piece: 2, takes: Takes::Body, part: none });
-    assert!(bench.refused(Step::Bind { pieces: vec![2] }).contains("nothing is left"));
+    bench.run(Step::Binding(BindingStep::TakeFrom { piece: 2, takes: Takes::Body, part: none }));
+    assert!(bench.refused(Step::Binding(BindingStep::Bind { pieces: vec![2] })).contains("nothing is left"));
     // All that lies beneath: the breeches where they are nearer than the skin.
     bench.run(takes(2, Takes::Beneath));
-    bench.run(Step::Bind { pieces: vec![2] });
+    bench.run(Step::Binding(BindingStep::Bind { pieces: vec![2] }));
     assert!(bench.refused(takes(1, Takes::Pieces(vec![2]))).contains("from itself"));
     assert!(bench
         .refused(choose(1, BindOptions { stretch: 2.0, ..by(Method::Ends) }))
@@ -135,9 +140,9 @@ fn joints_come_with_a_piece_and_go_out_as_one_skeleton() {
         bench.open().effect().notes[0].contains("brings the joint pauldron_hinge_left under upper_arm_left")
     );
     for piece in [1, 2] {
-        bench.run(Step::SetKind { piece, kind: PieceKind::Stiff });
+        bench.run(Step::Intake(IntakeStep::SetKind { piece, kind: PieceKind::Stiff }));
     }
-    bench.run(Step::KeepPose { name: "mine".into(), pose: 0, turns: Vec::new() });
+    bench.run(Step::Trial(TrialStep::KeepPose { name: "mine".into(), pose: 0, turns: Vec::new() }));
     bench.bind_all();
     let room = bench.room();
     let skeleton = &room.dress.body.skeleton;
@@ -157,19 +162,19 @@ fn joints_come_with_a_piece_and_go_out_as_one_skeleton() {
     assert_eq!(dressed_document(&room.dress, OfHidden::LeftOut).unwrap().meshes.len(), 3);
 
     // The lantern goes: what follows a joint behind its own is numbered anew.
-    bench.run(Step::RemovePiece { piece: 1 });
+    bench.run(Step::Intake(IntakeStep::RemovePiece { piece: 1 }));
     let room = bench.room();
     let hinge = room.dress.body.skeleton.find("pauldron_hinge_left").unwrap();
     assert!(bench.piece(2).bound.unwrap().skin.column(hinge).contains(&1.0));
     let kept: &KeptPose = &room.state.poses[0];
     assert_eq!(kept.pose.rotations.len(), room.dress.body.skeleton.len());
     // It is copied to the other side with its hinge.
-    bench.run(Step::CopyMirrored { piece: 2 });
+    bench.run(Step::Seating(SeatingStep::CopyMirrored { piece: 2 }));
     let room = bench.room();
     let (left, right) = (&room.state.joints[0], &room.state.joints[1]);
     assert_eq!((right.name.as_str(), right.parent.as_str()), ("pauldron_hinge_right", "upper_arm_right"));
     assert!((left.place * Vec3::new(-1.0, 1.0, 1.0)).distance(right.place) < 1e-6);
-    assert!(bench.refused(Step::AddJoint { joint: right.clone() }).contains("already"));
+    assert!(bench.refused(Step::Binding(BindingStep::AddJoint { joint: right.clone() })).contains("already"));
     bench.shop.undo(bench.fitting).unwrap();
     bench.shop.undo(bench.fitting).unwrap();
     assert!(bench.room().dress.body.skeleton.find("lantern_swing").is_some());
@@ -179,7 +184,7 @@ fn joints_come_with_a_piece_and_go_out_as_one_skeleton() {
 fn a_joint_given_to_cloth_takes_what_is_near_and_leaves_it_to_its_parent() {
     let bench = wearing_bound(&[("quilted tunic", 1)]);
     let before = bench.piece(1).bound.unwrap().skin.clone();
-    bench.run(Step::AddJoint { joint: swing("flap", 1, Vec3::new(0.0, 0.85, 0.13)) });
+    bench.run(Step::Binding(BindingStep::AddJoint { joint: swing("flap", 1, Vec3::new(0.0, 0.85, 0.13)) }));
     let skeleton = bench.room().dress.body.skeleton.clone();
     let (flap, hips) = (skeleton.find("flap").unwrap(), skeleton.find("hips").unwrap());
     let with = bench.piece(1).bound.unwrap().skin.clone();
@@ -187,21 +192,23 @@ fn a_joint_given_to_cloth_takes_what_is_near_and_leaves_it_to_its_parent() {
     assert!(taken.iter().any(|w| *w > 0.99));
     // Easing the cloth takes the joint along.
     let place = bench.room().state.joints[0].place;
-    bench.run(Step::Ease {
+    bench.run(Step::Seating(SeatingStep::Ease {
         piece: 1,
         chosen: Chosen::Everything,
         options: tin_cloak_workshop::EaseOptions { least_mm: 90.0, most_mm: None },
-    });
+    }));
     assert!(bench.room().state.joints[0].place.distance(place) > 0.004);
     bench.shop.undo(bench.fitting).unwrap();
     let wider = OwnJoint { reach_mm: 180.0, ..bench.room().state.joints[0].clone() };
-    bench.run(Step::ChangeJoint { joint: wider.clone() });
+    bench.run(Step::Binding(BindingStep::ChangeJoint { joint: wider.clone() }));
     let wide = bench.piece(1).bound.unwrap().skin.column(flap);
     assert!(wide.iter().sum::<f32>() > taken.iter().sum::<f32>() * 1.5);
     assert!(bench
-        .refused(Step::ChangeJoint { joint: OwnJoint { parent: "flap".into(), ..wider } })
+        .refused(Step::Binding(BindingStep::ChangeJoint {
+            joint: OwnJoint { parent: "flap".into(), ..wider }
+        }))
         .contains("flap"));
-    bench.run(Step::RemoveJoint { name: "flap".into() });
+    bench.run(Step::Binding(BindingStep::RemoveJoint { name: "flap".into() }));
     let after = bench.piece(1).bound.unwrap().skin.clone();
     let gained: f32 = after.column(hips).iter().zip(before.column(hips)).map(|(a, b)| a - b).sum();
     assert!(gained > 0.0 && bench.room().dress.body.skeleton.find("flap").is_none());
@@ -233,11 +240,11 @@ fn jumps(piece: &Piece) -> usize {
 #[test]
 fn coat_and_tunic_hang_smooth_in_a_cage() {
     let bench = wearing(&[("quilted tunic", 1), ("oilskin coat", 2)]);
-    bench.run(Step::CureAll);
+    bench.run(Step::Intake(IntakeStep::CureAll));
     bench.bind_all();
     let direct = out_of(&bench);
     let torn = jumps(&bench.piece(2));
-    bench.run(Step::MakeCage { pieces: vec![1, 2], offset_mm: 15.0, cell_mm: 15.0 });
+    bench.run(Step::Binding(BindingStep::MakeCage { pieces: vec![1, 2], offset_mm: 15.0, cell_mm: 15.0 }));
     bench.bind_all();
     let off = ["quilted tunic", "oilskin coat"].map(|name| off_the_cage(&bench, name));
     assert!(off.iter().all(|mm| *mm < 12.0), "{off:?}");
@@ -251,8 +258,10 @@ fn coat_and_tunic_hang_smooth_in_a_cage() {
 #[test]
 fn a_cage_carries_its_pieces_and_is_not_worn() {
     let bench = wearing(&[("quilted tunic", 1), ("breeches", 2)]);
-    bench.run(Step::MakeCage { pieces: vec![1], offset_mm: 15.0, cell_mm: 20.0 });
-    assert!(bench.refused(Step::Bind { pieces: vec![1] }).contains("which is not bound"));
+    bench.run(Step::Binding(BindingStep::MakeCage { pieces: vec![1], offset_mm: 15.0, cell_mm: 20.0 }));
+    assert!(bench
+        .refused(Step::Binding(BindingStep::Bind { pieces: vec![1] }))
+        .contains("which is not bound"));
     bench.bind_all();
     let notes = bench.open().effect().notes;
     assert!(notes.iter().any(|n| n == "All of quilted tunic lies inside cage"), "{notes:?}");
@@ -264,7 +273,12 @@ fn a_cage_carries_its_pieces_and_is_not_worn() {
     // Cleaning the cage takes the tunic along.
     let before = bench.piece(1).bound.unwrap().skin.clone();
     let smooth = Clean::Smooth { strength: 0.5, times: 5 };
-    bench.run(Step::Clean { piece: 3, clean: smooth, chosen: Chosen::Everything, locked: Vec::new() });
+    bench.run(Step::Binding(BindingStep::Clean {
+        piece: 3,
+        clean: smooth,
+        chosen: Chosen::Everything,
+        locked: Vec::new(),
+    }));
     assert_ne!(bench.piece(1).bound.unwrap().skin.clone(), before);
     assert!(bench.refused(takes(2, Takes::Cage(1))).contains("use it as a cage first"));
     // Hung in it by hand, the breeches are told to stick out.
@@ -273,10 +287,10 @@ fn a_cage_carries_its_pieces_and_is_not_worn() {
     assert!(notes.iter().any(|n| n.contains("lie outside cage")), "{notes:?}");
     // The cage goes, the weights stay.
     let kept = bench.piece(1).bound.unwrap().skin.clone();
-    bench.run(Step::RemovePiece { piece: 3 });
+    bench.run(Step::Intake(IntakeStep::RemovePiece { piece: 3 }));
     assert_eq!(bench.piece(1).bound.unwrap().skin.clone(), kept);
     assert!(bench
-        .refused(Step::MakeCage { pieces: Vec::new(), offset_mm: 15.0, cell_mm: 0.0 })
+        .refused(Step::Binding(BindingStep::MakeCage { pieces: Vec::new(), offset_mm: 15.0, cell_mm: 0.0 }))
         .contains("cage lies"));
 }
 
@@ -297,7 +311,7 @@ fn a_binding_is_kept_for_the_next_piece_of_its_sort() {
     // The tunic takes its own weights back, to a hair.
     let before = bench.piece(1).bound.unwrap().skin.clone();
     bench.run(shop.template_step(tunics.id, 1).unwrap());
-    bench.run(Step::Bind { pieces: vec![1] });
+    bench.run(Step::Binding(BindingStep::Bind { pieces: vec![1] }));
     let after = bench.piece(1).bound.unwrap().skin.clone();
     let furthest = (0..bench.room().dress.body.skeleton.len())
         .flat_map(|j| {
@@ -336,8 +350,11 @@ fn what_was_said_of_a_place_stays_with_it_when_faces_are_left_out() {
     let bench = wearing(&[("tin breastplate", 1)]);
     let vertex = 4785;
     let place = bench.rest(1)[vertex as usize];
-    bench.run(Step::MarkSide { piece: 1, mark: SideWish { vertex, side: BodySide::Right, reach_mm: 30.0 } });
-    bench.run(Step::LeaveOutUnseen { piece: 1 });
+    bench.run(Step::Binding(BindingStep::MarkSide {
+        piece: 1,
+        mark: SideWish { vertex, side: BodySide::Right, reach_mm: 30.0 },
+    }));
+    bench.run(Step::Intake(IntakeStep::LeaveOutUnseen { piece: 1 }));
     let kept = bench.room().state.pieces[0].recipe.sides[0].vertex;
     assert_ne!(kept, vertex, "vertices are numbered anew");
     assert_eq!(bench.rest(1)[kept as usize], place);

@@ -3,33 +3,41 @@
 use tin_cloak_testkit::wearing_bound;
 use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::mesh::{crossed_by_row, Topology};
-use tin_cloak_workshop::{prove, read, Chosen, Companions, Pick, RowsAlong, Step, What};
+use tin_cloak_workshop::{
+    prove, read, BindingStep, Chosen, Companions, IntakeStep, Pick, RowsAlong, SeatingStep, Step, What,
+};
 
 const TUNIC: u32 = 1;
 
 #[test]
 fn a_row_is_added_across_an_edge_and_all_that_was_there_stays() {
     let bench = wearing_bound(&[("quilted tunic", 1)]);
-    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() });
+    bench.run(Step::Seating(SeatingStep::FollowShapes {
+        pieces: Vec::new(),
+        follow: true,
+        shapes: Vec::new(),
+    }));
     let before = bench.piece(TUNIC);
     // A row that goes all about it, from some edge.
     let long = |e: &&[u32; 2]| crossed_by_row(&before.mesh, &before.topology.weld, **e).len() > 12;
     let edge = *before.topology.edges.iter().find(long).unwrap();
     let at = |vertices: Vec<u32>| Chosen::Picks(vec![Pick::add(What::Vertices(vertices))]);
-    let add = |vertices: Vec<u32>, rows: usize| Step::AddRows {
-        piece: TUNIC,
-        at: at(vertices),
-        rows,
-        along: RowsAlong::default(),
+    let add = |vertices: Vec<u32>, rows: usize| {
+        Step::Intake(IntakeStep::AddRows {
+            piece: TUNIC,
+            at: at(vertices),
+            rows,
+            along: RowsAlong::default(),
+        })
     };
     let far = (before.rest.len() - 1) as u32;
     assert!(bench.refused(add(vec![edge[0], far], 1)).contains("between them"));
     assert!(bench.refused(add(edge.to_vec(), 9)).contains("1 to 4 rows"));
-    bench.run(Step::KeepPatch {
+    bench.run(Step::Binding(BindingStep::KeepPatch {
         piece: TUNIC,
         name: "all".into(),
         picks: vec![Pick::add(What::Vertices((0..=far).collect()))],
-    });
+    }));
     assert_eq!(bench.run(add(edge.to_vec(), 2)), "Add 2 rows to quilted tunic");
     insta::assert_snapshot!(bench.open().effect().notes.join("\n"));
     let (after, old) = (bench.piece(TUNIC), before.rest.len());
@@ -74,7 +82,7 @@ fn a_row_is_added_across_an_edge_and_all_that_was_there_stays() {
     let tunic = out.meshes.iter().find(|m| m.name == "quilted tunic").unwrap();
     assert_eq!(Topology::new(&tunic.mesh).vertices(), after.rest.len());
     assert!(tunic.look.uv_sets.iter().all(|set| set.len() == tunic.mesh.positions.len()));
-    bench.run(Step::Mirror { piece: TUNIC });
+    bench.run(Step::Seating(SeatingStep::Mirror { piece: TUNIC }));
     assert_eq!(bench.piece(TUNIC).rest.len(), after.rest.len());
     bench.shop.undo(bench.fitting).unwrap();
     bench.shop.undo(bench.fitting).unwrap();
@@ -97,7 +105,7 @@ fn a_row_lies_where_it_is_wished_over_a_part_and_on_both_sides() {
     let edge = *before.topology.edges.iter().find(is_far).unwrap();
     let add = |rows: usize, along: RowsAlong| {
         let at = Chosen::Picks(vec![Pick::add(What::Vertices(edge.to_vec()))]);
-        Step::AddRows { piece: TUNIC, at, rows, along }
+        Step::Intake(IntakeStep::AddRows { piece: TUNIC, at, rows, along })
     };
     let old = before.rest.len();
     let place =

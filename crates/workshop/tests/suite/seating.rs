@@ -10,8 +10,9 @@ use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::SitsOfRoom;
 use tin_cloak_workshop::StrokeOnPiece;
 use tin_cloak_workshop::{
-    bind_piece, carried_to_rest, pose_of_piece, read, sort_document, Body, BrushStroke, Companions, Dress,
-    Grade, Piece, PieceKind, PlaceOptions, Reach, Recipe, Step, Workshop,
+    bind_piece, carried_to_rest, pose_of_piece, read, sort_document, BindingStep, Body, BrushStroke,
+    Companions, Dress, Grade, IntakeStep, Piece, PieceKind, PlaceOptions, Reach, Recipe, SeatingStep, Step,
+    Workshop,
 };
 
 fn demo(name: &str) -> Vec<u8> {
@@ -144,7 +145,7 @@ fn findings_are_cured_by_their_buttons_and_undone() {
     // Once something is bound, the board is measured anew with the body's new weights.
     let control = found(0, "knee_pole_left").unwrap().cure.unwrap().step;
     shop.run_now(fitting, shop.piece_step(tunic, 1, PieceKind::Soft).unwrap()).unwrap();
-    shop.run_now(fitting, Step::Bind { pieces: Vec::new() }).unwrap();
+    shop.run_now(fitting, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
     let board = shop.measure_now(fitting).unwrap();
     shop.run_now(fitting, control).unwrap();
     assert_ne!(shop.measure_now(fitting).unwrap(), board);
@@ -156,18 +157,20 @@ fn findings_are_cured_by_their_buttons_and_undone() {
     assert!(found(piece, "seems to be modelled in").is_none());
     // A hundred times too large about the root, which stands at the origin as a file's axes do.
     let options = PlaceOptions { size_percent: [10_000.0; 3], about: Some(0), ..PlaceOptions::NONE };
-    shop.run_now(fitting, Step::Place { piece, options }).unwrap();
+    shop.run_now(fitting, Step::Seating(SeatingStep::Place { piece, options })).unwrap();
     let units = found(piece, "in centimetres").unwrap();
     shop.run_now(fitting, units.cure.unwrap().step).unwrap();
     assert!(found(piece, "seems to be modelled in").is_none());
 
     // Sunk at rest: eased off.
     let options = PlaceOptions { shift_mm: [0.0, 0.0, 10.0], ..PlaceOptions::NONE };
-    shop.run_now(fitting, Step::Place { piece, options }).unwrap();
+    shop.run_now(fitting, Step::Seating(SeatingStep::Place { piece, options })).unwrap();
     let sunk = found(piece, "inside what lies beneath").unwrap();
     assert!(!shop.fitting(fitting).unwrap().room.seat_report(0).is_seated());
     let step = match sunk.cure.unwrap().step {
-        Step::FindPose { .. } => panic!("a shifted tunic is not posed: {}", sunk.sentence),
+        Step::Seating(SeatingStep::FindPose { .. }) => {
+            panic!("a shifted tunic is not posed: {}", sunk.sentence)
+        }
         ease => ease,
     };
     shop.run_now(fitting, step).unwrap();
@@ -176,7 +179,7 @@ fn findings_are_cured_by_their_buttons_and_undone() {
 
     // Filed as the wrong kind.
     assert!(found(piece, "filed as").is_none());
-    shop.run_now(fitting, Step::SetKind { piece, kind: PieceKind::Stiff }).unwrap();
+    shop.run_now(fitting, Step::Intake(IntakeStep::SetKind { piece, kind: PieceKind::Stiff })).unwrap();
     let kind = found(piece, "filed as stiff, but it is open").unwrap();
     shop.run_now(fitting, kind.cure.unwrap().step).unwrap();
     assert!(found(piece, "filed as").is_none());

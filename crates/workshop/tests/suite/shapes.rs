@@ -10,8 +10,8 @@ use tin_cloak_workshop::SitsOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::WornShapeOfRoom;
 use tin_cloak_workshop::{
-    export_glb, read, AssetRole, BrushStroke, Chosen, Companions, EaseOptions, MeshPart, PieceKind,
-    PlaceOptions, Reach, Step, TrialPlan, ViewRequest,
+    export_glb, read, AssetRole, BrushStroke, Chosen, Companions, EaseOptions, IntakeStep, MeshPart,
+    PieceKind, PlaceOptions, Reach, SeatingStep, Step, TrialPlan, TrialStep, ViewRequest,
 };
 
 /// The mesh of a file of the demo's.
@@ -53,7 +53,7 @@ fn put_on(bytes: &[u8]) -> Bench {
 }
 
 fn wear(shape: usize, amount: f32) -> Step {
-    Step::WearShape { piece: 2, shape, amount }
+    Step::Seating(SeatingStep::WearShape { piece: 2, shape, amount })
 }
 
 #[test]
@@ -104,7 +104,7 @@ fn shapes_go_where_the_piece_goes() {
     bench.run(wear(0, 0.5));
     let turned =
         PlaceOptions { turn_degrees: [0.0, 90.0, 0.0], size_percent: [200.0; 3], ..PlaceOptions::NONE };
-    bench.run(Step::Place { piece: 2, options: turned });
+    bench.run(Step::Seating(SeatingStep::Place { piece: 2, options: turned }));
     let turn = Quat::from_rotation_y(std::f32::consts::FRAC_PI_2);
     let apart = |a: &[Vec3], b: &[Vec3]| a.iter().zip(b).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
     let wanted: Vec<Vec3> = first.iter().map(|o| turn * *o * 2.0).collect();
@@ -118,13 +118,13 @@ fn shapes_go_where_the_piece_goes() {
         bench.shop.undo(bench.fitting).unwrap();
     }
     let before = bench.rest(2);
-    bench.run(Step::Mirror { piece: 2 });
+    bench.run(Step::Seating(SeatingStep::Mirror { piece: 2 }));
     let plane = 2.0 * (before[0].x + bench.rest(2)[0].x) * 0.5;
     let image: Vec<Vec3> = before.iter().map(|p| Vec3::new(plane - p.x, p.y, p.z)).collect();
     assert!(apart(&bench.rest(2), &image) < 1e-5, "its shape is mirrored with it");
     bench.shop.undo(bench.fitting).unwrap();
     let options = EaseOptions { least_mm: 20.0, most_mm: None };
-    bench.run(Step::Ease { piece: 2, chosen: Chosen::Everything, options });
+    bench.run(Step::Seating(SeatingStep::Ease { piece: 2, chosen: Chosen::Everything, options }));
     assert_eq!(offsets(&bench), first, "easing leaves the shape as it is");
     let reach = Reach { radius_mm: 60.0, dabs: vec![5], mirrored: false };
     let stroke = BrushStroke {
@@ -136,7 +136,7 @@ fn shapes_go_where_the_piece_goes() {
         into_shape: None,
     };
     let eased = bench.rest(2);
-    bench.run(Step::Brush { piece: 2, stroke });
+    bench.run(Step::Seating(SeatingStep::Brush { piece: 2, stroke }));
     assert!(apart(&eased, &bench.rest(2)) < 0.0051, "the brush moved what is worn");
 }
 
@@ -202,7 +202,7 @@ fn faces_without_area_are_left_out() {
     assert_eq!(bench.cure(1, "without area"), "Leave out faces without area of tunic");
     assert_eq!(bench.piece(1).topology.triangles.len(), faces);
     assert!(bench.found(1, "without area").is_none());
-    assert!(bench.refused(Step::LeaveOutEmpty { piece: 1 }).contains("have an area"));
+    assert!(bench.refused(Step::Intake(IntakeStep::LeaveOutEmpty { piece: 1 })).contains("have an area"));
 }
 
 /// One vertex 2 km away: said, left out at a press, and meanwhile nothing else is welded otherwise.
@@ -227,7 +227,9 @@ fn a_vertex_that_strayed_changes_nothing_of_the_others() {
     bench.bind_all();
     whole.bind_all();
     assert_eq!(bench.piece(1).bound.unwrap().skin, whole.piece(1).bound.unwrap().skin);
-    assert!(bench.refused(Step::LeaveOutStrays { piece: 1 }).contains("nothing of “tunic” lies far"));
+    assert!(bench
+        .refused(Step::Intake(IntakeStep::LeaveOutStrays { piece: 1 }))
+        .contains("nothing of “tunic” lies far"));
 }
 
 /// A pauldron with weights, a joint of its own, a shape and two materials, as its file has it.
@@ -300,10 +302,10 @@ fn a_shape_goes_through_a_cut() {
         let asset = bench.shop.bring_in("plate.glb", &bytes, &Companions::new()).unwrap()[0].id;
         bench.run(bench.shop.piece_step(asset, 1, PieceKind::Stiff).unwrap());
         let options = PlaceOptions { turn_degrees: [0.0, turned, 0.0], ..PlaceOptions::NONE };
-        bench.run(Step::Place { piece: 1, options });
+        bench.run(Step::Seating(SeatingStep::Place { piece: 1, options }));
         let old = bench.piece(1);
         let shape = old.shapes[0].to_dense(old.rest.len());
-        bench.run(Step::LeaveOutUnseen { piece: 1 });
+        bench.run(Step::Intake(IntakeStep::LeaveOutUnseen { piece: 1 }));
         let new = bench.piece(1);
         assert!(new.rest.len() < old.rest.len() && new.amounts == [0.5]);
         for (p, offset) in new.rest.iter().zip(new.shapes[0].to_dense(new.rest.len())) {
@@ -324,10 +326,14 @@ fn spots_in(bench: &Bench, group: &str) -> usize {
 fn pieces_follow_the_bodys_shapes_in_every_pose_and_file() {
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     let plan = TrialPlan { body_shapes: true, ..bench.open().room.state.plan.clone() };
-    bench.run(Step::Try { plan, said: "shapes too".to_owned() });
+    bench.run(Step::Trial(TrialStep::Try { plan, said: "shapes too".to_owned() }));
     let before = spots_in(&bench, "stout");
     assert!(before > 10_000, "a stout body comes through clothes that do not follow it: {before}");
-    bench.run(Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() });
+    bench.run(Step::Seating(SeatingStep::FollowShapes {
+        pieces: Vec::new(),
+        follow: true,
+        shapes: Vec::new(),
+    }));
     let after = spots_in(&bench, "stout");
     assert!(after < before / 100, "{before} spots became {after}");
 
@@ -365,7 +371,7 @@ fn pieces_follow_the_bodys_shapes_in_every_pose_and_file() {
 
     // What no longer fits where it was is said, and let go.
     let options = PlaceOptions { shift_mm: [0.0, 5.0, 0.0], ..PlaceOptions::NONE };
-    bench.run(Step::Place { piece: 2, options });
+    bench.run(Step::Seating(SeatingStep::Place { piece: 2, options }));
     let moved = bench.open();
     assert!(moved.room.dress.pieces.iter().find(|p| p.name == "quilted tunic").unwrap().carried.is_none());
     let told = &moved.current().unwrap().effect;

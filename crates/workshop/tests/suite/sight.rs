@@ -8,7 +8,9 @@ use serde::{Deserialize, Serialize};
 use tin_cloak_testkit::{wearing, Bench};
 use tin_cloak_workshop::core::clearance::{AtRest, InPose, Outfit, Penetration, Settings, Sight};
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{BindOptions, Frames, Method, PieceKind, Step, TrialPlan};
+use tin_cloak_workshop::{
+    BindOptions, BindingStep, Frames, IntakeStep, Method, PieceKind, Step, TrialPlan, TrialStep,
+};
 
 /// So many frames of the demo's two clips.
 const FRAMES: usize = 60;
@@ -23,15 +25,15 @@ struct Seen {
 
 fn bench() -> Bench {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
-    bench.run(Step::SetKind { piece: 3, kind: PieceKind::Mixed });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Mixed }));
     // The reference is of the frames that the published rule makes.
     for piece in 1..=3 {
         let options = BindOptions { method: Method::Inpaint, ..BindOptions::default() };
-        bench.run(Step::ChooseMethod { piece, options });
+        bench.run(Step::Binding(BindingStep::ChooseMethod { piece, options }));
     }
     bench.bind_all();
     let plan = TrialPlan { frames: Frames::Some(FRAMES / 2), ..TrialPlan::default() };
-    bench.run(Step::Try { plan, said: "Trials: more frames".to_owned() });
+    bench.run(Step::Trial(TrialStep::Try { plan, said: "Trials: more frames".to_owned() }));
     bench
 }
 

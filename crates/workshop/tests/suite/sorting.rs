@@ -10,25 +10,32 @@ use tin_cloak_workshop::EasingOfRoom;
 use tin_cloak_workshop::SitsOfRoom;
 use tin_cloak_workshop::WornOnOfRoom;
 use tin_cloak_workshop::{
-    dressed_document, read, sort_document, stiff_shells, BrushStroke, Chosen, Companions, EaseOptions,
-    JointChoice, OfHidden, PieceKind, PlaceOptions, Reach, Step, Turn, Workshop,
+    dressed_document, read, sort_document, stiff_shells, BindingStep, BrushStroke, Chosen, Companions,
+    EaseOptions, IntakeStep, JointChoice, OfHidden, PieceKind, PlaceOptions, Reach, SeatingStep, Step,
+    TrialStep, Turn, Workshop,
 };
 
 #[test]
 fn layers_make_room_for_a_piece_put_between_them() {
     let bench = wearing(&[("quilted tunic", 1), ("boots", 2), ("lantern", 3)]);
-    let put = |piece, over| bench.run(Step::PutOver { piece, over });
+    let put = |piece, over| bench.run(Step::Intake(IntakeStep::PutOver { piece, over }));
     assert_eq!(put(3, Some(1)), "Put lantern over quilted tunic, on layer 2");
     assert_eq!(bench.layers(), [(1, 1), (2, 3), (3, 2)]);
     put(3, None);
     assert_eq!(bench.layers(), [(1, 2), (2, 4), (3, 1)], "next to the skin");
     put(1, Some(2));
     assert_eq!(bench.layers(), [(1, 5), (2, 4), (3, 1)], "nothing moves when there is room");
-    bench.run(Step::MoveToLayer { piece: 1, layer: 99 });
-    bench.run(Step::MoveToLayer { piece: 2, layer: 98 });
-    assert!(bench.refused(Step::PutOver { piece: 3, over: Some(2) }).contains("1 (next to the skin) to 99"));
-    assert!(bench.refused(Step::PutOver { piece: 3, over: Some(1) }).contains("1 (next to the skin) to 99"));
-    assert!(bench.refused(Step::MoveToLayer { piece: 3, layer: 0 }).contains("1 (next to the skin) to 99"));
+    bench.run(Step::Intake(IntakeStep::MoveToLayer { piece: 1, layer: 99 }));
+    bench.run(Step::Intake(IntakeStep::MoveToLayer { piece: 2, layer: 98 }));
+    assert!(bench
+        .refused(Step::Intake(IntakeStep::PutOver { piece: 3, over: Some(2) }))
+        .contains("1 (next to the skin) to 99"));
+    assert!(bench
+        .refused(Step::Intake(IntakeStep::PutOver { piece: 3, over: Some(1) }))
+        .contains("1 (next to the skin) to 99"));
+    assert!(bench
+        .refused(Step::Intake(IntakeStep::MoveToLayer { piece: 3, layer: 0 }))
+        .contains("1 (next to the skin) to 99"));
 }
 
 #[test]
@@ -46,7 +53,7 @@ fn places_are_guessed_said_and_doubted() {
     assert_eq!(place(1), Place::Feet);
     // Two things in one place on one layer.
     assert!(bench.found(1, "shares the").is_none());
-    bench.run(Step::MoveToLayer { piece: 3, layer: 1 });
+    bench.run(Step::Intake(IntakeStep::MoveToLayer { piece: 3, layer: 1 }));
     assert!(bench.found(1, "shares the torso on layer 1 with tin breastplate").is_some());
     // What was said goes out with the file.
     let mark =
@@ -57,11 +64,13 @@ fn places_are_guessed_said_and_doubted() {
 #[test]
 fn parts_of_a_mixed_piece_are_filed_one_by_one() {
     let bench = wearing(&[("lantern", 1)]);
-    assert!(bench.refused(Step::SetShell { piece: 1, shell: 8, stiff: true }).contains("no part 8"));
-    bench.run(Step::SetKind { piece: 1, kind: PieceKind::Mixed });
+    assert!(bench
+        .refused(Step::Intake(IntakeStep::SetShell { piece: 1, shell: 8, stiff: true }))
+        .contains("no part 8"));
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 1, kind: PieceKind::Mixed }));
     assert_eq!(stiff_shells(&bench.room().dress.pieces[0]), [true; 8]);
     assert_eq!(
-        bench.run(Step::SetShell { piece: 1, shell: 1, stiff: false }),
+        bench.run(Step::Intake(IntakeStep::SetShell { piece: 1, shell: 1, stiff: false })),
         "File part 2 of lantern as cloth; bound again as its recipe says"
     );
     let stiff = stiff_shells(&bench.room().dress.pieces[0]);
@@ -84,9 +93,9 @@ fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
     let bench = wearing(&[("quilted tunic", 1), ("tin breastplate", 2)]);
     assert!(bench.found(1, "are hidden at rest by").is_none());
     let moved = PlaceOptions { shift_mm: [0.0, 0.0, 3.0], ..PlaceOptions::NONE };
-    bench.run(Step::SetKind { piece: 2, kind: PieceKind::Stiff });
-    bench.run(Step::Place { piece: 2, options: moved });
-    bench.run(Step::Bind { pieces: vec![2] });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 2, kind: PieceKind::Stiff }));
+    bench.run(Step::Seating(SeatingStep::Place { piece: 2, options: moved }));
+    bench.run(Step::Binding(BindingStep::Bind { pieces: vec![2] }));
     let (before, board) = (bench.room(), bench.board());
     bench.cure(2, "are hidden at rest by");
     let after = bench.room();
@@ -102,7 +111,7 @@ fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
     // The board of the thinner plate was measured, and all is back on undo.
     assert_ne!(bench.board(), board);
     assert!(bench.found(2, "are hidden at rest by").is_none() && bench.found(2, "filed as").is_none());
-    assert!(bench.refused(Step::LeaveOutUnseen { piece: 1 }).contains("can be seen"));
+    assert!(bench.refused(Step::Intake(IntakeStep::LeaveOutUnseen { piece: 1 })).contains("can be seen"));
     bench.shop.undo(bench.fitting).unwrap();
     assert_eq!(bench.rest(2).len(), old.rest.len());
 }
@@ -111,8 +120,11 @@ fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
 fn a_copy_for_the_other_side_is_the_mirror_image() {
     let bench = wearing(&[("lantern", 1)]);
     let joints = vec!["upper_leg_left".to_owned(), "hips".to_owned()];
-    bench.run(Step::ChooseJoints { piece: 1, choice: Some(JointChoice { only: true, joints }) });
-    let said = bench.run(Step::CopyMirrored { piece: 1 });
+    bench.run(Step::Binding(BindingStep::ChooseJoints {
+        piece: 1,
+        choice: Some(JointChoice { only: true, joints }),
+    }));
+    let said = bench.run(Step::Seating(SeatingStep::CopyMirrored { piece: 1 }));
     assert_eq!(said, "Copy lantern to the other side; bound again as its recipe says");
     let copied = bench.room().state.pieces[1].recipe.joints.clone().unwrap();
     assert_eq!(copied.joints, ["upper_leg_right", "hips"]);
@@ -125,7 +137,7 @@ fn a_copy_for_the_other_side_is_the_mirror_image() {
     // Still wound outward, and mirrored twice the first again.
     let facts = tin_cloak_workshop::core::intake::look_over(&other.topology, &other.rest);
     assert!(facts.inside_out.is_empty());
-    bench.run(Step::Mirror { piece: 2 });
+    bench.run(Step::Seating(SeatingStep::Mirror { piece: 2 }));
     let back = bench.room().dress.pieces[1].clone();
     assert_eq!(back.topology.triangles, one.topology.triangles);
     assert!(back.rest.iter().zip(one.rest.iter()).all(|(a, b)| a.distance(*b) < 1e-6));
@@ -137,12 +149,14 @@ fn the_middle_of_a_piece_is_brought_to_a_joint() {
     let skeleton = &bench.room().dress.body.skeleton;
     let hand = skeleton.find("hand_left").unwrap();
     let options = PlaceOptions { shift_mm: [0.0, -100.0, 0.0], onto: Some(hand.0), ..PlaceOptions::NONE };
-    bench.run(Step::Place { piece: 1, options });
+    bench.run(Step::Seating(SeatingStep::Place { piece: 1, options }));
     let (low, high) = tin_cloak_workshop::core::mesh::bounds(&bench.rest(1));
     let wanted = skeleton.rest_positions()[hand.index()] - Vec3::Y * 0.1;
     assert!(((low + high) * 0.5).distance(wanted) < 1e-4);
     let nowhere = PlaceOptions { onto: Some(9999), ..PlaceOptions::NONE };
-    assert!(bench.refused(Step::Place { piece: 1, options: nowhere }).contains("joint 9999"));
+    assert!(bench
+        .refused(Step::Seating(SeatingStep::Place { piece: 1, options: nowhere }))
+        .contains("joint 9999"));
 }
 
 #[test]
@@ -189,7 +203,9 @@ fn a_pose_set_by_hand_is_kept_on_both_sides_and_tried() {
     assert_eq!(skeleton.names[partner.index()], "upper_arm_right");
     let turns = vec![Turn { joint: arm.0, bend: -40.0, twist: 10.0, lean: 15.0, both_sides: true }];
     let before = bench.room().trials.trials.len();
-    let keep = |name: &str| Step::KeepPose { name: name.to_owned(), pose: 0, turns: turns.clone() };
+    let keep = |name: &str| {
+        Step::Trial(TrialStep::KeepPose { name: name.to_owned(), pose: 0, turns: turns.clone() })
+    };
     assert_eq!(bench.run(keep(" arms out ")), "Keep the pose “arms out”");
     let room = bench.room();
     assert_eq!(room.trials.trials.len(), before + 1);
@@ -203,9 +219,11 @@ fn a_pose_set_by_hand_is_kept_on_both_sides_and_tried() {
     bench.run(keep("arms out"));
     assert_eq!(bench.room().trials.trials.len(), before + 1);
     assert!(bench.refused(keep("  ")).contains("1 to 60 letters"));
-    bench.run(Step::DropPose { name: "arms out".to_owned() });
+    bench.run(Step::Trial(TrialStep::DropPose { name: "arms out".to_owned() }));
     assert_eq!(bench.room().trials.trials.len(), before);
-    assert!(bench.refused(Step::DropPose { name: "arms out".to_owned() }).contains("arms out"));
+    assert!(bench
+        .refused(Step::Trial(TrialStep::DropPose { name: "arms out".to_owned() }))
+        .contains("arms out"));
 }
 
 #[test]
@@ -219,7 +237,7 @@ fn easing_under_the_brush_moves_only_what_is_there() {
     let (_, far) = bench.room().ease_view(1, &chosen, options).unwrap();
     assert_eq!(bench.rest(1), rest, "a look changes nothing");
     assert_eq!(
-        bench.run(Step::Ease { piece: 1, chosen, options }),
+        bench.run(Step::Seating(SeatingStep::Ease { piece: 1, chosen, options })),
         "Ease part of quilted tunic off to 25 mm"
     );
     let now = bench.rest(1);

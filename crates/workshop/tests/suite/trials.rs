@@ -4,13 +4,13 @@ use std::sync::Arc;
 use tin_cloak_testkit::{wardrobe, wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::trial::{JointRange, MotionRanges, SwingAxis};
 use tin_cloak_workshop::{
-    AtRandom, Board, Companions, CountRule, Counts, FollowWish, Frames, PieceKind, PlaceOptions, Step, Sweep,
-    Target, Trial, TrialPlan, Workshop,
+    AtRandom, BindingStep, Board, Companions, CountRule, Counts, FollowWish, Frames, IntakeStep, PieceKind,
+    PlaceOptions, SeatingStep, Step, Sweep, Target, Trial, TrialPlan, TrialStep, Workshop,
 };
 
 fn bench() -> Bench {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
-    bench.run(Step::SetKind { piece: 3, kind: PieceKind::Mixed });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Mixed }));
     bench.bind_all();
     // What layers run into of themselves counts here, as it does where one says so.
     let room = bench.room();
@@ -18,7 +18,7 @@ fn bench() -> Bench {
         std::iter::once(room.dress.body.name.clone()).chain(room.dress.pieces.iter().map(|p| p.name.clone()));
     let itself = |name: String| rule(Target::Pair { outer: name.clone(), inner: name }, Counts::Counted);
     let plan = names.map(itself).fold(room.state.plan.clone(), TrialPlan::with_rule);
-    bench.run(Step::Try { plan, said: "Trials: folds count".to_owned() });
+    bench.run(Step::Trial(TrialStep::Try { plan, said: "Trials: folds count".to_owned() }));
     bench
 }
 
@@ -27,7 +27,7 @@ fn plan(bench: &Bench) -> TrialPlan {
 }
 
 fn try_it(bench: &Bench, plan: TrialPlan) -> Arc<Board> {
-    bench.run(Step::Try { plan, said: "Trials: otherwise".to_owned() });
+    bench.run(Step::Trial(TrialStep::Try { plan, said: "Trials: otherwise".to_owned() }));
     bench.board()
 }
 
@@ -75,7 +75,7 @@ fn a_pair_has_a_tolerance_of_its_own_and_what_is_hidden_counts_when_wished() {
     assert!(hidden > 0);
     let strict = try_it(&bench, TrialPlan { hidden_counts: true, ..plan(&bench) });
     assert_eq!(strict.bad_cells(), all.bad_cells() + hidden);
-    bench.run(Step::SetTolerance { tolerance_mm: 200.0 });
+    bench.run(Step::Trial(TrialStep::SetTolerance { tolerance_mm: 200.0 }));
     assert_eq!(bench.board().measured().filter(|c| c.2.poking > 0).count(), 0);
 }
 
@@ -114,15 +114,15 @@ fn swings_random_poses_and_frames_have_columns_of_their_own() {
     );
     assert!(shaped.poses.iter().any(|p| p.group == "slight" && p.name == "slight, squat"));
     assert!(shaped.poses.iter().any(|p| p.group == "two shapes" && p.name == "stout and slight"));
-    let gone = Step::Try {
+    let gone = Step::Trial(TrialStep::Try {
         plan: TrialPlan { sweeps: vec![swing("tail", SwingAxis::Turn, false)], ..TrialPlan::default() },
         said: String::new(),
-    };
-    let odd = Step::Try {
+    });
+    let odd = Step::Trial(TrialStep::Try {
         plan: TrialPlan { frames: Frames::Some(0), ..TrialPlan::default() },
         said: String::new(),
-    };
-    let far = Step::SetTolerance { tolerance_mm: f32::NAN };
+    });
+    let far = Step::Trial(TrialStep::SetTolerance { tolerance_mm: f32::NAN });
     insta::assert_snapshot!([gone, odd, far].map(|s| bench.refused(s)).join("\n"));
 }
 
@@ -165,13 +165,13 @@ fn snags_are_tied_over_poses_and_tell_what_the_board_tells() {
 #[test]
 fn the_cause_is_the_joint_whose_weight_was_raised() {
     let bench = wearing(&[("breeches", 1)]);
-    bench.run(Step::ChooseMethod {
+    bench.run(Step::Binding(BindingStep::ChooseMethod {
         piece: 1,
         options: tin_cloak_workshop::BindOptions {
             method: tin_cloak_workshop::Method::Surface,
             ..Default::default()
         },
-    });
+    }));
     bench.bind_all();
     let room = bench.room();
     let skeleton = &room.dress.body.skeleton;
@@ -223,13 +223,13 @@ fn all_is_put_on_by_its_geometry_and_cured_without_loss_each_in_one_step() {
     }
     let fitting = shop.begin("Wick", body.unwrap()).unwrap();
     let put_on = shop.run_now(fitting, shop.put_on_step(fitting, &[]).unwrap()).unwrap();
-    let cured = shop.run_now(fitting, Step::CureAll).unwrap();
+    let cured = shop.run_now(fitting, Step::Intake(IntakeStep::CureAll)).unwrap();
     insta::assert_snapshot!(format!("{put_on}\n{cured}"));
     let open = shop.fitting(fitting).unwrap();
     assert_eq!((open.fitting.cursor, open.room.dress.pieces.len()), (3, 11));
     // Nothing more to put on, nothing more to cure so.
     assert!(shop.put_on_step(fitting, &[]).is_err());
-    assert!(shop.run_now(fitting, Step::CureAll).is_err());
+    assert!(shop.run_now(fitting, Step::Intake(IntakeStep::CureAll)).is_err());
     shop.undo(fitting).unwrap();
     shop.undo(fitting).unwrap();
     assert!(shop.fitting(fitting).unwrap().room.dress.pieces.is_empty());
@@ -240,7 +240,7 @@ fn all_is_put_on_by_its_geometry_and_cured_without_loss_each_in_one_step() {
 #[test]
 fn shapes_that_poses_drive_are_off_and_pieces_taken_off_on_demand() {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
-    bench.run(Step::SetKind { piece: 3, kind: PieceKind::Mixed });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Mixed }));
     bench.bind_all();
     let plain = bench.board();
     // Bent elbows lose volume without their shapes.
@@ -280,15 +280,18 @@ fn poses_are_tried_on_the_way_to_them_on_demand() {
 fn what_hangs_lower_than_the_figure_stands_is_told_on_demand() {
     // As one with the chest.
     let bench = wearing(&[("scale cloak", 1)]);
-    bench.run(Step::SetKind { piece: 1, kind: PieceKind::Stiff });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 1, kind: PieceKind::Stiff }));
     // Its hem hangs 2 cm over the ground.
     let low = |bench: &Bench| bench.piece(1).rest.iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
     let sole = bench.room().dress.body.rest.iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
     let shift_mm = [0.0, (sole - low(&bench)) * 1000.0 + 20.0, 0.0];
-    bench.run(Step::Place { piece: 1, options: PlaceOptions { shift_mm, ..PlaceOptions::NONE } });
+    bench.run(Step::Seating(SeatingStep::Place {
+        piece: 1,
+        options: PlaceOptions { shift_mm, ..PlaceOptions::NONE },
+    }));
     bench.bind_all();
     let follow = FollowWish::Joint("spine_3".to_owned());
-    bench.run(Step::Follow { piece: 1, shell: None, follow });
+    bench.run(Step::Binding(BindingStep::Follow { piece: 1, shell: None, follow }));
     assert!(!bench.board().pairs.iter().any(|p| p.inner == "the ground"), "only where it is asked");
     let board = try_it(&bench, TrialPlan { ground: true, ..TrialPlan::default() });
     let row = board.pairs.iter().position(|p| p.inner == "the ground").unwrap();
@@ -322,11 +325,14 @@ fn combined_poses_keep_to_ranges() {
         tried(bench).iter().map(turn).fold(0.0, f32::max)
     };
     let combined = Some(AtRandom { poses: 40, seed: 3 });
-    bench.run(Step::Try { plan: TrialPlan { combined, ..plan(&bench) }, said: "Trials: combined".into() });
+    bench.run(Step::Trial(TrialStep::Try {
+        plan: TrialPlan { combined, ..plan(&bench) },
+        said: "Trials: combined".into(),
+    }));
     let free = tried(&bench);
     assert_eq!(free.len(), 40);
     assert!(furthest(&bench) > 15.0, "{}", furthest(&bench));
-    bench.run(Step::SetRange { joint, range, piece: None });
+    bench.run(Step::Trial(TrialStep::SetRange { joint, range, piece: None }));
     assert!(furthest(&bench) < 5.5, "{}", furthest(&bench));
     bench.shop.undo(bench.fitting).unwrap();
     assert_eq!(tried(&bench), free);

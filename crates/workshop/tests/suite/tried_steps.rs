@@ -2,17 +2,18 @@
 
 use tin_cloak_testkit::wearing_bound;
 use tin_cloak_workshop::{
-    Against, Chosen, JobState, MendOptions, RelaxOptions, Step, ViewOfRoom, ViewRequest,
+    Against, Chosen, JobState, MendOptions, MendingStep, RelaxOptions, SeatingStep, Step, ViewOfRoom,
+    ViewRequest,
 };
 
 fn push(limit_mm: f32) -> Step {
-    Step::PushOut {
+    Step::Mending(MendingStep::PushOut {
         pieces: Vec::new(),
         chosen: Chosen::Everything,
         options: MendOptions { limit_mm, ..MendOptions::default() },
         against: Against::default(),
         turns: Vec::new(),
-    }
+    })
 }
 
 #[test]
@@ -22,8 +23,12 @@ fn steps_are_tried_side_by_side_looked_at_and_one_is_done() {
     let (rest, board, steps) = (bench.rest(2), bench.board(), bench.open().steps.len());
     let tried = |step: Step| bench.waited(shop.try_step(fitting, step).unwrap());
     assert!(matches!(tried(push(20.0)), JobState::Done(told) if told.starts_with("Tried: Push out")));
-    let tuck =
-        Step::Tuck { options: MendOptions::of_tucks(), of: None, chosen: Chosen::Everything, pose: None };
+    let tuck = Step::Mending(MendingStep::Tuck {
+        options: MendOptions::of_tucks(),
+        of: None,
+        chosen: Chosen::Everything,
+        pose: None,
+    });
     assert!(matches!(tried(tuck), JobState::Done(_)));
     assert!(matches!(tried(push(-3.0)), JobState::Failed(why) if why.contains("0 to 200 mm")));
     let list = shop.tried_steps(fitting).unwrap();
@@ -40,11 +45,13 @@ fn steps_are_tried_side_by_side_looked_at_and_one_is_done() {
     // Tried again it is that one, listed last; of five the first goes.
     assert!(matches!(tried(push(20.0)), JobState::Done(_)));
     assert_eq!(shop.tried_steps(fitting).unwrap().len(), 2);
-    let relax = |times| Step::Relax {
-        piece: 2,
-        chosen: Chosen::Everything,
-        options: RelaxOptions { times, ..RelaxOptions::default() },
-        shape: None,
+    let relax = |times| {
+        Step::Seating(SeatingStep::Relax {
+            piece: 2,
+            chosen: Chosen::Everything,
+            options: RelaxOptions { times, ..RelaxOptions::default() },
+            shape: None,
+        })
     };
     (1..=3).for_each(|times| assert!(matches!(tried(relax(times)), JobState::Done(_))));
     let list = shop.tried_steps(fitting).unwrap();

@@ -10,7 +10,8 @@ use tin_cloak_workshop::TuckOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
     document_of, prove, read, Against, BrushStroke, Chosen, Companions, CountRule, Counts, EaseOptions,
-    HideOptions, MendOptions, Parts, Reach, RelaxOptions, Step, Target, TrialSays, TrialWish, Turn,
+    HideOptions, IntakeStep, MendOptions, MendingStep, Parts, Reach, RelaxOptions, SeatingStep, Step, Target,
+    TrialSays, TrialStep, TrialWish, Turn,
 };
 use tin_cloak_workshop::{Board, DressedFile, NamedFile};
 
@@ -18,7 +19,12 @@ const BREECHES: u32 = 1;
 const TUNIC: u32 = 2;
 
 fn tuck() -> Step {
-    Step::Tuck { options: MendOptions::of_tucks(), of: None, chosen: Chosen::Everything, pose: None }
+    Step::Mending(MendingStep::Tuck {
+        options: MendOptions::of_tucks(),
+        of: None,
+        chosen: Chosen::Everything,
+        pose: None,
+    })
 }
 
 fn notes(bench: &Bench) -> String {
@@ -32,7 +38,7 @@ fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
     bench.bind_all();
     // Drawn close to the skin it pokes through all about, under cover of its own.
     let options = EaseOptions { least_mm: 0.5, most_mm: Some(1.5) };
-    bench.run(Step::Ease { piece: TUNIC, chosen: Chosen::Everything, options });
+    bench.run(Step::Seating(SeatingStep::Ease { piece: TUNIC, chosen: Chosen::Everything, options }));
     let (before, rest) = (bench.board(), [bench.rest(BREECHES), bench.rest(TUNIC)]);
     assert_eq!(bench.run(tuck()), "Draw Wick in under what is worn");
     let (after, room) = (bench.board(), bench.room());
@@ -45,7 +51,7 @@ fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
     let of_body = room.dress.body.made_shapes();
     assert!(!of_body.is_empty() && of_body.iter().all(|t| t.is_always_on()));
     // What is seen of the body in any pose is where it was: the tuck ends within what nobody sees.
-    bench.run(Step::Hide { options: Default::default() });
+    bench.run(Step::Mending(MendingStep::Hide { options: Default::default() }));
     let hidden = bench.room().dress.masked.faces_of(0).to_vec();
     let body = &room.dress.body.topology;
     let seen = |v: u32| body.incident.row(v as usize).iter().any(|f| hidden.binary_search(f).is_err());
@@ -76,23 +82,23 @@ fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
     // Off with the tunic, off with what lies under it; all of it is taken back by hand, too.
     let under_tunic = |room: &tin_cloak_workshop::Room| room.tucks().iter().any(|t| t.by.contains("tunic"));
     assert!(under_tunic(&room));
-    bench.run(Step::RemovePiece { piece: TUNIC });
+    bench.run(Step::Intake(IntakeStep::RemovePiece { piece: TUNIC }));
     assert!(!under_tunic(&bench.room()));
     bench.shop.undo(bench.fitting).unwrap();
-    assert_eq!(bench.run(Step::Untuck), "Draw Wick in no longer");
+    assert_eq!(bench.run(Step::Mending(MendingStep::Untuck)), "Draw Wick in no longer");
     assert_eq!(bench.board().bad_cells(), before.bad_cells());
-    assert!(bench.refused(Step::Untuck).contains("nothing is drawn in"));
+    assert!(bench.refused(Step::Mending(MendingStep::Untuck)).contains("nothing is drawn in"));
 }
 
 /// A tunic that pokes through the coat over it: drawn in beneath it, and nowhere else.
 #[test]
 fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("oilskin coat", 3)]);
-    bench.run(Step::CureAll);
+    bench.run(Step::Intake(IntakeStep::CureAll));
     bench.bind_all();
     let [inner, outer] = [TUNIC, 3];
     // Pulled out where it is furthest from all of it that is seen.
-    bench.run(Step::Hide { options: HideOptions::default() });
+    bench.run(Step::Mending(MendingStep::Hide { options: HideOptions::default() }));
     let (room, piece, places) = (bench.room(), bench.piece(inner), bench.rest(inner));
     let hidden = room.dress.masked.faces_of(inner);
     let is_hidden = |v: usize| piece.topology.incident.row(v).iter().all(|f| hidden.binary_search(f).is_ok());
@@ -102,7 +108,7 @@ fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
     bench.shop.undo(bench.fitting).unwrap();
     let reach = Reach { radius_mm: 40.0, dabs: vec![*middle as u32], mirrored: false };
     let stroke = BrushStroke { stroke: Stroke::PullOut, strength: 14.0, reach, ..BrushStroke::default() };
-    bench.run(Step::Brush { piece: inner, stroke });
+    bench.run(Step::Seating(SeatingStep::Brush { piece: inner, stroke }));
     let (before, rest) = (bench.board(), [bench.rest(inner), bench.rest(outer)]);
     // How deep they are through each other, in all cells.
     let of_pair = |board: &Board| -> f32 {
@@ -110,7 +116,7 @@ fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
         cells.map(|(_, _, cell)| cell.depth_mm()).sum()
     };
     let options = MendOptions::of_tucks();
-    let tuck = |of| Step::Tuck { options, of, chosen: Chosen::Everything, pose: None };
+    let tuck = |of| Step::Mending(MendingStep::Tuck { options, of, chosen: Chosen::Everything, pose: None });
     assert!(bench.refused(tuck(Some(77))).contains("77"));
     assert_eq!(bench.run(tuck(Some(inner))), "Draw quilted tunic in under what is worn");
     let (after, room) = (bench.board(), bench.room());
@@ -136,7 +142,7 @@ fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
 
     // Less of it by hand, one by one; none of it takes it back.
     let (of, by) = tucks[0].ids.clone();
-    let share = |share: f32| Step::ChangeTuck { of, by: by.clone(), share };
+    let share = |share: f32| Step::Mending(MendingStep::ChangeTuck { of, by: by.clone(), share });
     assert_eq!(bench.run(share(0.5)), "Draw quilted tunic in under oilskin coat by 50 %");
     let half = bench.room().tucks();
     assert!((half[0].most_mm * 2.0 - tucks[0].most_mm).abs() < 1e-3 && half[0].amount == 0.5);
@@ -149,10 +155,10 @@ fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
     (0..2).for_each(|_| bench.shop.undo(bench.fitting).unwrap());
 
     // Off with the coat, off with what lies under it; it is taken back by hand, too.
-    bench.run(Step::RemovePiece { piece: outer });
+    bench.run(Step::Intake(IntakeStep::RemovePiece { piece: outer }));
     assert!(bench.room().tucks().is_empty());
     bench.shop.undo(bench.fitting).unwrap();
-    assert_eq!(bench.run(Step::Untuck), "Draw quilted tunic in no longer");
+    assert_eq!(bench.run(Step::Mending(MendingStep::Untuck)), "Draw quilted tunic in no longer");
     assert_eq!(bench.board().bad_cells(), before.bad_cells());
 }
 
@@ -171,7 +177,13 @@ fn a_push_does_to_one_side_what_it_does_to_the_other_where_that_is_wished() {
     let unlike = |alike: bool| {
         let options = MendOptions { alike, ..MendOptions::default() };
         let (pieces, chosen, against) = (vec![TUNIC], Chosen::Everything, Against::default());
-        bench.run(Step::PushOut { pieces, chosen, options, against, turns: Vec::new() });
+        bench.run(Step::Mending(MendingStep::PushOut {
+            pieces,
+            chosen,
+            options,
+            against,
+            turns: Vec::new(),
+        }));
         assert!(bench.board().bad_cells() <= before.bad_cells());
         let now = bench.rest(TUNIC);
         let moved = |v: usize| now[v] - rest[v];
@@ -193,12 +205,14 @@ fn a_push_does_to_one_side_what_it_does_to_the_other_where_that_is_wished() {
 #[test]
 fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
-    let push = |pieces: &[u32], against: Against| Step::PushOut {
-        pieces: pieces.to_vec(),
-        chosen: Chosen::Everything,
-        options: MendOptions::default(),
-        against,
-        turns: Vec::new(),
+    let push = |pieces: &[u32], against: Against| {
+        Step::Mending(MendingStep::PushOut {
+            pieces: pieces.to_vec(),
+            chosen: Chosen::Everything,
+            options: MendOptions::default(),
+            against,
+            turns: Vec::new(),
+        })
     };
     let of = |pair, pose| Against { pair, pose };
     assert!(bench.refused(push(&[], of(Some((TUNIC, 9)), None))).contains("not worn"));
@@ -224,11 +238,13 @@ fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
     bench.shop.undo(bench.fitting).unwrap();
 
     // Relaxed, its edges are nearer to what they came as.
-    let relax = |percent: f32, shape: Option<&str>| Step::Relax {
-        piece: TUNIC,
-        chosen: Chosen::Everything,
-        options: RelaxOptions { percent, ..RelaxOptions::default() },
-        shape: shape.map(str::to_owned),
+    let relax = |percent: f32, shape: Option<&str>| {
+        Step::Seating(SeatingStep::Relax {
+            piece: TUNIC,
+            chosen: Chosen::Everything,
+            options: RelaxOptions { percent, ..RelaxOptions::default() },
+            shape: shape.map(str::to_owned),
+        })
     };
     assert!(bench.refused(relax(0.0, None)).contains("1 to 100 percent"));
     assert!(bench.refused(relax(50.0, Some("stout"))).contains("has no shape"));
@@ -245,7 +261,11 @@ fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
     assert!(off(&bench.rest(TUNIC)) < off(&pushed) * 0.9);
 
     // In a shape that it follows: rest stays to the bit.
-    bench.run(Step::FollowShapes { pieces: vec![TUNIC], follow: true, shapes: Vec::new() });
+    bench.run(Step::Seating(SeatingStep::FollowShapes {
+        pieces: vec![TUNIC],
+        follow: true,
+        shapes: Vec::new(),
+    }));
     let (rest, shapes) = (bench.rest(TUNIC), bench.piece(TUNIC).carried.unwrap());
     let number = bench.room().dress.body.own_shapes().iter().position(|m| m.name == "stout").unwrap();
     let reach = Reach { radius_mm: 50.0, dabs: vec![shapes.0[number].vertices[0]], mirrored: false };
@@ -254,7 +274,7 @@ fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
         BrushStroke { stroke: Stroke::Smooth, strength: 80.0, reach, into_shape, ..BrushStroke::default() };
     // What is seen before it is done is what is done.
     let look = bench.room().brush_view(TUNIC, &stroke).unwrap();
-    for step in [relax(70.0, Some("stout")), Step::Brush { piece: TUNIC, stroke }] {
+    for step in [relax(70.0, Some("stout")), Step::Seating(SeatingStep::Brush { piece: TUNIC, stroke })] {
         let before = bench.piece(TUNIC).carried.unwrap();
         bench.run(step);
         assert_eq!(bench.rest(TUNIC), rest);
@@ -280,12 +300,14 @@ fn a_push_in_one_pose_is_of_that_pose_as_it_is_shown() {
     let bench = wearing_bound(&[("breeches", 1)]);
     let room = bench.room();
     let pose = room.trials.trials.iter().position(|t| t.name == "squat").unwrap();
-    let push = |turns: Vec<Turn>| Step::PushOut {
-        pieces: vec![BREECHES],
-        chosen: Chosen::Everything,
-        options: MendOptions::default(),
-        against: Against { pose: Some(pose), pair: None },
-        turns,
+    let push = |turns: Vec<Turn>| {
+        Step::Mending(MendingStep::PushOut {
+            pieces: vec![BREECHES],
+            chosen: Chosen::Everything,
+            options: MendOptions::default(),
+            against: Against { pose: Some(pose), pair: None },
+            turns,
+        })
     };
     let knee = room.dress.body.skeleton.find("lower_leg_left").unwrap().0;
     let turned = push(vec![Turn { joint: knee, bend: 25.0, both_sides: true, ..Turn::default() }]);
@@ -300,7 +322,10 @@ fn a_push_in_one_pose_is_of_that_pose_as_it_is_shown() {
     let target = Target::Pose { group, name: "squat".to_owned() };
     let rule = CountRule { target, counts: Counts::Stress, note: String::new() };
     let plan = bench.room().state.plan.clone().with_rule(rule);
-    bench.run(Step::Try { plan: plan.clone(), said: "Trials: a squat is for stress only".to_owned() });
+    bench.run(Step::Trial(TrialStep::Try {
+        plan: plan.clone(),
+        said: "Trials: a squat is for stress only".to_owned(),
+    }));
     bench.run(push(Vec::new()));
     assert_ne!(bench.rest(BREECHES), before, "{}", notes(&bench));
     assert_eq!(bench.room().state.plan, plan);

@@ -9,8 +9,8 @@ use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::trial::{Interpolation, Track, TrackValues};
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    bvh_of, prove, read, usda_of, usdz_of, Companions, DressedFile, Frame, MeansKind, Parts, Step, TrialPlan,
-    TrialWish, Tries,
+    bvh_of, prove, read, usda_of, usdz_of, Companions, DressedFile, Frame, IntakeStep, MeansKind, Parts,
+    SeatingStep, Step, TrialPlan, TrialWish, Tries,
 };
 
 /// A shape that is always on is part of rest: what it draws in there is not taken off what a pose pushes out.
@@ -55,11 +55,12 @@ fn a_shape_that_the_body_of_a_file_wears_is_part_of_rest() {
     // Changed by a step: pieces that follow go along, others are told.
     let fitting = file.fitting().1;
     let run = |step: Step| file.fitting().0.run_now(fitting, step);
-    let stout = |amount: f32| Step::WearBodyShape { shape: "stout".into(), amount };
+    let stout = |amount: f32| Step::Intake(IntakeStep::WearBodyShape { shape: "stout".into(), amount });
     assert_eq!(run(stout(0.5)).unwrap(), "ball, stout 50 %");
     let effect = file.fitting().0.fitting(fitting).unwrap().effect();
     assert!(effect.notes.iter().any(|n| n.contains("do not follow it: shell")), "{:?}", effect.notes);
-    run(Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() }).unwrap();
+    run(Step::Seating(SeatingStep::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() }))
+        .unwrap();
     let radius = |file: &DressedFile| {
         let room = file.fitting().0.fitting(fitting).unwrap().room;
         let far = |list: &[Vec3]| list.iter().map(|p| p.length()).fold(0.0, f32::max);
@@ -74,10 +75,11 @@ fn a_shape_that_the_body_of_a_file_wears_is_part_of_rest() {
     let board = file.fitting().0.measure_now(fitting).unwrap();
     let (_, proof) = prove(&room, Some(&board), &|_| true).unwrap();
     assert!(proof.is_equal(), "{} {:?}", proof.line(), proof.unlike);
-    run(Step::FollowShapes { pieces: Vec::new(), follow: false, shapes: Vec::new() }).unwrap();
+    run(Step::Seating(SeatingStep::FollowShapes { pieces: Vec::new(), follow: false, shapes: Vec::new() }))
+        .unwrap();
     assert!((radius(&file).1 - shell).abs() < 1e-6, "letting go moves nothing");
     assert!(run(stout(9.0)).unwrap_err().to_string().contains("200 %"));
-    let unknown = Step::WearBodyShape { shape: "thin".into(), amount: 0.5 };
+    let unknown = Step::Intake(IntakeStep::WearBodyShape { shape: "thin".into(), amount: 0.5 });
     assert!(run(unknown).unwrap_err().to_string().contains("has no shape “thin”"));
     file = ball.opened(TrialWish::Range);
     assert!((file.dress().body.rest[0].length() - 0.112).abs() < 1e-4);
@@ -142,8 +144,11 @@ fn shapes_and_sizes_that_a_clip_keys_are_posed_measured_and_proved() {
     let most = played.iter().flat_map(|(_, pose)| &pose.amounts).copied().fold(0.0, f32::max);
     assert!(played.len() > 12 && most > 0.9, "{most}");
     // What follows goes along in the clip of the file, too.
-    shop.run_now(fitting, Step::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() })
-        .unwrap();
+    shop.run_now(
+        fitting,
+        Step::Seating(SeatingStep::FollowShapes { pieces: Vec::new(), follow: true, shapes: Vec::new() }),
+    )
+    .unwrap();
     let board = shop.measure_now(fitting).unwrap();
     assert!(depths(&board).iter().all(|mm| *mm < 0.3), "it follows: {:?}", depths(&board));
     let room = shop.fitting(fitting).unwrap().room;
@@ -266,7 +271,7 @@ fn a_plan_loosens_a_piece_by_the_shape_that_it_came_with() {
     shop.jobs().get(job).unwrap().wait();
     let plan = shop.plan_of(&shop.fitting(fitting).unwrap().room).unwrap().unwrap();
     assert_eq!(plan.steps.len(), 1, "{plan:?}");
-    let Step::WearShape { shape: 0, amount, .. } = plan.steps[0].means.step else {
+    let Step::Seating(SeatingStep::WearShape { shape: 0, amount, .. }) = plan.steps[0].means.step else {
         panic!("{:?}", plan.steps)
     };
     assert!((0.5..=1.0).contains(&amount), "half of it is just enough: {amount}");

@@ -4,14 +4,17 @@ use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::JointId;
-use tin_cloak_workshop::{Chosen, Clean, PieceKind, PlaceOptions, Reach, SourcePart, Step, Takes};
+use tin_cloak_workshop::{
+    BindingStep, Chosen, Clean, IntakeStep, PieceKind, PlaceOptions, Reach, SeatingStep, SourcePart, Step,
+    Takes,
+};
 
 /// The tunic, bound and smoothed in one place.
 fn cleaned() -> Bench {
     let bench = wearing_bound(&[("quilted tunic", 1)]);
     let clean = Clean::Smooth { strength: 1.0, times: 4 };
     let chosen = Chosen::Around(Reach { radius_mm: 90.0, dabs: vec![400], mirrored: false });
-    bench.run(Step::Clean { piece: 1, clean, chosen, locked: Vec::new() });
+    bench.run(Step::Binding(BindingStep::Clean { piece: 1, clean, chosen, locked: Vec::new() }));
     bench
 }
 
@@ -22,7 +25,7 @@ fn skin(bench: &Bench, piece: u32) -> Skin {
 fn place(change: impl FnOnce(&mut PlaceOptions)) -> Step {
     let mut options = PlaceOptions::NONE;
     change(&mut options);
-    Step::Place { piece: 1, options }
+    Step::Seating(SeatingStep::Place { piece: 1, options })
 }
 
 #[test]
@@ -38,7 +41,7 @@ fn a_move_of_the_whole_keeps_weights_and_a_new_size_binds_again() {
     assert!(notes.iter().any(|n| n == "again: Smooth weights of quilted tunic, 1 × 4"), "{notes:?}");
     // As if it had been bound and cleaned there.
     let after = skin(&bench, 1);
-    bench.run(Step::ForgetCleaning { piece: 1 });
+    bench.run(Step::Binding(BindingStep::ForgetCleaning { piece: 1 }));
     assert_ne!(skin(&bench, 1), after);
     bench.shop.undo(bench.fitting).unwrap();
     bench.bind_all();
@@ -51,16 +54,19 @@ fn a_move_of_the_whole_keeps_weights_and_a_new_size_binds_again() {
 fn a_mirror_image_has_the_weights_of_the_partners() {
     let bench = cleaned();
     let (before, skeleton) = (skin(&bench, 1), bench.room().dress.body.skeleton.clone());
-    assert_eq!(bench.run(Step::Mirror { piece: 1 }), "Mirror quilted tunic; its weights are mirrored");
+    assert_eq!(
+        bench.run(Step::Seating(SeatingStep::Mirror { piece: 1 })),
+        "Mirror quilted tunic; its weights are mirrored"
+    );
     let after = skin(&bench, 1);
     for j in (0..skeleton.len() as u16).map(JointId) {
         let partner = mirror_partner(&skeleton, j).unwrap_or(j);
         assert_alike(&after.column(partner), &before.column(j));
     }
-    bench.run(Step::Mirror { piece: 1 });
+    bench.run(Step::Seating(SeatingStep::Mirror { piece: 1 }));
     let back = skin(&bench, 1);
     (0..skeleton.len() as u16).map(JointId).for_each(|j| assert_alike(&back.column(j), &before.column(j)));
-    let said = bench.run(Step::CopyMirrored { piece: 1 });
+    let said = bench.run(Step::Seating(SeatingStep::CopyMirrored { piece: 1 }));
     assert!(said.ends_with("; its weights are mirrored"), "{said}");
     assert_eq!(
         skin(&bench, 2),
@@ -77,16 +83,16 @@ fn assert_alike(a: &[f32], b: &[f32]) {
 fn filed_as_stiff_it_moves_as_one_and_filed_back_it_is_what_it_was() {
     let bench = cleaned();
     let before = skin(&bench, 1);
-    let kind = |kind| Step::SetKind { piece: 1, kind };
+    let kind = |kind| Step::Intake(IntakeStep::SetKind { piece: 1, kind });
     assert!(bench.run(kind(PieceKind::Stiff)).ends_with("; bound again as its recipe says"));
     assert_eq!(bench.piece(1).bound.unwrap().method, "stiff");
     bench.run(kind(PieceKind::Soft));
     assert_eq!(skin(&bench, 1), before);
     // Of what cannot be bound again the weights are taken off, and it is said why.
     let bench = wearing(&[("quilted tunic", 1), ("breeches", 2)]);
-    bench.run(Step::Bind { pieces: vec![2] });
+    bench.run(Step::Binding(BindingStep::Bind { pieces: vec![2] }));
     let takes = Takes::Pieces(vec![1]);
-    let said = bench.run(Step::TakeFrom { piece: 2, takes, part: SourcePart::Whole });
+    let said = bench.run(Step::Binding(BindingStep::TakeFrom { piece: 2, takes, part: SourcePart::Whole }));
     assert!(said.ends_with("from quilted tunic; its weights are taken off"), "{said}");
     let notes = bench.open().effect().notes;
     assert!(
@@ -100,18 +106,18 @@ fn filed_as_stiff_it_moves_as_one_and_filed_back_it_is_what_it_was() {
 #[test]
 fn what_goes_by_number_is_carried_through_a_cut() {
     let bench = wearing(&[("tin breastplate", 1), ("lantern", 2)]);
-    bench.run(Step::SetKind { piece: 1, kind: PieceKind::Soft });
+    bench.run(Step::Intake(IntakeStep::SetKind { piece: 1, kind: PieceKind::Soft }));
     bench.bind_all();
     let old = bench.piece(1);
     let seen =
         (0..old.rest.len() as u32).max_by(|a, b| old.rest[*a as usize].z.total_cmp(&old.rest[*b as usize].z));
     let reach = Reach { radius_mm: 60.0, dabs: vec![seen.unwrap()], mirrored: false };
     let part = SourcePart::Patch(reach.clone());
-    bench.run(Step::TakeFrom { piece: 2, takes: Takes::Pieces(vec![1]), part });
+    bench.run(Step::Binding(BindingStep::TakeFrom { piece: 2, takes: Takes::Pieces(vec![1]), part }));
     let clean = Clean::Smooth { strength: 1.0, times: 4 };
     let chosen = Chosen::Around(reach);
-    bench.run(Step::Clean { piece: 1, clean, chosen, locked: Vec::new() });
-    bench.run(Step::LeaveOutUnseen { piece: 1 });
+    bench.run(Step::Binding(BindingStep::Clean { piece: 1, clean, chosen, locked: Vec::new() }));
+    bench.run(Step::Intake(IntakeStep::LeaveOutUnseen { piece: 1 }));
     let new = bench.piece(1);
     assert!(new.rest.len() < old.rest.len());
     let state = bench.room().state.pieces.clone();
