@@ -55,7 +55,7 @@ fn dressed() -> (Outfit, Vec<TrialPose>) {
     let body = Arc::new(body());
     let mut suit = piece("bodysuit.glb", 1, &body);
     suit.bound = Some(Arc::new(bind_piece(&body, &suit, &Recipe::default()).unwrap().0));
-    let set = range_trials(&body).and(clip_trials((&body, &[]), Frames::Some(11)));
+    let set = range_trials(&body).and(clip_trials(&body, &[], Frames::Some(11)));
     let poses = set.poses(&body);
     let dress = Dress { body, pieces: vec![suit], said: Arc::default(), masked: Arc::default() };
     (dress.outfit().0, poses)

@@ -65,7 +65,7 @@ fn touching_up(c: &mut Criterion) {
         });
         let shares = vec![1.0; count];
         c.bench_function(&format!("{count} vertices: a joint smoothed three times, everywhere"), |b| {
-            b.iter(|| black_box(smooth_joints(of(&all), &[JointId(15)], (0.5, 3), &shares).unwrap()));
+            b.iter(|| black_box(smooth_joints(of(&all), &[JointId(15)], 0.5, 3, &shares).unwrap()));
         });
     }
 }

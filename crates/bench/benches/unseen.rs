@@ -13,7 +13,7 @@ use tin_cloak_workshop::core::JointId;
 
 /// Tubes of so many vertices round, one over the other, that blend from joint to joint at the elbow.
 fn dressed_arm(around: u32) -> Outfit {
-    let shape = |radius: f32| tube(radius, (0.0, 0.6), around, around * 3 / 2, 1.0);
+    let shape = |radius: f32| tube(radius, 0.0, 0.6, around, around * 3 / 2, 1.0);
     let mut dressed = outfit(&shape(0.05), &[shape(0.055), shape(0.062)]);
     for layer in &mut dressed.layers {
         let elbow = |y: f32| ((y - 0.25) / 0.1).clamp(0.0, 1.0);

@@ -37,7 +37,7 @@ fn main() {
         println!("  {}", plan.held.in_words().unwrap_or_default());
         dressed.do_plan(&|_| true).unwrap();
     } else {
-        dressed.mend((MendOptions::default(), &OnlyAgainst::default()), &|_| true).unwrap();
+        dressed.mend(MendOptions::default(), &OnlyAgainst::default(), &|_| true).unwrap();
     }
     let seconds = begun.elapsed().as_secs_f64();
     let after = dressed.board(&|_| true).unwrap();
@@ -127,7 +127,7 @@ fn human() -> NamedFile {
         mesh: None,
     };
     let files = [(1, "bodysuit.glb"), (2, "skirt.obj")].map(piece);
-    let options = (&BindOptions::default(), &FollowedShapes::None);
-    let bytes = fit_files((&named("body.glb"), None), &files, options).unwrap().0;
+    let (options, follow) = (BindOptions::default(), FollowedShapes::None);
+    let bytes = fit_files(&named("body.glb"), None, &files, &options, &follow).unwrap().0;
     NamedFile { name: "human.glb".into(), bytes }
 }

@@ -70,7 +70,7 @@ pub(crate) fn fit(args: &FitArgs) -> Outcome {
         [one] if one == "all" => FollowedShapes::All,
         some => FollowedShapes::These(some.to_vec()),
     };
-    let (bytes, mut report) = fit_files((&body, args.body_mesh.as_deref()), &files, (&options, &follow))?;
+    let (bytes, mut report) = fit_files(&body, args.body_mesh.as_deref(), &files, &options, &follow)?;
     save(&args.out, &bytes)?;
     if args.report.is_some() {
         // Measured as `check` would measure it.
@@ -209,7 +209,7 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
     let options = MendOptions { margin_mm, limit_mm, alike, rows, combined: args.combined };
     let only = OnlyAgainst { pair: args.pair.clone(), pose: args.pose.clone() };
     let progress = Progress::new("mending");
-    let notes = dressed.mend((options, &only), &|s| progress.tell(s))?;
+    let notes = dressed.mend(options, &only, &|s| progress.tell(s))?;
     progress.done();
     save(out, &dressed.glb()?)?;
     let (mut report, _) = measured(&dressed)?;

@@ -42,8 +42,7 @@ pub(crate) fn export(args: &Export) -> Outcome {
         "obj" => {
             let library = args.to.with_extension("mtl");
             let name = library.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-            let pose = (open.trials(), args.pose.as_deref());
-            let (obj, mtl) = obj_of(dress, &parts, pose, &name)?;
+            let (obj, mtl) = obj_of(dress, &parts, open.trials(), args.pose.as_deref(), &name)?;
             save(&args.to, obj.as_bytes())?;
             save(&library, mtl.as_bytes())?;
         }

@@ -39,7 +39,7 @@ pub fn sphere(radius: f32, segments: u32) -> Shape {
 }
 
 /// An open tube along Y from `low` to `high`, `part` of the way round, with outward faces.
-pub fn tube(radius: f32, (low, high): (f32, f32), segments: u32, rings: u32, part: f32) -> Shape {
+pub fn tube(radius: f32, low: f32, high: f32, segments: u32, rings: u32, part: f32) -> Shape {
     let closed = part >= 1.0;
     let columns = if closed { segments } else { segments + 1 };
     let mut positions = Vec::new();
@@ -127,7 +127,7 @@ impl Arm {
         let at = |y: f32| LocalTransform { translation: Vec3::Y * y, ..LocalTransform::IDENTITY };
         let names = vec!["shoulder".to_owned(), "elbow".to_owned()];
         let skeleton = Skeleton::at_rest(names, vec![None, Some(JointId(0))], vec![at(0.0), at(0.3)]);
-        let surface = tube(0.05, (0.0, 0.6), 16, 23, 1.0);
+        let surface = tube(0.05, 0.0, 0.6, 16, 23, 1.0);
         let row = |p: &Vec3| {
             let elbow = ((p.y - 0.25) / 0.1).clamp(0.0, 1.0);
             vec![(JointId(0), 1.0 - elbow), (JointId(1), elbow)]

@@ -67,7 +67,9 @@ impl Skin {
         let one = |scratch: &mut Vec<(JointId, f32)>, (v, ((joints, weights), row)): (usize, _)| {
             let row: &Vec<(JointId, f32)> = row;
             let vertex = v as u32;
-            if let Some(fault) = row.iter().find_map(|e| fault_of(*e, vertex, joint_count)) {
+            if let Some(fault) =
+                row.iter().find_map(|&(joint, weight)| fault_of(joint, weight, vertex, joint_count))
+            {
                 return Some(fault);
             }
             scratch.clear();
@@ -270,7 +272,7 @@ impl Skin {
 }
 
 /// What is wrong with an entry of a row.
-fn fault_of((joint, weight): (JointId, f32), vertex: u32, joints: usize) -> Option<SkinError> {
+fn fault_of(joint: JointId, weight: f32, vertex: u32, joints: usize) -> Option<SkinError> {
     if !weight.is_finite() || weight < 0.0 {
         return Some(SkinError::BadWeight { vertex, weight });
     }

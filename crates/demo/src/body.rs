@@ -27,7 +27,7 @@ pub(crate) fn mesh() -> Shape3 {
     shape.positions.iter_mut().for_each(|p| *p = finer::in_model(*p));
     let on_plane: Vec<bool> = shape.positions.iter().map(|p| p.x == 0.0).collect();
     let hold = |v: usize, p: Vec3| if on_plane[v] { Vec3::new(0.0, p.y, p.z) } else { p };
-    relax(&mut shape, &body, &|_| 0.0, (12, 1), &hold);
+    relax(&mut shape, &body, &|_| 0.0, 12, 1, &hold);
     symmetrise(&mut shape.positions);
     shape
 }

@@ -43,7 +43,7 @@ pub(crate) fn boots(body: &Shape3) -> Shape3 {
     let mut shape = mirror_left(Shape3 { positions: solid.positions, triangles: kept }, CELL);
     let topology = tin_cloak_core::mesh::Topology::of_welded(shape.positions.len(), &shape.triangles);
     let hold = |v: usize, p: Vec3| if topology.on_boundary[v] { Vec3::new(p.x, RIM, p.z) } else { p };
-    relax(&mut shape, &boot, &|_| 0.0, (30, 4), &hold);
+    relax(&mut shape, &boot, &|_| 0.0, 30, 4, &hold);
     keep_off(&mut shape, body, 0.004);
     shape
 }

@@ -25,7 +25,7 @@ pub(crate) fn breeches(body: &Shape3) -> Shape3 {
         true => Vec3::new(p.x, if p.y > 0.7 { WAIST } else { CUFF }, p.z),
         false => p,
     };
-    relax(&mut shape, &form, &|_| 0.0, (30, 4), &hold);
+    relax(&mut shape, &form, &|_| 0.0, 30, 4, &hold);
     keep_off(&mut shape, body, 0.003);
     shape
 }

@@ -25,7 +25,7 @@ pub(crate) fn buttons(coat: &Shape3) -> Shape3 {
         let off = |p: &Vec3| (p.y - height).abs();
         let Some(beside) = edge.iter().min_by(|a, b| off(a).total_cmp(&off(b))) else { continue };
         let from = Vec3::new(beside.x + 0.018, height, 0.6);
-        let Some(hit) = tree.ray(from, Vec3::NEG_Z, (0.0, 1.0), |_, _| true) else { continue };
+        let Some(hit) = tree.ray(from, Vec3::NEG_Z, 0.0, 1.0, |_, _| true) else { continue };
         let out = tin_cloak_core::mesh::face_normal(&coat.positions, coat.triangles[hit.triangle as usize]);
         let out = if out.z < 0.0 { -out } else { out };
         let base = from + Vec3::NEG_Z * hit.distance + out * 0.0022;

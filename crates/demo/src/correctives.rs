@@ -6,6 +6,7 @@ use glam::{Mat3, Quat, Vec3};
 use tin_cloak_core::deform::{blended_matrix, dual_quaternion_blend, linear_blend, Driver, Morph};
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::skin::Skin;
+use tin_cloak_core::JointId;
 
 /// Share that is given back of what linear blending loses against dual quaternions.
 const GIVEN_BACK: f32 = 0.9;
@@ -22,34 +23,34 @@ pub(crate) fn correctives(rest: &[Vec3], skin: &Skin, joints: &BodyJoints) -> Ve
             rest,
             skin,
             joints,
-            (side, "lower_arm", elbow),
+            joints.on(side, "lower_arm"),
+            elbow * 130.0,
             format!("elbow bent {name}"),
-            130.0,
         ));
         shapes.push(corrective(
             rest,
             skin,
             joints,
-            (side, "lower_leg", Vec3::X),
+            joints.on(side, "lower_leg"),
+            Vec3::X * 110.0,
             format!("knee bent {name}"),
-            110.0,
         ));
     }
     shapes
 }
 
-/// The shape that, in the pose with one joint turned by `degrees`, moves each vertex from where
+/// The shape that, in the pose with one joint turned (about an axis, by its length in degrees), moves each vertex from
+/// where
 /// linear blending puts it towards where dual quaternion blending would, carried back to rest.
 fn corrective(
     rest: &[Vec3],
     skin: &Skin,
     joints: &BodyJoints,
-    (side, part, axis): (BodySide, &str, Vec3),
+    joint: JointId,
+    turn: Vec3,
     name: String,
-    degrees: f32,
 ) -> Morph {
-    let joint = joints.on(side, part);
-    let full = degrees.to_radians();
+    let (axis, full) = (turn.normalize(), turn.length().to_radians());
     let mut pose = Pose::rest(joints.skeleton.len());
     pose.rotations[joint.index()] = Quat::from_axis_angle(axis, full);
     let matrices = joints.skeleton.skin_matrices(&pose);

@@ -26,7 +26,7 @@ fn place(along: f32, turn: f32, off: f32) -> (Vec3, Vec3) {
     (on_form + normal * off, normal)
 }
 
-fn grid((from, to): (f32, f32), width: f32, off: f32) -> Vec<(Vec3, Vec3)> {
+fn grid(from: f32, to: f32, width: f32, off: f32) -> Vec<(Vec3, Vec3)> {
     let one = |r: usize, c: usize| {
         let turn = width * (1.0 - 2.0 * c as f32 / AROUND as f32);
         // Towards its edges a plate is cut away.
@@ -49,8 +49,8 @@ pub(crate) const COP: usize = 2 * (ALONG + 1) * (AROUND + 1);
 /// One pauldron, unbound, at rest.
 pub(crate) fn pauldron(side: BodySide) -> Shape3 {
     let mut shape = Shape3 { positions: Vec::new(), triangles: Vec::new() };
-    add_plate(&mut shape, &grid((-0.030, 0.066), 1.15, 0.036), AROUND + 1, 0.002);
-    add_plate(&mut shape, &grid((0.046, 0.125), 1.05, 0.0405), AROUND + 1, 0.002);
+    add_plate(&mut shape, &grid(-0.030, 0.066, 1.15, 0.036), AROUND + 1, 0.002);
+    add_plate(&mut shape, &grid(0.046, 0.125, 1.05, 0.0405), AROUND + 1, 0.002);
     if side == BodySide::Right {
         shape.positions.iter_mut().for_each(|p| p.x = -p.x);
         shape.triangles.iter_mut().for_each(|t| t.swap(1, 2));

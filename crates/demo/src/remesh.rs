@@ -73,7 +73,8 @@ pub(crate) fn relax(
     shape: &mut Shape3,
     f: &(impl Fn(Vec3) -> f32 + Sync),
     level: &(impl Fn(Vec3) -> f32 + Sync),
-    (rounds, put_back): (usize, usize),
+    rounds: usize,
+    put_back: usize,
     hold: &(impl Fn(usize, Vec3) -> Vec3 + Sync),
 ) {
     let topology = Topology::of_welded(shape.positions.len(), &shape.triangles);

@@ -111,7 +111,7 @@ fn sewn(body: &Shape3, cut: TunicCut) -> Shape3 {
         Held::Height(y) => Vec3::new(p.x, y, p.z),
         Held::Cuff(centre, normal) => p - normal * (p - centre).dot(normal),
     };
-    relax(&mut tube.shape, &|p| cut.form(p), &cut.ease, (160, 4), &hold);
+    relax(&mut tube.shape, &|p| cut.form(p), &cut.ease, 160, 4, &hold);
     keep_off(&mut tube.shape, body, cut.least);
     symmetrise(&mut tube.shape.positions);
     tube.shape

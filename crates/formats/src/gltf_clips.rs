@@ -28,18 +28,18 @@ impl Writer {
                 TrackValues::Rotation(v) => {
                     let bytes: Vec<u8> =
                         v.iter().flat_map(|q| q.to_array()).flat_map(f32::to_le_bytes).collect();
-                    let kind = (ComponentType::F32, Type::Vec4);
-                    (self.accessor(&bytes, kind, v.len(), None, None), json::animation::Property::Rotation)
+                    let turns = self.accessor(&bytes, ComponentType::F32, Type::Vec4, v.len(), None, None);
+                    (turns, json::animation::Property::Rotation)
                 }
             };
             let node = json::Index::new(u32::from(track.joint.0));
-            animation.add(node, path, (input, output), interpolation(track.interpolation));
+            animation.add(node, path, input, output, interpolation(track.interpolation));
         }
         for &(node, part) in shaped {
             let Some(keys) = shape_keys(clip, skeleton, part) else { continue };
-            let data = (self.times(&keys.times), self.scalars(&keys.amounts, None));
+            let (times, amounts) = (self.times(&keys.times), self.scalars(&keys.amounts, None));
             let path = json::animation::Property::MorphTargetWeights;
-            animation.add(node, path, data, interpolation(keys.interpolation));
+            animation.add(node, path, times, amounts, interpolation(keys.interpolation));
         }
         if !animation.channels.is_empty() {
             self.root.push(json::Animation {
@@ -64,7 +64,8 @@ impl Animation {
         &mut self,
         node: json::Index<json::Node>,
         path: json::animation::Property,
-        (input, output): (json::Index<Accessor>, json::Index<Accessor>),
+        input: json::Index<Accessor>,
+        output: json::Index<Accessor>,
         interpolation: json::animation::Interpolation,
     ) {
         self.channels.push(json::animation::Channel {
@@ -107,7 +108,7 @@ fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Optio
         part.morphs.iter().any(|m| m.driver.is_some()) || came.is_some_and(|c| c.shapes() < shapes);
     let Some(skeleton) = skeleton.filter(|_| is_driven) else { return came.cloned() };
     let mut times = clip.key_times();
-    let jumps: Vec<f32> = held((clip, came), part.morphs).collect();
+    let jumps: Vec<f32> = held(clip, came, part.morphs).collect();
     times.extend(jumps.iter().map(|at| at.next_down()).filter(|before| *before >= 0.0));
     times.sort_by(f32::total_cmp);
     times.dedup();
@@ -131,7 +132,8 @@ fn shape_keys(clip: &Clip, skeleton: Option<&Skeleton>, part: &GlbPart) -> Optio
 
 /// Key times at which an amount jumps: its own, held from key to key, or the turn that calls it up.
 fn held<'a>(
-    (clip, came): (&'a Clip, Option<&'a ShapeTrack>),
+    clip: &'a Clip,
+    came: Option<&'a ShapeTrack>,
     morphs: &'a [Morph],
 ) -> impl Iterator<Item = f32> + 'a {
     let steps = |interpolation: Interpolation| interpolation == Interpolation::Step;
@@ -158,33 +160,36 @@ fn most_offsets(morphs: &[Morph]) -> Vec<f32> {
 fn dense_enough(times: &[f32], most: &[f32], amounts: &dyn Fn(f32) -> Vec<f32>) -> Vec<f32> {
     let mut dense = Vec::with_capacity(times.len());
     for pair in times.windows(2) {
+        let (from, to) = (amounts(pair[0]), amounts(pair[1]));
+        let ends = [Keyed { time: pair[0], amounts: &from }, Keyed { time: pair[1], amounts: &to }];
         dense.push(pair[0]);
-        halve(
-            (pair[0], pair[1]),
-            (&amounts(pair[0]), &amounts(pair[1])),
-            (most, amounts),
-            HALVED,
-            &mut dense,
-        );
+        halve(ends, most, amounts, HALVED, &mut dense);
     }
     dense.extend(times.last());
     dense
 }
 
+/// The amounts at a time, seconds.
+#[derive(Clone, Copy)]
+struct Keyed<'a> {
+    time: f32,
+    amounts: &'a [f32],
+}
+
 fn halve(
-    (from, to): (f32, f32),
-    ends: (&[f32], &[f32]),
-    (most, amounts): (&[f32], &dyn Fn(f32) -> Vec<f32>),
+    [from, to]: [Keyed; 2],
+    most: &[f32],
+    amounts: &dyn Fn(f32) -> Vec<f32>,
     left: usize,
     dense: &mut Vec<f32>,
 ) {
-    let at = |share: f32| from + (to - from) * share;
+    let at = |share: f32| from.time + (to.time - from.time) * share;
     // At a jump nothing lies between.
-    if left == 0 || at(0.5) <= from || at(0.5) >= to {
+    if left == 0 || at(0.5) <= from.time || at(0.5) >= to.time {
         return;
     }
     let off = |share: f32, there: &[f32]| -> f32 {
-        let straight = |m: usize| ends.0[m] + (ends.1[m] - ends.0[m]) * share;
+        let straight = |m: usize| from.amounts[m] + (to.amounts[m] - from.amounts[m]) * share;
         (0..most.len()).map(|m| (there[m] - straight(m)).abs() * most[m]).sum()
     };
     let middle = amounts(at(0.5));
@@ -192,7 +197,8 @@ fn halve(
     if off(0.5, &middle) <= KEYED_WITHIN && is_straight(0.25) && is_straight(0.75) {
         return;
     }
-    halve((from, at(0.5)), (ends.0, &middle), (most, amounts), left - 1, dense);
+    let between = Keyed { time: at(0.5), amounts: &middle };
+    halve([from, between], most, amounts, left - 1, dense);
     dense.push(at(0.5));
-    halve((at(0.5), to), (&middle, ends.1), (most, amounts), left - 1, dense);
+    halve([between, to], most, amounts, left - 1, dense);
 }

@@ -375,14 +375,14 @@ fn read_primitive(
         Some(first) => first,
         None => {
             let first = all.positions.len();
-            read_vertices(name, primitive, (first, count), joint_map, buffers, all)?;
+            read_vertices(name, primitive, first, count, joint_map, buffers, all)?;
             all.seen.push((accessors, first));
             first
         }
     };
     let material = primitive.material().index().map(|i| i as u32);
     all.look.run(all.triangles.len() as u32, material);
-    read_triangles(name, primitive, (first, count), buffers, all)
+    read_triangles(name, primitive, first, count, buffers, all)
 }
 
 /// What tells the vertices of a primitive from another's.
@@ -396,7 +396,8 @@ fn accessors_of(primitive: &gltf::Primitive) -> Vec<usize> {
 fn read_vertices(
     name: &str,
     primitive: &gltf::Primitive,
-    (first, count): (usize, usize),
+    first: usize,
+    count: usize,
     joint_map: Option<&[JointId]>,
     buffers: &Buffers,
     all: &mut GatheredMeshes,
@@ -442,7 +443,8 @@ fn read_vertices(
 fn read_triangles(
     name: &str,
     primitive: &gltf::Primitive,
-    (first, count): (usize, usize),
+    first: usize,
+    count: usize,
     buffers: &Buffers,
     all: &mut GatheredMeshes,
 ) -> Result<(), ReadError> {

@@ -133,7 +133,8 @@ impl Writer {
     pub fn accessor(
         &mut self,
         bytes: &[u8],
-        (component, kind): (ComponentType, Type),
+        component: ComponentType,
+        kind: Type,
         count: usize,
         target: Option<Target>,
         bounds: Option<(Vec<f32>, Vec<f32>)>,
@@ -167,7 +168,7 @@ impl Writer {
             let (low, high) = tin_cloak_core::mesh::bounds(values);
             (low.to_array().to_vec(), high.to_array().to_vec())
         });
-        self.accessor(&bytes, (ComponentType::F32, Type::Vec3), values.len(), target, bounds)
+        self.accessor(&bytes, ComponentType::F32, Type::Vec3, values.len(), target, bounds)
     }
 
     /// The joints as nodes; returns the roots.
@@ -197,7 +198,7 @@ impl Writer {
         };
         let bytes: Vec<u8> =
             skeleton.inverse_bind.iter().flat_map(affine).flat_map(f32::to_le_bytes).collect();
-        let matrices = self.accessor(&bytes, (ComponentType::F32, Type::Mat4), skeleton.len(), None, None);
+        let matrices = self.accessor(&bytes, ComponentType::F32, Type::Mat4, skeleton.len(), None, None);
         self.root.push(json::Skin {
             inverse_bind_matrices: Some(matrices),
             joints: (0..skeleton.len() as u32).map(json::Index::new).collect(),
@@ -225,10 +226,10 @@ impl Writer {
         {
             let count = part.mesh.positions.len();
             let bytes: Vec<u8> = joints.iter().flatten().flat_map(|j| j.to_le_bytes()).collect();
-            let accessor = self.accessor(&bytes, (ComponentType::U16, Type::Vec4), count, vertices, None);
+            let accessor = self.accessor(&bytes, ComponentType::U16, Type::Vec4, count, vertices, None);
             put(json::mesh::Semantic::Joints(set as u32), accessor);
             let bytes: Vec<u8> = weights.iter().flatten().flat_map(|w| w.to_le_bytes()).collect();
-            let accessor = self.accessor(&bytes, (ComponentType::F32, Type::Vec4), count, vertices, None);
+            let accessor = self.accessor(&bytes, ComponentType::F32, Type::Vec4, count, vertices, None);
             put(json::mesh::Semantic::Weights(set as u32), accessor);
         }
         for (set, uvs) in part.look.uv_sets.iter().enumerate() {
@@ -288,14 +289,14 @@ impl Writer {
 
     fn indices(&mut self, triangles: &[[u32; 3]]) -> json::Index<Accessor> {
         let bytes: Vec<u8> = triangles.iter().flatten().flat_map(|i| i.to_le_bytes()).collect();
-        let kind = (ComponentType::U32, Type::Scalar);
-        self.accessor(&bytes, kind, triangles.len() * 3, Some(Target::ElementArrayBuffer), None)
+        let target = Some(Target::ElementArrayBuffer);
+        self.accessor(&bytes, ComponentType::U32, Type::Scalar, triangles.len() * 3, target, None)
     }
 
     /// A vertex attribute of floats.
     fn floats<const N: usize>(&mut self, values: &[[f32; N]], kind: Type) -> json::Index<Accessor> {
         let bytes: Vec<u8> = values.iter().flatten().flat_map(|x| x.to_le_bytes()).collect();
-        self.accessor(&bytes, (ComponentType::F32, kind), values.len(), Some(Target::ArrayBuffer), None)
+        self.accessor(&bytes, ComponentType::F32, kind, values.len(), Some(Target::ArrayBuffer), None)
     }
 
     /// The part's own material, or a plain one of its colour.
@@ -346,7 +347,7 @@ impl Writer {
 
     pub fn scalars(&mut self, values: &[f32], bounds: Option<(Vec<f32>, Vec<f32>)>) -> json::Index<Accessor> {
         let bytes: Vec<u8> = values.iter().flat_map(|t| t.to_le_bytes()).collect();
-        self.accessor(&bytes, (ComponentType::F32, Type::Scalar), values.len(), None, bounds)
+        self.accessor(&bytes, ComponentType::F32, Type::Scalar, values.len(), None, bounds)
     }
 
     pub fn times(&mut self, times: &[f32]) -> json::Index<Accessor> {

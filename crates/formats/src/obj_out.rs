@@ -27,9 +27,9 @@ pub fn write_obj(parts: &[ObjPart], frame: Frame, library: &str) -> (String, Str
     // Names and what each says: two materials of one name that differ are told apart.
     let mut written: Vec<(String, String)> = Vec::new();
     // Numbers count from 1, through the whole file.
-    let mut first = (1, 1);
+    let mut next = NextNumbers { position: 1, uv: 1, normal: 1 };
     for part in parts {
-        push_part((part, frame), &mut first, &mut obj, &mut |material| {
+        push_part(part, frame, &mut next, &mut obj, &mut |material| {
             let (base, says) = (material_name(part.look, material), material_lines(part.look, material));
             let mut numbered = (1..).map(|n| if n == 1 { base.clone() } else { format!("{base}_{n}") });
             let fits = |name: &String| written.iter().all(|(known, other)| known != name || *other == says);
@@ -44,9 +44,17 @@ pub fn write_obj(parts: &[ObjPart], frame: Frame, library: &str) -> (String, Str
     (obj, mtl)
 }
 
+/// The numbers that the next part's first vertex has in each list of the file.
+struct NextNumbers {
+    position: usize,
+    uv: usize,
+    normal: usize,
+}
+
 fn push_part(
-    (part, frame): (&ObjPart, Frame),
-    first: &mut (usize, usize),
+    part: &ObjPart,
+    frame: Frame,
+    next: &mut NextNumbers,
     obj: &mut String,
     material: &mut dyn FnMut(Option<u32>) -> String,
 ) {
@@ -58,17 +66,18 @@ fn push_part(
         // The origin of its texture coordinates is at the lower left.
         line(obj, format_args!("vt {u} {}", 1.0 - v));
     }
-    let normals = part.normals.iter().map(|n| frame.direction(*n));
-    normals.for_each(|n| line(obj, format_args!("vn {} {} {}", n.x, n.y, n.z)));
-    let (at, uv_at) = *first;
-    let has_normals = part.normals.len() == part.positions.len();
+    let normals = Some(part.normals).filter(|all| all.len() == part.positions.len());
+    for n in normals.into_iter().flatten().map(|n| frame.direction(*n)) {
+        line(obj, format_args!("vn {} {} {}", n.x, n.y, n.z));
+    }
+    let NextNumbers { position, uv, normal } = *next;
     let corner = |v: u32| {
         let v = v as usize;
-        match (uvs.is_some(), has_normals) {
-            (true, true) => format!(" {}/{}/{}", at + v, uv_at + v, at + v),
-            (true, false) => format!(" {}/{}", at + v, uv_at + v),
-            (false, true) => format!(" {}//{}", at + v, at + v),
-            (false, false) => format!(" {}", at + v),
+        match (uvs.is_some(), normals.is_some()) {
+            (true, true) => format!(" {}/{}/{}", position + v, uv + v, normal + v),
+            (true, false) => format!(" {}/{}", position + v, uv + v),
+            (false, true) => format!(" {}//{}", position + v, normal + v),
+            (false, false) => format!(" {}", position + v),
         }
     };
     for (range, of) in part.look.ranges(part.mesh.triangles.len()) {
@@ -81,7 +90,9 @@ fn push_part(
             face += corners.len() - 2;
         }
     }
-    *first = (at + part.positions.len(), uv_at + uvs.map_or(0, Vec::len));
+    next.position += part.positions.len();
+    next.uv += uvs.map_or(0, Vec::len);
+    next.normal += normals.map_or(0, <[_]>::len);
 }
 
 fn line(text: &mut String, args: std::fmt::Arguments) {

@@ -44,11 +44,11 @@ fn written(document: &Document, frame: Frame, pictures: Option<Vec<(String, Vec<
     let names = identifiers(document.meshes.iter().map(|m| m.name.as_str()), &["Skel", "Looks"]);
     let shapes = ShapeTokens::new(document);
     if let Some(skeleton) = &document.skeleton {
-        usd.skeleton(skeleton, (document, &shapes), &clips);
+        usd.skeleton(skeleton, document, &shapes, &clips);
     }
     usd.looks(document);
     for (mesh, (part, name)) in document.meshes.iter().zip(&names).enumerate() {
-        usd.mesh(part, (name, &shapes.of_mesh(mesh)), document.skeleton.is_some());
+        usd.mesh(part, name, &shapes.of_mesh(mesh), document.skeleton.is_some());
     }
     usd.close();
     usd
@@ -91,12 +91,7 @@ impl Usda {
         self.line("}");
     }
 
-    fn skeleton(
-        &mut self,
-        skeleton: &Skeleton,
-        (document, shapes): (&Document, &ShapeTokens),
-        clips: &[&Clip],
-    ) {
+    fn skeleton(&mut self, skeleton: &Skeleton, document: &Document, shapes: &ShapeTokens, clips: &[&Clip]) {
         let paths = joint_paths(skeleton);
         self.open("def Skeleton \"Skel\"", &["SkelBindingAPI"]);
         self.line(format!("uniform token[] joints = {}", tokens(&paths)));
@@ -108,10 +103,10 @@ impl Usda {
         let bound = names.first().map_or("Rest", String::as_str);
         self.line(format!("rel skel:animationSource = </Outfit/Skel/{bound}>"));
         if clips.is_empty() {
-            self.animation("Rest", (skeleton, &paths), shapes, (None, document));
+            self.animation("Rest", skeleton, &paths, shapes, None, document);
         }
         for (clip, name) in clips.iter().zip(&names) {
-            self.animation(name, (skeleton, &paths), shapes, (Some(clip), document));
+            self.animation(name, skeleton, &paths, shapes, Some(clip), document);
         }
         self.close();
     }
@@ -119,9 +114,11 @@ impl Usda {
     fn animation(
         &mut self,
         name: &str,
-        (skeleton, paths): (&Skeleton, &[String]),
+        skeleton: &Skeleton,
+        paths: &[String],
         shapes: &ShapeTokens,
-        (clip, document): (Option<&Clip>, &Document),
+        clip: Option<&Clip>,
+        document: &Document,
     ) {
         self.open(&format!("def SkelAnimation \"{name}\""), &[]);
         self.line(format!("uniform token[] joints = {}", tokens(paths)));
@@ -145,7 +142,7 @@ impl Usda {
         self.samples("float3[] translations", poses.iter().map(|(f, pose)| (*f, places(pose))));
         let weights = |(f, pose): &(usize, Pose)| {
             let time = (*f as f64 / RATE) as f32;
-            (*f, list(shapes.amounts(document, (clip, time, pose)).iter()))
+            (*f, list(shapes.amounts(document, clip, time, pose).iter()))
         };
         self.samples("float[] blendShapeWeights", poses.iter().map(weights));
         self.close();
@@ -157,7 +154,7 @@ impl Usda {
         self.line("}");
     }
 
-    fn mesh(&mut self, part: &MeshPart, (name, shapes): (&str, &[&str]), has_skeleton: bool) {
+    fn mesh(&mut self, part: &MeshPart, name: &str, shapes: &[&str], has_skeleton: bool) {
         let (mesh, skin) = (&part.mesh, part.skin.as_ref().filter(|_| has_skeleton));
         let schemas: &[&str] =
             if skin.is_some() { &["SkelBindingAPI", "MaterialBindingAPI"] } else { &["MaterialBindingAPI"] };
@@ -201,13 +198,13 @@ impl Usda {
             self.line(format!("float[] primvars:skel:jointWeights = {} {meta}", list(weights.iter())));
             self.line(format!("matrix4d primvars:skel:geomBindTransform = {}", matrix(&Mat4::IDENTITY)));
             self.line("rel skel:skeleton = </Outfit/Skel>");
-            self.blend_shapes(part, (name, shapes));
+            self.blend_shapes(part, name, shapes);
         }
         self.bound_looks(part, &face_of);
         self.close();
     }
 
-    fn blend_shapes(&mut self, part: &MeshPart, (name, called): (&str, &[&str])) {
+    fn blend_shapes(&mut self, part: &MeshPart, name: &str, called: &[&str]) {
         if part.morphs.is_empty() {
             return;
         }

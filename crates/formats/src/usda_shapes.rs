@@ -6,12 +6,19 @@ use crate::usda_out::identifiers;
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::trial::{Clip, ShapeTrack};
 
+/// A shape by its mesh and its number there.
+#[derive(Clone, Copy)]
+struct OfMesh {
+    mesh: usize,
+    shape: usize,
+}
+
 /// The shapes of all meshes under the names of their weights.
 pub(crate) struct ShapeTokens {
     /// Identifiers, no two alike.
     pub tokens: Vec<String>,
-    /// Mesh and shape that each was first met at.
-    first: Vec<(usize, usize)>,
+    /// Where each was first met.
+    first: Vec<OfMesh>,
     /// For each mesh the number of the token of each of its shapes.
     of_mesh: Vec<Vec<usize>>,
 }
@@ -22,7 +29,7 @@ impl ShapeTokens {
         for (mesh, part) in document.meshes.iter().enumerate() {
             let mut own = Vec::new();
             for (shape, morph) in part.morphs.iter().enumerate() {
-                let here = (mesh, shape);
+                let here = OfMesh { mesh, shape };
                 let known = first.iter().position(|there| are_alike(document, *there, here));
                 own.push(known.unwrap_or_else(|| {
                     let taken = names.contains(&morph.name);
@@ -47,8 +54,8 @@ impl ShapeTokens {
     }
 
     /// How much there is of each in a pose: what a joint's turn calls up, else as the clip is keyed, else as worn.
-    pub fn amounts(&self, document: &Document, (clip, time, pose): (Option<&Clip>, f32, &Pose)) -> Vec<f32> {
-        let amount = |&(mesh, shape): &(usize, usize)| {
+    pub fn amounts(&self, document: &Document, clip: Option<&Clip>, time: f32, pose: &Pose) -> Vec<f32> {
+        let amount = |&OfMesh { mesh, shape }: &OfMesh| {
             let part = &document.meshes[mesh];
             let keyed = || track(clip?, part)?.at(time).get(shape).copied();
             let driven = part.morphs[shape].driver.map(|d| d.amount(pose));
@@ -67,16 +74,17 @@ fn track<'a>(clip: &'a Clip, part: &MeshPart) -> Option<&'a ShapeTrack> {
 }
 
 /// True of two shapes of one name that are driven, keyed and worn alike.
-fn are_alike(document: &Document, (a, n): (usize, usize), (b, m): (usize, usize)) -> bool {
-    let (one, other) = (&document.meshes[a], &document.meshes[b]);
-    let (own, theirs) = (&one.morphs[n], &other.morphs[m]);
-    if a == b || own.name != theirs.name || own.driver != theirs.driver {
+fn are_alike(document: &Document, a: OfMesh, b: OfMesh) -> bool {
+    let (one, other) = (&document.meshes[a.mesh], &document.meshes[b.mesh]);
+    let (own, theirs) = (&one.morphs[a.shape], &other.morphs[b.shape]);
+    if a.mesh == b.mesh || own.name != theirs.name || own.driver != theirs.driver {
         return false;
     }
     let column = |clip: &Clip, part: &MeshPart, shape: usize| -> Option<Vec<(f32, f32)>> {
         let track = track(clip, part)?;
         track.times.iter().map(|&t| Some((t, *track.at(t).get(shape)?))).collect()
     };
-    let keyed_alike = |clip: &Clip| column(clip, one, n) == column(clip, other, m);
-    own.driver.is_some() || (worn(one, n) == worn(other, m) && document.clips.iter().all(keyed_alike))
+    let keyed_alike = |clip: &Clip| column(clip, one, a.shape) == column(clip, other, b.shape);
+    own.driver.is_some()
+        || (worn(one, a.shape) == worn(other, b.shape) && document.clips.iter().all(keyed_alike))
 }

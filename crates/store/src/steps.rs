@@ -85,7 +85,8 @@ impl Store {
         fitting_id: i64,
         seq: i64,
         state: &BlobId,
-        (effect, summary): (&str, &str),
+        effect: &str,
+        summary: &str,
     ) -> Result<()> {
         self.write(|t| {
             t.execute(

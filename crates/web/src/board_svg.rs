@@ -188,7 +188,7 @@ fn columns(board: &Board, wish: &Wish) -> (Vec<Heading>, Vec<Column>) {
         let width = span / list.len().div_ceil(shared) as f32;
         // The frames of a motion are called as it is, poses each by a name of its own.
         let is_motion = list.iter().all(|&pose| board.poses[pose].name == *group);
-        let text = heading((group, is_motion), list.len(), span + GAP);
+        let text = heading(group, is_motion, list.len(), span + GAP);
         headings.push(Heading { x, text, group: group.to_owned(), beyond: String::new() });
         for poses in list.chunks(shared) {
             columns.push(Column { x, width, poses: poses.to_vec() });
@@ -233,7 +233,7 @@ pub fn draw(board: &Board, before: Option<&Board>, wish: &Wish) -> Drawing {
         for (line, &row) in order.iter().enumerate() {
             let pose = worst_of(board, &column.poses, row);
             let y = TOP + line as f32 * row_height;
-            let drawn = cell(board, before.as_ref(), (pose, row), (column.x, y, column.width));
+            let drawn = cell(board, before.as_ref(), pose, row, column.x, y, column.width);
             let from = column.poses.iter().copied().min().unwrap_or(pose);
             let to = column.poses.iter().copied().max().unwrap_or(pose);
             cells.push(CellBox { line, col, from, to, folded: line >= shown, ..drawn });
@@ -260,7 +260,7 @@ pub fn draw(board: &Board, before: Option<&Board>, wish: &Wish) -> Drawing {
 }
 
 /// A group's name, with how much is in it where there is room for that.
-fn heading((group, is_motion): (&str, bool), count: usize, room: f32) -> String {
+fn heading(group: &str, is_motion: bool, count: usize, room: f32) -> String {
     let long = match group {
         "rest" => "rest".to_owned(),
         "range" => format!("range of motion, {count} poses"),
@@ -279,8 +279,11 @@ fn heading((group, is_motion): (&str, bool), count: usize, room: f32) -> String 
 fn cell(
     board: &Board,
     before: Option<&(&Board, Matching)>,
-    (pose, row): (usize, usize),
-    (x, y, width): (f32, f32, f32),
+    pose: usize,
+    row: usize,
+    x: f32,
+    y: f32,
+    width: f32,
 ) -> CellBox {
     let cell = board.cells[pose][row].as_ref();
     let depth = cell.map_or(0.0, Cell::depth_mm);

@@ -29,7 +29,7 @@ async fn choose(
     piece: u32,
     asked: Json<ChooseRequest>,
 ) -> Result<Json<ChosenView>, Refusal> {
-    look_aside(shop, move |shop| Ok(Json(shop.choose(id, piece, (&asked.picks, &asked.view))?))).await
+    look_aside(shop, move |shop| Ok(Json(shop.choose(id, piece, &asked.picks, &asked.view)?))).await
 }
 
 /// What is chosen by hand, as a form sends it along.

@@ -494,7 +494,7 @@ const WHAT_IS_THROUGH: &str = "\"through\"";
 async fn snags_here(shop: &Shop, id: i64, request: Json<ViewRequest>) -> Page {
     look_aside(shop, move |shop| {
         let room = shop.room(id, None)?;
-        let (cards, more) = room.snag_cards((request.pose, &request.turns), None, 12)?;
+        let (cards, more) = room.snag_cards(request.pose, &request.turns, None, 12)?;
         let (pose, hiding) = ("As turned by hand".to_owned(), String::new());
         let (acts, choose) = (Vec::new(), None);
         page(&Snags { id, hiding, pose, cards, more, here: None, acts, choose, what: WHAT_IS_THROUGH })
@@ -507,7 +507,7 @@ async fn snags_here(shop: &Shop, id: i64, request: Json<ViewRequest>) -> Page {
 async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
     aside(shop, move |shop| {
         let room = shop.room(id, None)?;
-        let (mut cards, more) = room.snag_cards((pose, &[]), row, 12)?;
+        let (mut cards, more) = room.snag_cards(pose, &[], row, 12)?;
         let board = shop.board(&room)?;
         if let Some((board, row)) = board.as_ref().zip(row).filter(|_| cards.is_empty()) {
             cards.extend(board.crossing_card(pose, row));
@@ -515,7 +515,7 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
         let pair = board.as_ref().zip(row).and_then(|(b, r)| b.pairs.get(r));
         let cell = board.as_ref().zip(row).and_then(|(b, r)| b.cells.get(pose)?.get(r)?.as_ref()?.spot);
         let hiding = match cell.zip(pair) {
-            Some((spot, pair)) => room.in_the_way(pose, spot, pair.ids)?,
+            Some(((at, look), pair)) => room.in_the_way(pose, at, look, pair.ids)?,
             None => Vec::new(),
         };
         let hiding = hiding.iter().map(u32::to_string).collect::<Vec<_>>().join(",");

@@ -133,7 +133,7 @@ const LIBRARY: &str = "outfit.mtl";
 #[get("/fitting/<id>/outfit.obj?<pose>&<frame..>")]
 async fn obj(shop: &Shop, id: i64, pose: Option<String>, frame: FrameForm) -> Result<NameForm, Refusal> {
     file(shop, id, move |_, room| {
-        let (obj, _) = obj_of(&room.dress, &frame.parts()?, (&room.trials, pose.as_deref()), LIBRARY)?;
+        let (obj, _) = obj_of(&room.dress, &frame.parts()?, &room.trials, pose.as_deref(), LIBRARY)?;
         Ok(NameForm {
             name: "outfit.obj".to_owned(),
             kind: ContentType::new("model", "obj"),
@@ -146,7 +146,7 @@ async fn obj(shop: &Shop, id: i64, pose: Option<String>, frame: FrameForm) -> Re
 #[get("/fitting/<id>/outfit.mtl")]
 async fn mtl(shop: &Shop, id: i64) -> Result<NameForm, Refusal> {
     file(shop, id, move |_, room| {
-        let (_, mtl) = obj_of(&room.dress, &Parts::default(), (&room.trials, None), LIBRARY)?;
+        let (_, mtl) = obj_of(&room.dress, &Parts::default(), &room.trials, None, LIBRARY)?;
         Ok(NameForm {
             name: LIBRARY.to_owned(),
             kind: ContentType::new("model", "mtl"),

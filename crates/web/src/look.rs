@@ -238,11 +238,11 @@ struct ProbeRequest {
 #[post("/fitting/<id>/probe", data = "<request>")]
 async fn probe(shop: &Shop, id: i64, request: Json<ProbeRequest>) -> Result<Json<Option<Probe>>, Refusal> {
     look_aside(shop, move |shop| {
-        let ray = (Vec3::from(request.origin), Vec3::from(request.direction));
-        if !ray.0.is_finite() || !ray.1.is_finite() {
+        let (origin, direction) = (Vec3::from(request.origin), Vec3::from(request.direction));
+        if !origin.is_finite() || !direction.is_finite() {
             return Err(Refusal::new(Status::UnprocessableEntity, "The ray is not made of numbers."));
         }
-        Ok(Json(shop.room(id, None)?.probe(&request.view, ray, &request.hidden)?))
+        Ok(Json(shop.room(id, None)?.probe(&request.view, origin, direction, &request.hidden)?))
     })
     .await
 }

@@ -84,7 +84,7 @@ pub fn report_file(shop: &Workshop, fitting: i64) -> Result<String, WorkshopErro
     let colour = |part: usize| crate::look::colour(room, part);
     let mut snags = Vec::new();
     for (n, snag) in shop.worst_snags(room, 8)?.into_iter().enumerate() {
-        let picture = in_page(&shop.snag_picture(room, n, colour, (300, 224))?);
+        let picture = in_page(&shop.snag_picture(room, n, colour, 300, 224)?);
         snags.push((SnagRow::new(room, n, snag), picture));
     }
     let mut views = Vec::new();

@@ -121,7 +121,7 @@ fn ago(seconds: i64) -> String {
     }
 }
 
-fn fitting_card((fitting, summary): (Fitting, Result<Summary, WorkshopError>)) -> FittingCard {
+fn fitting_card(fitting: Fitting, summary: Result<Summary, WorkshopError>) -> FittingCard {
     let (summary, broken) = match summary {
         Ok(summary) => (summary, None),
         Err(why) => (Summary::default(), Some(sentence(&why.to_string()))),
@@ -143,7 +143,8 @@ fn fitting_card((fitting, summary): (Fitting, Result<Summary, WorkshopError>)) -
 #[get("/")]
 async fn shelf(shop: &Shop) -> Page {
     aside(shop, move |shop| {
-        let fittings = shop.listed()?.into_iter().map(fitting_card).collect();
+        let fittings =
+            shop.listed()?.into_iter().map(|(fitting, summary)| fitting_card(fitting, summary)).collect();
         let assets = shop.assets()?;
         let of = |role: &str| assets.iter().filter(|a| a.role == role).map(asset_card).collect();
         let to_sort = to_sort(&assets);

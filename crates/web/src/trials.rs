@@ -309,7 +309,7 @@ async fn snag_picture(
     aside(shop, move |shop| {
         let room = shop.room(id, step)?;
         let colour = |part: usize| crate::look::colour(&room, part);
-        Ok((ContentType::PNG, shop.snag_picture(&room, number, colour, (150, 112))?))
+        Ok((ContentType::PNG, shop.snag_picture(&room, number, colour, 150, 112)?))
     })
     .await
 }
@@ -325,7 +325,7 @@ async fn cause_picture(
 ) -> Result<(ContentType, Vec<u8>), Refusal> {
     aside(shop, move |shop| {
         let room = shop.room(id, step)?;
-        Ok((ContentType::PNG, shop.cause_picture(&room, number, &joint, (260, 130))?))
+        Ok((ContentType::PNG, shop.cause_picture(&room, number, &joint, 260, 130)?))
     })
     .await
 }

@@ -17,7 +17,7 @@ fn files(folder: &std::path::Path) -> Vec<std::path::PathBuf> {
     let file = named("quilted tunic.glb");
     let tunic = PieceFile { file, layer: Some(1), kind: None, joint: None, keeps: None, mesh: None };
     let dressed =
-        fit_files((&named("wick.glb"), None), &[tunic], (&BindOptions::default(), &FollowedShapes::None))
+        fit_files(&named("wick.glb"), None, &[tunic], &BindOptions::default(), &FollowedShapes::None)
             .unwrap()
             .0;
     let three = tin_cloak_demo::wick_in_three().unwrap().bytes;

@@ -27,18 +27,20 @@ const ON_IT: f32 = 1e-4;
 /// ```
 /// use tin_cloak_core::{bind::cage::weights_in_cage, mesh::Topology, shapes::{tube, Arm}, JointId};
 ///
-/// let (arm, sleeve) = (Arm::new(), tube(0.06, (0.5, 0.58), 16, 4, 1.0));
+/// let (arm, sleeve) = (Arm::new(), tube(0.06, 0.5, 0.58, 16, 4, 1.0));
 /// let topology = Topology::of_welded(arm.surface.0.len(), &arm.surface.1);
-/// let rows = weights_in_cage(&sleeve.0, (&arm.surface.0, &topology, &arm.skin));
+/// let rows = weights_in_cage(&sleeve.0, &arm.surface.0, &topology, &arm.skin);
 /// assert!(rows.iter().all(|row| row[0].0 == JointId(1) && row[0].1 > 0.999));
 /// ```
 pub fn weights_in_cage(
     points: &[Vec3],
-    (cage, topology, skin): (&[Vec3], &Topology, &Skin),
+    cage: &[Vec3],
+    topology: &Topology,
+    skin: &Skin,
 ) -> Vec<Vec<(JointId, f32)>> {
     let tree = Bvh::build(cage, &topology.triangles);
     let one = |p: &Vec3| {
-        let tie = tie(*p, (cage, topology, &tree));
+        let tie = tie(*p, cage, topology, &tree);
         let places = tie.iter().flat_map(|&(t, barycentric, share)| {
             topology.triangles[t as usize].into_iter().zip(barycentric).map(move |(v, b)| (v, b * share))
         });
@@ -51,7 +53,7 @@ pub fn weights_in_cage(
     points.par_iter().with_min_len(128).map(one).collect()
 }
 
-fn tie(p: Vec3, (cage, topology, tree): (&[Vec3], &Topology, &Bvh)) -> Tie {
+fn tie(p: Vec3, cage: &[Vec3], topology: &Topology, tree: &Bvh) -> Tie {
     let Some(hit) = tree.closest(p, f32::INFINITY) else { return Tie::new() };
     let corners = topology.triangles[hit.triangle as usize];
     let mut near: Vec<u32> = corners

@@ -35,12 +35,13 @@ const MOST_CELLS: f32 = 8e6;
 ///
 /// let (body, shirt) = (sphere(0.10, 24), sphere(0.11, 24));
 /// let size = CageSize { offset: 0.02, cell: 0.01 };
-/// let (cage, _) = cage_around(&[(&shirt.0, &shirt.1)], (&body.0, &body.1), size).unwrap();
+/// let (cage, _) = cage_around(&[(&shirt.0, &shirt.1)], &body.0, &body.1, size).unwrap();
 /// assert!(cage.iter().all(|p| (p.length() - 0.13).abs() < 0.005));
 /// ```
 pub fn cage_around(
     layers: &[(&[Vec3], &[[u32; 3]])],
-    body: (&[Vec3], &[[u32; 3]]),
+    body: &[Vec3],
+    body_triangles: &[[u32; 3]],
     size: CageSize,
 ) -> Option<(Vec<Vec3>, Vec<[u32; 3]>)> {
     let mut points = Vec::new();
@@ -58,7 +59,7 @@ pub fn cage_around(
         return None;
     }
     let layers = Bvh::build(&points, &triangles);
-    let skin = Bvh::build(body.0, body.1);
+    let skin = Bvh::build(body, body_triangles);
     let inside = WindingField::new(&skin);
     let count = (extent / size.cell).ceil().as_uvec3() + 1;
     let shape = RuntimeShape::<u32, 3>::new(count.to_array());

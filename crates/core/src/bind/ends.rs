@@ -15,7 +15,7 @@ use tin_cloak_solve::{Mat, Triplet};
 /// ```
 /// use tin_cloak_core::{bind::two_ends, mesh::Topology, shapes::tube};
 ///
-/// let (positions, triangles) = tube(0.02, (0.0, 0.5), 12, 20, 1.0);
+/// let (positions, triangles) = tube(0.02, 0.0, 0.5, 12, 20, 1.0);
 /// let hose = Topology::of_welded(positions.len(), &triangles);
 /// let ends = two_ends(&hose, &positions, 0).unwrap();
 /// assert_eq!(ends.map(|e| e.len()), [12, 12], "its two openings");
@@ -49,7 +49,7 @@ pub fn two_ends(topology: &Topology, positions: &[Vec3], shell: u32) -> Option<[
 /// use tin_cloak_core::bind::{share_of_way, two_ends, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::tube};
 ///
-/// let (positions, triangles) = tube(0.02, (0.0, 0.5), 12, 20, 1.0);
+/// let (positions, triangles) = tube(0.02, 0.0, 0.5, 12, 20, 1.0);
 /// let hose = Topology::of_welded(positions.len(), &triangles);
 /// let ends = two_ends(&hose, &positions, 0).unwrap();
 /// let upward = positions[ends[0][0] as usize].y < 0.25;
@@ -104,7 +104,8 @@ fn share_by(laplacian: &Laplacian, target: &BindTarget, ends: &[Vec<u32>; 2]) ->
 fn between(
     beneath: &[Vec<(JointId, f32)>],
     ends: &[Vec<u32>; 2],
-    (joints, stretch): ([Option<JointId>; 2], f32),
+    joints: [Option<JointId>; 2],
+    stretch: f32,
 ) -> impl Fn(f32) -> Vec<(JointId, f32)> {
     let row_of = |end: usize| -> Vec<(JointId, f32)> {
         if let Some(joint) = joints[end] {
@@ -143,12 +144,12 @@ fn between(
 /// use tin_cloak_core::{glam::Vec3, mesh::Topology, JointId};
 ///
 /// let arm = Arm::new();
-/// let hose = moved(tube(0.01, (0.1, 0.5), 12, 20, 1.0), Vec3::X * 0.07);
+/// let hose = moved(tube(0.01, 0.1, 0.5, 12, 20, 1.0), Vec3::X * 0.07);
 /// let topology = Topology::of_welded(hose.0.len(), &hose.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// let target = BindTarget::new(&hose.0, &topology);
 /// // Both ends named; weights change over the whole length.
-/// let skin = bind_between_ends(&source, &target, ([Some(JointId(0)), Some(JointId(1))], 1.0))?;
+/// let skin = bind_between_ends(&source, &target, [Some(JointId(0)), Some(JointId(1))], 1.0)?;
 /// let middle = hose.0.iter().position(|p| (p.y - 0.3).abs() < 1e-4).unwrap();
 /// assert!((skin.column(JointId(1))[middle] - 0.5).abs() < 0.01);
 /// # Ok::<(), tin_cloak_core::bind::BindError>(())
@@ -159,7 +160,8 @@ fn between(
 pub fn bind_between_ends(
     source: &Source,
     target: &BindTarget,
-    how: ([Option<JointId>; 2], f32),
+    joints: [Option<JointId>; 2],
+    stretch: f32,
 ) -> Result<Skin, BindError> {
     let anywhere = MatchSettings { distance: f32::INFINITY, min_cosine: -1.0 };
     let beneath = match_surface(source, target, anywhere).rows;
@@ -170,7 +172,7 @@ pub fn bind_between_ends(
         let Some(ends) = two_ends(target.topology, target.positions, shell) else { continue };
         let ends = ordered(ends, target.positions);
         let ways = share_by(&laplacian, target, &ends)?;
-        let row = between(&beneath, &ends, how);
+        let row = between(&beneath, &ends, joints, stretch);
         for v in (0..rows.len()).filter(|&v| topology.shell_of_vertex[v] == shell) {
             rows[v] = row(ways[v]);
         }

@@ -138,7 +138,7 @@ fn heat_sources(target: &BindTarget, bones: &[Bone]) -> Vec<Heat> {
         let incident = topology.incident.row(v);
         let seen = |b: &Bone| {
             let q = b.nearest(p);
-            !tree.is_hit(q, p - q, (1e-4, 0.9999), |t| incident.binary_search(&t).is_err())
+            !tree.is_hit(q, p - q, 1e-4, 0.9999, |t| incident.binary_search(&t).is_err())
         };
         let visible = close.iter().any(|b| seen(b));
         let joints = close.iter().map(|b| (b.joint, 1.0 / close.len() as f64)).collect();

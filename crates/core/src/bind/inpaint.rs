@@ -33,7 +33,7 @@ pub struct Filled {
 /// use tin_cloak_core::{mesh::Topology, JointId};
 ///
 /// // A sleeve that goes on 0.2 m further than the arm: what is beyond it is filled in.
-/// let (arm, sleeve) = (Arm::new(), tube(0.055, (0.2, 0.8), 16, 24, 1.0));
+/// let (arm, sleeve) = (Arm::new(), tube(0.055, 0.2, 0.8, 16, 24, 1.0));
 /// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// let target = BindTarget::new(&sleeve.0, &topology);
@@ -115,7 +115,7 @@ fn solve_unknown(
             give(column_of[joint.index()] as usize, f64::from(weight));
         }
     };
-    let solved = completed(unknown, accepted, (&energy, columns.len()), &known)?;
+    let solved = completed(unknown, accepted, &energy, columns.len(), &known)?;
     for (i, &v) in unknown.iter().enumerate() {
         let filled: Vec<(JointId, f32)> = columns
             .iter()
@@ -153,7 +153,7 @@ pub(crate) fn fill_offsets(
             (0..3).for_each(|axis| give(3 * f + axis, f64::from(field[v][axis])));
         }
     };
-    let solved = completed(&unknown, &accepted, (&energy, 3 * fields.len()), &known)?;
+    let solved = completed(&unknown, &accepted, &energy, 3 * fields.len(), &known)?;
     for (f, field) in fields.iter_mut().enumerate() {
         for (i, &v) in unknown.iter().enumerate() {
             field[v] = Vec3::from_array([0, 1, 2].map(|axis| solved[(i, 3 * f + axis)] as f32));
@@ -174,7 +174,8 @@ type Known<'a> = &'a dyn Fn(usize, &mut dyn FnMut(usize, f64));
 fn completed(
     unknown: &[usize],
     accepted: &[bool],
-    (energy, columns): (&[Vec<(usize, f64)>], usize),
+    energy: &[Vec<(usize, f64)>],
+    columns: usize,
     known: Known,
 ) -> Result<Mat<f64>, BindError> {
     let mut place = vec![0; accepted.len()];

@@ -92,7 +92,7 @@ fn drawn_to_one(places: &[Vec3], row: &Row, poses: &[Vec<Mat4>], most: f32) -> O
     let all: Vec<&Vec<Mat4>> = poses.iter().collect();
     let (kept, _) = drawn(places, row, &worst, most)?;
     if bent(places, &kept, &all) <= most {
-        let off = apart(places, (row, &kept), &all);
+        let off = apart(places, row, &kept, &all);
         return Some((kept, off));
     }
     drawn(places, row, &all, most)
@@ -123,7 +123,7 @@ fn drawn(places: &[Vec3], row: &Row, poses: &[&Vec<Mat4>], most: f32) -> Option<
             }
         }
         let kept = by(high);
-        let off = apart(places, (row, &kept), poses);
+        let off = apart(places, row, &kept, poses);
         Some((kept, off))
     };
     let all = 1..(1u32 << row.len().min(MOST)) - 1;
@@ -131,7 +131,7 @@ fn drawn(places: &[Vec3], row: &Row, poses: &[&Vec<Mat4>], most: f32) -> Option<
 }
 
 /// How far apart two blends take the middle of a part, in any pose, metres.
-fn apart(places: &[Vec3], (row, other): (&Row, &Row), poses: &[&Vec<Mat4>]) -> f32 {
+fn apart(places: &[Vec3], row: &Row, other: &Row, poses: &[&Vec<Mat4>]) -> f32 {
     let middle = places.iter().sum::<Vec3>() / places.len() as f32;
     let at = |row: &Row, m: &[Mat4]| blend(row, m).transform_point3(middle);
     poses.iter().map(|m| at(row, m).distance(at(other, m))).fold(0.0, f32::max)

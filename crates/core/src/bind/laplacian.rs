@@ -98,16 +98,11 @@ impl Laplacian {
     /// Entries of row `i` of the bi-Laplacian energy Q = L + L M⁻¹ L, in `scratch` (one zero a
     /// vertex before and after), columns ascending.
     pub fn energy_row(&self, i: usize, scratch: &mut [f64]) -> Vec<(usize, f64)> {
-        self.weighed_row(i, (1.0, 1.0), scratch)
+        self.weighed_row(i, 1.0, 1.0, scratch)
     }
 
     /// The same of m L + p L M⁻¹ L: as a membrane is drawn, and as a thin plate is bent.
-    pub fn weighed_row(
-        &self,
-        i: usize,
-        (membrane, plate): (f64, f64),
-        scratch: &mut [f64],
-    ) -> Vec<(usize, f64)> {
+    pub fn weighed_row(&self, i: usize, membrane: f64, plate: f64, scratch: &mut [f64]) -> Vec<(usize, f64)> {
         let mut touched = Vec::with_capacity(64);
         let mut add = |j: usize, value: f64, scratch: &mut [f64]| {
             if scratch[j] == 0.0 {

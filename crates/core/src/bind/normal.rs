@@ -12,7 +12,7 @@ use rayon::prelude::*;
 /// use tin_cloak_core::bind::{match_along_normal, MatchSettings, Source, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}};
 ///
-/// let (arm, sleeve) = (Arm::new(), tube(0.06, (0.1, 0.5), 16, 16, 1.0));
+/// let (arm, sleeve) = (Arm::new(), tube(0.06, 0.1, 0.5, 16, 16, 1.0));
 /// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// let settings = MatchSettings { distance: 0.02, min_cosine: 0.5 };
@@ -27,10 +27,11 @@ pub fn match_along_normal(source: &Source, target: &BindTarget, settings: MatchS
             let alike = |_: u32, [a, b, c]: &[glam::Vec3; 3]| {
                 (*b - *a).cross(*c - *a).normalize_or_zero().dot(normal) >= settings.min_cosine
             };
-            let range = (0.0, settings.distance);
-            let (inward, outward) =
-                (source.tree.ray(p, -normal, range, alike), source.tree.ray(p, normal, range, alike));
-            [inward, outward].into_iter().flatten().min_by(|a, b| a.distance.total_cmp(&b.distance))
+            let along = |way: glam::Vec3| source.tree.ray(p, way, 0.0, settings.distance, alike);
+            [along(-normal), along(normal)]
+                .into_iter()
+                .flatten()
+                .min_by(|a, b| a.distance.total_cmp(&b.distance))
         })
         .collect();
     for (v, hit) in hits.iter().enumerate() {
@@ -52,7 +53,7 @@ pub fn match_along_normal(source: &Source, target: &BindTarget, settings: MatchS
 /// use tin_cloak_core::bind::{match_both_ways, MatchSettings, Source, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}};
 ///
-/// let (arm, sleeve) = (Arm::new(), tube(0.06, (0.1, 0.5), 16, 16, 1.0));
+/// let (arm, sleeve) = (Arm::new(), tube(0.06, 0.1, 0.5, 16, 16, 1.0));
 /// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// let settings = MatchSettings { distance: 0.02, min_cosine: 0.5 };

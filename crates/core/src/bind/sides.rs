@@ -84,13 +84,14 @@ pub struct SideMark {
 /// let pad = |x: f32| moved(sphere(0.05, 8), Vec3::X * x);
 /// let (positions, triangles) = joined(pad(0.2), pad(-0.2));
 /// let topology = Topology::of_welded(positions.len(), &triangles);
-/// let lean = leaning(&topology, &positions, (0.0, 0.02), &[]);
+/// let lean = leaning(&topology, &positions, 0.0, 0.02, &[]);
 /// assert!(lean[0] == 1.0 && lean[lean.len() - 1] == -1.0);
 /// ```
 pub fn leaning(
     topology: &Topology,
     positions: &[Vec3],
-    (plane, width): (f32, f32),
+    plane: f32,
+    width: f32,
     marks: &[SideMark],
 ) -> Vec<f32> {
     let width = width.max(1e-5);

@@ -98,7 +98,7 @@ const BLENDED: usize = 4;
 /// let topology = Topology::of_welded(knob.0.len(), &knob.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// let target = BindTarget::new(&knob.0, &topology);
-/// let (skin, shells) = bind_stiff(&source, &target, (&[Some(Follow::Main)], &[0]), None)?;
+/// let (skin, shells) = bind_stiff(&source, &target, &[Some(Follow::Main)], &[0], None)?;
 /// assert_eq!(shells[0].as_ref().unwrap().row, [(JointId(1), 1.0)]);
 /// assert_eq!(skin.max_influences(), 1);
 /// # Ok::<(), tin_cloak_core::bind::BindError>(())
@@ -109,7 +109,8 @@ const BLENDED: usize = 4;
 pub fn bind_stiff(
     source: &Source,
     target: &BindTarget,
-    (follows, groups): (&[Option<Follow>], &[u32]),
+    follows: &[Option<Follow>],
+    groups: &[u32],
     base: Option<&Skin>,
 ) -> Result<(Skin, Vec<Option<StiffShell>>), BindError> {
     let topology = target.topology;

@@ -50,7 +50,7 @@ impl Match {
 /// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}};
 ///
 /// // The upper half of this sleeve has no arm beneath.
-/// let (arm, sleeve) = (Arm::new(), tube(0.055, (0.4, 0.8), 16, 16, 1.0));
+/// let (arm, sleeve) = (Arm::new(), tube(0.055, 0.4, 0.8, 16, 16, 1.0));
 /// let topology = Topology::of_welded(sleeve.0.len(), &sleeve.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// let settings = MatchSettings { distance: 0.02, min_cosine: 0.8 };
@@ -81,7 +81,7 @@ pub fn match_surface(source: &Source, target: &BindTarget, settings: MatchSettin
 /// use tin_cloak_core::bind::{nearest_surface, Source, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}, JointId};
 ///
-/// let (arm, cuff) = (Arm::new(), tube(0.06, (0.5, 0.58), 16, 4, 1.0));
+/// let (arm, cuff) = (Arm::new(), tube(0.06, 0.5, 0.58, 16, 4, 1.0));
 /// let topology = Topology::of_welded(cuff.0.len(), &cuff.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// let skin = nearest_surface(&source, &BindTarget::new(&cuff.0, &topology))?;
@@ -123,7 +123,7 @@ pub fn nearest_vertex(source: &Source, target: &BindTarget) -> Result<Skin, Bind
 /// use tin_cloak_core::bind::{match_vertices, Source, BindTarget};
 /// use tin_cloak_core::{mesh::Topology, shapes::{tube, Arm}};
 ///
-/// let (arm, far) = (Arm::new(), tube(0.3, (0.4, 0.8), 16, 16, 1.0));
+/// let (arm, far) = (Arm::new(), tube(0.3, 0.4, 0.8, 16, 16, 1.0));
 /// let topology = Topology::of_welded(far.0.len(), &far.1);
 /// let source = Source::new(&arm.surface.0, &arm.surface.1, &arm.skin, 2);
 /// assert_eq!(match_vertices(&source, &BindTarget::new(&far.0, &topology)).share(), 1.0);

@@ -34,12 +34,12 @@ const OFF: f32 = 0.0005;
 /// // As seen from the front, a metre away, in parallel.
 /// let to_picture = Mat4::from_scale(Vec3::new(1.0, 1.0, -0.1));
 /// let seen = Lasso { line, to_picture, eye: Vec3::Z, through: false };
-/// let front = lasso((&positions, &triangles), &seen);
-/// let through = lasso((&positions, &triangles), &Lasso { through: true, ..seen });
+/// let front = lasso(&positions, &triangles, &seen);
+/// let through = lasso(&positions, &triangles, &Lasso { through: true, ..seen });
 /// assert!(listed(&front).iter().all(|v| positions[*v as usize].z > 0.05));
 /// assert_eq!(listed(&through).len(), 2 * listed(&front).len());
 /// ```
-pub fn lasso((positions, triangles): (&[Vec3], &[[u32; 3]]), drawn: &Lasso) -> Vec<bool> {
+pub fn lasso(positions: &[Vec3], triangles: &[[u32; 3]], drawn: &Lasso) -> Vec<bool> {
     let within = |p: &Vec3| {
         let place = drawn.to_picture * p.extend(1.0);
         place.w > 0.0 && holds(&drawn.line, place.truncate().truncate() / place.w)
@@ -53,7 +53,7 @@ pub fn lasso((positions, triangles): (&[Vec3], &[[u32; 3]]), drawn: &Lasso) -> V
     let seen = |v: usize| {
         let (p, n) = (positions[v], normals[v]);
         let way = drawn.eye - p;
-        way.dot(n) > 0.0 && !tree.is_hit(p + n * OFF, way, (0.0, 1.0), |_| true)
+        way.dot(n) > 0.0 && !tree.is_hit(p + n * OFF, way, 0.0, 1.0, |_| true)
     };
     (0..positions.len()).into_par_iter().with_min_len(64).map(|v| inside[v] && seen(v)).collect()
 }

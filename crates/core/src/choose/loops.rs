@@ -12,13 +12,13 @@ const STRAIGHT: f32 = 0.6;
 /// ```
 /// use tin_cloak_core::{choose::edge_loop, mesh::Topology, shapes::tube};
 ///
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 12, 8, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 12, 8, 1.0);
 /// let topology = Topology::of_welded(positions.len(), &triangles);
-/// let mut round = edge_loop((&positions, &topology), [36, 37]);
+/// let mut round = edge_loop(&positions, &topology, [36, 37]);
 /// round.sort_unstable();
 /// assert_eq!(round, (36..48).collect::<Vec<u32>>(), "once round the tube");
 /// ```
-pub fn edge_loop((positions, topology): (&[Vec3], &Topology), [a, b]: [u32; 2]) -> Vec<u32> {
+pub fn edge_loop(positions: &[Vec3], topology: &Topology, [a, b]: [u32; 2]) -> Vec<u32> {
     let diagonals = diagonals(positions, topology);
     let at = |v: u32| positions[v as usize];
     let next = |from: u32, v: u32| {
@@ -89,7 +89,7 @@ fn diagonals(positions: &[Vec3], topology: &Topology) -> Vec<[u32; 2]> {
 /// ```
 /// use tin_cloak_core::{choose::{between, listed}, mesh::Topology, shapes::tube};
 ///
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 8, 8, 1.0);
 /// let topology = Topology::of_welded(positions.len(), &triangles);
 /// let (low, high): (Vec<u32>, Vec<u32>) = ((8..16).collect(), (40..48).collect());
 /// assert_eq!(listed(&between(&topology, &low, &high)), (8..48).collect::<Vec<u32>>());

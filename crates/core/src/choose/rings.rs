@@ -8,7 +8,7 @@ use glam::Vec3;
 /// ```
 /// use tin_cloak_core::{choose::{flags, grow, listed, shrink}, mesh::Topology, shapes::tube};
 ///
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 8, 8, 1.0);
 /// let topology = Topology::of_welded(positions.len(), &triangles);
 /// let ring = flags(positions.len(), &(32..40).collect::<Vec<u32>>());
 /// let wider = grow(&topology, &ring, 1);
@@ -32,7 +32,7 @@ pub fn shrink(topology: &Topology, chosen: &[bool], rings: usize) -> Vec<bool> {
 }
 
 /// Adds what lies within `reach` metres along the surface.
-pub fn grow_by((positions, topology): (&[Vec3], &Topology), chosen: &[bool], reach: f32) -> Vec<bool> {
+pub fn grow_by(positions: &[Vec3], topology: &Topology, chosen: &[bool], reach: f32) -> Vec<bool> {
     let mut now = chosen.to_vec();
     for (v, _) in over_surface(positions, topology, &super::listed(chosen), reach) {
         now[v as usize] = true;
@@ -41,8 +41,8 @@ pub fn grow_by((positions, topology): (&[Vec3], &Topology), chosen: &[bool], rea
 }
 
 /// Takes away what lies within `reach` metres along the surface of what is not chosen.
-pub fn shrink_by(surface: (&[Vec3], &Topology), chosen: &[bool], reach: f32) -> Vec<bool> {
-    inverted(grow_by(surface, &inverted(chosen.to_vec()), reach))
+pub fn shrink_by(positions: &[Vec3], topology: &Topology, chosen: &[bool], reach: f32) -> Vec<bool> {
+    inverted(grow_by(positions, topology, &inverted(chosen.to_vec()), reach))
 }
 
 fn inverted(mut chosen: Vec<bool>) -> Vec<bool> {
@@ -56,16 +56,12 @@ fn inverted(mut chosen: Vec<bool>) -> Vec<bool> {
 /// ```
 /// use tin_cloak_core::{choose::{listed, rows_from_open_edge}, mesh::Topology, shapes::tube};
 ///
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 8, 8, 1.0);
 /// let topology = Topology::of_welded(positions.len(), &triangles);
-/// let hem = rows_from_open_edge((&positions, &topology), 20, 1);
+/// let hem = rows_from_open_edge(&positions, &topology, 20, 1);
 /// assert_eq!(listed(&hem), (0..16).collect::<Vec<u32>>());
 /// ```
-pub fn rows_from_open_edge(
-    (positions, topology): (&[Vec3], &Topology),
-    vertex: u32,
-    rows: usize,
-) -> Vec<bool> {
+pub fn rows_from_open_edge(positions: &[Vec3], topology: &Topology, vertex: u32, rows: usize) -> Vec<bool> {
     let mut chosen = vec![false; positions.len()];
     let reached = along_edges(positions, &topology.neighbours, &[vertex], f32::INFINITY);
     let Some((nearest, _)) = reached.into_iter().find(|(v, _)| topology.on_boundary[*v as usize]) else {

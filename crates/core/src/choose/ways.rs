@@ -32,12 +32,12 @@ impl Ord for Far {
 ///
 /// let (positions, triangles) = sphere(0.1, 24);
 /// let topology = Topology::of_welded(positions.len(), &triangles);
-/// let way = shortest_way((&positions, &topology), 0, positions.len() as u32 - 1);
+/// let way = shortest_way(&positions, &topology, 0, positions.len() as u32 - 1);
 /// assert!(way.windows(2).all(|w| topology.neighbours.row(w[0] as usize).contains(&w[1])));
 /// let long: f32 = way.windows(2).map(|w| positions[w[0] as usize].distance(positions[w[1] as usize])).sum();
 /// assert!((long - 0.1 * std::f32::consts::PI).abs() < 0.005, "half of the way round: {long}");
 /// ```
-pub fn shortest_way((rest, topology): (&[Vec3], &Topology), from: u32, to: u32) -> Vec<u32> {
+pub fn shortest_way(rest: &[Vec3], topology: &Topology, from: u32, to: u32) -> Vec<u32> {
     let mut far = vec![f32::INFINITY; rest.len()];
     let mut before = vec![u32::MAX; rest.len()];
     let mut next = BinaryHeap::from([Reverse(Far(0.0, from))]);

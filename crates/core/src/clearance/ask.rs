@@ -119,8 +119,8 @@ impl<'a> PairView<'a, '_> {
         let is_out = |a: &Option<Asked>| self.is_out(a);
         if points.inner.iter().chain(&points.outer).any(is_out) {
             let meeting = self.meeting();
-            self.leave_out_uncounted((false, covered), &meeting, &mut points.inner);
-            self.leave_out_uncounted((true, over), &meeting, &mut points.outer);
+            self.leave_out_uncounted(false, covered, &meeting, &mut points.inner);
+            self.leave_out_uncounted(true, over, &meeting, &mut points.outer);
         }
         points
     }
@@ -132,7 +132,8 @@ impl<'a> PairView<'a, '_> {
     /// Takes the answers of those on the wrong side away that got there round an open edge.
     fn leave_out_uncounted(
         &self,
-        (on_outer, list): (bool, &[u32]),
+        on_outer: bool,
+        list: &[u32],
         meeting: &[(u32, u32)],
         points: &mut [Option<Asked>],
     ) {
@@ -146,24 +147,25 @@ impl<'a> PairView<'a, '_> {
     pub fn ask_inner(&self, i: usize, within: f32) -> Option<Asked> {
         let (coverage, inner) = (&self.pair.coverage, self.inner());
         let v = coverage.covered[i] as usize;
-        self.ask_inner_at((inner.positions[v], inner.outside().normals[v]), within, coverage.covered_seeds[i])
+        let (p, n) = (inner.positions[v], inner.outside().normals[v]);
+        self.ask_inner_at(p, n, within, coverage.covered_seeds[i])
     }
 
     /// The same of a place of the inner layer with its outward normal, beginning at face `seed`.
-    pub fn ask_inner_at(&self, place: (Vec3, Vec3), within: f32, seed: u32) -> Option<Asked> {
+    pub fn ask_inner_at(&self, p: Vec3, n: Vec3, within: f32, seed: u32) -> Option<Asked> {
         let (side, outer) = (self.outer_side(), self.outer());
         let posed = &outer.towards_body;
-        let asked = ask(side, posed, &outer.positions, place, within, seed)?;
+        let asked = ask(side, posed, &outer.positions, p, n, within, seed)?;
         let out = asked.clearance < -self.settings.tolerance;
-        (!out || !posed.hem_is_nearer(place.0, -asked.clearance)).then_some(asked)
+        (!out || !posed.hem_is_nearer(p, -asked.clearance)).then_some(asked)
     }
 
     /// Asks outer vertex `i` of those over the inner layer how far it is from that.
     pub fn ask_outer(&self, i: usize) -> Option<Asked> {
         let (coverage, outer) = (&self.pair.coverage, self.outer());
         let v = coverage.over[i] as usize;
-        let place = (outer.positions[v], outer.towards_body.normals[v]);
-        let asked = self.ask_outer_at(place, coverage.over_seeds[i])?;
+        let (p, n) = (outer.positions[v], outer.towards_body.normals[v]);
+        let asked = self.ask_outer_at(p, n, coverage.over_seeds[i])?;
         // What sees its base is not inside.
         (asked.clearance >= -self.settings.tolerance || !self.sees_its_base(i)).then_some(asked)
     }
@@ -173,18 +175,18 @@ impl<'a> PairView<'a, '_> {
     pub fn height(&self, i: usize, within: f32) -> Option<f32> {
         let (coverage, outer, inner) = (&self.pair.coverage, self.outer(), self.inner());
         let v = coverage.over[i] as usize;
-        let place = (outer.positions[v], outer.towards_body.normals[v]);
+        let (p, n) = (outer.positions[v], outer.towards_body.normals[v]);
         let seed = coverage.over_seeds[i];
-        let asked = ask(self.inner_side(), inner.outside(), &inner.positions, place, within, seed)?;
+        let asked = ask(self.inner_side(), inner.outside(), &inner.positions, p, n, within, seed)?;
         let height = -asked.clearance;
         (height >= -self.settings.tolerance).then_some(height)
     }
 
     /// The same of a place of the outer layer with its outward normal, beginning at face `seed`.
-    pub fn ask_outer_at(&self, (p, n): (Vec3, Vec3), seed: u32) -> Option<Asked> {
+    pub fn ask_outer_at(&self, p: Vec3, n: Vec3, seed: u32) -> Option<Asked> {
         let (side, inner) = (self.inner_side(), self.inner());
         let posed = inner.outside();
-        let mut asked = ask(side, posed, &inner.positions, (p, n), self.settings.sunk_reach, seed)?;
+        let mut asked = ask(side, posed, &inner.positions, p, n, self.settings.sunk_reach, seed)?;
         // Below the inner surface is inside: the depth there is what it is short of.
         asked.clearance = -asked.clearance;
         if asked.clearance >= -self.settings.tolerance {
@@ -204,7 +206,7 @@ impl<'a> PairView<'a, '_> {
         let p = self.outer().positions[self.pair.coverage.over[i] as usize];
         let base = corners.map(|c| inner.positions[c as usize]).iter().sum::<Vec3>() / 3.0;
         let outside = (p - base).dot(face_normal(&inner.positions, corners)) > 0.0;
-        outside && !inner.outside().tree.is_hit(p, base - p, (0.0, SHORT), |_| true)
+        outside && !inner.outside().tree.is_hit(p, base - p, 0.0, SHORT, |_| true)
     }
 
     /// Only what is through, by more than the tolerance, joined to the faces of the two layers that meet;
@@ -243,12 +245,14 @@ impl<'a> PairView<'a, '_> {
 
     /// True when what is through at a vertex is hidden from every side.
     pub fn is_buried(&self, spot: &PenetrationSpot) -> bool {
-        self.hiding.is_out_of_sight(self.shows(spot), self.pair.outer)
+        let (p, n) = self.shows(spot);
+        self.hiding.is_out_of_sight(p, n, self.pair.outer)
     }
 
     /// The same of a stretch of an edge.
     pub fn is_stretch_buried(&self, spot: &EdgeSpot) -> bool {
-        self.hiding.is_out_of_sight(Self::stretch_shows(spot), self.pair.outer)
+        let (p, n) = Self::stretch_shows(spot);
+        self.hiding.is_out_of_sight(p, n, self.pair.outer)
     }
 
     /// Where a stretch that is through shows, and the outward normal there.
@@ -278,7 +282,7 @@ impl<'a> PairView<'a, '_> {
         let place: Vec3 = mix(corners, cover.barycentric, |c| outer.positions[c as usize]);
         let way = place - p;
         let inside = way.dot(face_normal(&outer.positions, corners)) > 0.0;
-        inside && !outer.towards_body.tree.is_hit(p, way, (0.0, SHORT), |_| true)
+        inside && !outer.towards_body.tree.is_hit(p, way, 0.0, SHORT, |_| true)
     }
 }
 
@@ -286,11 +290,12 @@ fn ask(
     side: &Side,
     posed: &PosedSide,
     positions: &[Vec3],
-    (p, n): (Vec3, Vec3),
+    p: Vec3,
+    n: Vec3,
     within: f32,
     seed: u32,
 ) -> Option<Asked> {
-    let hit = posed.tree.closest_facing_from(p, within, (n, 0.0), seed)?;
+    let hit = posed.tree.closest_facing_from(p, within, n, 0.0, seed)?;
     if side.on_open_edge(&hit) {
         return None;
     }

@@ -17,7 +17,7 @@ pub struct Cause {
 /// joint's motion carries the vertex from where it is held; largest first, below 0.1 mm left
 /// out.
 ///
-/// `rest` and `posed` are the vertex of the piece (metres), `own` its weights, `beneath` those
+/// `rest` and `posed` are the vertex of the piece (metres), `skin` the weights of its layer, `beneath` those
 /// of the nearest covered layer, `matrices` the skin matrices of the pose.
 ///
 /// ```
@@ -26,18 +26,19 @@ pub struct Cause {
 /// // The cloth follows the shoulder where the arm beneath follows the elbow.
 /// let (arm, hand) = (Arm::new(), Vec3::new(0.0, 0.5, 0.05));
 /// let skin = Skin::uniform(1, &[(JointId(0), 1.0)], 2)?;
-/// let causes = rank_causes(hand, hand, (&skin, 0), &[(JointId(1), 1.0)], &arm.bent(90.0));
+/// let causes = rank_causes(hand, hand, &skin, 0, &[(JointId(1), 1.0)], &arm.bent(90.0));
 /// assert_eq!(causes[0].joint, JointId(1));
 /// # Ok::<(), tin_cloak_core::skin::SkinError>(())
 /// ```
 pub fn rank_causes(
     rest: Vec3,
     posed: Vec3,
-    own: (&Skin, u32),
+    skin: &Skin,
+    vertex: u32,
     beneath: &[(JointId, f32)],
     matrices: &[Mat4],
 ) -> Vec<Cause> {
-    let mut difference: Vec<(JointId, f32)> = own.0.row(own.1 as usize).collect();
+    let mut difference: Vec<(JointId, f32)> = skin.row(vertex as usize).collect();
     for &(joint, weight) in beneath {
         match difference.iter_mut().find(|e| e.0 == joint) {
             Some(entry) => entry.1 -= weight,

@@ -38,7 +38,7 @@ impl Default for CoverageSettings {
 /// let over = Covering { side: &side, posed: &posed, positions: &shell.0 };
 /// let all: Vec<u32> = (0..body.0.len() as u32).collect();
 /// let normals = vertex_normals(&body.0, &body.1);
-/// let covered = covered_vertices(&all, &body.0, &normals, over, (0.08, 0.02));
+/// let covered = covered_vertices(&all, &body.0, &normals, over, 0.08, 0.02);
 /// assert_eq!(covered.len(), all.len());
 /// ```
 pub fn covered_vertices(
@@ -46,7 +46,8 @@ pub fn covered_vertices(
     positions: &[Vec3],
     normals: &[Vec3],
     other: Covering,
-    (ahead, behind): (f32, f32),
+    ahead: f32,
+    behind: f32,
 ) -> Vec<(u32, RayHit)> {
     let covered: Vec<Option<RayHit>> = candidates
         .par_iter()
@@ -85,7 +86,7 @@ impl Covering<'_> {
     }
 
     fn meets(&self, p: Vec3, direction: Vec3, normal: Vec3, length: f32) -> Option<RayHit> {
-        self.posed.tree.ray(p, direction, (0.0, length), |_, _| true).filter(|hit| {
+        self.posed.tree.ray(p, direction, 0.0, length, |_, _| true).filter(|hit| {
             let face = self.side.topology.triangles[hit.triangle as usize];
             face_normal(self.positions, face).dot(normal) > 0.0
         })

@@ -80,10 +80,10 @@ pub struct AtRest {
 /// let shirt = moved(sphere(0.105, 24), Vec3::Z * -0.008);
 /// let outfit = outfit(&sphere(0.1, 24), &[shirt, sphere(0.12, 24)]);
 /// let buffers = outfit.buffers();
-/// assert!(!meeting_faces(&buffers, (1, 0)).is_empty());
-/// assert!(meeting_faces(&buffers, (2, 0)).is_empty());
+/// assert!(!meeting_faces(&buffers, 1, 0).is_empty());
+/// assert!(meeting_faces(&buffers, 2, 0).is_empty());
 /// ```
-pub fn meeting_faces(buffers: &Buffers, (outer, inner): (usize, usize)) -> Vec<(u32, u32)> {
+pub fn meeting_faces(buffers: &Buffers, outer: usize, inner: usize) -> Vec<(u32, u32)> {
     buffers.whole(outer).meeting(buffers.whole(inner))
 }
 
@@ -93,14 +93,14 @@ const MOST_A_FACE: usize = 10;
 
 impl AtRest {
     /// Of the layers `(outer, inner)` of an outfit, whose `buffers` are at rest.
-    pub fn new(outfit: &Outfit, buffers: &Buffers, (outer, inner): (usize, usize)) -> Self {
+    pub fn new(outfit: &Outfit, buffers: &Buffers, outer: usize, inner: usize) -> Self {
         let own = (outer == inner).then(|| Neighbourhood::new(&outfit.layers[outer], buffers.whole(outer)));
         let mut rest = Self { own, ..Self::default() };
-        let Some(pairs) = meeting((outfit, buffers), (outer, inner), &rest) else {
+        let Some(pairs) = meeting(outfit, buffers, outer, inner, &rest) else {
             return Self { is_noise: true, ..rest };
         };
         if let Some(pair) = outfit.pairs.iter().find(|p| (p.outer, p.inner) == (outer, inner)) {
-            (rest.wrong, rest.wrong_edges) = wrong_in((outfit, buffers), pair, &pairs);
+            (rest.wrong, rest.wrong_edges) = wrong_in(outfit, buffers, pair, &pairs);
         }
         if pairs.is_empty() {
             return rest;
@@ -147,8 +147,10 @@ impl AtRest {
 
 /// The faces of two layers that meet; of a layer against itself those of other neighbourhoods.
 pub(super) fn meeting(
-    (outfit, buffers): (&Outfit, &Buffers),
-    (outer, inner): (usize, usize),
+    outfit: &Outfit,
+    buffers: &Buffers,
+    outer: usize,
+    inner: usize,
     rest: &AtRest,
 ) -> Option<Vec<(u32, u32)>> {
     if rest.is_noise {
@@ -173,7 +175,8 @@ type Wrong<K> = HashMap<(bool, K), f32>;
 
 /// The vertices of a pair on the wrong side at rest by anything, and the edges with such stretches.
 fn wrong_in(
-    (outfit, buffers): (&Outfit, &Buffers),
+    outfit: &Outfit,
+    buffers: &Buffers,
     pair: &Pair,
     meeting: &[(u32, u32)],
 ) -> (Wrong<u32>, Wrong<[u32; 2]>) {
@@ -202,14 +205,18 @@ fn grow(neighbours: &Csr, near: &mut [bool]) {
 /// The crossing of the layers `(outer, inner)` as posed; how deep is asked when nothing of the one lies
 /// over the other at rest, and so nothing else tells (`deep`).
 pub(super) fn crossing(
-    (outfit, buffers, hiding): (&Outfit, &Buffers, &Visibility),
-    (outer, inner): (usize, usize),
-    (pairs, rest): (&[(u32, u32)], &AtRest),
+    outfit: &Outfit,
+    hiding: &Visibility,
+    outer: usize,
+    inner: usize,
+    pairs: &[(u32, u32)],
+    rest: &AtRest,
     deep: bool,
 ) -> Crossing {
     if pairs.is_empty() {
         return Crossing::default();
     }
+    let buffers = hiding.buffers;
     let corners = |layer: usize, face: u32| {
         let t = outfit.layers[layer].topology.triangles[face as usize];
         (t, t.map(|v| buffers.positions(layer)[v as usize]))
@@ -235,7 +242,7 @@ pub(super) fn crossing(
     }
     told.spot = longest.1;
     if deep {
-        let inside = Inside::new((outfit, buffers, hiding), (outer, inner), &new);
+        let inside = Inside::new(outfit, hiding, outer, inner, &new);
         if let Some((depth, on_outer, vertex)) = inside.deepest(&new) {
             let layer = if on_outer { outer } else { inner };
             let look = told.spot.map_or(Vec3::Y, |s| s.look);

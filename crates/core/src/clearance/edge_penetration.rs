@@ -92,13 +92,12 @@ impl PairView<'_, '_> {
             // Just where it is asked again when it is mended.
             let share = ((from + (to - from) * share) * PARTS).min(PARTS - 1.0) as u16;
             let at = f32::from(share) / PARTS;
-            let place = (mix(positions, at), mix(normals, at).normalize_or(Vec3::Y));
+            let (position, own_normal) = (mix(positions, at), mix(normals, at).normalize_or(Vec3::Y));
             let asked = match on_outer {
-                true => self.ask_outer_at(place, u32::MAX)?,
-                false => self.ask_inner_at(place, f32::INFINITY, u32::MAX)?,
+                true => self.ask_outer_at(position, own_normal, u32::MAX)?,
+                false => self.ask_inner_at(position, own_normal, f32::INFINITY, u32::MAX)?,
             };
             let (clearance, normal) = (asked.clearance, asked.normal);
-            let (position, own_normal) = place;
             Some(EdgeSpot { on_outer, edge, share, position, clearance, normal, own_normal })
         };
         let deepest =

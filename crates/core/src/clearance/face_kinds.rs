@@ -63,10 +63,10 @@ fn has_wall_behind(own: &Bvh, body: &Bvh, faces: &Faces, face: usize, centre: Ve
     if normal == Vec3::ZERO {
         return false;
     }
-    let behind = own.ray(centre, -normal, (1e-5, THICKEST), |t, _| t as usize != face);
+    let behind = own.ray(centre, -normal, 1e-5, THICKEST, |t, _| t as usize != face);
     behind.is_some_and(|hit| {
         faces.normals[hit.triangle as usize].dot(normal) < -0.5
-            && !body.is_hit(centre, -normal, (0.0, hit.distance), |_| true)
+            && !body.is_hit(centre, -normal, 0.0, hit.distance, |_| true)
     })
 }
 

@@ -67,7 +67,7 @@ pub use neighbourhood::Neighbourhood;
 pub use occlusion::{faces_within, never_seen, HiddenBy, LookedAt, LookingAt};
 pub use outfit::{pairs_to_ask, Coverage, Layer, Outfit, Pair};
 pub use penetration::{sum_up, InPose, Penetration, PenetrationSpot, Sight};
-pub use penetration_depth::way_out;
+pub use penetration_depth::{way_out, WayOut};
 pub use place::{Place, PlaceGap};
 pub use posed_layers::{Buffers, PosedLayer, FEW};
 pub use side::{PosedSide, Side};

@@ -136,8 +136,8 @@ pub fn never_seen(
         let looked_for = |l: &(&Vec<usize>, &Vec<Unseen>)| !l.1.is_empty();
         let mut needed = vec![false; outfit.layers.len()];
         hiding.iter().zip(&left).filter(looked_for).flat_map(|l| l.0).for_each(|layer| needed[*layer] = true);
-        buffers.pose_some(outfit, |layer| needed[layer], (&pose.matrices, &pose.amounts));
-        let as_one = (n > 0).then(|| RigidGroups::between(outfit, &needed, (&poses[0], pose)));
+        buffers.pose_some(outfit, |layer| needed[layer], &pose.matrices, &pose.amounts);
+        let as_one = (n > 0).then(|| RigidGroups::between(outfit, &needed, &poses[0], pose));
         let as_one = as_one.as_ref();
         for ((at, hiding), left) in lists.iter().zip(&hiding).zip(&mut left) {
             let (buffers, directions, of) = (&buffers, (directions.as_slice(), beside.as_slice()), at.of);
@@ -180,11 +180,11 @@ struct Eye {
 impl Viewpoint<'_> {
     /// The place again, when no look reaches it in the pose.
     fn misses(&self, mut unseen: Unseen, pose: &TrialPose) -> Option<Unseen> {
-        let surface = self.on_surface(unseen.place);
-        if surface.1 == Vec3::ZERO {
+        let (at, normal) = self.on_surface(unseen.place);
+        if normal == Vec3::ZERO {
             return Some(unseen);
         }
-        let eye = self.under_straight_look(&mut unseen, surface)?;
+        let eye = self.under_straight_look(&mut unseen, at, normal)?;
         unseen.by = eye.beneath.map_or(unseen.by, |layer| unseen.by.and(layer));
         unseen.by = self.and(unseen.by, unseen.above);
         self.is_hidden_round(&mut unseen, &eye, pose).then_some(unseen)
@@ -192,7 +192,7 @@ impl Viewpoint<'_> {
 
     /// Where a place is looked at, when the look from straight above does not reach it; most of what is seen at all is
     /// seen from there.
-    fn under_straight_look(&self, unseen: &mut Unseen, (at, normal): (Vec3, Vec3)) -> Option<Eye> {
+    fn under_straight_look(&self, unseen: &mut Unseen, at: Vec3, normal: Vec3) -> Option<Eye> {
         let above = Eye { p: at + normal * PROBE, normal, beneath: None };
         let eye = self.beneath_what_it_is_through(unseen.place, at).unwrap_or(above);
         if self.blocked(eye.p, eye.normal, &mut unseen.above) {
@@ -246,7 +246,7 @@ impl Viewpoint<'_> {
     fn moves_with(&self, unseen: &Unseen, beneath: Option<usize>) -> With {
         let side = &self.outfit.layers[self.of].walls.outside().topology;
         let as_one = self.as_one.filter(|_| beneath.is_none() && !unseen.first.is_empty());
-        as_one.map_or(BENDS, |as_one| as_one.place((self.of, side), unseen.place))
+        as_one.map_or(BENDS, |as_one| as_one.place(self.of, side, unseen.place))
     }
 
     /// True when what lay in a look's way in the first pose has moved as one with the place.
@@ -299,8 +299,8 @@ impl Viewpoint<'_> {
         let known = usize::from(last.0);
         if *last != NOTHING {
             let side = &self.outfit.layers[known].walls.outside().topology;
-            let over = (side, self.buffers.positions(known));
-            if let Some(face) = walk_to_hit(over, (p, direction), last.1, STEPS) {
+            let positions = self.buffers.positions(known);
+            if let Some(face) = walk_to_hit(side, positions, p, direction, last.1, STEPS) {
                 last.1 = face;
                 return true;
             }
@@ -313,7 +313,7 @@ impl Viewpoint<'_> {
                 met.set(face);
                 true
             };
-            if self.buffers.outside(layer).tree.is_hit(p, direction, (0.0, f32::INFINITY), take) {
+            if self.buffers.outside(layer).tree.is_hit(p, direction, 0.0, f32::INFINITY, take) {
                 *last = (layer as u16, met.get());
                 return true;
             }
@@ -327,7 +327,7 @@ impl Viewpoint<'_> {
 /// ```
 /// use tin_cloak_core::{clearance::faces_within, mesh::Topology, shapes::tube};
 ///
-/// let (positions, faces) = tube(0.1, (0.0, 0.4), 16, 8, 1.0);
+/// let (positions, faces) = tube(0.1, 0.0, 0.4, 16, 8, 1.0);
 /// let topology = Topology::of_welded(positions.len(), &faces);
 /// let lower: Vec<u32> = (0..positions.len() as u32).filter(|v| positions[*v as usize].y < 0.22).collect();
 /// assert_eq!(faces_within(&topology, &lower, 0).len(), 4 * 32);

@@ -80,22 +80,23 @@ pub struct Coverage {
 impl Coverage {
     /// Of an outer and an inner layer, each with its trees at rest; none when nothing is covered.
     pub fn find(
-        (above, at_above): (&Layer, &PosedLayer),
-        (below, at_below): (&Layer, &PosedLayer),
+        above: &Layer,
+        at_above: &PosedLayer,
+        below: &Layer,
+        at_below: &PosedLayer,
         settings: CoverageSettings,
     ) -> Option<Self> {
         let (inside, outside) = (below.walls.outside(), &above.walls.towards_body);
         let (at_inside, at_outside) = (at_below.outside(), &at_above.towards_body);
         let covering = Covering { side: outside, posed: at_outside, positions: &above.rest };
-        let reach = (settings.reach, settings.poke);
-        let found = covered_vertices(&inside.used, &below.rest, &at_inside.normals, covering, reach);
+        let CoverageSettings { reach, poke, .. } = settings;
+        let found = covered_vertices(&inside.used, &below.rest, &at_inside.normals, covering, reach, poke);
         if found.is_empty() {
             return None;
         }
         let (covered, covers): (Vec<u32>, Vec<RayHit>) = found.into_iter().unzip();
         let beneath = Covering { side: inside, posed: at_inside, positions: &below.rest };
-        let reach = (settings.reach, settings.reach);
-        let over = covered_vertices(&outside.used, &above.rest, &at_outside.normals, beneath, reach);
+        let over = covered_vertices(&outside.used, &above.rest, &at_outside.normals, beneath, reach, reach);
         let over: Vec<u32> = over.into_iter().map(|(v, _)| v).collect();
         let covered_seeds = covering.nearest(&covered, &below.rest, &at_inside.normals);
         let over_seeds = beneath.nearest(&over, &above.rest, &at_outside.normals);
@@ -127,8 +128,9 @@ impl Outfit {
         let built: Vec<Arc<PosedLayer>> =
             layers.par_iter().map(|layer| Arc::new(PosedLayer::at_rest(layer))).collect();
         let find = |(outer, inner): (usize, usize)| {
-            let at = |layer: usize| (&layers[layer], &*built[layer]);
-            let coverage = Arc::new(Coverage::find(at(outer), at(inner), settings)?);
+            let (above, below) = (&layers[outer], &layers[inner]);
+            let found = Coverage::find(above, &built[outer], below, &built[inner], settings);
+            let coverage = Arc::new(found?);
             Some(Pair { outer, inner, coverage })
         };
         let pairs = pairs_to_ask(&layers).into_iter().filter_map(find).collect();

@@ -23,13 +23,13 @@ struct CreasePatch {
 /// By place of the tree over all faces of a layer: the places with which all that lies below is within `crease` metres.
 pub(super) fn of_one_crease(layer: &Layer, tree: &Bvh, crease: f32) -> Vec<Vec<u32>> {
     let subtrees = tree.subtrees(MOST);
-    let small = |below: &Subtree| SmallStretch::new((layer, crease), &below.triangles);
+    let small = |below: &Subtree| SmallStretch::new(layer, crease, &below.triangles);
     let stretches: Vec<Option<SmallStretch>> = subtrees.par_iter().map(small).collect();
     let middles = stretches.iter().zip(0u32..).filter_map(|(s, at)| Some((s.as_ref()?.middle, at)));
     let at_middle = Csr::from_pairs(layer.rest.len(), middles);
     let walk = || EdgeWalk::new(layer.rest.len());
     let patch = |walk: &mut EdgeWalk, stretch: &Option<SmallStretch>| {
-        stretch.as_ref().and_then(|s| patch((layer, crease), walk, s, &at_middle))
+        stretch.as_ref().and_then(|s| patch(layer, crease, walk, s, &at_middle))
     };
     let patches: Vec<Option<CreasePatch>> = stretches.par_iter().map_init(walk, patch).collect();
     let one_with = |patch: &Option<CreasePatch>| {
@@ -58,7 +58,7 @@ struct SmallStretch {
 }
 
 impl SmallStretch {
-    fn new((layer, crease): (&Layer, f32), triangles: &[u32]) -> Option<Self> {
+    fn new(layer: &Layer, crease: f32, triangles: &[u32]) -> Option<Self> {
         let mut corners: Vec<u32> =
             triangles.iter().flat_map(|t| layer.topology.triangles[*t as usize]).collect();
         corners.sort_unstable();
@@ -76,12 +76,13 @@ impl SmallStretch {
 /// None of what is no small stretch along edges. Of what is near only the middles of others are kept: on fine cloth all
 /// vertices would be hundreds of times as many.
 fn patch(
-    (layer, crease): (&Layer, f32),
+    layer: &Layer,
+    crease: f32,
     walk: &mut EdgeWalk,
     SmallStretch { corners, middle }: &SmallStretch,
     at_middle: &Csr,
 ) -> Option<CreasePatch> {
-    let near = walk.within((&layer.rest, &layer.topology.neighbours), &[*middle], REACH);
+    let near = walk.within(&layer.rest, &layer.topology.neighbours, &[*middle], REACH);
     let own = || near.iter().filter(|(v, _)| corners.binary_search(v).is_ok());
     let radius = own().map(|(_, far)| *far).fold(0.0, f32::max);
     let middles = near.iter().filter(|(v, _)| !at_middle.row(*v as usize).is_empty()).copied().collect();

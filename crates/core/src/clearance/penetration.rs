@@ -5,7 +5,6 @@
 
 use super::ask::PairView;
 use super::crossing::{crossing, meeting};
-use super::penetration_depth::depth_in;
 use super::visibility::Visibility;
 use super::{
     Asked, AtRest, Buffers, Coverage, Crossing, EdgeSpot, InsideSpot, Outfit, PairMeasure, PairPoints,
@@ -66,9 +65,9 @@ pub struct Sight {
 
 /// An outfit in a pose, ready to be asked.
 pub struct InPose<'a> {
-    outfit: &'a Outfit,
-    buffers: &'a Buffers,
-    hiding: Visibility<'a>,
+    pub(super) outfit: &'a Outfit,
+    pub(super) buffers: &'a Buffers,
+    pub(super) hiding: Visibility<'a>,
 }
 
 impl<'a> InPose<'a> {
@@ -78,19 +77,6 @@ impl<'a> InPose<'a> {
         Self { outfit, buffers, hiding: Visibility::new(outfit, buffers) }
     }
 
-    pub(super) fn outfit(&self) -> &'a Outfit {
-        self.outfit
-    }
-
-    pub(super) fn buffers(&self) -> &'a Buffers {
-        self.buffers
-    }
-
-    /// How deep a vertex of a layer lies in another (or in its own, when both are the same), metres.
-    pub(super) fn depth_in(&self, layers: (usize, usize), vertex: u32) -> Option<f32> {
-        depth_in((self.outfit, self.buffers, &self.hiding), layers, vertex)
-    }
-
     pub(super) fn view(&self, pair: usize, settings: Settings) -> PairView<'a, '_> {
         let Self { outfit, buffers, hiding } = self;
         PairView { outfit, buffers, pair: &outfit.pairs[pair], settings, hiding }
@@ -98,13 +84,13 @@ impl<'a> InPose<'a> {
 
     /// The faces of the layers `(outer, inner)` that meet, as pairs; of a layer against itself those that
     /// are of other neighbourhoods. Empty where it cannot be told, see [`InPose::meeting_told`].
-    pub fn meeting(&self, layers: (usize, usize), rest: &AtRest) -> Vec<(u32, u32)> {
-        self.meeting_told(layers, rest).unwrap_or_default()
+    pub fn meeting(&self, outer: usize, inner: usize, rest: &AtRest) -> Vec<(u32, u32)> {
+        self.meeting_told(outer, inner, rest).unwrap_or_default()
     }
 
     /// The same; nothing where a layer is noise, each face of which meets a great many: such a pair cannot be measured.
-    pub fn meeting_told(&self, layers: (usize, usize), rest: &AtRest) -> Option<Vec<(u32, u32)>> {
-        meeting((self.outfit, self.buffers), layers, rest)
+    pub fn meeting_told(&self, outer: usize, inner: usize, rest: &AtRest) -> Option<Vec<(u32, u32)>> {
+        meeting(self.outfit, self.buffers, outer, inner, rest)
     }
 
     /// What is through in a pair, of which the faces that meet are known; `rest` is given where only what
@@ -188,12 +174,13 @@ impl<'a> InPose<'a> {
     /// deep, for layers of which nothing lies over the other at rest.
     pub fn crossing(
         &self,
-        layers: (usize, usize),
+        outer: usize,
+        inner: usize,
         meeting: &[(u32, u32)],
         rest: &AtRest,
         deep: bool,
     ) -> Crossing {
-        crossing((self.outfit, self.buffers, &self.hiding), layers, (meeting, rest), deep)
+        crossing(self.outfit, &self.hiding, outer, inner, meeting, rest, deep)
     }
 
     /// What has come out of a pair of which nothing that was asked at rest is through: parts that end where the layers
@@ -210,9 +197,9 @@ impl<'a> InPose<'a> {
     /// let outfit = outfit(&body, &[sphere(0.12, 24)]);
     /// let buffers = outfit.buffers();
     /// let pose = InPose::new(&outfit, &buffers);
-    /// let rest = AtRest::new(&outfit, &buffers, (1, 0));
-    /// let meeting = pose.meeting((1, 0), &rest);
-    /// let told = pose.with_what_came_out(0, &meeting, None, pose.crossing((1, 0), &meeting, &rest, false));
+    /// let rest = AtRest::new(&outfit, &buffers, 1, 0);
+    /// let meeting = pose.meeting(1, 0, &rest);
+    /// let told = pose.with_what_came_out(0, &meeting, None, pose.crossing(1, 0, &meeting, &rest, false));
     /// assert!((told.depth - 0.18).abs() < 0.01, "{}", told.depth);
     /// assert!(pose.sees_any(0, &told.inside));
     /// ```
@@ -244,8 +231,8 @@ impl<'a> InPose<'a> {
     pub fn sees_any(&self, pair: usize, inside: &[InsideSpot]) -> bool {
         let view = self.view(pair, Settings::default());
         let is_seen = |spot: &&InsideSpot| {
-            let place = view.where_it_came_out(spot);
-            !self.hiding.is_out_of_sight(place, view.pair.outer)
+            let (p, n) = view.where_it_came_out(spot);
+            !self.hiding.is_out_of_sight(p, n, view.pair.outer)
         };
         let some: Vec<&InsideSpot> = inside.iter().step_by(inside.len().div_ceil(LOOKED_AT).max(1)).collect();
         some.par_iter().any(is_seen)
@@ -389,9 +376,9 @@ pub(super) fn see_in(view: &PairView, through: &Penetration) -> Sight {
     // Of two that are equally deep the first counts: the inner layer's come first.
     let deepest = seen.reduce(|a, b| if b.clearance < a.clearance { b } else { a });
     let worst = deepest.map(|spot| {
-        let place = view.shows(spot);
-        let look = view.hiding.look(place, view.pair.outer);
-        Spot { on_outer: spot.on_outer, vertex: spot.vertex, position: place.0, look }
+        let (position, normal) = view.shows(spot);
+        let look = view.hiding.look(position, normal, view.pair.outer);
+        Spot { on_outer: spot.on_outer, vertex: spot.vertex, position, look }
     });
     let stretch = stretch_in_sight(view, &through.stretches);
     Sight { buried, worst, stretch, crossing: false }
@@ -402,9 +389,9 @@ fn stretch_in_sight(view: &PairView, stretches: &[EdgeSpot]) -> Option<(Spot, f3
     let mut deepest: Vec<&EdgeSpot> = stretches.iter().collect();
     deepest.sort_by(|a, b| a.clearance.total_cmp(&b.clearance));
     let seen = deepest.into_iter().find(|s| !view.is_stretch_buried(s))?;
-    let place = PairView::stretch_shows(seen);
-    let look = view.hiding.look(place, view.pair.outer);
-    let spot = Spot { on_outer: seen.on_outer, vertex: seen.edge[0], position: place.0, look };
+    let (position, normal) = PairView::stretch_shows(seen);
+    let look = view.hiding.look(position, normal, view.pair.outer);
+    let spot = Spot { on_outer: seen.on_outer, vertex: seen.edge[0], position, look };
     Some((spot, -seen.clearance))
 }
 
@@ -418,8 +405,8 @@ fn stretch_in_sight(view: &PairView, stretches: &[EdgeSpot]) -> Option<(Spot, f3
 /// let outfit = outfit(&sphere(0.1, 32), &[shirt]);
 /// let buffers = outfit.buffers();
 /// let pose = InPose::new(&outfit, &buffers);
-/// let rest = AtRest::new(&outfit, &buffers, (1, 0));
-/// let through = pose.through(0, Settings::default(), &pose.meeting((1, 0), &rest), None);
+/// let rest = AtRest::new(&outfit, &buffers, 1, 0);
+/// let through = pose.through(0, Settings::default(), &pose.meeting(1, 0, &rest), None);
 /// let cell = sum_up(&through, &pose.see(0, &through), 1.0);
 /// assert_eq!((cell.poking + cell.sunk + cell.buried), through.spots.len());
 /// ```

@@ -77,13 +77,15 @@ pub(super) struct Inside {
 impl Inside {
     /// Of the layers `(outer, inner)`, from pairs of faces (by their corners) that run through each other.
     pub fn new(
-        at: (&Outfit, &Buffers, &Visibility),
-        (outer, inner): (usize, usize),
+        outfit: &Outfit,
+        hiding: &Visibility,
+        outer: usize,
+        inner: usize,
         meeting: &[([u32; 3], [u32; 3])],
     ) -> Self {
         let reached = |layer: usize, other: usize, front: Vec<u32>| {
-            let depth = |v: u32| depth_in(at, (layer, other), v);
-            LayerComponents::reached(&at.0.layers[layer].topology, front, &depth)
+            let depth = |v: u32| depth_in(hiding, layer, other, v);
+            LayerComponents::reached(&outfit.layers[layer].topology, front, &depth)
         };
         let mut front: Vec<u32> = meeting.iter().flat_map(|p| p.0).collect();
         let theirs = meeting.iter().flat_map(|p| p.1);
@@ -115,50 +117,48 @@ impl Inside {
     }
 }
 
-/// The face that vertex `v` of a layer would come out of another at (or of its own layer, when both are the
-/// same), as posed: its corners, and where on it.
-pub fn way_out(
-    outfit: &Outfit,
-    buffers: &Buffers,
-    (layer, other): (usize, usize),
-    v: u32,
-) -> Option<([u32; 3], [f32; 3])> {
+/// Where a vertex would come out of a layer.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct WayOut {
+    /// The corners of the face.
+    pub corners: [u32; 3],
+    /// How much of each corner the place is; they sum to 1.
+    pub shares: [f32; 3],
+}
+
+/// Where vertex `v` of a layer would come out of another (or of its own layer, when both are the same), as posed.
+pub fn way_out(outfit: &Outfit, buffers: &Buffers, layer: usize, other: usize, v: u32) -> Option<WayOut> {
     let p = buffers.positions(layer)[v as usize];
-    if layer != other {
-        let hit = buffers.whole(other).closest(p, f32::INFINITY)?;
-        return Some((outfit.layers[other].topology.triangles[hit.triangle as usize], hit.barycentric));
-    }
-    let side = buffers.outside(layer);
-    let hit = side.tree.closest_facing(p, f32::INFINITY, -side.normals[v as usize], 0.0)?;
-    Some((outfit.layers[layer].walls.outside().topology.triangles[hit.triangle as usize], hit.barycentric))
+    let (faces, hit) = if layer == other {
+        let side = buffers.outside(layer);
+        let hit = side.tree.closest_facing(p, f32::INFINITY, -side.normals[v as usize], 0.0)?;
+        (&outfit.layers[layer].walls.outside().topology.triangles, hit)
+    } else {
+        (&outfit.layers[other].topology.triangles, buffers.whole(other).closest(p, f32::INFINITY)?)
+    };
+    Some(WayOut { corners: faces[hit.triangle as usize], shares: hit.barycentric })
 }
 
 /// How deep vertex `v` of a layer lies in another (or in its own, when both are the same), metres.
-pub(super) fn depth_in(
-    at: (&Outfit, &Buffers, &Visibility),
-    (layer, other): (usize, usize),
-    v: u32,
-) -> Option<f32> {
+pub(super) fn depth_in(hiding: &Visibility, layer: usize, other: usize, v: u32) -> Option<f32> {
     match layer == other {
-        true => in_itself(at, layer, v),
-        false => in_other(at, (layer, other), v),
+        true => in_itself(hiding, layer, v),
+        false => in_other(hiding, layer, other, v),
     }
 }
 
-fn in_other(
-    (_, buffers, hiding): (&Outfit, &Buffers, &Visibility),
-    (layer, other): (usize, usize),
-    v: u32,
-) -> Option<f32> {
-    let p = buffers.positions(layer)[v as usize];
+fn in_other(hiding: &Visibility, layer: usize, other: usize, v: u32) -> Option<f32> {
+    let p = hiding.buffers.positions(layer)[v as usize];
     let wrapped = hiding.winding(other, p) >= WRAPPED;
-    wrapped.then(|| buffers.whole(other).closest(p, f32::INFINITY).map(|hit| hit.point.distance(p))).flatten()
+    wrapped
+        .then(|| hiding.buffers.whole(other).closest(p, f32::INFINITY).map(|hit| hit.point.distance(p)))
+        .flatten()
 }
 
 /// Of a layer in itself: the way out is to the nearest of its faces that look the other way, its own
 /// neighbourhood does not.
-fn in_itself((_, buffers, hiding): (&Outfit, &Buffers, &Visibility), layer: usize, v: u32) -> Option<f32> {
-    let (p, side) = (buffers.positions(layer)[v as usize], buffers.outside(layer));
+fn in_itself(hiding: &Visibility, layer: usize, v: u32) -> Option<f32> {
+    let (p, side) = (hiding.buffers.positions(layer)[v as usize], hiding.buffers.outside(layer));
     let normal = side.normals[v as usize];
     if normal == Vec3::ZERO || hiding.winding(layer, p + normal * OFF) < WRAPPED {
         return None;

@@ -1,7 +1,7 @@
 //! Places at which two layers are asked how they lie to each other, again and again while one of them changes.
 
 use super::edge_penetration::PARTS;
-use super::penetration_depth::way_out;
+use super::penetration_depth::{depth_in, way_out, WayOut};
 use super::{AtRest, EdgeSpot, InPose, Outfit, Pair, Settings, Side};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -98,9 +98,9 @@ impl InPose<'_> {
                 })
             }
             Place::Edge { pair, on_outer, edge, share } => {
-                self.edge_gap(pair, settings, (on_outer, edge, f32::from(share) / PARTS))
+                self.edge_gap(pair, settings, on_outer, edge, f32::from(share) / PARTS)
             }
-            Place::Inside { layers, vertex } => self.inside_gap(layers, vertex, within),
+            Place::Inside { layers: (layer, other), vertex } => self.inside_gap(layer, other, vertex, within),
         }
     }
 
@@ -108,7 +108,9 @@ impl InPose<'_> {
         &self,
         pair: usize,
         settings: Settings,
-        (on_outer, edge, share): (bool, [u32; 2], f32),
+        on_outer: bool,
+        edge: [u32; 2],
+        share: f32,
     ) -> Option<PlaceGap> {
         let view = self.view(pair, settings);
         let (positions, normals) = match on_outer {
@@ -116,17 +118,17 @@ impl InPose<'_> {
             false => (&view.inner().positions, &view.inner().outside().normals),
         };
         let mix = |of: &[Vec3]| of[edge[0] as usize].lerp(of[edge[1] as usize], share);
-        let at = (mix(positions), mix(normals).normalize_or(Vec3::Y));
+        let (p, n) = (mix(positions), mix(normals).normalize_or(Vec3::Y));
         let own = [(edge[0], 1.0 - share), (edge[1], share)];
         let gap = match on_outer {
             true => {
-                let asked = view.ask_outer_at(at, u32::MAX)?;
+                let asked = view.ask_outer_at(p, n, u32::MAX)?;
                 let corners = view.inner_side().topology.triangles[asked.triangle as usize];
                 let other = (view.pair.inner, corners, asked.barycentric);
                 PlaceGap { gap: asked.clearance, way: asked.normal, own: (view.pair.outer, own), other }
             }
             false => {
-                let asked = view.ask_inner_at(at, settings.sunk_reach, u32::MAX)?;
+                let asked = view.ask_inner_at(p, n, settings.sunk_reach, u32::MAX)?;
                 let corners = view.outer_side().topology.triangles[asked.triangle as usize];
                 let other = (view.pair.outer, corners, asked.barycentric);
                 PlaceGap { gap: asked.clearance, way: -asked.normal, own: (view.pair.inner, own), other }
@@ -136,18 +138,19 @@ impl InPose<'_> {
     }
 
     /// Of a vertex that is out of the other layer, how far: what has come out is not to go back in.
-    fn inside_gap(&self, (layer, other): (usize, usize), vertex: u32, within: f32) -> Option<PlaceGap> {
-        let depth = self.depth_in((layer, other), vertex);
-        let p = self.buffers().positions(layer)[vertex as usize];
-        let (corners, shares) = match depth {
-            Some(_) => way_out(self.outfit(), self.buffers(), (layer, other), vertex)?,
+    fn inside_gap(&self, layer: usize, other: usize, vertex: u32, within: f32) -> Option<PlaceGap> {
+        let depth = depth_in(&self.hiding, layer, other, vertex);
+        let p = self.buffers.positions(layer)[vertex as usize];
+        let WayOut { corners, shares } = match depth {
+            Some(_) => way_out(self.outfit, self.buffers, layer, other, vertex)?,
             None if layer == other => return None,
             None => {
-                let hit = self.buffers().whole(other).closest(p, within)?;
-                (self.outfit().layers[other].topology.triangles[hit.triangle as usize], hit.barycentric)
+                let hit = self.buffers.whole(other).closest(p, within)?;
+                let corners = self.outfit.layers[other].topology.triangles[hit.triangle as usize];
+                WayOut { corners, shares: hit.barycentric }
             }
         };
-        let positions = self.buffers().positions(other);
+        let positions = self.buffers.positions(other);
         let surface: Vec3 = (0..3).map(|k| positions[corners[k] as usize] * shares[k]).sum();
         let to_surface = (surface - p).try_normalize()?;
         let (gap, way) = match depth {

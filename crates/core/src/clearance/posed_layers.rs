@@ -125,7 +125,7 @@ impl Buffers {
 
     /// Poses every layer by `matrices`; `amounts` drives the body's shapes.
     pub fn pose(&mut self, outfit: &Outfit, matrices: &[Mat4], amounts: &[f32]) {
-        self.pose_some(outfit, |_| true, (matrices, amounts));
+        self.pose_some(outfit, |_| true, matrices, amounts);
     }
 
     /// Poses only the layers (by index) that are `wanted`; the others stay as they were last. Of what was posed by the
@@ -135,7 +135,8 @@ impl Buffers {
         &mut self,
         outfit: &Outfit,
         wanted: impl Fn(usize) -> bool + Sync,
-        (matrices, amounts): (&[Mat4], &[f32]),
+        matrices: &[Mat4],
+        amounts: &[f32],
     ) {
         let layers = outfit.layers.par_iter().zip(&mut self.layers).enumerate();
         layers

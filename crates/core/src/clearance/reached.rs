@@ -75,7 +75,7 @@ impl Asking<'_, '_, '_> {
 impl<'a> PairView<'a, '_> {
     /// The faces of the two layers that meet, as pairs.
     pub fn meeting(&self) -> Vec<(u32, u32)> {
-        meeting_faces(self.buffers, (self.pair.outer, self.pair.inner))
+        meeting_faces(self.buffers, self.pair.outer, self.pair.inner)
     }
 
     /// The vertices of the outer layer or of the inner one that are through, by anything, and what they are

@@ -22,7 +22,7 @@ pub struct RigidGroups {
 
 impl RigidGroups {
     /// Of the layers that are `wanted`, from a pose to another.
-    pub fn between(outfit: &Outfit, wanted: &[bool], (from, to): (&TrialPose, &TrialPose)) -> Self {
+    pub fn between(outfit: &Outfit, wanted: &[bool], from: &TrialPose, to: &TrialPose) -> Self {
         let joints = joints_as_one(&from.matrices, &to.matrices);
         let amount = |pose: &TrialPose, shape: usize| pose.amounts.get(shape).copied().unwrap_or(0.0);
         let of_layer = |index: usize| -> (Vec<With>, Vec<With>) {
@@ -55,7 +55,7 @@ impl RigidGroups {
     }
 
     /// With what the three corners of a place move; of a vertex, it and all that are next to it: its normal is theirs.
-    pub fn place(&self, (layer, topology): (usize, &Topology), place: [u32; 3]) -> With {
+    pub fn place(&self, layer: usize, topology: &Topology, place: [u32; 3]) -> With {
         let next = topology.neighbours.row(place[0] as usize);
         match place[0] == place[1] {
             true => one_of(&self.vertices[layer], next.iter().copied().chain([place[0]])),

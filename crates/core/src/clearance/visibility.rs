@@ -12,7 +12,7 @@ const GRAZING: f32 = 0.1;
 
 /// All layers of an outfit in one pose, as things that hide.
 pub(super) struct Visibility<'a> {
-    buffers: &'a Buffers,
+    pub(super) buffers: &'a Buffers,
     /// Layers that hide something, by index.
     on: Vec<usize>,
     directions: Vec<Vec3>,
@@ -33,33 +33,33 @@ impl<'a> Visibility<'a> {
     }
 
     /// True when no straight look reaches the place on a surface at `p` with outward normal `n`.
-    pub fn is_out_of_sight(&self, (p, n): (Vec3, Vec3), outer: usize) -> bool {
+    pub fn is_out_of_sight(&self, p: Vec3, n: Vec3, outer: usize) -> bool {
         let p = p + n * PROBE;
         // Most of what can be seen can be seen from straight above.
         let above = self.directions.iter().copied().filter(|d| d.dot(n) > GRAZING);
         let mut last = outer;
-        std::iter::once(n).chain(above).all(|d| self.blocks(p, d, (outer, &mut last)))
+        std::iter::once(n).chain(above).all(|d| self.blocks(p, d, outer, &mut last))
     }
 
     /// The direction from which a place is seen best: the free look nearest to the middle of all
     /// free looks, a level one sooner than one from above or below, as people look at clothes;
     /// straight against the surface when there is none.
-    pub fn look(&self, (p, n): (Vec3, Vec3), outer: usize) -> Vec3 {
+    pub fn look(&self, p: Vec3, n: Vec3, outer: usize) -> Vec3 {
         let lifted = p + n * PROBE;
         let above = self.directions.iter().copied().filter(|d| d.dot(n) > GRAZING);
         let mut last = outer;
-        let free: Vec<Vec3> = above.filter(|d| !self.blocks(lifted, *d, (outer, &mut last))).collect();
+        let free: Vec<Vec3> = above.filter(|d| !self.blocks(lifted, *d, outer, &mut last)).collect();
         let middle = free.iter().sum::<Vec3>().normalize_or(n);
         let score = |d: &Vec3| d.dot(middle) - (d.y.abs() - 0.5).max(0.0);
         free.into_iter().max_by(|a, b| score(a).total_cmp(&score(b))).unwrap_or(n)
     }
 
     /// True when a layer lies in the way; `last` is the one that did so last, which is asked first.
-    fn blocks(&self, p: Vec3, direction: Vec3, (outer, last): (usize, &mut usize)) -> bool {
+    fn blocks(&self, p: Vec3, direction: Vec3, outer: usize, last: &mut usize) -> bool {
         let is_in_the_way = |layer: usize| {
             let side =
                 if layer == outer { self.buffers.towards_body(layer) } else { self.buffers.outside(layer) };
-            side.tree.is_hit(p, direction, (0.0, f32::INFINITY), |_| true)
+            side.tree.is_hit(p, direction, 0.0, f32::INFINITY, |_| true)
         };
         if self.on.contains(last) && is_in_the_way(*last) {
             return true;
@@ -87,7 +87,7 @@ impl<'a> Visibility<'a> {
 /// ```
 pub fn looks(outfit: &Outfit, buffers: &Buffers, places: &[(Vec3, Vec3, usize)]) -> Vec<Vec3> {
     let hiding = Visibility::new(outfit, buffers);
-    places.iter().map(|&(p, n, outer)| hiding.look((p, n), outer)).collect()
+    places.iter().map(|&(p, n, outer)| hiding.look(p, n, outer)).collect()
 }
 
 /// The directions in which it is looked.

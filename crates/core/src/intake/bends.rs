@@ -40,7 +40,7 @@ const FINE: f32 = 1.0 / 15.0;
 ///
 /// // A sleeve with a ring every 0.3 m has too few to bend at the elbow.
 /// let arm = Arm::new().skeleton.with_joint("hand", JointId(1), tin_cloak_core::glam::Vec3::Y * 0.6);
-/// let (positions, triangles) = tube(0.06, (0.0, 0.6), 16, 2, 1.0);
+/// let (positions, triangles) = tube(0.06, 0.0, 0.6, 16, 2, 1.0);
 /// let row = |y: f32| vec![(JointId(0), (1.0 - y / 0.6)), (JointId(1), y / 0.6)];
 /// let skin = Skin::from_rows(&positions.iter().map(|p| row(p.y)).collect::<Vec<_>>(), 3)?;
 /// let topology = Topology::of_welded(positions.len(), &triangles);

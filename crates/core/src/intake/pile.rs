@@ -74,7 +74,7 @@ fn votes(body: &BodySurface, places: &[Vec3], trees: &[Bvh], own: usize) -> Vec<
 }
 
 fn first_met(trees: &[Bvh], from: Vec3, way: Vec3) -> Option<usize> {
-    let met = |tree: &Bvh| tree.ray(from, way, (5e-4, REACH), |_, _| true).map(|hit| hit.distance);
+    let met = |tree: &Bvh| tree.ray(from, way, 5e-4, REACH, |_, _| true).map(|hit| hit.distance);
     let all = trees.iter().enumerate().filter_map(|(piece, tree)| Some((met(tree)?, piece)));
     all.min_by(|a, b| a.0.total_cmp(&b.0)).map(|m| m.1)
 }

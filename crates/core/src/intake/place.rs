@@ -89,21 +89,22 @@ const SAMPLES: usize = 600;
 /// let arm = Arm::new();
 /// let mut person = Humanoid::find(&arm.skeleton);
 /// person.left = Limbs { upper_arm: Some(JointId(0)), lower_arm: Some(JointId(1)), ..Limbs::default() };
-/// let sleeve = tube(0.06, (0.1, 0.5), 16, 16, 1.0).0;
-/// let body = (&arm.surface.0[..], &arm.surface.1[..], &arm.skin);
-/// let (place, share) = guess_place(&sleeve, body, &arm.skeleton.parents, &person);
+/// let sleeve = tube(0.06, 0.1, 0.5, 16, 16, 1.0).0;
+/// let ((rest, triangles), parents) = (&arm.surface, &arm.skeleton.parents);
+/// let (place, share) = guess_place(&sleeve, rest, triangles, &arm.skin, parents, &person);
 /// assert_eq!(place, Place::Arms);
 /// assert!(share > 0.9);
 /// ```
 pub fn guess_place(
     piece: &[Vec3],
-    body: (&[Vec3], &[[u32; 3]], &Skin),
+    rest: &[Vec3],
+    triangles: &[[u32; 3]],
+    skin: &Skin,
     parents: &[Option<JointId>],
     person: &Humanoid,
 ) -> (Place, f32) {
     const ALL: [Place; 7] =
         [Place::Torso, Place::Head, Place::Arms, Place::Hands, Place::Hips, Place::Legs, Place::Feet];
-    let (rest, triangles, skin) = body;
     let tree = Bvh::build(rest, triangles);
     let of_joint = places_of_joints(parents, person);
     let (mut sums, mut off, mut beside, mut all) = ([0.0f32; 7], 0.0f32, 0.0f32, 0.0f32);

@@ -46,7 +46,7 @@ const BUTTON: f32 = 0.04;
 ///
 /// // A sleeve with a button.
 /// let button = moved(sphere(0.008, 8), Vec3::X * 0.07);
-/// let (positions, triangles) = joined(tube(0.06, (-0.2, 0.2), 16, 16, 1.0), button);
+/// let (positions, triangles) = joined(tube(0.06, -0.2, 0.2, 16, 16, 1.0), button);
 /// let parts = shells(&Topology::of_welded(positions.len(), &triangles), &positions);
 /// assert_eq!((parts[0].closed, parts[1].closed), (false, true));
 /// assert_eq!((parts[0].guess, parts[1].guess), (ShellGuess::Cloth, ShellGuess::Button));

@@ -43,7 +43,7 @@ pub struct SurfaceFacts {
 /// ```
 /// use tin_cloak_core::{intake::look_over, mesh::Topology, shapes::tube};
 ///
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 24, 8, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 24, 8, 1.0);
 /// let facts = look_over(&Topology::of_welded(positions.len(), &triangles), &positions);
 /// assert_eq!(facts.openings.len(), 2);
 /// assert!((facts.openings[0].width() - 0.1).abs() < 0.001);

@@ -27,16 +27,21 @@ const RINGS_KEPT: usize = 2;
 /// let body = sphere(0.02, 8);
 /// let (positions, triangles) = joined(sphere(0.2, 16), sphere(0.1, 16));
 /// let topology = Topology::of_welded(positions.len(), &triangles);
-/// let hidden = unseen_faces(&topology, &positions, (&body.0, &body.1));
+/// let hidden = unseen_faces(&topology, &positions, &body.0, &body.1);
 /// assert_eq!(hidden.len(), triangles.len() / 2);
 /// ```
-pub fn unseen_faces(topology: &Topology, positions: &[Vec3], body: (&[Vec3], &[[u32; 3]])) -> Vec<u32> {
+pub fn unseen_faces(
+    topology: &Topology,
+    positions: &[Vec3],
+    body: &[Vec3],
+    body_triangles: &[[u32; 3]],
+) -> Vec<u32> {
     let own = Bvh::build(positions, &topology.triangles);
-    let body = Bvh::build(body.0, body.1);
+    let body = Bvh::build(body, body_triangles);
     let directions = look_directions();
     let blocked = |p: Vec3, d: Vec3| {
         // The body is what mostly hides: it is asked first.
-        [&body, &own].iter().any(|tree| tree.is_hit(p, d, (0.0, f32::INFINITY), |_| true))
+        [&body, &own].iter().any(|tree| tree.is_hit(p, d, 0.0, f32::INFINITY, |_| true))
     };
     let unseen = |t: &[u32; 3]| {
         let normal = face_normal(positions, *t);

@@ -17,13 +17,14 @@ const ON_PLANE: f32 = 1e-4;
 ///
 /// let (rest, triangles) = sphere(0.1, 32);
 /// let mut moves: Vec<Vec3> = rest.iter().map(|p| if p.x > 0.02 { *p * 0.05 } else { Vec3::ZERO }).collect();
-/// make_alike((&rest, &triangles), 0.0, &|_| true, &mut moves);
+/// make_alike(&rest, &triangles, 0.0, &|_| true, &mut moves);
 /// for (p, moved) in rest.iter().zip(&moves).filter(|(p, _)| p.x.abs() > 0.04) {
 ///     assert!(moved.distance(*p * 0.05) < 2e-4, "{p} {moved}");
 /// }
 /// ```
 pub fn make_alike(
-    (rest, triangles): (&[Vec3], &[[u32; 3]]),
+    rest: &[Vec3],
+    triangles: &[[u32; 3]],
     plane: f32,
     may: &dyn Fn(usize) -> bool,
     moves: &mut [Vec3],

@@ -39,7 +39,8 @@ const LIKE_A_RADIAN: f32 = 0.1;
 pub fn bad_turns(
     outfit: &Outfit,
     skeleton: &Skeleton,
-    (poses, trouble): (&[Pose], &[Vec<Place>]),
+    poses: &[Pose],
+    trouble: &[Vec<Place>],
     spent: &[Driver],
 ) -> Vec<BadTurn> {
     let is_spent = |(joint, turn): &(JointId, Vec3)| {
@@ -53,7 +54,7 @@ pub fn bad_turns(
         let turned: Vec<(JointId, Vec3)> = turns_of(pose).into_iter().filter(|t| !is_spent(t)).collect();
         let mut by_joint: BTreeMap<JointId, Vec<Place>> = BTreeMap::new();
         for place in places {
-            if let Some(joint) = to_blame(outfit, place, (pose, &turned), &follows) {
+            if let Some(joint) = to_blame(outfit, place, pose, &turned, &follows) {
                 by_joint.entry(joint).or_default().push(*place);
             }
         }
@@ -91,7 +92,8 @@ pub fn turns_of(pose: &Pose) -> Vec<(JointId, Vec3)> {
 fn to_blame(
     outfit: &Outfit,
     place: &Place,
-    (pose, turned): (&Pose, &[(JointId, Vec3)]),
+    pose: &Pose,
+    turned: &[(JointId, Vec3)],
     follows: &[Vec<bool>],
 ) -> Option<JointId> {
     let [own, other] = outfit.lying_at(place)?;
@@ -99,7 +101,7 @@ fn to_blame(
         let skin: &Skin = &outfit.layers[layer].skin;
         skin.row(v as usize).filter(|(j, _)| follows[joint.index()][j.index()]).map(|(_, w)| w).sum()
     };
-    let called = |(layer, v): (usize, u32), joint| called_up(&outfit.layers[layer], v, (pose, joint));
+    let called = |(layer, v): (usize, u32), joint| called_up(&outfit.layers[layer], v, pose, joint);
     let score = |(joint, turn): &(JointId, Vec3)| {
         let (a, b) = (share(own, *joint), share(other, *joint));
         let by_shapes = called(own, *joint).distance(called(other, *joint)) / LIKE_A_RADIAN;
@@ -111,7 +113,7 @@ fn to_blame(
 }
 
 /// How far the shapes that a joint's turn calls up in a pose move a vertex of a layer.
-fn called_up(layer: &Layer, vertex: u32, (pose, joint): (&Pose, JointId)) -> Vec3 {
+fn called_up(layer: &Layer, vertex: u32, pose: &Pose, joint: JointId) -> Vec3 {
     let of_joint = layer.morphs.iter().filter_map(|m| Some((m, m.driver.filter(|d| d.joint == joint)?)));
     let moved = of_joint.filter_map(|(morph, driver)| {
         let at = morph.vertices.binary_search(&vertex).ok()?;

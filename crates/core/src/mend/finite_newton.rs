@@ -224,7 +224,7 @@ impl Problem<'_> {
             let step: Vec<f64> = aim.iter().zip(&x).map(|(a, x)| a - x).collect();
             let at = self.demands.shortfalls(&aim);
             let same = are_same(&shortfalls, &at);
-            let share = if same { 1.0 } else { self.best_share((&x, &step), (&shortfalls, &at)) };
+            let share = if same { 1.0 } else { self.best_share(&x, &step, &shortfalls, &at) };
             x.iter_mut().zip(&step).for_each(|(x, s)| *x += s * share);
             shortfalls.iter_mut().zip(&at).for_each(|(s, at)| *s += (at - *s) * share);
             let now = self.value(&x, &shortfalls);
@@ -246,12 +246,12 @@ impl Problem<'_> {
             let pull = self.weight * demands.weights[i] * demands.needs[i];
             demands.row(i).for_each(|(k, g)| right[k as usize] += pull * g);
         }
-        self.system.solved((demands, &active), self.weight, &right)
+        self.system.solved(demands, &active, self.weight, &right)
     }
 
     /// The share of the way, 0 to 1, at which the cost is least: along a line it is a convex function of pieces, whose
     /// slope is halved down to its zero.
-    fn best_share(&self, (x, step): (&[f64], &[f64]), (from, to): (&[f64], &[f64])) -> f64 {
+    fn best_share(&self, x: &[f64], step: &[f64], from: &[f64], to: &[f64]) -> f64 {
         let Self { cost, demands, weight, .. } = *self;
         let (mut linear, mut square) = (0.0, 0.0);
         for &(i, k, q) in cost {

@@ -48,7 +48,7 @@ pub fn look_of_change(topology: &Topology, before: &[Vec3], after: &[Vec3]) -> L
     let mut turns: Vec<f32> = faces.iter().map(turn).collect();
     turns.sort_unstable_by(f32::total_cmp);
     let at = (turns.len() * 95).div_ceil(100).saturating_sub(1);
-    let folds: Vec<f32> = faces.iter().flat_map(|f| fold_changes((topology, *f), before, after)).collect();
+    let folds: Vec<f32> = faces.iter().flat_map(|f| fold_changes(topology, *f, before, after)).collect();
     Look {
         faces: faces.len(),
         turned: turns.get(at).copied().unwrap_or(0.0),
@@ -59,7 +59,7 @@ pub fn look_of_change(topology: &Topology, before: &[Vec3], after: &[Vec3]) -> L
 }
 
 /// How far the fold at each edge of a face changed, degrees; of two faces that both moved each tells of their edge.
-fn fold_changes((topology, f): (&Topology, usize), before: &[Vec3], after: &[Vec3]) -> Vec<f32> {
+fn fold_changes(topology: &Topology, f: usize, before: &[Vec3], after: &[Vec3]) -> Vec<f32> {
     let fold = |places: &[Vec3], g: usize| {
         let [a, b] = [f, g].map(|face| face_normal(places, topology.triangles[face]));
         // Signed: a ridge that becomes a valley has changed by both.

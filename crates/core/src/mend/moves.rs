@@ -98,16 +98,16 @@ const SAMPLED: usize = 200;
 impl Moves {
     /// With what each vertex of each layer may do (none for one that stays), and which it goes with. The rest positions
     /// of the layers are those that they begin with.
-    pub fn new((layers, partners): (&[Layer], &[Vec<u32>]), may: &[Vec<May>]) -> Self {
+    pub fn new(layers: &[Layer], partners: &[Vec<u32>], may: &[Vec<May>]) -> Self {
         let mut moves = Self::default();
         for ((layer, partners), may) in layers.iter().zip(partners).zip(may) {
-            let handles = if may.is_empty() { Vec::new() } else { moves.handles_of((layer, partners), may) };
+            let handles = if may.is_empty() { Vec::new() } else { moves.handles_of(layer, partners, may) };
             moves.handles.push(handles);
         }
         moves
     }
 
-    fn handles_of(&mut self, (layer, partners): (&Layer, &[u32]), may: &[May]) -> Vec<Handle> {
+    fn handles_of(&mut self, layer: &Layer, partners: &[u32], may: &[May]) -> Vec<Handle> {
         let active = |v: usize| may[v] != May::Stay;
         let mut handles = vec![Handle::Fixed; layer.rest.len()];
         let mut parts: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
@@ -147,7 +147,7 @@ impl Moves {
 
     /// Adds to `entries` what a move of a vertex counts, whose gradient (at rest) is `gradient`; `rest` is where the
     /// vertex was at first.
-    pub fn add(&self, (layer, v): (usize, u32), rest: Vec3, gradient: Vec3, entries: &mut Vec<(u32, f64)>) {
+    pub fn add(&self, layer: usize, v: u32, rest: Vec3, gradient: Vec3, entries: &mut Vec<(u32, f64)>) {
         let Some(handle) = self.handles[layer].get(v as usize) else { return };
         match *handle {
             Handle::Fixed => {}
@@ -165,7 +165,7 @@ impl Moves {
     }
 
     /// The move of a vertex, as `x` says.
-    pub fn moved(&self, (layer, v): (usize, usize), rest: Vec3, x: &[f64]) -> Vec3 {
+    pub fn moved(&self, layer: usize, v: usize, rest: Vec3, x: &[f64]) -> Vec3 {
         let three = |first: u32| Vec3::from_array([0, 1, 2].map(|k| x[first as usize + k] as f32));
         match self.handles[layer].get(v) {
             None | Some(Handle::Fixed) => Vec3::ZERO,
@@ -181,7 +181,7 @@ impl Moves {
 
     /// Demands that nothing go further than `longest` from where it is `now`, nor further than `limit` in all (metres):
     /// what is taken as linear is so near by only.
-    pub fn keep_within(&self, now: &[f64], (longest, limit): (f32, f32), demands: &mut Demands) {
+    pub fn keep_within(&self, now: &[f64], longest: f32, limit: f32, demands: &mut Demands) {
         let mut keep = |at: u32, lever: f64| {
             let (now, longest, limit) =
                 (now[at as usize], f64::from(longest) / lever, f64::from(limit) / lever);
@@ -200,7 +200,7 @@ impl Moves {
     }
 
     /// From `now` towards `x`, nothing further than `longest` (metres): cloth by vertices, a stiff part as a whole.
-    pub fn towards(&self, (now, x): (&[f64], &[f64]), longest: f32) -> Vec<f64> {
+    pub fn towards(&self, now: &[f64], x: &[f64], longest: f32) -> Vec<f64> {
         let mut next = now.to_vec();
         let mut go = |first: u32, count: usize, length: f64| {
             let share = (f64::from(longest) / length.max(f64::MIN_POSITIVE)).min(1.0);
@@ -226,7 +226,7 @@ impl Moves {
     pub fn cost(&self, layers: &[Layer], stiffness: Stiffness) -> Lower {
         let mut cost = Lower::new();
         for (index, layer) in layers.iter().enumerate().filter(|(i, _)| !self.handles[*i].is_empty()) {
-            self.cloth_cost((index, layer), stiffness, &mut cost);
+            self.cloth_cost(index, layer, stiffness, &mut cost);
             self.part_cost(index, layer, &mut cost);
             self.follow_cost(index, layer, &mut cost);
         }
@@ -236,7 +236,7 @@ impl Moves {
     /// The size of the move of cloth and its change, as of a membrane and of a thin plate (with M the areas and L the
     /// cotangents, d·Md + a² d·(−L)d + b⁴ d·LM⁻¹Ld; Botsch & Sorkine, “On linear variational surface deformation
     /// methods”, 2008), over the mean area.
-    fn cloth_cost(&self, (index, layer): (usize, &Layer), stiffness: Stiffness, cost: &mut Lower) {
+    fn cloth_cost(&self, index: usize, layer: &Layer, stiffness: Stiffness, cost: &mut Lower) {
         let free = |v: usize| match self.handles[index][v] {
             Handle::Free(first, count) => first..first + count,
             _ => 0..0,
@@ -245,7 +245,7 @@ impl Moves {
         let mut scratch = vec![0.0; layer.rest.len()];
         let moving: Vec<usize> = (0..layer.rest.len()).filter(|v| !free(*v).is_empty()).collect();
         let mean = moving.iter().map(|v| laplacian.masses[*v]).sum::<f64>() / moving.len().max(1) as f64;
-        let parts = match stiffness {
+        let (membrane, plate) = match stiffness {
             Stiffness::ByLengths(s) => (MEMBRANE.powi(2) * MOVE * s / mean, PLATE.powi(4) * MOVE * s / mean),
             Stiffness::ByEdges(s) => {
                 let scale = MOVE * s / mean_diagonal(&laplacian, &moving, &mut scratch);
@@ -259,7 +259,7 @@ impl Moves {
             }
         };
         for &v in &moving {
-            let row = laplacian.weighed_row(v, parts, &mut scratch);
+            let row = laplacian.weighed_row(v, membrane, plate, &mut scratch);
             let size = match stiffness {
                 Stiffness::ByLengths(_) => laplacian.masses[v] / mean,
                 Stiffness::ByEdges(_) => 1.0,
@@ -278,11 +278,11 @@ impl Moves {
         for (index, layer) in layers.iter().enumerate().filter(|(i, _)| !self.handles[*i].is_empty()) {
             let free = |v: &usize| matches!(self.handles[index][*v], Handle::Free(..));
             for v in (0..layer.rest.len()).filter(free) {
-                for [u, w] in in_line((&layer.rest, layer.topology.neighbours.row(v)), v) {
+                for [u, w] in in_line(&layer.rest, layer.topology.neighbours.row(v), v) {
                     for axis in [Vec3::X, Vec3::Y, Vec3::Z] {
                         let mut entries = Vec::with_capacity(9);
                         for (at, times) in [(u, 1.0), (v as u32, -2.0), (w, 1.0)] {
-                            self.add((index, at), layer.rest[at as usize], axis * times, &mut entries);
+                            self.add(index, at, layer.rest[at as usize], axis * times, &mut entries);
                         }
                         square(&entries, ROWS, cost);
                     }
@@ -303,14 +303,14 @@ impl Moves {
             let Handle::Part(part) = handle else { continue };
             let size = sizes[part] as f64;
             for axis in [Vec3::X, Vec3::Y, Vec3::Z] {
-                self.add_square((index, v as u32), layer.rest[v], axis, MOVE * size.min(PART) / size, cost);
+                self.add_square(index, v as u32, layer.rest[v], axis, MOVE * size.min(PART) / size, cost);
             }
         }
     }
 
-    fn add_square(&self, of: (usize, u32), rest: Vec3, axis: Vec3, weight: f64, cost: &mut Lower) {
+    fn add_square(&self, layer: usize, v: u32, rest: Vec3, axis: Vec3, weight: f64, cost: &mut Lower) {
         let mut entries = Vec::with_capacity(6);
-        self.add(of, rest, axis, &mut entries);
+        self.add(layer, v, rest, axis, &mut entries);
         square(&entries, weight, cost);
     }
 
@@ -330,8 +330,8 @@ impl Moves {
             let below = cloth[hit.triangle as usize];
             for axis in [Vec3::X, Vec3::Y, Vec3::Z] {
                 let mut entries = Vec::with_capacity(9);
-                self.add((index, v as u32), layer.rest[v], axis, &mut entries);
-                self.add((index, below), layer.rest[below as usize], -axis, &mut entries);
+                self.add(index, v as u32, layer.rest[v], axis, &mut entries);
+                self.add(index, below, layer.rest[below as usize], -axis, &mut entries);
                 square(&entries, FOLLOW, cost);
             }
         }
@@ -339,7 +339,7 @@ impl Moves {
 }
 
 /// The pairs of neighbours of a vertex that lie on one line with it, each the straightest on for the other.
-fn in_line((rest, neighbours): (&[Vec3], &[u32]), v: usize) -> Vec<[u32; 2]> {
+fn in_line(rest: &[Vec3], neighbours: &[u32], v: usize) -> Vec<[u32; 2]> {
     let way = |u: u32| (rest[u as usize] - rest[v]).normalize_or_zero();
     let straight = |u: u32, w: u32| -way(u).dot(way(w));
     let on = |u: u32| -> Option<u32> {

@@ -56,7 +56,8 @@ impl NewtonSystem {
     /// When it cannot be factored.
     pub fn solved(
         &self,
-        (demands, active): (&Demands, &[usize]),
+        demands: &Demands,
+        active: &[usize],
         weight: f64,
         right: &[f64],
     ) -> Result<Vec<f64>, BindError> {

@@ -189,7 +189,7 @@ pub fn push_out(
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<Mended>, BindError> {
     let numbers: Vec<usize> = (0..mending.poses.len()).collect();
-    push_out_with(mending, (&PoseCache::new(numbers.len()), &numbers), progress)
+    push_out_with(mending, &PoseCache::new(numbers.len()), &numbers, progress)
 }
 
 /// The same with layers that are kept in poses from one mending to the next; `numbers` says which of those poses each
@@ -199,10 +199,11 @@ pub fn push_out(
 /// When a system cannot be factored.
 pub fn push_out_with(
     mending: Mending,
-    (cache, numbers): (&PoseCache, &[usize]),
+    cache: &PoseCache,
+    numbers: &[usize],
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<Mended>, BindError> {
-    let mut work = Work::new(mending, (cache, numbers));
+    let mut work = Work::new(mending, cache, numbers);
     let rounds = mending.settings.rounds;
     let share = |round: usize, part: f32| (round as f32 + part) / (rounds + 1) as f32;
     // Of the states it went through the one with the least left; a fresh measure says whether that is better.
@@ -234,7 +235,7 @@ pub fn push_out_with(
         }
         let mut demands = found.demands;
         let wishes = demands.len();
-        work.moves.keep_within(&work.x, (mending.settings.step, mending.settings.limit), &mut demands);
+        work.moves.keep_within(&work.x, mending.settings.step, mending.settings.limit, &mut demands);
         let beyond = mending.settings.measure.tolerance.into();
         let times = mending.settings.reweighed;
         let most = Stages { count: wishes, beyond, times, is_warm: round > 0, steps: mending.settings.steps };
@@ -267,14 +268,15 @@ struct PushReached {
 pub fn trouble_in(outfit: &Outfit, poses: &[TrialPose], measure: Settings) -> Vec<Trouble> {
     let (cache, still) = (PoseCache::none(), outfit.buffers());
     let rests: Vec<AtRest> =
-        outfit.pairs.iter().map(|p| AtRest::new(outfit, &still, (p.outer, p.inner))).collect();
+        outfit.pairs.iter().map(|p| AtRest::new(outfit, &still, p.outer, p.inner)).collect();
     let one = |(number, pose): (usize, &TrialPose)| {
-        cache.lend((number, outfit), |buffers| {
+        cache.lend(number, outfit, |buffers| {
             buffers.pose(outfit, &pose.matrices, &pose.amounts);
             let in_pose = InPose::new(outfit, buffers);
             let of_pair = |(pair, rest): (usize, &AtRest)| {
                 let layers = (outfit.pairs[pair].outer, outfit.pairs[pair].inner);
-                let through = in_pose.through(pair, measure, &in_pose.meeting(layers, rest), None);
+                let through =
+                    in_pose.through(pair, measure, &in_pose.meeting(layers.0, layers.1, rest), None);
                 let sight = in_pose.see(pair, &through);
                 let seen = through.spots.iter().zip(&sight.buried).filter(|(_, buried)| !**buried);
                 let spots = seen.filter_map(|(s, _)| outfit.place_of(pair, s.on_outer, s.vertex));
@@ -317,7 +319,8 @@ struct Work<'a> {
     /// On the wrong side, but nothing that counts: neither in sight nor through.
     ignored: Vec<HashSet<Place>>,
     /// Posed layers, and which of the poses there each pose is.
-    cache: (&'a PoseCache, &'a [usize]),
+    cache: &'a PoseCache,
+    numbers: &'a [usize],
     /// The state that each layer is in.
     states: Vec<u64>,
 }
@@ -330,7 +333,7 @@ impl<'a> Work<'a> {
         }
     }
 
-    fn new(mending: Mending<'a>, cache: (&'a PoseCache, &'a [usize])) -> Self {
+    fn new(mending: Mending<'a>, cache: &'a PoseCache, numbers: &'a [usize]) -> Self {
         let mut outfit = mending.outfit.clone();
         if let Some(shape) = mending.shape {
             outfit.layers.iter_mut().for_each(|l| l.morphs.resize(shape + 1, Morph::default()));
@@ -361,7 +364,8 @@ impl<'a> Work<'a> {
             ignored: vec![HashSet::new(); trouble.len()],
             about: vec![HashSet::new(); trouble.len()],
             cache,
-            states: mending.outfit.layers.iter().map(|_| cache.0.new_state()).collect(),
+            numbers,
+            states: mending.outfit.layers.iter().map(|_| cache.new_state()).collect(),
             trouble,
         };
         let asked = work.ask(|pose| work.trouble[pose].iter().copied().collect());
@@ -369,7 +373,7 @@ impl<'a> Work<'a> {
         if work.mending.settings.about_contacts {
             work.note_about_contacts(&asked);
         }
-        work.moves = Moves::new((&work.outfit.layers, &work.partners), &may);
+        work.moves = Moves::new(&work.outfit.layers, &work.partners, &may);
         work.going = (0..may.len()).filter(|layer| !may[*layer].is_empty()).collect();
         work.cost = work.moves.cost(&work.outfit.layers, work.yielding().against);
         if work.mending.settings.keep_rows {
@@ -394,11 +398,11 @@ impl<'a> Work<'a> {
             false => Vec::new(),
         };
         let normals: Vec<Vec<Vec3>> = layers.iter().enumerate().map(normals_of).collect();
-        for (pose, _, gap) in all.iter().filter(|a| !hopeless.has(a, layers) && !self.is_fold(a)) {
+        for Asked { pose, gap, .. } in all.iter().filter(|a| !hopeless.has(a, layers) && !self.is_fold(a)) {
             let own = gap.own.1.iter().filter(|e| e.1 > 0.0).map(|e| (gap.own.0, e.0));
             let all = own.chain(gap.other.1.iter().map(|v| (gap.other.0, *v)));
             for (layer, v) in all.filter(|(layer, _)| movable(*layer)) {
-                let back = self.back((*pose, gap), (layer, v)).normalize_or_zero();
+                let back = self.back(*pose, gap, layer, v).normalize_or_zero();
                 let leads_along = back.dot(normals[layer][v as usize]).abs() < LEADS_OFF;
                 seeds[layer][0].push(v);
                 seeds[layer][1].extend((any_way && leads_along).then_some(v));
@@ -411,7 +415,7 @@ impl<'a> Work<'a> {
             let mut may = vec![May::Stay; layers[index].rest.len()];
             let region = self.yielding().region;
             for (seeds, within, so) in [(near, region, May::GoAlong), (along, CREASE, May::GoAnyWay)] {
-                self.region((index, seeds), within).into_iter().for_each(|v| may[v as usize] = so);
+                self.region(index, seeds, within).into_iter().for_each(|v| may[v as usize] = so);
             }
             let held = self.mending.held.get(index).into_iter().flatten();
             may.iter_mut().zip(held).filter(|(_, held)| **held).for_each(|(may, _)| *may = May::Stay);
@@ -424,7 +428,7 @@ impl<'a> Work<'a> {
     /// each other.
     fn note_about_contacts(&mut self, asked: &[Asked]) {
         let mut seeds: BTreeMap<(usize, [usize; 2]), Vec<u32>> = BTreeMap::new();
-        for (pose, place, gap) in asked {
+        for Asked { pose, place, gap } in asked {
             if let Place::Inside { layers: (own, other), vertex } = *place {
                 seeds.entry((*pose, [own, other])).or_default().push(vertex);
                 seeds.entry((*pose, [other, own])).or_default().extend(gap.other.1);
@@ -442,14 +446,14 @@ impl<'a> Work<'a> {
             near[pose].extend(places.filter(|place| !self.trouble[pose].contains(place)));
         }
         let tolerance = self.mending.settings.measure.tolerance;
-        let clear = self.ask(|pose| near[pose].clone()).into_iter().filter(|a| a.2.gap >= -tolerance);
-        for (pose, place, _) in clear {
+        let clear = self.ask(|pose| near[pose].clone()).into_iter().filter(|a| a.gap.gap >= -tolerance);
+        for Asked { pose, place, .. } in clear {
             self.about[pose].insert(place);
         }
     }
 
     /// The vertices of a layer that lie within so far of some, along it.
-    fn region(&self, (index, mut seeds): (usize, Vec<u32>), within: f32) -> Vec<u32> {
+    fn region(&self, index: usize, mut seeds: Vec<u32>, within: f32) -> Vec<u32> {
         let (layer, partners) = (&self.outfit.layers[index], &self.partners[index]);
         // What is hit on the wall that is not measured is moved by the one that is.
         seeds.iter_mut().for_each(|v| *v = partners.get(*v as usize).copied().unwrap_or(*v));
@@ -471,7 +475,7 @@ impl<'a> Work<'a> {
     }
 
     /// How much a gap in a pose grows with a move of a vertex at rest.
-    fn back(&self, (pose, gap): (usize, &PlaceGap), (layer, v): (usize, u32)) -> Vec3 {
+    fn back(&self, pose: usize, gap: &PlaceGap, layer: usize, v: u32) -> Vec3 {
         let matrices = &self.mending.poses[pose].matrices;
         let blend = blended_matrix(&self.outfit.layers[layer].skin, v as usize, matrices);
         Mat3::from_mat4(blend).transpose() * gap.way
@@ -483,14 +487,14 @@ impl<'a> Work<'a> {
     }
 
     /// Demands that a gap grow by `need` (or shrink by no more than that, below 0) from what it is now.
-    fn demand(&self, (pose, gap): (usize, &PlaceGap), need: f32, demands: &mut Demands) {
-        let back = |layer: usize, v: u32| self.back((pose, gap), (layer, v));
+    fn demand(&self, pose: usize, gap: &PlaceGap, need: f32, demands: &mut Demands) {
+        let back = |layer: usize, v: u32| self.back(pose, gap, layer, v);
         let there = self.share(pose);
         let mut entries: Vec<(u32, f64)> = Vec::with_capacity(18);
         let mut add = |layer: usize, v: u32, share: f32| {
             if share != 0.0 {
                 let rest = self.mending.outfit.layers[layer].rest[v as usize];
-                self.moves.add((layer, v), rest, back(layer, v) * share * there, &mut entries);
+                self.moves.add(layer, v, rest, back(layer, v) * share * there, &mut entries);
             }
         };
         gap.own.1.iter().for_each(|(v, share)| add(gap.own.0, *v, *share));
@@ -511,7 +515,7 @@ impl<'a> Work<'a> {
 
     /// Goes towards `x`, no further than a round may go.
     fn go_to(&mut self, x: &[f64]) {
-        let next = self.moves.towards((&self.x, x), self.mending.settings.step);
+        let next = self.moves.towards(&self.x, x, self.mending.settings.step);
         self.place(&next);
     }
 
@@ -522,7 +526,7 @@ impl<'a> Work<'a> {
             let start = &self.mending.outfit.layers[index].rest;
             let (layer, now) = (&mut self.outfit.layers[index], &mut self.moved[index]);
             for (v, (p, rest)) in now.iter_mut().zip(start).enumerate() {
-                *p = *rest + self.moves.moved((index, v), *rest, x).clamp_length_max(limit);
+                *p = *rest + self.moves.moved(index, v, *rest, x).clamp_length_max(limit);
             }
             move_with_partners(&self.partners[index], start, now);
             keep_rigid(&layer.rigid, start, now, limit);
@@ -534,7 +538,7 @@ impl<'a> Work<'a> {
                 }
             }
         }
-        self.going.iter().for_each(|layer| self.states[*layer] = self.cache.0.new_state());
+        self.going.iter().for_each(|layer| self.states[*layer] = self.cache.new_state());
         self.x = x.to_vec();
     }
 

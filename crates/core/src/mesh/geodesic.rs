@@ -11,14 +11,14 @@ use std::collections::BinaryHeap;
 /// ```
 /// use tin_cloak_core::{mesh::{along_edges, Topology}, shapes::tube};
 ///
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 4, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 8, 4, 1.0);
 /// let topology = Topology::of_welded(positions.len(), &triangles);
 /// let near = along_edges(&positions, &topology.neighbours, &[0], 0.101);
 /// assert_eq!(near[0], (0, 0.0));
 /// assert!(near.contains(&(8, 0.1)), "the ring above");
 /// ```
 pub fn along_edges(positions: &[Vec3], neighbours: &Csr, seeds: &[u32], reach: f32) -> Vec<(u32, f32)> {
-    EdgeWalk::new(positions.len()).within((positions, neighbours), seeds, reach)
+    EdgeWalk::new(positions.len()).within(positions, neighbours, seeds, reach)
 }
 
 /// Room for walks over one mesh: many short ones cost no more than what they reach.
@@ -37,7 +37,8 @@ impl EdgeWalk {
     /// As [`along_edges`].
     pub fn within(
         &mut self,
-        (positions, neighbours): (&[Vec3], &Csr),
+        positions: &[Vec3],
+        neighbours: &Csr,
         seeds: &[u32],
         reach: f32,
     ) -> Vec<(u32, f32)> {

@@ -62,7 +62,7 @@ pub fn crossed_by_row(mesh: &Mesh, weld: &Weld, edge: [u32; 2]) -> Vec<[u32; 2]>
 /// use tin_cloak_core::mesh::{crossed_near, Mesh, Topology};
 /// use tin_cloak_core::shapes::tube;
 ///
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 8, 8, 1.0);
 /// let mesh = Mesh::new("sleeve", positions, Vec::new(), triangles, Vec::new())?;
 /// let weld = Topology::new(&mesh).weld;
 /// assert_eq!(crossed_near(&mesh, &weld, [16, 24], 2).len(), 5);
@@ -188,7 +188,7 @@ fn sides(corners: &[u32], i: usize) -> [u32; 2] {
 /// use tin_cloak_core::mesh::{crossed_by_row, even_shares, with_rows, Mesh, Topology};
 /// use tin_cloak_core::shapes::tube;
 ///
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 8, 8, 1.0);
 /// let mesh = Mesh::new("sleeve", positions, Vec::new(), triangles, Vec::new())?;
 /// let weld = Topology::new(&mesh).weld;
 /// let crossed = crossed_by_row(&mesh, &weld, [16, 24]);
@@ -244,7 +244,7 @@ pub fn with_rows(mesh: &Mesh, weld: &Weld, crossed: &[[u32; 2]], shares: &[f32])
             list
         };
         let inserted: Vec<Vec<u32>> = (0..c.len()).map(on_side).collect();
-        cut.add_face((mesh, *first), c, &inserted);
+        cut.add_face(mesh, *first, c, &inserted);
     }
     let welded = crossed.iter().flat_map(of_edge).collect();
     WithRows { mesh: cut.mesh, new, welded, faces: cut.faces }
@@ -256,7 +256,7 @@ struct EdgeCut {
 }
 
 impl EdgeCut {
-    fn add_face(&mut self, (mesh, first): (&Mesh, usize), c: &[u32], inserted: &[Vec<u32>]) {
+    fn add_face(&mut self, mesh: &Mesh, first: usize, c: &[u32], inserted: &[Vec<u32>]) {
         let crossed: Vec<usize> = (0..c.len()).filter(|i| !inserted[*i].is_empty()).collect();
         let line = |from: u32, between: &[u32], to: u32| -> Vec<u32> {
             [from].into_iter().chain(between.iter().copied()).chain([to]).collect()

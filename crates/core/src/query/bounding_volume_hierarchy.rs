@@ -76,7 +76,7 @@ impl Node {
 /// // Its vertices move a metre up: the same tree follows.
 /// let moved = corners.map(|p| p + Vec3::Z);
 /// bvh.refit(&moved);
-/// assert!(bvh.ray(Vec3::ZERO, Vec3::new(0.2, 0.2, 1.0), (0.0, 9.0), |_, _| true).unwrap().distance == 1.0);
+/// assert!(bvh.ray(Vec3::ZERO, Vec3::new(0.2, 0.2, 1.0), 0.0, 9.0, |_, _| true).unwrap().distance == 1.0);
 /// ```
 #[derive(Clone, Debug)]
 pub struct Bvh {

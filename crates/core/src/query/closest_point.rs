@@ -149,7 +149,8 @@ impl Bvh {
         &self,
         p: Vec3,
         within: f32,
-        (facing, min_cosine): (Vec3, f32),
+        facing: Vec3,
+        min_cosine: f32,
         seed: u32,
     ) -> Option<Closest> {
         let place = self.place.get(seed as usize).map(|&i| i as usize);

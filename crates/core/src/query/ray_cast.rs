@@ -65,17 +65,19 @@ fn ray_plane(origin: Vec3, direction: Vec3, [a, b, c]: [Vec3; 3]) -> Option<(f32
 /// ```
 /// use tin_cloak_core::{glam::Vec3, mesh::Topology, query::walk_to_hit, shapes::tube};
 ///
-/// let (positions, faces) = tube(0.1, (0.0, 0.4), 16, 8, 1.0);
+/// let (positions, faces) = tube(0.1, 0.0, 0.4, 16, 8, 1.0);
 /// let topology = Topology::of_welded(positions.len(), &faces);
 /// let middle = |f: usize| faces[f].iter().map(|v| positions[*v as usize]).sum::<Vec3>() / 3.0;
 /// let (from, to) = (Vec3::Y * 0.2, 40);
-/// let over = (&topology, positions.as_slice());
-/// assert_eq!(walk_to_hit(over, (from, middle(to) - from), 43, 8), Some(to as u32));
-/// assert_eq!(walk_to_hit(over, (from, Vec3::Y), to as u32, 8), None);
+/// let hit = |way: Vec3, first: u32| walk_to_hit(&topology, &positions, from, way, first, 8);
+/// assert_eq!(hit(middle(to) - from, 43), Some(to as u32));
+/// assert_eq!(hit(Vec3::Y, to as u32), None);
 /// ```
 pub fn walk_to_hit(
-    (topology, positions): (&Topology, &[Vec3]),
-    (origin, direction): (Vec3, Vec3),
+    topology: &Topology,
+    positions: &[Vec3],
+    origin: Vec3,
+    direction: Vec3,
     mut face: u32,
     steps: usize,
 ) -> Option<u32> {
@@ -133,7 +135,8 @@ impl Bvh {
         &self,
         origin: Vec3,
         direction: Vec3,
-        (from, to): (f32, f32),
+        from: f32,
+        to: f32,
         accept: impl Fn(u32, &[Vec3; 3]) -> bool,
     ) -> Option<RayHit> {
         if self.nodes.is_empty() || origin.is_nan() || direction.is_nan() {
@@ -178,7 +181,8 @@ impl Bvh {
         &self,
         origin: Vec3,
         direction: Vec3,
-        (from, to): (f32, f32),
+        from: f32,
+        to: f32,
         accept: impl Fn(u32) -> bool,
     ) -> bool {
         if self.nodes.is_empty() || origin.is_nan() || direction.is_nan() {

@@ -40,8 +40,11 @@ pub fn triangles_meet(a: [Vec3; 3], b: [Vec3; 3]) -> bool {
     if apart(of_a) || (of_a == [0; 3] && is_a_line(b)) {
         return false;
     }
-    let edge = |t: [Vec3; 3], s: [i8; 3], k: usize| ([t[k], t[(k + 1) % 3]], [s[k], s[(k + 1) % 3]]);
-    (0..3).any(|k| edge_meets(edge(b, of_b, k), a)) || (0..3).any(|k| edge_meets(edge(a, of_a, k), b))
+    let any_edge = |of: [Vec3; 3], sides: [i8; 3], other: [Vec3; 3]| {
+        let ends = [(0, 1), (1, 2), (2, 0)];
+        ends.iter().any(|&(p, q)| edge_meets([of[p], of[q]], [sides[p], sides[q]], other))
+    };
+    any_edge(b, of_b, a) || any_edge(a, of_a, b)
 }
 
 /// True of corners on one line, or in one place: seen along any axis they have no area.
@@ -60,7 +63,7 @@ fn apart(sides: [i8; 3]) -> bool {
 
 /// Whether an edge, of whose ends it is known on which side of the triangle's plane they lie, has a point
 /// in common with the triangle.
-fn edge_meets(([p, q], sides): ([Vec3; 2], [i8; 2]), t: [Vec3; 3]) -> bool {
+fn edge_meets([p, q]: [Vec3; 2], sides: [i8; 2], t: [Vec3; 3]) -> bool {
     if sides[0] * sides[1] > 0 {
         return false;
     }

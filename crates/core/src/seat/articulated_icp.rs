@@ -70,7 +70,7 @@ const OUTLIER: f32 = 0.03;
 /// use tin_cloak_core::{shapes::{tube, Arm}, JointId};
 ///
 /// // A cuff at the wrist covers the elbow's half alone.
-/// let (arm, cuff) = (Arm::new(), tube(0.055, (0.5, 0.58), 16, 4, 1.0));
+/// let (arm, cuff) = (Arm::new(), tube(0.055, 0.5, 0.58, 16, 4, 1.0));
 /// let topology = Topology::of_welded(arm.surface.0.len(), &arm.surface.1);
 /// let sitting = Sitting {
 ///     skeleton: &arm.skeleton,
@@ -110,7 +110,7 @@ fn sample(count: usize) -> impl Iterator<Item = usize> {
 /// use tin_cloak_core::{deform::linear_blend, skeleton::Pose, JointId};
 ///
 /// // A sleeve modelled round an arm that is bent by 30°.
-/// let (arm, mut sleeve) = (Arm::new(), tube(0.055, (0.0, 0.6), 16, 23, 1.0));
+/// let (arm, mut sleeve) = (Arm::new(), tube(0.055, 0.0, 0.6, 16, 23, 1.0));
 /// linear_blend(&sleeve.0.clone(), &arm.skin, &arm.bent(30.0), &mut sleeve.0);
 /// let topology = Topology::of_welded(arm.surface.0.len(), &arm.surface.1);
 /// let sitting = Sitting {

@@ -1,6 +1,7 @@
 //! Relaxing: cloth that was moved is given back the shape it was modelled in, as far as its place allows.
 
 use super::carry_shapes::lifted;
+use super::ease::PieceSurface;
 use super::Gap;
 use crate::bind::{solve_positive, BindError, Laplacian};
 use crate::clearance::{Covering, Side};
@@ -87,13 +88,13 @@ pub fn relax(piece: Relaxed, beneath: Covering, how: Relaxing) -> Result<Vec<Vec
         let anchor = now.clone();
         for _ in 0..ROUNDS {
             let turns = edges.turns(&shape, &now);
-            now = edges.solved((&shape, &turns), (&anchor, stay), chosen)?;
+            now = edges.solved(&shape, &turns, &anchor, stay, chosen)?;
         }
         keep_rigid(rigid, positions, &mut now, f32::INFINITY);
     }
     let find = |at: &[Vec3]| gaps(side, beneath, at);
     let mut clear = now;
-    lifted((positions, side, topology, rigid), (&find, &wanted), chosen, &mut clear);
+    lifted(PieceSurface { start: positions, side, topology, rigid }, &find, &wanted, chosen, &mut clear);
     Ok(clear)
 }
 
@@ -157,8 +158,10 @@ impl<'a> Edges<'a> {
 
     fn solved(
         &self,
-        (shape, turns): (&[Vec3], &[Quat]),
-        (anchor, stay): (&[Vec3], f64),
+        shape: &[Vec3],
+        turns: &[Quat],
+        anchor: &[Vec3],
+        stay: f64,
         chosen: &[bool],
     ) -> Result<Vec<Vec3>, BindError> {
         let mut number = vec![usize::MAX; chosen.len()];
@@ -218,10 +221,10 @@ pub struct ShapeChange {
 /// let topology = Topology::of_welded(shape.len(), &triangles);
 /// let larger: Vec<_> = shape.iter().map(|p| *p * 1.5).collect();
 /// let all = vec![true; shape.len()];
-/// let change = shape_change(&topology, (&shape, &larger), &all);
+/// let change = shape_change(&topology, &shape, &larger, &all);
 /// assert!(change.strain < 1e-5 && change.bend_degrees < 0.01, "{change:?}");
 /// ```
-pub fn shape_change(topology: &Topology, (shape, now): (&[Vec3], &[Vec3]), chosen: &[bool]) -> ShapeChange {
+pub fn shape_change(topology: &Topology, shape: &[Vec3], now: &[Vec3], chosen: &[bool]) -> ShapeChange {
     let normals = |at: &[Vec3]| crate::mesh::vertex_normals(at, &topology.triangles);
     let (before, after) = (normals(shape), normals(now));
     let scale = Alignment::between(shape, now).scale.max(f32::MIN_POSITIVE);

@@ -47,12 +47,12 @@ pub fn carry_to_rest(posed: &[Vec3], skin: &Skin, matrices: &[Mat4]) -> Vec<Vec3
 ///
 /// // A sleeve modelled round the bent arm comes back straight.
 /// let (arm, bent) = (Arm::new(), Arm::new().bent(40.0));
-/// let straight = tube(0.055, (0.0, 0.6), 16, 23, 1.0);
+/// let straight = tube(0.055, 0.0, 0.6, 16, 23, 1.0);
 /// let mut modelled = straight.0.clone();
 /// linear_blend(&straight.0, &arm.skin, &bent, &mut modelled);
 /// let topology = Topology::of_welded(modelled.len(), &straight.1);
-/// let body = (&arm.surface.0[..], &arm.surface.1[..], &arm.skin);
-/// let (rest, _) = rest_from_pose(body, &bent, (&modelled, &topology), 4)?;
+/// let (body, triangles) = &arm.surface;
+/// let (rest, _) = rest_from_pose(body, triangles, &arm.skin, &bent, &modelled, &topology, 4)?;
 /// assert!(rest.iter().zip(&straight.0).all(|(a, b)| a.distance(*b) < 0.005));
 /// # Ok::<(), tin_cloak_core::bind::BindError>(())
 /// ```
@@ -60,15 +60,16 @@ pub fn carry_to_rest(posed: &[Vec3], skin: &Skin, matrices: &[Mat4]) -> Vec<Vec3
 /// # Errors
 /// When the weights cannot be solved for.
 pub fn rest_from_pose(
-    body: (&[Vec3], &[[u32; 3]], &Skin),
+    rest: &[Vec3],
+    triangles: &[[u32; 3]],
+    skin: &Skin,
     matrices: &[Mat4],
-    piece: (&[Vec3], &Topology),
+    modelled: &[Vec3],
+    topology: &Topology,
     most: usize,
 ) -> Result<(Vec<Vec3>, Skin), BindError> {
     const ROUNDS: usize = 6;
     const STILL: f32 = 2e-5;
-    let (rest, triangles, skin) = body;
-    let (modelled, topology) = piece;
     let joints = matrices.len();
     let bind = |source: &Source, positions: &[Vec3]| -> Result<Skin, BindError> {
         let target = BindTarget::new(positions, topology);

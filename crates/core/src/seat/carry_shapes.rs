@@ -1,11 +1,11 @@
 //! Shapes of what lies beneath, carried onto a piece: what the body becomes, its clothes become.
 
-use super::ease::evened;
+use super::ease::{evened, PieceSurface};
 use super::Gap;
 use crate::bind::{fill_offsets, BindError, BindTarget, MatchSettings};
 use crate::clearance::{Covering, Side};
 use crate::mend::keep_rigid;
-use crate::mesh::{mix, vertex_normals_into, Topology};
+use crate::mesh::{mix, vertex_normals_into};
 use glam::Vec3;
 use rayon::prelude::*;
 
@@ -88,7 +88,7 @@ pub fn carry_shapes(
         }
         let mut shaped: Vec<Vec3> = target.positions.iter().zip(&*offsets).map(|(p, o)| *p + *o).collect();
         keep_rigid(rigid, target.positions, &mut shaped, f32::INFINITY);
-        keep_clear(&piece, (beneath, shape), &rest_gaps, &mut shaped);
+        keep_clear(&piece, beneath, shape, &rest_gaps, &mut shaped);
         offsets.iter_mut().zip(&shaped).zip(target.positions).for_each(|((o, p), rest)| *o = *p - *rest);
     });
     Ok(carried)
@@ -102,33 +102,30 @@ fn gaps(piece: &OnTop, beneath: Covering, positions: &[Vec3]) -> Vec<Option<Gap>
 }
 
 /// Lifts the piece until its gaps over what lies beneath in its shape are as at rest.
-fn keep_clear(
-    piece: &OnTop,
-    (beneath, shape): (Covering, &[Vec3]),
-    rest: &[Option<Gap>],
-    shaped: &mut [Vec3],
-) {
+fn keep_clear(piece: &OnTop, beneath: Covering, shape: &[Vec3], rest: &[Option<Gap>], shaped: &mut [Vec3]) {
     let positions: Vec<Vec3> = beneath.positions.iter().zip(shape).map(|(p, o)| *p + *o).collect();
     let posed = beneath.side.pose(&positions);
     let beneath = Covering { side: beneath.side, posed: &posed, positions: &positions };
     let wanted: Vec<Option<f32>> = rest.iter().map(|g| g.map(|g| g.clearance - piece.tolerance)).collect();
     let OnTop { target, side, rigid, .. } = *piece;
-    let own = (target.positions, side, target.topology, rigid);
+    let own = PieceSurface { start: target.positions, side, topology: target.topology, rigid };
     let everywhere = vec![true; shaped.len()];
-    lifted(own, (&|at: &[Vec3]| gaps(piece, beneath, at), &wanted), &everywhere, shaped);
+    lifted(own, &|at| gaps(piece, beneath, at), &wanted, &everywhere, shaped);
 }
 
 /// The gaps of a piece with its vertices elsewhere.
 pub(super) type FindGaps<'a> = &'a dyn Fn(&[Vec3]) -> Vec<Option<Gap>>;
 
-/// Lifts the `chosen` vertices of a piece (its places at first, measured faces, topology and stiff parts) along the
-/// normal beneath until no gap that `find` finds is narrower than `wanted`.
+/// Lifts the `chosen` vertices of a piece along the normal beneath until no gap that `find` finds is narrower than
+/// `wanted`.
 pub(super) fn lifted(
-    (start, side, topology, rigid): (&[Vec3], &Side, &Topology, &[u32]),
-    (find, wanted): (FindGaps, &[Option<f32>]),
+    piece: PieceSurface,
+    find: FindGaps,
+    wanted: &[Option<f32>],
     chosen: &[bool],
     shaped: &mut [Vec3],
 ) {
+    let PieceSurface { start, side, topology, rigid } = piece;
     let follows = side.measured_partners(start);
     for round in 0..ROUNDS {
         let now = find(shaped);

@@ -60,15 +60,29 @@ impl Covering<'_> {
     }
 }
 
-/// Moves the `chosen` vertices of a piece (welded, metres; `side` its measured faces) until their
+/// A piece (welded) that is eased or lifted: where its vertices are at first (metres), its measured faces, its
+/// topology, and by vertex the stiff part that it is of (see [`keep_rigid`]; empty for none).
+#[derive(Clone, Copy)]
+pub struct PieceSurface<'a> {
+    /// Where its vertices are at first.
+    pub start: &'a [Vec3],
+    /// Its measured faces.
+    pub side: &'a Side,
+    /// All its faces.
+    pub topology: &'a Topology,
+    /// By vertex the stiff part.
+    pub rigid: &'a [u32],
+}
+
+/// Moves the `chosen` vertices of a piece until their
 /// clearance over `beneath` is as wished. Each goes straight along the normal beneath by what it
 /// lacks; the field of moves is evened out over the cloth by at most 1.5 mm more, never less, so
 /// that folds and seams keep their shape. Vertices with nothing beneath within `reach` stay; stiff
-/// parts (`rigid`, see [`keep_rigid`]) go as one each.
+/// parts go as one each.
 ///
 /// ```
 /// use tin_cloak_core::clearance::{Covering, Side};
-/// use tin_cloak_core::{mesh::Topology, seat::{ease, GapWish}, shapes::sphere};
+/// use tin_cloak_core::{mesh::Topology, seat::{ease, GapWish, PieceSurface}, shapes::sphere};
 ///
 /// // A shirt 2 mm off the body is eased to 8 mm.
 /// let (body, shirt) = (sphere(0.1, 24), sphere(0.102, 24));
@@ -77,20 +91,13 @@ impl Covering<'_> {
 /// let posed = side.pose(&body.0);
 /// let beneath = Covering { side: &side, posed: &posed, positions: &body.0 };
 /// let wish = GapWish { least: 0.008, most: f32::INFINITY };
-/// let cloth = (&vec![true; shirt.0.len()][..], &[][..]);
-/// let eased = ease(&shirt.0, &topology, &own, cloth, beneath, wish, 0.05);
+/// let piece = PieceSurface { start: &shirt.0, side: &own, topology: &topology, rigid: &[] };
+/// let eased = ease(piece, &vec![true; shirt.0.len()], beneath, wish, 0.05);
 /// assert!(eased.iter().all(|p| (0.1075..0.1105).contains(&p.length())));
 /// ```
-pub fn ease(
-    positions: &[Vec3],
-    topology: &Topology,
-    side: &Side,
-    (chosen, rigid): (&[bool], &[u32]),
-    beneath: Covering,
-    wish: GapWish,
-    reach: f32,
-) -> Vec<Vec3> {
+pub fn ease(piece: PieceSurface, chosen: &[bool], beneath: Covering, wish: GapWish, reach: f32) -> Vec<Vec3> {
     const ROUNDS: usize = 12;
+    let PieceSurface { start: positions, side, topology, rigid } = piece;
     let mut out = positions.to_vec();
     let mut normals = vec![Vec3::ZERO; out.len()];
     let follows = side.measured_partners(positions);

@@ -77,10 +77,7 @@ pub fn moved_by(positions: &[Vec3], topology: &Topology, shares: &[f32], by: &Mo
 
 /// For each vertex the corners of the face at its mirror image across the plane x = `plane` and how much of each it
 /// has; none where nothing is there.
-pub fn mirror_places(
-    (rest, topology): (&[Vec3], &Topology),
-    plane: f32,
-) -> Vec<Option<([u32; 3], [f32; 3])>> {
+pub fn mirror_places(rest: &[Vec3], topology: &Topology, plane: f32) -> Vec<Option<([u32; 3], [f32; 3])>> {
     let tree = Bvh::build(rest, &topology.triangles);
     let one = |p: &Vec3| {
         let there = tree.closest(mirror_image(*p, plane), NO_IMAGE)?;

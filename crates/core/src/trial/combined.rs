@@ -43,12 +43,13 @@ const LEAST: f32 = 0.3;
 /// use tin_cloak_core::{shapes::Arm, trial::combined_poses};
 ///
 /// // Two joints are no person: nothing can be combined.
-/// assert!(combined_poses(&Arm::new().skeleton, &[], (4, 1)).is_empty());
+/// assert!(combined_poses(&Arm::new().skeleton, &[], 4, 1).is_empty());
 /// ```
 pub fn combined_poses(
     skeleton: &Skeleton,
     limits: &[(JointId, JointRange)],
-    (poses, seed): (usize, u64),
+    poses: usize,
+    seed: u64,
 ) -> Vec<NamedPose> {
     let ranges = MotionRanges::new(skeleton);
     let range = range_poses(skeleton).poses;

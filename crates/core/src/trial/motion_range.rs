@@ -131,8 +131,8 @@ impl MotionRanges {
                 axes.extend(axes_of(
                     &person,
                     joint,
-                    (person.up, person.up),
-                    (person.forward, person.leftward(), 1.0),
+                    Along { bone: person.up, neutral: person.up },
+                    Towards { bends_to: person.forward, leans_to: person.leftward(), outward: 1.0 },
                     shared(whole, joints.len()),
                 ));
             }
@@ -208,7 +208,8 @@ fn limb_axes(person: &Humanoid, side: SideOfBody, rest: &[Mat4], axes: &mut Vec<
     let (thigh, shin, sole) = (between(upper_leg, lower_leg), between(lower_leg, foot), between(foot, toe));
     let mut add = |joint: Option<JointId>, bone: Option<Vec3>, neutral: Option<Vec3>, bends_to, range| {
         if let (Some(joint), Some(bone), Some(neutral)) = (joint, bone, neutral) {
-            axes.extend(axes_of(person, joint, (bone, neutral), (bends_to, out, -sign), range));
+            let towards = Towards { bends_to, leans_to: out, outward: -sign };
+            axes.extend(axes_of(person, joint, Along { bone, neutral }, towards, range));
         }
     };
     add(upper_arm, arm, Some(down), ahead, UPPER_ARM);
@@ -233,7 +234,8 @@ fn finger_axes(person: &Humanoid, hand: &Hand, rest: &[Mat4], axes: &mut Vec<Axe
             // The last bone's end is no joint: it goes on as the one before.
             let bone = bones[i.min(bones.len() - 1)];
             let neutral = bones[i.clamp(1, bones.len()) - 1];
-            axes.extend(axes_of(person, joint, (bone, neutral), (closes, spreads, 1.0), ranges[i.min(2)]));
+            let towards = Towards { bends_to: closes, leans_to: spreads, outward: 1.0 };
+            axes.extend(axes_of(person, joint, Along { bone, neutral }, towards, ranges[i.min(2)]));
         }
     };
     for (i, finger) in hand.fingers.iter().enumerate() {
@@ -245,15 +247,30 @@ fn finger_axes(person: &Humanoid, hand: &Hand, rest: &[Mat4], axes: &mut Vec<Axe
     }
 }
 
-/// Axes of a joint whose bone lies along `bone` at rest and along `neutral` in the anatomical
-/// neutral; it bends towards the first of the directions and leans towards the second.
+/// Where a bone lies: at rest, and in the anatomical neutral.
+#[derive(Clone, Copy)]
+struct Along {
+    bone: Vec3,
+    neutral: Vec3,
+}
+
+/// Where a bone bends to and leans to, and which way it twists outward (1 or -1).
+#[derive(Clone, Copy)]
+struct Towards {
+    bends_to: Vec3,
+    leans_to: Vec3,
+    outward: f32,
+}
+
+/// Axes of a joint whose bone lies as said; it bends towards the first of the directions and leans towards the second.
 fn axes_of(
     person: &Humanoid,
     joint: JointId,
-    (bone, neutral): (Vec3, Vec3),
-    (bends_to, leans_to, outward): (Vec3, Vec3, f32),
+    along: Along,
+    towards: Towards,
     default: JointRange,
 ) -> Option<Axes> {
+    let (Along { bone, neutral }, Towards { bends_to, leans_to, outward }) = (along, towards);
     let square = |d: Vec3| (d - neutral * d.dot(neutral)).try_normalize();
     // A forearm that points straight ahead bends up.
     let forward = square(bends_to).filter(|_| bends_to.dot(neutral).abs() < 0.95).or(square(person.up))?;

@@ -90,8 +90,8 @@ pub fn swing_poses(skeleton: &Skeleton, swing: Swing) -> Vec<NamedPose> {
         let angle = least + apart * step as f32;
         let mut builder = PoseBuilder::new(skeleton, &person, &rest);
         for joint in std::iter::once(swing.joint).chain(swing.partner) {
-            for (joint, angle) in along_with(&builder, &ranges, joint, (swing.axis, angle), swing.coupled) {
-                put(&mut builder, &ranges, joint, (swing.axis, angle), swing.coupled);
+            for (joint, angle) in along_with(&builder, &ranges, joint, swing.axis, angle, swing.coupled) {
+                put(&mut builder, &ranges, joint, swing.axis, angle, swing.coupled);
             }
         }
         let name = format!("{:.*}°", if apart < 1.0 { 2 } else { 0 }, angle).replace('-', "−");
@@ -108,7 +108,8 @@ fn along_with(
     builder: &PoseBuilder,
     ranges: &MotionRanges,
     joint: JointId,
-    (axis, angle): (SwingAxis, f32),
+    axis: SwingAxis,
+    angle: f32,
     coupled: bool,
 ) -> Vec<(JointId, f32)> {
     if !coupled {
@@ -122,7 +123,7 @@ fn along_with(
     let sides = [SideOfBody::Left, SideOfBody::Right].into_iter();
     let mut hands = sides.filter_map(|side| Hand::new(builder.skeleton, person, builder.rest, side));
     match hands.find(|hand| axis != SwingAxis::Turn && hand.joints().any(|j| j == joint)) {
-        Some(hand) => closing(&hand, ranges, joint, (axis, angle)),
+        Some(hand) => closing(&hand, ranges, joint, axis, angle),
         None => vec![(joint, angle)],
     }
 }
@@ -132,7 +133,8 @@ fn closing(
     hand: &Hand,
     ranges: &MotionRanges,
     joint: JointId,
-    (axis, angle): (SwingAxis, f32),
+    axis: SwingAxis,
+    angle: f32,
 ) -> Vec<(JointId, f32)> {
     let end = |j: JointId| ranges.default_of(j).map(|r| axis.angles_in(r)[usize::from(angle > 0.0)]);
     let share = end(joint).filter(|end| end.abs() > 1.0).map_or(0.0, |end| angle / end);
@@ -149,7 +151,8 @@ fn put(
     builder: &mut PoseBuilder,
     ranges: &MotionRanges,
     joint: JointId,
-    (axis, angle): (SwingAxis, f32),
+    axis: SwingAxis,
+    angle: f32,
     coupled: bool,
 ) {
     let at = SwingAxis::ALL.map(|a| if a == axis { angle } else { 0.0 });
@@ -191,12 +194,13 @@ fn blade_turn(
 /// use tin_cloak_core::{shapes::Arm, trial::random_poses};
 ///
 /// let skeleton = Arm::new().skeleton;
-/// assert_eq!(random_poses(&skeleton, &[], (4, 7)), random_poses(&skeleton, &[], (4, 7)));
+/// assert_eq!(random_poses(&skeleton, &[], 4, 7), random_poses(&skeleton, &[], 4, 7));
 /// ```
 pub fn random_poses(
     skeleton: &Skeleton,
     limits: &[(JointId, JointRange)],
-    (poses, seed): (usize, u64),
+    poses: usize,
+    seed: u64,
 ) -> Vec<NamedPose> {
     let ranges = MotionRanges::new(skeleton);
     let (person, rest) = (Humanoid::find(skeleton), skeleton.world(&Pose::rest(skeleton.len())));

@@ -16,7 +16,7 @@ use tin_cloak_core::JointId;
 
 /// A tube bound to two joints, blended linearly between y = 0.15 and 0.25.
 fn two_joint_body() -> (Shape, Skin) {
-    let body = tube(0.05, (0.0, 0.4), 48, 40, 1.0);
+    let body = tube(0.05, 0.0, 0.4, 48, 40, 1.0);
     let rows: Vec<_> = body.0.iter().map(|p| row_at(p.y)).collect();
     let skin = Skin::from_rows(&rows, 2).unwrap();
     (body, skin)
@@ -45,7 +45,7 @@ fn worst_difference(skin: &Skin, positions: &[Vec3]) -> f32 {
 #[test]
 fn every_method_finds_the_weights_of_a_tube_just_outside() {
     let (body, skin) = two_joint_body();
-    let cloth = tube(0.056, (0.02, 0.38), 40, 36, 1.0);
+    let cloth = tube(0.056, 0.02, 0.38, 40, 36, 1.0);
     let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
     let source = Source::new(&body.0, &body.1, &skin, 2);
     let target = BindTarget::new(&cloth.0, &topology);
@@ -61,7 +61,7 @@ fn every_method_finds_the_weights_of_a_tube_just_outside() {
 #[test]
 fn a_hole_in_the_match_is_filled_smoothly() {
     let (body, skin) = two_joint_body();
-    let cloth = tube(0.056, (0.02, 0.38), 40, 36, 1.0);
+    let cloth = tube(0.056, 0.02, 0.38, 40, 36, 1.0);
     let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
     let source = Source::new(&body.0, &body.1, &skin, 2);
     let target = BindTarget::new(&cloth.0, &topology);
@@ -94,7 +94,7 @@ fn a_shell_nothing_matches_takes_the_closest_weights() {
 #[test]
 fn moving_body_and_cloth_together_leaves_the_weights_unchanged() {
     let (body, skin) = two_joint_body();
-    let cloth = tube(0.07, (0.02, 0.38), 40, 36, 0.7);
+    let cloth = tube(0.07, 0.02, 0.38, 40, 36, 0.7);
     let turn = Quat::from_rotation_z(0.7) * Quat::from_rotation_x(-1.1);
     let carry = |s: &Shape| -> Shape {
         (s.0.iter().map(|p| turn * *p + Vec3::new(1.0, -2.0, 0.5)).collect(), s.1.clone())
@@ -115,11 +115,11 @@ fn moving_body_and_cloth_together_leaves_the_weights_unchanged() {
 #[test]
 fn a_stiff_plate_does_not_bend() {
     let (body, skin) = two_joint_body();
-    let plate = tube(0.06, (0.12, 0.36), 30, 20, 0.4);
+    let plate = tube(0.06, 0.12, 0.36, 30, 20, 0.4);
     let topology = Topology::of_welded(plate.0.len(), &plate.1);
     let source = Source::new(&body.0, &body.1, &skin, 2);
     let target = BindTarget::new(&plate.0, &topology);
-    let (bound, shells) = bind_stiff(&source, &target, (&[Some(Follow::Main)], &[0]), None).unwrap();
+    let (bound, shells) = bind_stiff(&source, &target, &[Some(Follow::Main)], &[0], None).unwrap();
     assert_eq!(shells[0].as_ref().unwrap().row, [(JointId(1), 1.0)], "most of it lies above the bend");
     let mut posed = vec![Vec3::ZERO; plate.0.len()];
     linear_blend(&plate.0, &bound, &bent(70.0), &mut posed);
@@ -138,7 +138,7 @@ fn pushed(outfit: &Outfit, poses: &[TrialPose], goes_on: bool) -> Option<Mended>
 fn pushing_out_clears_a_bent_tube_and_leaves_the_rest_alone() {
     let (body, skin) = two_joint_body();
     // BoundMesh by nearest vertex of the wrong height: the cloth lags behind the bend.
-    let cloth = tube(0.053, (0.02, 0.38), 48, 36, 1.0);
+    let cloth = tube(0.053, 0.02, 0.38, 48, 36, 1.0);
     let late: Vec<_> = cloth.0.iter().map(|p| row_at(p.y - 0.02)).collect();
     let mut o = outfit(&body, std::slice::from_ref(&cloth));
     o.layers[0].skin = skin.into();
@@ -158,7 +158,7 @@ fn pushing_out_clears_a_bent_tube_and_leaves_the_rest_alone() {
 #[test]
 fn the_same_bytes_on_one_thread_and_on_many() {
     let (body, skin) = two_joint_body();
-    let cloth = tube(0.053, (0.02, 0.38), 48, 36, 1.0);
+    let cloth = tube(0.053, 0.02, 0.38, 48, 36, 1.0);
     let run = || {
         let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
         let source = Source::new(&body.0, &body.1, &skin, 2);

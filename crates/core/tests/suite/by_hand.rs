@@ -18,7 +18,7 @@ const JOINTS: usize = 4;
 
 /// A tube along Y whose four joints have weights that change along it.
 fn sleeve() -> (Shape, Skin) {
-    let shape = tube(0.05, (0.0, 0.4), 12, 20, 1.0);
+    let shape = tube(0.05, 0.0, 0.4, 12, 20, 1.0);
     let row = |y: f32| -> Row {
         (0..4u16).map(|j| (J(j), (1.0 - (y * 10.0 - f32::from(j) * 1.3).abs() * 0.6).max(0.0))).collect()
     };
@@ -72,11 +72,10 @@ fn half_the_share_is_half_the_change() {
 fn exchanged_twice_it_is_what_it_was_and_a_fade_runs_from_one_to_none() {
     let (_, before) = sleeve();
     let (all, shares) = (vec![true; before.vertices()], vec![1.0; before.vertices()]);
-    let pair = (J(0), J(3));
-    let once = with([false; 4], &all, |b| exchange(b, pair, true, &shares)).unwrap().skin;
+    let once = with([false; 4], &all, |b| exchange(b, J(0), J(3), true, &shares)).unwrap().skin;
     let twice = with([false; 4], &all, |b| {
         let b = BoundMesh { skin: &once, ..b };
-        exchange(b, pair, true, &shares)
+        exchange(b, J(0), J(3), true, &shares)
     })
     .unwrap()
     .skin;
@@ -95,7 +94,7 @@ fn exchanged_twice_it_is_what_it_was_and_a_fade_runs_from_one_to_none() {
 
 #[test]
 fn a_fade_between_two_parts_goes_straight_and_one_to_itself_changes_nothing() {
-    let (positions, triangles) = joined(tube(0.05, (0.0, 0.1), 8, 4, 1.0), tube(0.05, (0.3, 0.4), 8, 4, 1.0));
+    let (positions, triangles) = joined(tube(0.05, 0.0, 0.1, 8, 4, 1.0), tube(0.05, 0.3, 0.4, 8, 4, 1.0));
     let topology = Topology::of_welded(positions.len(), &triangles);
     let skin = Skin::uniform(positions.len(), &[(J(0), 0.6), (J(1), 0.4)], JOINTS).unwrap();
     let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
@@ -166,9 +165,9 @@ proptest! {
         let after = with(locked, &chosen, |b| match kind {
             0 => give(b, given(Amount::Set(amount)), &shares),
             1 => give(b, given(Amount::Add(-amount)), &shares),
-            2 => exchange(b, (J(joint), J((joint + 1) % 4)), false, &shares),
+            2 => exchange(b, J(joint), J((joint + 1) % 4), false, &shares),
             3 => harden(b, amount * 3.0, &shares),
-            4 => smooth_joints(b, &[J(joint)], (amount, 2), &shares),
+            4 => smooth_joints(b, &[J(joint)], amount, 2, &shares),
             5 => tabled(b, &[J(joint), J((joint + 2) % 4)], &[(8, vec![amount, share]), (9, vec![0.0; 2])], &shares),
             6 => crease(b, across(J(joint), J((joint + 1) % 4), FoldsOver::Far), &shares),
             _ => towards(b, |v| Some(before.row((v * 7) % before.vertices()).collect()), &shares),

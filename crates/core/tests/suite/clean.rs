@@ -24,7 +24,7 @@ struct Sleeve {
 impl Sleeve {
     /// A tube along Y, weighted by `rows`, of a skeleton of six joints.
     fn weighted(rows: impl Fn(Vec3) -> Row) -> Self {
-        Self::over(tube(0.05, (0.0, 0.4), 24, 40, 1.0), rows)
+        Self::over(tube(0.05, 0.0, 0.4, 24, 40, 1.0), rows)
     }
 
     fn over((positions, triangles): Shape, rows: impl Fn(Vec3) -> Row) -> Self {
@@ -111,7 +111,7 @@ fn a_step_becomes_a_slope_and_a_slope_stays() {
 
 #[test]
 fn parts_do_not_mix_and_mirror_images_stay_so_to_the_bit() {
-    let left = moved(tube(0.04, (0.0, 0.4), 16, 20, 1.0), Vec3::X * 0.0625);
+    let left = moved(tube(0.04, 0.0, 0.4, 16, 20, 1.0), Vec3::X * 0.0625);
     let right: Shape = (
         left.0.iter().map(|p| Vec3::new(-p.x, p.y, p.z)).collect(),
         left.1.iter().map(|&[a, b, c]| [a, c, b]).collect(),
@@ -194,7 +194,7 @@ fn weight_off_a_joint_goes_where_it_is_sent() {
 
 /// A tube across the body, left to right along X; joint 1 left, 2 right, 0 the middle.
 fn yoke() -> Sleeve {
-    let (positions, triangles) = tube(0.05, (-0.3, 0.3), 24, 48, 1.0);
+    let (positions, triangles) = tube(0.05, -0.3, 0.3, 24, 48, 1.0);
     let positions = positions.iter().map(|p| Vec3::new(p.y, p.x, p.z)).collect();
     let triangles = triangles.iter().map(|&[a, b, c]| [a, c, b]).collect();
     Sleeve::over((positions, triangles), |p| {
@@ -244,7 +244,7 @@ fn a_mirrored_side_moves_as_the_mirror_image() {
 
 #[test]
 fn what_has_no_mirror_image_is_listed() {
-    let sleeve = Sleeve::over(moved(tube(0.05, (0.0, 0.3), 24, 20, 1.0), Vec3::X * 0.2), ramp);
+    let sleeve = Sleeve::over(moved(tube(0.05, 0.0, 0.3, 24, 20, 1.0), Vec3::X * 0.2), ramp);
     let plane = MirrorPlane { x: 0.0, from_left: false, blend: 0.01 };
     let outcome = mirror(sleeve.bound(), plane, &PARTNERS).unwrap();
     assert_eq!(outcome.unmatched.len(), sleeve.positions.len());

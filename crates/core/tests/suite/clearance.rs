@@ -37,8 +37,8 @@ fn layers_that_are_not_posed_stay_at_rest() {
     let o = outfit(&sphere(0.10, 16), &[sphere(0.11, 16), sphere(0.12, 16)]);
     let (mut buffers, mut other) = (o.buffers(), o.buffers());
     let far = vec![Mat4::from_translation(Vec3::X); 3];
-    buffers.pose_some(&o, |layer| layer == 1, (&far, &[]));
-    other.pose_some(&o, |layer| layer == 2, (&far, &[]));
+    buffers.pose_some(&o, |layer| layer == 1, &far, &[]);
+    other.pose_some(&o, |layer| layer == 2, &far, &[]);
     let at = |layer: usize, positions: &[Vec3]| {
         let moved = positions.iter().zip(&o.layers[layer].rest).map(|(p, r)| p.distance(*r));
         moved.fold(0.0, f32::max)
@@ -73,8 +73,8 @@ fn deeper_than_twenty_millimetres_at_rest_is_not_covered() {
 
 #[test]
 fn a_tube_in_a_tube_moved_aside_pokes_on_one_side_only() {
-    let body = tube(0.05, (0.0, 0.4), 48, 20, 1.0);
-    let mut o = outfit(&body, &[tube(0.058, (0.0, 0.4), 48, 20, 1.0)]);
+    let body = tube(0.05, 0.0, 0.4, 48, 20, 1.0);
+    let mut o = outfit(&body, &[tube(0.058, 0.0, 0.4, 48, 20, 1.0)]);
     o.layers[1].skin = Skin::uniform(48 * 21, &[(JointId(1), 1.0)], 2).unwrap().into();
     let aside = [Mat4::IDENTITY, Mat4::from_translation(Vec3::X * 0.012)];
     let m = measure(&o, &aside).pairs.remove(0);
@@ -87,8 +87,8 @@ fn a_tube_in_a_tube_moved_aside_pokes_on_one_side_only() {
 #[test]
 fn beyond_a_hem_nothing_counts() {
     // The piece ends half-way up: the body above has it nearest at its open edge.
-    let body = tube(0.05, (0.0, 0.4), 48, 40, 1.0);
-    let piece = tube(0.055, (0.0, 0.2), 48, 20, 1.0);
+    let body = tube(0.05, 0.0, 0.4, 48, 40, 1.0);
+    let piece = tube(0.055, 0.0, 0.2, 48, 20, 1.0);
     let o = outfit(&body, &[piece]);
     let m = measure(&o, &still());
     assert!(o.pairs[0].coverage.covered.iter().all(|&v| body.0[v as usize].y <= 0.2001));
@@ -112,9 +112,9 @@ fn beyond_a_hem_nothing_counts() {
 #[test]
 fn a_sleeve_against_the_ribs_is_not_the_shirts_own_side() {
     // A trunk, an arm beside it, a sleeve on the arm that touches the trunk's side.
-    let trunk = tube(0.10, (0.0, 0.4), 64, 30, 1.0);
-    let arm = moved(tube(0.04, (0.0, 0.4), 48, 30, 1.0), Vec3::X * 0.152);
-    let sleeve = moved(tube(0.05, (0.0, 0.4), 48, 30, 1.0), Vec3::X * 0.152);
+    let trunk = tube(0.10, 0.0, 0.4, 64, 30, 1.0);
+    let arm = moved(tube(0.04, 0.0, 0.4, 48, 30, 1.0), Vec3::X * 0.152);
+    let sleeve = moved(tube(0.05, 0.0, 0.4, 48, 30, 1.0), Vec3::X * 0.152);
     let body = joined(trunk, arm);
     let o = outfit(&body, &[sleeve]);
     // Only the arm is covered, although the ribs' outward rays meet the sleeve within 2 mm.
@@ -131,8 +131,8 @@ fn a_sleeve_against_the_ribs_is_not_the_shirts_own_side() {
 fn a_plate_with_two_walls_is_measured_by_the_inner_one() {
     // A plate 4 mm thick, 6 mm off a tube: 3 mm of poke-through is 3 mm, though the outer wall
     // is still clear.
-    let body = tube(0.10, (0.0, 0.4), 96, 30, 1.0);
-    let wall = |r: f32| tube(r, (0.1, 0.3), 60, 20, 0.45);
+    let body = tube(0.10, 0.0, 0.4, 96, 30, 1.0);
+    let wall = |r: f32| tube(r, 0.1, 0.3, 60, 20, 0.45);
     let plate = joined(turned_inside_out(wall(0.106)), wall(0.110));
     let o = outfit(&body, &[plate]);
     assert!(o.layers[1].walls.double_walled > 0.95);
@@ -156,8 +156,8 @@ fn a_piece_wound_inside_out_measures_the_same() {
 
 #[test]
 fn a_coat_open_at_the_front_leaves_the_front_bare() {
-    let body = tube(0.10, (0.0, 0.4), 96, 30, 1.0);
-    let coat = tube(0.112, (0.0, 0.4), 80, 30, 0.8);
+    let body = tube(0.10, 0.0, 0.4, 96, 30, 1.0);
+    let coat = tube(0.112, 0.0, 0.4, 80, 30, 0.8);
     let towards = coat.0.iter().map(|p| Vec3::new(p.x, 0.0, p.z)).sum::<Vec3>().normalize();
     let o = outfit(&body, &[coat]);
     let front =
@@ -206,7 +206,7 @@ fn moving_everything_rigidly_changes_nothing() {
 #[test]
 fn snags_are_connected_spots() {
     // Two bumps on a tube poke through a sleeve at two places.
-    let mut body = tube(0.05, (0.0, 0.6), 64, 60, 1.0);
+    let mut body = tube(0.05, 0.0, 0.6, 64, 60, 1.0);
     for p in &mut body.0 {
         for y in [0.15, 0.45] {
             let near = (*p - Vec3::new(0.05, y, 0.0)).length();
@@ -214,7 +214,7 @@ fn snags_are_connected_spots() {
             *p += Vec3::new(p.x, 0.0, p.z).normalize() * bump;
         }
     }
-    let o = outfit(&body, &[tube(0.056, (0.0, 0.6), 64, 60, 1.0)]);
+    let o = outfit(&body, &[tube(0.056, 0.0, 0.6, 64, 60, 1.0)]);
     let m = measure(&o, &still());
     let found = snags(&o, 0, &m.points[0], Settings::default());
     assert_eq!(found.iter().filter(|s| !s.on_outer).count(), 2);
@@ -241,9 +241,9 @@ fn what_a_layer_hides_is_seen_when_it_is_taken_off() {
     let pair = outfit.pairs.iter().position(|p| (p.outer, p.inner) == (1, 0)).unwrap();
     let hidden = |outfit: &Outfit| {
         let buffers = outfit.buffers();
-        let rest = AtRest::new(outfit, &buffers, (1, 0));
+        let rest = AtRest::new(outfit, &buffers, 1, 0);
         let pose = InPose::new(outfit, &buffers);
-        let through = pose.through(pair, Settings::default(), &pose.meeting((1, 0), &rest), None);
+        let through = pose.through(pair, Settings::default(), &pose.meeting(1, 0, &rest), None);
         let sight = pose.see(pair, &through);
         (sight.buried.len(), sight.buried.iter().filter(|b| **b).count())
     };

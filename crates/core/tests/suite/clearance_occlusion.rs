@@ -10,7 +10,7 @@ use tin_cloak_core::shapes::{outfit, tube, Arm};
 fn what_is_hidden_in_all_poses_is_what_is_hidden_in_each() {
     let arm = Arm::new();
     let mut outfit =
-        outfit(&arm.surface, &[tube(0.055, (0.0, 0.6), 16, 23, 1.0), tube(0.06, (0.1, 0.6), 16, 23, 1.0)]);
+        outfit(&arm.surface, &[tube(0.055, 0.0, 0.6, 16, 23, 1.0), tube(0.06, 0.1, 0.6, 16, 23, 1.0)]);
     outfit.layers[..2].iter_mut().for_each(|layer| layer.skin = arm.skin.clone().into());
     let pose = |degrees| TrialPose { matrices: arm.bent(degrees), amounts: Vec::new() };
     let poses = [0.0, 20.0, 70.0, -30.0].map(pose);

@@ -39,7 +39,7 @@ fn buffers_go_over_to_layers_that_lie_otherwise() {
     let mut held = first.clone();
     let rows = vec![vec![(JointId(1), 1.0)]; held.layers[0].rest.len()];
     held.layers[0].skin = Arc::new(Skin::from_rows(&rows, 2).unwrap());
-    buffers.pose_some(&held, |layer| layer == 0, (&matrices, &[]));
+    buffers.pose_some(&held, |layer| layer == 0, &matrices, &[]);
     let turned = |v: usize| matrices[1].transform_point3(first.layers[0].rest[v]);
     assert!(buffers.positions(0).iter().enumerate().all(|(v, p)| p.distance(turned(v)) < 1e-6));
 }

@@ -21,8 +21,8 @@ fn a_body_on_one_joint_moves_as_one_and_where_a_shape_changes_it_bends() {
     let far = (0..topology.vertices() as u32).find(|v| *v != 0 && !topology.neighbours.row(0).contains(v));
     let with = |amount: f32, v: u32| {
         let (from, to) = (pose(Vec3::ZERO, 0.0), pose(Vec3::X, amount));
-        let as_one = RigidGroups::between(&outfit, &[true], (&from, &to));
-        as_one.place((0, topology), [v; 3])
+        let as_one = RigidGroups::between(&outfit, &[true], &from, &to);
+        as_one.place(0, topology, [v; 3])
     };
     assert_eq!([with(0.0, 0), with(0.0, beside)], [1, 1]);
     assert_eq!([with(1.0, 0), with(1.0, beside), with(1.0, far.unwrap_or(0))], [BENDS, BENDS, 1]);

@@ -7,7 +7,13 @@ use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
 
 /// The body on joint 0 and each piece on a joint of its own, in a pose of these joints.
-fn posed(body: &Shape, pieces: &[Shape], matrices: &[Mat4], pair: (usize, usize)) -> (Crossing, Crossing) {
+fn posed(
+    body: &Shape,
+    pieces: &[Shape],
+    matrices: &[Mat4],
+    outer: usize,
+    inner: usize,
+) -> (Crossing, Crossing) {
     let mut layers = vec![layer(body, 0, None)];
     layers.extend(pieces.iter().enumerate().map(|(n, p)| layer(p, n as u16 + 1, Some(body))));
     for (n, l) in layers.iter_mut().enumerate() {
@@ -15,10 +21,10 @@ fn posed(body: &Shape, pieces: &[Shape], matrices: &[Mat4], pair: (usize, usize)
     }
     let outfit = Outfit::new(layers, Default::default());
     let mut buffers = outfit.buffers();
-    let rest = AtRest::new(&outfit, &buffers, pair);
+    let rest = AtRest::new(&outfit, &buffers, outer, inner);
     let told = |buffers: &_| {
         let pose = InPose::new(&outfit, buffers);
-        pose.crossing(pair, &pose.meeting(pair, &rest), &rest, true)
+        pose.crossing(outer, inner, &pose.meeting(outer, inner, &rest), &rest, true)
     };
     let at_rest = told(&buffers);
     buffers.pose(&outfit, matrices, &[]);
@@ -33,12 +39,12 @@ fn still(layers: usize) -> Vec<Mat4> {
 fn a_lantern_pressed_into_a_sleeve_is_as_deep_as_it_was_pressed() {
     // A sleeve of 5 cm radius along y, a lantern of 3 cm beside it, 1 cm away at rest.
     let body = sphere(0.01, 12);
-    let sleeve = tube(0.05, (0.0, 0.6), 64, 48, 1.0);
+    let sleeve = tube(0.05, 0.0, 0.6, 64, 48, 1.0);
     let lantern = moved(sphere(0.03, 32), Vec3::new(0.09, 0.3, 0.0));
     for pressed in [0.012f32, 0.02, 0.03] {
         let mut pose = still(3);
         pose[2] = Mat4::from_translation(Vec3::X * -(0.01 + pressed));
-        let (rest, told) = posed(&body, &[sleeve.clone(), lantern.clone()], &pose, (2, 1));
+        let (rest, told) = posed(&body, &[sleeve.clone(), lantern.clone()], &pose, 2, 1);
         assert_eq!(rest, Crossing::default(), "nothing touches at rest");
         assert!((told.depth - pressed).abs() < 0.0015, "{} for {pressed}", told.depth);
         assert!(told.faces > 10 && told.new_length > 0.04 && !told.is_of_rest(), "{told:?}");
@@ -49,24 +55,24 @@ fn a_lantern_pressed_into_a_sleeve_is_as_deep_as_it_was_pressed() {
 #[test]
 fn a_sleeve_slid_along_its_arm_past_the_hem_crosses_nothing() {
     let (arm, sleeve) =
-        (tube(0.04, (0.0, 0.6), 48, 60, 1.0), moved(tube(0.05, (0.0, 0.3), 48, 30, 1.0), Vec3::Y * 0.1));
+        (tube(0.04, 0.0, 0.6, 48, 60, 1.0), moved(tube(0.05, 0.0, 0.3, 48, 30, 1.0), Vec3::Y * 0.1));
     let mut pose = still(2);
     pose[1] = Mat4::from_translation(Vec3::Y * 0.35);
-    assert_eq!(posed(&arm, &[sleeve], &pose, (1, 0)).1, Crossing::default());
+    assert_eq!(posed(&arm, &[sleeve], &pose, 1, 0).1, Crossing::default());
 }
 
 #[test]
 fn a_hand_through_a_cuff_bent_over_it_crosses_only_where_it_runs_through() {
     // A wide cuff round a hand; the hand turns sideways over the hem without touching it, then touches.
-    let hand = moved(tube(0.02, (0.0, 0.3), 24, 40, 1.0), Vec3::Y * -0.1);
-    let cuff = moved(tube(0.06, (0.0, 0.1), 64, 16, 1.0), Vec3::Y * -0.05);
+    let hand = moved(tube(0.02, 0.0, 0.3, 24, 40, 1.0), Vec3::Y * -0.1);
+    let cuff = moved(tube(0.06, 0.0, 0.1, 64, 16, 1.0), Vec3::Y * -0.05);
     let turned = |degrees: f32| {
         let mut pose = still(2);
         let about = Vec3::Y * 0.05;
         pose[0] = Mat4::from_translation(about)
             * Mat4::from_quat(Quat::from_rotation_z(degrees.to_radians()))
             * Mat4::from_translation(-about);
-        posed(&hand, std::slice::from_ref(&cuff), &pose, (1, 0)).1
+        posed(&hand, std::slice::from_ref(&cuff), &pose, 1, 0).1
     };
     assert_eq!(turned(15.0), Crossing::default());
     assert!(turned(80.0).new_length > 0.05, "{:?}", turned(80.0));
@@ -78,11 +84,11 @@ fn what_crosses_at_rest_is_told_apart() {
     let body = sphere(0.01, 8);
     let (one, other) = (sphere(0.1, 32), moved(sphere(0.1, 32), Vec3::X * 0.15));
     let together = vec![Mat4::from_translation(Vec3::Z * 0.4); 3];
-    let (rest, told) = posed(&body, &[one.clone(), other.clone()], &together, (2, 1));
+    let (rest, told) = posed(&body, &[one.clone(), other.clone()], &together, 2, 1);
     assert!(rest.is_of_rest() && told.is_of_rest() && told.faces == rest.faces, "{rest:?} {told:?}");
     let mut apart = still(3);
     apart[2] = Mat4::from_translation(Vec3::new(-0.15, 0.15, 0.0));
-    let (_, told) = posed(&body, &[one, other], &apart, (2, 1));
+    let (_, told) = posed(&body, &[one, other], &apart, 2, 1);
     assert!(!told.is_of_rest() && told.new_length > 0.1, "{told:?}");
 }
 
@@ -91,10 +97,10 @@ fn the_layers_of_an_outfit_that_only_lie_over_each_other_do_not_cross() {
     let outfit = outfit(&sphere(0.1, 24), &[sphere(0.105, 24), sphere(0.11, 24)]);
     let buffers = outfit.buffers();
     let pose = InPose::new(&outfit, &buffers);
-    for pair in [(1, 0), (2, 0), (2, 1)] {
-        let rest = AtRest::new(&outfit, &buffers, pair);
-        let meeting = pose.meeting(pair, &rest);
-        assert_eq!(pose.crossing(pair, &meeting, &rest, true), Crossing::default());
+    for (outer, inner) in [(1, 0), (2, 0), (2, 1)] {
+        let rest = AtRest::new(&outfit, &buffers, outer, inner);
+        let meeting = pose.meeting(outer, inner, &rest);
+        assert_eq!(pose.crossing(outer, inner, &meeting, &rest, true), Crossing::default());
     }
 }
 
@@ -102,8 +108,8 @@ fn the_layers_of_an_outfit_that_only_lie_over_each_other_do_not_cross() {
 /// cloth, and nothing has come through. Pressed to the side within the cuff, it has.
 #[test]
 fn a_hand_folded_back_over_its_cuff_is_not_through() {
-    let arm = tube(0.03, (0.0, 0.3), 48, 60, 1.0);
-    let cuff = tube(0.04, (0.05, 0.2), 64, 40, 1.0);
+    let arm = tube(0.03, 0.0, 0.3, 48, 60, 1.0);
+    let cuff = tube(0.04, 0.05, 0.2, 64, 40, 1.0);
     let mut layers = vec![layer(&arm, 0, None), layer(&cuff, 1, Some(&arm))];
     let joint = |y: f32| JointId(u16::from(y > 0.131) + u16::from(y > 0.161));
     let rows: Vec<_> = arm.0.iter().map(|p| vec![(joint(p.y), 1.0)]).collect();

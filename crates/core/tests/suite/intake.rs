@@ -23,7 +23,7 @@ fn a_closed_ball_has_nothing_wrong_with_it() {
 
 #[test]
 fn openings_are_named_with_their_width() {
-    let open = looked_over(&tube(0.1, (0.0, 1.0), 64, 10, 1.0)).openings;
+    let open = looked_over(&tube(0.1, 0.0, 1.0, 64, 10, 1.0)).openings;
     assert_eq!(open.len(), 2);
     for o in &open {
         assert!((o.width() - 0.2).abs() < 0.001, "{}", o.width());
@@ -50,7 +50,7 @@ fn what_is_wound_inside_out_is_told_by_its_volume() {
     let (positions, mut triangles) = sphere(0.1, 24);
     triangles.drain(..40);
     assert!(looked_over(&(positions, triangles)).inside_out.is_empty());
-    assert!(looked_over(&tube(0.1, (0.0, 0.3), 24, 6, 0.2)).inside_out.is_empty());
+    assert!(looked_over(&tube(0.1, 0.0, 0.3, 24, 6, 0.2)).inside_out.is_empty());
 }
 
 #[test]
@@ -69,7 +69,7 @@ fn left_and_right_pair_up_or_do_not() {
 
 #[test]
 fn parts_are_told_apart_by_their_openness_and_size() {
-    let coat = tube(0.2, (0.0, 1.0), 24, 10, 1.0);
+    let coat = tube(0.2, 0.0, 1.0, 24, 10, 1.0);
     let all = joined(joined(coat, moved(sphere(0.01, 8), Vec3::Z * 0.21)), moved(sphere(0.1, 12), Vec3::X));
     let topology = Topology::of_welded(all.0.len(), &all.1);
     let list = shells(&topology, &all.0);
@@ -150,7 +150,7 @@ fn a_sleeve_with_too_few_rows_at_the_elbow_is_found() {
     let (upper, elbow, hand) = (JointId(4), JointId(5), JointId(6));
     // A tube along Y turned on to the arm.
     let sleeve = |rings: u32| {
-        let (positions, triangles) = tube(0.05, (0.2, 0.68), 16, rings, 1.0);
+        let (positions, triangles) = tube(0.05, 0.2, 0.68, 16, rings, 1.0);
         let along_x = |p: Vec3| Vec3::new(p.y, 1.4 + p.x, p.z);
         (positions.into_iter().map(along_x).collect::<Vec<_>>(), triangles)
     };
@@ -178,8 +178,8 @@ fn a_piece_belongs_where_the_skin_beneath_it_is_moved_from() {
     let skeleton = person();
     let person = Humanoid::find(&skeleton);
     // A column of skin: hips below, spine above; an arm of skin beside it.
-    let trunk = tube(0.15, (0.8, 1.5), 24, 20, 1.0);
-    let arm = moved(tube(0.05, (0.0, 0.4), 16, 10, 1.0), Vec3::new(0.6, 1.2, 0.0));
+    let trunk = tube(0.15, 0.8, 1.5, 24, 20, 1.0);
+    let arm = moved(tube(0.05, 0.0, 0.4, 16, 10, 1.0), Vec3::new(0.6, 1.2, 0.0));
     let body = joined(trunk.clone(), arm);
     let row = |p: &Vec3| {
         let joint = if p.x > 0.4 {
@@ -192,11 +192,10 @@ fn a_piece_belongs_where_the_skin_beneath_it_is_moved_from() {
         vec![(JointId(joint), 1.0)]
     };
     let skin = Skin::from_rows(&body.0.iter().map(row).collect::<Vec<_>>(), skeleton.len()).unwrap();
-    let place =
-        |piece: &Shape| guess_place(&piece.0, (&body.0, &body.1, &skin), &skeleton.parents, &person).0;
-    assert_eq!(place(&tube(0.16, (1.05, 1.45), 16, 8, 1.0)), Place::Torso);
-    assert_eq!(place(&tube(0.16, (0.82, 0.95), 16, 4, 1.0)), Place::Hips);
-    assert_eq!(place(&moved(tube(0.06, (0.0, 0.4), 16, 10, 1.0), Vec3::new(0.6, 1.2, 0.0))), Place::Arms);
+    let place = |piece: &Shape| guess_place(&piece.0, &body.0, &body.1, &skin, &skeleton.parents, &person).0;
+    assert_eq!(place(&tube(0.16, 1.05, 1.45, 16, 8, 1.0)), Place::Torso);
+    assert_eq!(place(&tube(0.16, 0.82, 0.95, 16, 4, 1.0)), Place::Hips);
+    assert_eq!(place(&moved(tube(0.06, 0.0, 0.4, 16, 10, 1.0), Vec3::new(0.6, 1.2, 0.0))), Place::Arms);
     assert_eq!(place(&moved(sphere(0.05, 12), Vec3::new(0.0, 0.9, 0.5))), Place::Hung);
 }
 
@@ -236,14 +235,14 @@ fn texture_coordinates_outside_or_on_one_another_are_found() {
 
 #[test]
 fn the_inside_wall_of_a_sleeve_is_unseen_and_a_single_sleeve_is_not() {
-    let body = tube(0.05, (-0.6, 0.6), 48, 60, 1.0);
+    let body = tube(0.05, -0.6, 0.6, 48, 60, 1.0);
     let cover = |shape: &Shape| {
         let topology = Topology::of_welded(shape.0.len(), &shape.1);
-        unseen_faces(&topology, &shape.0, (&body.0, &body.1))
+        unseen_faces(&topology, &shape.0, &body.0, &body.1)
     };
-    let sleeve = tube(0.062, (-0.3, 0.3), 48, 40, 1.0);
+    let sleeve = tube(0.062, -0.3, 0.3, 48, 40, 1.0);
     assert!(cover(&sleeve).is_empty());
-    let lined = joined(turned_inside_out(tube(0.056, (-0.3, 0.3), 48, 40, 1.0)), sleeve);
+    let lined = joined(turned_inside_out(tube(0.056, -0.3, 0.3, 48, 40, 1.0)), sleeve);
     let (unseen, lining) = (cover(&lined), lined.1.len() as u32 / 2);
     assert!(unseen.iter().all(|&f| f < lining), "the outside is seen");
     // All of the lining but a rim of a few rows at both ends.

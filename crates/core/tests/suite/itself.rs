@@ -25,15 +25,15 @@ fn halves(one: Shape, other: Shape) -> Outfit {
 /// How the piece crosses itself with its second half moved.
 fn in_itself(outfit: &Outfit, by: Vec3) -> Crossing {
     let mut buffers = outfit.buffers();
-    let rest = AtRest::new(outfit, &buffers, (1, 1));
+    let rest = AtRest::new(outfit, &buffers, 1, 1);
     buffers.pose(outfit, &[Mat4::IDENTITY, Mat4::IDENTITY, Mat4::from_translation(by)], &[]);
     let pose = InPose::new(outfit, &buffers);
-    pose.crossing((1, 1), &pose.meeting((1, 1), &rest), &rest, true)
+    pose.crossing(1, 1, &pose.meeting(1, 1, &rest), &rest, true)
 }
 
 #[test]
 fn two_legs_of_one_piece_are_as_deep_in_each_other_as_they_are_pressed() {
-    let leg = |x: f32| moved(tube(0.06, (0.0, 0.7), 48, 40, 1.0), Vec3::new(x, -0.35, 0.0));
+    let leg = |x: f32| moved(tube(0.06, 0.0, 0.7, 48, 40, 1.0), Vec3::new(x, -0.35, 0.0));
     let trousers = halves(leg(-0.08), leg(0.08));
     assert_eq!(in_itself(&trousers, Vec3::ZERO), Crossing::default());
     for pressed in [0.005f32, 0.01, 0.02] {
@@ -73,9 +73,9 @@ fn the_two_walls_of_a_plate_are_not_against_each_other() {
         buffers.pose(&outfit, &[Mat4::IDENTITY, Mat4::IDENTITY, by], &[]);
         buffers
     };
-    let rest = AtRest::new(&outfit, &outfit.buffers(), (1, 1));
+    let rest = AtRest::new(&outfit, &outfit.buffers(), 1, 1);
     let pose = InPose::new(&outfit, &buffers);
-    let all = pose.meeting((1, 1), &rest);
+    let all = pose.meeting(1, 1, &rest);
     assert!(all.is_empty(), "{} pairs of faces", all.len());
 }
 
@@ -89,10 +89,10 @@ fn a_crease_of_a_sleeve_is_not_against_itself_and_a_forearm_in_an_upper_arm_is()
     let outfit = Outfit::new(layers, Default::default());
     let told = |degrees: f32| {
         let mut buffers = outfit.buffers();
-        let rest = AtRest::new(&outfit, &buffers, (1, 1));
+        let rest = AtRest::new(&outfit, &buffers, 1, 1);
         buffers.pose(&outfit, &arm.bent(degrees), &[]);
         let pose = InPose::new(&outfit, &buffers);
-        pose.crossing((1, 1), &pose.meeting((1, 1), &rest), &rest, true)
+        pose.crossing(1, 1, &pose.meeting(1, 1, &rest), &rest, true)
     };
     assert_eq!(told(60.0).faces, 0);
     assert!(told(172.0).faces > 20, "{:?}", told(172.0));
@@ -167,10 +167,10 @@ fn a_pose_tells_only_what_it_adds_to_rest() {
     let outfit = Outfit::new(layers, Default::default());
     let told = |by: f32| {
         let mut buffers = outfit.buffers();
-        let rest = AtRest::new(&outfit, &buffers, (1, 0));
+        let rest = AtRest::new(&outfit, &buffers, 1, 0);
         buffers.pose(&outfit, &[Mat4::IDENTITY, Mat4::from_translation(Vec3::Z * -by)], &[]);
         let pose = InPose::new(&outfit, &buffers);
-        let meeting = meeting_faces(&buffers, (1, 0));
+        let meeting = meeting_faces(&buffers, 1, 0);
         let figure = |rest: Option<&AtRest>| {
             let through = pose.through(0, Settings::default(), &meeting, rest);
             sum_up(&through, &pose.see(0, &through), 1.0)

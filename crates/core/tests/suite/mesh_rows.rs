@@ -6,7 +6,7 @@ use tin_cloak_core::mesh::*;
 use tin_cloak_core::shapes::{sphere, tube};
 
 fn quads() -> Mesh {
-    let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
+    let (positions, triangles) = tube(0.05, 0.0, 0.4, 8, 8, 1.0);
     let mut mesh = Mesh::new("sleeve", positions, Vec::new(), triangles, Vec::new()).unwrap();
     mesh.find_quads();
     assert_eq!(mesh.quads() * 2, mesh.triangles.len());

@@ -40,7 +40,7 @@ proptest! {
         out in prop::collection::btree_set(0u32..96, 0..95),
         hexes in any::<bool>(),
     ) {
-        let (positions, triangles) = tube(0.1, (0.0, 0.4), 8, 6, 1.0);
+        let (positions, triangles) = tube(0.1, 0.0, 0.4, 8, 6, 1.0);
         let count = if hexes { 4 } else { 2 };
         let polygons = (0..96 / count).map(|i| Polygon { first: i * count, triangles: count }).collect();
         let whole = Mesh::new("tube", positions, Vec::new(), triangles, polygons).unwrap();
@@ -74,7 +74,7 @@ proptest! {
 fn splitting_at_every_edge_and_welding_again_is_the_same_surface() {
     for shape in [
         sphere(0.3, 24),
-        tube(0.1, (0.0, 1.0), 16, 10, 1.0),
+        tube(0.1, 0.0, 1.0, 16, 10, 1.0),
         joined(sphere(0.1, 12), moved(sphere(0.1, 12), Vec3::X)),
     ] {
         let whole = Topology::of_welded(shape.0.len(), &shape.1);
@@ -90,7 +90,7 @@ fn splitting_at_every_edge_and_welding_again_is_the_same_surface() {
 fn euler_and_boundaries_of_known_surfaces() {
     // Vertices − edges + faces: 2 for a sphere, 0 for a tube open at both ends.
     let count = |t: &Topology| t.vertices() as i64 - t.edges.len() as i64 + t.triangles.len() as i64;
-    let (ball, pipe) = (sphere(0.3, 24), tube(0.1, (0.0, 1.0), 16, 10, 1.0));
+    let (ball, pipe) = (sphere(0.3, 24), tube(0.1, 0.0, 1.0, 16, 10, 1.0));
     let ball = Topology::of_welded(ball.0.len(), &ball.1);
     assert_eq!(count(&ball), 2);
     assert!(ball.boundary_loops().is_empty());
@@ -100,7 +100,7 @@ fn euler_and_boundaries_of_known_surfaces() {
     let loops = pipe.boundary_loops();
     assert_eq!(loops.iter().map(Vec::len).collect::<Vec<_>>(), [16, 16]);
     // A tube cut open lengthways has one long edge: up one side, round, and down the other.
-    let open = tube(0.1, (0.0, 1.0), 16, 10, 0.5);
+    let open = tube(0.1, 0.0, 1.0, 16, 10, 0.5);
     assert_eq!(Topology::of_welded(open.0.len(), &open.1).boundary_loops().len(), 1);
 }
 

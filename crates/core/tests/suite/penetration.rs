@@ -13,9 +13,8 @@ use tin_cloak_core::query::{ray_triangle, Bvh};
 
 /// A trunk, a loose tube round it and a short one over that, in a pose that presses them together.
 fn pressed(by: f32, turn: f32, last: f32) -> (Outfit, Vec<Mat4>) {
-    let body = tube(0.10, (-0.4, 0.4), 40, 40, 1.0);
-    let mut o =
-        outfit(&body, &[tube(0.112, (-0.3, 0.3), 36, 24, 1.0), tube(0.125, (-0.2, 0.25), 30, 18, 0.8)]);
+    let body = tube(0.10, -0.4, 0.4, 40, 40, 1.0);
+    let mut o = outfit(&body, &[tube(0.112, -0.3, 0.3, 36, 24, 1.0), tube(0.125, -0.2, 0.25, 30, 18, 0.8)]);
     for v in 0..o.layers[1].rest.len() {
         // The middle layer swells and shrinks along its length: parts of it go under.
         let p = &mut o.layers[1].rest[v];
@@ -31,8 +30,8 @@ fn measured(o: &Outfit, matrices: &[Mat4]) -> Vec<(Penetration, PairMeasure)> {
     buffers.pose(o, matrices, &[]);
     let at = InPose::new(o, &buffers);
     let one = |pair: usize| {
-        let layers = (o.pairs[pair].outer, o.pairs[pair].inner);
-        let through = at.through(pair, Settings::default(), &meeting_faces(&buffers, layers), None);
+        let meeting = meeting_faces(&buffers, o.pairs[pair].outer, o.pairs[pair].inner);
+        let through = at.through(pair, Settings::default(), &meeting, None);
         let sight = at.see(pair, &through);
         let m = sum_up(&through, &sight, strain(o, &buffers, o.pairs[pair].outer));
         (through, m)
@@ -67,7 +66,7 @@ proptest! {
     fn a_ray_is_hit_when_any_triangle_is_met_and_first_where_it_is_nearest(
         from in prop::array::uniform3(-0.4f32..0.4), to in prop::array::uniform3(-0.4f32..0.4), odd in 0u32..2,
     ) {
-        let (positions, triangles) = joined(sphere(0.1, 24), tube(0.2, (-0.2, 0.2), 24, 8, 0.6));
+        let (positions, triangles) = joined(sphere(0.1, 24), tube(0.2, -0.2, 0.2, 24, 8, 0.6));
         let bvh = Bvh::build(&positions, &triangles);
         let (origin, way) = (Vec3::from(from), Vec3::from(to) - Vec3::from(from));
         prop_assume!(way.length() > 1e-3);
@@ -77,8 +76,8 @@ proptest! {
             (0.0..=1.0).contains(&hit.0).then_some((hit.0, t, hit.1))
         });
         let nearest = met.min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-        prop_assert_eq!(bvh.is_hit(origin, way, (0.0, 1.0), taken), nearest.is_some());
-        let found = bvh.ray(origin, way, (0.0, 1.0), |t, _| taken(t));
+        prop_assert_eq!(bvh.is_hit(origin, way, 0.0, 1.0, taken), nearest.is_some());
+        let found = bvh.ray(origin, way, 0.0, 1.0, |t, _| taken(t));
         prop_assert_eq!(found.map(|h| (h.distance, h.triangle, h.barycentric)), nearest);
     }
 }
@@ -101,7 +100,7 @@ fn a_layer_posed_alone_is_as_posed_with_the_others() {
     let (o, matrices) = pressed(0.1, 0.3, 0.0);
     let (mut all, mut some) = (o.buffers(), o.buffers());
     all.pose(&o, &matrices, &[]);
-    some.pose_some(&o, |layer| layer == 1, (&matrices, &[]));
+    some.pose_some(&o, |layer| layer == 1, &matrices, &[]);
     assert_eq!(all.positions(1), some.positions(1));
     assert_eq!(some.positions(2), o.layers[2].rest, "the others stay as they were");
 }

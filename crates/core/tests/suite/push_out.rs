@@ -52,8 +52,8 @@ fn a_ball_through_a_shell_moves_it_by_the_depth_and_the_margin() {
 #[test]
 fn rows_stay_straight_where_that_is_wished() {
     let (rings, around) = (40, 48);
-    let sleeve = tube(0.055, (0.0, 0.6), around, rings, 1.0);
-    let mut arm = tube(0.05, (0.0, 0.6), around, rings, 1.0);
+    let sleeve = tube(0.055, 0.0, 0.6, around, rings, 1.0);
+    let mut arm = tube(0.05, 0.0, 0.6, around, rings, 1.0);
     let knob = |p: &Vec3| {
         (-(p.y - 0.3).powi(2) / 0.0002 - (p.z - 0.05).powi(2) / 0.001 - p.x.powi(2) / 0.0002).exp()
     };
@@ -259,7 +259,7 @@ fn a_shape_is_the_same_to_the_bit_on_any_number_of_threads() {
 #[test]
 fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
     let arm = Arm::new();
-    let mut o = outfit(&arm.surface, &[tube(0.055, (0.02, 0.58), 16, 23, 1.0)]);
+    let mut o = outfit(&arm.surface, &[tube(0.055, 0.02, 0.58, 16, 23, 1.0)]);
     o.layers[0].skin = arm.skin.clone().into();
     let pose = |degrees: f32| {
         let mut pose = Pose::rest(2);
@@ -270,7 +270,7 @@ fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
     let trial = |p: &Pose| TrialPose { matrices: arm.skeleton.skin_matrices(p), amounts: Vec::new() };
     let trials: Vec<TrialPose> = poses.iter().map(trial).collect();
     let trouble = trouble_in(&o, &trials, PushSettings::default().measure);
-    let turns = bad_turns(&o, &arm.skeleton, (&poses, &trouble), &[]);
+    let turns = bad_turns(&o, &arm.skeleton, &poses, &trouble, &[]);
     assert_eq!(turns.len(), 1, "{turns:?}");
     let driver = turns[0].driver;
     assert_eq!(driver.joint, JointId(1));
@@ -278,7 +278,7 @@ fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
     assert_eq!((driver.amount(&poses[0]), driver.amount(&poses[2])), (0.0, 1.0));
     assert_eq!(turns[0].blamed.iter().map(|b| b.0).collect::<Vec<_>>(), [1, 2]);
     // Both follow the shoulder alike: nothing but the elbow is to blame.
-    assert!(bad_turns(&o, &arm.skeleton, (&poses, &trouble), &[driver]).is_empty());
+    assert!(bad_turns(&o, &arm.skeleton, &poses, &trouble, &[driver]).is_empty());
 }
 
 /// Both layers follow no joint that is turned, but a shape that one of them calls up presses the sleeve in: the turn
@@ -286,7 +286,7 @@ fn the_joint_whose_turn_parts_the_layers_is_to_blame() {
 #[test]
 fn the_joint_that_calls_up_what_presses_in_is_to_blame() {
     let arm = Arm::new();
-    let mut o = outfit(&arm.surface, &[tube(0.055, (0.02, 0.58), 16, 23, 1.0)]);
+    let mut o = outfit(&arm.surface, &[tube(0.055, 0.02, 0.58, 16, 23, 1.0)]);
     for layer in &mut o.layers {
         layer.skin = Skin::from_rows(&vec![vec![(JointId(0), 1.0)]; layer.rest.len()], 3).unwrap().into();
     }
@@ -302,7 +302,7 @@ fn the_joint_that_calls_up_what_presses_in_is_to_blame() {
     let trials = [TrialPose { matrices: skeleton.skin_matrices(&pose), amounts: vec![driver.amount(&pose)] }];
     let trouble = trouble_in(&o, &trials, PushSettings::default().measure);
     assert!(!trouble[0].is_empty());
-    let turns = bad_turns(&o, &skeleton, (&[pose], &trouble), &[]);
+    let turns = bad_turns(&o, &skeleton, &[pose], &trouble, &[]);
     assert_eq!(turns.iter().map(|t| t.driver.joint).collect::<Vec<_>>(), [JointId(1)]);
     assert_eq!(turns[0].blamed[0].1.len(), trouble[0].len(), "for all of it");
 }
@@ -312,7 +312,7 @@ fn the_joint_that_calls_up_what_presses_in_is_to_blame() {
 #[test]
 fn what_a_spent_turn_is_to_blame_for_falls_to_the_next() {
     let arm = Arm::new();
-    let mut o = outfit(&arm.surface, &[tube(0.055, (0.02, 0.58), 16, 23, 1.0)]);
+    let mut o = outfit(&arm.surface, &[tube(0.055, 0.02, 0.58, 16, 23, 1.0)]);
     o.layers[0].skin = arm.skin.clone().into();
     o.layers[1].skin =
         Skin::from_rows(&vec![vec![(JointId(2), 1.0)]; o.layers[1].rest.len()], 3).unwrap().into();
@@ -324,11 +324,11 @@ fn what_a_spent_turn_is_to_blame_for_falls_to_the_next() {
     pose.rotations[1] = Quat::from_rotation_x(0.9);
     let trials = [TrialPose { matrices: skeleton.skin_matrices(&pose), amounts: Vec::new() }];
     let trouble = trouble_in(&o, &trials, PushSettings::default().measure);
-    let all = bad_turns(&o, &skeleton, (std::slice::from_ref(&pose), &trouble), &[]);
+    let all = bad_turns(&o, &skeleton, std::slice::from_ref(&pose), &trouble, &[]);
     let joints: Vec<JointId> = all.iter().map(|t| t.driver.joint).collect();
     assert!(joints.contains(&JointId(1)), "{joints:?}");
     let elbow = all.iter().find(|t| t.driver.joint == JointId(1)).unwrap().driver;
-    let left = bad_turns(&o, &skeleton, (&[pose], &trouble), &[elbow]);
+    let left = bad_turns(&o, &skeleton, &[pose], &trouble, &[elbow]);
     assert_eq!(left.iter().map(|t| t.driver.joint).collect::<Vec<_>>(), [JointId(0)]);
     let places = |turns: &[BadTurn]| turns.iter().flat_map(|t| &t.blamed).map(|b| b.1.len()).sum::<usize>();
     assert_eq!(places(&left), places(&all), "all of it");
@@ -338,7 +338,7 @@ fn what_a_spent_turn_is_to_blame_for_falls_to_the_next() {
 #[test]
 fn what_lies_in_a_fold_is_asked_when_it_is_wished() {
     let arm = Arm::new();
-    let mut o = outfit(&arm.surface, &[tube(0.051, (0.02, 0.58), 24, 40, 1.0)]);
+    let mut o = outfit(&arm.surface, &[tube(0.051, 0.02, 0.58, 24, 40, 1.0)]);
     o.layers[0].skin = arm.skin.clone().into();
     let poses = [TrialPose { matrices: arm.bent(30.0), amounts: Vec::new() }];
     let mut trouble = trouble_in(&o, &poses, PushSettings::default().measure);
@@ -370,7 +370,7 @@ fn what_lies_in_a_fold_is_asked_when_it_is_wished() {
 #[test]
 fn in_a_crease_cloth_goes_any_way() {
     let arm = Arm::new();
-    let sleeve = tube(0.051, (0.02, 0.58), 24, 40, 1.0);
+    let sleeve = tube(0.051, 0.02, 0.58, 24, 40, 1.0);
     let row = |p: &Vec3| {
         let elbow = ((p.y - 0.26) / 0.04).clamp(0.0, 1.0);
         vec![(JointId(0), 1.0 - elbow), (JointId(1), elbow)]
@@ -398,8 +398,8 @@ fn in_a_crease_cloth_goes_any_way() {
 #[test]
 fn what_is_taken_back_keeps_two_walls_as_far_apart() {
     // A plate 4 mm thick about a tube, shifted by 10 mm; at one vertex of its outer wall that spoils something.
-    let body = tube(0.10, (0.0, 0.4), 96, 30, 1.0);
-    let wall = |r: f32| tube(r, (0.1, 0.3), 60, 20, 0.45);
+    let body = tube(0.10, 0.0, 0.4, 96, 30, 1.0);
+    let wall = |r: f32| tube(r, 0.1, 0.3, 60, 20, 0.45);
     let outfit = outfit(&body, &[joined(turned_inside_out(wall(0.106)), wall(0.110))]);
     let layer = &outfit.layers[1];
     let partners = layer.walls.towards_body.measured_partners(&layer.rest);

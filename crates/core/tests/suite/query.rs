@@ -47,7 +47,7 @@ proptest! {
     /// Far boxes are taken as one, so the sum is near, and inside stays inside.
     #[test]
     fn winding_numbers_are_near_the_whole_sum(queries in points()) {
-        let (positions, triangles) = joined(sphere(0.1, 24), tube(0.15, (-0.2, 0.2), 24, 8, 0.6));
+        let (positions, triangles) = joined(sphere(0.1, 24), tube(0.15, -0.2, 0.2, 24, 8, 0.6));
         let tree = Bvh::build(&positions, &triangles);
         let field = WindingField::new(&tree);
         for q in queries.iter().map(|q| Vec3::from(*q)) {
@@ -60,7 +60,7 @@ proptest! {
 
     #[test]
     fn closest_is_what_looking_at_every_triangle_finds(queries in points(), turn in 0.0f32..3.0) {
-        let (mut positions, triangles) = joined(sphere(0.1, 24), tube(0.15, (-0.2, 0.2), 24, 8, 0.6));
+        let (mut positions, triangles) = joined(sphere(0.1, 24), tube(0.15, -0.2, 0.2, 24, 8, 0.6));
         let mut tree = Bvh::build(&positions, &triangles);
         // Refitted to moved vertices, not rebuilt.
         positions.iter_mut().for_each(|p| *p = Quat::from_rotation_x(turn) * *p + Vec3::X * 0.1 * turn * p.y);
@@ -90,7 +90,7 @@ proptest! {
     /// Only what some moved vertices are corners of is looked at, and it is the same tree to the bit.
     #[test]
     fn refitted_in_part_is_refitted_as_a_whole(moved in prop::collection::vec(0usize..490, 0..40), by in -0.1f32..0.1) {
-        let (mut positions, triangles) = joined(sphere(0.1, 24), tube(0.15, (-0.2, 0.2), 24, 8, 0.6));
+        let (mut positions, triangles) = joined(sphere(0.1, 24), tube(0.15, -0.2, 0.2, 24, 8, 0.6));
         let (mut whole, mut in_part) = (Bvh::build(&positions, &triangles), Bvh::build(&positions, &triangles));
         moved.iter().for_each(|v| positions[*v] += Vec3::new(by, -by, 0.5 * by));
         let is_moved = |t: &[u32; 3]| t.iter().any(|v| moved.contains(&(*v as usize)));
@@ -102,12 +102,12 @@ proptest! {
 
     #[test]
     fn beginning_at_any_triangle_finds_the_same(queries in points(), seed in 0u32..3000) {
-        let (positions, triangles) = joined(sphere(0.1, 24), tube(0.15, (-0.2, 0.2), 24, 8, 0.6));
+        let (positions, triangles) = joined(sphere(0.1, 24), tube(0.15, -0.2, 0.2, 24, 8, 0.6));
         let tree = Bvh::build(&positions, &triangles);
         for q in queries.iter().map(|q| Vec3::from(*q)) {
             let facing = Vec3::new(q.z, q.x, q.y + 0.1).normalize();
             let plain = tree.closest_facing(q, 0.2, facing, 0.0);
-            let seeded = tree.closest_facing_from(q, 0.2, (facing, 0.0), seed);
+            let seeded = tree.closest_facing_from(q, 0.2, facing, 0.0, seed);
             // Of two that are equally far either is the nearest.
             prop_assert_eq!(plain.map(|c| c.distance_squared), seeded.map(|c| c.distance_squared));
         }
@@ -117,7 +117,7 @@ proptest! {
     fn rays_meet_a_sphere_where_arithmetic_says(x in -0.06f32..0.06, y in -0.06f32..0.06) {
         let (positions, triangles) = sphere(0.1, 96);
         let tree = Bvh::build(&positions, &triangles);
-        let hit = tree.ray(Vec3::new(x, y, 0.5), Vec3::NEG_Z, (0.0, 2.0), |_, _| true).unwrap();
+        let hit = tree.ray(Vec3::new(x, y, 0.5), Vec3::NEG_Z, 0.0, 2.0, |_, _| true).unwrap();
         let exact = 0.5 - (0.01 - x * x - y * y).sqrt();
         prop_assert!((hit.distance - exact).abs() < 1.2e-3, "{} {}", hit.distance, exact);
     }
@@ -132,7 +132,7 @@ fn winding_numbers_of_open_and_closed_surfaces() {
     assert!(field.at(Vec3::new(0.2, 0.1, 0.0)).abs() < 0.01);
     // At the centre of an open tube of length L and radius r the two ends are missing:
     // 1 − (1 − cos θ) with tan θ = r / (L / 2).
-    let (positions, triangles) = tube(0.1, (-0.15, 0.15), 96, 30, 1.0);
+    let (positions, triangles) = tube(0.1, -0.15, 0.15, 96, 30, 1.0);
     let tree = Bvh::build(&positions, &triangles);
     let exact = (0.1f32 / 0.15).atan().cos();
     assert!((WindingField::new(&tree).at(Vec3::ZERO) - exact).abs() < 0.01);

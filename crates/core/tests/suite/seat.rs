@@ -7,7 +7,7 @@ use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_core::mesh::{vertex_normals, Topology};
 use tin_cloak_core::seat::{
-    carry_shapes, carry_to_rest, dab, ease, rest_from_pose, Brush, GapWish, OnTop, Stroke,
+    carry_shapes, carry_to_rest, dab, ease, rest_from_pose, Brush, GapWish, OnTop, PieceSurface, Stroke,
 };
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::JointId;
@@ -33,7 +33,8 @@ impl Ground {
 fn eased(cloth: &Shape, ground: &Ground, wish: GapWish, chosen: &[bool]) -> Vec<Vec3> {
     let topology = Topology::of_welded(cloth.0.len(), &cloth.1);
     let side = Side::new(cloth.0.len(), &cloth.1);
-    ease(&cloth.0, &topology, &side, (chosen, &[]), ground.covering(), wish, 0.08)
+    let piece = PieceSurface { start: &cloth.0, side: &side, topology: &topology, rigid: &[] };
+    ease(piece, chosen, ground.covering(), wish, 0.08)
 }
 
 #[test]
@@ -71,7 +72,7 @@ fn drawing_in_brings_the_far_side_near_and_only_what_is_chosen_moves() {
 
 /// An arm along Y bending at 0.5 m, and the matrices of a bend.
 fn arm(degrees: f32) -> (Shape, Skin, Vec<Mat4>) {
-    let shape = tube(0.05, (0.0, 1.0), 48, 100, 1.0);
+    let shape = tube(0.05, 0.0, 1.0, 48, 100, 1.0);
     let skin = arm_skin(&shape.0);
     let elbow = Vec3::Y * 0.5;
     let turn = Mat4::from_translation(elbow)
@@ -92,13 +93,13 @@ fn arm_skin(positions: &[Vec3]) -> Skin {
 #[test]
 fn a_sleeve_modelled_round_a_bent_arm_comes_back_straight() {
     let (body, skin, matrices) = arm(60.0);
-    let straight = tube(0.055, (0.15, 0.85), 40, 70, 1.0);
+    let straight = tube(0.055, 0.15, 0.85, 40, 70, 1.0);
     // Modelled round the bent arm: the straight sleeve posed with the arm.
     let mut modelled = straight.0.clone();
     linear_blend(&straight.0, &arm_skin(&straight.0), &matrices, &mut modelled);
     let topology = Topology::of_welded(straight.0.len(), &straight.1);
     let (rest, weights) =
-        rest_from_pose((&body.0, &body.1, &skin), &matrices, (&modelled, &topology), 4).unwrap();
+        rest_from_pose(&body.0, &body.1, &skin, &matrices, &modelled, &topology, 4).unwrap();
     let worst = rest.iter().zip(&straight.0).map(|(a, b)| a.distance(*b)).fold(0.0, f32::max);
     assert!(worst < 0.0005, "{:.3} mm off straight", worst * 1000.0);
     // Posed again by the weights found, it lies where it was modelled.

@@ -34,7 +34,7 @@ fn what_lies_beneath_is_kept_clear_of_and_what_is_not_chosen_stays() {
     }
     let stays = (0..calm.len()).filter(|v| !chosen[*v]).all(|v| calm[v] == pushed[v]);
     assert!(stays, "what is not chosen stays to the bit");
-    let change = |at: &[Vec3]| shape_change(&topology, (&shirt.0, at), &chosen);
+    let change = |at: &[Vec3]| shape_change(&topology, &shirt.0, at, &chosen);
     let (was, is) = (change(&pushed), change(&calm));
     assert!(is.strain < was.strain * 0.9, "{was:?} {is:?}");
 }

@@ -131,7 +131,7 @@ fn poses_at_random_stay_within_the_ranges() {
     let person = Humanoid::find(&skeleton);
     let limits: Vec<_> =
         person.joints().into_iter().filter_map(|j| Some((j, ranges.default_of(j)?))).collect();
-    let poses = random_poses(&skeleton, &limits, (40, 11));
+    let poses = random_poses(&skeleton, &limits, 40, 11);
     for (pose, (joint, limit)) in poses.iter().flat_map(|p| limits.iter().map(move |l| (p, l))) {
         let [forward, sideways, turn] = ranges.angles(*joint, &pose.pose).unwrap();
         let within = |x: f32, [least, most]: [f32; 2]| x > least - 0.2 && x < most + 0.2;
@@ -139,7 +139,7 @@ fn poses_at_random_stay_within_the_ranges() {
             within(forward, limit.forward) && within(sideways, limit.sideways) && within(turn, limit.turn);
         assert!(fits, "{}: {forward} {sideways} {turn}", skeleton.names[joint.index()]);
     }
-    assert_ne!(random_poses(&skeleton, &limits, (1, 12))[0].pose, poses[0].pose);
+    assert_ne!(random_poses(&skeleton, &limits, 1, 12)[0].pose, poses[0].pose);
 }
 
 #[test]

@@ -25,7 +25,7 @@ impl AtRestOfRoom for Room {
             let key = Key::begin("at rest").and_key(above).and_key(below).and(&(down < up)).end();
             self.derived.get_or(key, || {
                 let buffers = still.get_or_init(|| worn.outfit.buffers());
-                AtRest::new(&worn.outfit, buffers, (outer, inner))
+                AtRest::new(&worn.outfit, buffers, outer, inner)
             })
         };
         pairs.par_iter().map(one).collect()

@@ -110,10 +110,12 @@ impl Board {
     /// Rows for pairs (outer, inner), the first of which lie over each other at rest, of layers with these
     /// `(number, name)`; columns for trials.
     pub fn empty(
-        (rows, covered): (&[(usize, usize)], usize),
+        rows: &[(usize, usize)],
+        covered: usize,
         layers: &[(PieceId, &str)],
         trials: &TrialSet,
-        (tolerance_mm, plan): (f32, &TrialPlan),
+        tolerance_mm: f32,
+        plan: &TrialPlan,
     ) -> Self {
         let pair = |(row, &(outer, inner)): (usize, &(usize, usize))| {
             let (outer, inner) = (layers[outer], layers[inner]);

@@ -10,7 +10,7 @@ use crate::measuring::at_rest::AtRestOfRoom;
 use crate::measuring::board::{contacts, rows, Board};
 use crate::measuring::cell::Cell;
 use crate::measuring::floor_rows::FloorRows;
-use crate::measuring::measured::{places_of, Measured};
+use crate::measuring::measured::{places_of, places_of_contact, Measured};
 use crate::measuring::posed::Wrong;
 use rayon::prelude::*;
 use serde::de::DeserializeOwned;
@@ -131,16 +131,15 @@ impl CountPlan {
             let is_rest = room.trials.trials.iter().map(Trial::is_rest).collect();
             let off = |layer: usize| room.state.plan.is_off(name(layer));
             let off: Vec<bool> = (0..pile.facts.len()).map(off).collect();
-            Ok(Self::make((pile, poses, is_rest), (rows, covered), (tolerances, &off), whole))
+            let (through, sight) = Default::default();
+            let bare = Self { pile, poses, is_rest, rows, covered, tolerances, through, sight, whole };
+            Ok(bare.with_keys(&off))
         })
     }
 
-    fn make(
-        (pile, poses, is_rest): (Arc<Pile>, Vec<TrialPose>, Vec<bool>),
-        (rows, covered): (Vec<(usize, usize)>, usize),
-        (tolerances, off): (Vec<f32>, &[bool]),
-        whole: Key,
-    ) -> Self {
+    /// With the keys of all cells; `off` says by layer what is taken off.
+    fn with_keys(self, off: &[bool]) -> Self {
+        let Self { pile, poses, is_rest, rows, covered, tolerances, .. } = &self;
         let of_pose = |(pose, is_rest): (&TrialPose, &bool)| -> (Vec<Key>, Vec<Key>) {
             let posed: Vec<Key> = pile.facts.iter().map(|f| f.posed(pose)).collect();
             // All that is worn and not off, and how deep in the pile: it may hide what is through.
@@ -151,7 +150,7 @@ impl CountPlan {
                 let (outer, inner) = rows[row];
                 // Layers of which the one lies over the other are asked otherwise than such as only touch, and what
                 // crosses at rest is told by which of them is higher up.
-                let asked = (row < covered, pile.facts[outer].layer.cmp(&pile.facts[inner].layer) as i8);
+                let asked = (row < *covered, pile.facts[outer].layer.cmp(&pile.facts[inner].layer) as i8);
                 Key::begin("through")
                     .and(&(MEASURE, tolerances[row], asked, pile.facts[outer].is_stiff))
                     .and_key(pile.facts[outer].shape)
@@ -165,8 +164,8 @@ impl CountPlan {
             let sight = keys.iter().map(|k| Key::begin("sight").and_key(*k).and_key(all).end()).collect();
             (keys, sight)
         };
-        let (through, sight) = poses.par_iter().zip(&is_rest).map(of_pose).unzip();
-        Self { pile, poses, is_rest, rows, covered, tolerances, through, sight, whole }
+        let (through, sight) = poses.par_iter().zip(is_rest).map(of_pose).unzip();
+        Self { through, sight, ..self }
     }
 }
 
@@ -265,9 +264,9 @@ pub fn board_of(room: &Room, kept: Kept) -> Result<Arc<Board>, WorkshopError> {
     let mut board = every_row(room, kept)?.without_idle_rows();
     if room.state.plan.ground {
         let ids: Vec<PieceId> = (0..room.dress.pieces.len()).map(|p| room.piece_state(p).id).collect();
-        let judged = (room.state.tolerance_mm, &room.state.plan);
         let key = Key::begin("floor rows").and_key(plan.whole).end();
-        let rows = || FloorRows::new((&room.dress, &ids), &room.trials, judged);
+        let rows =
+            || FloorRows::new(&room.dress, &ids, &room.trials, room.state.tolerance_mm, &room.state.plan);
         kept.derived.get_or(key, rows).add_to(&mut board);
     }
     Ok(if board.is_whole() { kept.derived.put(plan.whole, board) } else { Arc::new(board) })
@@ -282,10 +281,12 @@ pub fn every_row(room: &Room, kept: Kept) -> Result<Board, WorkshopError> {
     let layer = |facts: &LayerFacts| (facts.piece, room.dress.layer_name(facts.at));
     let layers: Vec<(PieceId, &str)> = plan.pile.facts.iter().map(layer).collect();
     let mut board = Board::empty(
-        (&plan.rows, plan.covered),
+        &plan.rows,
+        plan.covered,
         &layers,
         &room.trials,
-        (room.state.tolerance_mm, &room.state.plan),
+        room.state.tolerance_mm,
+        &room.state.plan,
     );
     let known = Known::new(&plan, kept)?;
     for (pose, column) in board.cells.iter_mut().enumerate() {
@@ -330,7 +331,8 @@ pub fn cells_of(room: &Room, kept: Kept, pose: usize) -> Result<Option<PoseCells
         through.extend(seen.map(|(s, _)| (if s.on_outer { outer } else { inner }, s.vertex, s.clearance)));
     }
     let deep = |row: usize| {
-        let contact = contact_of(plan.rows[row], &found[row].crossing, plan.tolerances[row] * 0.001);
+        let (outer, inner) = plan.rows[row];
+        let contact = contact_of(outer, inner, &found[row].crossing, plan.tolerances[row] * 0.001);
         contact.collect::<Vec<_>>()
     };
     let contacts = came_out.into_iter().chain(plan.covered..found.len()).flat_map(deep).collect();
@@ -339,7 +341,8 @@ pub fn cells_of(room: &Room, kept: Kept, pose: usize) -> Result<Option<PoseCells
 
 /// What of the layers `(outer, inner)` is in the other, where it is by more than a tolerance, metres.
 pub fn contact_of(
-    (outer, inner): (usize, usize),
+    outer: usize,
+    inner: usize,
     crossing: &Crossing,
     tolerance: f32,
 ) -> impl Iterator<Item = Wrong> + '_ {
@@ -391,9 +394,12 @@ pub fn measured_of(room: &Room, kept: Kept) -> Result<Measured, WorkshopError> {
     let of_cell = |pose: usize, row: usize| {
         let cell = known.through[pose][row].as_ref().filter(|_| counts(pose, row) == Pose::Counted)?;
         let sight = known.sight[pose][row].as_deref().unwrap_or(&nothing);
-        let pair = (pairs.get(row).copied(), plan.rows[row]);
-        let found = (&cell.through, sight, &cell.crossing);
-        Some(places_of(&worn.outfit, pair, found, plan.tolerances[row] * 0.001))
+        let tolerance = plan.tolerances[row] * 0.001;
+        let Some(&pair) = pairs.get(row) else {
+            let (outer, inner) = plan.rows[row];
+            return Some(places_of_contact(outer, inner, &cell.crossing, tolerance));
+        };
+        Some(places_of(&worn.outfit, pair, &cell.through, sight))
     };
     let of_pose = |pose: usize| (0..plan.rows.len()).filter_map(|row| of_cell(pose, row)).flatten().collect();
     let trouble = (0..plan.poses.len()).map(of_pose).collect();

@@ -35,9 +35,11 @@ impl FloorRows {
     /// Of the bound pieces of `dress` (with their numbers) that go beneath the ground in some pose of `trials`,
     /// where the plan asks for them.
     pub fn new(
-        (dress, ids): (&Dress, &[PieceId]),
+        dress: &Dress,
+        ids: &[PieceId],
         trials: &TrialSet,
-        (tolerance_mm, plan): (f32, &TrialPlan),
+        tolerance_mm: f32,
+        plan: &TrialPlan,
     ) -> Self {
         let Some(floor) = plan.ground.then(|| floor_of(dress)).flatten() else { return Self::default() };
         let poses = trials.poses(&dress.body);

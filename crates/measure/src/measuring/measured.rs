@@ -20,25 +20,20 @@ pub struct Measured {
     pub trouble: Vec<Trouble>,
 }
 
-/// Where a cell is out of tolerance, in sight. `pair` is the outfit's, of layers of which one lies over the other at
-/// rest; of others it is told where they are in each other, by more than `tolerance` metres.
-pub fn places_of(
-    outfit: &Outfit,
-    (pair, layers): (Option<usize>, (usize, usize)),
-    (through, sight, crossing): (&Penetration, &Sight, &Crossing),
-    tolerance: f32,
-) -> Vec<Place> {
-    let Some(pair) = pair else {
-        let side = crossing.spot.map(|s| s.on_outer).filter(|_| crossing.depth > tolerance);
-        // Of two that are in each other the one goes out that has the shorter way.
-        let own = crossing.inside.iter().filter(|s| Some(s.on_outer) == side && s.depth > tolerance);
-        let (outer, inner) = layers;
-        let place = |on_outer: bool, vertex: u32| {
-            let layers = if on_outer { (outer, inner) } else { (inner, outer) };
-            Place::Inside { layers, vertex }
-        };
-        return own.map(|s| place(s.on_outer, s.vertex)).collect();
+/// Where two layers that do not lie over each other at rest are in each other, by more than `tolerance` metres.
+pub fn places_of_contact(outer: usize, inner: usize, crossing: &Crossing, tolerance: f32) -> Vec<Place> {
+    let side = crossing.spot.map(|s| s.on_outer).filter(|_| crossing.depth > tolerance);
+    // Of two that are in each other the one goes out that has the shorter way.
+    let own = crossing.inside.iter().filter(|s| Some(s.on_outer) == side && s.depth > tolerance);
+    let place = |on_outer: bool, vertex: u32| {
+        let layers = if on_outer { (outer, inner) } else { (inner, outer) };
+        Place::Inside { layers, vertex }
     };
+    own.map(|s| place(s.on_outer, s.vertex)).collect()
+}
+
+/// Where a pair of an outfit is out of tolerance, in sight.
+pub fn places_of(outfit: &Outfit, pair: usize, through: &Penetration, sight: &Sight) -> Vec<Place> {
     let seen = through.spots.iter().zip(&sight.buried).filter(|(_, buried)| !**buried);
     let spots = seen.filter_map(|(s, _)| outfit.place_of(pair, s.on_outer, s.vertex));
     let stretches = through.stretches.iter().filter(|_| sight.stretch.is_some());

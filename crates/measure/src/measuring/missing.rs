@@ -84,7 +84,7 @@ pub fn measure_missing(room: &Room, kept: Kept, how: &Measuring) -> Result<(), W
         if !(how.go_on)(left) {
             return Err(WorkshopError::Stopped);
         }
-        how.cache.lend((w.pose, &worn.outfit), |buffers| at.measure(w, buffers, &batch))
+        how.cache.lend(w.pose, &worn.outfit, |buffers| at.measure(w, buffers, &batch))
     };
     // The first alone, on all threads: somebody is looking at it.
     let outcome = match wanted.split_first() {
@@ -206,14 +206,13 @@ impl CellPlace<'_> {
     ) -> Result<(), WorkshopError> {
         let (plan, outfit) = (self.plan, self.outfit);
         let pose = &plan.poses[wanted.pose];
-        let at = (pose.matrices.as_slice(), pose.amounts.as_slice());
         let (known, missing) = self.known_and_missing(wanted, batch.kept)?;
         let mut needed = vec![false; outfit.layers.len()];
         for &row in &missing {
             let (outer, inner) = plan.rows[row];
             (needed[outer], needed[inner]) = (true, true);
         }
-        buffers.pose_some(outfit, |layer| needed[layer], at);
+        buffers.pose_some(outfit, |layer| needed[layer], &pose.matrices, &pose.amounts);
         let (posed, in_pose) = (&*buffers, InPose::new(outfit, buffers));
         let mut outer: Vec<usize> = missing.iter().map(|&row| plan.rows[row].0).collect();
         outer.sort_unstable();
@@ -224,8 +223,8 @@ impl CellPlace<'_> {
             .collect();
         let find = |&row: &usize| -> Result<Found, WorkshopError> {
             // Of layers that rest does not show together nothing is asked but whether they meet.
-            let (layers, rest) = (plan.rows[row], &*self.rest[row]);
-            let Some(meeting) = in_pose.meeting_told(layers, rest) else {
+            let ((outer_layer, inner_layer), rest) = (plan.rows[row], &*self.rest[row]);
+            let Some(meeting) = in_pose.meeting_told(outer_layer, inner_layer, rest) else {
                 let found = CellThrough::unmeasurable();
                 return Ok((row, batch.put(plan.through[wanted.pose][row], found)?));
             };
@@ -233,7 +232,8 @@ impl CellPlace<'_> {
             let settings = Settings { tolerance: plan.tolerances[row] * 0.001, ..Settings::default() };
             let through = |&pair: &usize| in_pose.through(pair, settings, &meeting, beyond);
             let through = self.pairs.get(row).map_or_else(Penetration::default, through);
-            let mut crossing = in_pose.crossing(layers, &meeting, rest, row >= plan.covered);
+            let deep = row >= plan.covered;
+            let mut crossing = in_pose.crossing(outer_layer, inner_layer, &meeting, rest, deep);
             if let Some(&pair) = self.pairs.get(row).filter(|_| through.is_empty()) {
                 crossing = in_pose.with_what_came_out(pair, &meeting, beyond, crossing);
             }
@@ -254,7 +254,7 @@ impl CellPlace<'_> {
             return Ok(());
         }
         // What is seen depends on all that is worn.
-        buffers.pose_some(outfit, |layer| !needed[layer], at);
+        buffers.pose_some(outfit, |layer| !needed[layer], &pose.matrices, &pose.amounts);
         let in_pose = InPose::new(outfit, buffers);
         batch.kept.counts.sight.fetch_add(shown.len(), Ordering::Relaxed);
         shown.par_iter().try_for_each(|(row, found)| {

@@ -90,7 +90,7 @@ pub trait PosedOfRoom {
     fn settings_of(&self, worn: &Worn, pair: usize) -> Settings;
 
     /// What is let pass between two layers, millimetres.
-    fn tolerance_mm_of(&self, worn: &Worn, outer_inner: (usize, usize)) -> f32;
+    fn tolerance_mm_of(&self, worn: &Worn, outer: usize, inner: usize) -> f32;
 
     /// Everything in a trial pose with joints turned by hand.
     ///
@@ -128,10 +128,10 @@ pub trait PosedOfRoom {
 impl PosedOfRoom for Room {
     fn settings_of(&self, worn: &Worn, pair: usize) -> Settings {
         let Pair { outer, inner, .. } = worn.outfit.pairs[pair];
-        Settings { tolerance: self.tolerance_mm_of(worn, (outer, inner)) * 0.001, ..Settings::default() }
+        Settings { tolerance: self.tolerance_mm_of(worn, outer, inner) * 0.001, ..Settings::default() }
     }
 
-    fn tolerance_mm_of(&self, worn: &Worn, (outer, inner): (usize, usize)) -> f32 {
+    fn tolerance_mm_of(&self, worn: &Worn, outer: usize, inner: usize) -> f32 {
         let name = |layer: usize| self.dress.layer_name(worn.piece_of[layer]);
         let own = self.state.plan.tolerance_of(name(outer), name(inner));
         own.unwrap_or(self.state.tolerance_mm)
@@ -182,7 +182,7 @@ impl PosedOfRoom for Room {
             if !wanted(layers[pair]) {
                 return PairPoints::default();
             }
-            let meeting = in_pose.meeting(layers[pair], &rest[pair]);
+            let meeting = in_pose.meeting(pairs[pair].outer, pairs[pair].inner, &rest[pair]);
             let beyond = (!is_rest).then_some(&*rest[pair]);
             in_pose.points_through(pair, self.settings_of(worn, pair), &meeting, beyond)
         };

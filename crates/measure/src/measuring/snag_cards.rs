@@ -70,12 +70,14 @@ pub trait SnagCardsOfRoom {
     /// When the pose is not there.
     fn snag_cards(
         &self,
-        pose_turns: (usize, &[Turn]),
+        pose: usize,
+        turns: &[Turn],
         row: Option<usize>,
         most: usize,
     ) -> Result<(Vec<SnagCard>, usize), WorkshopError>;
 
-    fn through(&self, worn_outer_inner: (&Worn, (usize, usize))) -> String;
+    /// “Outer through inner”, in the names of the layers.
+    fn through(&self, worn: &Worn, outer: usize, inner: usize) -> String;
 
     /// Where a vertex of a layer is in the pose.
     fn posed_at(&self, worn: &Worn, posed: &Posed, layer: usize, v: u32) -> Vec3;
@@ -83,8 +85,10 @@ pub trait SnagCardsOfRoom {
     /// The three joints or shapes that take a vertex of a layer furthest from what is `beneath` it.
     fn causes(
         &self,
-        worn_posed: (&Worn, &Posed),
-        layer_v: (usize, u32),
+        worn: &Worn,
+        posed: &Posed,
+        layer: usize,
+        v: u32,
         beneath: &[(JointId, f32)],
     ) -> Vec<(String, f32)>;
 
@@ -92,13 +96,14 @@ pub trait SnagCardsOfRoom {
     fn place_name(&self, posed: &Posed, at: Vec3) -> String;
 
     /// The same for somebody who was found in the skeleton, with the joints at `places`.
-    fn place_name_by(&self, person_places: (&Humanoid, &[Vec3]), at: Vec3) -> String;
+    fn place_name_by(&self, person: &Humanoid, places: &[Vec3], at: Vec3) -> String;
 }
 
 impl SnagCardsOfRoom for Room {
     fn snag_cards(
         &self,
-        (pose, turns): (usize, &[Turn]),
+        pose: usize,
+        turns: &[Turn],
         row: Option<usize>,
         most: usize,
     ) -> Result<(Vec<SnagCard>, usize), WorkshopError> {
@@ -124,11 +129,12 @@ impl SnagCardsOfRoom for Room {
             let seen_from = looks(outfit, buffers, &places);
             places.into_iter().map(|p| p.0).zip(seen_from).collect::<Vec<_>>()
         });
-        let card = |(s, seen): (&Snag, _)| snag_card(self, (&worn, &posed), points, s, seen);
+        let card =
+            |(s, (at, look)): (&Snag, (Vec3, Vec3))| snag_card(self, &worn, &posed, points, s, at, look);
         Ok((found.iter().zip(places).map(card).collect(), more))
     }
 
-    fn through(&self, (worn, (outer, inner)): (&Worn, (usize, usize))) -> String {
+    fn through(&self, worn: &Worn, outer: usize, inner: usize) -> String {
         let name = |layer: usize| self.dress.layer_name(worn.piece_of[layer]);
         through_in_words(name(outer), name(inner))
     }
@@ -139,14 +145,16 @@ impl SnagCardsOfRoom for Room {
 
     fn causes(
         &self,
-        (worn, posed): (&Worn, &Posed),
-        (layer, v): (usize, u32),
+        worn: &Worn,
+        posed: &Posed,
+        layer: usize,
+        v: u32,
         beneath: &[(JointId, f32)],
     ) -> Vec<(String, f32)> {
         let at = self.posed_at(worn, posed, layer, v);
         let layer = &worn.outfit.layers[layer];
         let rest = layer.rest[v as usize];
-        let causes = rank_causes(rest, at, (&layer.skin, v), beneath, &posed.pose.matrices);
+        let causes = rank_causes(rest, at, &layer.skin, v, beneath, &posed.pose.matrices);
         let names = &self.dress.body.skeleton.names;
         let by_joint = causes.iter().map(|c| (names[c.joint.index()].clone(), c.metres));
         worst_three(by_joint.chain(shape_causes(layer, posed, v)))
@@ -156,10 +164,10 @@ impl SnagCardsOfRoom for Room {
         let rest = self.dress.body.skeleton.rest_positions();
         let places: Vec<Vec3> =
             rest.iter().zip(&posed.pose.matrices).map(|(p, m)| m.transform_point3(*p)).collect();
-        self.place_name_by((&Humanoid::find(&self.dress.body.skeleton), &places), at)
+        self.place_name_by(&Humanoid::find(&self.dress.body.skeleton), &places, at)
     }
 
-    fn place_name_by(&self, (person, places): (&Humanoid, &[Vec3]), at: Vec3) -> String {
+    fn place_name_by(&self, person: &Humanoid, places: &[Vec3], at: Vec3) -> String {
         let skeleton = &self.dress.body.skeleton;
         let nearest = (0..skeleton.len())
             .min_by(|a, b| places[*a].distance_squared(at).total_cmp(&places[*b].distance_squared(at)));
@@ -188,10 +196,12 @@ fn shape_causes(layer: &Layer, posed: &Posed, v: u32) -> Vec<(String, f32)> {
 
 fn snag_card(
     room: &Room,
-    (worn, posed): (&Worn, &Posed),
+    worn: &Worn,
+    posed: &Posed,
     points: &[PairPoints],
     snag: &Snag,
-    (shows_at, look): (Vec3, Vec3),
+    shows_at: Vec3,
+    look: Vec3,
 ) -> SnagCard {
     let outfit = &worn.outfit;
     let pair = &outfit.pairs[snag.pair];
@@ -208,12 +218,12 @@ fn snag_card(
         beneath = l.skin.at(side.topology.triangles[asked.triangle as usize], asked.barycentric);
     }
     SnagCard {
-        through: room.through((worn, (pair.outer, pair.inner))),
+        through: room.through(worn, pair.outer, pair.inner),
         place: room.place_name(posed, room.posed_at(worn, posed, own, v)),
         deepest_mm: snag.deepest * 1000.0,
         vertices: snag.vertices.len(),
         point: shows_at.to_array(),
         look: look.to_array(),
-        causes: room.causes((worn, posed), (own, v), &beneath),
+        causes: room.causes(worn, posed, own, v, &beneath),
     }
 }

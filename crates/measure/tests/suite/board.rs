@@ -29,7 +29,7 @@ fn board(columns: &[[Option<f32>; 2]]) -> Board {
     }
 }
 
-fn worse(board: &Board, (column, row): (usize, usize)) -> WorseCell {
+fn worse(board: &Board, column: usize, row: usize) -> WorseCell {
     let BoardPose { group, name: pose, time_s, .. } = board.poses[column].clone();
     WorseCell { ids: board.pairs[row].ids, group, pose, time_s, ..WorseCell::default() }
 }
@@ -48,15 +48,15 @@ fn the_cell_that_got_worse_the_most_is_a_counted_one_that_both_boards_know() {
     let mut after = board(&[[Some(2.5), Some(0.04)], [Some(1.0), Some(9.0)], [Some(4.0), Some(1.0)]]);
     assert_eq!(after.worst_new(&before), Some((2, 0, 3.0)));
     assert_eq!(after.better_and_worse(&before), (1, 2));
-    assert_eq!(after.find(&worse(&after, (2, 0))), Some((2, 0)));
+    assert_eq!(after.find(&worse(&after, 2, 0)), Some((2, 0)));
     assert_eq!(before.worst_new(&before), None);
     // What is there for stress only is not told of; nor is there a cell where the pose or the row is gone.
     after.poses[2].counts = Counts::Stress;
     assert_eq!(after.worst_new(&before), Some((0, 0, 0.5)));
-    let mut gone = worse(&after, (0, 0));
+    let mut gone = worse(&after, 0, 0);
     gone.pose = "kneeling".into();
     assert_eq!(after.find(&gone), None);
-    gone = WorseCell { ids: [7, 1], ..worse(&after, (0, 0)) };
+    gone = WorseCell { ids: [7, 1], ..worse(&after, 0, 0) };
     assert_eq!(after.find(&gone), None);
 }
 

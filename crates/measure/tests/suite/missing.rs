@@ -101,7 +101,7 @@ fn measured_in_layers_that_were_posed_before_it_is_the_same() {
         let up: Vec<Vec3> = dented.layers[1].rest.iter().map(|p| Vec3::Y * p.x * 0.1).collect();
         dented.layers[1].morphs = vec![Morph::from_dense("dent".into(), &up)];
         for (number, pose) in poses.iter().enumerate() {
-            cache.lend((number, outfit), |buffers| buffers.pose(&dented, &pose.matrices, &[1.0]));
+            cache.lend(number, outfit, |buffers| buffers.pose(&dented, &pose.matrices, &[1.0]));
         }
         let kept = Kept { derived: &room.derived, store: &store, counts: &Counts::default() };
         let cache = if used { &cache } else { &PoseCache::none() };

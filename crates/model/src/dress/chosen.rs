@@ -64,13 +64,14 @@ impl Reach {
     /// # Errors
     /// When the radius makes no sense or a vertex is not there.
     pub fn vertices(&self, piece: &Piece) -> Result<Vec<bool>, WorkshopError> {
-        self.vertices_of((&piece.rest, piece.plane), &piece.topology)
+        self.vertices_of(&piece.rest, piece.plane, &piece.topology)
     }
 
     /// The same of any mesh at rest (welded).
     pub fn vertices_of(
         &self,
-        (rest, plane): (&[Vec3], f32),
+        rest: &[Vec3],
+        plane: f32,
         topology: &Topology,
     ) -> Result<Vec<bool>, WorkshopError> {
         let mut touched = vec![false; rest.len()];
@@ -100,7 +101,7 @@ pub fn soft_shares(piece: &Piece, reach: &Reach, firm: f32) -> Result<Vec<f32>, 
 }
 
 /// How much of a change each vertex gets that fades over so much beyond what is chosen, along the surface, millimetres.
-pub fn faded(piece: &Piece, chosen: &[bool], (fade, fade_mm): (Fade, f32)) -> Vec<f32> {
+pub fn faded(piece: &Piece, chosen: &[bool], fade: Fade, fade_mm: f32) -> Vec<f32> {
     let mut shares: Vec<f32> = chosen.iter().map(|c| f32::from(*c)).collect();
     let reach = fade_mm * 0.001;
     if reach <= 0.0 {
@@ -173,8 +174,8 @@ impl<'a> Choosing<'a> {
             What::Rings(rings) if rings < 0 => shrink(topology, so_far, rings.unsigned_abs() as usize),
             What::Rings(rings) => grow(topology, so_far, rings as usize),
             What::Wider { mm } if mm.is_nan() || mm.abs() > 1000.0 => return Err(WorkshopError::BadChoice),
-            What::Wider { mm } if mm < 0.0 => shrink_by((rest, topology), so_far, -mm * 1e-3),
-            What::Wider { mm } => grow_by((rest, topology), so_far, mm * 1e-3),
+            What::Wider { mm } if mm < 0.0 => shrink_by(rest, topology, so_far, -mm * 1e-3),
+            What::Wider { mm } => grow_by(rest, topology, so_far, mm * 1e-3),
             What::Invert => so_far.iter().map(|c| !c).collect(),
             What::Mirrored => self.with_image(so_far),
             _ => return Ok(None),
@@ -214,17 +215,17 @@ impl<'a> Choosing<'a> {
                 let part = topology.shell_of_vertex[vertex(*v)?];
                 topology.shell_of_vertex.iter().map(|s| *s == part).collect()
             }
-            What::Loop(ends) => flags(count, &edge_loop((rest, topology), edge(*ends)?)),
+            What::Loop(ends) => flags(count, &edge_loop(rest, topology, edge(*ends)?)),
             What::Way(ends) => {
                 let [from, to] = edge(*ends)?;
-                flags(count, &shortest_way((rest, topology), from, to))
+                flags(count, &shortest_way(rest, topology, from, to))
             }
             What::Between([first, second]) => {
-                let line = |ends: [u32; 2]| Ok::<_, WorkshopError>(edge_loop((rest, topology), edge(ends)?));
+                let line = |ends: [u32; 2]| Ok::<_, WorkshopError>(edge_loop(rest, topology, edge(ends)?));
                 between(topology, &line(*first)?, &line(*second)?)
             }
             What::Rows { vertex: v, rows } => {
-                rows_from_open_edge((rest, topology), vertex(*v)? as u32, (*rows).min(1000))
+                rows_from_open_edge(rest, topology, vertex(*v)? as u32, (*rows).min(1000))
             }
             What::Side(side) => {
                 let plane = self.body.plane();

@@ -100,7 +100,7 @@ impl Decoder {
         let body = self.body_in_state(store, &state, blob)?;
         let mut pieces = Vec::new();
         for p in &state.pieces {
-            pieces.push(self.piece_in_state(blob, p, (&state, &body))?);
+            pieces.push(self.piece_in_state(blob, p, &state, &body)?);
         }
         let mut order: Vec<usize> = (0..pieces.len()).collect();
         order.sort_by_key(|&i| pieces[i].layer);
@@ -110,12 +110,12 @@ impl Decoder {
             shapes: order.iter().map(|&i| shape_key(&state, &state.pieces[i])).collect(),
         };
         let pieces: Vec<Piece> = order.iter().map(|&i| pieces[i].clone()).collect();
-        let body = self.with_made((&state, body), blob)?;
-        let body = self.calling_up((&state, body), &pieces);
-        let trials = self.trials(store, &state, (&body, &own_shapes(&body, &pieces)))?;
-        let masked = Arc::new(masked_faces(&state, (&body, &pieces), blob)?);
+        let body = self.with_made(&state, body, blob)?;
+        let body = self.calling_up(&state, body, &pieces);
+        let trials = self.trials(store, &state, &body, &own_shapes(&body, &pieces))?;
+        let masked = Arc::new(masked_faces(&state, &body, &pieces, blob)?);
         let dress = Dress { body, pieces, said: Arc::new(FileSettings::of_state(&state)), masked };
-        Ok(Room::new((state, order), dress, (trials, contents), Arc::clone(&self.derived)))
+        Ok(Room::new(state, order, dress, trials, contents, Arc::clone(&self.derived)))
     }
 
     /// A file behind a blob of the store or of a step in the making; read once, however many of its meshes are used.
@@ -192,7 +192,8 @@ impl Decoder {
     /// The body with the shapes that were made for it.
     fn with_made(
         &self,
-        (state, body): (&FittingState, Arc<Body>),
+        state: &FittingState,
+        body: Arc<Body>,
         blob: ReadBlob,
     ) -> Result<Arc<Body>, WorkshopError> {
         let shapes = made_shapes(state, &body, blob)?;
@@ -204,7 +205,7 @@ impl Decoder {
     }
 
     /// The body with numbers for the shapes that poses call up on pieces alone.
-    fn calling_up(&self, (state, body): (&FittingState, Arc<Body>), pieces: &[Piece]) -> Arc<Body> {
+    fn calling_up(&self, state: &FittingState, body: Arc<Body>, pieces: &[Piece]) -> Arc<Body> {
         let shapes = driven_shapes(&body, pieces);
         if shapes.is_empty() {
             return body;
@@ -223,16 +224,17 @@ impl Decoder {
         &self,
         store: &Store,
         state: &FittingState,
-        (body, own): (&Body, &[OwnShape]),
+        body: &Body,
+        own: &[OwnShape],
     ) -> Result<Arc<TrialSet>, WorkshopError> {
-        self.derived.try_get_or(trials_key((state, body), own), || {
+        self.derived.try_get_or(trials_key(state, body, own), || {
             let tries = |what: Tries| !state.plan.left_out.contains(&what);
             let mut set = if tries(Tries::BuiltIn) { body_trials(body) } else { TrialSet::default() };
             let frames = state.plan.frames;
             if tries(Tries::Clips) {
-                set = set.and(clip_trials((body, own), frames));
+                set = set.and(clip_trials(body, own, frames));
                 if state.plan.shapes_in_clips {
-                    set.trials.extend(shaped_clip_trials((body, own), frames));
+                    set.trials.extend(shaped_clip_trials(body, own, frames));
                 }
             }
             for motion in state.motions.iter().filter(|_| tries(Tries::Motions)) {
@@ -245,7 +247,7 @@ impl Decoder {
                 set.trials.extend(trials_on_the_way(&set));
             }
             if tries(Tries::Planned) {
-                set.trials.extend(plan_trials((body, own), &state.plan, &SaidRanges::new(state)).trials);
+                set.trials.extend(plan_trials(body, own, &state.plan, &SaidRanges::new(state)).trials);
             }
             let by_hand = state.poses.iter().filter(|_| tries(Tries::ByHand));
             set.trials.extend(by_hand.map(|kept| kept_trial(kept, body.skeleton.len())));
@@ -310,7 +312,8 @@ impl Decoder {
         &self,
         blob: ReadBlob,
         of: &PieceState,
-        (state, body): (&FittingState, &Body),
+        state: &FittingState,
+        body: &Body,
     ) -> Result<Piece, WorkshopError> {
         let shaped = self.derived.try_get_or(shape_key(state, of), || {
             let mut base = (*self.piece(blob, of)?).clone();
@@ -355,7 +358,8 @@ impl Decoder {
 /// Faces that are left out of parts while all of what hides them is worn.
 fn masked_faces(
     state: &FittingState,
-    (body, pieces): (&Body, &[Piece]),
+    body: &Body,
+    pieces: &[Piece],
     blob: ReadBlob,
 ) -> Result<Masked, WorkshopError> {
     let mut masked = Masked::default();

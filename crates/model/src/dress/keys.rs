@@ -133,7 +133,7 @@ pub(super) fn shape_key(state: &FittingState, piece: &PieceState) -> Key {
 }
 
 /// All that settles the poses of a state.
-pub(super) fn trials_key((state, body): (&FittingState, &Body), own: &[OwnShape]) -> Key {
+pub(super) fn trials_key(state: &FittingState, body: &Body, own: &[OwnShape]) -> Key {
     let TrialPlan {
         frames,
         left_out,

@@ -49,9 +49,11 @@ impl Weighed for Room {
 
 impl Room {
     pub fn new(
-        (state, order): (FittingState, Vec<usize>),
+        state: FittingState,
+        order: Vec<usize>,
         dress: Dress,
-        (trials, contents): (Arc<TrialSet>, Contents),
+        trials: Arc<TrialSet>,
+        contents: Contents,
         derived: Arc<Derived>,
     ) -> Self {
         Self { state, dress, order, trials, contents, derived }
@@ -68,8 +70,8 @@ impl Room {
     }
 
     fn with(&self, trials: Arc<TrialSet>, derived: Arc<Derived>) -> Self {
-        let state = (self.state.clone(), self.order.clone());
-        Self::new(state, self.dress.clone(), (trials, self.contents.clone()), derived)
+        let Self { state, order, dress, contents, .. } = self;
+        Self::new(state.clone(), order.clone(), dress.clone(), trials, contents.clone(), derived)
     }
 
     /// What counts as trouble.

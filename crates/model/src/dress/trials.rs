@@ -194,11 +194,11 @@ fn frames_of(clip: &Clip, frames: Frames) -> usize {
 }
 
 /// The body's own clips, as many poses each, with the shapes that they key.
-pub fn clip_trials((body, own): (&Body, &[OwnShape]), frames: Frames) -> TrialSet {
+pub fn clip_trials(body: &Body, own: &[OwnShape], frames: Frames) -> TrialSet {
     let of = |clip: &Clip| -> Vec<Trial> {
         let poses = clip.frames(&body.skeleton, frames_of(clip, frames));
         let trial = |p: NamedPose| {
-            let shapes = keyed_shapes((body, own), clip, p.time);
+            let shapes = keyed_shapes(body, own, clip, p.time);
             Trial { shapes, ..of_clip(p) }
         };
         poses.into_iter().map(trial).collect()
@@ -210,8 +210,8 @@ pub fn clip_trials((body, own): (&Body, &[OwnShape]), frames: Frames) -> TrialSe
 
 /// The body's own clips once more with each of its free shapes in turn, whole: those that a clip moves by itself are
 /// not tried in it.
-pub fn shaped_clip_trials((body, own): (&Body, &[OwnShape]), frames: Frames) -> Vec<Trial> {
-    let (worn, bare) = (body.worn_amounts(), clip_trials((body, own), frames).trials);
+pub fn shaped_clip_trials(body: &Body, own: &[OwnShape], frames: Frames) -> Vec<Trial> {
+    let (worn, bare) = (body.worn_amounts(), clip_trials(body, own, frames).trials);
     let free = body.own_shapes().iter().enumerate().filter(|(_, m)| m.driver.is_none());
     let of_shape = |(shape, m): (usize, &Morph)| {
         let moved = |t: &&Trial| t.shapes.iter().any(|s| s.0 == shape && s.1 != 0.0);
@@ -231,7 +231,7 @@ pub fn shaped_clip_trials((body, own): (&Body, &[OwnShape]), frames: Frames) -> 
 
 /// What a clip's keys add to the shapes that are worn at rest, `time` seconds into it: numbers and amounts. What a pose
 /// calls up by itself is not among them.
-fn keyed_shapes((body, own): (&Body, &[OwnShape]), clip: &Clip, time: f32) -> Vec<(usize, f32)> {
+fn keyed_shapes(body: &Body, own: &[OwnShape], clip: &Clip, time: f32) -> Vec<(usize, f32)> {
     let worn = body.worn_amounts();
     let mut all: Vec<(usize, f32)> = Vec::new();
     for track in &clip.shapes {
@@ -251,7 +251,7 @@ fn keyed_shapes((body, own): (&Body, &[OwnShape]), clip: &Clip, time: f32) -> Ve
 }
 
 /// What a plan adds: joints swung through their ranges, and poses at random within them.
-pub fn plan_trials((body, own): (&Body, &[OwnShape]), plan: &TrialPlan, said: &SaidRanges) -> TrialSet {
+pub fn plan_trials(body: &Body, own: &[OwnShape], plan: &TrialPlan, said: &SaidRanges) -> TrialSet {
     let skeleton = &body.skeleton;
     let ranges = MotionRanges::new(skeleton);
     let worn = |joint: JointId| range_row(&ranges, skeleton, said, joint).map(|row| row.worn);
@@ -271,11 +271,11 @@ pub fn plan_trials((body, own): (&Body, &[OwnShape]), plan: &TrialPlan, said: &S
     let all = (0..skeleton.len()).map(|j| JointId(j as u16));
     let limits: Vec<_> = all.filter_map(|j| Some((j, worn(j)?))).collect();
     if let Some(AtRandom { poses, seed }) = plan.random {
-        let poses = random_poses(skeleton, &limits, (poses, seed));
+        let poses = random_poses(skeleton, &limits, poses, seed);
         trials.extend(poses.into_iter().map(still(AT_RANDOM)));
     }
     if let Some(AtRandom { poses, seed }) = plan.combined {
-        let poses = combined_poses(skeleton, &limits, (poses, seed));
+        let poses = combined_poses(skeleton, &limits, poses, seed);
         trials.extend(poses.into_iter().map(still(COMBINED)));
     }
     if plan.body_shapes {

@@ -171,8 +171,12 @@ impl Worn {
         let pairs: Vec<Pair> = pairs_to_ask(&layers)
             .into_par_iter()
             .filter_map(|(outer, inner)| {
-                let at = |layer: usize| (&layers[layer], &*built[layer]);
-                let coverage = coverage(derived, (&facts[outer], &facts[inner]), at(outer), at(inner))?;
+                let find = || {
+                    let (above, below) = (&layers[outer], &layers[inner]);
+                    let settings = CoverageSettings::default();
+                    Coverage::find(above, &built[outer], below, &built[inner], settings)
+                };
+                let coverage = coverage(derived, &facts[outer], &facts[inner], find)?;
                 Some(Pair { outer, inner, coverage })
             })
             .collect();
@@ -292,12 +296,11 @@ pub fn used_joints(skin: &Skin) -> Vec<usize> {
 /// What of two layers lies over what at rest; none when nothing does.
 fn coverage(
     derived: &Derived,
-    (outer, inner): (&LayerFacts, &LayerFacts),
-    above: (&Layer, &PosedLayer),
-    below: (&Layer, &PosedLayer),
+    outer: &LayerFacts,
+    inner: &LayerFacts,
+    find: impl FnOnce() -> Option<Coverage>,
 ) -> Option<Arc<Coverage>> {
     let key = Key::begin("coverage").and_key(outer.shape).and_key(inner.shape).end();
-    let found =
-        derived.get_or(key, || Coverage::find(above, below, CoverageSettings::default()).map(Arc::new));
+    let found = derived.get_or(key, || find().map(Arc::new));
     Option::clone(&found)
 }

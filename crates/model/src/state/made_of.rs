@@ -38,7 +38,7 @@ impl MadeOf {
     }
 
     /// A part has other numbers, and what was made of it was numbered alike: that is no change.
-    fn renumbered(&mut self, part: PieceId, facet: Facet, (was, is): (&FittingState, &FittingState)) {
+    fn renumbered(&mut self, part: PieceId, facet: Facet, was: &FittingState, is: &FittingState) {
         let (before, after) = (stamp(was, facet, part), stamp(is, facet, part));
         for entry in self.0.iter_mut().filter(|e| e.0 == part && Some(&e.1) == before.as_ref()) {
             entry.1 = after.clone().unwrap_or_default();
@@ -80,7 +80,7 @@ impl FittingState {
         pieces
             .chain(tucks)
             .chain(of_body)
-            .for_each(|(made, facet)| made.renumbered(part, facet, (before, self)));
+            .for_each(|(made, facet)| made.renumbered(part, facet, before, self));
         *self = is;
     }
 }

@@ -68,7 +68,7 @@ impl TrialChange {
                 format!("{} counts again", target.words())
             }
             Self::PairTolerance { outer, inner, tolerance_mm } => {
-                plan = plan.with_tolerance((outer, inner), *tolerance_mm);
+                plan = plan.with_tolerance(outer, inner, *tolerance_mm);
                 match tolerance_mm {
                     Some(mm) => format!("{outer} over {inner} lets {mm} mm pass"),
                     None => format!("{outer} over {inner} lets pass what all do"),

@@ -266,13 +266,13 @@ impl TrialPlan {
 
     /// How what is through between two layers counts.
     pub fn of_pair(&self, outer: &str, inner: &str) -> Counts {
-        self.of_rows((outer, inner), Counts::Counted)
+        self.of_rows(outer, inner, Counts::Counted)
     }
 
     /// How what a layer runs into of itself counts: cloth in the pit of an arm is for stress only unless one says
     /// otherwise.
     pub fn of_itself(&self, layer: &str) -> Counts {
-        self.of_rows((layer, layer), Counts::Stress)
+        self.of_rows(layer, layer, Counts::Stress)
     }
 
     /// How a row of a board counts: two layers, or one against itself.
@@ -283,7 +283,7 @@ impl TrialPlan {
         }
     }
 
-    fn of_rows(&self, (outer, inner): (&str, &str), unsaid: Counts) -> Counts {
+    fn of_rows(&self, outer: &str, inner: &str, unsaid: Counts) -> Counts {
         if self.is_off(outer) || self.is_off(inner) {
             return Counts::Aside;
         }
@@ -324,7 +324,7 @@ impl TrialPlan {
     }
 
     /// The same with a tolerance for two layers; none for that of all.
-    pub fn with_tolerance(mut self, (outer, inner): (&str, &str), tolerance_mm: Option<f32>) -> Self {
+    pub fn with_tolerance(mut self, outer: &str, inner: &str, tolerance_mm: Option<f32>) -> Self {
         self.tolerances.retain(|t| !(t.outer == outer && t.inner == inner));
         let (outer, inner) = (outer.to_owned(), inner.to_owned());
         self.tolerances.extend(tolerance_mm.map(|tolerance_mm| PairTolerance { outer, inner, tolerance_mm }));

@@ -16,7 +16,7 @@ impl Doing<'_> {
             BindingStep::MarkSide { piece, mark } => self.mark_side(*piece, *mark),
             BindingStep::ClearSides { piece } => self.clear_sides(*piece),
             BindingStep::MakeCage { pieces, offset_mm, cell_mm } => {
-                self.make_cage(pieces, (*offset_mm, *cell_mm))
+                self.make_cage(pieces, *offset_mm, *cell_mm)
             }
             BindingStep::UseAsCage { piece, cage } => self.use_as_cage(*piece, *cage),
             BindingStep::AddJoint { joint } => self.add_joint(joint),

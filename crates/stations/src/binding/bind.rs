@@ -30,7 +30,7 @@ pub fn bind_piece(
     recipe: &Recipe,
 ) -> Result<(Bound, BindSeconds), WorkshopError> {
     let source = SourceMesh::of_body(body).following(body, recipe.joints.as_ref())?;
-    bind_piece_to(&source, body, (piece, &[]), recipe)
+    bind_piece_to(&source, body, piece, &[], recipe)
 }
 
 /// The weights that the file of `piece` brings, on joints of `body`; joints it was given since take
@@ -39,7 +39,8 @@ pub fn bind_piece(
 /// # Errors
 /// When its file has none, or none of its joints is matched.
 pub fn as_it_came(
-    (piece, own): (&Piece, &[Falloff]),
+    piece: &Piece,
+    own: &[Falloff],
     body: &Body,
     recipe: &Recipe,
 ) -> Result<Bound, WorkshopError> {
@@ -63,7 +64,8 @@ pub fn as_it_came(
 pub fn bind_piece_to(
     mesh: &SourceMesh,
     body: &Body,
-    (piece, own): (&Piece, &[Falloff]),
+    piece: &Piece,
+    own: &[Falloff],
     recipe: &Recipe,
 ) -> Result<(Bound, BindSeconds), WorkshopError> {
     let fail = |source| WorkshopError::Bind { piece: piece.name.clone(), source };
@@ -77,7 +79,7 @@ pub fn bind_piece_to(
     let target = BindTarget::new(&piece.rest, &piece.topology);
     let source = Source::new(&mesh.positions, &mesh.triangles, &mesh.skin, joints);
     if follows.iter().all(Option::is_some) {
-        let skin = bind_stiff(&source, &target, (&follows, &groups), None).map_err(fail)?.0;
+        let skin = bind_stiff(&source, &target, &follows, &groups, None).map_err(fail)?.0;
         times.matching = started.elapsed().as_secs_f64();
         return Ok((Bound::by("stiff", skin), times));
     }
@@ -86,14 +88,14 @@ pub fn bind_piece_to(
         Method::Heat => by_heat(&target, body, recipe)?,
         Method::Ends => {
             let find = |name: &Option<String>| name.as_ref().map(|n| find_joint(body, n)).transpose();
-            let ends = [find(&options.ends[0]), find(&options.ends[1])];
-            let [first, second] = ends;
-            let how = ([first.map_err(fail)?, second.map_err(fail)?], options.stretch);
-            let skin = bind_between_ends(&source, &target, how).map_err(fail)?.limit(options.max_influences);
+            let [first, second] = [find(&options.ends[0]), find(&options.ends[1])];
+            let joints = [first.map_err(fail)?, second.map_err(fail)?];
+            let skin = bind_between_ends(&source, &target, joints, options.stretch).map_err(fail)?;
+            let skin = skin.limit(options.max_influences);
             Bound::by(Method::Ends.word(), skin)
         }
         _ => match &lean {
-            Some(lean) => apart(mesh, (&target, lean), body, options, &mut times).map_err(fail)?,
+            Some(lean) => apart(mesh, &target, lean, body, options, &mut times).map_err(fail)?,
             None => {
                 cloth(&target, |o| found(&source, &target, o), joints, options, &mut times).map_err(fail)?
             }
@@ -108,7 +110,7 @@ pub fn bind_piece_to(
             add_falloffs(&bound.skin, &piece.rest, own, joints, options.max_influences).map_err(weights)?;
     }
     if follows.iter().any(Option::is_some) {
-        bound.skin = on_cloth((&source, &target), (&follows, &groups), &bound.skin).map_err(fail)?;
+        bound.skin = on_cloth(&source, &target, &follows, &groups, &bound.skin).map_err(fail)?;
     }
     times.matching = started.elapsed().as_secs_f64() - times.solving;
     Ok((bound, times))
@@ -168,7 +170,8 @@ fn cloth(
 /// The same with each side from its own side of the source.
 fn apart(
     mesh: &SourceMesh,
-    (target, lean): (&BindTarget, &[f32]),
+    target: &BindTarget,
+    lean: &[f32],
     body: &Body,
     options: &BindOptions,
     times: &mut BindSeconds,

@@ -14,7 +14,8 @@ impl Doing<'_> {
     pub fn make_cage(
         &mut self,
         pieces: &[PieceId],
-        (offset_mm, cell_mm): (f32, f32),
+        offset_mm: f32,
+        cell_mm: f32,
     ) -> Result<String, WorkshopError> {
         if !(1.0..=200.0).contains(&offset_mm) || !(4.0..=200.0).contains(&cell_mm) {
             return Err(WorkshopError::BadCage);
@@ -29,9 +30,10 @@ impl Doing<'_> {
             .iter()
             .map(|&i| (dress.pieces[i].rest.as_slice(), dress.pieces[i].topology.triangles.as_slice()))
             .collect();
-        let body = (dress.body.rest.as_slice(), dress.body.topology.triangles.as_slice());
         let size = CageSize { offset: offset_mm * 0.001, cell: cell_mm * 0.001 };
-        let (positions, triangles) = cage_around(&layers, body, size).ok_or(WorkshopError::BadCage)?;
+        let body = &dress.body;
+        let cage = cage_around(&layers, &body.rest, &body.topology.triangles, size);
+        let (positions, triangles) = cage.ok_or(WorkshopError::BadCage)?;
         let id = self.draft.state.next_piece;
         let name = self.free_name("cage");
         let vertices = positions.len();

@@ -23,11 +23,12 @@ pub fn bind_in_cage(
     piece: &Piece,
     cage: &SourceMesh,
     poses: &[Vec<Mat4>],
-    (most, joints): (usize, usize),
+    most: usize,
+    joints: usize,
 ) -> Result<(Bound, String), WorkshopError> {
     let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
     let around = Topology::of_welded(cage.positions.len(), &cage.triangles);
-    let rows = weights_in_cage(&piece.rest, (&cage.positions, &around, &cage.skin));
+    let rows = weights_in_cage(&piece.rest, &cage.positions, &around, &cage.skin);
     let all = Skin::from_rows(&rows, joints).map_err(fail)?;
     let (chosen, locked) = (vec![true; piece.rest.len()], vec![false; joints]);
     let (positions, topology) = (&piece.rest[..], &*piece.topology);

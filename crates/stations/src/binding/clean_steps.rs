@@ -30,9 +30,9 @@ impl Doing<'_> {
         let (name, index) = (worn.name.clone(), worn.index());
         let old = worn.bound.clone().ok_or(WorkshopError::BindFirst)?;
         let what = Cleaned { clean: clean.clone(), chosen: chosen.clone(), locked: locked.to_vec() };
-        let with = (&*self.room.dress.body, &*self.room.trials);
+        let (body, trials) = (&*self.room.dress.body, &*self.room.trials);
         let beneath = || self.room.beneath(index);
-        let (skin, notes) = cleaned((&worn, &old.skin, &beneath), with, &what)?;
+        let (skin, notes) = cleaned(&worn, &old.skin, &beneath, body, trials, &what)?;
         self.draft.notes.extend(notes);
         if piece == BODY {
             self.only_its_own_joints(&skin)?;
@@ -79,18 +79,21 @@ impl Doing<'_> {
     /// Does again on fresh weights what was cleaned on a piece. What cannot be done is said.
     pub(super) fn clean_again(
         &mut self,
-        (id, piece): (PieceId, &Piece),
-        (bound, done): (&mut Bound, &HashMap<usize, Bound>),
-        with: (&Body, &TrialSet),
+        id: PieceId,
+        piece: &Piece,
+        bound: &mut Bound,
+        done: &HashMap<usize, Bound>,
+        body: &Body,
+        trials: &TrialSet,
     ) -> Result<(), WorkshopError> {
         let made = OnceCell::new();
         let beneath = || {
-            let make = |index| Arc::new(Beneath::new(&self.room.dress, with.0, index, done));
+            let make = |index| Arc::new(Beneath::new(&self.room.dress, body, index, done));
             Arc::clone(made.get_or_init(|| make(self.room.index_of(id).unwrap_or(0))))
         };
         let mut notes = Vec::new();
         for what in self.draft.piece(id)?.cleaned.clone() {
-            match cleaned((piece, &bound.skin, &beneath), with, &what) {
+            match cleaned(piece, &bound.skin, &beneath, body, trials, &what) {
                 Ok((skin, _)) => {
                     bound.skin = skin;
                     notes.push(format!("again: {}", what.clean.sentence(&piece.name)));

@@ -1,6 +1,6 @@
 //! Cleaning the weights of a bound piece.
 
-use crate::binding::hand_change::{changed_by_hand, HowMuch};
+use crate::binding::hand_change::{changed_by_hand, HowMuch, OnPiece};
 use std::sync::Arc;
 use tin_cloak_core::bind::clean::{self, both_walls_alike, difference, BoundMesh, Difference, MirrorPlane};
 use tin_cloak_core::bind::BindError;
@@ -26,8 +26,11 @@ use tin_cloak_model::state::stroke::Chosen;
 /// # Errors
 /// When it is not bound, moves as one, a number makes no sense, or there is nothing to do.
 pub fn cleaned(
-    (piece, before, beneath): (&Piece, &Skin, &dyn Fn() -> Arc<Beneath>),
-    (body, trials): (&Body, &TrialSet),
+    piece: &Piece,
+    before: &Skin,
+    beneath: &dyn Fn() -> Arc<Beneath>,
+    body: &Body,
+    trials: &TrialSet,
     Cleaned { clean: what, chosen, locked }: &Cleaned,
 ) -> Result<(Skin, Vec<String>), WorkshopError> {
     let skeleton = &body.skeleton;
@@ -45,7 +48,7 @@ pub fn cleaned(
     if !vertices.contains(&true) {
         return Err(WorkshopError::NothingChosen { piece: piece.name.clone() });
     }
-    let own = what.fades().map(|mm| faded(piece, &vertices, (Fade::Soft, mm)));
+    let own = what.fades().map(|mm| faded(piece, &vertices, Fade::Soft, mm));
     if let Some(shares) = &own {
         vertices.iter_mut().zip(shares).for_each(|(chosen, share)| *chosen = *share > 0.0);
     }
@@ -80,8 +83,9 @@ pub fn cleaned(
             return Err(WorkshopError::BadClean)
         }
         Clean::ByHand { change, firm_percent } => {
-            let how = (change, HowMuch { chosen, firm: *firm_percent, faded: own.as_deref() });
-            let (skin, told) = changed_by_hand((piece, body, beneath), bound, how)?;
+            let how = HowMuch { chosen, firm: *firm_percent, faded: own.as_deref() };
+            let on = OnPiece { piece, body, beneath };
+            let (skin, told) = changed_by_hand(on, bound, change, how)?;
             notes.extend(told);
             skin
         }
@@ -141,7 +145,7 @@ pub fn cleaned(
     let of_a_wall = matches!(chosen, Chosen::Picks(picks) if picks.iter().any(Pick::is_of_a_wall));
     let skin = match of_a_wall {
         true => skin,
-        false => with_both_walls(piece, bound, (&stiff, &skin)).map_err(weights)?,
+        false => with_both_walls(piece, bound, &stiff, &skin).map_err(weights)?,
     };
     let Difference { vertices, weight, furthest, pose } = difference(&piece.rest, before, &skin, &poses);
     if vertices == 0 {
@@ -160,11 +164,7 @@ pub fn cleaned(
 }
 
 /// What was done to one wall of a plate is done to the other; what is single or stiff stays as it is.
-fn with_both_walls(
-    piece: &Piece,
-    bound: BoundMesh,
-    (stiff, after): (&[bool], &Skin),
-) -> Result<Skin, SkinError> {
+fn with_both_walls(piece: &Piece, bound: BoundMesh, stiff: &[bool], after: &Skin) -> Result<Skin, SkinError> {
     if piece.walls().away_from_body.is_none() {
         return Ok(after.clone());
     }

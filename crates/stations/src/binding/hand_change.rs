@@ -29,7 +29,12 @@ const LEAST_TOLD: f32 = 0.01;
 const TOLD: usize = 4;
 
 /// A piece, the body it is on, and what lies beneath it, made when it is asked for.
-pub type OnPiece<'a> = (&'a Piece, &'a Body, &'a dyn Fn() -> Arc<Beneath>);
+#[derive(Clone, Copy)]
+pub struct OnPiece<'a> {
+    pub piece: &'a Piece,
+    pub body: &'a Body,
+    pub beneath: &'a dyn Fn() -> Arc<Beneath>,
+}
 
 /// On what a change works, and how much of it each vertex gets.
 #[derive(Clone, Copy)]
@@ -46,10 +51,12 @@ pub struct HowMuch<'a> {
 /// # Errors
 /// When a joint or a vertex is not there, a number makes no sense, or the weight has nowhere to go.
 pub fn changed_by_hand(
-    (piece, body, beneath): OnPiece,
+    on: OnPiece,
     bound: BoundMesh,
-    (change, how): (&HandChange, HowMuch),
+    change: &HandChange,
+    how: HowMuch,
 ) -> Result<(Skin, Vec<String>), WorkshopError> {
+    let OnPiece { piece, body, .. } = on;
     let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
     let by_number = match change {
         HandChange::Placed { joints, rows } => Some(by_number(piece, joints, rows)?),
@@ -57,9 +64,8 @@ pub fn changed_by_hand(
     };
     let change = by_number.as_ref().map_or(change, |found| &found.0);
     let mut told = ByHand { skin: bound.skin.clone(), full: 0, nowhere: 0 };
-    for (change, shares) in passes((piece, body), (change, how))? {
-        let pass = made((piece, body, beneath), BoundMesh { skin: &told.skin, ..bound }, &change, &shares)?
-            .map_err(fail)?;
+    for (change, shares) in passes(piece, body, change, how)? {
+        let pass = made(on, BoundMesh { skin: &told.skin, ..bound }, &change, &shares)?.map_err(fail)?;
         told = ByHand { full: told.full + pass.full, nowhere: told.nowhere + pass.nowhere, skin: pass.skin };
     }
     let all = gains(bound.skin, &told.skin, body.skeleton.len());
@@ -115,8 +121,10 @@ fn by_number(
 /// A change with how much of it each vertex gets; of a brush on both sides the other side's joints do there what
 /// the named ones do here.
 fn passes(
-    (piece, body): (&Piece, &Body),
-    (change, HowMuch { chosen, firm, faded }): (&HandChange, HowMuch),
+    piece: &Piece,
+    body: &Body,
+    change: &HandChange,
+    HowMuch { chosen, firm, faded }: HowMuch,
 ) -> Result<Vec<(HandChange, Vec<f32>)>, WorkshopError> {
     let on_other_side = |change: &HandChange| {
         let mut other = change.clone();
@@ -193,7 +201,8 @@ fn gained(mut all: Vec<(JointId, f32)>, body: &Body) -> String {
 
 type Made = Result<Result<ByHand, SkinError>, WorkshopError>;
 
-fn made((piece, body, beneath): OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> Made {
+fn made(on: OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> Made {
+    let OnPiece { piece, body, beneath } = on;
     let skeleton = &body.skeleton;
     let find = |name: &String| {
         let missing = || WorkshopError::NoSuchJoint { joint: name.clone() };
@@ -224,11 +233,11 @@ fn made((piece, body, beneath): OnPiece, bound: BoundMesh, change: &HandChange, 
             };
             give(bound, Given { joint, amount, rest }, shares)
         }
-        HandChange::Move { from, to, both } => exchange(bound, (find(from)?, find(to)?), *both, shares),
+        HandChange::Move { from, to, both } => exchange(bound, find(from)?, find(to)?, *both, shares),
         HandChange::Smooth { joints, strength, times } => {
             let joints: Vec<JointId> = joints.iter().map(find).collect::<Result<_, _>>()?;
             let times = if (1..=100).contains(times) { *times } else { return Err(WorkshopError::BadClean) };
-            smooth_joints(bound, &joints, (sane(*strength, 1.0)?, times), shares)
+            smooth_joints(bound, &joints, sane(*strength, 1.0)?, times, shares)
         }
         HandChange::Harden { strength } => harden(bound, sane(*strength, 10.0)?, shares),
         HandChange::Copy { vertex } => {
@@ -262,7 +271,7 @@ fn made((piece, body, beneath): OnPiece, bound: BoundMesh, change: &HandChange, 
             let width = sane(*width_mm, 500.0)? * 0.001;
             let up = ends.map(|v| vertex_normal(&piece.rest, &piece.topology, v)).iter().sum();
             let towards = centre_of(bound, far) - centre_of(bound, near);
-            let plane = Crease::plane((piece.rest[ends[0]], piece.rest[ends[1]]), up, towards);
+            let plane = Crease::plane(piece.rest[ends[0]], piece.rest[ends[1]], up, towards);
             let (point, towards_far) = plane.ok_or(WorkshopError::BadLine)?;
             crease(bound, Crease { near, far, point, towards_far, width, over: *over }, shares)
         }

@@ -48,9 +48,9 @@ impl Doing<'_> {
             let recipe = self.draft.piece(id)?.recipe.clone();
             if recipe.options.method == Method::Came {
                 let own: Vec<Falloff> = self.falloffs_of(id, &body, |name| !piece.came_with(name));
-                let mut bound = as_it_came((piece, &own), &body, &recipe)?;
-                self.clean_again((id, piece), (&mut bound, &done), (&body, &trials))?;
-                self.keep_bound((id, piece), &bound, (&body, &trials))?;
+                let mut bound = as_it_came(piece, &own, &body, &recipe)?;
+                self.clean_again(id, piece, &mut bound, &done, &body, &trials)?;
+                self.keep_bound(id, piece, &bound, &body, &trials)?;
                 names.push(piece.name.clone());
                 done.insert(index, bound);
                 continue;
@@ -58,12 +58,12 @@ impl Doing<'_> {
             let source = match &recipe.takes {
                 Takes::Template(file) => {
                     let blob = |id: &_| self.draft.blob(self.store, id);
-                    let kept = template_source((self.decoder, &blob), file, &body)?;
+                    let kept = template_source(self.decoder, &blob, file, &body)?;
                     let topology = Topology::of_welded(kept.positions.len(), &kept.triangles);
-                    let part = kept.only_part(&body, (&piece.name, &recipe.part), &topology)?;
+                    let part = kept.only_part(&body, &piece.name, &recipe.part, &topology)?;
                     part.following(&body, recipe.joints.as_ref())?
                 }
-                _ => self.room.source_of(&body, (index, &recipe), &done)?,
+                _ => self.room.source_of(&body, index, &recipe, &done)?,
             };
             let own: Vec<Falloff> = self.falloffs_of(id, &body, |_| true);
             let cage = match recipe.takes {
@@ -79,16 +79,16 @@ impl Doing<'_> {
                         from: cage.name.clone(),
                     };
                     let known = known.ok_or_else(missing)?;
-                    let size = (recipe.options.max_influences, body.skeleton.len());
-                    let part = (&*piece.name, &self.room.part_of(&recipe)?);
-                    let cage =
-                        SourceMesh::of_cage(cage, &known.skin).only_part(&body, part, &cage.topology)?;
-                    let (bound, off) = bind_in_cage(piece, &cage, &poses, size)?;
+                    let part = self.room.part_of(&recipe)?;
+                    let mesh = SourceMesh::of_cage(cage, &known.skin);
+                    let mesh = mesh.only_part(&body, &piece.name, &part, &cage.topology)?;
+                    let (most, joints) = (recipe.options.max_influences, body.skeleton.len());
+                    let (bound, off) = bind_in_cage(piece, &mesh, &poses, most, joints)?;
                     self.draft.notes.push(off);
                     bound
                 }
                 None => {
-                    let (bound, seconds) = bind_piece_to(&source, &body, (piece, &own), &recipe)?;
+                    let (bound, seconds) = bind_piece_to(&source, &body, piece, &own, &recipe)?;
                     self.job.was_bound(id, seconds);
                     bound
                 }
@@ -96,11 +96,11 @@ impl Doing<'_> {
             if cage.is_some() {
                 bound.skin = stiff_as_one(&source, &body, piece, &recipe, &bound.skin)?;
             }
-            let (skin, note) = kept_stiff(&body, piece, &recipe, (&bound.skin, &poses))?;
+            let (skin, note) = kept_stiff(&body, piece, &recipe, &bound.skin, &poses)?;
             bound.skin = skin;
             self.draft.notes.extend(note);
-            self.clean_again((id, piece), (&mut bound, &done), (&body, &trials))?;
-            self.keep_bound((id, piece), &bound, (&body, &trials))?;
+            self.clean_again(id, piece, &mut bound, &done, &body, &trials)?;
+            self.keep_bound(id, piece, &bound, &body, &trials)?;
             names.push(piece.name.clone());
             done.insert(index, bound);
         }
@@ -115,11 +115,13 @@ impl Doing<'_> {
 
     fn keep_bound(
         &mut self,
-        (id, piece): (PieceId, &Piece),
+        id: PieceId,
+        piece: &Piece,
         bound: &Bound,
-        of: (&Body, &TrialSet),
+        body: &Body,
+        trials: &TrialSet,
     ) -> Result<(), WorkshopError> {
-        self.draft.notes.extend(bind_note(piece, bound, of));
+        self.draft.notes.extend(bind_note(piece, bound, body, trials));
         let blob = self.draft.keep(pack_bound(bound)?);
         let all = &self.draft.state;
         let on = all.body_skin.clone();
@@ -163,7 +165,7 @@ impl Doing<'_> {
         let state = &self.draft.state;
         let blob = |id: &_| self.draft.blob(self.store, id);
         let body = self.decoder.body_in_state(self.store, state, &blob)?;
-        let trials = self.decoder.trials(self.store, state, (&body, &[]))?;
+        let trials = self.decoder.trials(self.store, state, &body, &[])?;
         Ok((body, trials))
     }
 
@@ -218,7 +220,7 @@ pub fn depth(
     Some(deepest)
 }
 
-fn bind_note(piece: &Piece, bound: &Bound, (body, trials): (&Body, &TrialSet)) -> Option<String> {
+fn bind_note(piece: &Piece, bound: &Bound, body: &Body, trials: &TrialSet) -> Option<String> {
     let method = Method::of_word(&bound.method);
     let mut said = Vec::new();
     match method {

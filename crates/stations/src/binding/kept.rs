@@ -16,7 +16,8 @@ use tin_cloak_model::state::names::FileRef;
 /// # Errors
 /// When the file cannot be read or no joint matches.
 pub fn template_source(
-    (decoder, blob): (&Decoder, ReadBlob),
+    decoder: &Decoder,
+    blob: ReadBlob,
     file: &FileRef,
     body: &Body,
 ) -> Result<SourceMesh, WorkshopError> {

@@ -17,6 +17,5 @@ pub fn leaning_of(piece: &Piece, body: &Body, recipe: &Recipe, width_mm: f32) ->
         .iter()
         .map(|s| SideMark { vertex: s.vertex, side: s.side, reach: s.reach_mm * 0.001 })
         .collect();
-    let across = (body.plane(), width_mm * 0.001);
-    leaning(&piece.topology, &piece.rest, across, &marks)
+    leaning(&piece.topology, &piece.rest, body.plane(), width_mm * 0.001, &marks)
 }

@@ -59,7 +59,8 @@ impl SourceMesh {
     pub fn only_part(
         mut self,
         body: &Body,
-        (piece, part): (&str, &SourcePart),
+        piece: &str,
+        part: &SourcePart,
         in_front: &Topology,
     ) -> Result<Self, WorkshopError> {
         let count = in_front.vertices();
@@ -89,7 +90,7 @@ impl SourceMesh {
             // By name it is known only where its piece is.
             SourcePart::Kept(patch) => return Err(WorkshopError::NoSuchPatch { patch: patch.clone() }),
             SourcePart::Patch(reach) => {
-                let mut touched = reach.vertices_of((&self.positions[..count], body.plane()), in_front)?;
+                let mut touched = reach.vertices_of(&self.positions[..count], body.plane(), in_front)?;
                 touched.resize(self.positions.len(), false);
                 touched
             }
@@ -181,7 +182,8 @@ pub trait SourcesOfRoom {
     fn source_of(
         &self,
         body: &Body,
-        index_recipe: (usize, &Recipe),
+        index: usize,
+        recipe: &Recipe,
         fresh: &HashMap<usize, Bound>,
     ) -> Result<SourceMesh, WorkshopError>;
 }
@@ -215,7 +217,8 @@ impl SourcesOfRoom for Room {
     fn source_of(
         &self,
         body: &Body,
-        (index, recipe): (usize, &Recipe),
+        index: usize,
+        recipe: &Recipe,
         fresh: &HashMap<usize, Bound>,
     ) -> Result<SourceMesh, WorkshopError> {
         let piece = &self.dress.pieces[index];
@@ -242,7 +245,7 @@ impl SourcesOfRoom for Room {
         // Of all that lies beneath the body is the first.
         let named = recipe.takes.pieces().first().and_then(|&id| self.index_of(id));
         let topology = named.map_or(&body.topology, |i| &self.dress.pieces[i].topology);
-        let part = whole.only_part(body, (&piece.name, &self.part_of(recipe)?), topology)?;
+        let part = whole.only_part(body, &piece.name, &self.part_of(recipe)?, topology)?;
         part.following(body, recipe.joints.as_ref())
     }
 }

@@ -74,9 +74,9 @@ pub fn stiff_as_one(
     let target = BindTarget::new(&piece.rest, &piece.topology);
     let all_stiff = follows.iter().all(Option::is_some);
     let bound = if all_stiff {
-        bind_stiff(&source, &target, (&follows, &groups), None).map(|b| b.0)
+        bind_stiff(&source, &target, &follows, &groups, None).map(|b| b.0)
     } else {
-        on_cloth((&source, &target), (&follows, &groups), skin)
+        on_cloth(&source, &target, &follows, &groups, skin)
     };
     bound.map_err(fail)
 }
@@ -87,7 +87,8 @@ pub fn kept_stiff(
     body: &Body,
     piece: &Piece,
     recipe: &Recipe,
-    (skin, poses): (&Skin, &[Vec<Mat4>]),
+    skin: &Skin,
+    poses: &[Vec<Mat4>],
 ) -> Result<(Skin, Option<String>), WorkshopError> {
     let Some(most) = recipe.options.bend_mm else { return Ok((skin.clone(), None)) };
     let fail = |source| WorkshopError::Bind { piece: piece.name.clone(), source };
@@ -148,8 +149,10 @@ pub fn follows(
 /// The stiff shells of a piece that has cloth too: those that go with the place under them go with
 /// the piece's own cloth, the others with the source.
 pub fn on_cloth(
-    (source, target): (&Source, &BindTarget),
-    (follows, groups): (&[Option<Follow>], &[u32]),
+    source: &Source,
+    target: &BindTarget,
+    follows: &[Option<Follow>],
+    groups: &[u32],
     skin: &Skin,
 ) -> Result<Skin, BindError> {
     let topology = target.topology;
@@ -159,6 +162,6 @@ pub fn on_cloth(
     let is_cloth = |t: &&[u32; 3]| follows[topology.shell_of_vertex[t[0] as usize] as usize].is_none();
     let triangles: Vec<[u32; 3]> = topology.triangles.iter().filter(is_cloth).copied().collect();
     let cloth = Source::new(target.positions, &triangles, skin, source.joints);
-    let skin = bind_stiff(&cloth, target, (&on_patch(true), groups), Some(skin))?.0;
-    Ok(bind_stiff(source, target, (&on_patch(false), groups), Some(&skin))?.0)
+    let skin = bind_stiff(&cloth, target, &on_patch(true), groups, Some(skin))?.0;
+    Ok(bind_stiff(source, target, &on_patch(false), groups, Some(&skin))?.0)
 }

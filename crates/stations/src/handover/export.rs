@@ -110,7 +110,7 @@ pub fn outgoing(dress: &Dress, hidden: OfHidden) -> Result<Vec<Outgoing>, Worksh
         dress.said.mark(mark, &dress.body.skeleton);
     }
     let worn = dress.pieces.iter().enumerate().filter(|(_, p)| !p.cage);
-    let worn = worn.map(|(index, piece)| of_piece((dress, hidden), index, piece));
+    let worn = worn.map(|(index, piece)| of_piece(dress, hidden, index, piece));
     // A piece of which nothing is seen stays away whole.
     list.extend(worn.filter(|o| !o.part.mesh.triangles.is_empty()));
     let names: Vec<&str> = list.iter().map(|o| o.called.as_str()).collect();
@@ -128,7 +128,7 @@ fn of_body(dress: &Dress, hidden: OfHidden) -> Result<Vec<Outgoing>, WorkshopErr
     let fail = |e: SkinError| WorkshopError::Bind { piece: body.name.clone(), source: e.into() };
     let member = |m: &Member| -> Result<Outgoing, WorkshopError> {
         let whole = m.as_it_came(body, joints).map_err(fail)?;
-        let mut out = shown(whole, None, (&m.own_faces(dress.masked.faces_of(BODY)), hidden));
+        let mut out = shown(whole, None, &m.own_faces(dress.masked.faces_of(BODY)), hidden);
         let shells = m.shells_of(&out.part, &out.faces);
         out.part.mark.iter_mut().for_each(|mark| mark.shells.clone_from(&shells));
         (out.from, out.to) = m.vertices(&out.from);
@@ -149,10 +149,10 @@ fn of_body(dress: &Dress, hidden: OfHidden) -> Result<Vec<Outgoing>, WorkshopErr
         look: body.look.clone(),
         ..MeshPart::default()
     };
-    Ok(vec![shown(whole, None, (dress.masked.faces_of(BODY), hidden))])
+    Ok(vec![shown(whole, None, dress.masked.faces_of(BODY), hidden)])
 }
 
-fn of_piece((dress, hidden): (&Dress, OfHidden), index: usize, piece: &Piece) -> Outgoing {
+fn of_piece(dress: &Dress, hidden: OfHidden, index: usize, piece: &Piece) -> Outgoing {
     let body = &dress.body;
     let skin: Option<Skin> = piece.bound.as_ref().map(|b| b.skin.scatter(&piece.topology.weld));
     let own_joints = body.own_joints.iter().filter(|j| j.piece == piece.id);
@@ -175,7 +175,7 @@ fn of_piece((dress, hidden): (&Dress, OfHidden), index: usize, piece: &Piece) ->
         look: (*piece.look).clone(),
         ..MeshPart::default()
     };
-    shown(whole, Some(index), (dress.masked.faces_of(piece.id), hidden))
+    shown(whole, Some(index), dress.masked.faces_of(piece.id), hidden)
 }
 
 /// How much a piece wears of its own shapes, and of the body's that it goes along with.
@@ -189,7 +189,7 @@ fn worn_of(body: &Body, piece: &Piece, shapes: &[Morph]) -> Vec<f32> {
 }
 
 /// What is there of a part.
-fn shown(whole: MeshPart, piece: Option<usize>, (masked, hidden): (&[u32], OfHidden)) -> Outgoing {
+fn shown(whole: MeshPart, piece: Option<usize>, masked: &[u32], hidden: OfHidden) -> Outgoing {
     let called = whole.name.clone();
     let all = Kept::all_of(&whole.mesh);
     let (part, kept) = match (masked, hidden) {

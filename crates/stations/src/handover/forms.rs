@@ -176,7 +176,8 @@ pub fn usda_of(dress: &Dress, parts: &Parts) -> Result<String, WorkshopError> {
 pub fn obj_of(
     dress: &Dress,
     parts: &Parts,
-    (trials, pose): (&TrialSet, Option<&str>),
+    trials: &TrialSet,
+    pose: Option<&str>,
     library: &str,
 ) -> Result<(String, String), WorkshopError> {
     let trial = pose.map(|name| trial_of(trials, name)).transpose()?;
@@ -196,7 +197,7 @@ pub fn obj_in(
     let document = document_of(dress, parts)?;
     let skeleton = document.skeleton.as_ref().filter(|_| trial.is_some());
     let placed = document.meshes.iter().map(|part| match (trial, skeleton) {
-        (Some(trial), Some(skeleton)) => in_pose(part, skeleton, (trial, &called_up(dress, trial))),
+        (Some(trial), Some(skeleton)) => in_pose(part, skeleton, trial, &called_up(dress, trial)),
         _ => worn(part),
     });
     let placed: Vec<(Vec<Vec3>, Vec<Vec3>)> = placed.collect();
@@ -269,7 +270,8 @@ fn called_up(dress: &Dress, trial: &Trial) -> Vec<CalledUp> {
 fn in_pose(
     part: &MeshPart,
     skeleton: &Skeleton,
-    (trial, called_up): (&Trial, &[CalledUp]),
+    trial: &Trial,
+    called_up: &[CalledUp],
 ) -> (Vec<Vec3>, Vec<Vec3>) {
     let mut shaped = part.mesh.positions.clone();
     let amount = |(n, m): (usize, &Morph)| match m.driver {

@@ -106,7 +106,7 @@ impl Limits {
         let (layers, piece_of) = dress.whole().layers();
         for own in outgoing(dress, OfHidden::LeftOut)? {
             let layer = piece_of.iter().position(|p| *p == own.piece).map(|l| &layers[l]);
-            beyond.extend(self.of_mesh(&own, (dress, layer), trials));
+            beyond.extend(self.of_mesh(&own, dress, layer, trials));
         }
         let skeleton = &dress.body.skeleton;
         let scaled = skeleton.rest.iter().filter(|r| (r.scale - Vec3::ONE).length() > 1e-4).count();
@@ -127,7 +127,8 @@ impl Limits {
     fn of_mesh(
         &self,
         own: &Outgoing,
-        (dress, layer): (&Dress, Option<&Layer>),
+        dress: &Dress,
+        layer: Option<&Layer>,
         trials: &TrialSet,
     ) -> Vec<Beyond> {
         let mut beyond = Vec::new();
@@ -149,7 +150,7 @@ impl Limits {
             tell(skin.max_influences(), self.joints_a_vertex, "joints a vertex");
             let limit = self.joints_a_vertex.filter(|l| skin.max_influences() > *l);
             if let (Some(most), Some(layer), Some(told)) = (limit, layer, beyond.last_mut()) {
-                told.cost = Some(cost_of(layer, most, (dress, trials)));
+                told.cost = Some(cost_of(layer, most, dress, trials));
                 told.cure = own.piece.map(|index| {
                     Step::Binding(BindingStep::Clean {
                         piece: dress.pieces[index].id,
@@ -198,7 +199,7 @@ fn joints_of(skin: &Skin) -> usize {
 }
 
 /// How far anything would be from where it is with so many joints a vertex, where, and in which pose.
-fn cost_of(layer: &Layer, most: usize, (dress, trials): (&Dress, &TrialSet)) -> String {
+fn cost_of(layer: &Layer, most: usize, dress: &Dress, trials: &TrialSet) -> String {
     let limited = Layer { skin: Arc::new(layer.skin.limit(most)), ..layer.clone() };
     let poses = trials.poses(&dress.body);
     let in_pose = |(n, pose): (usize, &tin_cloak_core::mend::TrialPose)| {

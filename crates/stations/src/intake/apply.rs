@@ -12,7 +12,7 @@ impl Doing<'_> {
                 Err(WorkshopError::Job("a fitting has one body; begin another fitting".to_owned()))
             }
             IntakeStep::AddPiece { file, file_name, mesh, layer, kind } => {
-                self.add_piece((file, file_name, mesh), *layer, *kind)
+                self.add_piece(file, file_name, mesh, *layer, *kind)
             }
             IntakeStep::PutOn { pieces } => self.put_on(pieces),
             // Each cure is looked for in what the one before has made: see `run`.
@@ -26,7 +26,7 @@ impl Doing<'_> {
             IntakeStep::LeaveOutStrays { piece } => self.leave_out_strays(*piece),
             IntakeStep::LeaveOutUnseen { piece } => self.leave_out_unseen(*piece),
             IntakeStep::LeaveOutEmpty { piece } => self.leave_out_empty(*piece),
-            IntakeStep::AddRows { piece, at, rows, along } => self.add_rows(*piece, at, (*rows, *along)),
+            IntakeStep::AddRows { piece, at, rows, along } => self.add_rows(*piece, at, *rows, *along),
             IntakeStep::ClearControls => self.clear_controls(),
             IntakeStep::SizeBody { scale, up } => self.size_body(*scale, *up),
             IntakeStep::SetRole { joint, role } => self.set_role(joint, *role),

@@ -20,7 +20,7 @@ impl Doing<'_> {
         amounts[number] = amount;
         self.draft.state.body_amounts = Some(amounts);
         for (index, piece) in room.dress.pieces.iter().enumerate() {
-            self.wear_own(index, piece, (shape, amount))?;
+            self.wear_own(index, piece, shape, amount)?;
         }
         self.take_along(number)?;
         Ok(format!("{}, {shape} {:.0} %", body.name, amount * 100.0))
@@ -31,7 +31,8 @@ impl Doing<'_> {
         &mut self,
         index: usize,
         piece: &Piece,
-        (shape, amount): (&str, f32),
+        shape: &str,
+        amount: f32,
     ) -> Result<(), WorkshopError> {
         let Some(own) = piece.shapes.iter().position(|m| m.name == shape) else { return Ok(()) };
         self.draft.piece(self.room.piece_state(index).id)?.amounts = piece.with_amount(own, amount)?;
@@ -46,7 +47,7 @@ impl Doing<'_> {
         for (index, (before, after)) in room.dress.pieces.iter().zip(&then.dress.pieces).enumerate() {
             if moved(before) {
                 self.draft.notes.push(moved_note(&before.name, &before.rest, &after.rest));
-                self.draft.carry_joints((room, index), &before.rest, &after.rest);
+                self.draft.carry_joints(room, index, &before.rest, &after.rest);
             } else if !self.room.piece_state(index).follows_shape(&room.dress.body.morphs[number].name) {
                 stay.push(before.name.as_str());
             }

@@ -23,7 +23,7 @@ impl Doing<'_> {
                 return Err(WorkshopError::NoSuchJoint { joint: turn.joint.clone() });
             }
             turn.driver(&body.skeleton).ok_or(WorkshopError::BadCallingTurn)?;
-            self.check_worn_by_nobody((number, shape))?;
+            self.check_worn_by_nobody(number, shape)?;
         }
         let said = SaidDriver { shape: shape.to_owned(), turn: turn.cloned() };
         let all = &mut self.draft.state.body_drivers;
@@ -36,7 +36,7 @@ impl Doing<'_> {
     }
 
     /// What is part of rest would be added by the pose once more.
-    fn check_worn_by_nobody(&self, (number, shape): (usize, &str)) -> Result<(), WorkshopError> {
+    fn check_worn_by_nobody(&self, number: usize, shape: &str) -> Result<(), WorkshopError> {
         let (body, pieces) = (&self.room.dress.body, &self.room.dress.pieces);
         let of_body = body.worn_amounts()[number] != 0.0;
         let own = |p: &&Piece| {

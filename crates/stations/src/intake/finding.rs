@@ -89,7 +89,8 @@ pub fn unit_words(scale: f32) -> String {
 /// Faces that spoil any computation, of a body or a piece (its number): of a piece those without area can be left out.
 pub fn surface(
     facts: &SurfaceFacts,
-    (positions, triangles): (&[Vec3], &[[u32; 3]]),
+    positions: &[Vec3],
+    triangles: &[[u32; 3]],
     piece: Option<PieceId>,
 ) -> Vec<Finding> {
     let mut found = Vec::new();

@@ -40,7 +40,7 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
     }));
     let facts = look_over(&body.topology, &body.rest);
     found.extend(openings_of_body(&facts));
-    found.extend(surface(&facts, (&body.rest, &body.topology.triangles), None));
+    found.extend(surface(&facts, &body.rest, &body.topology.triangles, None));
     if !facts.inside_out.is_empty() {
         let text =
             "the body's faces look inward: flip them where it was made, or clearance is measured backwards";

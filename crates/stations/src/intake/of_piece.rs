@@ -54,7 +54,7 @@ pub fn look_over_piece(room: &Room, index: usize) -> Vec<Finding> {
     found.extend(own_shapes(piece));
     found.extend(not_kept(&piece.look));
     let facts = look_over(&piece.topology, &piece.rest);
-    found.extend(surface(&facts, (&piece.rest, &piece.topology.triangles), Some(id)));
+    found.extend(surface(&facts, &piece.rest, &piece.topology.triangles, Some(id)));
     if piece.is_double_walled() {
         found.push(Finding::new(
             Grade::Note,

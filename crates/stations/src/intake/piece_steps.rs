@@ -20,7 +20,9 @@ use tin_cloak_store::BlobId;
 impl Doing<'_> {
     pub fn add_piece(
         &mut self,
-        (file, file_name, mesh): (&BlobId, &str, &str),
+        file: &BlobId,
+        file_name: &str,
+        mesh: &str,
         layer: u16,
         kind: PieceKind,
     ) -> Result<String, WorkshopError> {
@@ -64,7 +66,7 @@ impl Doing<'_> {
         }
         let mut names = Vec::new();
         for (done, piece) in pieces.iter().enumerate() {
-            self.add_piece((&piece.file, &piece.file_name, &piece.mesh), piece.layer, piece.kind)?;
+            self.add_piece(&piece.file, &piece.file_name, &piece.mesh, piece.layer, piece.kind)?;
             names.push(format!("{} on {}", piece.mesh, piece.layer));
             if !self.job.tell(done as f32 / pieces.len() as f32) {
                 return Err(WorkshopError::Stopped);

@@ -28,7 +28,8 @@ impl Doing<'_> {
         &mut self,
         piece: PieceId,
         at: &Chosen,
-        (rows, along): (usize, RowsAlong),
+        rows: usize,
+        along: RowsAlong,
     ) -> Result<String, WorkshopError> {
         if !(1..=MOST_ROWS).contains(&rows) {
             return Err(WorkshopError::BadRows { most: MOST_ROWS });

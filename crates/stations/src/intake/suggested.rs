@@ -31,7 +31,8 @@ struct Read {
 /// # Errors
 /// When a file cannot be read.
 pub fn suggested(
-    (store, decoder): (&Store, &Decoder),
+    store: &Store,
+    decoder: &Decoder,
     room: &Room,
     assets: &[Asset],
 ) -> Result<Vec<PutOn>, WorkshopError> {

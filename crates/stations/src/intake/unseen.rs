@@ -8,7 +8,7 @@ use tin_cloak_model::state::step::{IntakeStep, Step};
 
 /// Faces of a piece, by their number there, that nobody will see.
 pub fn unseen(body: &Body, piece: &Piece) -> Vec<u32> {
-    unseen_faces(&piece.topology, &piece.rest, (&body.rest, &body.topology.triangles))
+    unseen_faces(&piece.topology, &piece.rest, &body.rest, &body.topology.triangles)
 }
 
 /// Fewer than this share of the faces are not worth a step.

@@ -59,9 +59,10 @@ fn guessed_place(room: &Room, index: usize) -> (Place, f32) {
     let key = Key::begin("place").and_key(room.contents.body).and_key(room.contents.shapes[index]);
     let guess = room.derived.get_or(key.end(), || {
         let body = &room.dress.body;
-        let surface = (body.rest.as_slice(), body.topology.triangles.as_slice(), &body.welded_skin);
         let (person, parents) = (Humanoid::find(&body.skeleton), &body.skeleton.parents);
-        vec![guess_place(&room.dress.pieces[index].rest, surface, parents, &person)]
+        let (rest, triangles) = (&body.rest, &body.topology.triangles);
+        let piece = &room.dress.pieces[index].rest;
+        vec![guess_place(piece, rest, triangles, &body.welded_skin, parents, &person)]
     });
     guess[0]
 }

@@ -60,7 +60,7 @@ impl BrushViewOfRoom for Room {
         let now = shape.as_ref().map_or(&*worn.rest, |s| &s.positions);
         let next = stroke.applied(worn, now, cloth.as_ref())?;
         let touched = stroke.reach.vertices(worn)?;
-        looked_at(self, index, (now, next), (cloth.as_ref(), shape.as_ref()), &touched)
+        looked_at(self, index, now, next, cloth.as_ref(), shape.as_ref(), &touched)
     }
 
     fn move_view(&self, piece: u32, by: &MovedOnPiece) -> Result<BrushLook, WorkshopError> {
@@ -70,7 +70,7 @@ impl BrushViewOfRoom for Room {
         // What goes along on the other side counts, too.
         let moves = now.iter().zip(&next).map(|(a, b)| a != b);
         touched.iter_mut().zip(moves).for_each(|(t, moves)| *t |= moves);
-        looked_at(self, index, (&now, next), (cloth.as_ref(), shape.as_ref()), &touched)
+        looked_at(self, index, &now, next, cloth.as_ref(), shape.as_ref(), &touched)
     }
 }
 
@@ -79,8 +79,10 @@ impl BrushViewOfRoom for Room {
 fn looked_at(
     room: &Room,
     index: usize,
-    (now, next): (&[Vec3], Vec<Vec3>),
-    (cloth, shape): (Option<&PosedCloth>, Option<&InShape>),
+    now: &[Vec3],
+    next: Vec<Vec3>,
+    cloth: Option<&PosedCloth>,
+    shape: Option<&InShape>,
     touched: &[bool],
 ) -> Result<BrushLook, WorkshopError> {
     let worn = &room.dress.pieces[index];

@@ -174,7 +174,7 @@ fn settled(room: &Room, worn: &Weighted, what: &What, now: Moment) -> Result<Wha
         What::Through => Ok(What::Vertices(through_of(room, worn.index(), request)?)),
         What::Snag(number) => Ok(What::Vertices(room.in_snags(worn, now.tied, |n, _| n == *number))),
         What::Snags(pair) => Ok(What::Vertices(room.in_snags(worn, now.tied, |_, of| of == *pair))),
-        What::PatchOf { piece, name } => vertices(room.where_patch_is(worn, (*piece, name))?),
+        What::PatchOf { piece, name } => vertices(room.where_patch_is(worn, *piece, name)?),
         What::Lasso { line, to_picture, eye, through } => {
             let Ok(matrix) = <[f32; 16]>::try_from(to_picture.as_slice()) else {
                 return Err(WorkshopError::BadChoice);
@@ -185,7 +185,7 @@ fn settled(room: &Room, worn: &Weighted, what: &What, now: Moment) -> Result<Wha
             let line = line.iter().map(|c| Vec2::from_array(*c)).collect();
             let to_picture = Mat4::from_cols_array(&matrix);
             let drawn = Lasso { line, to_picture, eye: Vec3::from_array(*eye), through: *through };
-            vertices(lasso((posed()?.positions_of(worn), &worn.topology.triangles), &drawn))
+            vertices(lasso(posed()?.positions_of(worn), &worn.topology.triangles, &drawn))
         }
         other => Ok(other.clone()),
     }

@@ -35,7 +35,7 @@ pub trait ChoosingElseOfRoom {
     ///
     /// # Errors
     /// When there is no such part or patch.
-    fn where_patch_is(&self, on: &Piece, piece_name: (PieceId, &str)) -> Result<Vec<bool>, WorkshopError>;
+    fn where_patch_is(&self, on: &Piece, piece: PieceId, name: &str) -> Result<Vec<bool>, WorkshopError>;
 }
 
 impl ChoosingElseOfRoom for Room {
@@ -100,7 +100,7 @@ impl ChoosingElseOfRoom for Room {
         found
     }
 
-    fn where_patch_is(&self, on: &Piece, (piece, name): (PieceId, &str)) -> Result<Vec<bool>, WorkshopError> {
+    fn where_patch_is(&self, on: &Piece, piece: PieceId, name: &str) -> Result<Vec<bool>, WorkshopError> {
         let other = self.weighted(piece)?;
         let patch = self.patches_of(&other).iter().find(|p| p.name == name);
         let patch = patch.ok_or_else(|| WorkshopError::NoSuchPatch { patch: name.to_owned() })?;

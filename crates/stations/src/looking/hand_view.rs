@@ -42,7 +42,7 @@ impl HandViewOfRoom for Room {
         let shown = Trial { pose: turned, ..self.trials.trials[request.pose].clone() };
         let shown = TrialSet { trials: vec![shown], ..TrialSet::default() };
         let (skin, notes) =
-            cleaned((&worn, &bound.skin, &|| self.beneath(worn.index())), (&self.dress.body, &shown), what)?;
+            cleaned(&worn, &bound.skin, &|| self.beneath(worn.index()), &self.dress.body, &shown, what)?;
         let mut shaped = worn.rest.to_vec();
         match worn.index() {
             Some(index) => add_morphs(&mut shaped, &self.dress.shapes_of(index), &pose.amounts),

@@ -177,7 +177,7 @@ impl MapsOfRoom for Room {
             buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
             buffers.put(&worn.outfit, layer, positions);
             let in_pose = InPose::new(&worn.outfit, buffers);
-            shown_of(self, (&worn, &in_pose), posed.is_rest, layer)
+            shown_of(self, &worn, &in_pose, posed.is_rest, layer)
         });
         map_of(self, &worn, &moved, layer)
     }
@@ -240,31 +240,30 @@ fn shown(room: &Room, worn: &Worn, posed: &Posed, known: Option<&PoseCells>) -> 
                 Some(known) => (known.through.clone(), known.contacts.clone()),
                 None => (
                     points.map_or_else(Vec::new, |p| p.in_sight(&worn.outfit)),
-                    beyond_rest(room, (worn, &in_pose), posed.is_rest, None),
+                    beyond_rest(room, worn, &in_pose, posed.is_rest, None),
                 ),
             };
-            ShownLayer { heights: heights_in(room, (worn, &in_pose), None), through, contacts }
+            ShownLayer { heights: heights_in(room, worn, &in_pose, None), through, contacts }
         })
     })
 }
 
 /// The same of one layer alone, of layers that are posed.
-fn shown_of(room: &Room, of: (&Worn, &InPose), is_rest: bool, layer: usize) -> ShownLayer {
-    let (worn, in_pose) = of;
+fn shown_of(room: &Room, worn: &Worn, in_pose: &InPose, is_rest: bool, layer: usize) -> ShownLayer {
     let only = Some(layer);
-    let points = room.points_in(worn, in_pose, is_rest, |pair| is_of(pair, only));
+    let points = room.points_in(worn, in_pose, is_rest, |(outer, inner)| is_of(outer, inner, only));
     ShownLayer {
-        heights: heights_in(room, of, only),
+        heights: heights_in(room, worn, in_pose, only),
         through: points.in_sight(&worn.outfit),
-        contacts: beyond_rest(room, of, is_rest, only),
+        contacts: beyond_rest(room, worn, in_pose, is_rest, only),
     }
 }
 
-fn is_of((outer, inner): (usize, usize), only: Option<usize>) -> bool {
+fn is_of(outer: usize, inner: usize, only: Option<usize>) -> bool {
     only.is_none_or(|layer| layer == outer || layer == inner)
 }
 
-fn heights_in(room: &Room, (worn, in_pose): (&Worn, &InPose), only: Option<usize>) -> Vec<Vec<f32>> {
+fn heights_in(room: &Room, worn: &Worn, in_pose: &InPose, only: Option<usize>) -> Vec<Vec<f32>> {
     let heights = |layer: usize| match only.is_none_or(|only| only == layer) {
         true => in_pose.heights(layer, room.settings(), FURTHEST),
         false => Vec::new(),
@@ -273,57 +272,48 @@ fn heights_in(room: &Room, (worn, in_pose): (&Worn, &InPose), only: Option<usize
 }
 
 /// What is in each other, of layers that rest does not show so, and what came out.
-fn beyond_rest(room: &Room, of: (&Worn, &InPose), is_rest: bool, only: Option<usize>) -> Vec<Wrong> {
-    let mut all = contacts_in(room, of, is_rest, only);
-    all.extend(came_out_in(room, of, is_rest, only));
+fn beyond_rest(room: &Room, worn: &Worn, in_pose: &InPose, is_rest: bool, only: Option<usize>) -> Vec<Wrong> {
+    let mut all = contacts_in(room, worn, in_pose, is_rest, only);
+    all.extend(came_out_in(room, worn, in_pose, is_rest, only));
     all
 }
 
 /// What is in each other, of layers that rest does not show so, by more than the tolerance.
-fn contacts_in(
-    room: &Room,
-    (worn, in_pose): (&Worn, &InPose),
-    is_rest: bool,
-    only: Option<usize>,
-) -> Vec<Wrong> {
+fn contacts_in(room: &Room, worn: &Worn, in_pose: &InPose, is_rest: bool, only: Option<usize>) -> Vec<Wrong> {
     if is_rest {
         return Vec::new();
     }
     let covered: Vec<(usize, usize)> = worn.outfit.pairs.iter().map(|p| (p.outer, p.inner)).collect();
     let mut pairs = contacts(worn.outfit.layers.len(), &covered);
-    pairs.retain(|pair| is_of(*pair, only));
+    pairs.retain(|&(outer, inner)| is_of(outer, inner, only));
     let rest = room.at_rest(worn, &pairs);
-    let one = |(layers, rest): (&(usize, usize), &Arc<AtRest>)| {
-        let crossing = in_pose.crossing(*layers, &in_pose.meeting(*layers, rest), rest, true);
-        let tolerance = room.tolerance_mm_of(worn, *layers) * 0.001;
-        contact_of(*layers, &crossing, tolerance).collect::<Vec<_>>()
+    let one = |(&(outer, inner), rest): (&(usize, usize), &Arc<AtRest>)| {
+        let crossing = in_pose.crossing(outer, inner, &in_pose.meeting(outer, inner, rest), rest, true);
+        let tolerance = room.tolerance_mm_of(worn, outer, inner) * 0.001;
+        contact_of(outer, inner, &crossing, tolerance).collect::<Vec<_>>()
     };
     pairs.par_iter().zip(&rest).flat_map_iter(one).collect()
 }
 
 /// What came out where nothing that was asked at rest did, in sight, by more than the tolerance.
-fn came_out_in(
-    room: &Room,
-    (worn, in_pose): (&Worn, &InPose),
-    is_rest: bool,
-    only: Option<usize>,
-) -> Vec<Wrong> {
+fn came_out_in(room: &Room, worn: &Worn, in_pose: &InPose, is_rest: bool, only: Option<usize>) -> Vec<Wrong> {
     let layers: Vec<(usize, usize)> = worn.outfit.pairs.iter().map(|p| (p.outer, p.inner)).collect();
     let rest = room.at_rest(worn, &layers);
     let one = |pair: usize| {
-        if !is_of(layers[pair], only) {
+        let (outer, inner) = layers[pair];
+        if !is_of(outer, inner, only) {
             return Vec::new();
         }
-        let (meeting, beyond) =
-            (in_pose.meeting(layers[pair], &rest[pair]), (!is_rest).then_some(&*rest[pair]));
+        let meeting = in_pose.meeting(outer, inner, &rest[pair]);
+        let beyond = (!is_rest).then_some(&*rest[pair]);
         let settings = room.settings_of(worn, pair);
         if meeting.is_empty() || !in_pose.through(pair, settings, &meeting, beyond).is_empty() {
             return Vec::new();
         }
-        let crossing = in_pose.crossing(layers[pair], &meeting, &rest[pair], false);
+        let crossing = in_pose.crossing(outer, inner, &meeting, &rest[pair], false);
         let told = in_pose.with_what_came_out(pair, &meeting, beyond, crossing);
         match in_pose.sees_any(pair, &told.inside) {
-            true => contact_of(layers[pair], &told, settings.tolerance).collect(),
+            true => contact_of(outer, inner, &told, settings.tolerance).collect(),
             false => Vec::new(),
         }
     };

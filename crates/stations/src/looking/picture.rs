@@ -14,7 +14,8 @@ pub fn of_room(
     room: &Room,
     colour: impl Fn(usize) -> [u8; 3],
     view: View,
-    (width, height): (usize, usize),
+    width: usize,
+    height: usize,
 ) -> Result<Vec<u8>, WorkshopError> {
     let parts = room.view(&ViewRequest::default())?;
     let meshes = std::iter::once(&room.dress.body.mesh).chain(room.dress.pieces.iter().map(|p| &*p.mesh));

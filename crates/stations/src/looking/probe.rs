@@ -46,7 +46,8 @@ pub trait ProbeOfRoom {
     fn probe(
         &self,
         request: &ViewRequest,
-        origin_direction: (Vec3, Vec3),
+        origin: Vec3,
+        direction: Vec3,
         hidden: &[u32],
     ) -> Result<Option<Probe>, WorkshopError>;
 
@@ -58,7 +59,8 @@ pub trait ProbeOfRoom {
     fn in_the_way(
         &self,
         pose: usize,
-        at_look: ([f32; 3], [f32; 3]),
+        at: [f32; 3],
+        look: [f32; 3],
         pair: [u32; 2],
     ) -> Result<Vec<u32>, WorkshopError>;
 
@@ -69,7 +71,8 @@ impl ProbeOfRoom for Room {
     fn probe(
         &self,
         request: &ViewRequest,
-        (origin, direction): (Vec3, Vec3),
+        origin: Vec3,
+        direction: Vec3,
         hidden: &[u32],
     ) -> Result<Option<Probe>, WorkshopError> {
         let posed = self.posed_by_hand(request)?;
@@ -97,7 +100,8 @@ impl ProbeOfRoom for Room {
     fn in_the_way(
         &self,
         pose: usize,
-        (at, look): ([f32; 3], [f32; 3]),
+        at: [f32; 3],
+        look: [f32; 3],
         pair: [u32; 2],
     ) -> Result<Vec<u32>, WorkshopError> {
         let posed = self.posed(pose, &[])?;
@@ -146,7 +150,7 @@ fn describe(room: &Room, posed: &Posed, part: usize, vertex: u32) -> Probe {
     };
     let worn = room.worn();
     let layer = worn.piece_of.iter().position(|l| *l == piece);
-    let under = layer.filter(|l| *l > 0).and_then(|l| lies_over(room, &worn, posed, (l, vertex)));
+    let under = layer.filter(|l| *l > 0).and_then(|l| lies_over(room, &worn, posed, l, vertex));
     let mut weights: BTreeMap<JointId, (f32, f32)> = BTreeMap::new();
     for (j, w) in skin.into_iter().flat_map(|s| s.row(vertex as usize)) {
         weights.entry(j).or_default().0 += w;
@@ -176,13 +180,14 @@ fn lies_over(
     room: &Room,
     worn: &Worn,
     posed: &Posed,
-    (layer, vertex): (usize, u32),
+    layer: usize,
+    vertex: u32,
 ) -> Option<(f32, Vec<(JointId, f32)>)> {
     let outfit = &worn.outfit;
     let pairs: Vec<usize> = (0..outfit.pairs.len()).filter(|p| outfit.pairs[*p].outer == layer).collect();
     let needed = |at: usize| at == layer || pairs.iter().any(|p| outfit.pairs[*p].inner == at);
     let asked = room.with_buffers(outfit, |buffers| {
-        buffers.pose_some(outfit, needed, (&posed.pose.matrices, &posed.pose.amounts));
+        buffers.pose_some(outfit, needed, &posed.pose.matrices, &posed.pose.amounts);
         let in_pose = InPose::new(outfit, buffers);
         let over = |pair: &usize| Some((*pair, in_pose.over(*pair, room.settings_of(worn, *pair), vertex)?));
         pairs.iter().filter_map(over).collect::<Vec<_>>()

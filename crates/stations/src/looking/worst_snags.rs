@@ -2,7 +2,7 @@
 
 use crate::looking::picture::{draw, PicturePart, View};
 use glam::{Quat, Vec3};
-use tin_cloak_core::clearance::{ask_pairs, looks, way_out, Buffers, Snag};
+use tin_cloak_core::clearance::{ask_pairs, looks, way_out, Buffers, Snag, WayOut};
 use tin_cloak_core::deform::blended_matrix;
 use tin_cloak_core::mesh::vertex_normals;
 use tin_cloak_core::skeleton::Pose;
@@ -66,7 +66,8 @@ pub trait WorstSnagsOfRoom {
         &self,
         snag: &SnagTrack,
         colour: impl Fn(usize) -> [u8; 3],
-        width_height: (usize, usize),
+        width: usize,
+        height: usize,
     ) -> Result<Vec<u8>, WorkshopError>;
 
     /// What a joint moves of both layers of a snag, in its worst pose: the outer one to the left, the inner one as
@@ -78,7 +79,8 @@ pub trait WorstSnagsOfRoom {
         &self,
         snag: &SnagTrack,
         joint: &str,
-        width_height: (usize, usize),
+        width: usize,
+        height: usize,
     ) -> Result<Vec<u8>, WorkshopError>;
 }
 
@@ -91,7 +93,8 @@ impl WorstSnagsOfRoom for Room {
         &self,
         snag: &SnagTrack,
         colour: impl Fn(usize) -> [u8; 3],
-        (width, height): (usize, usize),
+        width: usize,
+        height: usize,
     ) -> Result<Vec<u8>, WorkshopError> {
         let card = worst_card(self, snag)?.card;
         let (worn, posed) = (self.worn(), self.posed(snag.pose, &[])?);
@@ -125,7 +128,8 @@ impl WorstSnagsOfRoom for Room {
         &self,
         snag: &SnagTrack,
         joint: &str,
-        (width, height): (usize, usize),
+        width: usize,
+        height: usize,
     ) -> Result<Vec<u8>, WorkshopError> {
         let unknown = || WorkshopError::NoSuchJoint { joint: joint.to_owned() };
         let joint = self.dress.body.skeleton.find(joint).ok_or_else(unknown)?;
@@ -175,7 +179,7 @@ fn worst_card(room: &Room, snag: &SnagTrack) -> Result<WorstSnag, WorkshopError>
     let (worn, posed) = (room.worn(), room.posed(snag.pose, &[])?);
     let card = room.with_buffers(&worn.outfit, |buffers| {
         buffers.pose(&worn.outfit, &posed.pose.matrices, &posed.pose.amounts);
-        card_in(room, (&worn, &posed), buffers, snag)
+        card_in(room, &worn, &posed, buffers, snag)
     });
     Ok(WorstSnag {
         coarse: is_coarse(&worn, snag),
@@ -191,7 +195,7 @@ fn worst_card(room: &Room, snag: &SnagTrack) -> Result<WorstSnag, WorkshopError>
     })
 }
 
-fn card_in(room: &Room, (worn, posed): (&Worn, &Posed), buffers: &Buffers, snag: &SnagTrack) -> SnagCard {
+fn card_in(room: &Room, worn: &Worn, posed: &Posed, buffers: &Buffers, snag: &SnagTrack) -> SnagCard {
     let outfit = &worn.outfit;
     let (outer, inner) = snag.layers;
     let (own, other) = if snag.on_outer { (outer, inner) } else { (inner, outer) };
@@ -208,16 +212,17 @@ fn card_in(room: &Room, (worn, posed): (&Worn, &Posed), buffers: &Buffers, snag:
         }
         (None, None) => (at, Vec3::Z),
     };
-    let out = way_out(outfit, buffers, (own, other), snag.vertex);
+    let out = way_out(outfit, buffers, own, other, snag.vertex);
     let causes = match (snag.spot, out) {
-        (Some(_), Some(out)) => brought_together(room, (worn, snag.pose), (own, snag.vertex), (other, out)),
+        (Some(_), Some(out)) => brought_together(room, worn, snag.pose, own, snag.vertex, other, out),
         (_, out) => {
-            let beneath = out.map_or_else(Vec::new, |(t, share)| outfit.layers[other].skin.at(t, share));
-            room.causes((worn, posed), (own, snag.vertex), &beneath)
+            let beneath =
+                out.map_or_else(Vec::new, |out| outfit.layers[other].skin.at(out.corners, out.shares));
+            room.causes(worn, posed, own, snag.vertex, &beneath)
         }
     };
     SnagCard {
-        through: room.through((worn, snag.layers)),
+        through: room.through(worn, snag.layers.0, snag.layers.1),
         place: room.place_name(posed, at),
         deepest_mm: snag.deepest_mm,
         vertices: snag.vertices.len(),
@@ -231,9 +236,12 @@ fn card_in(room: &Room, (worn, posed): (&Worn, &Posed), buffers: &Buffers, snag:
 /// from the other, in millimetres, when that joint alone goes back to rest.
 fn brought_together(
     room: &Room,
-    (worn, pose): (&Worn, usize),
-    (own, v): (usize, u32),
-    (other, (corners, share)): (usize, ([u32; 3], [f32; 3])),
+    worn: &Worn,
+    pose: usize,
+    own: usize,
+    v: u32,
+    other: usize,
+    WayOut { corners, shares }: WayOut,
 ) -> Vec<(String, f32)> {
     let Some(trial) = room.trials.trials.get(pose) else { return Vec::new() };
     let skeleton = &room.dress.body.skeleton;
@@ -244,7 +252,7 @@ fn brought_together(
             let blend = blended_matrix(&layer.skin, v as usize, &matrices);
             blend.transform_point3(layer.rest[v as usize])
         };
-        let place: Vec3 = (0..3).map(|k| at(other, corners[k]) * share[k]).sum();
+        let place: Vec3 = (0..3).map(|k| at(other, corners[k]) * shares[k]).sum();
         at(own, v) - place
     };
     let now = apart(&trial.pose);

@@ -78,7 +78,7 @@ impl Draft {
             }
         };
         let blob = self.keep(pack_positions(&bare));
-        self.carry_joints((room, index), before, rest);
+        self.carry_joints(room, index, before, rest);
         if !stays {
             let notes = self.piece(id)?.drop_made_shapes();
             self.notes.extend(notes);
@@ -89,7 +89,7 @@ impl Draft {
     }
 
     /// Takes the own joints of a piece of the room along with vertices that move.
-    pub fn carry_joints(&mut self, (room, index): (&Room, usize), before: &[Vec3], after: &[Vec3]) {
+    pub fn carry_joints(&mut self, room: &Room, index: usize, before: &[Vec3], after: &[Vec3]) {
         let id = room.piece_state(index).id;
         for joint in self.state.joints.iter_mut().filter(|j| j.piece == id) {
             joint.place = carried_along(joint.place, before, after);

@@ -12,17 +12,17 @@ impl Doing<'_> {
             MendingStep::Mask { part, chosen, hide } => self.mask(*part, chosen, *hide),
             MendingStep::ShowMask { of, by } => self.show_mask(*of, by),
             MendingStep::ShowHidden => self.show_hidden(),
-            MendingStep::Tuck { options, of, chosen, pose } => self.tuck(*options, (*of, chosen, *pose)),
+            MendingStep::Tuck { options, of, chosen, pose } => self.tuck(*options, *of, chosen, *pose),
             MendingStep::ChangeTuck { of, by, share } => self.change_tuck(*of, by, *share),
             MendingStep::Untuck => self.untuck(),
             MendingStep::PushOut { pieces, chosen, options, against, turns } => {
-                self.push_out(pieces, chosen, (*options, *against, turns))
+                self.push_out(pieces, chosen, *options, *against, turns)
             }
             MendingStep::Correct { pieces, options, chosen, against, turns } => {
-                self.correct(pieces, chosen, (*options, *against, turns))
+                self.correct(pieces, chosen, *options, *against, turns)
             }
             MendingStep::BeginCorrective { part, pose, turns, joint } => {
-                self.begin_corrective(*part, (*pose, turns), joint.as_deref())
+                self.begin_corrective(*part, *pose, turns, joint.as_deref())
             }
             MendingStep::TurnCorrective { name, from_degrees, full_degrees } => {
                 self.turn_corrective(name, *from_degrees, *full_degrees)

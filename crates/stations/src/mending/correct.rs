@@ -116,7 +116,8 @@ pub struct Sought {
 pub fn next_sought(
     what: &ToMend,
     now: &Measured,
-    (tried, taken): (&[Driver], &[Driver]),
+    tried: &[Driver],
+    taken: &[Driver],
     Way { begins, gives, in_folds, thorough, only }: Way,
 ) -> Option<Sought> {
     let pushing = Pushing::new(what, now);
@@ -127,7 +128,7 @@ pub fn next_sought(
     let is_outer =
         |place: &Place, layer: usize| outfit.lying_at(place).is_some_and(|[a, b]| a.0.max(b.0) == layer);
     trouble.iter_mut().for_each(|places| places.retain(|p| only.is_none_or(|only| is_outer(p, only))));
-    let turns = bad_turns(&outfit, &what.dress.body.skeleton, (&joints, &trouble), tried);
+    let turns = bad_turns(&outfit, &what.dress.body.skeleton, &joints, &trouble, tried);
     let next = turns.into_iter().next()?;
     let late = |d: &Driver| d.from >= LATE * d.full * 0.999;
     let fresh = match begins {
@@ -176,8 +177,10 @@ impl Sought {
 pub fn shape_for(
     what: &ToMend,
     now: &Measured,
-    (Sought { turn, movable, in_folds, thorough }, met): (&Sought, &[Trouble]),
-    (cache, meets_folds): (&PoseCache, &AtomicBool),
+    Sought { turn, movable, in_folds, thorough }: &Sought,
+    met: &[Trouble],
+    cache: &PoseCache,
+    meets_folds: &AtomicBool,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<CalledUp>, WorkshopError> {
     let pushing = Pushing::new(what, now);
@@ -232,7 +235,7 @@ pub fn shape_for(
     };
     let fail = |source| WorkshopError::Bind { piece: what.dress.body.name.clone(), source };
     let pushed =
-        push_out_with(mending, (cache, &numbers), progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
+        push_out_with(mending, cache, &numbers, progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
     meets_folds.fetch_or(pushed.meets_folds, Ordering::Relaxed);
     if pushed.short.1 >= pushed.short.0 {
         return Ok(None);

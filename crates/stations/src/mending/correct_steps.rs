@@ -107,7 +107,7 @@ impl TriedDepth {
     }
 
     /// Its draft, with what is told of it: `was` cells were out of tolerance at first, and what is left on the way.
-    fn told(mut self, was: usize, (is_stopped, on_the_way): (bool, Option<String>)) -> Draft {
+    fn told(mut self, was: usize, is_stopped: bool, on_the_way: Option<String>) -> Draft {
         if is_stopped {
             self.draft.notes.push("stopped before all was tried: these were found by then".to_owned());
         }
@@ -212,7 +212,7 @@ impl Sweeps {
     }
 
     /// On from where a turn was tried that helped, and may help more.
-    fn go_on(&mut self, at: AmountSweep, (driver, brings_more): (Driver, bool)) {
+    fn go_on(&mut self, at: AmountSweep, driver: Driver, brings_more: bool) {
         self.at = AmountSweep { is_changed: true, ..at };
         self.at.tried.extend((!brings_more).then_some(driver));
     }
@@ -222,8 +222,7 @@ impl Sweeps {
         let mut line: Vec<(Sought, AmountSweep)> = Vec::new();
         let mut at = self.at.clone();
         while let Some(way) = self.ways.get(at.done).copied().filter(|_| line.len() < count) {
-            let known = (&at.tried[..], &here.taken[..]);
-            if let Some(sought) = next_sought(what, &here.now, known, way) {
+            if let Some(sought) = next_sought(what, &here.now, &at.tried, &here.taken, way) {
                 let driver = sought.turn.driver;
                 let is_known = self.is_in_vain(&sought) || line.iter().any(|l| l.0 == sought);
                 line.extend((!is_known).then(|| (sought, at.clone())));
@@ -248,15 +247,17 @@ impl Doing<'_> {
         &mut self,
         pieces: &[PieceId],
         chosen: &Chosen,
-        (options, against, turns): (MendOptions, Against, &[Turn]),
+        options: MendOptions,
+        against: Against,
+        turns: &[Turn],
     ) -> Result<String, WorkshopError> {
         let options = options.checked()?;
         self.check_against(against)?;
         match options.combined {
-            0 => self.corrected(pieces, chosen, (options, against, turns), ways),
+            0 => self.corrected(pieces, chosen, options, against, turns, ways),
             _ if against.pose.is_some() => Err(WorkshopError::OnePoseOrMore),
             more => self.in_more_poses(more, |doing| {
-                doing.corrected(pieces, chosen, (options, against, turns), |_| WAYS.to_vec())
+                doing.corrected(pieces, chosen, options, against, turns, |_| WAYS.to_vec())
             }),
         }
     }
@@ -265,7 +266,9 @@ impl Doing<'_> {
         &mut self,
         pieces: &[PieceId],
         chosen: &Chosen,
-        (options, against, turns): (MendOptions, Against, &[Turn]),
+        options: MendOptions,
+        against: Against,
+        turns: &[Turn],
         ways: impl Fn(usize) -> Vec<Way>,
     ) -> Result<String, WorkshopError> {
         let (bound, body) = self.bound_parts(pieces)?;
@@ -278,7 +281,7 @@ impl Doing<'_> {
         let base = asked.as_ref().map_or(self.room, |(room, _)| room);
         let draft = asked.as_ref().map_or(&*self.draft, |(_, draft)| draft).clone();
         let cache = PoseCache::new(base.trials.trials.len());
-        let now = self.measured_in(base, &cache, &|s| self.of_turn(0, (0.0, 1.0)).tell(s))?;
+        let now = self.measured_in(base, &cache, &|s| self.of_turn(0, 0.0, 1.0).tell(s))?;
         let (first, left) = (Arc::clone(&now.board), Left::on(&now.board, options.limit_mm));
         let begun = TriedDepth { draft, room: None, now, left, taken: Vec::new() };
         let (ways, best) = (ways(begun.now.outfit.layers.len()), begun.clone());
@@ -295,7 +298,7 @@ impl Doing<'_> {
             Err(WorkshopError::Stopped) => None,
             told => told?,
         };
-        let mut made = seeking.best.told(first.bad_cells(), (is_stopped, on_the_way));
+        let mut made = seeking.best.told(first.bad_cells(), is_stopped, on_the_way);
         // What it was tried in besides is not of the fitting.
         made.state.plan.clone_from(&self.draft.state.plan);
         made.state.poses.clone_from(&self.draft.state.poses);
@@ -309,7 +312,7 @@ impl Doing<'_> {
             return Ok(None);
         };
         let trials = TrialSet { trials: trials_on_the_way(&room.trials), ..TrialSet::default() };
-        let tell = |s: f32| self.of_turn(TURNS, (0.0, 1.0)).tell(s);
+        let tell = |s: f32| self.of_turn(TURNS, 0.0, 1.0).tell(s);
         let board = self.measured_in(&room.in_trials(trials), &PoseCache::none(), &tell)?.board;
         let cells = counted(board.bad_cells(), "cell is", "cells are");
         Ok(Some(format!(
@@ -320,7 +323,7 @@ impl Doing<'_> {
     }
 
     /// A part of what a turn is of the whole.
-    fn of_turn(&self, turn: usize, (from, to): (f32, f32)) -> Phase<'_> {
+    fn of_turn(&self, turn: usize, from: f32, to: f32) -> Phase<'_> {
         let at = |part: f32| (turn as f32 + part) / (TURNS + 1) as f32;
         Phase { job: self.job, from: at(from), to: at(to) }
     }
@@ -336,8 +339,8 @@ impl Doing<'_> {
             // After one in vain the next is likely so, too: they are tried side by side, and those behind the first
             // that helps are forgotten, so that it comes to the same on any number of threads.
             let most = (in_vain + 1).min(AHEAD).min(rayon::current_num_threads()).min(TURNS - turn);
-            let phase = |from: f32, to: f32, s: f32| self.of_turn(turn + 1, (from, to)).tell(s);
-            let line = self.tried_in_line(seeking, (&sweeps, most), &phase)?;
+            let phase = |from: f32, to: f32, s: f32| self.of_turn(turn + 1, from, to).tell(s);
+            let line = self.tried_in_line(seeking, &sweeps, most, &phase)?;
             if line.is_empty() {
                 break;
             }
@@ -351,7 +354,7 @@ impl Doing<'_> {
                 };
                 in_vain = 0;
                 let brings_more = !next.left.is_hardly_less_than(seeking.here.left);
-                sweeps.go_on(at, (sought.turn.driver, brings_more));
+                sweeps.go_on(at, sought.turn.driver, brings_more);
                 seeking.take(next, sought.turn.driver);
                 break;
             }
@@ -364,7 +367,8 @@ impl Doing<'_> {
     fn tried_in_line(
         &self,
         Seeking { base, bound, body, chosen, options, against, first, here, cache, .. }: &Seeking,
-        (sweeps, most): (&Sweeps, usize),
+        sweeps: &Sweeps,
+        most: usize,
         phase: &(dyn Fn(f32, f32, f32) -> bool + Sync),
     ) -> Result<Vec<InLine>, WorkshopError> {
         let room = here.room.as_deref().unwrap_or(base);
@@ -405,7 +409,7 @@ impl Doing<'_> {
     ) -> Result<Option<TriedDepth>, WorkshopError> {
         let TriedShape { what, here, first, sought, cache, meets_folds, .. } = tried;
         let Some(mut shape) =
-            shape_for(what, &here.now, (sought, &[]), (cache, meets_folds), &|s| phase(0.0, 0.4, s))?
+            shape_for(what, &here.now, sought, &[], cache, meets_folds, &|s| phase(0.0, 0.4, s))?
         else {
             return Ok(None);
         };
@@ -422,7 +426,7 @@ impl Doing<'_> {
             let mut next = None;
             while next.is_none() && !is_good {
                 let Some(way_on) = ways_on.next() else { break };
-                next = self.gone_on(tried, *way_on, (&shape, &reached, &met), &|s| phase(0.4, 0.7, s))?;
+                next = self.gone_on(tried, *way_on, &shape, &reached, &met, &|s| phase(0.4, 0.7, s))?;
             }
             best = if is_less { Some(reached) } else { best };
             match next {
@@ -453,21 +457,18 @@ impl Doing<'_> {
         &self,
         TriedShape { base, what, here, sought, cache, meets_folds, .. }: TriedShape,
         way_on: WayOn,
-        (shape, reached, met): (&CalledUp, &TriedDepth, &[Trouble]),
+        shape: &CalledUp,
+        reached: &TriedDepth,
+        met: &[Trouble],
         tell: &(dyn Fn(f32) -> bool + Sync),
     ) -> Result<Option<CalledUp>, WorkshopError> {
         match way_on {
-            WayOn::Anew => shape_for(what, &here.now, (sought, met), (cache, meets_folds), tell),
+            WayOn::Anew => shape_for(what, &here.now, sought, met, cache, meets_folds, tell),
             WayOn::OnTop => {
                 let room = reached.room.as_deref().unwrap_or(base);
                 let what = ToMend { dress: &room.dress, trials: &room.trials, ..*what };
-                let more = shape_for(
-                    &what,
-                    &reached.now,
-                    (sought, &reached.now.trouble),
-                    (cache, meets_folds),
-                    tell,
-                )?;
+                let more =
+                    shape_for(&what, &reached.now, sought, &reached.now.trouble, cache, meets_folds, tell)?;
                 Ok(more.map(|more| shape.clone().and(more)))
             }
             WayOn::Less => Ok(Some(shape.clone().without_what_spoils(what.dress, &here.now, &reached.now))),

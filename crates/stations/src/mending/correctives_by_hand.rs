@@ -27,7 +27,8 @@ impl Doing<'_> {
     pub fn begin_corrective(
         &mut self,
         part: PieceId,
-        (pose, turns): (usize, &[Turn]),
+        pose: usize,
+        turns: &[Turn],
         joint: Option<&str>,
     ) -> Result<String, WorkshopError> {
         let (bound, _) = self.bound_parts(&[part])?;
@@ -139,7 +140,7 @@ impl Doing<'_> {
                 None => (&dress.body.rest[..], &dress.body.topology),
                 Some(i) => (&dress.pieces[i].rest[..], &dress.pieces[i].topology),
             };
-            let moves = in_a_mirror(&mirror_places((rest, topology), plane), &shape.to_dense(rest.len()));
+            let moves = in_a_mirror(&mirror_places(rest, topology, plane), &shape.to_dense(rest.len()));
             match moves.iter().any(|m| *m != Vec3::ZERO) {
                 true => offsets.push((piece, moves)),
                 false => self.draft.notes.push(format!(

@@ -115,8 +115,8 @@ impl Doing<'_> {
         let phase = Phase { job: self.job, from: 0.3, to: 1.0 };
         let poses = self.room.counted_poses();
         let found_on = seen_by(self.room);
-        for found in unseen(self.room, (&poses, &through, None), options, &|s| phase.tell(s))? {
-            self.add_mask((found.of, found.by), found.faces, found_on.clone());
+        for found in unseen(self.room, &poses, &through, None, options, &|s| phase.tell(s))? {
+            self.add_mask(found.of, found.by, found.faces, found_on.clone());
         }
         let now = self.masked_in_draft()?;
         if now == *before {
@@ -125,7 +125,7 @@ impl Doing<'_> {
         if now.faces_of(BODY).len() == self.room.dress.body.topology.triangles.len() {
             return Err(WorkshopError::NoBodySeen);
         }
-        self.tell_hidden((&before, &now), poses.len());
+        self.tell_hidden(&before, &now, poses.len());
         let body = &self.room.dress.body.name;
         Ok(match options.beneath {
             true => format!("Hide what nobody sees of {body} and of what is worn"),
@@ -155,14 +155,14 @@ impl Doing<'_> {
                 all.extend(unpack_indices(&self.draft.blob(self.store, &mask.faces)?));
             }
             self.draft.state.masks.retain(|m| !mine(m));
-            self.add_mask((part, Vec::new()), all.into_iter().collect(), String::new());
+            self.add_mask(part, Vec::new(), all.into_iter().collect(), String::new());
         } else {
             for mask in std::mem::take(&mut self.draft.state.masks) {
                 let mut left = unpack_indices(&self.draft.blob(self.store, &mask.faces)?);
                 if mask.of == part {
                     left.retain(|f| faces.binary_search(f).is_err());
                 }
-                self.add_mask((mask.of, mask.by), left, mask.found_on);
+                self.add_mask(mask.of, mask.by, left, mask.found_on);
             }
         }
         let now = self.masked_in_draft()?;
@@ -186,7 +186,7 @@ impl Doing<'_> {
         })
     }
 
-    fn add_mask(&mut self, (of, by): (PieceId, Vec<PieceId>), faces: Vec<u32>, found_on: String) {
+    fn add_mask(&mut self, of: PieceId, by: Vec<PieceId>, faces: Vec<u32>, found_on: String) {
         let count = faces.len();
         if count > 0 {
             let faces = self.draft.keep(pack_indices(&faces));
@@ -205,7 +205,7 @@ impl Doing<'_> {
         through_of(&whole, kept)
     }
 
-    fn tell_hidden(&mut self, (before, now): (&Masked, &Masked), poses: usize) {
+    fn tell_hidden(&mut self, before: &Masked, now: &Masked, poses: usize) {
         let body = &self.room.dress.body;
         let all = |id: PieceId| match id {
             BODY => Some((body.name.as_str(), body.topology.triangles.len())),
@@ -221,7 +221,7 @@ impl Doing<'_> {
         });
         let each = each.collect::<Vec<_>>().join(", ");
         self.draft.notes.push(format!("{each} are seen in none of {poses} poses, from none of 256 sides"));
-        let bared = self.bared((before, now));
+        let bared = self.bared(before, now);
         let count: usize = bared.values().sum();
         if count > 0 {
             let mut places: Vec<(String, usize)> = bared.into_iter().collect();
@@ -235,7 +235,7 @@ impl Doing<'_> {
     }
 
     /// How many faces that were hidden are not any more, by where on the body they are.
-    fn bared(&self, (before, now): (&Masked, &Masked)) -> BTreeMap<String, usize> {
+    fn bared(&self, before: &Masked, now: &Masked) -> BTreeMap<String, usize> {
         let dress = &self.room.dress;
         let skeleton = &dress.body.skeleton;
         let (person, joints) = (Humanoid::find(skeleton), skeleton.rest_positions());
@@ -249,7 +249,7 @@ impl Doing<'_> {
             for face in faces.iter().filter(|f| now.faces_of(*id).binary_search(f).is_err()) {
                 let Some(t) = topology.triangles.get(*face as usize) else { continue };
                 let middle = t.iter().map(|v| rest[*v as usize]).sum::<Vec3>() / 3.0;
-                *bared.entry(self.room.place_name_by((&person, &joints), middle)).or_default() += 1;
+                *bared.entry(self.room.place_name_by(&person, &joints, middle)).or_default() += 1;
             }
         }
         bared

@@ -123,7 +123,7 @@ pub(super) fn in_words(out: &Out) -> String {
 
 /// The means of a kind that may help in a room as it is measured, those against the most first; of several in one group
 /// one is taken at most. `held` is what poses show that are held back.
-pub fn means_for(room: &Room, (now, held): (&Measured, &Board), kind: MeansKind) -> Vec<Vec<Means>> {
+pub fn means_for(room: &Room, now: &Measured, held: &Board, kind: MeansKind) -> Vec<Vec<Means>> {
     let (board, rows) = (&*now.board, out_by_row(&now.board));
     let both = || out_of_both(&rows, &out_by_row(held));
     let each = |means: Vec<Means>| means.into_iter().map(|m| vec![m]).collect();

@@ -64,13 +64,13 @@ pub fn held_back(room: &Room) -> TrialSet {
     let own = &own_shapes(body, &room.dress.pieces)[..];
     let seed = HELD_BACK + u64::from(plan.combined.is_some_and(|c| c.seed == HELD_BACK));
     let combined = TrialPlan { combined: Some(AtRandom { poses: HELD, seed }), ..TrialPlan::default() };
-    let mut trials = plan_trials((body, own), &combined, &SaidRanges::new(&room.state)).trials;
+    let mut trials = plan_trials(body, own, &combined, &SaidRanges::new(&room.state)).trials;
     if !plan.on_the_way {
         let way = trials_on_the_way(&room.trials).into_iter().enumerate();
         trials.extend(way.filter(|(n, _)| n % 4 == 0 || n % 4 == 3).map(|(_, t)| t));
     }
     if let Frames::Some(count) = plan.frames {
-        let between = clip_trials((body, own), Frames::Some(2 * count - 1)).trials;
+        let between = clip_trials(body, own, Frames::Some(2 * count - 1)).trials;
         let is_tried = |t: &Trial| {
             let same = |known: &Trial| known.group == t.group && (known.time - t.time).abs() < SAME_FRAME_S;
             room.trials.trials.iter().any(same)

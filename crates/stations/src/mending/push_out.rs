@@ -178,7 +178,8 @@ const PASS_MM: f32 = 6.0;
 /// [`WorkshopError::Stopped`] when `progress` says no.
 pub fn mend(
     what: &ToMend,
-    (measure, cache): (Measure, &PoseCache),
+    measure: Measure,
+    cache: &PoseCache,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<MendOutcome, WorkshopError> {
     let whole = (2 * PASSES + 1) as f32;
@@ -198,7 +199,7 @@ pub fn mend(
         let known = best.as_ref().map_or(&first.board, |b| &b.0.board).clone();
         let tell = |s: f32| progress(from + s / whole);
         let Some((after, next, reports)) =
-            passed(what, (measure, cache), (here, &rest), (pace, &known), &tell)?
+            passed(what, measure, cache, Reached { measured: here, rest: &rest }, pace, &known, &tell)?
         else {
             break;
         };
@@ -231,21 +232,31 @@ pub fn mend(
     let not_taken = least_worse.filter(|_| best.is_none()).map(|(cells, then)| (cells, was, then));
     let nothing = (first.clone(), none, Vec::new());
     let (after, rest, left) = best.unwrap_or(nothing);
-    let claims = claims(what, (&first, &after), &rest, &left);
+    let claims = claims(what, &first, &after, &rest, &left);
     let (cells, board) = ((first.board.bad_cells(), after.board.bad_cells()), Arc::clone(&after.board));
     Ok(MendOutcome { rest, claims, cells, board, not_taken })
+}
+
+/// What pieces are at, as measured.
+#[derive(Clone, Copy)]
+struct Reached<'a> {
+    measured: &'a Measured,
+    rest: &'a [Option<Vec<Vec3>>],
 }
 
 /// One pass from where the pieces are `here`; measured, without what it spoils where it is no better than what is
 /// `known`. None when nothing moves. `tell` is told 0 to 1 while it is pushed, 1 to 2 while it is measured.
 fn passed(
     what: &ToMend,
-    (measure, cache): (Measure, &PoseCache),
-    (here, rest): (&Measured, &[Option<Vec<Vec3>>]),
-    (pace, known): (Pace, &Board),
+    measure: Measure,
+    cache: &PoseCache,
+    from: Reached,
+    pace: Pace,
+    known: &Board,
     tell: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Option<State>, WorkshopError> {
-    let pushed = pushed(what, (here, pace), (rest, cache), tell)?;
+    let Reached { measured: here, rest } = from;
+    let pushed = pushed(what, here, pace, rest, cache, tell)?;
     let next = pushed.joined(what, &here.piece_of, rest);
     if next == rest {
         return Ok(None);
@@ -255,7 +266,7 @@ fn passed(
     if what.options.alike || is_better(what, &after.board, known) {
         return Ok(Some((after, next, pushed.reports)));
     }
-    let less = without_what_spoils(what, (here, rest), (&after, &next));
+    let less = without_what_spoils(what, here, rest, &after, &next);
     let then = measure(&less, &|s| tell(1.0 + s))?;
     let helps = is_better(what, &then.board, &after.board) || is_better(what, &then.board, known);
     let (after, next) = if helps { (then, less) } else { (after, next) };
@@ -265,8 +276,10 @@ fn passed(
 /// The pieces after a pass, but where it spoils what was clear they stay where they were.
 fn without_what_spoils(
     what: &ToMend,
-    (before, rest): (&Measured, &[Option<Vec<Vec3>>]),
-    (after, next): (&Measured, &[Option<Vec<Vec3>>]),
+    before: &Measured,
+    rest: &[Option<Vec<Vec3>>],
+    after: &Measured,
+    next: &[Option<Vec<Vec3>>],
 ) -> Vec<Option<Vec<Vec3>>> {
     let mut less = next.to_vec();
     for (piece, shares) in kept_of_change(before, after) {
@@ -283,7 +296,8 @@ fn without_what_spoils(
 
 fn claims(
     what: &ToMend,
-    (before, after): (&Measured, &Measured),
+    before: &Measured,
+    after: &Measured,
     rest: &[Option<Vec<Vec3>>],
     reports: &[PieceReport],
 ) -> Vec<Claim> {
@@ -297,7 +311,7 @@ fn claims(
         let furthest_mm = moves.iter().copied().fold(0.0, f32::max);
         let at_limit = furthest_mm >= what.options.limit_mm * 0.999;
         let (name, moved) = (worn.name.clone(), moves.iter().filter(|m| **m > 0.01).count());
-        let left = why_left(report, (at_limit, worn.kind == PieceKind::Stiff), &what.options);
+        let left = why_left(report, at_limit, worn.kind == PieceKind::Stiff, &what.options);
         let look = look_of_change(&worn.topology, &worn.rest, place);
         Claim { piece, name, before_mm, after_mm, spots_before, spots_after, moved, furthest_mm, look, left }
     };
@@ -403,7 +417,7 @@ impl ToMend<'_> {
         let may = |v: usize| chosen.is_none_or(|c| c[v]);
         let mut moves: Vec<Vec3> = now.iter().zip(worn.rest.iter()).map(|(p, r)| *p - *r).collect();
         let plane = self.dress.body.plane();
-        make_alike((&worn.rest, &worn.topology.triangles), plane, &may, &mut moves);
+        make_alike(&worn.rest, &worn.topology.triangles, plane, &may, &mut moves);
         now.iter_mut().zip(worn.rest.iter()).zip(&moves).for_each(|((p, r), m)| *p = *r + *m);
     }
 
@@ -420,8 +434,10 @@ impl ToMend<'_> {
 
 fn pushed(
     what: &ToMend,
-    (now, pace): (&Measured, Pace),
-    (rest, cache): (&[Option<Vec<Vec3>>], &PoseCache),
+    now: &Measured,
+    pace: Pace,
+    rest: &[Option<Vec<Vec3>>],
+    cache: &PoseCache,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Pushed, WorkshopError> {
     let ToMend { dress, options, .. } = what;
@@ -459,29 +475,25 @@ fn pushed(
     };
     let fail = |source| WorkshopError::Bind { piece: dress.body.name.clone(), source };
     let mended =
-        push_out_with(mending, (cache, &counted), progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
+        push_out_with(mending, cache, &counted, progress).map_err(fail)?.ok_or(WorkshopError::Stopped)?;
     let mut places = mended.rest;
     for (layer, piece) in now.piece_of.iter().enumerate() {
         let Some(piece) = *piece else { continue };
         let place = rest[piece].as_ref().unwrap_or(&dress.pieces[piece].rest);
-        without_always_on(&mut places[layer], (&outfit.layers[layer].rest, place));
+        without_always_on(&mut places[layer], &outfit.layers[layer].rest, place);
     }
     Ok(Pushed { rest: places, reports: mended.pieces })
 }
 
 /// A layer lies at rest with the shapes that are always on, its piece without: the piece goes as far as the layer.
-fn without_always_on(pushed: &mut [Vec3], (layer, piece): (&[Vec3], &[Vec3])) {
+fn without_always_on(pushed: &mut [Vec3], layer: &[Vec3], piece: &[Vec3]) {
     if layer == piece {
         return;
     }
     pushed.iter_mut().zip(layer).zip(piece).for_each(|((now, from), at)| *now = *at + (*now - *from));
 }
 
-fn why_left(
-    report: Option<&PieceReport>,
-    (at_limit, is_stiff): (bool, bool),
-    options: &MendOptions,
-) -> String {
+fn why_left(report: Option<&PieceReport>, at_limit: bool, is_stiff: bool, options: &MendOptions) -> String {
     match report {
         _ if at_limit => format!("it reached the limit of {:.0} mm", options.limit_mm),
         Some(r) if r.left > options.limit_mm * 0.001 => {

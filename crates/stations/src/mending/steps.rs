@@ -26,7 +26,9 @@ impl Doing<'_> {
         &mut self,
         pieces: &[PieceId],
         chosen: &Chosen,
-        (options, against, turns): (MendOptions, Against, &[Turn]),
+        options: MendOptions,
+        against: Against,
+        turns: &[Turn],
     ) -> Result<String, WorkshopError> {
         let options = options.checked()?;
         if options.combined > 0 && against.pose.is_some() {
@@ -34,9 +36,8 @@ impl Doing<'_> {
         }
         if options.combined > 0 {
             let own = MendOptions { combined: 0, ..options };
-            return self.in_more_poses(options.combined, |more| {
-                more.push_out(pieces, chosen, (own, against, turns))
-            });
+            return self
+                .in_more_poses(options.combined, |more| more.push_out(pieces, chosen, own, against, turns));
         }
         let bound = self.bound_pieces(pieces)?;
         self.check_against(against)?;
@@ -66,7 +67,7 @@ impl Doing<'_> {
                 self.measured_in(&self.room_of(&draft)?, &cache, tell)
             }
         };
-        let outcome = mend(&what, (&measure, &cache), &|s| phase.tell(s))?;
+        let outcome = mend(&what, &measure, &cache, &|s| phase.tell(s))?;
         self.reseated(&outcome.rest, self.draft.clone()).map(|draft| *self.draft = draft)?;
         self.draft.notes.extend(outcome.notes());
         for (index, rest) in outcome.rest.iter().enumerate() {
@@ -74,7 +75,7 @@ impl Doing<'_> {
             let worn = &dress.pieces[index];
             let came = self.came_in(worn, worn.id)?;
             let all = vec![true; came.len()];
-            let change = |now: &[Vec3]| shape_change(&worn.topology, (&came, now), &all);
+            let change = |now: &[Vec3]| shape_change(&worn.topology, &came, now, &all);
             self.draft.notes.push(change_note(&worn.name, change(&worn.rest), change(rest)));
         }
         let names: Vec<&str> = bound.iter().map(|&i| dress.pieces[i].name.as_str()).collect();

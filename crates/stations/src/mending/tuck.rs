@@ -53,7 +53,9 @@ impl Doing<'_> {
     pub fn tuck(
         &mut self,
         options: MendOptions,
-        (of, chosen, pose): (Option<PieceId>, &Chosen, Option<usize>),
+        of: Option<PieceId>,
+        chosen: &Chosen,
+        pose: Option<usize>,
     ) -> Result<String, WorkshopError> {
         let options = options.checked()?;
         if self.room.pile().facts.len() < 2 {
@@ -72,7 +74,7 @@ impl Doing<'_> {
         let after = self.measured(Some(made.clone()), &|s| phase(0.8, 0.99).tell(s))?;
         let (were, are) = (before.board.bad_cells(), after.board.bad_cells());
         let did = format!("Draw {} in under what is worn{}", tucked.name, self.in_pose(pose, &[]));
-        if !is_better(&all_of(room, (options, against)), &after.board, &before.board) {
+        if !is_better(&all_of(room, options, against), &after.board, &before.board) {
             self.draft
                 .notes
                 .push(format!("nothing was taken: drawn in, {are} of {were} cells are out of tolerance"));
@@ -106,18 +108,18 @@ impl Doing<'_> {
         let through = with_what_is_so_at_rest(&room, through_of(&room, kept)?);
         let look = HideOptions { rings: 1, beneath: tucked.piece.is_some(), through: true };
         let tell = |s: f32| phase(0.2, 0.4).tell(s);
-        let mut near = near_trouble(&all_of(&room, (options, tucked.against)), &now, layer);
+        let mut near = near_trouble(&all_of(&room, options, tucked.against), &now, layer);
         tucked.only.iter().for_each(|only| near.iter_mut().zip(only).for_each(|(n, c)| *n &= *c));
         let only = Some((tucked.part, &near[..]));
-        let hidden = unseen(&room, (&room.counted_poses(), &through, only), look, &tell)?;
-        let under = covered(&now.outfit.layers[layer].topology, (&hidden, tucked.part));
+        let hidden = unseen(&room, &room.counted_poses(), &through, only, look, &tell)?;
+        let under = covered(&now.outfit.layers[layer].topology, &hidden, tucked.part);
         let mut under = under;
         tucked
             .only
             .iter()
             .for_each(|only| under.iter_mut().zip(only).filter(|u| !u.1).for_each(|u| *u.0 = None));
-        let what = (options, tucked.against);
-        let offsets = drawn_in(&room, (&now, layer, &under), what, &|s| phase(0.4, 0.8).tell(s))?;
+        let tell = |s: f32| phase(0.4, 0.8).tell(s);
+        let offsets = drawn_in(&room, &now, layer, &under, options, tucked.against, &tell)?;
         for (by, offsets) in by_cover(&under, &offsets) {
             let offsets = made.keep(pack_positions(&offsets));
             match tucked.piece {
@@ -127,7 +129,7 @@ impl Doing<'_> {
                     made.state.tucks.push(Tuck { by, offsets, amount: 1.0, made_of });
                 }
                 Some(_) => {
-                    let name = free_name(&made.state, (tucked, &by));
+                    let name = free_name(&made.state, tucked, &by);
                     let parts = by.iter().copied().chain([tucked.part]);
                     let made_of = MadeOf::now(&made.state, Facet::Worn, parts);
                     let shape = Corrective { made_of, ..Corrective::of_tuck(name, by, offsets) };
@@ -186,7 +188,7 @@ impl Doing<'_> {
 }
 
 /// A name for the shape of a piece under others that no shape of the piece has.
-fn free_name(state: &FittingState, (tucked, by): (&Tucked, &[PieceId])) -> String {
+fn free_name(state: &FittingState, tucked: &Tucked, by: &[PieceId]) -> String {
     let about = format!("{} tucked under {}", tucked.name, names_of(state, by));
     let made = state.pieces.iter().filter(|p| p.id == tucked.part).flat_map(|p| &p.correctives);
     let known: Vec<&str> = made.map(|c| c.name.as_str()).collect();
@@ -195,7 +197,7 @@ fn free_name(state: &FittingState, (tucked, by): (&Tucked, &[PieceId])) -> Strin
     names.find(|n| !known.contains(&n.as_str())).unwrap_or_default()
 }
 
-fn all_of(room: &Room, (options, against): (MendOptions, Against)) -> ToMend<'_> {
+fn all_of(room: &Room, options: MendOptions, against: Against) -> ToMend<'_> {
     ToMend {
         dress: &room.dress,
         ids: &[],
@@ -264,7 +266,7 @@ fn near_trouble(what: &ToMend, now: &Measured, layer: usize) -> Vec<bool> {
     let mut through = vec![false; tucked.rest.len()];
     let lying = trouble.iter().flatten().filter_map(|place| through_a_cover(&outfit, place, layer));
     lying.for_each(|v| through[v as usize] = true);
-    grow(&tucked.topology, &grow_by((&tucked.rest, &tucked.topology), &through, NEAR), BEYOND)
+    grow(&tucked.topology, &grow_by(&tucked.rest, &tucked.topology, &through, NEAR), BEYOND)
 }
 
 /// What is through in each pose, with what is so at rest already: a pose is told of what it adds to that.
@@ -292,12 +294,15 @@ fn through_a_cover(outfit: &Outfit, place: &Place, layer: usize) -> Option<u32> 
 /// where it is seen, so that what is drawn in fades out towards openings.
 fn drawn_in(
     room: &Room,
-    (now, layer, under): (&Measured, usize, &[Cover]),
-    what: (MendOptions, Against),
+    now: &Measured,
+    layer: usize,
+    under: &[Cover],
+    options: MendOptions,
+    against: Against,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Vec<Vec3>, WorkshopError> {
     let dress = &room.dress;
-    let (options, what) = (what.0, all_of(room, what));
+    let what = all_of(room, options, against);
     let Pushing { outfit, at_rest, poses, mut trouble, .. } = Pushing::new(&what, now);
     for places in &mut trouble {
         places.retain(|p| through_a_cover(&outfit, p, layer).is_some());
@@ -325,7 +330,7 @@ fn drawn_in(
 type Cover<'h> = Option<&'h [PieceId]>;
 
 /// For each vertex of a part the pieces that hide all of its faces: the fewest that do.
-fn covered<'h>(topology: &Topology, (hidden, part): (&'h [Hidden], PieceId)) -> Vec<Cover<'h>> {
+fn covered<'h>(topology: &Topology, hidden: &'h [Hidden], part: PieceId) -> Vec<Cover<'h>> {
     let of_part: Vec<&Hidden> = hidden.iter().filter(|h| h.of == part).collect();
     let hides = |list: &Hidden, v: usize| {
         let faces = topology.incident.row(v);

@@ -29,7 +29,9 @@ pub type Of<'a> = (PieceId, &'a [bool]);
 /// [`WorkshopError::Stopped`] when `progress` says no.
 pub fn unseen(
     room: &Room,
-    (poses, through, only): (&[usize], &ThroughOf, Option<Of>),
+    poses: &[usize],
+    through: &ThroughOf,
+    only: Option<Of>,
     options: HideOptions,
     progress: &(dyn Fn(f32) -> bool + Sync),
 ) -> Result<Vec<Hidden>, WorkshopError> {

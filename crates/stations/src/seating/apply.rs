@@ -18,12 +18,12 @@ impl Doing<'_> {
                 self.relax(*piece, chosen, *options, shape.as_deref())
             }
             SeatingStep::MoveChosen { piece, chosen, options, in_pose, into_shape } => {
-                self.move_chosen(*piece, chosen, (*options, in_pose.as_ref(), into_shape.as_deref()))
+                self.move_chosen(*piece, chosen, *options, in_pose.as_ref(), into_shape.as_deref())
             }
             SeatingStep::Brush { piece, stroke } => self.brush(*piece, stroke),
             SeatingStep::WearShape { piece, shape, amount } => self.wear_shape(*piece, *shape, *amount),
             SeatingStep::FollowShapes { pieces, follow, shapes } => {
-                self.follow_shapes(pieces, (*follow, shapes))
+                self.follow_shapes(pieces, *follow, shapes)
             }
         }
     }

@@ -52,7 +52,7 @@ impl StrokeOnPiece for BrushStroke {
             None => centres.into_iter().for_each(|centre| {
                 dab(&mut positions, &piece.topology, centre, brush);
             }),
-            Some(cloth) => dabs_in_pose(piece, cloth, (&centres, brush), &mut positions),
+            Some(cloth) => dabs_in_pose(piece, cloth, &centres, brush, &mut positions),
         }
         if piece.walls().away_from_body.is_some() {
             both_walls(piece, now, &mut positions);
@@ -63,12 +63,7 @@ impl StrokeOnPiece for BrushStroke {
 }
 
 /// Dabs on the cloth as posed, each vertex carried back through its own transform.
-fn dabs_in_pose(
-    piece: &Piece,
-    cloth: &PosedCloth,
-    (centres, brush): (&[u32], Brush),
-    positions: &mut [Vec3],
-) {
+fn dabs_in_pose(piece: &Piece, cloth: &PosedCloth, centres: &[u32], brush: Brush, positions: &mut [Vec3]) {
     let before = cloth.posed(positions);
     let mut posed = before.clone();
     let mut moved: Vec<u32> =

@@ -4,7 +4,7 @@ use crate::seating::ground::GroundOfRoom;
 use crate::seating::ground::{Ground, REACH};
 use glam::Vec3;
 use serde::Serialize;
-use tin_cloak_core::seat::{ease, GapWish};
+use tin_cloak_core::seat::{ease, GapWish, PieceSurface};
 use tin_cloak_formats::PieceKind;
 use tin_cloak_model::dress::chosen::Choosing;
 use tin_cloak_model::dress::dressed::Dress;
@@ -39,7 +39,8 @@ pub fn eased(
     let ground = Ground::beneath(dress, index);
     let side = &piece.walls().towards_body;
     let rigid = rigid_parts(piece);
-    Ok(ease(&piece.rest, &piece.topology, side, (chosen, &rigid), ground.covering(), wish, REACH))
+    let own = PieceSurface { start: &piece.rest, side, topology: &piece.topology, rigid: &rigid };
+    Ok(ease(own, chosen, ground.covering(), wish, REACH))
 }
 
 /// How many vertices moved, and how far at most, millimetres.

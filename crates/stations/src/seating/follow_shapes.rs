@@ -20,7 +20,8 @@ impl Doing<'_> {
     pub fn follow_shapes(
         &mut self,
         pieces: &[PieceId],
-        (follow, shapes): (bool, &[String]),
+        follow: bool,
+        shapes: &[String],
     ) -> Result<String, WorkshopError> {
         let mut chosen = self.chosen_pieces(pieces)?;
         chosen.retain(|&i| !self.room.dress.pieces[i].cage);

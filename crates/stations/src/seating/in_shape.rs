@@ -94,7 +94,8 @@ impl Doing<'_> {
     /// Gives a shape of a piece other positions.
     pub fn keep_in_shape(
         &mut self,
-        (index, piece): (usize, PieceId),
+        index: usize,
+        piece: PieceId,
         shape: &InShape,
         positions: &[Vec3],
     ) -> Result<(), WorkshopError> {

@@ -24,7 +24,7 @@ fn limbs_to_search(dress: &Dress, sitting: &Sitting, piece: &Piece) -> Vec<Joint
         |a: Option<JointId>, b: Option<JointId>| Some((places[a?.index()] + places[b?.index()]) * 0.5);
     let cloth_between = |a: Option<Vec3>, b: Option<Vec3>| {
         let (Some(a), Some(b)) = (a, b) else { return false };
-        tree.is_hit(a, b - a, (0.0, 1.0), |_| true)
+        tree.is_hit(a, b - a, 0.0, 1.0, |_| true)
     };
     let (l, r) = (&person.left, &person.right);
     let mut limbs = vec![l.upper_arm, r.upper_arm, l.lower_arm, r.lower_arm];
@@ -70,9 +70,9 @@ pub fn pose_of_piece(
 /// When its weights cannot be solved for.
 pub fn carried_to_rest(dress: &Dress, index: usize, pose: &Pose) -> Result<Vec<Vec3>, WorkshopError> {
     let (body, piece) = (&dress.body, &dress.pieces[index]);
-    let surface = (body.rest.as_slice(), body.topology.triangles.as_slice(), &body.welded_skin);
     let matrices = body.skeleton.skin_matrices(pose);
-    let carried = rest_from_pose(surface, &matrices, (&piece.rest, &piece.topology), 4);
+    let (triangles, skin) = (&body.topology.triangles, &body.welded_skin);
+    let carried = rest_from_pose(&body.rest, triangles, skin, &matrices, &piece.rest, &piece.topology, 4);
     let fail = |source| WorkshopError::Bind { piece: piece.name.clone(), source };
     let mut rest = carried.map_err(fail)?.0;
     keep_rigid(&rigid_parts(piece), &piece.rest, &mut rest, f32::INFINITY);

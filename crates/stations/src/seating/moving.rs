@@ -50,7 +50,7 @@ impl MovedOfRoom for Room {
         let (piece, body) = (&self.dress.pieces[index], &self.dress.body);
         let go = by.options.checked()?;
         let chosen = Choosing::on(piece, body).chosen(by.chosen)?;
-        let shares = faded(piece, &chosen, (by.options.fade, by.options.fade_mm));
+        let shares = faded(piece, &chosen, by.options.fade, by.options.fade_mm);
         let shape = by.into.map(|name| self.in_shape(index, name)).transpose()?;
         let cloth = by.in_pose.map(|pose| self.posed_cloth(index, pose, shape.as_ref())).transpose()?;
         let now = shape.as_ref().map_or_else(|| piece.rest.to_vec(), |s| s.positions.clone());
@@ -68,7 +68,7 @@ impl MovedOfRoom for Room {
             }
         };
         if by.options.both_sides {
-            let places = mirror_places((&piece.rest, topology), body.plane());
+            let places = mirror_places(&piece.rest, topology, body.plane());
             moves = with_mirror_image(&places, &shares, &moves);
         }
         let mut next: Vec<Vec3> = now.iter().zip(&moves).map(|(p, m)| *p + *m).collect();
@@ -85,7 +85,9 @@ impl Doing<'_> {
         &mut self,
         piece: PieceId,
         chosen: &Chosen,
-        (options, in_pose, into): (MoveOptions, Option<&StrokePose>, Option<&str>),
+        options: MoveOptions,
+        in_pose: Option<&StrokePose>,
+        into: Option<&str>,
     ) -> Result<String, WorkshopError> {
         let by = &MovedOnPiece { chosen, options, in_pose, into };
         let (index, worn) = self.worn_piece(piece)?;
@@ -96,7 +98,7 @@ impl Doing<'_> {
             None => self.reseat(index, &moved.next, &Turned::Not)?,
             Some(shape) => {
                 self.draft.notes.push(moved_note(&name, &moved.now, &moved.next));
-                self.keep_in_shape((index, piece), shape, &moved.next)?;
+                self.keep_in_shape(index, piece, shape, &moved.next)?;
                 into = format!(" in the shape {}", shape.name);
             }
         }

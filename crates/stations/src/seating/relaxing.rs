@@ -38,13 +38,13 @@ impl Doing<'_> {
             None => {
                 let came = self.came_in(worn, piece)?;
                 let ground = Ground::beneath(&room.dress, index);
-                let rest = relaxed(worn, (&came, &worn.rest), &ground, (&vertices, how))?;
-                self.tell((worn, &came), (&worn.rest, &rest), &vertices);
+                let rest = relaxed(worn, &came, &worn.rest, &ground, &vertices, how)?;
+                self.tell(worn, &came, &worn.rest, &rest, &vertices);
                 self.draft.reseat(room, index, &rest, &Turned::Not)?;
                 Ok(format!("Relax {part}{name} by {percent:.0} %, {} times", options.times))
             }
             Some(shape) => {
-                self.relax_in_shape((index, piece), shape, (&vertices, how))?;
+                self.relax_in_shape(index, piece, shape, &vertices, how)?;
                 Ok(format!(
                     "Relax {part}{name} in the shape {shape} by {percent:.0} %, {} times",
                     options.times
@@ -65,20 +65,22 @@ impl Doing<'_> {
 
     fn relax_in_shape(
         &mut self,
-        (index, piece): (usize, PieceId),
+        index: usize,
+        piece: PieceId,
         name: &str,
-        (chosen, how): (&[bool], Relaxing),
+        chosen: &[bool],
+        how: Relaxing,
     ) -> Result<(), WorkshopError> {
         let worn = &self.room.dress.pieces[index];
         let shape = self.room.in_shape(index, name)?;
         let ground = self.room.ground_in(index, &shape);
-        let next = relaxed(worn, (&worn.rest, &shape.positions), &ground, (chosen, how))?;
-        self.tell((worn, &worn.rest), (&shape.positions, &next), chosen);
-        self.keep_in_shape((index, piece), &shape, &next)
+        let next = relaxed(worn, &worn.rest, &shape.positions, &ground, chosen, how)?;
+        self.tell(worn, &worn.rest, &shape.positions, &next, chosen);
+        self.keep_in_shape(index, piece, &shape, &next)
     }
 
-    fn tell(&mut self, (piece, shape): (&Piece, &[Vec3]), (was, is): (&[Vec3], &[Vec3]), chosen: &[bool]) {
-        let change = |now: &[Vec3]| shape_change(&piece.topology, (shape, now), chosen);
+    fn tell(&mut self, piece: &Piece, shape: &[Vec3], was: &[Vec3], is: &[Vec3], chosen: &[bool]) {
+        let change = |now: &[Vec3]| shape_change(&piece.topology, shape, now, chosen);
         self.draft.notes.push(moved_note(&piece.name, was, is));
         self.draft.notes.push(change_note(&piece.name, change(was), change(is)));
     }
@@ -97,9 +99,11 @@ pub fn change_note(name: &str, was: ShapeChange, is: ShapeChange) -> String {
 
 fn relaxed(
     piece: &Piece,
-    (shape, positions): (&[Vec3], &[Vec3]),
+    shape: &[Vec3],
+    positions: &[Vec3],
     ground: &Ground,
-    (chosen, how): (&[bool], Relaxing),
+    chosen: &[bool],
+    how: Relaxing,
 ) -> Result<Vec<Vec3>, WorkshopError> {
     let side = &piece.walls().towards_body;
     let (topology, rigid) = (&*piece.topology, &rigid_parts(piece)[..]);

@@ -77,7 +77,7 @@ impl Doing<'_> {
         let (name, shape) = (worn.name.clone(), worn.shapes[shape].name.clone());
         let rest = worn.clone().wearing(&amounts).rest;
         self.draft.notes.push(moved_note(&name, &worn.rest, &rest));
-        self.draft.carry_joints((room, index), &worn.rest, &rest);
+        self.draft.carry_joints(room, index, &worn.rest, &rest);
         self.draft.piece(piece)?.amounts = amounts;
         let weights = self.weights_stay(piece)?;
         Ok(format!("Wear {name} with {:.0} % of its shape {shape}{weights}", amount * 100.0))
@@ -113,7 +113,7 @@ impl Doing<'_> {
             None => self.reseat(index, &next, &Turned::Not)?,
             Some(shape) => {
                 self.draft.notes.push(moved_note(&worn.name, now, &next));
-                self.keep_in_shape((index, piece), shape, &next)?;
+                self.keep_in_shape(index, piece, shape, &next)?;
                 into = format!(" in the shape {}", shape.name);
             }
         }

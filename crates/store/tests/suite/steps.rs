@@ -37,12 +37,12 @@ fn an_effect_is_told_of_the_step_that_had_it() {
     let store = Store::open(folder.path()).unwrap();
     let id = store.create_fitting("one", &step(1)).unwrap();
     let old = store.state_at(id, None).unwrap();
-    store.amend_step(id, 1, &old, ("{\"better\":3}", "told")).unwrap();
+    store.amend_step(id, 1, &old, "{\"better\":3}", "told").unwrap();
     assert_eq!(store.listed().unwrap()[0].summary, "told");
     store.add_step(id, 1, &step(2)).unwrap();
     assert_eq!(store.listed().unwrap()[0].summary, "summary 2");
     // Another step stands in its place by now.
-    store.amend_step(id, 2, &old, ("{}", "late")).unwrap();
+    store.amend_step(id, 2, &old, "{}", "late").unwrap();
     assert_eq!(store.listed().unwrap()[0].summary, "summary 2");
     assert_eq!(store.state_at(id, Some(1)).unwrap(), old);
     assert!(store.state_at(id, Some(7)).is_err());

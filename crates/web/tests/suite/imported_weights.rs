@@ -46,8 +46,7 @@ fn dressed() -> Server {
     let (layer, kind, joint, keeps, mesh) = (Some(3), None, None, None, None);
     let suit = PieceFile { file: open_human("bodysuit.glb"), layer, kind, joint, keeps, mesh };
     let body = open_human("body.glb");
-    let bytes =
-        fit_files((&body, None), &[suit], (&BindOptions::default(), &FollowedShapes::None)).unwrap().0;
+    let bytes = fit_files(&body, None, &[suit], &BindOptions::default(), &FollowedShapes::None).unwrap().0;
     let folder = tempfile::tempdir().unwrap();
     let shop = Arc::new(Workshop::open(folder.path()).unwrap());
     shop.measure_behind(false);

@@ -156,7 +156,7 @@ impl DressedFile {
         }
         plan.frames = says.frames.unwrap_or(plan.frames);
         for t in &says.tolerances {
-            plan = plan.with_tolerance((&t.outer, &t.inner), Some(t.tolerance_mm));
+            plan = plan.with_tolerance(&t.outer, &t.inner, Some(t.tolerance_mm));
         }
         if let Some(tolerance_mm) = says.tolerance_mm.filter(|mm| *mm != self.room.state.tolerance_mm) {
             self.run(Step::Trial(TrialStep::SetTolerance { tolerance_mm }))?;
@@ -253,7 +253,8 @@ impl DressedFile {
     /// When there is no such layer or pose; [`WorkshopError::Stopped`] when `tell` says no.
     pub fn mend(
         &mut self,
-        (options, only): (MendOptions, &OnlyAgainst),
+        options: MendOptions,
+        only: &OnlyAgainst,
         tell: Tell,
     ) -> Result<Vec<String>, WorkshopError> {
         let against = self.against(only)?;

@@ -51,9 +51,11 @@ pub enum FollowedShapes {
 /// # Errors
 /// When a file cannot be read, no body is told, or a piece cannot be bound.
 pub fn fit_files(
-    (body, body_mesh): (&NamedFile, Option<&str>),
+    body: &NamedFile,
+    body_mesh: Option<&str>,
     files: &[PieceFile],
-    (options, follow): (&BindOptions, &FollowedShapes),
+    options: &BindOptions,
+    follow: &FollowedShapes,
 ) -> Result<(Vec<u8>, Report), WorkshopError> {
     let started = Instant::now();
     let shop = Arc::new(Workshop::passing()?);

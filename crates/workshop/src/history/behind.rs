@@ -54,7 +54,8 @@ impl Workshop {
         &self,
         fitting: i64,
         piece: PieceId,
-        (picks, view): (&[Pick], &ViewRequest),
+        picks: &[Pick],
+        view: &ViewRequest,
     ) -> Result<ChosenView, WorkshopError> {
         let room = self.room(fitting, None)?;
         let cursor = self.stored(fitting)?.cursor;
@@ -79,12 +80,13 @@ impl Workshop {
         room: &Room,
         number: usize,
         colour: impl Fn(usize) -> [u8; 3],
-        size: (usize, usize),
+        width: usize,
+        height: usize,
     ) -> Result<Vec<u8>, WorkshopError> {
         let tied = self.tied(room)?;
         let snag = tied.as_ref().and_then(|t| t.0.get(number));
         let missing = WorkshopError::Missing { what: "snag", id: number as i64 };
-        room.snag_picture(snag.ok_or(missing)?, colour, size)
+        room.snag_picture(snag.ok_or(missing)?, colour, width, height)
     }
 
     /// What a joint moves of both layers of one of the worst snags, side by side.
@@ -96,12 +98,13 @@ impl Workshop {
         room: &Room,
         number: usize,
         joint: &str,
-        size: (usize, usize),
+        width: usize,
+        height: usize,
     ) -> Result<Vec<u8>, WorkshopError> {
         let tied = self.tied(room)?;
         let snag = tied.as_ref().and_then(|t| t.0.get(number));
         let missing = WorkshopError::Missing { what: "snag", id: number as i64 };
-        room.cause_picture(snag.ok_or(missing)?, joint, size)
+        room.cause_picture(snag.ok_or(missing)?, joint, width, height)
     }
 
     /// Remembers which pose of a fitting is looked at: it is measured first.
@@ -214,7 +217,7 @@ impl Workshop {
             None => None,
         };
         let (effect, summary) = told(&steps[at].effect, &room, &board, before.as_deref())?;
-        Ok(self.store.amend_step(fitting, steps[at].seq, state, (&effect, &summary))?)
+        Ok(self.store.amend_step(fitting, steps[at].seq, state, &effect, &summary)?)
     }
 
     /// How many cells were measured since the workshop was opened: what is through, and what of

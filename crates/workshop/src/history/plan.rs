@@ -6,6 +6,7 @@ use crate::history::judged::{look_of_all, may_help, Judged};
 use crate::history::workshop::Workshop;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
+use std::ops::Range;
 use std::sync::{Arc, Mutex, PoisonError};
 use tin_cloak_core::mend::PoseCache;
 use tin_cloak_measure::measuring::board::Board;
@@ -216,7 +217,8 @@ impl Workshop {
     /// What a step makes of a room, whose state's blobs are those of `base` as far as the store does not have them.
     pub(super) fn made_by(
         &self,
-        (room, base): (&Room, &Draft),
+        room: &Room,
+        base: &Draft,
         step: &Step,
         job: &Job,
     ) -> Result<Arc<Made>, WorkshopError> {
@@ -321,13 +323,13 @@ impl Workshop {
         let room = self.room(fitting, None)?;
         self.planned.lock().unwrap_or_else(PoisonError::into_inner).retain(|p| !p.1.is_part);
         job.at(0.0, 0.05);
-        let mut planning = Planning::begun((self, fitting), room, job)?;
+        let mut planning = Planning::begun(self, fitting, room, job)?;
         let wanted = || MeansKind::ALL.into_iter().filter(|k| only.is_empty() || only.contains(k));
         let (all, mut done) = (wanted().map(MeansKind::takes).sum::<f32>(), 0.0);
         for kind in wanted() {
             let from = done / all;
             done += kind.takes();
-            match planning.tried_all_of(kind, (from, done / all)) {
+            match planning.tried_all_of(kind, from, done / all) {
                 // What brings something is of use though not all was tried.
                 Err(WorkshopError::Stopped) if !planning.plan.steps.is_empty() => {
                     planning.plan.stopped = true;
@@ -348,16 +350,17 @@ impl Workshop {
     /// The room that a step makes, its board, and what it made.
     pub(super) fn tried(
         &self,
-        (room, base): (&Room, &Draft),
+        room: &Room,
+        base: &Draft,
         step: &Step,
         job: &Job,
-        measuring: (f32, f32),
+        measuring: Range<f32>,
     ) -> Result<(Room, Arc<Board>, Arc<Made>), WorkshopError> {
         let begun = std::time::Instant::now();
-        let made = self.made_by((room, base), step, job)?;
+        let made = self.made_by(room, base, step, job)?;
         let after = self.build_draft(&made.draft)?;
         let made_at = begun.elapsed();
-        job.at(measuring.0, measuring.1);
+        job.at(measuring.start, measuring.end);
         let board = self.measured_in(&after, job)?;
         let (cells, strained) = (board.bad_cells(), board.strained().len());
         let (torn, all) = (board.torn(), begun.elapsed());
@@ -376,11 +379,7 @@ impl Workshop {
 }
 
 impl<'a> Planning<'a> {
-    fn begun(
-        (shop, fitting): (&'a Workshop, i64),
-        room: Arc<Room>,
-        job: &'a Job,
-    ) -> Result<Self, WorkshopError> {
+    fn begun(shop: &'a Workshop, fitting: i64, room: Arc<Room>, job: &'a Job) -> Result<Self, WorkshopError> {
         let (base, board) = (Draft::new(&room.state), shop.measured_in(&room, job)?);
         let judged = Judged { board, held: shop.held_back_of(&room, job)? };
         let keys = vec![(plan_key(&room), judged.clone())];
@@ -393,9 +392,9 @@ impl<'a> Planning<'a> {
     }
 
     /// Tries what there is of a kind, which is so much of the whole.
-    fn tried_all_of(&mut self, kind: MeansKind, (from, to): (f32, f32)) -> Result<(), WorkshopError> {
+    fn tried_all_of(&mut self, kind: MeansKind, from: f32, to: f32) -> Result<(), WorkshopError> {
         let now = measured_of(self.here(), self.shop.kept())?;
-        let groups = means_for(self.here(), (&now, &self.judged.held), kind);
+        let groups = means_for(self.here(), &now, &self.judged.held, kind);
         let count = groups.iter().map(Vec::len).sum::<usize>().max(1) as f32;
         let mut done = 0.0;
         for group in groups {
@@ -412,7 +411,7 @@ impl<'a> Planning<'a> {
                 ));
                 self.job.at(share(0.0), share(0.7));
                 self.show();
-                match self.tried(means, (share(0.7), share(1.0))) {
+                match self.tried(means, share(0.7)..share(1.0)) {
                     // What was found by then is of use.
                     Err(WorkshopError::Stopped) => {
                         best.into_iter().for_each(|best| self.take(best));
@@ -445,16 +444,16 @@ impl<'a> Planning<'a> {
     }
 
     /// Tries one; what is no help is told with why.
-    fn tried(&self, means: Means, measuring: (f32, f32)) -> Result<Result<Candidate, Tried>, WorkshopError> {
+    fn tried(&self, means: Means, measuring: Range<f32>) -> Result<Result<Candidate, Tried>, WorkshopError> {
         let key = made_key(self.here(), &means.step);
         let (room, board, made) =
-            match self.shop.tried((self.here(), &self.base), &means.step, self.job, measuring) {
+            match self.shop.tried(self.here(), &self.base, &means.step, self.job, measuring) {
                 Err(WorkshopError::Stopped) => return Err(WorkshopError::Stopped),
                 Err(why) => return Ok(Err(Tried { means, brought: Err(why.to_string()) })),
                 Ok(tried) => tried,
             };
         let look = look_of_all(self.here(), &room);
-        let mut brought = brought((self.here(), &self.judged.board), (&room, &board));
+        let mut brought = brought(self.here(), &self.judged.board, &room, &board);
         brought.turned = (look.turned, look.over);
         let kind = means.kind;
         let mut tried = Tried { means, brought: Ok(brought) };
@@ -524,7 +523,7 @@ impl<'a> Planning<'a> {
     }
 }
 
-pub(super) fn brought((before, was): (&Room, &Board), (after, is): (&Room, &Board)) -> StepGain {
+pub(super) fn brought(before: &Room, was: &Board, after: &Room, is: &Board) -> StepGain {
     let mut moved = (0, 0.0f32);
     let mut add = |mm: f32| moved = (moved.0 + usize::from(mm > 0.01), moved.1.max(mm));
     let made = |room: &Room| (room.state.tucks.clone(), room.state.body_correctives.clone());

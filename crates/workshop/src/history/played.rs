@@ -50,7 +50,7 @@ impl Workshop {
             let plan = TrialPlan { frames: Frames::Rate(RATE), ..room.state.plan.clone() };
             let state = FittingState { plan, ..room.state.clone() };
             let own = own_shapes(body, &room.dress.pieces);
-            self.decoder.trials(&self.store, &state, (body, &own))?
+            self.decoder.trials(&self.store, &state, body, &own)?
         };
         let trials: Vec<_> = set.trials.iter().filter(|t| t.group == group).collect();
         let step = trials.len().div_ceil(MOST_POSES).max(1);

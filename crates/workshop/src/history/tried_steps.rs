@@ -99,13 +99,13 @@ impl Workshop {
         job.at(0.0, 0.15);
         let was = room.is_measurable().then(|| self.measured_in(&room, job)).transpose()?;
         job.at(0.15, 0.7);
-        let made = self.made_by((&room, &Draft::new(&room.state)), &step, job)?;
+        let made = self.made_by(&room, &Draft::new(&room.state), &step, job)?;
         let after = self.build_draft(&made.draft)?;
         job.at(0.7, 1.0);
         let is = after.is_measurable().then(|| self.measured_in(&after, job)).transpose()?;
         let gain = was.zip(is).map(|(was, is)| {
             let look = look_of_all(&room, &after);
-            StepGain { turned: (look.turned, look.over), ..brought((&room, &was), (&after, &is)) }
+            StepGain { turned: (look.turned, look.over), ..brought(&room, &was, &after, &is) }
         });
         let (sentence, notes) = (made.sentence.clone(), made.draft.notes.clone());
         let told = format!("Tried: {sentence}");

@@ -372,9 +372,7 @@ impl Workshop {
         if chosen.is_empty() {
             return Err(WorkshopError::NothingToPutOn);
         }
-        Ok(Step::Intake(IntakeStep::PutOn {
-            pieces: suggested((&self.store, &self.decoder), &room, &chosen)?,
-        }))
+        Ok(Step::Intake(IntakeStep::PutOn { pieces: suggested(&self.store, &self.decoder, &room, &chosen)? }))
     }
 
     /// The step that tries an asset's motions.
@@ -499,7 +497,7 @@ impl Workshop {
                 (sentence, draft, after)
             }
             step => {
-                let made = self.made_by((&room, &Draft::new(&room.state)), step, job)?;
+                let made = self.made_by(&room, &Draft::new(&room.state), step, job)?;
                 let after = self.build_draft(&made.draft)?;
                 (made.sentence.clone(), made.draft.clone(), after)
             }
@@ -571,7 +569,7 @@ impl Workshop {
         }
         let room = self.decoder.open(&self.store, &state)?;
         let view = picture::View { turn: 0.45, ..picture::View::FRONT };
-        let png = picture::of_room(&room, |part| colour(&room, part), view, (300, 320))?;
+        let png = picture::of_room(&room, |part| colour(&room, part), view, 300, 320)?;
         self.store.keep(&[(key, png.clone())])?;
         Ok(png)
     }
@@ -587,7 +585,7 @@ impl Workshop {
         colour: impl Fn(usize) -> [u8; 3],
     ) -> Result<Vec<u8>, WorkshopError> {
         let view = picture::View { turn: degrees.to_radians(), ..picture::View::FRONT };
-        picture::of_room(room, colour, view, (420, 560))
+        picture::of_room(room, colour, view, 420, 560)
     }
 
     /// What is kept of a fitting itself.

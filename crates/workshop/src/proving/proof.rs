@@ -180,9 +180,9 @@ fn compared(
                 return f32::INFINITY;
             };
             let own_posed = posed_here(&layers[layer], &here[pose].matrices, &here[pose].amounts);
-            let amounts = amounts_of(part, (&dress, own), (trial, &there), file);
+            let amounts = amounts_of(part, &dress, own, trial, &there, file);
             let Some(theirs) = posed_of(part, &matrices, &amounts) else { return f32::INFINITY };
-            furthest_mm((&layers[layer], own), &own_posed, &theirs)
+            furthest_mm(&layers[layer], own, &own_posed, &theirs)
         };
         let far = ours.iter().map(one).collect();
         let share = done.fetch_add(1, Ordering::Relaxed) as f32 / here.len() as f32;
@@ -235,8 +235,10 @@ fn posed_of(part: &MeshPart, matrices: &[Mat4], amounts: &[f32]) -> Option<Vec<V
 /// the trial calls up besides.
 fn amounts_of(
     part: &MeshPart,
-    (dress, own): (&Dress, &Outgoing),
-    (trial, pose): (&Trial, &Pose),
+    dress: &Dress,
+    own: &Outgoing,
+    trial: &Trial,
+    pose: &Pose,
     file: &Document,
 ) -> Vec<f32> {
     let worn = |m: usize| part.amounts.get(m).copied().unwrap_or(0.0);
@@ -260,7 +262,7 @@ fn amounts_of(
 }
 
 /// The furthest of the vertices that went out, millimetres.
-fn furthest_mm((layer, own): (&Layer, &Outgoing), here: &[Vec3], there: &[Vec3]) -> f32 {
+fn furthest_mm(layer: &Layer, own: &Outgoing, here: &[Vec3], there: &[Vec3]) -> f32 {
     let split = layer.topology.weld.scatter(here);
     let far = |(at, v): (&u32, &u32)| match (split.get(*at as usize), there.get(*v as usize)) {
         // A place that is no number is nowhere near.

@@ -27,7 +27,7 @@ pub fn grown(part: &MeshPart, name: &str, by: f32) -> Morph {
     Morph::from_dense(name.to_owned(), &out)
 }
 
-fn part(name: &str, radius: f32, (joint, mark): (u16, Mark)) -> MeshPart {
+fn part(name: &str, radius: f32, joint: u16, mark: Mark) -> MeshPart {
     let (positions, triangles) = sphere(radius, 32);
     let normals = vertex_normals(&positions, &triangles);
     let skin = Skin::uniform(positions.len(), &[(JointId(joint), 1.0)], 2).unwrap();
@@ -40,7 +40,7 @@ impl Ball {
     pub fn in_shell(radius: f32) -> Self {
         let body = Mark { role: "body".into(), ..Mark::default() };
         let piece = Mark { role: "piece".into(), layer: Some(1), ..Mark::default() };
-        let (body, shell) = (part("ball", BODY, (1, body)), part("shell", radius, (0, piece)));
+        let (body, shell) = (part("ball", BODY, 1, body), part("shell", radius, 0, piece));
         Self { body, shell, clips: Vec::new() }
     }
 

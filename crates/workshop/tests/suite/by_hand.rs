@@ -161,7 +161,7 @@ fn what_is_through_here_and_what_the_last_step_changed_can_be_chosen() {
     assert!(through.count > 5, "{}", through.count);
     assert!(matches!(through.picks[0].what, What::Vertices(_)), "what depends on the moment is written down");
     bench.run(by_hand(add("lower_arm_left", 0.1), forearm(), &[]));
-    let changed = bench.shop.choose(bench.fitting, 1, (&[Pick::add(What::Changed)], &view)).unwrap();
+    let changed = bench.shop.choose(bench.fitting, 1, &[Pick::add(What::Changed)], &view).unwrap();
     let chosen = count(&bench, &through.picks);
     assert!(changed.count > 100 && chosen == through.count, "{} {chosen}", changed.count);
 }
@@ -392,7 +392,7 @@ fn a_snag_is_chosen_on_both_its_parts_and_a_patch_where_it_is_on_another_piece()
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     bench.board();
     let view = ViewRequest::default();
-    let choose = |piece, picks: &[Pick]| bench.shop.choose(bench.fitting, piece, (picks, &view)).unwrap();
+    let choose = |piece, picks: &[Pick]| bench.shop.choose(bench.fitting, piece, picks, &view).unwrap();
     let offered = choose(2, &[]).more;
     let (words, snags) = offered.iter().find(|m| matches!(m.1, What::Snags([2, 1]))).unwrap().clone();
     assert!(words.starts_with("all ") && words.ends_with("breeches through quilted tunic"), "{words}");

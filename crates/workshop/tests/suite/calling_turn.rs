@@ -75,7 +75,7 @@ fn pieces_follow_the_shapes_that_are_named_alone() {
     let fitted = |follow: FollowedShapes| {
         let (file, mesh) = (ball.clone(), Some("shell".to_owned()));
         let shell = PieceFile { file, layer: Some(1), kind: None, joint: None, keeps: Some(true), mesh };
-        fit_files((&ball, Some("ball")), &[shell], (&BindOptions::default(), &follow))
+        fit_files(&ball, Some("ball"), &[shell], &BindOptions::default(), &follow)
     };
     let names = |follow: FollowedShapes| -> Vec<String> {
         let out = read("out.glb", &fitted(follow).unwrap().0, &Companions::new()).unwrap();

@@ -31,7 +31,7 @@ fn dressed(body: &NamedFile, pieces: &[(NamedFile, PieceKind)]) -> NamedFile {
     let options = BindOptions::default();
     NamedFile {
         name: "dressed.glb".into(),
-        bytes: fit_files((body, None), &files, (&options, &FollowedShapes::None)).unwrap().0,
+        bytes: fit_files(body, None, &files, &options, &FollowedShapes::None).unwrap().0,
     }
 }
 
@@ -53,7 +53,7 @@ fn assert_claims_hold(outfit: &str, file: &NamedFile) {
     };
     let before = check(file);
     let mut open = DressedFile::open(file, None, &TrialWish::Clips, &few()).unwrap();
-    let notes = open.mend((MendOptions::default(), &OnlyAgainst::default()), &|_| true).unwrap();
+    let notes = open.mend(MendOptions::default(), &OnlyAgainst::default(), &|_| true).unwrap();
     let after = check(&NamedFile { name: "mended.glb".into(), bytes: open.glb().unwrap() });
     // What is told of it without being measured once more is what a check of the file says, folds included.
     let told = open.measured(&|_| true).unwrap().0;
@@ -141,7 +141,7 @@ fn a_close_suit_on_a_real_body_comes_clear_but_for_the_cleft() {
         bad.map(|(name, e)| (name.clone(), e.cell.depth_mm(), beside(&e.cell))).collect()
     };
     let before = through(&open.measured(&|_| true).unwrap().0);
-    open.mend((MendOptions::default(), &OnlyAgainst::default()), &|_| true).unwrap();
+    open.mend(MendOptions::default(), &OnlyAgainst::default(), &|_| true).unwrap();
     let mended = NamedFile { name: "mended.glb".into(), bytes: open.glb().unwrap() };
     let open = DressedFile::open(&mended, None, &TrialWish::Range, &TrialSays::default()).unwrap();
     let after = through(&open.measured(&|_| true).unwrap().0);
@@ -168,7 +168,7 @@ fn pushed_in_motion(pieces: &[&str]) -> InMotion {
         open.dress().outfit().0.layers.iter().map(|layer| layer.rest.clone()).collect()
     };
     let was = rest(&dressed);
-    let notes = dressed.mend((MendOptions::default(), &OnlyAgainst::default()), &|_| true).unwrap();
+    let notes = dressed.mend(MendOptions::default(), &OnlyAgainst::default(), &|_| true).unwrap();
     let bytes = dressed.glb().unwrap();
     let is = rest(&dressed);
     let moves = was.iter().flatten().zip(is.iter().flatten()).map(|(a, b)| a.distance(*b) * 1000.0);

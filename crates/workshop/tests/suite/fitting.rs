@@ -180,7 +180,7 @@ fn a_pose_turned_by_hand_is_seen_and_probed() {
 
     // Straight at the chest: the suit is met first, and what lies beneath it is told.
     let hit = room
-        .probe(&ViewRequest::default(), (person.forward * 3.0 + person.up * 1.3, -person.forward), &[])
+        .probe(&ViewRequest::default(), person.forward * 3.0 + person.up * 1.3, -person.forward, &[])
         .unwrap()
         .unwrap();
     assert_eq!(hit.name, "bodysuit");

@@ -165,7 +165,7 @@ fn weights_go_out_as_a_table_and_come_in_again_to_the_bit() {
 }
 
 /// Gives the first piece a material with a picture of so many pixels (its head alone: nothing here draws it).
-fn pictured(dress: &mut Dress, (width, height): (u32, u32)) {
+fn pictured(dress: &mut Dress, width: u32, height: u32) {
     let mut bytes = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR".to_vec();
     bytes.extend(
         width.to_be_bytes().into_iter().chain(height.to_be_bytes()).chain([8, 2, 0, 0, 0, 0, 0, 0, 0]),
@@ -220,7 +220,7 @@ fn gltf_goes_out_in_files_and_what_is_hidden_or_kept_as_tables() {
     assert_eq!(faces, room.dress.masked.faces_of(0).len());
 
     let mut dress = room.dress.clone();
-    pictured(&mut dress, (16, 9));
+    pictured(&mut dress, 16, 9);
     let bytes = gltf_zip_of(&dress, &Parts::default()).unwrap();
     assert_eq!(bytes, gltf_zip_of(&dress, &Parts::default()).unwrap(), "the same bytes each time");
     let mut archive = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
@@ -269,7 +269,7 @@ fn sets_of_limits_are_kept_by_name_and_pictures_have_one() {
     let room = bench.room();
     let mut dress = room.dress.clone();
     assert!(small.broken_by(&dress, &room.trials, Frame::default()).unwrap().is_empty(), "there is none");
-    pictured(&mut dress, (16, 9));
+    pictured(&mut dress, 16, 9);
     let beyond = small.broken_by(&dress, &room.trials, Frame::default()).unwrap();
     assert_eq!(beyond[0].words, "16 pixels of the picture check, 8 may be");
     let large = Limits { picture_pixels: Some(16), ..small };
@@ -346,12 +346,12 @@ fn usd_and_obj_say_the_same_as_the_glb() {
     let usd = usda_of(&room.dress, &parts).unwrap();
     let head: Vec<String> = usd.lines().map(|l| l.chars().take(100).collect()).take(26).collect();
     insta::assert_snapshot!(head.join("\n"));
-    let (rest, mtl) = obj_of(&room.dress, &parts, (&room.trials, None), "b.mtl").unwrap();
+    let (rest, mtl) = obj_of(&room.dress, &parts, &room.trials, None, "b.mtl").unwrap();
     assert!(mtl.starts_with("newmtl ") && rest.contains("\nmtllib b.mtl\n"));
     let again = read("b.obj", rest.as_bytes(), &Companions::new()).unwrap();
     let faces = |mesh: &tin_cloak_workshop::core::mesh::Mesh| mesh.triangles.len();
     assert_eq!(faces(&again.meshes[0].mesh), faces(&room.dress.pieces[0].mesh));
-    let posed = |pose| obj_of(&room.dress, &parts, (&room.trials, Some(pose)), "b.mtl");
+    let posed = |pose| obj_of(&room.dress, &parts, &room.trials, Some(pose), "b.mtl");
     assert_ne!(posed("squat").unwrap().0, rest);
     assert!(posed("handstand").unwrap_err().to_string().contains("no trial pose is called “handstand”"));
 }
@@ -366,7 +366,7 @@ fn other_forms_go_out_in_the_frame_of_the_other_side() {
     let own = Parts { pieces: vec!["breeches".to_owned()], without_body: true, ..Parts::default() };
     let theirs = Parts { frame, ..own.clone() };
     let places = |parts: &Parts| -> Vec<Vec3> {
-        let (obj, _) = obj_of(&room.dress, parts, (&room.trials, Some("squat")), "b.mtl").unwrap();
+        let (obj, _) = obj_of(&room.dress, parts, &room.trials, Some("squat"), "b.mtl").unwrap();
         let of_line = |l: &str| {
             let at: Vec<f32> = l.strip_prefix("v ")?.split(' ').map(|n| n.parse().unwrap()).collect();
             Some(Vec3::from_slice(&at))
@@ -395,7 +395,7 @@ fn other_forms_go_out_in_the_frame_of_the_other_side() {
     assert!(furthest < 1e-3, "{furthest} cm");
 
     let usd = usda_of(&room.dress, &theirs).unwrap();
-    let obj = obj_of(&room.dress, &theirs, (&room.trials, None), "b.mtl").unwrap().0;
+    let obj = obj_of(&room.dress, &theirs, &room.trials, None, "b.mtl").unwrap().0;
     let head = |text: &str, lines: usize| text.lines().take(lines).collect::<Vec<_>>().join("\n");
     let refused = glb_of(&room.dress, &theirs).unwrap_err();
     let limits = Limits::of_json("theirs.json", b"{\"unit\": \"cm\", \"up\": \"Z\"}").unwrap();

@@ -138,10 +138,9 @@ fn the_page_and_the_command_line_measure_alike() {
 fn strange(off: bool) -> Vec<u8> {
     let file = named("quilted tunic.glb");
     let tunic = PieceFile { file, layer: Some(1), kind: None, joint: None, keeps: None, mesh: None };
-    let bytes =
-        fit_files((&named("wick.glb"), None), &[tunic], (&BindOptions::default(), &FollowedShapes::None))
-            .unwrap()
-            .0;
+    let bytes = fit_files(&named("wick.glb"), None, &[tunic], &BindOptions::default(), &FollowedShapes::None)
+        .unwrap()
+        .0;
     let document = read("fit.glb", &bytes, &Companions::new()).unwrap();
     let old = document.skeleton.unwrap();
     let names = (0..old.len()).map(|j| format!("q{j}")).collect();
@@ -233,7 +232,7 @@ fn fit_keeps_weights_where_the_joints_are_known() {
     let one = |file: NamedFile, mesh: &str, keeps: Option<bool>| {
         let mesh = Some(mesh.to_owned());
         let piece = PieceFile { file, layer: None, kind: None, joint: None, keeps, mesh };
-        fit_files((&named("wick.glb"), None), &[piece], (&BindOptions::default(), &FollowedShapes::None))
+        fit_files(&named("wick.glb"), None, &[piece], &BindOptions::default(), &FollowedShapes::None)
             .map(|made| made.1)
     };
     let method = |keeps| one(dressed.clone(), "quilted tunic", keeps).unwrap().pieces[0].method.clone();

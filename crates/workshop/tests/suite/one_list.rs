@@ -20,7 +20,7 @@ fn board_cards_and_maps_tell_of_the_same_vertices() {
             if cell.contact_mm > 0.0 {
                 continue;
             }
-            let (cards, more) = room.snag_cards((pose, &[]), Some(row), usize::MAX).unwrap();
+            let (cards, more) = room.snag_cards(pose, &[], Some(row), usize::MAX).unwrap();
             assert_eq!(more, 0);
             let vertices: usize = cards.iter().map(|c| c.vertices).sum();
             assert_eq!(vertices, cell.poking + cell.sunk, "{name}, row {row}: {cards:?}");
@@ -34,14 +34,14 @@ fn board_cards_and_maps_tell_of_the_same_vertices() {
         let maps = room.view(&view).unwrap();
         let drawn = maps.iter().flat_map(|p| p.map.iter().flatten()).copied();
         let worst = drawn.filter(|mm| *mm < -board.tolerance_mm).fold(0.0, f32::min);
-        let listed = room.snag_cards((pose, &[]), None, usize::MAX).unwrap().0;
+        let listed = room.snag_cards(pose, &[], None, usize::MAX).unwrap().0;
         let in_each_other = board.cells[pose].iter().flatten().map(|c| c.contact_mm).fold(0.0, f32::max);
         let deepest = listed.iter().map(|c| c.deepest_mm).fold(in_each_other, f32::max);
         assert!((worst + deepest).abs() < 0.011, "{name}: drawn {worst}, listed {deepest}");
     }
     let (pose, _) = board.worst().unwrap();
-    let all = room.snag_cards((pose, &[]), None, usize::MAX).unwrap().0;
-    let (few, more) = room.snag_cards((pose, &[]), None, 1).unwrap();
+    let all = room.snag_cards(pose, &[], None, usize::MAX).unwrap().0;
+    let (few, more) = room.snag_cards(pose, &[], None, 1).unwrap();
     assert_eq!((&few[..], few.len() + more), (&all[..1], all.len()));
     assert!(compared > 100 && bad > 5, "{bad} of {compared}");
 }

@@ -49,7 +49,7 @@ fn each_frame(bench: &Bench, tell: Tell) {
     let outfit = room.dress.outfit().0;
     let rest: Vec<AtRest> = {
         let still = outfit.buffers();
-        outfit.pairs.iter().map(|p| AtRest::new(&outfit, &still, (p.outer, p.inner))).collect()
+        outfit.pairs.iter().map(|p| AtRest::new(&outfit, &still, p.outer, p.inner)).collect()
     };
     let poses = room.trials.poses(&room.dress.body);
     let frames = room.trials.trials.iter().zip(&poses).filter(|(t, _)| !t.is_still);
@@ -58,8 +58,7 @@ fn each_frame(bench: &Bench, tell: Tell) {
         buffers.pose(&outfit, &pose.matrices, &pose.amounts);
         let at = InPose::new(&outfit, &buffers);
         let of_pair = |pair: usize| {
-            let layers = (outfit.pairs[pair].outer, outfit.pairs[pair].inner);
-            let meeting = at.meeting(layers, &rest[pair]);
+            let meeting = at.meeting(outfit.pairs[pair].outer, outfit.pairs[pair].inner, &rest[pair]);
             let through = at.through(pair, Settings::default(), &meeting, None);
             let sight = at.see(pair, &through);
             (pair, through, sight)

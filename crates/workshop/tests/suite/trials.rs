@@ -63,8 +63,7 @@ fn a_pair_has_a_tolerance_of_its_own_and_what_is_hidden_counts_when_wished() {
     let all = bench.board();
     let row = all.worst().unwrap().1;
     let pair = &all.pairs[row];
-    let names = (pair.outer.as_str(), pair.inner.as_str());
-    let lax = try_it(&bench, plan(&bench).with_tolerance(names, Some(30.0)));
+    let lax = try_it(&bench, plan(&bench).with_tolerance(&pair.outer, &pair.inner, Some(30.0)));
     let at = lax.pairs.iter().position(|p| p.ids == pair.ids).unwrap();
     for (pose, column) in lax.cells.iter().enumerate() {
         let (now, then) = (column[at].as_ref().unwrap(), all.cells[pose][row].as_ref().unwrap());
@@ -153,9 +152,9 @@ fn snags_are_tied_over_poses_and_tell_what_the_board_tells() {
     let worst = &snags[0];
     assert_eq!(worst.depths_mm[worst.pose], worst.card.deepest_mm);
     assert!(!worst.card.place.is_empty() && !worst.card.causes.is_empty(), "{worst:?}");
-    let png = bench.shop.snag_picture(&room, 0, |_| [200, 180, 150], (150, 112)).unwrap();
+    let png = bench.shop.snag_picture(&room, 0, |_| [200, 180, 150], 150, 112).unwrap();
     assert!(png.starts_with(b"\x89PNG") && png.len() > 2000);
-    assert!(bench.shop.snag_picture(&room, 9999, |_| [0; 3], (150, 112)).is_err());
+    assert!(bench.shop.snag_picture(&room, 9999, |_| [0; 3], 150, 112).is_err());
     let csv = board.to_csv();
     assert_eq!(csv.lines().count(), board.size() + 1);
     assert!(csv.lines().all(|l| l.split(',').count() >= 19), "{}", csv.lines().next().unwrap());
@@ -198,7 +197,8 @@ fn the_cause_is_the_joint_whose_weight_was_raised() {
     let causes = tin_cloak_workshop::core::clearance::rank_causes(
         rest,
         at(&raised),
-        (&own, 0),
+        &own,
+        0,
         &beneath,
         &pose.matrices,
     );

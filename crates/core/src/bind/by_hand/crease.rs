@@ -39,7 +39,7 @@ pub struct Crease {
 impl Crease {
     /// Through a line on a surface from `a` to `b`, whose mean outward normal there is `up`: across the limb below
     /// it. Which side is far the weights say: where the far joint's centre lies. None of a line without length.
-    pub fn plane((a, b): (Vec3, Vec3), up: Vec3, towards: Vec3) -> Option<(Vec3, Vec3)> {
+    pub fn plane(a: Vec3, b: Vec3, up: Vec3, towards: Vec3) -> Option<(Vec3, Vec3)> {
         let normal = (b - a).cross(up).try_normalize()?;
         Some(((a + b) * 0.5, normal * normal.dot(towards).signum()))
     }
@@ -64,7 +64,7 @@ impl Crease {
 /// use tin_cloak_core::{glam::Vec3, mesh::Topology, shapes::tube, skin::Skin, JointId};
 ///
 /// // A sleeve that follows both joints alike; a crease of 20 mm across its middle, the upper arm over the lower.
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 40, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 8, 40, 1.0);
 /// let topology = &Topology::of_welded(positions.len(), &triangles);
 /// let skin = Skin::uniform(positions.len(), &[(JointId(0), 0.5), (JointId(1), 0.5)], 2)?;
 /// let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);

@@ -62,7 +62,7 @@ pub struct Fade {
 /// use tin_cloak_core::bind::{by_hand::{fade, Along, Fade, Profile}, clean::BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::tube, skin::Skin, JointId};
 ///
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 8, 8, 1.0);
 /// let topology = &Topology::of_welded(positions.len(), &triangles);
 /// let skin = Skin::uniform(positions.len(), &[(JointId(0), 1.0)], 2)?;
 /// let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
@@ -104,9 +104,9 @@ fn progress(bound: &BoundMesh, fade: Fade) -> Vec<f32> {
         Along::Axis => None,
         Along::Surface => {
             let from = |end: u32| distances_over_surface(bound.positions, bound.topology, &[end]);
-            between((from(a), from(b)), b)
+            between(from(a), from(b), b)
         }
-        Along::Rows => between((rows_from(bound, [a, b]), rows_from(bound, [b, a])), b),
+        Along::Rows => between(rows_from(bound, [a, b]), rows_from(bound, [b, a]), b),
     };
     let (p, q): (Vec3, Vec3) = (bound.positions[a as usize], bound.positions[b as usize]);
     let way = q - p;
@@ -117,7 +117,7 @@ fn progress(bound: &BoundMesh, fade: Fade) -> Vec<f32> {
 }
 
 /// Of the two ways to measure it the mean: the same from either end. None when the second end `b` is not reached.
-fn between((first, second): (Vec<f32>, Vec<f32>), b: u32) -> Option<Vec<f32>> {
+fn between(first: Vec<f32>, second: Vec<f32>, b: u32) -> Option<Vec<f32>> {
     let whole = first.get(b as usize).copied().filter(|way| way.is_finite())?.max(f32::MIN_POSITIVE);
     let at = |(a, b): (&f32, &f32)| match a.is_finite() {
         true => ((a - b) / whole * 0.5 + 0.5).clamp(0.0, 1.0),
@@ -134,7 +134,7 @@ fn rows_from(bound: &BoundMesh, [end, other]: [u32; 2]) -> Vec<f32> {
     let across = |v: &&u32| (at(**v) - at(end)).normalize_or_zero().dot(way).abs();
     let beside = topology.neighbours.row(end as usize).iter();
     let beside = beside.min_by(|a, b| across(a).total_cmp(&across(b)));
-    let mut row = beside.map_or_else(|| vec![end], |&v| edge_loop((positions, topology), [end, v]));
+    let mut row = beside.map_or_else(|| vec![end], |&v| edge_loop(positions, topology, [end, v]));
     row.push(end);
     let mut rows = vec![f32::INFINITY; positions.len()];
     let mut count = 0.0;

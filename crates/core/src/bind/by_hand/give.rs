@@ -139,7 +139,7 @@ fn shifted(row: &[(JointId, f32)], joint: JointId, more: f32, other: impl Fn(&(J
 /// let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
 /// let bound =
 ///     BoundMesh { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
-/// let told = exchange(bound, (JointId(0), JointId(1)), true, &shares)?;
+/// let told = exchange(bound, JointId(0), JointId(1), true, &shares)?;
 /// assert_eq!(told.skin.column(JointId(0)), skin.column(JointId(1)));
 /// # Ok::<(), tin_cloak_core::skin::SkinError>(())
 /// ```
@@ -148,7 +148,8 @@ fn shifted(row: &[(JointId, f32)], joint: JointId, more: f32, other: impl Fn(&(J
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
 pub fn exchange(
     bound: BoundMesh,
-    (from, to): (JointId, JointId),
+    from: JointId,
+    to: JointId,
     both: bool,
     shares: &[f32],
 ) -> Result<ByHand, SkinError> {

@@ -13,7 +13,8 @@ use crate::JointId;
 pub fn smooth_joints(
     bound: BoundMesh,
     joints: &[JointId],
-    (strength, times): (f32, usize),
+    strength: f32,
+    times: usize,
     shares: &[f32],
 ) -> Result<ByHand, SkinError> {
     let soft = smooth(bound, strength, times)?;

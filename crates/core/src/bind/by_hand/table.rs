@@ -13,7 +13,7 @@ use crate::JointId;
 /// use tin_cloak_core::bind::{by_hand::tabled, clean::BoundMesh};
 /// use tin_cloak_core::{mesh::Topology, shapes::tube, skin::Skin, JointId};
 ///
-/// let (positions, triangles) = tube(0.05, (0.0, 0.4), 8, 8, 1.0);
+/// let (positions, triangles) = tube(0.05, 0.0, 0.4, 8, 8, 1.0);
 /// let topology = &Topology::of_welded(positions.len(), &triangles);
 /// let skin = Skin::uniform(positions.len(), &[(JointId(0), 0.5), (JointId(1), 0.5)], 3)?;
 /// let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);

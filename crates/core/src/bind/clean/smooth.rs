@@ -40,7 +40,7 @@ pub fn smooth(bound: BoundMesh, strength: f32, times: usize) -> Result<Skin, Ski
     let mut skin = bound.skin.clone();
     for _ in 0..times {
         let round = BoundMesh { skin: &skin, most: CARRIED, ..bound };
-        skin = round.changed(|v, row| towards_neighbours(&round, v, row, (&shares, strength)))?;
+        skin = round.changed(|v, row| towards_neighbours(&round, v, row, &shares, strength))?;
     }
     let last = BoundMesh { skin: &skin, ..bound };
     last.changed(|_, row| (row.len() > bound.most).then_some(row))
@@ -62,12 +62,7 @@ fn neighbour_shares(bound: &BoundMesh) -> Vec<f32> {
     shares
 }
 
-fn towards_neighbours(
-    bound: &BoundMesh,
-    v: usize,
-    row: Row,
-    (shares, strength): (&[f32], f32),
-) -> Option<Row> {
+fn towards_neighbours(bound: &BoundMesh, v: usize, row: Row, shares: &[f32], strength: f32) -> Option<Row> {
     let neighbours = bound.topology.neighbours.row(v);
     if neighbours.is_empty() {
         return None;

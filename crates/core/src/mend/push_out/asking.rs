@@ -25,8 +25,13 @@ const JUMP: f32 = 2.5;
 /// Of a place so many poses count, those in which it is nearest.
 const POSES: usize = 6;
 
-/// A pose, a place, and the gap there.
-pub(super) type Asked = (usize, Place, PlaceGap);
+/// What is asked of a place in a pose.
+#[derive(Clone)]
+pub(super) struct Asked {
+    pub pose: usize,
+    pub place: Place,
+    pub gap: PlaceGap,
+}
 
 /// A pose, two layers, and a box of a grid at rest.
 type Spot = (usize, [usize; 2], [i32; 3]);
@@ -37,7 +42,7 @@ pub(super) struct Hopeless(HashSet<Spot>);
 
 impl Hopeless {
     pub fn new(asked: &[Asked], reach: f32, layers: &[Layer]) -> Self {
-        let deep = asked.iter().filter(|a| -a.2.gap > reach * HOPELESS);
+        let deep = asked.iter().filter(|a| -a.gap.gap > reach * HOPELESS);
         let boxes = deep.flat_map(|a| {
             let (pose, pair, at) = spot_of(a, layers);
             let about = |n: i32| [n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1];
@@ -51,7 +56,7 @@ impl Hopeless {
     }
 }
 
-fn spot_of((pose, _, gap): &Asked, layers: &[Layer]) -> Spot {
+fn spot_of(Asked { pose, gap, .. }: &Asked, layers: &[Layer]) -> Spot {
     let pair = [gap.own.0.max(gap.other.0), gap.own.0.min(gap.other.0)];
     let at = layers[gap.own.0].rest[gap.own.1[0].0 as usize] / DEEP_SPOT;
     (*pose, pair, at.floor().as_ivec3().to_array())
@@ -91,9 +96,9 @@ impl Work<'_> {
             if places.is_empty() {
                 return Vec::new();
             }
-            let (cache, numbers) = self.cache;
-            cache.with((numbers[pose], &self.outfit), |buffers, states| {
-                self.pose(pose, &places, (buffers, states));
+            let Self { cache, numbers, .. } = self;
+            cache.with(numbers[pose], &self.outfit, |buffers, states| {
+                self.pose(pose, &places, buffers, states);
                 let in_pose = InPose::new(&self.outfit, buffers);
                 let ask = |place: &Place| {
                     let deep = self.trouble[pose].contains(place) || matches!(place, Place::Inside { .. });
@@ -106,7 +111,7 @@ impl Work<'_> {
                     if gap.gap < 0.0 {
                         gap.gap = (gap.gap + self.outfit.wrong_at_rest(place, mending.at_rest)).min(0.0);
                     }
-                    Some((pose, *place, gap))
+                    Some(Asked { pose, place: *place, gap })
                 };
                 places.iter().filter_map(ask).collect::<Vec<_>>()
             })
@@ -115,7 +120,7 @@ impl Work<'_> {
     }
 
     /// Poses the layers that the places are of, but for those that are posed as they are now.
-    fn pose(&self, pose: usize, places: &[Place], (buffers, states): (&mut Buffers, &mut [u64])) {
+    fn pose(&self, pose: usize, places: &[Place], buffers: &mut Buffers, states: &mut [u64]) {
         let TrialPose { matrices, amounts } = &self.mending.poses[pose];
         let mut wanted = vec![false; self.outfit.layers.len()];
         for place in places {
@@ -124,7 +129,7 @@ impl Work<'_> {
         }
         let is_stale = |layer: usize| wanted[layer] && states[layer] != self.states[layer];
         let stale: Vec<usize> = (0..wanted.len()).filter(|layer| is_stale(*layer)).collect();
-        buffers.pose_some(&self.outfit, |layer| stale.contains(&layer), (matrices, amounts));
+        buffers.pose_some(&self.outfit, |layer| stale.contains(&layer), matrices, amounts);
         stale.into_iter().for_each(|layer| states[layer] = self.states[layer]);
     }
 
@@ -143,35 +148,35 @@ impl Work<'_> {
         let jump = JUMP * self.mending.settings.step.max(LONGEST_STEP);
         // What jumps has found another face of what lies there, not moved.
         if !is_first {
-            let last = |a: &Asked| self.last[a.0].get(&a.1).copied();
-            asked.retain(|a| last(a).is_none_or(|last| (a.2.gap - last).abs() <= jump));
+            let last = |a: &Asked| self.last[a.pose].get(&a.place).copied();
+            asked.retain(|a| last(a).is_none_or(|last| (a.gap.gap - last).abs() <= jump));
         }
         // What is on the wrong side counts when the board told of it, or when it was on the right one a round ago, near
         // by: what else is there is out of sight, or came there round an open edge.
-        for (pose, place, gap) in &asked {
+        for Asked { pose, place, gap } in &asked {
             let came = self.last[*pose].get(place).is_some_and(|last| *last >= -tolerance);
             if gap.gap < -tolerance && !came && !self.trouble[*pose].contains(place) {
                 self.ignored[*pose].insert(*place);
             }
         }
-        asked.retain(|(pose, place, _)| !self.ignored[*pose].contains(place));
+        asked.retain(|Asked { pose, place, .. }| !self.ignored[*pose].contains(place));
         self.last.iter_mut().for_each(HashMap::clear);
-        for (pose, place, gap) in &asked {
+        for Asked { pose, place, gap } in &asked {
             self.last[*pose].insert(*place, gap.gap);
         }
         // What has come through since is trouble like the rest.
-        for (pose, place, _) in asked.iter().filter(|a| a.2.gap < -tolerance) {
+        for Asked { pose, place, .. } in asked.iter().filter(|a| a.gap.gap < -tolerance) {
             self.trouble[*pose].insert(*place);
         }
         if is_first {
             self.hopeless = Hopeless::new(&asked, self.mending.settings.reach, &self.outfit.layers);
             let deep: Vec<(usize, Place)> =
-                asked.iter().filter(|a| self.is_fold(a)).map(|a| (a.0, a.1)).collect();
+                asked.iter().filter(|a| self.is_fold(a)).map(|a| (a.pose, a.place)).collect();
             deep.into_iter().for_each(|(pose, place)| {
                 self.deep_in_folds[pose].insert(place);
             });
         }
-        asked.retain(|(_, _, gap)| gap.gap < NEAR);
+        asked.retain(|a| a.gap.gap < NEAR);
         self.found(asked)
     }
 
@@ -179,10 +184,10 @@ impl Work<'_> {
         let PushSettings { margin, measure, reach, .. } = self.mending.settings;
         let mut found = Found { left: vec![0.0; self.outfit.layers.len()], ..Found::default() };
         let is_hopeless =
-            |a: &Asked| self.hopeless.has(a, &self.outfit.layers) || -a.2.gap > reach || self.is_fold(a);
+            |a: &Asked| self.hopeless.has(a, &self.outfit.layers) || -a.gap.gap > reach || self.is_fold(a);
         for one in &asked {
             // What comes clear by less than the margin is not short of anything that shows.
-            let (gap, deep) = (&one.2, -one.2.gap - measure.tolerance);
+            let (gap, deep) = (&one.gap, -one.gap.gap - measure.tolerance);
             if deep > 0.0 {
                 found.short += if is_hopeless(one) { 0.0 } else { f64::from(deep) };
                 for layer in [gap.own.0, gap.other.0].into_iter().filter(|_| !self.is_fold(one)) {
@@ -192,12 +197,14 @@ impl Work<'_> {
         }
         // What cannot be cured asks for nothing: it would hold up what lies about it.
         asked.retain(|a| !is_hopeless(a));
-        asked.sort_by(|a, b| a.1.cmp(&b.1).then(a.2.gap.total_cmp(&b.2.gap)).then(a.0.cmp(&b.0)));
-        for of_place in asked.chunk_by(|a, b| a.1 == b.1) {
-            for (pose, place, gap) in of_place.iter().take(POSES) {
+        asked.sort_by(|a, b| {
+            a.place.cmp(&b.place).then(a.gap.gap.total_cmp(&b.gap.gap)).then(a.pose.cmp(&b.pose))
+        });
+        for of_place in asked.chunk_by(|a, b| a.place == b.place) {
+            for Asked { pose, place, gap } in of_place.iter().take(POSES) {
                 let was_through = self.trouble[*pose].contains(place) || gap.gap < 0.0;
                 let wish = if was_through { margin } else { margin.min(gap.gap) };
-                self.demand((*pose, gap), wish - gap.gap, &mut found.demands);
+                self.demand(*pose, gap, wish - gap.gap, &mut found.demands);
             }
         }
         found
@@ -205,7 +212,7 @@ impl Work<'_> {
 
     /// True where a part lies in itself, as cloth does in the pit of an arm, or something lies between two sides of
     /// such a fold: there is no room to push it to.
-    pub(super) fn is_fold(&self, (pose, place, gap): &Asked) -> bool {
+    pub(super) fn is_fold(&self, Asked { pose, place, gap }: &Asked) -> bool {
         let lip = if self.mending.shape.is_some() { LIP_OF_SHAPE } else { LIP };
         let lies_in_itself = |layer: usize, v: u32| self.folded[*pose].contains(&(layer, v));
         match place {

@@ -57,7 +57,8 @@ impl PoseCache {
     /// Runs `work` with buffers for an outfit in a pose, and the state in which each layer is posed there.
     pub(super) fn with<T>(
         &self,
-        (pose, outfit): (usize, &Outfit),
+        pose: usize,
+        outfit: &Outfit,
         work: impl FnOnce(&mut Buffers, &mut [u64]) -> T,
     ) -> T {
         let Some(mut here) = self.lent(pose, outfit) else {
@@ -75,8 +76,8 @@ impl PoseCache {
 
     /// Runs `work` with buffers for an outfit in a pose, to pose it in: layers that are there in that pose already are
     /// not posed again, and of those with another shape only what differs.
-    pub fn lend<T>(&self, (pose, outfit): (usize, &Outfit), work: impl FnOnce(&mut Buffers) -> T) -> T {
-        self.with((pose, outfit), |buffers, states| {
+    pub fn lend<T>(&self, pose: usize, outfit: &Outfit, work: impl FnOnce(&mut Buffers) -> T) -> T {
+        self.with(pose, outfit, |buffers, states| {
             let answer = work(buffers);
             states.fill(0);
             answer
