@@ -1,4 +1,4 @@
-//! Newtypes for ids and units, so that a joint is never taken for a vertex.
+//! Newtypes for ids, so that a joint is never taken for a vertex.
 
 use serde::{Deserialize, Serialize};
 
@@ -18,20 +18,3 @@ impl JointId {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct LayerIndex(pub u16);
-
-/// A length in millimetres, as people read it; the computation itself is in metres.
-#[derive(Clone, Copy, Debug, PartialEq, PartialOrd, Serialize, Deserialize)]
-#[serde(transparent)]
-pub struct Millimetres(pub f32);
-
-impl Millimetres {
-    /// From metres.
-    pub fn from_metres(metres: f32) -> Self {
-        Self(metres * 1000.0)
-    }
-
-    /// To metres.
-    pub fn metres(self) -> f32 {
-        self.0 * 0.001
-    }
-}

@@ -23,6 +23,7 @@ pub mod shapes;
 pub mod skeleton;
 pub mod skin;
 pub mod trial;
+pub mod units;
 
 pub use glam;
-pub use ids::{JointId, LayerIndex, Millimetres};
+pub use ids::{JointId, LayerIndex};

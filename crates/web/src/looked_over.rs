@@ -5,6 +5,7 @@ use std::sync::Arc;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::ShellGuess;
 use tin_cloak_workshop::core::trial::SideOfBody;
+use tin_cloak_workshop::core::units::to_mm;
 use tin_cloak_workshop::ExtentsOfRoom;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::SitsOfRoom;
@@ -288,9 +289,9 @@ pub(crate) fn sort_rows(room: &Room) -> Vec<SortRow> {
             },
             size: format!(
                 "{:.0} × {:.0} × {:.0} mm",
-                shell.size.x * 1e3,
-                shell.size.y * 1e3,
-                shell.size.z * 1e3
+                to_mm(shell.size.x),
+                to_mm(shell.size.y),
+                to_mm(shell.size.z)
             ),
             stiff: stiff[n],
             spot: spot(room, shell.middle),

@@ -1,6 +1,7 @@
 //! What the Mending card says of a plan, and of what is hidden.
 
 use std::sync::Arc;
+use tin_cloak_workshop::core::units::to_mm;
 use tin_cloak_workshop::HideOfRoom;
 use tin_cloak_workshop::{
     through_in_words, Board, Counts, MaskRow, Plan, Room, StepGain, Tried, TriedStep, Workshop, WorkshopError,
@@ -104,7 +105,7 @@ pub(crate) fn corrective_groups(room: &Room) -> Vec<CorrectiveGroup> {
             part,
             of: of.to_owned(),
             vertices: shape.vertices.len(),
-            most_mm: shape.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max),
+            most_mm: shape.offsets.iter().map(|o| to_mm(o.length())).fold(0.0, f32::max),
             percent: (made.amount * 100.0).round(),
         };
         match groups.iter_mut().find(|g| g.name == made.name) {

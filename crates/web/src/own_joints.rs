@@ -8,6 +8,7 @@ use rocket::form::Form;
 use rocket::http::Status;
 use rocket::{post, routes, FromForm, FromFormField, Route};
 use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::core::units::from_mm;
 use tin_cloak_workshop::{BindingStep, OwnJoint, Step};
 
 #[derive(Clone, Copy, FromFormField)]
@@ -51,7 +52,7 @@ async fn add_joint(shop: &Shop, id: i64, piece: u32, form: Form<NewJoint>) -> Re
             parent: form.parent.trim().to_owned(),
             piece,
             place,
-            tip: place - Vec3::Y * form.length * 0.001,
+            tip: place - Vec3::Y * from_mm(form.length),
             axis: form.axis.unit(),
             range: [form.least, form.most],
             reach_mm: form.reach,
@@ -94,7 +95,7 @@ fn point(mm: &[f32]) -> Result<Vec3, Refusal> {
     let [x, y, z] = *mm else {
         return Err(Refusal::new(Status::UnprocessableEntity, "A place is three numbers, millimetres."));
     };
-    Ok(Vec3::new(x, y, z) * 0.001)
+    Ok(from_mm(Vec3::new(x, y, z)))
 }
 
 pub(crate) fn routes() -> Vec<Route> {

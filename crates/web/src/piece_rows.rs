@@ -1,6 +1,7 @@
 //! Pieces as the Binding card shows them.
 
 use crate::looked_over::kind_key;
+use tin_cloak_workshop::core::units::to_mm;
 use tin_cloak_workshop::{
     stiff_shells, BindOptions, FollowWish, Method, OpenFitting, OwnJoint, PieceKind, Recipe, SourcePart,
     Takes,
@@ -207,7 +208,7 @@ fn follow_rows(recipe: &Recipe, kind: PieceKind) -> Vec<FollowRow> {
 }
 
 fn own_row(joint: &OwnJoint) -> OwnRow {
-    let mm = |p: [f32; 3]| p.map(|x| format!("{:.1}", x * 1000.0));
+    let mm = |p: [f32; 3]| p.map(|x| format!("{:.1}", to_mm(x)));
     let [x, y, z] = joint.axis.abs().to_array();
     OwnRow {
         name: joint.name.clone(),

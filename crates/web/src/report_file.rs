@@ -11,6 +11,7 @@ use rocket::http::{ContentType, Header};
 use rocket::response::Responder;
 use rocket::{get, routes, Route};
 use std::sync::Arc;
+use tin_cloak_workshop::core::units::to_mm;
 use tin_cloak_workshop::OutdatedOfRoom;
 use tin_cloak_workshop::{Beyond, Board, Effect, OpenFitting, Piece, Proof, Workshop, WorkshopError};
 
@@ -150,7 +151,7 @@ impl PieceFigures {
         };
         let (strain, stiffness) = board.map_or((1.0, 0.0), own);
         let came = piece.topology.weld.gather(&piece.mesh.positions);
-        let moved = came.iter().zip(piece.unshaped.iter()).map(|(a, b)| a.distance(*b) * 1000.0);
+        let moved = came.iter().zip(piece.unshaped.iter()).map(|(a, b)| to_mm(a.distance(*b)));
         Self {
             name: piece.name.clone(),
             layer: piece.layer,

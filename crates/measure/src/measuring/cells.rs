@@ -19,6 +19,7 @@ use std::sync::atomic::AtomicUsize;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{sum_up, Crossing, Penetration, Sight};
 use tin_cloak_core::mend::TrialPose;
+use tin_cloak_core::units::from_mm;
 use tin_cloak_model::dress::derived::{Derived, Weighed};
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::dress::trials::Trial;
@@ -332,7 +333,7 @@ pub fn cells_of(room: &Room, kept: Kept, pose: usize) -> Result<Option<PoseCells
     }
     let deep = |row: usize| {
         let (outer, inner) = plan.rows[row];
-        let contact = contact_of(outer, inner, &found[row].crossing, plan.tolerances[row] * 0.001);
+        let contact = contact_of(outer, inner, &found[row].crossing, from_mm(plan.tolerances[row]));
         contact.collect::<Vec<_>>()
     };
     let contacts = came_out.into_iter().chain(plan.covered..found.len()).flat_map(deep).collect();
@@ -394,7 +395,7 @@ pub fn measured_of(room: &Room, kept: Kept) -> Result<Measured, WorkshopError> {
     let of_cell = |pose: usize, row: usize| {
         let cell = known.through[pose][row].as_ref().filter(|_| counts(pose, row) == Pose::Counted)?;
         let sight = known.sight[pose][row].as_deref().unwrap_or(&nothing);
-        let tolerance = plan.tolerances[row] * 0.001;
+        let tolerance = from_mm(plan.tolerances[row]);
         let Some(&pair) = pairs.get(row) else {
             let (outer, inner) = plan.rows[row];
             return Some(places_of_contact(outer, inner, &cell.crossing, tolerance));

@@ -7,6 +7,7 @@ use rayon::prelude::*;
 use tin_cloak_core::clearance::{beneath, BelowFloor, Floor};
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::trial::Humanoid;
+use tin_cloak_core::units::from_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::derived::Weighed;
 use tin_cloak_model::dress::dressed::Dress;
@@ -52,7 +53,7 @@ impl FloorRows {
             let cell = |pose: usize| {
                 let at = piece.posed(&poses[pose].matrices);
                 let told: &[f32] = if trials.trials[pose].is_rest() { &[] } else { &rest };
-                cell_of(beneath(&at, levels[pose], told, tolerance_mm * 1e-3), &at)
+                cell_of(beneath(&at, levels[pose], told, from_mm(tolerance_mm)), &at)
             };
             let cells: Vec<Cell> = (0..poses.len()).into_par_iter().map(cell).collect();
             let pair = BoardPair {

@@ -12,6 +12,7 @@ use tin_cloak_core::clearance::{
     stiffness, strain, AtRest, Buffers, InPose, Outfit, Penetration, Settings, Sight,
 };
 use tin_cloak_core::mend::PoseCache;
+use tin_cloak_core::units::from_mm;
 use tin_cloak_model::dress::derived::Weighed;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
@@ -229,7 +230,7 @@ impl CellPlace<'_> {
                 return Ok((row, batch.put(plan.through[wanted.pose][row], found)?));
             };
             let beyond = (!plan.is_rest[wanted.pose]).then_some(rest);
-            let settings = Settings { tolerance: plan.tolerances[row] * 0.001, ..Settings::default() };
+            let settings = Settings { tolerance: from_mm(plan.tolerances[row]), ..Settings::default() };
             let through = |&pair: &usize| in_pose.through(pair, settings, &meeting, beyond);
             let through = self.pairs.get(row).map_or_else(Penetration::default, through);
             let deep = row >= plan.covered;

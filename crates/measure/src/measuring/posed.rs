@@ -6,6 +6,7 @@ use rayon::prelude::*;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{Asked, InPose, Outfit, Pair, PairPoints, Settings};
 use tin_cloak_core::mend::TrialPose;
+use tin_cloak_core::units::from_mm;
 use tin_cloak_model::dress::derived::Weighed;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::dress::trials::Trial;
@@ -128,7 +129,7 @@ pub trait PosedOfRoom {
 impl PosedOfRoom for Room {
     fn settings_of(&self, worn: &Worn, pair: usize) -> Settings {
         let Pair { outer, inner, .. } = worn.outfit.pairs[pair];
-        Settings { tolerance: self.tolerance_mm_of(worn, outer, inner) * 0.001, ..Settings::default() }
+        Settings { tolerance: from_mm(self.tolerance_mm_of(worn, outer, inner)), ..Settings::default() }
     }
 
     fn tolerance_mm_of(&self, worn: &Worn, outer: usize, inner: usize) -> f32 {

@@ -9,6 +9,7 @@ use serde::Serialize;
 use tin_cloak_core::clearance::{looks, rank_causes, snags, Layer, PairPoints, Snag};
 use tin_cloak_core::deform::{blended_matrix, Morph};
 use tin_cloak_core::trial::Humanoid;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::dress::worn::Worn;
@@ -177,7 +178,7 @@ impl SnagCardsOfRoom for Room {
 }
 
 pub fn worst_three(causes: impl Iterator<Item = (String, f32)>) -> Vec<(String, f32)> {
-    let mut list: Vec<(String, f32)> = causes.map(|(name, metres)| (name, metres * 1000.0)).collect();
+    let mut list: Vec<(String, f32)> = causes.map(|(name, metres)| (name, to_mm(metres))).collect();
     list.sort_by(|a, b| b.1.total_cmp(&a.1));
     list.truncate(3);
     list
@@ -220,7 +221,7 @@ fn snag_card(
     SnagCard {
         through: room.through(worn, pair.outer, pair.inner),
         place: room.place_name(posed, room.posed_at(worn, posed, own, v)),
-        deepest_mm: snag.deepest * 1000.0,
+        deepest_mm: to_mm(snag.deepest),
         vertices: snag.vertices.len(),
         point: shows_at.to_array(),
         look: look.to_array(),

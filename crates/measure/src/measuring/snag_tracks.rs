@@ -10,6 +10,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 use tin_cloak_core::clearance::Spot;
 use tin_cloak_core::mesh::flood_fill;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_model::dress::derived::Weighed;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::dress::worn::Worn;
@@ -183,7 +184,7 @@ impl Telling<'_> {
         for pose in 0..self.board.poses.len() {
             let Some(cell) = &known.through[pose][self.row] else { continue };
             let depth = cell.crossing.depth;
-            if depth * 1000.0 <= tolerance_mm || !cell.through.is_empty() {
+            if to_mm(depth) <= tolerance_mm || !cell.through.is_empty() {
                 continue;
             }
             // What came out of what lies over it is told where somebody sees it.

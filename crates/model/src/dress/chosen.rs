@@ -16,6 +16,7 @@ use tin_cloak_core::mesh::{over_surface, Topology};
 use tin_cloak_core::query::Bvh;
 use tin_cloak_core::seat::{Brush, Fade, Stroke};
 use tin_cloak_core::skin::Skin;
+use tin_cloak_core::units::from_mm;
 
 /// A pass has no more dabs than this.
 const MOST_DABS: usize = 2000;
@@ -56,7 +57,7 @@ impl Reach {
     }
 
     pub fn radius(&self) -> f32 {
-        self.radius_mm * 0.001
+        from_mm(self.radius_mm)
     }
 
     /// Which vertices of `piece` it touched.
@@ -103,7 +104,7 @@ pub fn soft_shares(piece: &Piece, reach: &Reach, firm: f32) -> Result<Vec<f32>, 
 /// How much of a change each vertex gets that fades over so much beyond what is chosen, along the surface, millimetres.
 pub fn faded(piece: &Piece, chosen: &[bool], fade: Fade, fade_mm: f32) -> Vec<f32> {
     let mut shares: Vec<f32> = chosen.iter().map(|c| f32::from(*c)).collect();
-    let reach = fade_mm * 0.001;
+    let reach = from_mm(fade_mm);
     if reach <= 0.0 {
         return shares;
     }
@@ -174,8 +175,8 @@ impl<'a> Choosing<'a> {
             What::Rings(rings) if rings < 0 => shrink(topology, so_far, rings.unsigned_abs() as usize),
             What::Rings(rings) => grow(topology, so_far, rings as usize),
             What::Wider { mm } if mm.is_nan() || mm.abs() > 1000.0 => return Err(WorkshopError::BadChoice),
-            What::Wider { mm } if mm < 0.0 => shrink_by(rest, topology, so_far, -mm * 1e-3),
-            What::Wider { mm } => grow_by(rest, topology, so_far, mm * 1e-3),
+            What::Wider { mm } if mm < 0.0 => shrink_by(rest, topology, so_far, from_mm(-mm)),
+            What::Wider { mm } => grow_by(rest, topology, so_far, from_mm(mm)),
             What::Invert => so_far.iter().map(|c| !c).collect(),
             What::Mirrored => self.with_image(so_far),
             _ => return Ok(None),

@@ -6,6 +6,7 @@ use crate::error::WorkshopError;
 use crate::state::placing::PlaceOptions;
 use glam::Vec3;
 use tin_cloak_core::seat::Placement;
+use tin_cloak_core::units::from_mm;
 
 impl PlaceOptions {
     /// The placement of `piece`.
@@ -29,7 +30,7 @@ impl PlaceOptions {
         let [x, y, z] = self.turn_degrees.map(f32::to_radians);
         Ok(Placement {
             middle,
-            shift: Vec3::from(self.shift_mm) * 0.001 + snap,
+            shift: from_mm(Vec3::from(self.shift_mm)) + snap,
             turn: glam::Quat::from_euler(glam::EulerRot::ZYX, z, y, x),
             scale: Vec3::from(self.size_percent) * 0.01,
         })

@@ -12,6 +12,7 @@ use glam::Vec3;
 use std::sync::Arc;
 use tin_cloak_core::clearance::{Buffers, Outfit, Settings};
 use tin_cloak_core::trial::{JointRange, MotionRanges};
+use tin_cloak_core::units::from_mm;
 use tin_cloak_core::JointId;
 
 /// A fitting's state, decoded. What is derived from it is kept by content, so that a room costs
@@ -76,7 +77,7 @@ impl Room {
 
     /// What counts as trouble.
     pub fn settings(&self) -> Settings {
-        Settings { tolerance: self.state.tolerance_mm * 0.001, ..Settings::default() }
+        Settings { tolerance: from_mm(self.state.tolerance_mm), ..Settings::default() }
     }
 
     /// True when anything worn is bound: there is something to measure.

@@ -6,6 +6,7 @@ use glam::Vec3;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::bind::Falloff;
 use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_core::units::from_mm;
 use tin_cloak_formats::MarkedJoint;
 
 /// A joint of a piece's own.
@@ -71,6 +72,6 @@ impl OwnJoint {
     /// What it takes of cloth, when it does.
     pub fn falloff(&self, skeleton: &Skeleton) -> Option<Falloff> {
         let joint = skeleton.find(&self.name).filter(|_| self.reach_mm > 0.0)?;
-        Some(Falloff { joint, from: self.place, to: self.tip, reach: self.reach_mm * 0.001 })
+        Some(Falloff { joint, from: self.place, to: self.tip, reach: from_mm(self.reach_mm) })
     }
 }

@@ -4,6 +4,7 @@ use crate::error::WorkshopError;
 use glam::{Quat, Vec3};
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::seat::{Fade, Move, Relaxing};
+use tin_cloak_core::units::from_mm;
 
 /// Where a piece goes, as people say it: millimetres, degrees and percent.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -86,10 +87,10 @@ impl MoveOptions {
         }
         let [x, y, z] = self.turn_degrees.map(f32::to_radians);
         Ok(Move {
-            by: Vec3::from(self.shift_mm) * 0.001,
+            by: from_mm(Vec3::from(self.shift_mm)),
             turn: Quat::from_rotation_z(z) * Quat::from_rotation_y(y) * Quat::from_rotation_x(x),
             size: Vec3::from(self.size_percent) * 0.01,
-            off: self.off_mm * 0.001,
+            off: from_mm(self.off_mm),
         })
     }
 }
@@ -146,7 +147,7 @@ impl RelaxOptions {
         let sane = (1.0..=100.0).contains(&self.percent)
             && (1..=MOST_TIMES).contains(&self.times)
             && (0.0..=50.0).contains(&self.clear_mm);
-        let (strength, clear) = (self.percent * 0.01, self.clear_mm * 0.001);
+        let (strength, clear) = (self.percent * 0.01, from_mm(self.clear_mm));
         sane.then_some(Relaxing { strength, times: self.times, clear }).ok_or(WorkshopError::BadRelax)
     }
 }

@@ -13,6 +13,7 @@ use tin_cloak_core::bind::{
 };
 use tin_cloak_core::intake::JointRole;
 use tin_cloak_core::skin::Skin;
+use tin_cloak_core::units::from_mm;
 use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::stiff_parts::groups;
@@ -134,7 +135,7 @@ fn by_heat(target: &BindTarget, body: &Body, recipe: &Recipe) -> Result<Bound, W
 /// What a method finds on a source, before anything is filled in.
 fn found(source: &Source, target: &BindTarget, options: &BindOptions) -> Match {
     let mut settings = MatchSettings::for_target(target);
-    settings.distance = options.match_mm.map_or(settings.distance, |mm| mm * 0.001);
+    settings.distance = options.match_mm.map_or(settings.distance, from_mm);
     settings.min_cosine = options.match_deg.to_radians().cos();
     match options.method {
         Method::Both => match_both_ways(source, target, settings),

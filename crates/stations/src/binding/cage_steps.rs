@@ -4,6 +4,7 @@ use crate::binding::caged::outside_of;
 use crate::making::doing::Doing;
 use tin_cloak_core::bind::{cage_around, CageSize};
 use tin_cloak_core::mesh::Mesh;
+use tin_cloak_core::units::from_mm;
 use tin_cloak_formats::{write_glb, GlbPart, GlbScene, Look, PieceKind};
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::fitting::PieceState;
@@ -30,7 +31,7 @@ impl Doing<'_> {
             .iter()
             .map(|&i| (dress.pieces[i].rest.as_slice(), dress.pieces[i].topology.triangles.as_slice()))
             .collect();
-        let size = CageSize { offset: offset_mm * 0.001, cell: cell_mm * 0.001 };
+        let size = CageSize { offset: from_mm(offset_mm), cell: from_mm(cell_mm) };
         let body = &dress.body;
         let cage = cage_around(&layers, &body.rest, &body.topology.triangles, size);
         let (positions, triangles) = cage.ok_or(WorkshopError::BadCage)?;

@@ -7,6 +7,7 @@ use tin_cloak_core::bind::clean::{self, difference, limit_by_motion};
 use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::query::Bvh;
 use tin_cloak_core::skin::{Skin, SkinError};
+use tin_cloak_core::units::to_mm;
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::bound::Bound;
@@ -39,7 +40,7 @@ pub fn bind_in_cage(
     let note = format!(
         "{}: off the cage by {:.1} mm at most, in the trial poses, for having {most} joints a vertex",
         piece.name,
-        off.furthest * 1000.0
+        to_mm(off.furthest)
     );
     Ok((Bound::by("cage", skin), note))
 }
@@ -55,5 +56,5 @@ pub fn outside_of(piece: &Piece, cage: &Piece) -> (usize, f32) {
     let tree = Bvh::build(&cage.rest, triangles);
     let far =
         |v: &u32| tree.closest(piece.rest[*v as usize], f32::INFINITY).map_or(0.0, |h| h.distance_squared);
-    (out.len(), out.iter().map(far).fold(0.0, f32::max).sqrt() * 1000.0)
+    (out.len(), to_mm(out.iter().map(far).fold(0.0, f32::max).sqrt()))
 }

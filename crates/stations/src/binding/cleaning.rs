@@ -8,6 +8,7 @@ use tin_cloak_core::glam::Mat4;
 use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::seat::Fade;
 use tin_cloak_core::skin::{Skin, SkinError};
+use tin_cloak_core::units::{from_mm, to_mm};
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::beneath::Beneath;
 use tin_cloak_model::dress::body::Body;
@@ -101,8 +102,7 @@ pub fn cleaned(
                 let harm = difference(&piece.rest, before, &alone, &poses).furthest;
                 let name = &skeleton.names[stray.joint.index()];
                 let count = stray.vertices.len();
-                notes
-                    .push(format!("{name}: {count} vertices cut off, {:.1} mm in the trials", harm * 1000.0));
+                notes.push(format!("{name}: {count} vertices cut off, {:.1} mm in the trials", to_mm(harm)));
             }
             if found.len() > MOST_NAMED {
                 notes.push(format!("and {} smaller islands", found.len() - MOST_NAMED));
@@ -121,7 +121,7 @@ pub fn cleaned(
                 return Err(WorkshopError::BadClean);
             }
             let x = body.plane();
-            let plane = MirrorPlane { x, from_left: *from_left, blend: blend_mm * 0.001 };
+            let plane = MirrorPlane { x, from_left: *from_left, blend: from_mm(*blend_mm) };
             let partners: Vec<Option<JointId>> =
                 (0..skeleton.len()).map(|j| mirror_partner(skeleton, JointId(j as u16))).collect();
             let mut named = vec![joints.is_empty(); skeleton.len()];
@@ -156,7 +156,7 @@ pub fn cleaned(
         format!(
             "{vertices} vertices changed, weight {weight:.1} went elsewhere; in the trial poses the furthest \
              goes {:.1} mm{}",
-            furthest * 1000.0,
+            to_mm(furthest),
             trials.trials.get(pose).filter(|_| furthest > 0.0).map_or(String::new(), |t| format!(" ({})", t.label()))
         ),
     );

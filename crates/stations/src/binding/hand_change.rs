@@ -13,6 +13,7 @@ use tin_cloak_core::mesh::vertex_normal;
 use tin_cloak_core::query::Bvh;
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::skin::{Skin, SkinError};
+use tin_cloak_core::units::from_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::beneath::Beneath;
 use tin_cloak_model::dress::body::Body;
@@ -97,7 +98,7 @@ fn by_number(
     let tree = Bvh::over_points(&piece.rest);
     let mut nearest: BTreeMap<u32, (f32, usize)> = BTreeMap::new();
     for (at, (place, _)) in rows.iter().enumerate() {
-        let Some(hit) = tree.closest(Vec3::from(*place), MEANT_MM * 0.001) else { continue };
+        let Some(hit) = tree.closest(Vec3::from(*place), from_mm(MEANT_MM)) else { continue };
         let known = nearest.entry(hit.triangle).or_insert((f32::INFINITY, at));
         if hit.distance_squared < known.0 {
             *known = (hit.distance_squared, at);
@@ -268,7 +269,7 @@ fn made(on: OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> M
         HandChange::Crease { near, far, ends, width_mm, over } => {
             let ends = [known(ends[0])? as usize, known(ends[1])? as usize];
             let (near, far) = (find(near)?, find(far)?);
-            let width = sane(*width_mm, 500.0)? * 0.001;
+            let width = from_mm(sane(*width_mm, 500.0)?);
             let up = ends.map(|v| vertex_normal(&piece.rest, &piece.topology, v)).iter().sum();
             let towards = centre_of(bound, far) - centre_of(bound, near);
             let plane = Crease::plane(piece.rest[ends[0]], piece.rest[ends[1]], up, towards);

@@ -3,6 +3,7 @@
 use glam::Mat4;
 use tin_cloak_core::bind::clean::{difference, drop_strays, strays, BoundMesh};
 use tin_cloak_core::skin::SkinError;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
@@ -72,7 +73,7 @@ impl JointUseOfRoom for Room {
             let own: Vec<_> = found.iter().filter(|s| s.joint == JointId(j as u16)).cloned().collect();
             if !own.is_empty() {
                 let without = drop_strays(bound, &own).map_err(fail)?;
-                all[j].harm_mm = difference(&piece.rest, skin, &without, &poses).furthest * 1000.0;
+                all[j].harm_mm = to_mm(difference(&piece.rest, skin, &without, &poses).furthest);
             }
         }
         Ok(skeleton.down_the_tree().into_iter().map(|j| all[j.index()].clone()).collect())

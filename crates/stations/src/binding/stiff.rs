@@ -9,6 +9,7 @@ use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::intake::{shells, ShellGuess};
 use tin_cloak_core::mesh::Alignment;
 use tin_cloak_core::skin::Skin;
+use tin_cloak_core::units::{from_mm, to_mm};
 use tin_cloak_core::JointId;
 use tin_cloak_formats::PieceKind;
 use tin_cloak_model::dress::body::Body;
@@ -49,7 +50,7 @@ pub fn stiffness(
         let mut posed = vec![Vec3::ZERO; piece.rest.len()];
         linear_blend(&piece.rest, skin, &body.skeleton.skin_matrices(&trial.pose), &mut posed);
         let errors = parts.iter().zip(&rest).map(|(s, rest)| stiffness_error(rest, &pick(&posed, s)));
-        errors.fold(0.0, f32::max) * 1000.0
+        to_mm(errors.fold(0.0, f32::max))
     };
     let errors: Vec<f32> = trials.trials.par_iter().map(worst_in).collect();
     let worst = (0..errors.len()).max_by(|&a, &b| errors[a].total_cmp(&errors[b]).then(b.cmp(&a)))?;
@@ -102,9 +103,9 @@ pub fn kept_stiff(
         }
     }
     parts.retain(|part| !part.is_empty());
-    let kept = keep_stiff(&piece.rest, skin, &parts, poses, most * 0.001).map_err(|e| fail(e.into()))?;
+    let kept = keep_stiff(&piece.rest, skin, &parts, poses, from_mm(most)).map_err(|e| fail(e.into()))?;
     let note = (kept.changed > 0).then(|| {
-        let (changed, off) = (kept.changed, kept.off * 1000.0);
+        let (changed, off) = (kept.changed, to_mm(kept.off));
         let parts = if changed == 1 { "one stiff part follows".to_owned() } else { format!("{changed} follow") };
         format!(
             "{}: {parts} fewer joints, so as to bend by no more than {most} mm; that takes it at most {off:.1} mm off \

@@ -10,6 +10,7 @@ use tin_cloak_core::clearance::Layer;
 use tin_cloak_core::intake::Up;
 use tin_cloak_core::regions::main_joints;
 use tin_cloak_core::skin::Skin;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_formats::{Frame, Look, Picture, Unit};
 use tin_cloak_model::dress::dressed::Dress;
 use tin_cloak_model::dress::trials::TrialSet;
@@ -218,5 +219,5 @@ fn cost_of(layer: &Layer, most: usize, dress: &Dress, trials: &TrialSet) -> Stri
     let Some((metres, pose, v)) = worst.filter(|w| w.0 > 1e-6) else { return "nothing moves".to_owned() };
     let joint = main_joints(&layer.skin)[v];
     let (place, pose) = (&dress.body.skeleton.names[joint.index()], trials.trials[pose].label());
-    format!("{:.1} mm at worst, at {place}, in {pose}", metres * 1000.0)
+    format!("{:.1} mm at worst, at {place}, in {pose}", to_mm(metres))
 }

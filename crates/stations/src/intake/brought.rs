@@ -4,6 +4,7 @@ use glam::Vec3;
 use tin_cloak_core::bind::Falloff;
 use tin_cloak_core::mesh::Topology;
 use tin_cloak_core::skeleton::Skeleton;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_formats::MeshPart;
 use tin_cloak_model::dress::imported_weights::known_joints;
@@ -72,7 +73,7 @@ pub fn brought(part: &MeshPart, skeleton: Option<&Skeleton>, body: &Skeleton, pi
             .map(|v| line.distance(rest[v]))
             .fold(0.0, f32::max);
         if marked(j.index()).is_none() {
-            joint.reach_mm = half / 0.75 * 1000.0;
+            joint.reach_mm = to_mm(half / 0.75);
         }
     }
     found

@@ -4,6 +4,7 @@ use crate::intake::finding::counted;
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::intake::{move_weight_off, JointRole};
 use tin_cloak_core::skin::Skin;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::dress::trials::TrialSet;
@@ -35,7 +36,7 @@ pub fn without_controls(body: &Body, trials: &TrialSet) -> Result<(Skin, String)
         "{} of the body: weight {:.1} moved; in the trial poses the furthest vertex goes {:.1} mm elsewhere",
         counted(moved.vertices.len(), "vertex", "vertices"),
         moved.weight,
-        furthest * 1000.0
+        to_mm(furthest)
     );
     Ok((moved.skin, note))
 }

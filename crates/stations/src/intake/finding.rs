@@ -2,6 +2,7 @@
 
 use glam::Vec3;
 use tin_cloak_core::intake::{strays, SurfaceFacts};
+use tin_cloak_core::units::to_mm;
 use tin_cloak_formats::Look;
 use tin_cloak_model::state::names::PieceId;
 use tin_cloak_model::state::step::{IntakeStep, Step};
@@ -64,7 +65,7 @@ pub fn counted(count: usize, one: &str, many: &str) -> String {
 }
 
 pub fn mm(metres: f32) -> String {
-    let mm = metres * 1000.0;
+    let mm = to_mm(metres);
     if mm.abs() < 10.0 {
         format!("{mm:.1} mm")
     } else {

@@ -6,6 +6,7 @@ use crate::intake::finding::{counted, mm, not_kept, surface, unit_words, Finding
 use glam::Vec3;
 use tin_cloak_core::intake::{guess_body_size, look_over, symmetry, JointRole, SurfaceFacts, Up};
 use tin_cloak_core::trial::{Humanoid, Limbs, ShapeTrack};
+use tin_cloak_core::units::to_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::state::fitting::BodyPart;
@@ -54,7 +55,7 @@ pub fn look_over_body(body: &Body) -> Vec<Finding> {
             "{} of {all} vertices have a partner on the other side (plane at x = {}, off by at most {:.2} mm)",
             sides.paired,
             mm(sides.plane),
-            sides.worst * 1000.0
+            to_mm(sides.worst)
         ),
     ));
     let driven: Vec<&str> =

@@ -14,6 +14,7 @@ use tin_cloak_core::mesh::crossed_by_row;
 use tin_cloak_core::seat::Gap;
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::{Humanoid, Limbs};
+use tin_cloak_core::units::to_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_formats::PieceKind;
 use tin_cloak_model::dress::body::Body;
@@ -83,12 +84,12 @@ fn wrong_units(piece: &Piece, id: u32, guess: UnitGuess) -> Finding {
         "seems to be modelled {unit}{up}: it is {:.2} m across and lies {:.0} mm from the body on the mean, \
          {:.0} mm after the cure",
         (size.1 - size.0).max_element(),
-        guess.distance_now * 1000.0,
-        guess.distance * 1000.0
+        to_mm(guess.distance_now),
+        to_mm(guess.distance)
     );
     let middle = (size.0 + size.1) * 0.5;
     let options = PlaceOptions {
-        shift_mm: ((guess.apply(middle) - middle) * 1000.0).to_array(),
+        shift_mm: to_mm(guess.apply(middle) - middle).to_array(),
         turn_degrees: [if guess.up == Up::Z { -90.0 } else { 0.0 }, 0.0, 0.0],
         size_percent: [guess.scale * 100.0; 3],
         ..PlaceOptions::NONE
@@ -112,7 +113,7 @@ fn far_off(room: &Room, index: usize) -> Option<Finding> {
     }
     let text = format!("nothing of it comes nearer than {} to what it lies on", mm(distance));
     let shift = way * (1.0 - NEAR / distance);
-    let options = PlaceOptions { shift_mm: (shift * 1000.0).to_array(), ..PlaceOptions::NONE };
+    let options = PlaceOptions { shift_mm: to_mm(shift).to_array(), ..PlaceOptions::NONE };
     let (low, high) = tin_cloak_core::mesh::bounds(&piece.rest);
     let step = Step::Seating(SeatingStep::Place { piece: room.piece_state(index).id, options });
     let label = format!("Bring it to {} off", mm(NEAR));

@@ -9,6 +9,7 @@ use serde::Serialize;
 use tin_cloak_core::bind::by_hand::differing;
 use tin_cloak_core::choose::{lasso, listed, Lasso};
 use tin_cloak_core::clearance::vertex_strains;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_measure::measuring::posed::PosedOfRoom;
 use tin_cloak_measure::measuring::snag_tracks::SnagTracks;
 use tin_cloak_model::dress::chosen::Choosing;
@@ -162,7 +163,7 @@ fn settled(room: &Room, worn: &Weighted, what: &What, now: Moment) -> Result<Wha
         What::Nearer { mm } if !(-100.0..=1000.0).contains(mm) => Err(WorkshopError::BadChoice),
         What::Nearer { mm } => {
             let near = |gap: &Option<_>| {
-                gap.as_ref().is_some_and(|g: &tin_cloak_core::seat::Gap| g.clearance * 1e3 < *mm)
+                gap.as_ref().is_some_and(|g: &tin_cloak_core::seat::Gap| to_mm(g.clearance) < *mm)
             };
             let index = worn.index().ok_or(WorkshopError::NothingBeneathBody)?;
             vertices(room.rest_gaps(index).iter().map(near).collect())

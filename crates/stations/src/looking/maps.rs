@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use tin_cloak_core::clearance::{vertex_strains, AtRest, InPose};
 use tin_cloak_core::mesh::{face_normal, Alignment, Topology};
+use tin_cloak_core::units::{from_mm, to_mm};
 use tin_cloak_core::JointId;
 use tin_cloak_measure::measuring::at_rest::AtRestOfRoom;
 use tin_cloak_measure::measuring::board::contacts;
@@ -212,10 +213,10 @@ fn turned_map(piece: &Piece) -> Vec<f32> {
 
 /// The clearance map of a layer, millimetres.
 fn map_of(room: &Room, worn: &Worn, shown: &ShownLayer, layer: usize) -> Vec<f32> {
-    let mut map: Vec<f32> = shown.heights[layer].iter().map(|h| h * 1000.0).collect();
+    let mut map: Vec<f32> = shown.heights[layer].iter().map(|h| to_mm(*h)).collect();
     let deepen = |map: &mut [f32], list: &[Wrong]| {
         for (_, v, clearance) in list.iter().filter(|w| w.0 == layer) {
-            map[*v as usize] = map[*v as usize].min(clearance * 1000.0);
+            map[*v as usize] = map[*v as usize].min(to_mm(*clearance));
         }
     };
     deepen(&mut map, &shown.through);
@@ -289,7 +290,7 @@ fn contacts_in(room: &Room, worn: &Worn, in_pose: &InPose, is_rest: bool, only: 
     let rest = room.at_rest(worn, &pairs);
     let one = |(&(outer, inner), rest): (&(usize, usize), &Arc<AtRest>)| {
         let crossing = in_pose.crossing(outer, inner, &in_pose.meeting(outer, inner, rest), rest, true);
-        let tolerance = room.tolerance_mm_of(worn, outer, inner) * 0.001;
+        let tolerance = from_mm(room.tolerance_mm_of(worn, outer, inner));
         contact_of(outer, inner, &crossing, tolerance).collect::<Vec<_>>()
     };
     pairs.par_iter().zip(&rest).flat_map_iter(one).collect()

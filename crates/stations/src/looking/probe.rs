@@ -8,6 +8,7 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use tin_cloak_core::clearance::{Asked, InPose};
 use tin_cloak_core::query::ray_triangle;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_measure::measuring::posed::Posed;
 use tin_cloak_measure::measuring::posed::PosedOfRoom;
@@ -169,7 +170,7 @@ fn describe(room: &Room, posed: &Posed, part: usize, vertex: u32) -> Probe {
         vertex,
         edge: [vertex; 2],
         point: positions[vertex as usize].to_array(),
-        clearance_mm: under.map(|u| u.0 * 1000.0),
+        clearance_mm: under.map(|u| to_mm(u.0)),
         weights,
         bound: skin.is_some(),
     }

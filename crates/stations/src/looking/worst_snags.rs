@@ -6,6 +6,7 @@ use tin_cloak_core::clearance::{ask_pairs, looks, way_out, Buffers, Snag, WayOut
 use tin_cloak_core::deform::blended_matrix;
 use tin_cloak_core::mesh::vertex_normals;
 use tin_cloak_core::skeleton::Pose;
+use tin_cloak_core::units::from_mm;
 use tin_cloak_measure::measuring::posed::Posed;
 use tin_cloak_measure::measuring::posed::PosedOfRoom;
 use tin_cloak_measure::measuring::snag_cards::SnagCardsOfRoom;
@@ -206,7 +207,7 @@ fn card_in(room: &Room, worn: &Worn, posed: &Posed, buffers: &Buffers, snag: &Sn
         (None, Some(pair)) => {
             let asked = ask_pairs(outfit, buffers, &[(pair, room.settings_of(worn, pair))]);
             let (on_outer, vertices) = (snag.on_outer, vec![snag.vertex]);
-            let one = Snag { pair, on_outer, vertices, deepest: snag.deepest_mm * 1e-3 };
+            let one = Snag { pair, on_outer, vertices, deepest: from_mm(snag.deepest_mm) };
             let (place, normal) = one.place(outfit, buffers, &asked[0]);
             (place, looks(outfit, buffers, &[(place, normal, outer)])[0])
         }

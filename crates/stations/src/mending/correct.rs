@@ -10,6 +10,7 @@ use tin_cloak_core::mend::{
     bad_turns, keep_rigid, push_out_with, BadTurn, Mending, PoseCache, PushSettings, Trouble,
 };
 use tin_cloak_core::skeleton::Pose;
+use tin_cloak_core::units::from_mm;
 use tin_cloak_measure::measuring::board::Board;
 use tin_cloak_measure::measuring::measured::Measured;
 use tin_cloak_model::dress::dressed::Dress;
@@ -203,8 +204,8 @@ pub fn shape_for(
     };
     let (poses, trouble): (Vec<_>, Vec<_>) = there.iter().map(|p| (poses[*p].clone(), of(p))).unzip();
     let numbers: Vec<usize> = there.iter().map(|p| counted[*p]).collect();
-    let limit = what.options.limit_mm * 0.001;
-    let (rounds, step) = (ROUNDS, STEP_MM * 0.001);
+    let limit = from_mm(what.options.limit_mm);
+    let (rounds, step) = (ROUNDS, from_mm(STEP_MM));
     let (any_way, reweighed, steps) = (true, 1, STEPS);
     let settings = PushSettings {
         limit,

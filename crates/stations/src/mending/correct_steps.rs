@@ -11,6 +11,7 @@ use std::sync::atomic::AtomicBool;
 use std::sync::Arc;
 use tin_cloak_core::deform::{Driver, Morph};
 use tin_cloak_core::mend::{PoseCache, Trouble};
+use tin_cloak_core::units::to_mm;
 use tin_cloak_measure::measuring::board::Board;
 use tin_cloak_measure::measuring::measured::Measured;
 use tin_cloak_model::dress::piece::Piece;
@@ -525,7 +526,7 @@ fn corrective_notes(room: &Room, drivers: &[Driver]) -> Vec<String> {
     let of_turn = |shape: &Morph| {
         let driver = shape.driver.filter(|d| drivers.contains(d))?;
         let words = |name: &str, made: &Morph| {
-            let most = made.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max);
+            let most = made.offsets.iter().map(|o| to_mm(o.length())).fold(0.0, f32::max);
             format!("{name} {} vertices, at most {most:.1} mm", made.vertices.len())
         };
         let does = |piece: &Piece| {

@@ -8,6 +8,7 @@ use tin_cloak_core::mend::{
     keep_rigid, look_of_change, make_alike, push_out_with, Look, Mending, PieceReport, PoseCache,
     PushSettings, TrialPose, Trouble,
 };
+use tin_cloak_core::units::{from_mm, to_mm};
 use tin_cloak_formats::PieceKind;
 use tin_cloak_measure::measuring::board::Board;
 use tin_cloak_measure::measuring::measured::Measured;
@@ -289,7 +290,7 @@ fn without_what_spoils(
         for (v, share) in shares {
             now[v] = was[v].lerp(now[v], share);
         }
-        keep_rigid(&rigid_parts(worn), &worn.rest, now, what.options.limit_mm * 0.001);
+        keep_rigid(&rigid_parts(worn), &worn.rest, now, from_mm(what.options.limit_mm));
     }
     less
 }
@@ -306,7 +307,7 @@ fn claims(
         let (after_mm, spots_after) = showing(&after.board, what.ids[layer]);
         let worn = &what.dress.pieces[piece];
         let place = rest[piece].as_ref().unwrap_or(&worn.rest);
-        let moves: Vec<f32> = worn.rest.iter().zip(place).map(|(a, b)| a.distance(*b) * 1000.0).collect();
+        let moves: Vec<f32> = worn.rest.iter().zip(place).map(|(a, b)| to_mm(a.distance(*b))).collect();
         let report = reports.iter().find(|r| r.layer == layer);
         let furthest_mm = moves.iter().copied().fold(0.0, f32::max);
         let at_limit = furthest_mm >= what.options.limit_mm * 0.999;
@@ -342,7 +343,7 @@ impl Pushed {
         let mut next = rest.to_vec();
         for report in self.reports.iter().filter(|r| r.moved > 0) {
             let Some(piece) = piece_of[report.layer] else { continue };
-            let limit = what.options.limit_mm * 0.001;
+            let limit = from_mm(what.options.limit_mm);
             let start = &what.dress.pieces[piece].rest;
             let within = |(now, start): (&Vec3, &Vec3)| *start + (*now - *start).clamp_length_max(limit);
             let mut all: Vec<Vec3> = self.rest[report.layer].iter().zip(start.iter()).map(within).collect();
@@ -424,8 +425,8 @@ impl ToMend<'_> {
     /// What counts, and how clear it is to come.
     pub fn settings(&self) -> PushSettings {
         PushSettings {
-            measure: Settings { tolerance: self.tolerance_mm * 0.001, ..Settings::default() },
-            margin: self.options.margin_mm * 0.001,
+            measure: Settings { tolerance: from_mm(self.tolerance_mm), ..Settings::default() },
+            margin: from_mm(self.options.margin_mm),
             keep_rows: self.options.rows,
             ..PushSettings::default()
         }
@@ -442,7 +443,7 @@ fn pushed(
 ) -> Result<Pushed, WorkshopError> {
     let ToMend { dress, options, .. } = what;
     let Pushing { outfit, movable, at_rest, counted, poses, trouble } = Pushing::new(what, now);
-    let limit = options.limit_mm * 0.001;
+    let limit = from_mm(options.limit_mm);
     // What is not chosen stays, and so does what has gone as far as it may.
     let held = |piece: &Option<usize>| {
         let Some(piece) = *piece else { return Vec::new() };
@@ -454,10 +455,10 @@ fn pushed(
     };
     let held: Vec<Vec<bool>> = now.piece_of.iter().map(held).collect();
     let settings = PushSettings {
-        limit: options.limit_mm.min(PASS_MM) * 0.001,
+        limit: from_mm(options.limit_mm.min(PASS_MM)),
         reach: limit,
         rounds: pace.rounds,
-        step: pace.step_mm * 0.001,
+        step: from_mm(pace.step_mm),
         any_way: pace.any_way,
         judged: false,
         reweighed: 1,
@@ -496,7 +497,7 @@ fn without_always_on(pushed: &mut [Vec3], layer: &[Vec3], piece: &[Vec3]) {
 fn why_left(report: Option<&PieceReport>, at_limit: bool, is_stiff: bool, options: &MendOptions) -> String {
     match report {
         _ if at_limit => format!("it reached the limit of {:.0} mm", options.limit_mm),
-        Some(r) if r.left > options.limit_mm * 0.001 => {
+        Some(r) if r.left > from_mm(options.limit_mm) => {
             format!("some of it is deeper than the {:.0} mm that anything may move", options.limit_mm)
         }
         _ if is_stiff => "it is stiff: no single move of the whole plate clears every pose".to_owned(),

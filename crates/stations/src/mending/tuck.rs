@@ -12,6 +12,7 @@ use tin_cloak_core::clearance::{Outfit, Place};
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mend::{push_out, Mending, PoseCache, PushSettings};
 use tin_cloak_core::mesh::Topology;
+use tin_cloak_core::units::{from_mm, to_mm};
 use tin_cloak_measure::measuring::cells::{through_of, Counts, Kept, ThroughOf};
 use tin_cloak_measure::measuring::measured::Measured;
 use tin_cloak_model::dress::piece::Piece;
@@ -242,7 +243,7 @@ impl TuckOfRoom for Room {
             of: of.to_owned(),
             by: names_of(&self.state, by),
             count: shape.vertices.len(),
-            most_mm: shape.offsets.iter().map(|o| o.length() * 1000.0).fold(0.0, f32::max),
+            most_mm: shape.offsets.iter().map(|o| to_mm(o.length())).fold(0.0, f32::max),
         };
         let of_body = self.state.tucks_on().zip(self.dress.body.made_shapes());
         let body = (BODY, self.dress.body.name.as_str());
@@ -309,7 +310,7 @@ fn drawn_in(
     }
     let mut held: Vec<Vec<bool>> = vec![Vec::new(); outfit.layers.len()];
     held[layer] = under.iter().map(|by| by.is_none()).collect();
-    let limit = options.limit_mm * 0.001;
+    let limit = from_mm(options.limit_mm);
     let settings = PushSettings { limit, reach: limit, rounds: ROUNDS, ..what.settings() };
     let mending = Mending {
         outfit: &outfit,

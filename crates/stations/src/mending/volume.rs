@@ -6,6 +6,7 @@ use crate::mending::hide::HideOfRoom;
 use tin_cloak_core::deform::{Driver, Morph};
 use tin_cloak_core::mend::{gives_back, lost_volume, LostIn, LostVolume};
 use tin_cloak_core::skeleton::Pose;
+use tin_cloak_core::units::{from_mm, to_mm};
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::names::PieceId;
@@ -55,7 +56,7 @@ fn lost_of(room: &Room, parts: &[Option<usize>], least_mm: f32) -> Vec<LostParts
         most,
         parts: layers.into_iter().map(|lost| (part_of[lost.layer], lost)).collect(),
     };
-    let lost = lost_volume(&layers, &room.dress.body.skeleton, &poses, least_mm * 0.001);
+    let lost = lost_volume(&layers, &room.dress.body.skeleton, &poses, from_mm(least_mm));
     lost.into_iter().map(by_part).collect()
 }
 
@@ -86,7 +87,7 @@ impl VolumeOfRoom for Room {
             };
             LostRow {
                 turn: turn_in_words(self, &lost.driver),
-                most_mm: lost.most * 1000.0,
+                most_mm: to_mm(lost.most),
                 given_back: lost.parts.iter().all(|(part, _)| is_given_back(self, *part, &lost.driver)),
                 parts: lost.parts.iter().map(part).collect(),
             }
@@ -125,7 +126,7 @@ impl Doing<'_> {
             let room = self.room_of(&draft)?;
             let offsets = parts.into_iter().map(|(part, lost)| (part, lost.offsets)).collect();
             draft = self.with_corrective(&room, draft, &CalledUp { driver, offsets })?;
-            draft.notes.push(format!("{}: {:.1} mm", turn_in_words(&room, &driver), most * 1000.0));
+            draft.notes.push(format!("{}: {:.1} mm", turn_in_words(&room, &driver), to_mm(most)));
         }
         *self.draft = draft;
         Ok(format!("Give back what turns draw in: {}", names.join(", ")))

@@ -5,6 +5,7 @@ use crate::seating::posed_cloth::{PosedCloth, PosedClothOfRoom};
 use glam::Vec3;
 use tin_cloak_core::mend::{keep_rigid, move_with_partners};
 use tin_cloak_core::seat::{dab, Brush, Stroke};
+use tin_cloak_core::units::from_mm;
 use tin_cloak_formats::PieceKind;
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::room::Room;
@@ -39,7 +40,7 @@ impl StrokeOnPiece for BrushStroke {
         }
         let strength = match self.stroke {
             Stroke::Smooth => self.strength * 0.01,
-            _ => self.strength * 0.001,
+            _ => from_mm(self.strength),
         };
         let firm = self.firm_percent * 0.01;
         if !(0.0..=1.0).contains(&strength) || !(0.0..=1.0).contains(&firm) {

@@ -5,6 +5,7 @@ use crate::seating::ground::{Ground, REACH};
 use glam::Vec3;
 use serde::Serialize;
 use tin_cloak_core::seat::{ease, GapWish, PieceSurface};
+use tin_cloak_core::units::{from_mm, to_mm};
 use tin_cloak_formats::PieceKind;
 use tin_cloak_model::dress::chosen::Choosing;
 use tin_cloak_model::dress::dressed::Dress;
@@ -35,7 +36,7 @@ pub fn eased(
     if !sane {
         return Err(WorkshopError::BadEase);
     }
-    let wish = GapWish { least: options.least_mm * 0.001, most: most * 0.001 };
+    let wish = GapWish { least: from_mm(options.least_mm), most: from_mm(most) };
     let ground = Ground::beneath(dress, index);
     let side = &piece.walls().towards_body;
     let rigid = rigid_parts(piece);
@@ -55,7 +56,7 @@ impl HowFar {
     fn between(before: &[Vec3], after: &[Vec3]) -> Self {
         let moves = before.iter().zip(after).map(|(a, b)| a.distance(*b)).filter(|d| *d > 1e-5);
         let (vertices, most) = moves.fold((0, 0.0f32), |(n, most), d| (n + 1, most.max(d)));
-        Self { vertices, most_mm: most * 1000.0 }
+        Self { vertices, most_mm: to_mm(most) }
     }
 }
 

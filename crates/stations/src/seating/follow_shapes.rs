@@ -7,6 +7,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 use tin_cloak_core::bind::BindTarget;
 use tin_cloak_core::seat::{carry_shapes, OnTop};
+use tin_cloak_core::units::{from_mm, to_mm};
 use tin_cloak_model::dress::figure_shapes::Carried;
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::stiff_parts::rigid_parts;
@@ -102,7 +103,7 @@ impl Doing<'_> {
         let shapes = Ground::offsets(dress, index, &followed);
         let target = BindTarget::new(&piece.rest, &piece.topology);
         let rigid = rigid_parts(piece);
-        let tolerance = self.room.state.tolerance_mm * 0.001;
+        let tolerance = from_mm(self.room.state.tolerance_mm);
         let on_top = OnTop { target: &target, side: &piece.walls().towards_body, rigid: &rigid, tolerance };
         let fail = |source| WorkshopError::Bind { piece: piece.name.clone(), source };
         carry_shapes(on_top, ground.covering(), &shapes).map_err(fail)
@@ -111,7 +112,7 @@ impl Doing<'_> {
 
 /// How many of the shapes move it, and how far at most.
 fn carried_note(piece: &Piece, carried: &[Vec<Vec3>]) -> String {
-    let furthest = |offsets: &Vec<Vec3>| offsets.iter().map(|o| o.length()).fold(0.0, f32::max) * 1000.0;
+    let furthest = |offsets: &Vec<Vec3>| to_mm(offsets.iter().map(|o| o.length()).fold(0.0, f32::max));
     let moves: Vec<f32> = carried.iter().map(furthest).filter(|mm| *mm > 0.01).collect();
     let most = moves.iter().copied().fold(0.0, f32::max);
     if moves.is_empty() {

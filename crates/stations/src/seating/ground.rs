@@ -7,6 +7,7 @@ use tin_cloak_core::clearance::{Covering, PosedSide, Side};
 use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::vertex_normals_into;
 use tin_cloak_core::seat::Gap;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_model::dress::derived::Weighed;
 use tin_cloak_model::dress::dressed::Dress;
 use tin_cloak_model::dress::piece::Piece;
@@ -117,7 +118,7 @@ pub fn outward_normals(piece: &Piece, positions: &[Vec3]) -> Vec<Vec3> {
 
 /// Gaps as a map: millimetres, not a number where nothing lies beneath.
 pub fn mm_of(gaps: &[Option<Gap>]) -> Vec<f32> {
-    gaps.iter().map(|g| g.map_or(f32::NAN, |g| g.clearance * 1000.0)).collect()
+    gaps.iter().map(|g| g.map_or(f32::NAN, |g| to_mm(g.clearance))).collect()
 }
 
 /// Asked of a room: all that lies beneath a piece at rest, and the gaps to it.

@@ -7,6 +7,7 @@ use tin_cloak_core::query::Bvh;
 use tin_cloak_core::seat::{covered_joints, find_pose, rest_from_pose, FoundPose, Sitting};
 use tin_cloak_core::skeleton::Pose;
 use tin_cloak_core::trial::{Humanoid, Limbs};
+use tin_cloak_core::units::to_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::dressed::Dress;
 use tin_cloak_model::dress::piece::Piece;
@@ -81,7 +82,6 @@ pub fn carried_to_rest(dress: &Dress, index: usize, pose: &Pose) -> Result<Vec<V
 
 /// What was found, for people.
 pub fn pose_notes(dress: &Dress, found: &FoundPose, joints: &[JointId]) -> Vec<String> {
-    let mm = |metres: f32| metres * 1000.0;
     let names = &dress.body.skeleton.names;
     let turned: Vec<String> = joints
         .iter()
@@ -94,10 +94,10 @@ pub fn pose_notes(dress: &Dress, found: &FoundPose, joints: &[JointId]) -> Vec<S
         format!("modelled with {turned}"),
         format!(
             "typical gap {:.1} mm, uneven by {:.1} mm (was {:.1}), deepest sunk {:.1} mm",
-            mm(found.typical_gap),
-            mm(found.unevenness),
-            mm(found.unevenness_before),
-            mm(found.deepest_sunk)
+            to_mm(found.typical_gap),
+            to_mm(found.unevenness),
+            to_mm(found.unevenness_before),
+            to_mm(found.deepest_sunk)
         ),
     ]
 }

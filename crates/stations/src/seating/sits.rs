@@ -3,6 +3,7 @@
 use crate::seating::ground::GroundOfRoom;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::seat::Gap;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_model::dress::room::Room;
 
 /// Upper ends of the bars of the gap histogram, millimetres; the first holds what is sunk.
@@ -33,7 +34,7 @@ impl SeatReport {
         let mut report = Self::default();
         let mut sum = 0.0;
         for gap in gaps.iter().flatten() {
-            let mm = gap.clearance * 1000.0;
+            let mm = to_mm(gap.clearance);
             report.measured += 1;
             sum += mm;
             report.widest_mm = report.widest_mm.max(mm);

@@ -9,6 +9,7 @@ use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::{Arc, Mutex, PoisonError};
 use tin_cloak_core::mend::PoseCache;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_measure::measuring::board::Board;
 use tin_cloak_measure::measuring::cells::{board_of, measured_of};
 use tin_cloak_measure::measuring::missing::measure_all;
@@ -529,13 +530,13 @@ pub(super) fn brought(before: &Room, was: &Board, after: &Room, is: &Board) -> S
     let made = |room: &Room| (room.state.tucks.clone(), room.state.body_correctives.clone());
     if made(before) != made(after) {
         let of_body = after.dress.body.made_shapes().iter().flat_map(|m| &m.offsets);
-        of_body.for_each(|o| add(o.length() * 1000.0));
+        of_body.for_each(|o| add(to_mm(o.length())));
     }
     for piece in &after.dress.pieces {
         let Some(old) = before.dress.pieces.iter().find(|p| p.id == piece.id) else { continue };
-        let at_rest = old.rest.iter().zip(piece.rest.iter()).map(|(a, b)| a.distance(*b) * 1000.0);
+        let at_rest = old.rest.iter().zip(piece.rest.iter()).map(|(a, b)| to_mm(a.distance(*b)));
         let fresh = piece.correctives.iter().skip(old.correctives.len());
-        let in_poses = fresh.flat_map(|m| &m.offsets).map(|o| o.length() * 1000.0);
+        let in_poses = fresh.flat_map(|m| &m.offsets).map(|o| to_mm(o.length()));
         at_rest.chain(in_poses).for_each(&mut add);
     }
     StepGain {

@@ -6,6 +6,7 @@ use rayon::prelude::*;
 use std::collections::BTreeSet;
 use tin_cloak_core::mend::TrialPose;
 use tin_cloak_core::mesh::Mesh;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_formats::Companions;
 use tin_cloak_measure::measuring::board::Board;
 use tin_cloak_model::dress::room::Room;
@@ -88,5 +89,5 @@ fn furthest_mm(ours: &[Vec<Vec3>], theirs: &[Vec<Vec3>]) -> f32 {
     if !alike || corners().any(|(_, b)| !b.is_finite()) {
         return f32::INFINITY;
     }
-    corners().map(|(a, b)| a.distance(*b) * 1000.0).fold(0.0, f32::max)
+    corners().map(|(a, b)| to_mm(a.distance(*b))).fold(0.0, f32::max)
 }

@@ -14,6 +14,7 @@ use tin_cloak_core::clearance::Layer;
 use tin_cloak_core::deform::{add_morphs, linear_blend};
 use tin_cloak_core::skeleton::{Pose, Skeleton};
 use tin_cloak_core::skin::Skin;
+use tin_cloak_core::units::to_mm;
 use tin_cloak_formats::{Companions, Document, MeshPart};
 use tin_cloak_measure::measuring::board::Board;
 use tin_cloak_model::dress::body::Body;
@@ -266,7 +267,7 @@ fn furthest_mm(layer: &Layer, own: &Outgoing, here: &[Vec3], there: &[Vec3]) -> 
     let split = layer.topology.weld.scatter(here);
     let far = |(at, v): (&u32, &u32)| match (split.get(*at as usize), there.get(*v as usize)) {
         // A place that is no number is nowhere near.
-        (Some(a), Some(b)) if b.is_finite() => a.distance(*b) * 1000.0,
+        (Some(a), Some(b)) if b.is_finite() => to_mm(a.distance(*b)),
         _ => f32::INFINITY,
     };
     own.from.iter().zip(&own.to).map(far).fold(0.0, f32::max)
