@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 use tin_cloak_formats::{MaterialRun, Materials, Picture};
+use tin_cloak_model::dress::trials::Trial;
+use tin_cloak_stations::handover::forms::obj_in;
 use tin_cloak_testkit::{wearing, wearing_bound, Bench};
 use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
@@ -336,6 +338,43 @@ fn a_clip_goes_out_as_bvh_and_its_joints_are_where_they_were() {
     assert!(bvh_of(&room.dress, &room.trials, "range", CM).unwrap().contains("Frame Time: 1\n"));
     let refused = bvh_of(&room.dress, &room.trials, "waltz", CM).unwrap_err().to_string();
     assert!(refused.starts_with("no motion is called “waltz”: there are rest, range"), "{refused}");
+}
+
+/// What OpenUSD itself (PyPI: usd-core 26.11) finds wrong with a USD, and how far its own skinning at a time is from
+/// the vertices of an OBJ.
+fn asked_of_openusd(usd: &str, frame: usize, obj: &str) -> serde_json::Value {
+    let root = concat!(env!("CARGO_MANIFEST_DIR"), "/../..");
+    let folder = tempfile::tempdir().unwrap();
+    let [usd_file, obj_file] = ["o.usda", "o.obj"].map(|name| folder.path().join(name));
+    std::fs::write(&usd_file, usd).unwrap();
+    std::fs::write(&obj_file, obj).unwrap();
+    let mut python = std::process::Command::new("python3");
+    python.env("PYTHONPATH", format!("{root}/target/usd-core")).arg(format!("{root}/scripts/check-usd.py"));
+    let out = python.arg(usd_file).arg(frame.to_string()).arg(obj_file).output().unwrap();
+    assert!(out.status.success(), "run scripts/test.sh once: {}", String::from_utf8_lossy(&out.stderr));
+    serde_json::from_slice(&out.stdout).unwrap()
+}
+
+/// In a walk, where the body's own shapes are called up by its knees and elbows too.
+#[test]
+fn openusd_skins_what_goes_out_as_it_is_shown() {
+    let room = wearing_bound(&[("breeches", 1)]).room();
+    let body = &room.dress.body;
+    let parts = Parts::default();
+    let usd = usda_of(&room.dress, &parts).unwrap();
+    let clip = &body.clips[0];
+    for frame in [0, 10, 25] {
+        let time = frame as f32 / 30.0;
+        let pose = clip.sample(&body.skeleton, time);
+        let trial = Trial { pose, time, is_still: false, ..room.trials.trials[0].clone() };
+        let (obj, _) = obj_in(&room.dress, &parts, Some(&trial), "o.mtl").unwrap();
+        let told = asked_of_openusd(&usd, frame, &obj);
+        assert_eq!(told["errors"], serde_json::json!([]), "{told}");
+        let apart: Vec<f64> =
+            told["apart_mm"].as_object().unwrap().values().filter_map(|v| v.as_f64()).collect();
+        assert_eq!(apart.len(), 2, "{told}");
+        assert!(apart.iter().all(|mm| *mm < 0.05), "{told}");
+    }
 }
 
 #[test]
