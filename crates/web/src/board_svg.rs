@@ -388,6 +388,7 @@ fn state(cell: Option<&Cell>) -> String {
         return cell.least_clearance_mm.map_or("clear".to_owned(), |c| format!("clear, least gap {c:.1} mm"));
     }
     let (depth, out) = (cell.depth_mm(), cell.poking + cell.sunk);
-    let area = if cell.poking_cm2 > 0.0 { format!(", {:.1} cm²", cell.poking_cm2) } else { String::new() };
+    let seen = cell.seen_cm2();
+    let area = if seen > 0.0 { format!(", {seen:.1} cm²") } else { String::new() };
     format!("{depth:.1} mm deep, {out} vertices out{area}")
 }

@@ -33,7 +33,10 @@ pub(crate) fn verdict(board: Option<&Board>) -> String {
     match bad {
         0 if board.is_clear() => "Clear: nothing pokes through in any counted pose.".to_owned(),
         0 => format!("{} cells cannot be measured.", board.unmeasurable_cells()),
-        n => format!("{n} cells out of tolerance, {deepest:.1} mm at most."),
+        n => format!(
+            "{n} cells out of tolerance, {deepest:.1} mm and {:.1} cm² in sight at most.",
+            board.most_seen_cm2()
+        ),
     }
 }
 

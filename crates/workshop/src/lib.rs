@@ -15,9 +15,10 @@ pub use batch::dressed_file::{DressedFile, OnlyAgainst, Tell, TrialSays, TrialWi
 pub use batch::fit::{fit_files, FollowedShapes, PieceFile};
 pub use batch::named_file::NamedFile;
 pub use history::effects::Summary;
+pub use history::held_back::HeldBack;
 pub use history::jobs::{JobId, Jobs};
 pub use history::measurer::MeasureState;
-pub use history::plan::{HeldBack, Plan, StepGain, Tried};
+pub use history::plan::{Plan, StepGain, Tried};
 pub use history::tried_steps::TriedStep;
 pub use history::workshop::{OpenFitting, Workshop};
 pub use proving::proof::{prove, Proof, EQUAL_MM};

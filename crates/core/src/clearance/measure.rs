@@ -45,7 +45,7 @@ pub struct PairMeasure {
     pub poking: usize,
     /// Depth of the deepest of them; 0 when none pokes.
     pub deepest: f32,
-    /// Inner area that pokes through.
+    /// Inner area that pokes through, in sight.
     pub poking_area: f32,
     /// Poking or sunk vertices that are hidden from every side.
     pub buried: usize,
@@ -53,6 +53,8 @@ pub struct PairMeasure {
     pub sunk: usize,
     /// Depth of the deepest of them; 0 when none is sunk.
     pub sunk_deepest: f32,
+    /// Outer area that is sunk, in sight.
+    pub sunk_area: f32,
     /// Depth of the deepest stretch of an edge, between vertices, in sight; 0 when there is none.
     pub edge_deepest: f32,
     /// Least clearance of a covered vertex that is not buried; `None` when none could be asked.

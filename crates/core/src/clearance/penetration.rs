@@ -253,7 +253,7 @@ pub(super) fn through_in(view: &PairView, meeting: &[(u32, u32)]) -> Penetration
             view.reached(on_outer, meeting).into_iter().filter(|(_, a)| a.clearance < -settings.tolerance);
         spots.extend(out.map(|(v, asked)| match on_outer {
             false => view.inner_spot(v, &asked),
-            true => outer_spot(v, &asked),
+            true => view.outer_spot(v, &asked),
         }));
     }
     let least = Least::default();
@@ -343,10 +343,12 @@ impl PairView<'_, '_> {
         let Asked { clearance, normal, .. } = *asked;
         PenetrationSpot { on_outer: false, vertex, clearance, normal, area }
     }
-}
 
-fn outer_spot(vertex: u32, asked: &Asked) -> PenetrationSpot {
-    PenetrationSpot { on_outer: true, vertex, clearance: asked.clearance, normal: asked.normal, area: 0.0 }
+    fn outer_spot(&self, vertex: u32, asked: &Asked) -> PenetrationSpot {
+        let area = vertex_area(self.outer_side(), &self.outer().positions, vertex);
+        let Asked { clearance, normal, .. } = *asked;
+        PenetrationSpot { on_outer: true, vertex, clearance, normal, area }
+    }
 }
 
 /// The same from points that were asked before.
@@ -364,7 +366,7 @@ pub(super) fn through_of(view: &PairView, points: &PairPoints) -> Penetration {
     }
     let sunk = coverage.over.iter().zip(&points.outer);
     let sunk = sunk.filter_map(|(v, a)| Some((*v, a.filter(|a| a.clearance < -tolerance)?)));
-    found.spots.extend(sunk.map(|(vertex, asked)| outer_spot(vertex, &asked)));
+    found.spots.extend(sunk.map(|(vertex, asked)| view.outer_spot(vertex, &asked)));
     found.stretches = view.stretches(&view.meeting());
     found.judged(view)
 }
@@ -419,6 +421,7 @@ pub fn sum_up(through: &Penetration, sight: &Sight, worst_strain: f32) -> PairMe
         buried: 0,
         sunk: 0,
         sunk_deepest: 0.0,
+        sunk_area: 0.0,
         least_clearance: through.least_clearance,
         worst_strain,
         edge_deepest: sight.stretch.map_or(0.0, |s| s.1),
@@ -430,6 +433,7 @@ pub fn sum_up(through: &Penetration, sight: &Sight, worst_strain: f32) -> PairMe
             m.buried += 1;
         } else if spot.on_outer {
             m.sunk += 1;
+            m.sunk_area += spot.area;
             m.sunk_deepest = m.sunk_deepest.max(-spot.clearance);
         } else {
             m.poking += 1;

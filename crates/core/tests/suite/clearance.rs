@@ -63,6 +63,8 @@ fn a_sphere_five_millimetres_too_small_is_poked_through_by_five() {
     assert!((m.sunk_deepest - 0.005).abs() < 3e-4, "{}", m.sunk_deepest);
     // All of the sphere pokes: 4 π r² is 0.1257 m².
     assert!((m.poking_area - 0.1257).abs() < 0.002, "{}", m.poking_area);
+    // So does all of the smaller one lie inside: 0.1134 m².
+    assert!((m.sunk_area - 0.1134).abs() < 0.002, "{}", m.sunk_area);
 }
 
 #[test]

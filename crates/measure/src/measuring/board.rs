@@ -251,6 +251,16 @@ impl Board {
         self.out(Counts::Counted).count()
     }
 
+    /// What they weigh, each by what is seen of it: 1 for one that anybody notices.
+    pub fn bad_weight(&self) -> f32 {
+        self.out(Counts::Counted).fold(0.0, |sum, c| sum + c.2.weight())
+    }
+
+    /// What is seen of the counted cell that shows most, square centimetres.
+    pub fn most_seen_cm2(&self) -> f32 {
+        self.out(Counts::Counted).map(|c| c.2.seen_cm2()).fold(0.0, f32::max)
+    }
+
     /// How many are that are there for stress only, and how deep the deepest is, millimetres.
     pub fn stress_cells(&self) -> (usize, f32) {
         let out = self.out(Counts::Stress);

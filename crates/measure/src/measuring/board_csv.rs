@@ -20,7 +20,7 @@ impl Board {
                 c.sunk_deepest_mm,
                 c.edge_deepest_mm,
                 c.contact_mm,
-                c.poking_cm2,
+                c.seen_cm2(),
                 c.crossing_mm,
                 c.worst_strain,
             ];

@@ -14,6 +14,8 @@ pub struct Cell {
     pub buried: usize,
     pub sunk: usize,
     pub sunk_deepest_mm: f32,
+    #[serde(default)]
+    pub sunk_cm2: f32,
     pub least_clearance_mm: Option<f32>,
     pub worst_strain: f32,
     /// Length of the curves in which the two surfaces run through each other, millimetres.
@@ -47,6 +49,21 @@ impl Cell {
     /// Deepest of poking, sunk, between vertices and contact: what the board shows.
     pub fn depth_mm(&self) -> f32 {
         self.deepest_mm.max(self.sunk_deepest_mm).max(self.edge_deepest_mm).max(self.contact_mm)
+    }
+
+    /// What is out in sight, of both layers, square centimetres.
+    pub fn seen_cm2(&self) -> f32 {
+        self.poking_cm2 + self.sunk_cm2
+    }
+
+    /// How much it weighs that the cell is out of tolerance: what shows through a slit weighs less than what anybody
+    /// notices. What lies between vertices, or touches where rest does not, has no area of its own.
+    pub fn weight(&self) -> f32 {
+        match self.is_bad() {
+            false => 0.0,
+            true if self.contact_mm > 0.0 => 1.0,
+            true => (self.seen_cm2() / NOTICED_CM2).clamp(SLIT, 1.0),
+        }
     }
 
     /// True when anything visible is out of tolerance.
@@ -112,6 +129,10 @@ impl Default for Cell {
     }
 }
 
+/// What anybody notices on a figure, and what the smallest slit weighs besides (common practice, no source).
+const NOTICED_CM2: f32 = 1.0;
+const SLIT: f32 = 0.1;
+
 /// An edge longer or shorter than this times its length at rest is strained.
 const STRETCHED: f32 = 1.6;
 const SQUASHED: f32 = 0.4;
@@ -123,6 +144,11 @@ fn hundredths(metres: f32) -> f32 {
     (metres * 1e5).round() / 100.0
 }
 
+/// A hundredth of a square centimetre is finer than anything that follows from it.
+fn cm2(square_metres: f32) -> f32 {
+    (square_metres * 1e6).round() / 100.0
+}
+
 impl From<&PairMeasure> for Cell {
     fn from(m: &PairMeasure) -> Self {
         let mm = hundredths;
@@ -130,10 +156,11 @@ impl From<&PairMeasure> for Cell {
             covered: m.covered,
             poking: m.poking,
             deepest_mm: mm(m.deepest),
-            poking_cm2: (m.poking_area * 1e6).round() / 100.0,
+            poking_cm2: cm2(m.poking_area),
             buried: m.buried,
             sunk: m.sunk,
             sunk_deepest_mm: mm(m.sunk_deepest),
+            sunk_cm2: cm2(m.sunk_area),
             least_clearance_mm: m.least_clearance.map(mm),
             // What is endless is no figure: the cell cannot be measured.
             worst_strain: if m.worst_strain.is_finite() {

@@ -77,3 +77,27 @@ fn a_board_as_a_table() {
     told.poses[1].counts = Counts::Stress;
     insta::assert_snapshot!(told.to_csv());
 }
+
+#[test]
+fn a_cell_weighs_by_what_is_seen_of_it() {
+    let cell = |poking_cm2: f32, sunk_cm2: f32| Cell {
+        poking: 3,
+        deepest_mm: 2.0,
+        poking_cm2,
+        sunk_cm2,
+        ..Cell::default()
+    };
+    assert_eq!(Cell::default().weight(), 0.0);
+    assert_eq!([cell(0.01, 0.0), cell(0.3, 0.2), cell(0.8, 0.9)].map(|c| c.weight()), [0.1, 0.5, 1.0]);
+    // Between vertices, in each other: the one is a slit, of the other nobody knows how much shows.
+    assert_eq!(Cell { edge_deepest_mm: 2.0, ..Cell::default() }.weight(), 0.1);
+    assert_eq!(Cell { contact_mm: 2.0, ..Cell::default() }.weight(), 1.0);
+    let mut told = board(&[[Some(2.0), None], [Some(3.0), Some(1.0)]]);
+    told.cells[0][0] = Some(cell(0.3, 0.2));
+    told.cells[1][0] = Some(cell(4.0, 0.5));
+    told.cells[1][1] = Some(cell(0.0, 0.0));
+    assert_eq!((told.bad_cells(), told.bad_weight(), told.most_seen_cm2()), (3, 1.6, 4.5));
+    // What is there for stress only is neither.
+    told.poses[1].counts = Counts::Stress;
+    assert_eq!((told.bad_weight(), told.most_seen_cm2()), (0.5, 0.5));
+}

@@ -48,7 +48,8 @@ const STILL: [&str; 4] = ["rest", RANGE, BY_HAND, ON_THE_WAY];
 
 /// The group of the built-in poses, and of those on the way to them.
 pub const RANGE: &str = "range";
-const ON_THE_WAY: &str = "on the way";
+/// The group of poses on the way to built-in ones.
+pub const ON_THE_WAY: &str = "on the way";
 /// How far on the way to a pose it is tried too.
 const ON_THE_WAY_AT: [(f32, &str); 2] = [(0.5, "half of"), (0.75, "three quarters of")];
 

@@ -24,6 +24,8 @@ const WORTH_GOING_ON: f32 = 0.02;
 pub struct Left {
     /// Counted cells out of tolerance.
     pub cells: usize,
+    /// What these weigh, each by what is seen of it.
+    pub seen: f32,
     /// How much pieces are torn: cloth that is clear since it is torn is no better.
     pub torn: f32,
     /// The depths of the cells that could be cured, millimetres.
@@ -33,7 +35,12 @@ pub struct Left {
 impl Left {
     /// Of cells no more than `most_mm` counts.
     pub fn on(board: &Board, most_mm: f32) -> Self {
-        Self { cells: board.bad_cells(), torn: board.torn(), mm: curable_mm(board, most_mm) }
+        Self {
+            cells: board.bad_cells(),
+            seen: board.bad_weight(),
+            torn: board.torn(),
+            mm: curable_mm(board, most_mm),
+        }
     }
 
     /// Cells, and what is torn counted like them.
@@ -41,9 +48,9 @@ impl Left {
         self.cells as f32 + TORN * self.torn
     }
 
-    /// All of it as one number, millimetres: cells and what is torn weigh like depth.
+    /// All of it as one number, millimetres: cells, by what is seen of them, and what is torn weigh like depth.
     pub fn weight(self) -> f32 {
-        self.mm + CELL_MM * self.bad()
+        self.mm + CELL_MM * (self.seen + TORN * self.torn)
     }
 
     /// Less is left in all, though it may lie in some cells more: what comes next clears these.

@@ -3,6 +3,7 @@
 pub(crate) mod behind;
 pub(crate) mod crews;
 pub(crate) mod effects;
+pub(crate) mod held_back;
 pub(crate) mod jobs;
 mod judged;
 pub(crate) mod limit_sets;

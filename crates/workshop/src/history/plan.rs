@@ -1,6 +1,7 @@
 //! A plan of mending: what may help is tried one after the other on a draft and measured in all poses; what brings
 //! something is part of the plan, and the next is tried on top of it. Nothing is changed by making one.
 
+use crate::history::held_back::HeldBack;
 use crate::history::jobs::JobId;
 use crate::history::judged::{look_of_all, may_help, Judged};
 use crate::history::workshop::Workshop;
@@ -148,40 +149,6 @@ pub struct Plan {
     pub stopped: bool,
 }
 
-/// Poses that a plan holds back: no step is made for them, and each is judged by them.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-pub struct HeldBack {
-    /// How many.
-    pub poses: usize,
-    /// Counted cells out of tolerance in them now, and when all of the plan is done.
-    pub cells: (usize, usize),
-    /// Their depth in all, millimetres.
-    pub mm: (f32, f32),
-}
-
-impl HeldBack {
-    /// “in 60 poses held back 4 % of the depth is left, 12 cells”; nothing where nothing was out.
-    pub fn in_words(&self) -> Option<String> {
-        let left = self.mm.1 / self.mm.0.max(f32::MIN_POSITIVE) * 100.0;
-        (self.poses > 0 && self.mm.0 > 0.0).then(|| {
-            format!(
-                "in {} poses held back {left:.0} % of the depth is left: {} → {} cells, {:.0} → {:.0} mm",
-                self.poses, self.cells.0, self.cells.1, self.mm.0, self.mm.1
-            )
-        })
-    }
-
-    /// “in 71 poses that nothing was made for 88 cells are out of tolerance, 1026 mm deep in all”.
-    pub fn left_in_words(&self) -> Option<String> {
-        (self.poses > 0).then(|| {
-            format!(
-                "in {} poses that nothing was made for {} cells are out of tolerance, {:.0} mm deep in all",
-                self.poses, self.cells.1, self.mm.1
-            )
-        })
-    }
-}
-
 impl Weighed for Plan {
     fn bytes(&self) -> usize {
         (self.steps.len() + self.no_help.len()) * 512 + self.left.len() * 128
@@ -189,7 +156,7 @@ impl Weighed for Plan {
 }
 
 /// Goes up when other means are tried, or judged otherwise: plans kept before are then left alone.
-const PLANS: u32 = 13;
+const PLANS: u32 = 14;
 
 /// The plans that are being made, as far as they are, by fitting.
 pub(crate) type SoFar = Mutex<HashMap<i64, Arc<Plan>>>;
@@ -487,15 +454,10 @@ impl<'a> Planning<'a> {
     /// The plan from the state that its first so many steps lead to.
     fn plan_from(&self, first: usize) -> Plan {
         let (was, is) = (&self.keys[first].1, &self.judged);
-        let both = |of: &dyn Fn(&Board) -> usize| (of(&was.held), of(&is.held));
         Plan {
             steps: self.plan.steps[first..].to_vec(),
             cells: (was.board.bad_cells(), is.board.bad_cells()),
-            held: HeldBack {
-                poses: is.held.poses.len(),
-                cells: both(&Board::bad_cells),
-                mm: (was.held.out_mm(), is.held.out_mm()),
-            },
+            held: HeldBack::between(&was.held, &is.held),
             ..self.plan.clone()
         }
     }

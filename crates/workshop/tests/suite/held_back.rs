@@ -1,9 +1,11 @@
 //! Poses besides those that are tried: mended for when asked, and held back to judge a plan by.
 
+use tin_cloak_measure::measuring::board::{Board, BoardPair, BoardPose};
+use tin_cloak_measure::measuring::cell::Cell;
 use tin_cloak_testkit::wearing_bound;
 use tin_cloak_workshop::{
-    held_back, Against, BindingStep, Chosen, MeansKind, MendOptions, MendingStep, Method, Step, TrialChange,
-    TrialStep,
+    held_back, Against, BindingStep, Chosen, HeldBack, MeansKind, MendOptions, MendingStep, Method, Step,
+    TrialChange, TrialStep,
 };
 
 fn push(combined: usize) -> Step {
@@ -72,4 +74,32 @@ fn a_plan_binds_by_what_measures_best() {
     assert!(held.poses > 50 && held.mm.1 <= held.mm.0, "{held:?}");
     let first = Method::Both;
     assert_eq!(bench.room().piece_state(1).recipe.options.method, first, "nothing is changed by making it");
+}
+
+/// What is left on the way to built-in poses stands apart: those are poses that every motion goes through.
+#[test]
+fn what_is_left_on_the_way_is_told_apart() {
+    let board = |cells: &[(&str, f32)]| {
+        let pose = |(group, _): &(&str, f32)| BoardPose { group: (*group).into(), ..BoardPose::default() };
+        let cell = |(_, mm): &(&str, f32)| Cell {
+            deepest_mm: *mm,
+            poking: usize::from(*mm > 0.0),
+            ..Cell::default()
+        };
+        Board {
+            pairs: vec![BoardPair { ids: [1, 0], at_rest: true, tolerance_mm: 0.5, ..BoardPair::default() }],
+            poses: cells.iter().map(pose).collect(),
+            cells: cells.iter().map(|c| vec![Some(cell(c))]).collect(),
+            ..Board::default()
+        }
+    };
+    let was = board(&[("on the way", 3.0), ("on the way", 1.0), ("combined", 6.0)]);
+    let is = board(&[("on the way", 0.0), ("on the way", 2.0), ("combined", 3.0)]);
+    let said = HeldBack::between(&was, &is).in_words().unwrap();
+    insta::assert_snapshot!(said);
+    let clear = board(&[("combined", 0.0)]);
+    assert_eq!(HeldBack::between(&clear, &clear).in_words(), None);
+    let combined = board(&[("combined", 4.0)]);
+    let said = HeldBack::between(&combined, &clear).in_words().unwrap();
+    assert!(!said.contains("on the way") && said.contains(" 0 % of the depth is left"), "{said}");
 }
