@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Runs every test, on a fresh machine too: installs the browser for the page tests and the
-# public glTF validator and OpenUSD for the file tests when they are missing. Words behind it go to cargo:
+# public glTF validator, OpenUSD and axe-core for the tests when they are missing. Words behind it go to cargo:
 # `bash scripts/test.sh -p tin-cloak-core geodesic`.
 set -euo pipefail
 cd "$(dirname "$0")/.."
@@ -13,6 +13,11 @@ if [ ! -d target/gltf-validator/node_modules/gltf-validator ]; then
   command -v npm >/dev/null || apt-get install -y -qq nodejs npm >/dev/null
   mkdir -p target/gltf-validator
   npm install --silent --no-audit --no-fund --prefix target/gltf-validator gltf-validator@2.0.0-dev.3.10
+fi
+# What the page tests ask about accessibility.
+if [ ! -d target/axe/node_modules/axe-core ]; then
+  mkdir -p target/axe
+  npm install --silent --no-audit --no-fund --prefix target/axe axe-core@4.14.1
 fi
 # OpenUSD itself, which the tests of USD files ask.
 if [ ! -d target/usd-core/pxr ]; then

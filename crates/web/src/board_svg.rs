@@ -53,7 +53,7 @@ pub struct Heading {
 }
 
 /// A row's name.
-pub struct RowName {
+pub struct BoardRow {
     /// Upper edge.
     pub y: f32,
     /// As it is written.
@@ -62,6 +62,8 @@ pub struct RowName {
     pub pair: String,
     /// True when it is folded away.
     pub folded: bool,
+    /// From left to right.
+    pub cells: Vec<CellBox>,
 }
 
 /// The rows of a board in the order they are drawn: the worst first, and last those in which nothing is
@@ -98,10 +100,8 @@ pub struct Drawing {
     pub row_height: f32,
     /// Of the groups of poses.
     pub headings: Vec<Heading>,
-    /// Names of rows.
-    pub rows: Vec<RowName>,
-    /// All cells.
-    pub cells: Vec<CellBox>,
+    /// From above.
+    pub rows: Vec<BoardRow>,
 }
 
 impl Drawing {
@@ -113,6 +113,11 @@ impl Drawing {
             heading.beyond = words.join(", ");
         }
         self
+    }
+
+    /// All cells, row by row.
+    pub fn cells(&self) -> impl Iterator<Item = &CellBox> {
+        self.rows.iter().flat_map(|row| &row.cells)
     }
 
     /// Height of every cell.
@@ -228,24 +233,24 @@ pub fn draw(board: &Board, before: Option<&Board>, wish: &Wish) -> Drawing {
     let row_height = (142.0 / shown.max(1) as f32).clamp(13.0, 24.0);
     let before = before.map(|old| (old, Matching::between(board, old)));
     let (headings, columns) = columns(board, wish);
-    let mut cells = Vec::new();
-    for (col, column) in columns.iter().enumerate() {
-        for (line, &row) in order.iter().enumerate() {
+    let row = |(line, &row): (usize, &usize)| {
+        let (y, folded) = (TOP + line as f32 * row_height, line >= shown);
+        let of_column = |(col, column): (usize, &Column)| {
             let pose = worst_of(board, &column.poses, row);
-            let y = TOP + line as f32 * row_height;
             let drawn = cell(board, before.as_ref(), pose, row, column.x, y, column.width);
             let from = column.poses.iter().copied().min().unwrap_or(pose);
             let to = column.poses.iter().copied().max().unwrap_or(pose);
-            cells.push(CellBox { line, col, from, to, folded: line >= shown, ..drawn });
+            CellBox { line, col, from, to, folded, ..drawn }
+        };
+        BoardRow {
+            y: y + row_height * 0.5 + 4.0,
+            text: board.pairs[row].label(),
+            pair: board.pairs[row].ids.map(|id| id.to_string()).join(","),
+            folded,
+            cells: columns.iter().enumerate().map(of_column).collect(),
         }
-    }
-    let name = |(line, &row): (usize, &usize)| RowName {
-        y: TOP + line as f32 * row_height + row_height * 0.5 + 4.0,
-        text: board.pairs[row].label(),
-        pair: board.pairs[row].ids.map(|id| id.to_string()).join(","),
-        folded: line >= shown,
     };
-    let rows = order.iter().enumerate().map(name).collect();
+    let rows = order.iter().enumerate().map(row).collect();
     let height = |rows: usize| TOP + row_height * rows as f32 + 2.0;
     Drawing {
         width: WIDTH,
@@ -255,7 +260,6 @@ pub fn draw(board: &Board, before: Option<&Board>, wish: &Wish) -> Drawing {
         row_height,
         headings,
         rows,
-        cells,
     }
 }
 

@@ -28,6 +28,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/ask.js", JavaScript),
     file!("js/bare.js", JavaScript),
     file!("js/board.js", JavaScript),
+    file!("js/board-edge.js", JavaScript),
     file!("js/brush.js", JavaScript),
     file!("js/by-hand.js", JavaScript),
     file!("js/choosing.js", JavaScript),

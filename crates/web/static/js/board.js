@@ -52,6 +52,12 @@ export class Board {
     return document.querySelector(`#board .cell[data-pose="${pose}"][data-row="${row}"]`);
   }
 
+  // Whether anything that the board shows is out of tolerance in a pose, or in those that its column stands for.
+  isOut(pose) {
+    const own = (cell) => Number(cell.dataset.from) <= pose && pose <= Number(cell.dataset.to);
+    return [...document.querySelectorAll("#board .cell:is(.slight, .deep, .worst)")].some(own);
+  }
+
   // The cell of a pose and a row, or, where its column stands for several, the pose by itself.
   goTo(pose, row, title) {
     const cell = this.at(pose, row);

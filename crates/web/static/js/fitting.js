@@ -3,6 +3,7 @@ import {
   getJson, getText, postForBytes, postForJson, postForPreview, postText, readMaps, readPoses,
 } from "./ask.js";
 import { Board } from "./board.js";
+import { listenToBoardEdge } from "./board-edge.js";
 import { Compare } from "./compare.js";
 import { Brush } from "./brush.js";
 import { ByHand } from "./by-hand.js";
@@ -54,7 +55,16 @@ const picked = new Picked();
 const compare = new Compare(scene, fitting);
 const handles = new Handles(scene, canvas);
 const snags = new Snags(fitting, { scene, joints, setMap, setPose });
-const player = new Player(fitting, (frame) => scene.setPose(frame), (pose, ends) => passed(pose, ends));
+const player = new Player(
+  fitting,
+  (frame) => {
+    if (document.getElementById("go-along").checked) scene.goAlong(frame);
+    else scene.gone = null;
+    scene.setPose(frame);
+  },
+  (pose, ends) => passed(pose, ends),
+  (pose) => board.isOut(pose),
+);
 
 // A tried pose is passed while a motion plays: its column lights up, and its map is drawn.
 async function passed(pose, ends) {
@@ -326,6 +336,7 @@ async function refreshBoard() {
   layers.keepFocus();
   board.mark();
   board.light(look.pose);
+  player.mark();
   if (!document.querySelector("#board[data-missing]")) loadChosenSnags();
   screen.dataset.boards = String(Number(screen.dataset.boards ?? 0) + 1);
 }
@@ -460,6 +471,7 @@ document.body.addEventListener("submit", (e) => {
 
 document.body.addEventListener("fitting-changed", () => refresh());
 listenForFiles(() => refresh());
+listenToBoardEdge(screen);
 function showWeightsOf(name) {
   joints.pickByName(name);
   setMap("weights");
@@ -554,6 +566,8 @@ const actions = {
   k: () => layers.nextKind(),
   w: () => layers.nextPlace(),
   " ": () => player.toggle(),
+  "<": () => player.frameBy(-1),
+  ">": () => player.frameBy(1),
   z: () => press("swing-joint"),
   c: () => countOtherwise("pose"),
   v: () => countOtherwise("pair"),

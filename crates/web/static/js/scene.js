@@ -121,6 +121,27 @@ export class Scene {
     this.lookAt(target.clone(), new THREE.Vector3(x, y, z), this.camera.position.distanceTo(target));
   }
 
+  // Shifts the view by what the figure has gone since the pose that was drawn last: the mean of where its joints take
+  // its middle.
+  goAlong({ matrices, joints }) {
+    const low = new THREE.Vector3(...this.facts.low);
+    const middle = low.add(new THREE.Vector3(...this.facts.high)).multiplyScalar(0.5);
+    const there = new THREE.Vector3();
+    for (let j = 0; j < joints; j++) {
+      const row = (k) => matrices.subarray(j * 12 + k * 4, j * 12 + k * 4 + 4);
+      const along = (r) => r[0] * middle.x + r[1] * middle.y + r[2] * middle.z + r[3];
+      there.add(new THREE.Vector3(along(row(0)), along(row(1)), along(row(2))));
+    }
+    there.divideScalar(Math.max(joints, 1));
+    if (this.gone) {
+      const by = there.clone().sub(this.gone);
+      this.controls.target.add(by);
+      this.camera.position.add(by);
+      this.controls.update();
+    }
+    this.gone = there;
+  }
+
   // As the fitting stands, and as it was when it is compared.
   figures() {
     return this.then ? [this.now, this.then] : [this.now];

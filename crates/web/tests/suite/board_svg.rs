@@ -9,6 +9,7 @@ fn cell(deepest_mm: f32) -> Option<Cell> {
         poking: usize::from(deepest_mm > 0.5),
         deepest_mm,
         poking_cm2: deepest_mm * 0.5,
+        sunk_cm2: 0.0,
         buried: 0,
         sunk: 0,
         sunk_deepest_mm: 0.0,
@@ -46,7 +47,7 @@ fn board(cells: Vec<Vec<Option<Cell>>>) -> Board {
 
 fn words(drawing: &Drawing) -> String {
     let line = |c: &CellBox| format!("{:6.1} {:8} {:4} {:6} {}", c.x, c.class, c.figure, c.change, c.title);
-    drawing.cells.iter().map(line).collect::<Vec<_>>().join("\n")
+    drawing.cells().map(line).collect::<Vec<_>>().join("\n")
 }
 
 #[test]
@@ -67,12 +68,12 @@ fn the_worst_rows_come_first_and_clear_ones_are_folded() {
         [("4 over Wick", false), ("2 over Wick", false), ("1 over Wick", true), ("3 over Wick", true)];
     assert_eq!((names.as_slice(), drawing.clear_rows), (&wanted[..], 2));
     assert!(drawing.folded_height < drawing.height);
-    let first = drawing.cells.iter().find(|c| c.line == 0).unwrap();
+    let first = drawing.cells().find(|c| c.line == 0).unwrap();
     assert_eq!((first.row, first.class), (3, "worst"));
     // While it is measured nothing moves, and nothing is folded.
     all.cells[2][0] = None;
     let drawing = draw(&all, None, &Wish::default());
-    assert!(drawing.clear_rows == 0 && drawing.cells.iter().all(|c| c.line == c.row));
+    assert!(drawing.clear_rows == 0 && drawing.cells().all(|c| c.line == c.row));
 }
 
 #[test]
@@ -88,12 +89,12 @@ fn two_thousand_frames_share_columns_that_tell_of_the_worst() {
     long.cells = vec![vec![cell(0.0)]; 2000];
     long.cells[1234][0] = cell(7.0);
     let drawing = draw(&long, None, &Wish::default());
-    assert!(drawing.cells.len() < 300, "{}", drawing.cells.len());
-    let worst: Vec<&CellBox> = drawing.cells.iter().filter(|c| c.class == "worst").collect();
+    assert!(drawing.cells().count() < 300, "{}", drawing.cells().count());
+    let worst: Vec<&CellBox> = drawing.cells().filter(|c| c.class == "worst").collect();
     assert_eq!((worst.len(), worst[0].pose), (1, 1234));
     assert!(worst[0].from <= 1234 && worst[0].to >= 1234 && worst[0].x + worst[0].width <= WIDTH + 0.1);
     let wish = Wish { worst_first: true, ..Wish::default() };
-    assert_eq!(draw(&long, None, &wish).cells[0].pose, 1234);
+    assert_eq!(draw(&long, None, &wish).rows[0].cells[0].pose, 1234);
 }
 
 #[test]
@@ -102,7 +103,7 @@ fn a_board_is_drawn_for_one_layer_one_group_or_what_counts() {
     all.pairs = vec![row(1, "tunic"), row(2, "coat")];
     all.pairs[1].counts = Counts::Stress;
     all.poses[1].counts = Counts::Aside;
-    let drawn = |wish: Wish| draw(&all, None, &wish).cells.len();
+    let drawn = |wish: Wish| draw(&all, None, &wish).cells().count();
     assert_eq!(drawn(Wish::default()), 8);
     assert_eq!(drawn(Wish { only: Some(1), ..Wish::default() }), 4);
     assert_eq!(drawn(Wish { group: Some("bow".into()), ..Wish::default() }), 4);
@@ -114,7 +115,7 @@ fn a_board_is_drawn_for_one_layer_one_group_or_what_counts() {
 fn what_is_not_measured_is_neither_better_nor_worse() {
     let (old, new) = (board(vec![vec![cell(5.0)]; 4]), board(vec![vec![None]; 4]));
     let drawing = draw(&new, Some(&old), &Wish::default());
-    assert!(drawing.cells.iter().all(|c| c.class == "unknown" && c.change.is_empty() && c.figure.is_empty()));
+    assert!(drawing.cells().all(|c| c.class == "unknown" && c.change.is_empty() && c.figure.is_empty()));
     assert_eq!(new.better_and_worse(&old), (0, 0));
     assert_eq!((new.missing(), new.bad_cells(), new.worst()), (4, 0, None));
 }

@@ -293,3 +293,27 @@ fn a_file_is_sent_compressed_and_once() {
     assert!(known.into_bytes().unwrap_or_default().is_empty());
     assert_eq!(ask(&[("If-None-Match", "\"another\"".to_owned())]).status(), Status::Ok);
 }
+
+/// Whatever lies in the folder of static files is served: a script that is forgotten stops the page.
+#[test]
+fn every_static_file_is_served() {
+    let server = server();
+    let root = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("static");
+    let mut folders = vec![root.clone()];
+    let mut served = 0;
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).unwrap().map(|e| e.unwrap().path()) {
+            if entry.is_dir() {
+                folders.push(entry);
+                continue;
+            }
+            let name = entry.strip_prefix(&root).unwrap().to_str().unwrap().to_owned();
+            if name.contains("LICENSE") {
+                continue;
+            }
+            assert_eq!(server.get(&format!("/static/{name}")).status(), Status::Ok, "{name}");
+            served += 1;
+        }
+    }
+    assert!(served > 40, "{served}");
+}
