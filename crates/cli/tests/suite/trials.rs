@@ -81,6 +81,38 @@ async fn a_newcomer_reads_the_board_of_a_dressed_figure() {
     b.until("document.getElementById('play').getAttribute('aria-pressed') === 'false'").await;
     b.value(&set("#play-at", "'0.5'", &["input", "change"])).await;
     b.until("document.getElementById('pose-name').textContent.startsWith('night round')").await;
+    // A frame on, a frame back; frames that are out of tolerance are marked; a stretch at a quarter of the speed.
+    let time = "document.getElementById('play-time').textContent";
+    let there = b.value(time).await;
+    b.key(">").await;
+    b.until(&format!("{time} !== {there}")).await;
+    b.key("<").await;
+    b.until(&format!("{time} === {there}")).await;
+    b.until("document.querySelectorAll('#play-marks .out').length > 0").await;
+    b.press("#play-from").await;
+    b.value(&set("#play-at", "'0.9'", &["input"])).await;
+    b.until(&format!("{time} === '0.90 s'")).await;
+    b.press("#play-to").await;
+    b.until("document.querySelector('#play-marks .stretch')").await;
+    b.value(&set("#play-speed", "'0.25'", &["change"])).await;
+    b.key(" ").await;
+    let within = format!("parseFloat({time}) > 0.52 && parseFloat({time}) < 0.8");
+    b.until(&within).await;
+    b.until(&format!("parseFloat({time}) > 0.82")).await;
+    b.until(&within).await;
+    b.key(" ").await;
+
+    // The board's edge is moved by keys and by hand, and stays where it was left.
+    let height = "document.getElementById('board').offsetHeight";
+    let low = b.value(height).await.as_f64().unwrap();
+    b.value("document.getElementById('board-edge').focus()").await;
+    b.value("document.activeElement.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowUp', bubbles: true }))")
+        .await;
+    b.until(&format!("{height} > {low} + 15")).await;
+    let (x, y) = b.place_of("#board-edge").await;
+    b.draw(&[(x, y), (x, y - 30.0), (x, y - 60.0)]).await;
+    b.until(&format!("{height} > {low} + 70 && Number(localStorage.getItem('board-height')) === {height}"))
+        .await;
 
     // A pose is for stress only: it no longer counts, and undo brings it back.
     b.press("#to-worst").await;

@@ -7,6 +7,9 @@ import { rendererFor } from "./renderer.js";
 // What a button of the mouse does to the view, as the controls number it.
 const [ROTATE, DOLLY, PAN] = [0, 1, 2];
 
+// How high the row of maps is, with what is above it.
+const MAPS_PX = 48;
+
 export class Scene {
   constructor(canvas, fitting) {
     THREE.ColorManagement.enabled = false;
@@ -154,7 +157,11 @@ export class Scene {
     const middle = low.clone().add(high).multiplyScalar(0.5);
     const size = high.clone().sub(low);
     const half = Math.tan((this.camera.fov * Math.PI) / 360);
-    const away = Math.max(size.y, size.x / this.camera.aspect) * 0.56 / half + size.z * 0.5;
+    // Beneath the row of maps, which lies over the top of the picture.
+    const height = Math.max(this.canvas.clientHeight, 1);
+    const free = Math.max(height - MAPS_PX, height * 0.5);
+    const away = (Math.max(size.y * (height / free), size.x / this.camera.aspect) * 0.53) / half + size.z * 0.5;
+    middle.y += ((height - free) / height) * away * half;
     this.lookAt(middle, new THREE.Vector3(0.35, 0.1, 1).normalize(), away);
   }
 
