@@ -23,6 +23,8 @@ pub enum WorkshopError {
     BadRange,
     #[error("there is no joint “{joint}” here: choose another")]
     NoSuchJoint { joint: String },
+    #[error("“{joint}” is no limb that can be pulled: pull a hand, an elbow, a foot, a knee, the head or the hips")]
+    NotPulled { joint: String },
     #[error("“{name}” cannot be used so: a motion is not a mesh, and a mesh is not a motion")]
     NotAMesh { name: String },
     #[error("{file} holds a body but no pieces: add at least one skinned garment")]

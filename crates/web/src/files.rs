@@ -50,6 +50,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/shapes.js", JavaScript),
     file!("js/steps.js", JavaScript),
     file!("js/play.js", JavaScript),
+    file!("js/pull.js", JavaScript),
     file!("js/renderer.js", JavaScript),
     file!("js/scene.js", JavaScript),
     file!("js/shading.js", JavaScript),

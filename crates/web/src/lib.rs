@@ -24,6 +24,7 @@ mod own_joints;
 mod piece_rows;
 mod plan;
 mod printed;
+mod pulling;
 mod report_file;
 mod request_guard;
 mod seating;
@@ -81,6 +82,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", trials::routes())
         .mount("/", printed::routes())
         .mount("/", look::routes())
+        .mount("/", pulling::routes())
         .mount("/", jobs::routes())
         .mount("/", measuring::routes())
         .mount("/", files::routes())

@@ -122,6 +122,7 @@ pub use tin_cloak_stations::looking::extents::ExtentsOfRoom;
 pub use tin_cloak_stations::looking::hand_view::HandViewOfRoom;
 pub use tin_cloak_stations::looking::maps::MapsOfRoom;
 pub use tin_cloak_stations::looking::probe::ProbeOfRoom;
+pub use tin_cloak_stations::looking::pulling::{Pull, PullingOfRoom};
 pub use tin_cloak_stations::looking::regions::RegionsOfRoom;
 pub use tin_cloak_stations::looking::skinned::SkinnedOfRoom;
 pub use tin_cloak_stations::looking::view::ViewOfRoom;

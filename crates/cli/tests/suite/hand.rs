@@ -56,6 +56,15 @@ async fn cloth_is_chosen_by_painting_kept_at_every_station_and_moved() {
     b.value(&set("off", "3")).await;
     b.press("#move-chosen").await;
     b.until("document.getElementById('notice').textContent.includes('othing is chosen on “breeches”')").await;
+
+    // A limb is pulled with the real pointer: the joint that moves the place is held, those above it go along.
+    b.key("q").await;
+    b.until("document.getElementById('pull').getAttribute('aria-pressed') === 'true'").await;
+    let posed = b.value("document.getElementById('canvas').dataset.drawn").await;
+    b.draw(&[(x - 20.0, y + 50.0), (x - 40.0, y + 30.0), (x - 60.0, y + 10.0)]).await;
+    b.until("document.getElementById('joint-search').value !== ''").await;
+    b.until(&format!("document.getElementById('canvas').dataset.drawn > {posed}")).await;
+    b.key("q").await;
     b.console_is_clean().await;
     browser.client.close().await.unwrap();
 }

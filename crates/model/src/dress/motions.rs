@@ -125,13 +125,21 @@ pub fn range_row(
     })
 }
 
+/// How far every joint of a person may turn, as it is worn.
+pub fn limits_of(
+    ranges: &MotionRanges,
+    skeleton: &Skeleton,
+    said: &SaidRanges,
+) -> Vec<(JointId, JointRange)> {
+    let all = (0..skeleton.len()).map(|j| JointId(j as u16));
+    all.filter_map(|j| Some((j, range_row(ranges, skeleton, said, j)?.worn))).collect()
+}
+
 /// Holds the built-in poses within the ranges that are said, and says which clips leave them.
 pub fn keep_to_ranges(body: &Body, said: &SaidRanges, set: &mut TrialSet) {
     let skeleton = &body.skeleton;
     let ranges = MotionRanges::new(skeleton);
-    let all = (0..skeleton.len()).map(|j| JointId(j as u16));
-    let limits: Vec<(JointId, JointRange)> =
-        all.filter_map(|j| Some((j, range_row(&ranges, skeleton, said, j)?.worn))).collect();
+    let limits = limits_of(&ranges, skeleton, said);
     let mut beyond: BTreeMap<(String, JointId), f32> = BTreeMap::new();
     for trial in &mut set.trials {
         match trial.group.as_str() {

@@ -9,6 +9,7 @@ pub mod maps;
 pub mod packed;
 pub mod picture;
 pub mod probe;
+pub mod pulling;
 pub mod regions;
 pub mod skinned;
 pub mod view;

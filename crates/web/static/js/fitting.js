@@ -17,6 +17,7 @@ import { Layers } from "./layers.js";
 import { Measuring } from "./measuring.js";
 import { Picked } from "./picked.js";
 import { Player } from "./play.js";
+import { Pull } from "./pull.js";
 import { Scene } from "./scene.js";
 import { released } from "./released.js";
 import { listenToRegions, showRegions } from "./regions.js";
@@ -488,8 +489,18 @@ async function probe(x, y) {
   const asked = { ...request(), ...scene.ray(x, y), hidden: scene.hiddenParts() };
   return postForJson(`/fitting/${fitting}/probe`, asked);
 }
-const busy = () => brush.on || byHand.brushing || choosing.mode !== null;
+const pull = new Pull(canvas, fitting, { scene, joints, request, probe, draw: () => drawPulled() });
+const busy = () => brush.on || byHand.brushing || pull.on || choosing.mode !== null;
 new Hover(canvas, probe, () => facts !== null && !busy(), () => facts.tolerance_mm);
+
+// The pose alone while a limb is pulled; what is measured of it follows when the hand rests.
+let rests = null;
+async function drawPulled() {
+  player.stop();
+  scene.setPose(readPoses(await postForBytes(`/fitting/${fitting}/pose`, request()))[0]);
+  clearTimeout(rests);
+  rests = setTimeout(() => askView(), 250);
+}
 
 // What is under the pointer of one piece, whatever lies over it.
 async function probeOf(x, y, piece) {
@@ -602,6 +613,7 @@ const actions = {
   r: () => press("redo"),
   l: () => press("lines"),
   x: () => press("through"),
+  q: () => pull.toggle(),
   t: () => joints.toRest(),
   s: () => document.querySelector(".steps").toggleAttribute("open"),
   m: () => {

@@ -55,7 +55,8 @@ export class Joints {
 
   turned() {
     const turn = Object.fromEntries(SLIDERS.map((name) => [name, Number(this.slider(name).value)]));
-    this.turns.set(this.joint, { ...turn, both_sides: this.both.checked });
+    const { shift_mm } = this.turns.get(this.joint) ?? {};
+    this.turns.set(this.joint, { ...turn, shift_mm, both_sides: this.both.checked });
     this.showTurn();
     this.onTurn();
   }
@@ -69,14 +70,25 @@ export class Joints {
 
   // Turns of one side go to the other; `partners` names each joint's (itself for one in the middle).
   mirror(partners) {
-    const mirrored = [...this.turns].map(([joint, t]) => [partners[joint], { ...t, twist: -t.twist, lean: -t.lean }]);
+    const image = (t) => {
+      const shift_mm = t.shift_mm && [-t.shift_mm[0], t.shift_mm[1], t.shift_mm[2]];
+      return { ...t, twist: -t.twist, lean: -t.lean, shift_mm };
+    };
+    const mirrored = [...this.turns].map(([joint, t]) => [partners[joint], image(t)]);
     this.turns = new Map(mirrored);
     this.showTurn();
     this.onTurn();
   }
 
+  // All of them at once, as a pull makes them.
+  setTurns(list) {
+    this.turns = new Map(list.map(({ joint, ...turn }) => [joint, turn]));
+    this.showTurn();
+  }
+
   list() {
-    return [...this.turns].filter(([, t]) => t.bend || t.twist || t.lean).map(([joint, t]) => ({ joint, ...t }));
+    const isAny = (t) => t.bend || t.twist || t.lean || t.shift_mm?.some((x) => x !== 0);
+    return [...this.turns].filter(([, t]) => isAny(t)).map(([joint, t]) => ({ joint, ...t }));
   }
 
   clear() {

@@ -27,6 +27,7 @@ mod one_list;
 mod outdated;
 mod people;
 mod plan;
+mod pulling;
 mod races;
 mod recipes;
 mod rows;

@@ -201,7 +201,14 @@ fn a_pose_set_by_hand_is_kept_on_both_sides_and_tried() {
     let arm = skeleton.find("upper_arm_left").unwrap();
     let partner = mirror_partner(&skeleton, arm).unwrap();
     assert_eq!(skeleton.names[partner.index()], "upper_arm_right");
-    let turns = vec![Turn { joint: arm.0, bend: -40.0, twist: 10.0, lean: 15.0, both_sides: true }];
+    let turns = vec![Turn {
+        joint: arm.0,
+        bend: -40.0,
+        twist: 10.0,
+        lean: 15.0,
+        both_sides: true,
+        ..Turn::default()
+    }];
     let before = bench.room().trials.trials.len();
     let keep = |name: &str| {
         Step::Trial(TrialStep::KeepPose { name: name.to_owned(), pose: 0, turns: turns.clone() })
