@@ -69,8 +69,10 @@ impl Pulling<'_> {
     /// let mut person = Humanoid::find(&skeleton);
     /// let [upper_arm, lower_arm, hand] = [0, 1, 2].map(|j| Some(JointId(j)));
     /// person.left = Limbs { upper_arm, lower_arm, hand, ..Limbs::default() };
-    /// let pulling = Pulling { skeleton: &skeleton, person: &person, ranges: &MotionRanges::new(&skeleton), limits: &[] };
-    /// let pose = pulling.moved(&Pose::rest(3), &[Pulled { joint: JointId(2), by: Vec3::new(0.2, -0.2, 0.1) }]).unwrap();
+    /// let ranges = MotionRanges::new(&skeleton);
+    /// let pulling = Pulling { skeleton: &skeleton, person: &person, ranges: &ranges, limits: &[] };
+    /// let pull = Pulled { joint: JointId(2), by: Vec3::new(0.2, -0.2, 0.1) };
+    /// let pose = pulling.moved(&Pose::rest(3), &[pull]).unwrap();
     /// let hand = skeleton.world(&pose)[2].w_axis.truncate();
     /// assert!(hand.distance(Vec3::new(0.2, 0.4, 0.1)) < 1e-3);
     /// ```
