@@ -99,7 +99,7 @@ impl Look {
     }
 
     /// The range of triangles of each run, and its material.
-    pub(crate) fn ranges(&self, triangles: usize) -> Vec<(std::ops::Range<usize>, Option<u32>)> {
+    pub fn ranges(&self, triangles: usize) -> Vec<(std::ops::Range<usize>, Option<u32>)> {
         if self.runs.is_empty() {
             return vec![(0..triangles, None)];
         }

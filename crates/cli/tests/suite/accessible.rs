@@ -2,8 +2,10 @@
 //! and AA. What it cannot tell by itself, as text over a picture, it leaves open.
 
 use crate::browser::*;
+use fantoccini::wd::TimeoutConfiguration;
 use rocket::tokio;
 use serde_json::Value;
+use std::time::Duration;
 use tin_cloak_testkit::wearing_bound;
 
 /// What axe-core finds on the page as it is: the rule, and where.
@@ -25,6 +27,9 @@ async fn nobody_is_kept_out_of_the_main_views() {
     let folder = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]).folder;
     let (_server, address) = serve(&["serve", "--data", folder.path().to_str().unwrap()]);
     let browser = Browser::open(Draws::No3d).await;
+    // Beside other stories it takes its time.
+    let patient = TimeoutConfiguration::new(Some(Duration::from_secs(180)), None, None);
+    browser.client.update_timeouts(patient).await.unwrap();
     let b = &browser;
     let fitting = format!("{address}/fitting/1");
     b.client.goto(&fitting).await.unwrap();

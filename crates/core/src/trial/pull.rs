@@ -116,35 +116,34 @@ impl Pulling<'_> {
     }
 
     fn chain_to(&self, joint: JointId) -> Option<Chain> {
+        let joint = self.part_of_person(joint)?;
         let trunk = self.person.spine.iter().map(|j| (*j, TRUNK));
         for side in [SideOfBody::Left, SideOfBody::Right] {
-            let Limbs { shoulder, upper_arm, lower_arm, hand, upper_leg, lower_leg, foot, .. } =
+            let Limbs { shoulder, upper_arm, lower_arm, hand, upper_leg, lower_leg, foot, toe, .. } =
                 *self.person.side(side);
-            let blade = shoulder.map(|j| (j, BLADE));
-            let arm = [upper_arm, lower_arm, hand].into_iter().flatten();
-            let leg = [upper_leg, lower_leg, foot].into_iter().flatten();
-            if let Some(own) = limb_to(&self.or_below(joint, hand), arm) {
-                return Some(Chain { joints: trunk.chain(blade).chain(own.0).collect(), tip: own.1 });
+            let with_trunk = trunk.clone().chain(shoulder.map(|j| (j, BLADE)));
+            if Some(joint) == shoulder {
+                return Some(Chain { joints: with_trunk.collect(), tip: upper_arm? });
             }
-            if let Some(own) = limb_to(&self.or_below(joint, foot), leg) {
-                return Some(Chain { joints: own.0, tip: own.1 });
+            let arm: Vec<JointId> = [upper_arm, lower_arm, hand].into_iter().flatten().collect();
+            if let Some(own) = limb_to(joint, &arm) {
+                return Some(Chain { joints: with_trunk.chain(own.joints).collect(), tip: own.tip });
+            }
+            let leg: Vec<JointId> = [upper_leg, lower_leg, foot].into_iter().flatten().collect();
+            let joint = if Some(joint) == toe { foot? } else { joint };
+            if let Some(own) = limb_to(joint, &leg) {
+                return Some(own);
             }
         }
         let column: Vec<JointId> = [&self.person.spine[..], &self.person.neck].concat();
-        let column = column.into_iter().chain(self.person.head);
-        limb_to(&joint, column).map(|(joints, tip)| Chain { joints, tip })
+        limb_to(joint, &column.into_iter().chain(self.person.head).collect::<Vec<_>>())
     }
 
-    /// The end of a limb for whatever hangs from it, as fingers do from a hand.
-    fn or_below(&self, joint: JointId, end: Option<JointId>) -> JointId {
-        let mut above = Some(joint);
-        while let Some(at) = above {
-            if Some(at) == end {
-                return at;
-            }
-            above = self.skeleton.parents[at.index()];
-        }
-        joint
+    /// The joint of a person that one is, or hangs from, as fingers do from a hand and helpers from an arm.
+    fn part_of_person(&self, joint: JointId) -> Option<JointId> {
+        let known = self.person.joints();
+        let above = |j: &JointId| self.skeleton.parents[j.index()];
+        std::iter::successors(Some(joint), above).find(|j| known.contains(j))
     }
 
     /// The limb by itself as far as it gets, then with the trunk going along.
@@ -216,11 +215,11 @@ impl Pulling<'_> {
     }
 }
 
-/// The joints of a limb above one of them, all of which go along, and that one.
-fn limb_to(joint: &JointId, limb: impl Iterator<Item = JointId>) -> Option<(Vec<(JointId, f32)>, JointId)> {
-    let all: Vec<JointId> = limb.collect();
-    let at = all.iter().position(|j| j == joint).filter(|at| *at > 0)?;
-    Some((all[..at].iter().map(|j| (*j, 1.0)).collect(), *joint))
+/// The joints of a limb above one of them, all of which go along, with that one as the tip; of the first one the next.
+fn limb_to(joint: JointId, limb: &[JointId]) -> Option<Chain> {
+    let at = limb.iter().position(|j| *j == joint)?.max(1);
+    let tip = *limb.get(at)?;
+    Some(Chain { joints: limb[..at].iter().map(|j| (*j, 1.0)).collect(), tip })
 }
 
 fn place_of(world: &[Mat4], joint: JointId) -> Vec3 {

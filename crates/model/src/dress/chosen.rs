@@ -17,6 +17,7 @@ use tin_cloak_core::query::Bvh;
 use tin_cloak_core::seat::{Brush, Fade, Stroke};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::units::from_mm;
+use tin_cloak_formats::Look;
 
 /// A pass has no more dabs than this.
 const MOST_DABS: usize = 2000;
@@ -216,6 +217,7 @@ impl<'a> Choosing<'a> {
                 let part = topology.shell_of_vertex[vertex(*v)?];
                 topology.shell_of_vertex.iter().map(|s| *s == part).collect()
             }
+            What::Material(v) => flags(count, &of_material(&self.piece.look, topology, vertex(*v)? as u32)),
             What::Loop(ends) => flags(count, &edge_loop(rest, topology, edge(*ends)?)),
             What::Way(ends) => {
                 let [from, to] = edge(*ends)?;
@@ -280,3 +282,12 @@ impl<'a> Choosing<'a> {
 const IMAGE: f32 = 0.02;
 /// Nearer to the plane of symmetry is neither left nor right, metres.
 const MIDDLE: f32 = 0.001;
+
+/// The vertices of all faces that have the material of the first face at a vertex; none where no face is there.
+pub fn of_material(look: &Look, topology: &Topology, vertex: u32) -> Vec<u32> {
+    let ranges = look.ranges(topology.triangles.len());
+    let Some(&face) = topology.incident.row(vertex as usize).first() else { return Vec::new() };
+    let Some(here) = ranges.iter().find(|r| r.0.contains(&(face as usize))) else { return Vec::new() };
+    let alike = ranges.iter().filter(|r| r.1 == here.1);
+    alike.flat_map(|r| &topology.triangles[r.0.clone()]).flatten().copied().collect()
+}

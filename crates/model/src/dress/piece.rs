@@ -100,7 +100,7 @@ impl Piece {
             kept: Arc::new(Kept::all_of(&body.mesh)),
             shading: Arc::new(body.shading.clone()),
             mesh: Arc::new(body.mesh.clone()),
-            look: Arc::default(),
+            look: Arc::new(body.look.clone()),
             topology: Arc::clone(&body.topology),
             unshaped: Arc::clone(&rest),
             rest,

@@ -32,6 +32,8 @@ pub enum What {
     Around(Reach),
     /// The connected part that a vertex is of.
     Part(u32),
+    /// What has the material of the file that a vertex has.
+    Material(u32),
     /// The loop that an edge lies on.
     Loop([u32; 2]),
     /// What lies between the loops of two edges, both with it.
@@ -135,7 +137,7 @@ fn renumber_what(what: &mut What, new: &dyn Fn(u32) -> Option<u32>) -> bool {
     match what {
         What::Vertices(list) => *list = list.iter().filter_map(|v| new(*v)).collect(),
         What::Around(reach) => reach.dabs = reach.dabs.iter().filter_map(|v| new(*v)).collect(),
-        What::Part(vertex) | What::Rows { vertex, .. } => return one(vertex),
+        What::Part(vertex) | What::Material(vertex) | What::Rows { vertex, .. } => return one(vertex),
         What::Loop(ends) | What::Way(ends) => match edge(*ends) {
             Some(now) => *ends = now,
             None => return false,

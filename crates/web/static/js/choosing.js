@@ -163,6 +163,7 @@ export class Choosing {
       case "loop": return { loop: edge };
       case "rows": return { rows: { vertex, rows: Math.round(size) } };
       case "part": return { part: vertex };
+      case "material": return { material: vertex };
       case "way": return this.secondOf(vertex, (first) => ({ way: [first, vertex] }));
       default: return this.secondOf(edge, (first) => ({ between: [first, edge] }));
     }

@@ -69,6 +69,14 @@ fn both_sides_are_pulled_as_in_a_mirror_and_what_is_no_limb_is_refused() {
     let [left, right] = [hand, other].map(|j| place(&room, 0, &turns, j));
     let off = left.distance(Vec3::new(-right.x, right.y, right.z));
     assert!(to_mm(off) < 3.0, "{} mm", to_mm(off));
+    // By a finger it is the hand that goes, by the upper arm the elbow.
+    let finger = skeleton.find("index_1_left").unwrap();
+    let turns = room.pulled(0, &[], pull(finger, [-50.0, 60.0, 90.0])).unwrap();
+    assert_eq!(turns, room.pulled(0, &[], pull(hand, [-50.0, 60.0, 90.0])).unwrap());
+    let (arm, elbow) = (person.left.upper_arm.unwrap(), person.left.lower_arm.unwrap());
+    let turns = room.pulled(0, &[], pull(arm, [-20.0, 30.0, 40.0])).unwrap();
+    let went = to_mm(place(&room, 0, &turns, elbow) - place(&room, 0, &[], elbow));
+    assert!(went.distance(Vec3::new(-20.0, 30.0, 40.0)) < 12.0, "{went}");
     // Nothing is turned where nothing is pulled.
     assert!(room.pulled(0, &[], pull(hand, [0.0; 3])).unwrap().is_empty());
     assert!(room.pulled(0, &[], pull(hand, [f32::NAN; 3])).unwrap().is_empty());
