@@ -22,7 +22,7 @@ fi
 # OpenUSD itself, which the tests of USD files ask.
 if [ ! -d target/usd-core/pxr ]; then
   python3 -m pip --version >/dev/null 2>&1 || apt-get install -y -qq python3-pip >/dev/null
-  python3 -m pip install --quiet --root-user-action=ignore --target target/usd-core usd-core==26.11
+  python3 -m pip install --quiet --target target/usd-core usd-core==26.11
 fi
 # Benchmarks, and what they need, are compiled by `cargo bench -p tin-cloak-bench` alone.
 case " $* " in

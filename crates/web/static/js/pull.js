@@ -37,7 +37,7 @@ export class Pull {
   }
 
   move(e) {
-    if (!this.held || e.buttons === 0) return;
+    if (!this.held || (e.buttons & 1) === 0) return;
     const { origin, direction } = this.stage.scene.ray(e.clientX, e.clientY);
     // Where the pointer is in the plane of the picture through the place that is held.
     const { normal, point } = this.held;
