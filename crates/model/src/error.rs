@@ -49,6 +49,14 @@ pub enum WorkshopError {
     StoredBinary(#[from] postcard::Error),
     #[error("there is no {what} {id} here: it may have been removed; reload the page")]
     Missing { what: &'static str, id: i64 },
+    #[error(
+        "“{piece}” has no mirror image on “{from}”: bring both to their places first, one on either side"
+    )]
+    NoOtherSide { piece: String, from: String },
+    #[error("nothing would be given: choose shape, weights, or both")]
+    NothingGiven,
+    #[error("another step was taken since: change that one, or make this one again")]
+    NotTheLast,
     #[error("there is nothing to undo")]
     NothingToUndo,
     #[error("nothing was found that can be cured without losing anything: see the list at Intake")]

@@ -75,6 +75,20 @@ impl Store {
         })
     }
 
+    /// Records a step in the place of the last one, `seq`; what was undone behind it is gone.
+    ///
+    /// # Errors
+    /// When the fitting is missing, `seq` is not its last step any more, or the database fails.
+    pub fn replace_step(&self, fitting_id: i64, seq: i64, step: &NewStep) -> Result<i64> {
+        let blobs = packed_blobs(step)?;
+        self.write(|t| {
+            if fitting(t, fitting_id)?.cursor != seq {
+                return Err(StoreError::Missing { what: "step to replace:", id: seq.to_string() });
+            }
+            append(t, fitting_id, seq - 1, step, &blobs)
+        })
+    }
+
     /// Gives a step another effect and summary: what was measured of it later. Nothing happens when
     /// the step is no longer the one that made `state`.
     ///

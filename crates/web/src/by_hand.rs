@@ -34,7 +34,7 @@ async fn choose(
 
 /// What is chosen by hand, as a form sends it along.
 pub(crate) fn chosen_by_hand(picks: Option<&str>) -> Result<Chosen, Refusal> {
-    let ask = "Choose some vertices of it by hand first: open Weights by hand, in Binding.";
+    let ask = "Choose some vertices of it first, above the board.";
     let picks = picks.and_then(|p| serde_json::from_str(p).ok());
     let some = picks.filter(|p: &Vec<Pick>| !p.is_empty());
     Ok(Chosen::Picks(some.ok_or_else(|| Refusal::new(Status::UnprocessableEntity, ask))?))

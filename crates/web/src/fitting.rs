@@ -435,13 +435,20 @@ fn step_lines(open: &OpenFitting) -> Vec<StepLine> {
         .collect()
 }
 
+/// “1 cell better”.
+pub(crate) fn better_words(cells: usize) -> String {
+    format!("{cells} {} better", if cells == 1 { "cell" } else { "cells" })
+}
+
 fn board_words(board: &Board, before: Option<&Board>, against: Option<i64>) -> String {
     let changed = before.map_or((0, 0), |old| board.better_and_worse(old));
     match (against, changed) {
-        (Some(seq), (better, worse)) => format!("against step {seq}: {better} cells better, {worse} worse"),
+        (Some(seq), (better, worse)) => {
+            format!("against step {seq}: {}, {worse} worse", better_words(better))
+        }
         (None, _) if !board.is_whole() => format!("{} out of tolerance so far", board.bad_cells()),
         (None, (0, 0)) => format!("{} of {} cells out of tolerance", board.bad_cells(), board.size()),
-        (None, (better, worse)) => format!("last step: {better} cells better, {worse} worse"),
+        (None, (better, worse)) => format!("last step: {}, {worse} worse", better_words(better)),
     }
 }
 

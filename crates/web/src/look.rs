@@ -59,6 +59,8 @@ struct JointFactsRow {
     colour: Option<u8>,
     /// The same joint of the other side, itself in the middle.
     partner: usize,
+    /// What it hangs from.
+    parent: Option<usize>,
 }
 
 #[derive(Serialize)]
@@ -107,7 +109,8 @@ async fn scene(shop: &Shop, id: i64, step: Option<i64>) -> Result<Json<SceneFact
         let regions: Vec<(u8, bool)> = room.regions().iter().copied().collect();
         let joint = |(j, (n, r)): (usize, (&String, (u8, bool)))| {
             let partner = mirror_partner(&body.skeleton, JointId(j as u16)).map_or(j, JointId::index);
-            JointFactsRow { name: n.clone(), colour: r.1.then_some(r.0), partner }
+            let parent = body.skeleton.parents[j].map(JointId::index);
+            JointFactsRow { name: n.clone(), colour: r.1.then_some(r.0), partner, parent }
         };
         let joints = body.skeleton.names.iter().zip(regions).enumerate().map(joint).collect();
         let (low, high) = room.bounds();

@@ -1,11 +1,12 @@
-//! A limb pulled in the viewport.
+//! The skeleton in the viewport: where its joints are, and a limb that is pulled.
 
 use crate::answers::Refusal;
 use crate::blocking_pool::{look_aside, Shop};
 use rocket::serde::json::Json;
 use rocket::{post, routes, Route};
 use serde::Deserialize;
-use tin_cloak_workshop::{Pull, PullingOfRoom, Turn};
+use tin_cloak_workshop::core::glam::Vec3;
+use tin_cloak_workshop::{JointPlacesOfRoom, Pull, PullingOfRoom, Turn, ViewRequest};
 
 /// A pose with turns by hand, and what is pulled in it.
 #[derive(Deserialize)]
@@ -29,6 +30,12 @@ async fn pull(shop: &Shop, id: i64, asked: Json<PullRequest>) -> Result<Json<Vec
     .await
 }
 
+/// The place of every joint in what is looked at, metres.
+#[post("/fitting/<id>/joint-places", data = "<asked>")]
+async fn joint_places(shop: &Shop, id: i64, asked: Json<ViewRequest>) -> Result<Json<Vec<Vec3>>, Refusal> {
+    look_aside(shop, move |shop| Ok(Json(shop.room(id, None)?.joint_places(&asked)?))).await
+}
+
 pub(crate) fn routes() -> Vec<Route> {
-    routes![pull]
+    routes![pull, joint_places]
 }

@@ -60,16 +60,30 @@ async fn forget_tried(shop: &Shop, id: i64) -> Result<Tell, Refusal> {
 #[derive(Serialize)]
 pub(crate) struct Started {
     job: u64,
+    /// Number of the step that it makes, if nothing refuses it.
+    step: i64,
 }
 
-#[post("/fitting/<id>/step", format = "json", data = "<step>")]
-async fn by_script(shop: &Shop, id: i64, step: Json<Value>) -> Result<Json<Started>, Refusal> {
+/// `instead_of`: it takes the place of the last step, which has that number.
+#[post("/fitting/<id>/step?<instead_of>", format = "json", data = "<step>")]
+async fn by_script(
+    shop: &Shop,
+    id: i64,
+    instead_of: Option<i64>,
+    step: Json<Value>,
+) -> Result<Json<Started>, Refusal> {
     let step = serde_json::from_value(step.into_inner()).map_err(|why| refused(&why))?;
-    started(shop, id, of_page(step)).await
+    let step = of_page(step);
+    let Some(seq) = instead_of else { return started(shop, id, step).await };
+    aside(shop, move |shop| Ok(Json(Started { job: shop.start_instead(id, step, seq)?, step: seq }))).await
 }
 
 pub(crate) async fn started(shop: &Shop, id: i64, step: Step) -> Result<Json<Started>, Refusal> {
-    aside(shop, move |shop| Ok(Json(Started { job: shop.start(id, step)? }))).await
+    aside(shop, move |shop| {
+        let step_made = shop.stored(id)?.cursor + 1;
+        Ok(Json(Started { job: shop.start(id, step)?, step: step_made }))
+    })
+    .await
 }
 
 pub(crate) fn routes() -> Vec<Route> {

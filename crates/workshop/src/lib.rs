@@ -52,7 +52,9 @@ pub use tin_cloak_model::state::mask::HideOptions;
 pub use tin_cloak_model::state::motion::{MotionState, RangeState};
 pub use tin_cloak_model::state::names::{FileRef, PieceId};
 pub use tin_cloak_model::state::own_joint::OwnJoint;
-pub use tin_cloak_model::state::placing::{EaseOptions, MoveOptions, PlaceOptions, RelaxOptions, RowsAlong};
+pub use tin_cloak_model::state::placing::{
+    EaseOptions, MoveOptions, OtherSide, PlaceOptions, RelaxOptions, RowsAlong,
+};
 pub use tin_cloak_model::state::push::{Against, MendOptions, COMBINED};
 pub use tin_cloak_model::state::recipe::{
     BindOptions, FollowWish, JointChoice, Method, Recipe, SideWish, SourcePart, Takes,
@@ -120,6 +122,7 @@ pub use tin_cloak_stations::looking::choosing::ChoosingOfRoom;
 pub use tin_cloak_stations::looking::choosing_else::ChoosingElseOfRoom;
 pub use tin_cloak_stations::looking::extents::ExtentsOfRoom;
 pub use tin_cloak_stations::looking::hand_view::HandViewOfRoom;
+pub use tin_cloak_stations::looking::joint_places::JointPlacesOfRoom;
 pub use tin_cloak_stations::looking::maps::MapsOfRoom;
 pub use tin_cloak_stations::looking::probe::ProbeOfRoom;
 pub use tin_cloak_stations::looking::pulling::{Pull, PullingOfRoom};

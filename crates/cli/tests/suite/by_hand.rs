@@ -150,21 +150,42 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
     b.press("#hand-brush").await;
     b.step("#undo").await;
 
-    // A crease between the two places clicked last.
+    // A crease on a line that is drawn; the joint that is shown stays shown.
     b.value(&set("joint-search", "spine_2")).await;
     b.value(&set("hand-other", "spine_3")).await;
     b.value(&set("what-size", "0.2")).await;
     b.value("document.querySelector('#what-choose').click()").await;
     b.until(&format!("({COUNT}) > 100")).await;
-    for place in [(x - 20.0, y - 60.0), (x + 20.0, y - 60.0)] {
-        b.draw(&[place]).await;
-        b.until("document.getElementById('picked').textContent.includes('oilskin coat')").await;
-        b.value("document.getElementById('picked').textContent = ''").await;
-    }
-    // A click looks at the joint there: the one meant is named again.
-    b.value(&set("joint-search", "spine_2")).await;
+    b.press("#line-on").await;
+    b.draw(&[(x - 20.0, y - 60.0), (x, y - 60.0), (x + 20.0, y - 60.0)]).await;
+    b.until("document.getElementById('line-told').textContent.includes(' mm')").await;
+    assert_eq!(b.value("document.querySelector('.drawn-line').hasAttribute('hidden')").await, false);
     b.step("[data-hand=crease]").await;
     assert_eq!(b.last_step().await, "A crease between spine_2 and spine_3 on oilskin coat");
+
+    // A gradient on the same line; what is torn by it is filled in again.
+    b.value(&set("gradient-from", "0.9")).await;
+    b.step("[data-hand=gradient]").await;
+    assert_eq!(b.last_step().await, "spine_2 from 0.9 to 1 on oilskin coat");
+    b.step("[data-hand=refill]").await;
+    assert_eq!(b.last_step().await, "Fill a part of oilskin coat in from round about");
+
+    // The last change is adjusted in its place: no step more.
+    b.value(&set("hand-amount", "0.1")).await;
+    b.step("[data-hand=add]").await;
+    assert_eq!(b.last_step().await, "Add 0.1 of spine_2 on oilskin coat");
+    let steps = b.value("document.querySelector('.steps summary').textContent").await;
+    b.step_by(&set("adjust-amount", "0.3")).await;
+    assert_eq!(b.last_step().await, "Add 0.3 of spine_2 on oilskin coat");
+    assert_eq!(b.value("document.querySelector('.steps summary').textContent").await, steps);
+
+    // One list of locked joints, for hand and cleaning, in sight.
+    b.value("document.querySelector('[data-locks=shown]').click()").await;
+    b.until("document.querySelector('.locks .chips').textContent.includes('spine_2')").await;
+    assert_eq!(b.value("document.querySelector('input[name=locked]').value").await, "spine_2");
+    b.value("document.querySelector('[data-locks=others]').click()").await;
+    b.until("document.querySelector('.locks output').textContent.includes('all but 1')").await;
+    b.value("document.querySelector('[data-locks=none]').click()").await;
     b.console_is_clean().await;
     browser.client.close().await.unwrap();
 }

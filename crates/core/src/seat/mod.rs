@@ -15,5 +15,7 @@ pub use brush::{dab, Brush, Stroke};
 pub use carry::{carry_to_rest, rest_from_pose};
 pub use carry_shapes::{carry_shapes, OnTop};
 pub use ease::{ease, Gap, GapWish, PieceSurface};
-pub use moving::{in_a_mirror, mirror_places, moved_by, with_mirror_image, Fade, Move};
+pub use moving::{
+    in_a_mirror, mirror_places, moved_by, places_across, with_mirror_image, Fade, ImagePlace, Move,
+};
 pub use placement::Placement;

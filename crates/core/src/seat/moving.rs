@@ -4,6 +4,7 @@ use crate::bind::clean::{mirror_image, NO_IMAGE};
 use crate::mesh::{vertex_normals, Topology};
 use crate::query::Bvh;
 use glam::{Quat, Vec3};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 /// How a move falls off beyond what is chosen.
@@ -77,18 +78,26 @@ pub fn moved_by(positions: &[Vec3], topology: &Topology, shares: &[f32], by: &Mo
 
 /// For each vertex the corners of the face at its mirror image across the plane x = `plane` and how much of each it
 /// has; none where nothing is there.
-pub fn mirror_places(rest: &[Vec3], topology: &Topology, plane: f32) -> Vec<Option<([u32; 3], [f32; 3])>> {
-    let tree = Bvh::build(rest, &topology.triangles);
+pub fn mirror_places(rest: &[Vec3], topology: &Topology, plane: f32) -> Vec<ImagePlace> {
+    places_across(rest, rest, &topology.triangles, plane)
+}
+
+/// Where the mirror image of a vertex lies: corners of a face, and how much of each it has.
+pub type ImagePlace = Option<([u32; 3], [f32; 3])>;
+
+/// The same between two surfaces: for each of `points` the place on the other one.
+pub fn places_across(points: &[Vec3], other: &[Vec3], faces: &[[u32; 3]], plane: f32) -> Vec<ImagePlace> {
+    let tree = Bvh::build(other, faces);
     let one = |p: &Vec3| {
         let there = tree.closest(mirror_image(*p, plane), NO_IMAGE)?;
-        Some((topology.triangles[there.triangle as usize], there.barycentric))
+        Some((faces[there.triangle as usize], there.barycentric))
     };
-    rest.iter().map(one).collect()
+    points.par_iter().with_min_len(128).map(one).collect()
 }
 
 /// What moves do at the mirror image of each vertex, in a mirror.
-pub fn in_a_mirror(places: &[Option<([u32; 3], [f32; 3])>], moves: &[Vec3]) -> Vec<Vec3> {
-    let one = |place: &Option<([u32; 3], [f32; 3])>| {
+pub fn in_a_mirror(places: &[ImagePlace], moves: &[Vec3]) -> Vec<Vec3> {
+    let one = |place: &ImagePlace| {
         let Some((corners, parts)) = place else { return Vec3::ZERO };
         let Vec3 { x, y, z } = corners.iter().zip(parts).map(|(v, part)| moves[*v as usize] * *part).sum();
         Vec3::new(-x, y, z)
@@ -97,12 +106,8 @@ pub fn in_a_mirror(places: &[Option<([u32; 3], [f32; 3])>], moves: &[Vec3]) -> V
 }
 
 /// Moves with their mirror image: where both are there each counts as much as its share.
-pub fn with_mirror_image(
-    places: &[Option<([u32; 3], [f32; 3])>],
-    shares: &[f32],
-    moves: &[Vec3],
-) -> Vec<Vec3> {
-    let share_there = |place: &Option<([u32; 3], [f32; 3])>| {
+pub fn with_mirror_image(places: &[ImagePlace], shares: &[f32], moves: &[Vec3]) -> Vec<Vec3> {
+    let share_there = |place: &ImagePlace| {
         let parts = place.iter().flat_map(|(corners, parts)| corners.iter().zip(parts));
         parts.map(|(v, part)| shares[*v as usize] * part).sum::<f32>()
     };

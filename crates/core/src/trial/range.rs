@@ -5,8 +5,8 @@
 //! from memory): shoulder flexion and abduction 180°, extension 60°; elbow 150°; wrist flexion
 //! 80°; hip flexion 120°, extension 30°, abduction 45°; knee 135°; spine flexion 80°, extension
 //! 25°, side bend 35°, rotation 45°; neck rotation 80°, flexion 45°, extension 45°; foot 50° down;
-//! fingers 90°, 100° and 80° from the root on, thumb 50° and 80°. Poses stay
-//! a little inside them.
+//! fingers 90°, 100° and 80° from the root on, thumb 50° and 80°; forearm 80° either way about its length, hip 45°.
+//! Poses stay a little inside them.
 
 use super::aim::PoseBuilder;
 use super::hand::Hand;
@@ -77,6 +77,12 @@ const POSES: &[(&str, Recipe)] = &[
     ("twist right", |b| spine(b, |b, j, n| b.twist(j, -40.0 / n))),
     ("look back", |b| head(b, |b, j, n| b.twist(j, 75.0 / n))),
     ("look up", |b| head(b, |b, j, n| b.bend(j, -40.0 / n))),
+    ("forearms turned", |b| forearms_turned(b, 70.0)),
+    ("thighs turned out", |b| thighs_turned(b, 40.0)),
+    ("kneeling", kneeling),
+    ("sitting", |b| sitting(b, 90.0)),
+    ("lying back", lying_back),
+    ("hand on the other shoulder", hand_on_the_other_shoulder),
 ];
 
 /// The built-in poses for `skeleton`: rest first, then about two dozen through the joints'
@@ -121,7 +127,7 @@ fn frame(b: &PoseBuilder, side: SideOfBody) -> BodyFrame {
 
 const SIDES: [SideOfBody; 2] = [SideOfBody::Left, SideOfBody::Right];
 
-fn arm(b: &mut PoseBuilder, side: SideOfBody, to: fn(&BodyFrame) -> Vec3) -> Result<(), Missing> {
+fn arm(b: &mut PoseBuilder, side: SideOfBody, to: impl Fn(&BodyFrame) -> Vec3 + Copy) -> Result<(), Missing> {
     let limbs = *b.person.side(side);
     let (upper, lower) = limbs.upper_arm.zip(limbs.lower_arm).ok_or("upper and lower arm")?;
     let f = frame(b, side);
@@ -139,23 +145,61 @@ fn raise_shoulder(b: &mut PoseBuilder, shoulder: JointId, side: SideOfBody, degr
     b.lean(shoulder, if side == SideOfBody::Left { degrees } else { -degrees });
 }
 
-fn arms(b: &mut PoseBuilder, to: fn(&BodyFrame) -> Vec3) -> Result<(), Missing> {
+fn arms(b: &mut PoseBuilder, to: impl Fn(&BodyFrame) -> Vec3 + Copy) -> Result<(), Missing> {
     SIDES.into_iter().try_for_each(|side| arm(b, side, to))
 }
 
-/// Bends the elbow so that the forearm swings forward (of the arm at rest).
+/// Bends the elbows so that the forearms swing forward (of the arms at rest).
 fn elbows(b: &mut PoseBuilder, degrees: f32) -> Result<(), Missing> {
+    let ahead = b.person.forward;
+    SIDES.into_iter().try_for_each(|side| elbow(b, side, degrees, ahead))
+}
+
+/// Bends an elbow so that the forearm swings `towards` (of the arm at rest).
+fn elbow(b: &mut PoseBuilder, side: SideOfBody, degrees: f32, towards: Vec3) -> Result<(), Missing> {
+    let Limbs { lower_arm, hand, upper_arm, .. } = *b.person.side(side);
+    let (lower, hand) = lower_arm.zip(hand).ok_or("lower arm and hand")?;
+    let upper = upper_arm.ok_or("upper arm")?;
+    let along = b.rest_direction(upper, lower);
+    let square = (towards - along * towards.dot(along)).normalize_or(b.person.up);
+    let angle = degrees.to_radians();
+    b.aim(lower, hand, along * angle.cos() + square * angle.sin());
+    Ok(())
+}
+
+/// Turns a bone about its own length: inward on both sides where `degrees` is above 0.
+fn turn_about(b: &mut PoseBuilder, side: SideOfBody, bone: [JointId; 2], degrees: f32) {
+    let sign = if side == SideOfBody::Left { 1.0 } else { -1.0 };
+    let along = b.rest_direction(bone[0], bone[1]);
+    b.turn(bone[0], glam::Quat::from_axis_angle(along, sign * degrees.to_radians()));
+}
+
+fn forearms_turned(b: &mut PoseBuilder, degrees: f32) -> Result<(), Missing> {
     for side in SIDES {
-        let Limbs { lower_arm, hand, upper_arm, .. } = *b.person.side(side);
-        let (lower, hand) = lower_arm.zip(hand).ok_or("lower arm and hand")?;
-        let upper = upper_arm.ok_or("upper arm")?;
-        let along = b.rest_direction(upper, lower);
-        let ahead = b.person.forward;
-        let square = (ahead - along * ahead.dot(along)).normalize_or(b.person.up);
-        let angle = degrees.to_radians();
-        b.aim(lower, hand, along * angle.cos() + square * angle.sin());
+        let limbs = *b.person.side(side);
+        let (lower, hand) = limbs.lower_arm.zip(limbs.hand).ok_or("lower arm and hand")?;
+        turn_about(b, side, [lower, hand], degrees);
     }
     Ok(())
+}
+
+fn thighs_turned(b: &mut PoseBuilder, degrees: f32) -> Result<(), Missing> {
+    for side in SIDES {
+        let limbs = *b.person.side(side);
+        let (upper, lower) = limbs.upper_leg.zip(limbs.lower_leg).ok_or("upper and lower leg")?;
+        turn_about(b, side, [upper, lower], -degrees);
+    }
+    Ok(())
+}
+
+/// Turned inward in the shoulder, so that the elbow's hinge brings the hand across.
+fn hand_on_the_other_shoulder(b: &mut PoseBuilder) -> Result<(), Missing> {
+    let across = |f: &BodyFrame| f.ahead - f.out * 0.3 + f.down * 0.1;
+    arm(b, SideOfBody::Left, across)?;
+    let f = frame(b, SideOfBody::Left);
+    let upper = b.person.left.upper_arm.ok_or("upper arm")?;
+    b.turn(upper, glam::Quat::from_axis_angle(across(&f).normalize(), 65.0f32.to_radians()));
+    elbow(b, SideOfBody::Left, 95.0, f.ahead)
 }
 
 fn wrists(b: &mut PoseBuilder, degrees: f32) -> Result<(), Missing> {
@@ -225,17 +269,53 @@ fn squat(b: &mut PoseBuilder, flex: f32, knee: f32) -> Result<(), Missing> {
     }
     if let Some(hips) = b.person.hips {
         b.bend(hips, 15.0);
-        let limbs = b.person.left;
-        if let (Some(upper), Some(lower), Some(foot)) = (limbs.upper_leg, limbs.lower_leg, limbs.foot) {
-            let length = |x: JointId, y: JointId| b.rest[x.index()].w_axis.distance(b.rest[y.index()].w_axis);
-            let (thigh, shin) = (length(upper, lower), length(lower, foot));
-            let rise = |degrees: f32| 1.0 - degrees.to_radians().cos();
-            let drop = thigh * rise(flex - 15.0) + shin * rise(knee - flex + 15.0);
-            let down = -b.person.up * drop;
-            b.shift(hips, down);
-        }
+        lower_by(b, |thigh, shin| thigh * rise(flex - 15.0) + shin * rise(knee - flex + 15.0));
     }
     spine(b, |b, j, n| b.bend(j, 15.0 / n)).or(Ok(()))
+}
+
+/// By how much the end of a bone of length 1 that hung down is higher, turned so far.
+fn rise(degrees: f32) -> f32 {
+    1.0 - degrees.to_radians().cos()
+}
+
+/// Lowers the hips by what the lengths of thigh and shin say, so that the feet stay on the ground.
+fn lower_by(b: &mut PoseBuilder, drop: impl Fn(f32, f32) -> f32) {
+    let limbs = b.person.left;
+    let legs = limbs.upper_leg.zip(limbs.lower_leg).zip(limbs.foot);
+    if let (Some(hips), Some(((upper, lower), foot))) = (b.person.hips, legs) {
+        let length = |x: JointId, y: JointId| b.rest[x.index()].w_axis.distance(b.rest[y.index()].w_axis);
+        let drop = drop(length(upper, lower), length(lower, foot));
+        let down = -b.person.up * drop;
+        b.shift(hips, down);
+    }
+}
+
+/// On the right knee, the left foot before it.
+fn kneeling(b: &mut PoseBuilder) -> Result<(), Missing> {
+    hip(b, SideOfBody::Left, 90.0, 90.0)?;
+    hip(b, SideOfBody::Right, -5.0, 95.0)?;
+    if let Some(foot) = b.person.right.foot {
+        b.bend(foot, 35.0);
+    }
+    lower_by(b, |_, shin| shin);
+    Ok(())
+}
+
+fn sitting(b: &mut PoseBuilder, flex: f32) -> Result<(), Missing> {
+    SIDES.into_iter().try_for_each(|side| hip(b, side, flex, flex))?;
+    lower_by(b, |thigh, _| thigh * rise(flex));
+    Ok(())
+}
+
+/// Reclined: the trunk laid back, hips and knees half bent, the chin on the chest.
+fn lying_back(b: &mut PoseBuilder) -> Result<(), Missing> {
+    SIDES.into_iter().try_for_each(|side| hip(b, side, 45.0, 60.0))?;
+    let hips = b.person.hips.ok_or("hips")?;
+    b.bend(hips, -60.0);
+    lower_by(b, |thigh, shin| thigh + shin * 0.5);
+    spine(b, |b, j, n| b.bend(j, 15.0 / n)).or(Ok(()))?;
+    head(b, |b, j, n| b.bend(j, 25.0 / n)).or(Ok(()))
 }
 
 fn step(b: &mut PoseBuilder) -> Result<(), Missing> {

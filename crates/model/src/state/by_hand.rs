@@ -61,6 +61,19 @@ pub enum HandChange {
         along_rows: bool,
         profile: Profile,
     },
+    /// One joint from one amount to another between two vertices.
+    Gradient {
+        joint: String,
+        amounts: [f32; 2],
+        ends: [u32; 2],
+        along_surface: bool,
+        #[serde(default)]
+        along_rows: bool,
+        profile: Profile,
+        rest: HandRest,
+    },
+    /// Filled in from round about.
+    Refill,
     /// From one joint to the next across the line between two vertices, over so much, millimetres.
     Crease { near: String, far: String, ends: [u32; 2], width_mm: f32, over: FoldsOver },
     /// Weights typed in: vertices with a weight for each of the joints.
@@ -98,6 +111,10 @@ impl HandChange {
                 )
             }
             Self::Fade { from, to, .. } => format!("Fade from {from} to {to} on {name}"),
+            Self::Gradient { joint, amounts: [first, second], .. } => {
+                format!("{joint} from {first} to {second} on {name}")
+            }
+            Self::Refill => format!("Fill a part of {name} in from round about"),
             Self::Crease { near, far, .. } => format!("A crease between {near} and {far} on {name}"),
             Self::Table { rows, .. } if rows.len() == 1 => {
                 format!("Type in the weights of a vertex of {name}")
@@ -110,8 +127,9 @@ impl HandChange {
     /// The names of its joints, to be exchanged for others.
     pub fn joints_mut(&mut self) -> Vec<&mut String> {
         match self {
-            Self::Give { joint, rest: HandRest::Joint(other), .. } => vec![joint, other],
-            Self::Give { joint, .. } => vec![joint],
+            Self::Give { joint, rest: HandRest::Joint(other), .. }
+            | Self::Gradient { joint, rest: HandRest::Joint(other), .. } => vec![joint, other],
+            Self::Give { joint, .. } | Self::Gradient { joint, .. } => vec![joint],
             Self::Move { from, to, .. } | Self::Fade { from, to, .. } => vec![from, to],
             Self::Crease { near, far, .. } => vec![near, far],
             Self::Smooth { joints, .. } | Self::Table { joints, .. } | Self::Placed { joints, .. } => {
@@ -131,7 +149,9 @@ impl HandChange {
         };
         match self {
             Self::Copy { vertex } => follow(vertex),
-            Self::Fade { ends, .. } | Self::Crease { ends, .. } => ends.iter_mut().all(follow),
+            Self::Fade { ends, .. } | Self::Gradient { ends, .. } | Self::Crease { ends, .. } => {
+                ends.iter_mut().all(follow)
+            }
             Self::Table { rows, .. } => {
                 rows.retain_mut(|row| follow(&mut row.0));
                 !rows.is_empty()

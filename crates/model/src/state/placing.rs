@@ -1,10 +1,24 @@
 //! Where a piece goes and how it is eased, as people say it.
 
 use crate::error::WorkshopError;
+use crate::state::names::PieceId;
 use glam::{Quat, Vec3};
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::seat::{Fade, Move, Relaxing};
 use tin_cloak_core::units::from_mm;
+
+/// What one side gives to the other.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct OtherSide {
+    /// The piece that gives; the same one gives from side to side.
+    pub from: PieceId,
+    /// Of one piece: the character's left gives, the right takes.
+    pub from_left: bool,
+    /// Its shape: what was done to it since it came.
+    pub shape: bool,
+    /// Its weights, by the joints of the other side.
+    pub weights: bool,
+}
 
 /// Where a piece goes, as people say it: millimetres, degrees and percent.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]

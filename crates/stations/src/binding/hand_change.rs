@@ -4,15 +4,16 @@ use glam::Vec3;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use tin_cloak_core::bind::by_hand::{
-    crease, exchange, fade, gains, give, harden, mean_of, smooth_joints, tabled, towards, Along, Amount,
-    ByHand, Crease, Fade, Given, Rest,
+    crease, exchange, fade, gains, give, gradient, harden, mean_of, refill, smooth_joints, tabled, towards,
+    Along, Amount, ByHand, Crease, Fade, Given, Gradient, Rest,
 };
 use tin_cloak_core::bind::clean::{BoundMesh, Row};
+use tin_cloak_core::bind::BindError;
 use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::mesh::vertex_normal;
 use tin_cloak_core::query::Bvh;
 use tin_cloak_core::skeleton::Pose;
-use tin_cloak_core::skin::{Skin, SkinError};
+use tin_cloak_core::skin::Skin;
 use tin_cloak_core::units::from_mm;
 use tin_cloak_core::JointId;
 use tin_cloak_model::dress::beneath::Beneath;
@@ -58,7 +59,7 @@ pub fn changed_by_hand(
     how: HowMuch,
 ) -> Result<(Skin, Vec<String>), WorkshopError> {
     let OnPiece { piece, body, .. } = on;
-    let fail = |source: SkinError| WorkshopError::Bind { piece: piece.name.clone(), source: source.into() };
+    let fail = |source: BindError| WorkshopError::Bind { piece: piece.name.clone(), source };
     let by_number = match change {
         HandChange::Placed { joints, rows } => Some(by_number(piece, joints, rows)?),
         _ => None,
@@ -200,7 +201,7 @@ fn gained(mut all: Vec<(JointId, f32)>, body: &Body) -> String {
     told.join(", ")
 }
 
-type Made = Result<Result<ByHand, SkinError>, WorkshopError>;
+type Made = Result<Result<ByHand, BindError>, WorkshopError>;
 
 fn made(on: OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> Made {
     let OnPiece { piece, body, beneath } = on;
@@ -217,6 +218,13 @@ fn made(on: OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> M
             Err(missing)
         }
     };
+    let rest_of = |rest: &HandRest, joint: JointId| {
+        Ok::<_, WorkshopError>(match rest {
+            HandRest::Others => Rest::Others,
+            HandRest::Joint(other) => Rest::Joint(find(other)?),
+            HandRest::Parent => Rest::Joint(parent_of(body, joint)?),
+        })
+    };
     let sane =
         |x: f32, most: f32| if (0.0..=most).contains(&x) { Ok(x) } else { Err(WorkshopError::BadClean) };
     Ok(match change {
@@ -227,11 +235,7 @@ fn made(on: OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> M
                 HandAmount::Add(by) => Amount::Add(sane(by.abs(), 1.0)?.copysign(by)),
                 HandAmount::Times(by) => Amount::Times(sane(by, 100.0)?),
             };
-            let rest = match rest {
-                HandRest::Others => Rest::Others,
-                HandRest::Joint(other) => Rest::Joint(find(other)?),
-                HandRest::Parent => Rest::Joint(parent_of(body, joint)?),
-            };
+            let rest = rest_of(rest, joint)?;
             give(bound, Given { joint, amount, rest }, shares)
         }
         HandChange::Move { from, to, both } => exchange(bound, find(from)?, find(to)?, *both, shares),
@@ -259,13 +263,17 @@ fn made(on: OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> M
         HandChange::Fade { from, to, ends, along_surface, along_rows, profile } => {
             let ends = [known(ends[0])?, known(ends[1])?];
             let (from, to) = (find(from)?, find(to)?);
-            let along = match (along_rows, along_surface) {
-                (true, _) => Along::Rows,
-                (false, true) => Along::Surface,
-                (false, false) => Along::Axis,
-            };
+            let along = along_of(*along_rows, *along_surface);
             fade(bound, Fade { from, to, ends, along, profile: *profile }, shares)
         }
+        HandChange::Gradient { joint, amounts, ends, along_surface, along_rows, profile, rest } => {
+            let ends = [known(ends[0])?, known(ends[1])?];
+            let amounts = [sane(amounts[0], 1.0)?, sane(amounts[1], 1.0)?];
+            let joint = find(joint)?;
+            let (along, rest) = (along_of(*along_rows, *along_surface), rest_of(rest, joint)?);
+            gradient(bound, Gradient { joint, amounts, ends, along, profile: *profile, rest }, shares)
+        }
+        HandChange::Refill => return Ok(refill(bound, shares)),
         HandChange::Crease { near, far, ends, width_mm, over } => {
             let ends = [known(ends[0])? as usize, known(ends[1])? as usize];
             let (near, far) = (find(near)?, find(far)?);
@@ -290,7 +298,16 @@ fn made(on: OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> M
         }
         // It was made one by vertices before.
         HandChange::Placed { .. } => return Err(WorkshopError::BadTable { vertex: 0 }),
-    })
+    }
+    .map_err(BindError::from))
+}
+
+fn along_of(rows: bool, surface: bool) -> Along {
+    match (rows, surface) {
+        (true, _) => Along::Rows,
+        (false, true) => Along::Surface,
+        (false, false) => Along::Axis,
+    }
 }
 
 /// The middle of what a joint moves of the chosen vertices, metres.

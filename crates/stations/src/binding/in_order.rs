@@ -150,7 +150,7 @@ impl Doing<'_> {
     }
 
     /// Binds again what hangs in a cage whose weights were changed to `bound`.
-    pub(super) fn bind_hanging(&mut self, cage: PieceId, bound: Bound) -> Result<(), WorkshopError> {
+    pub fn bind_hanging(&mut self, cage: PieceId, bound: Bound) -> Result<(), WorkshopError> {
         let index = self.worn_piece(cage)?.0;
         let mut hanging = self.with_hanging(vec![index])?;
         hanging.retain(|i| *i != index);

@@ -31,6 +31,8 @@ pub struct ChosenView {
     pub joints: Vec<(String, f32, f32, f32)>,
     /// The weights of its first vertices of the joints that move it most.
     pub table: WeightTable,
+    /// Their middle in the pose looked at, metres; none when nothing is chosen.
+    pub middle: Option<Vec3>,
     /// The picks with what depends on the moment settled.
     pub picks: Vec<Pick>,
     /// Names of the piece's patches.
@@ -97,12 +99,20 @@ impl ChoosingOfRoom for Room {
             table: table_of(self, &worn, &chosen, &joints),
             count: chosen.iter().filter(|c| **c).count(),
             drawn: drawn.collect(),
+            middle: middle(self.posed_by_hand(now.view)?.positions_of(&worn), &chosen),
             joints,
             picks,
             more: self.more_to_choose(&worn, now.tied),
             patches: self.patches_of(&worn).iter().map(|p| p.name.clone()).collect(),
         })
     }
+}
+
+/// The middle of those chosen.
+fn middle(positions: &[Vec3], chosen: &[bool]) -> Option<Vec3> {
+    let list = listed(chosen);
+    let sum: Vec3 = list.iter().map(|v| positions[*v as usize]).sum();
+    (!list.is_empty()).then(|| sum / list.len() as f32)
 }
 
 /// Vertices whose weights are not those of the fitting `before`.

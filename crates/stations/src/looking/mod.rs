@@ -5,6 +5,7 @@ pub mod choosing;
 pub mod choosing_else;
 pub mod extents;
 pub mod hand_view;
+pub mod joint_places;
 pub mod maps;
 pub mod packed;
 pub mod picture;

@@ -20,6 +20,7 @@ impl Doing<'_> {
             SeatingStep::MoveChosen { piece, chosen, options, in_pose, into_shape } => {
                 self.move_chosen(*piece, chosen, *options, in_pose.as_ref(), into_shape.as_deref())
             }
+            SeatingStep::OtherSide { piece, chosen, options } => self.other_side(*piece, chosen, options),
             SeatingStep::Brush { piece, stroke } => self.brush(*piece, stroke),
             SeatingStep::WearShape { piece, shape, amount } => self.wear_shape(*piece, *shape, *amount),
             SeatingStep::FollowShapes { pieces, follow, shapes } => {

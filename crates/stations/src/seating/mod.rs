@@ -9,6 +9,7 @@ pub mod in_shape;
 pub mod mirror_steps;
 pub mod modelled_pose;
 pub mod moving;
+pub mod other_side;
 pub mod posed_cloth;
 pub mod relaxing;
 pub mod sits;

@@ -1,6 +1,7 @@
 // Weights by hand: the card's presses and keys, the joints of what is chosen, and the brush on weights.
 import { postForPreview } from "./ask.js";
-import { takeStep } from "./steps.js";
+import { Line } from "./line.js";
+import { startStep } from "./steps.js";
 import { WeightTable } from "./weight-table.js";
 
 const field = (id) => document.getElementById(id);
@@ -8,11 +9,13 @@ const number = (id) => Number(field(id).value);
 const named = (id) => field(id).value.split(",").map((name) => name.trim()).filter((name) => name !== "");
 
 export class ByHand {
-  // `choosing` knows what is chosen; `stage` has scene, joints, `request()`, `probe`, `show(joint)`; `onJob` watches.
-  constructor(canvas, fitting, choosing, stage, onJob) {
-    Object.assign(this, { canvas, fitting, choosing, stage, onJob, locked: new Set(), brushing: false, clicked: [] });
+  // `choosing` knows what is chosen; `stage` has scene, joints, `request()`, `probe`, `show(joint)`; `locks` knows which
+  // joints stay; `onJob` watches.
+  constructor(canvas, fitting, choosing, stage, locks, onJob) {
+    Object.assign(this, { canvas, fitting, choosing, stage, locks, onJob, brushing: false, clicked: null });
     this.typed = new Map();
-    const where = () => ({ url: `/fitting/${fitting}/by-hand-table/${choosing.piece}`, locked: [...this.locked] });
+    this.line = new Line(canvas, choosing, stage, () => this.markLine());
+    const where = () => ({ url: `/fitting/${fitting}/by-hand-table/${choosing.piece}`, locked: locks.list });
     this.table = new WeightTable(where, onJob);
     document.body.addEventListener("click", (e) => this.press(e));
     document.body.addEventListener("change", (e) => this.changed(e));
@@ -37,6 +40,9 @@ export class ByHand {
     }
     this.restore();
     this.markJoint();
+    this.markLine();
+    this.markAdjust();
+    this.locks.mark();
     this.drawFallOff();
     field("hand-brush").setAttribute("aria-pressed", this.brushing);
   }
@@ -57,13 +63,22 @@ export class ByHand {
     }
   }
 
-  // A place that was clicked without choosing: weights are copied from it, a fade runs between two.
+  // A place that was clicked without choosing: weights are copied from it.
   note(found) {
-    if (found && found.part === this.choosing.piece) this.clicked = [found.vertex, ...this.clicked].slice(0, 2);
+    if (found && found.part === this.choosing.piece) this.clicked = found.vertex;
+  }
+
+  markLine() {
+    if (!this.isOpen) return;
+    field("line-on").setAttribute("aria-pressed", this.line.on);
+    const { ends } = this.line;
+    const mm = () => Math.round(ends.points[0].distanceTo(ends.points[1]) * 1000);
+    field("line-told").textContent = this.line.vertices ? `a line of ${mm()} mm` : "no line yet";
   }
 
   stop() {
     this.brushing = false;
+    if (this.line.on) this.line.toggle();
     this.stage.scene.turnByRight("weights", false);
     this.canvas.classList.remove("brushing");
   }
@@ -85,13 +100,11 @@ export class ByHand {
     return this.stage.joints.names?.[this.stage.joints.joint] ?? "";
   }
 
-  // What the picks come to: who moves it. Joints that keep their weights are those of one piece.
+  // What the picks come to: who moves it.
   show(found) {
-    if (this.of !== this.choosing.piece) {
-      this.locked.clear();
-      this.clicked = [];
-    }
+    if (this.of !== this.choosing.piece) this.clicked = null;
     this.of = this.choosing.piece;
+    this.found = found;
     this.table.set(found.table);
     if (!this.isOpen) return;
     const rows = found.joints.slice(0, 12).map((row) => this.jointRow(row));
@@ -104,7 +117,7 @@ export class ByHand {
     Object.assign(pick, { type: "button", textContent: name, title: "Show and change its weights" });
     pick.dataset.handJoint = name;
     const lock = Object.assign(document.createElement("input"), { type: "checkbox", title: "Keeps its weights" });
-    lock.checked = this.locked.has(name);
+    lock.checked = this.locks.has(name);
     lock.dataset.lock = name;
     lock.setAttribute("aria-label", `${name} keeps its weights`);
     const cells = [pick, mean.toFixed(2), least.toFixed(2), most.toFixed(2), lock];
@@ -122,7 +135,8 @@ export class ByHand {
     if (id && e.target.closest("#by-hand")) this.typed.set(id, type === "checkbox" ? checked : value);
     if (id === "hand-firm") this.drawFallOff();
     const lock = e.target.dataset?.lock;
-    if (lock) this.locked[e.target.checked ? "add" : "delete"](lock);
+    if (lock) this.locks.set(lock, e.target.checked);
+    if (id === "adjust-amount" || id === "adjust-times") this.adjust();
   }
 
   press(e) {
@@ -135,6 +149,7 @@ export class ByHand {
     if (e.target.closest("#table-show")) this.table.show();
     if (e.target.closest("#joint-flip")) this.flip();
     if (e.target.closest("#hand-again")) this.again();
+    if (e.target.closest("#line-on")) this.line.toggle();
   }
 
   // A change of the card in words of the server; nothing when it needs something that is not there.
@@ -154,17 +169,23 @@ export class ByHand {
       case "smooth_all": return this.smoothOf([]);
       case "harden": return { harden: { strength: number("smooth-strength") } };
       case "mean": return "mean";
-      case "copy": return this.clicked.length ? { copy: { vertex: this.clicked[0] } } : null;
+      case "copy": return this.clicked === null ? null : { copy: { vertex: this.clicked } };
+      case "refill": return "refill";
       case "beneath": return { beneath: { share: amount, fade_mm: number("beneath-fade") } };
       case "crease": return this.creaseOf(joint, other);
-      default: {
-        const [to, from] = this.clicked;
-        if (from === undefined) return null;
-        const along = field("fade-along").value;
-        const how = { along_surface: along === "surface", along_rows: along === "rows" };
-        return { fade: { from: joint, to: other, ends: [from, to], ...how, profile: field("fade-ends").value } };
+      case "gradient": {
+        const amounts = [number("gradient-from"), number("gradient-to")];
+        return this.alongLine((line) => ({ gradient: { joint, amounts, rest, ...line } }));
       }
+      default: return this.alongLine((line) => ({ fade: { from: joint, to: other, ...line } }));
     }
+  }
+
+  alongLine(made) {
+    const ends = this.line.vertices;
+    const along = field("fade-along").value;
+    const how = { along_surface: along === "surface", along_rows: along === "rows" };
+    return ends && made({ ends, ...how, profile: field("fade-ends").value });
   }
 
   smoothOf(joints) {
@@ -172,9 +193,9 @@ export class ByHand {
   }
 
   creaseOf(near, far) {
-    if (this.clicked.length < 2) return null;
+    const ends = this.line.vertices;
     const over = field("crease-over").value;
-    return { crease: { near, far, ends: this.clicked, width_mm: number("crease-width"), over } };
+    return ends && { crease: { near, far, ends, width_mm: number("crease-width"), over } };
   }
 
   // Between the two joints that are worked with.
@@ -198,7 +219,8 @@ export class ByHand {
 
   async change(kind, amount) {
     const change = this.changeOf(kind, amount);
-    this.say(change ? "" : "Click a place on the piece first, for a fade or crease two, with Click above off.");
+    const first = kind === "copy" ? "Click a place on the piece first, with Click above off." : "Draw the line first.";
+    this.say(change ? "" : first);
     if (!change) return;
     this.last = change;
     await this.make({ picks: this.choosing.picks, change });
@@ -211,9 +233,49 @@ export class ByHand {
       piece: this.choosing.piece,
       clean: { how: "by_hand", change, firm_percent },
       chosen: brush ? { around: brush } : { picks },
-      locked: [...this.locked],
+      locked: this.locks.list,
     };
-    this.onJob(await takeStep(this.fitting, step));
+    await this.take(step);
+  }
+
+  async take(step, insteadOf) {
+    const started = await startStep(this.fitting, step, insteadOf);
+    this.made = { step, number: started.step };
+    this.markAdjust();
+    this.onJob(started.job);
+  }
+
+  // How much the last change is of what can be adjusted, and how often it smooths.
+  get adjustable() {
+    const change = this.made?.step.clean.change ?? {};
+    const [kind, says] = typeof change === "string" ? [change, {}] : (Object.entries(change)[0] ?? ["", {}]);
+    if (kind === "give") {
+      const [how, amount] = Object.entries(says.amount)[0];
+      return { amount: Math.abs(amount), put: (to) => { says.amount = { [how]: amount < 0 ? -to : to }; } };
+    }
+    const name = { smooth: "strength", harden: "strength", beneath: "share" }[kind];
+    if (!name) return null;
+    return { amount: says[name], times: says.times, put: (to, times) => {
+      says[name] = to;
+      if (says.times !== undefined) says.times = times;
+    } };
+  }
+
+  markAdjust() {
+    if (!this.isOpen) return;
+    const { adjustable } = this;
+    field("hand-adjust").toggleAttribute("hidden", !adjustable);
+    if (!adjustable) return;
+    field("adjust-amount").value = adjustable.amount;
+    field("adjust-told").textContent = Number(adjustable.amount).toFixed(2);
+    field("adjust-times-of").toggleAttribute("hidden", adjustable.times === undefined);
+    field("adjust-times").value = adjustable.times ?? 1;
+  }
+
+  // The last change with another amount, in its place.
+  async adjust() {
+    this.adjustable?.put(number("adjust-amount"), number("adjust-times"));
+    await this.take(this.made.step, this.made.number);
   }
 
   toggleBrush() {
@@ -272,7 +334,7 @@ export class ByHand {
         if (!found || found.part !== this.choosing.piece || this.dabs.includes(found.vertex)) continue;
         this.dabs.push(found.vertex);
         const view = this.stage.request();
-        const body = { ...this.stroke(), locked: [...this.locked], view };
+        const body = { ...this.stroke(), locked: this.locks.list, view };
         const { parts, figures } = await postForPreview(url, body);
         this.stage.scene.setView(parts, view.map);
         this.say(figures[0] ?? "");

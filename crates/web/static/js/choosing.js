@@ -10,7 +10,8 @@ const MODES = { click: "pick-on", paint: "paint-on", lasso: "lasso-on" };
 export class Choosing {
   // `stage` has scene, `request()`, `parts()` and `probe(x, y, piece)`; `onChosen` is told what the picks come to.
   constructor(canvas, fitting, stage, onChosen) {
-    Object.assign(this, { canvas, fitting, stage, onChosen, picks: [], mode: null, piece: null, way: null, count: 0 });
+    Object.assign(this, { canvas, fitting, stage, onChosen, mode: null, way: null });
+    this.forget(null);
     this.line = document.createElementNS(NS, "svg");
     this.line.setAttribute("class", "lasso");
     this.line.append(document.createElementNS(NS, "polygon"));
@@ -49,13 +50,18 @@ export class Choosing {
     const parts = [...this.stage.parts()].reverse();
     const options = parts.map((p) => new Option(p.name, p.id));
     field("hand-piece").replaceChildren(new Option("nothing", ""), ...options);
-    if (!parts.some((p) => p.id === this.piece)) Object.assign(this, { piece: null, picks: [], count: 0 });
+    if (!parts.some((p) => p.id === this.piece)) this.forget(null);
     field("hand-piece").value = this.piece ?? "";
+  }
+
+  // Nothing of a part is chosen.
+  forget(piece) {
+    Object.assign(this, { piece, picks: [], count: 0, middle: null });
   }
 
   usePiece(piece) {
     if (this.piece !== null) this.stage.scene.setChosen(this.piece, []);
-    Object.assign(this, { piece, picks: [], count: 0 });
+    this.forget(piece);
     field("hand-piece").value = piece ?? "";
     this.keep();
   }
@@ -130,6 +136,7 @@ export class Choosing {
   show(found) {
     this.picks = found.picks;
     this.count = found.count;
+    this.middle = found.middle;
     field("chosen-count").textContent = found.count === 0 ? "nothing chosen" : `${found.count} vertices chosen`;
     this.stage.scene.setChosen(this.piece, found.drawn);
     this.onChosen(found);

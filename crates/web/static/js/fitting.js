@@ -9,16 +9,20 @@ import { Brush } from "./brush.js";
 import { ByHand } from "./by-hand.js";
 import { Choosing } from "./choosing.js";
 import { Handles } from "./handles.js";
+import { Moving } from "./moving.js";
+import { Placing } from "./placing.js";
 import { Hover } from "./hover.js";
 import { listenToJointTable, listenToPieceJoints } from "./joint-table.js";
 import { Joints } from "./joints.js";
 import { listen } from "./keys.js";
 import { Layers } from "./layers.js";
+import { Locks } from "./locks.js";
 import { Measuring } from "./measuring.js";
 import { Picked } from "./picked.js";
 import { Player } from "./play.js";
 import { Pull } from "./pull.js";
 import { Scene } from "./scene.js";
+import { Skeleton } from "./skeleton.js";
 import { released } from "./released.js";
 import { listenToRegions, showRegions } from "./regions.js";
 import { Shapes } from "./shapes.js";
@@ -54,7 +58,6 @@ const measuring = new Measuring(fitting, () => refreshBoard());
 const layers = new Layers(scene, fitting, (job) => work.watch(job));
 const picked = new Picked();
 const compare = new Compare(scene, fitting);
-const handles = new Handles(scene, canvas);
 const snags = new Snags(fitting, { scene, joints, setMap, setPose });
 const player = new Player(
   fitting,
@@ -141,6 +144,7 @@ async function askView() {
     scene.setMaps(readMaps(await postForBytes(`/fitting/${fitting}/maps`, asked)), asked.map);
     scene.applyShown();
     await compare.look(asked, facts.poses[asked.pose], joints.names[asked.joint]);
+    if (skeleton.on) skeleton.look();
     canvas.dataset.pose = asked.pose;
     canvas.dataset.map = asked.map;
   } finally {
@@ -305,6 +309,7 @@ async function refresh(to = station()) {
   layers.keepFocus();
   brush.mark();
   byHand.mark();
+  locks.mark();
   await tool.mark(facts.own_shapes);
   picked.mark();
   board.mark();
@@ -490,6 +495,9 @@ async function probe(x, y) {
   return postForJson(`/fitting/${fitting}/probe`, asked);
 }
 const pull = new Pull(canvas, fitting, { scene, joints, request, probe, draw: () => drawPulled() });
+const skeleton = new Skeleton(canvas, fitting, {
+  scene, joints, request, facts: () => facts.joints, isStill: () => player.running !== true,
+});
 const busy = () => brush.on || byHand.brushing || pull.on || choosing.mode !== null;
 new Hover(canvas, probe, () => facts !== null && !busy(), () => facts.tolerance_mm);
 
@@ -536,10 +544,14 @@ const stage = {
 const choosing = new Choosing(canvas, fitting, stage, (found) => {
   tool.show(found);
   byHand.show(found);
+  handles.follow();
 });
 const tool = new Tool(fitting, choosing, stage, (job) => work.watch(job));
+const moving = new Moving(tool, choosing, stage, () => handles.follow());
+const handles = new Handles(scene, [moving, new Placing(scene)]);
 listenForSteps({ choosing, request });
-const byHand = new ByHand(canvas, fitting, choosing, stage, (job) => work.watch(job));
+const locks = new Locks(fitting, () => joints.names ?? [], stage.joint, () => choosing.ask());
+const byHand = new ByHand(canvas, fitting, choosing, stage, locks, (job) => work.watch(job));
 
 // A click that does not drag picks the joint that moves the vertex most.
 let pressed = null;
@@ -614,6 +626,8 @@ const actions = {
   l: () => press("lines"),
   x: () => press("through"),
   q: () => pull.toggle(),
+  ",": () => moving.toggle(),
+  "/": () => skeleton.toggle(),
   t: () => joints.toRest(),
   s: () => document.querySelector(".steps").toggleAttribute("open"),
   m: () => {

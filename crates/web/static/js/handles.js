@@ -1,5 +1,5 @@
-// Handles on the canvas for the piece whose “Move, turn, size” is open: arms that move it, arcs
-// that turn it, a corner that sizes it. They only fill in the form; the server places the piece.
+// Handles on the canvas for what is to be moved: arms that move it, arcs that turn it, a corner that sizes it. They
+// only fill in a form; the server moves.
 import * as THREE from "../vendor/three.js";
 
 const NS = "http://www.w3.org/2000/svg";
@@ -7,6 +7,9 @@ const AXES = [new THREE.Vector3(1, 0, 0), new THREE.Vector3(0, 1, 0), new THREE.
 const WORDS = ["left", "up", "forward"];
 const CLASSES = ["axis-left", "axis-up", "axis-forward"];
 const ARC_STEPS = 14;
+const FINELY = "; Shift held: a tenth";
+// Pixels.
+const SHORTEST = 16;
 
 function shape(name, attributes, title) {
   const e = document.createElementNS(NS, name);
@@ -15,62 +18,28 @@ function shape(name, attributes, title) {
   return e;
 }
 
+// `targets` are what may be moved, the first that is open is: each has `follow()` (true when it is open), `middle()`,
+// `numbers(name)`, `set(name, axis, value, digits)`, `grab()`, `preview()` and `submit()`.
 export class Handles {
-  constructor(scene, canvas) {
-    Object.assign(this, { scene, canvas, part: null, drag: null });
+  constructor(scene, targets) {
+    Object.assign(this, { scene, targets, target: null, drag: null });
     this.svg = document.getElementById("handles");
-    scene.onDrawn = () => this.draw();
+    scene.onDrawn.push(() => this.draw());
     this.svg.addEventListener("pointerdown", (e) => this.down(e));
     this.svg.addEventListener("pointermove", (e) => this.move(e));
     this.svg.addEventListener("pointerup", (e) => this.up(e));
     document.body.addEventListener("toggle", () => this.follow(), true);
-    document.body.addEventListener("input", (e) => {
-      if (this.part && e.target.closest?.(".place-form") === this.form()) this.preview();
-    });
   }
 
-  form() {
-    const open = document.querySelector("details.seat[open] details.place[open] .place-form");
-    return open ?? null;
-  }
-
-  // The form that is open, and with it the piece.
+  // What is open, and so moved.
   follow() {
-    const id = this.form() ? Number(this.form().dataset.piece) : null;
-    this.part = this.scene.facts?.parts.find((p) => p.id === id) ?? null;
-    this.svg.toggleAttribute("hidden", !this.part);
+    this.target = this.targets.find((t) => t.follow()) ?? null;
+    this.svg.toggleAttribute("hidden", !this.target);
     this.scene.draw();
   }
 
-  field(name, axis) {
-    return this.form().elements[name][axis];
-  }
-
-  numbers(name) {
-    return [0, 1, 2].map((i) => Number(this.field(name, i).value) || 0);
-  }
-
-  // Where the piece's middle is now, with what the form says.
   middle() {
-    return new THREE.Vector3(...this.part.middle).addScaledVector(new THREE.Vector3(...this.numbers("shift")), 0.001);
-  }
-
-  // The drawn piece follows the form until it is placed.
-  preview() {
-    const [x, y, z] = this.numbers("turn").map((d) => (d * Math.PI) / 180);
-    const about = this.form().elements.about.value;
-    const own = new THREE.Vector3(...this.part.middle);
-    const matrix = new THREE.Matrix4();
-    if (about === "") {
-      const turn = new THREE.Matrix4().makeRotationFromEuler(new THREE.Euler(x, y, z, "ZYX"));
-      const size = this.numbers("size").map((s) => s / 100);
-      matrix.makeTranslation(...this.middle()).multiply(turn).scale(new THREE.Vector3(...size));
-      matrix.multiply(new THREE.Matrix4().makeTranslation(-own.x, -own.y, -own.z));
-    } else {
-      matrix.makeTranslation(...this.middle().sub(own));
-    }
-    this.scene.setPlacement(this.part.id, matrix);
-    this.draw();
+    return this.target.middle();
   }
 
   onScreen(p) {
@@ -95,7 +64,7 @@ export class Handles {
   }
 
   draw() {
-    if (!this.part || !this.form()) return;
+    if (!this.target) return;
     const list = [];
     const middle = this.middle();
     const from = this.onScreen(middle);
@@ -107,10 +76,13 @@ export class Handles {
       const [kx, ky] = this.onScreen(this.arcPoint(axis, 0.5, arm * 0.72));
       const knob = { class: `knob ${CLASSES[axis]}`, "data-axis": axis };
       const diamond = { x: kx - 5, y: ky - 5, width: 10, height: 10, transform: `rotate(45 ${kx} ${ky})` };
-      list.push(shape("rect", { ...knob, ...diamond, "data-does": "turn" }, `Turn about the axis ${WORDS[axis]}`));
+      const [turns, moves] = [`Turn about the axis ${WORDS[axis]}`, `Move ${WORDS[axis]}`].map((s) => s + FINELY);
+      list.push(shape("rect", { ...knob, ...diamond, "data-does": "turn" }, turns));
       const [x, y] = this.onScreen(middle.clone().addScaledVector(AXES[axis], arm));
+      // One that points at whoever looks cannot be drawn along: a touch would fling it away.
+      if (Math.hypot(x - from[0], y - from[1]) < SHORTEST) continue;
       list.push(shape("line", { class: `arm ${CLASSES[axis]}`, x1: from[0], y1: from[1], x2: x, y2: y }));
-      list.push(shape("circle", { ...knob, cx: x, cy: y, r: 6.5, "data-does": "move" }, `Move ${WORDS[axis]}`));
+      list.push(shape("circle", { ...knob, cx: x, cy: y, r: 6.5, "data-does": "move" }, moves));
     }
     const [x, y] = this.onScreen(this.corner());
     list.push(shape("line", { class: "arm", x1: from[0], y1: from[1], x2: x, y2: y }));
@@ -134,40 +106,45 @@ export class Handles {
       does, axis, arm, name,
       step: [b[0] - a[0], b[1] - a[1]],
       from: [e.clientX, e.clientY],
-      start: this.numbers(name),
+      start: this.target.numbers(name),
       centre: this.onScreen(this.middle()),
     };
+    this.target.grab();
   }
 
   move(e) {
     if (!this.drag) return;
     const { does, axis, arm, name, step, from, start, centre } = this.drag;
-    const by = [e.clientX - from[0], e.clientY - from[1]];
+    const finely = e.shiftKey ? 0.1 : 1;
+    const by = [(e.clientX - from[0]) * finely, (e.clientY - from[1]) * finely];
     // Along the arm or the arc as it lies on the screen.
     const share = (by[0] * step[0] + by[1] * step[1]) / Math.max(step[0] ** 2 + step[1] ** 2, 1e-6);
-    const set = (i, value, digits) => { this.field(name, i).value = value.toFixed(digits); };
-    if (does === "move") set(axis, start[axis] + share * arm * 1000, 1);
-    if (does === "turn") set(axis, start[axis] + share * 0.9, 1);
+    const set = (i, value) => this.target.set(name, i, value);
+    if (does === "move") set(axis, start[axis] + share * arm * 1000);
+    if (does === "turn") set(axis, start[axis] + share * 0.9);
     if (does === "size") {
       const box = this.svg.getBoundingClientRect();
       const away = (x, y) => Math.hypot(x - box.left - centre[0], y - box.top - centre[1]);
-      const ratio = Math.max(away(e.clientX, e.clientY) / Math.max(away(...from), 1), 0.05);
-      start.forEach((s, i) => set(i, s * ratio, 1));
+      const whole = Math.max(away(e.clientX, e.clientY) / Math.max(away(...from), 1), 0.05);
+      const ratio = 1 + (whole - 1) * finely;
+      start.forEach((s, i) => set(i, s * ratio));
     }
-    this.preview();
+    this.target.preview();
+    this.draw();
   }
 
   up() {
     if (!this.drag) return;
     this.drag = null;
-    this.form().requestSubmit();
+    this.target.submit();
   }
 
   // A millimetre along an axis, as one step.
   nudge(axis, mm) {
-    if (!this.part || !this.form()) return false;
-    this.field("shift", axis).value = String(this.numbers("shift")[axis] + mm);
-    this.form().requestSubmit();
+    if (!this.target) return false;
+    this.target.grab();
+    this.target.set("shift", axis, this.target.numbers("shift")[axis] + mm);
+    this.target.submit();
     return true;
   }
 }

@@ -1,5 +1,19 @@
 // Keys; the list under ? names them all.
+const KEPT = "single letters are no keys";
+
+// Single letters and signs can be switched off; the browser keeps that.
+function listenToSwitch() {
+  const box = document.getElementById("single-keys");
+  box.checked = localStorage.getItem(KEPT) === null;
+  box.addEventListener("change", () => {
+    if (box.checked) localStorage.removeItem(KEPT);
+    else localStorage.setItem(KEPT, "1");
+  });
+  return () => !box.checked;
+}
+
 export function listen(actions) {
+  const isOff = listenToSwitch();
   document.addEventListener("keydown", (e) => {
     const typing = e.target.closest?.("input:not([type=range]), select, textarea, dialog[open]");
     if (e.ctrlKey || e.metaKey) {
@@ -12,6 +26,7 @@ export function listen(actions) {
       return;
     }
     if (typing || e.altKey) return;
+    if (isOff() && e.key.length === 1 && e.key !== " ") return;
     const onSlider = e.target.matches?.("input[type=range]") && e.key.startsWith("Arrow");
     if (onSlider) return;
     const pressed = e.key === "Enter" || e.key === " ";

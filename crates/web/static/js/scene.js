@@ -33,6 +33,8 @@ export class Scene {
     this.controls.maxDistance = 12;
     this.controls.addEventListener("change", () => this.draw());
     this.drawn = 0;
+    // Who draws over the picture, told when it has been drawn.
+    this.onDrawn = [];
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
   }
 
@@ -215,7 +217,7 @@ export class Scene {
       const ratio = this.renderer.getPixelRatio();
       for (const figure of this.figures()) figure.setPixel((2.4 * ratio) / size.x, (2.4 * ratio) / size.y);
       this.drawSides(size.x / ratio, size.y / ratio);
-      this.onDrawn?.();
+      this.onDrawn.forEach((told) => told());
       this.drawn += 1;
       this.canvas.dataset.drawn = String(this.drawn);
     });

@@ -90,7 +90,14 @@ export function listenForSteps(stage) {
   });
 }
 
-// A step of a script; the answer is the job it began.
+// A step of a script, in the place of the last one when that one's number is given; the answer is the job it began and
+// the number it has.
+export function startStep(fitting, step, insteadOf) {
+  const where = insteadOf === undefined ? "" : `?instead_of=${insteadOf}`;
+  return postForJson(`/fitting/${fitting}/step${where}`, step);
+}
+
+// The job alone.
 export async function takeStep(fitting, step) {
-  return (await postForJson(`/fitting/${fitting}/step`, step)).job;
+  return (await startStep(fitting, step)).job;
 }

@@ -1,65 +1,11 @@
 //! Every page, fragment and answer of a fitting, asked as the page asks for it.
 
-use rocket::http::{ContentType, Header, RawStr, Status};
-use rocket::local::blocking::Client;
-use std::sync::Arc;
-use tin_cloak_web::application;
-use tin_cloak_workshop::Workshop;
-
-const HOST: &str = "127.0.0.1:8610";
-
-struct Server {
-    client: Client,
-    shop: Arc<Workshop>,
-    folder: tempfile::TempDir,
-}
-
-/// A small fitting, kept by an earlier build: a post of two joints and a sleeve round it, bound.
-fn server() -> Server {
-    let folder = tempfile::tempdir().unwrap();
-    let kept = format!("{}/../../testdata/kept/first-schema.sqlite", env!("CARGO_MANIFEST_DIR"));
-    std::fs::copy(kept, folder.path().join("tin-cloak.sqlite")).unwrap();
-    let shop = Arc::new(Workshop::open(folder.path()).unwrap());
-    shop.measure_behind(false);
-    let address = "127.0.0.1".parse().unwrap();
-    let client = Client::untracked(application(Arc::clone(&shop), address, 8610, &[])).unwrap();
-    Server { client, shop, folder }
-}
-
-impl Server {
-    fn get(&self, path: &str) -> (Status, String) {
-        let answer = self.client.get(path.to_owned()).header(Header::new("Host", HOST)).dispatch();
-        let status = answer.status();
-        (status, String::from_utf8_lossy(&answer.into_bytes().unwrap_or_default()).into_owned())
-    }
-
-    fn send(&self, path: &str, kind: ContentType, body: &str) -> (Status, Option<String>, String) {
-        let request = self.client.post(path.to_owned()).header(Header::new("Host", HOST)).header(kind);
-        let answer = request.body(body).dispatch();
-        let trigger = answer.headers().get_one("HX-Trigger").map(str::to_owned);
-        (answer.status(), trigger, answer.into_string().unwrap_or_default())
-    }
-
-    fn post(&self, path: &str, form: &str) -> (Status, Option<String>, String) {
-        self.send(path, ContentType::Form, form)
-    }
-
-    /// Takes a typed step as a form sends it, and waits for its job; the answer is its sentence.
-    fn take(&self, step: &str) -> Result<String, String> {
-        self.step("/fitting/1/step", &format!("step={}", RawStr::new(step).percent_encode()))
-    }
-
-    /// Sends a form and waits for its job; the answer is its sentence.
-    fn step(&self, path: &str, form: &str) -> Result<String, String> {
-        let (status, trigger, text) = self.post(path, form);
-        assert_eq!(status, Status::NoContent, "{path}: {text}");
-        crate::common::outcome(&self.shop, &trigger.unwrap())
-    }
-}
+use crate::common::server::{lines, Server, HOST};
+use rocket::http::{ContentType, Header, Status};
 
 #[test]
 fn every_page_and_fragment_of_a_fitting_is_answered() {
-    let server = server();
+    let server = Server::of_the_post();
     for station in 1..=6 {
         let (status, page) = server.get(&format!("/fitting/1?station={station}"));
         assert_eq!(status, Status::Ok);
@@ -98,7 +44,7 @@ fn every_page_and_fragment_of_a_fitting_is_answered() {
 
 #[test]
 fn what_is_not_there_is_not_found_in_one_sentence() {
-    let server = server();
+    let server = Server::of_the_post();
     for path in [
         "/fitting/9",
         "/fitting/1?station=7",
@@ -126,7 +72,7 @@ fn what_is_not_there_is_not_found_in_one_sentence() {
 
 #[test]
 fn the_board_fills_behind_the_page_and_its_fragment_tells() {
-    let server = server();
+    let server = Server::of_the_post();
     let (_, before) = server.get("/fitting/1/board?station=4");
     assert!(before.contains("data-missing") && before.contains("cell unknown"), "{before}");
     assert!(!before.contains("id=\"layers\""), "of half a board nothing else is told");
@@ -147,7 +93,7 @@ fn the_board_fills_behind_the_page_and_its_fragment_tells() {
 
 #[test]
 fn steps_are_taken_undone_and_refused_over_the_page() {
-    let server = server();
+    let server = Server::of_the_post();
     let said = [
         server.take(r#"{"do":"bind","pieces":[1]}"#),
         server.take(r#"{"do":"set_kind","piece":1,"kind":"mixed"}"#),
@@ -167,9 +113,7 @@ fn steps_are_taken_undone_and_refused_over_the_page() {
         Ok(server.get("/fitting/1/volume").1.trim().to_owned()),
         server.take(r#"{"do":"remove_piece","piece":1}"#),
     ];
-    let said: Vec<String> =
-        said.into_iter().map(|s| s.unwrap_or_else(|why| format!("refused: {why}"))).collect();
-    insta::assert_snapshot!(said.join("\n"));
+    insta::assert_snapshot!(lines(said));
     let (status, trigger, _) = server.post("/fitting/1/undo", "");
     assert_eq!(
         (status, trigger.as_deref()),
@@ -195,7 +139,7 @@ fn steps_are_taken_undone_and_refused_over_the_page() {
 
 #[test]
 fn poses_are_looked_at_and_probed() {
-    let server = server();
+    let server = Server::of_the_post();
     let json = |path: &str, body: &str| server.send(path, ContentType::JSON, body);
     for map in ["plain", "weights", "regions", "matched", "sides", "clearance"] {
         let turn = "{\"joint\":1,\"bend\":10,\"twist\":0,\"lean\":0}";
@@ -227,7 +171,7 @@ fn poses_are_looked_at_and_probed() {
 
 #[test]
 fn a_shelf_of_two_hundred_fittings_is_listed_without_decoding_one() {
-    let server = server();
+    let server = Server::of_the_post();
     let body = server.shop.assets().unwrap()[0].id;
     (0..200).for_each(|n| {
         server.shop.begin(&format!("fitting {n}"), body).unwrap();
@@ -242,7 +186,7 @@ fn a_shelf_of_two_hundred_fittings_is_listed_without_decoding_one() {
 /// Every route with numbers of nothing and an empty body: refused, never broken.
 #[test]
 fn nonsense_is_refused_by_every_route() {
-    let server = server();
+    let server = Server::of_the_post();
     let routes: Vec<(rocket::http::Method, String)> =
         server.client.rocket().routes().map(|r| (r.method, r.uri.to_string())).collect();
     assert!(routes.len() > 60, "{} routes", routes.len());
@@ -268,7 +212,7 @@ fn nonsense_is_refused_by_every_route() {
 /// What a form says that no page sends is refused, and changes nothing.
 #[test]
 fn odd_forms_are_refused_in_one_sentence() {
-    let server = server();
+    let server = Server::of_the_post();
     let cases = [
         ("/fitting/1/call-up", "shape=x&joint=y&axis=w", "x, y or z axis"),
         ("/fitting/1/call-up", "shape=cough", "has no shape “cough”"),
@@ -299,7 +243,7 @@ fn odd_forms_are_refused_in_one_sentence() {
 /// as text, or thrown away.
 #[test]
 fn a_fitting_that_cannot_be_read_breaks_nothing_else() {
-    let server = server();
+    let server = Server::of_the_post();
     let body = server.shop.assets().unwrap().into_iter().find(|a| a.role == "body").unwrap().id;
     let good = server.shop.begin("sound", body).unwrap();
     let database = server.folder.path().join("tin-cloak.sqlite");
@@ -329,7 +273,7 @@ fn a_fitting_that_cannot_be_read_breaks_nothing_else() {
 /// Undo asked twice at the same moment is two steps back.
 #[test]
 fn two_undos_at_once_are_two_steps_back() {
-    let server = server();
+    let server = Server::of_the_post();
     let steps = server.shop.fitting(1).unwrap().fitting.cursor;
     assert!(steps >= 3, "{steps}");
     std::thread::scope(|s| {
@@ -344,7 +288,7 @@ fn two_undos_at_once_are_two_steps_back() {
 
 #[test]
 fn trials_are_set_and_told_over_the_page() {
-    let server = server();
+    let server = Server::of_the_post();
     let trials =
         |change: &str| server.take(&format!(r#"{{"do":"change_trials","change":{{"set":{change}}}}}"#));
     let pair = r#""outer":"sleeve","inner":"post""#;
@@ -376,9 +320,7 @@ fn trials_are_set_and_told_over_the_page() {
         trials(r#""no_swing","group":"tail turn""#),
         trials(r#""random","poses":2,"seed":3"#),
     ];
-    let said: Vec<String> =
-        said.into_iter().map(|s| s.unwrap_or_else(|why| format!("refused: {why}"))).collect();
-    insta::assert_snapshot!(said.join("\n"));
+    insta::assert_snapshot!(lines(said));
     // What is set is told: on the card, as a file that is read again, on the board and on the page to print.
     let (_, card) = server.get("/fitting/1/panels?station=4");
     assert!(card.contains("upper turn") && card.contains("sleeve over post: left aside"), "{card}");

@@ -90,6 +90,27 @@ impl OpenFitting {
     }
 }
 
+/// Where a step goes.
+#[derive(Clone, Copy)]
+enum Place {
+    /// Behind the one the fitting stands at.
+    Behind,
+    /// In the place of it.
+    InsteadOf(i64),
+}
+
+impl Place {
+    /// The step that it works on, of a fitting that stands at `cursor`.
+    fn base(self, cursor: i64) -> Result<i64, WorkshopError> {
+        match self {
+            Self::Behind => Ok(cursor),
+            // The first step has no other to work on.
+            Self::InsteadOf(seq) if seq == cursor && seq > 1 => Ok(seq - 1),
+            Self::InsteadOf(_) => Err(WorkshopError::NotTheLast),
+        }
+    }
+}
+
 impl Workshop {
     /// Opens the store in `folder`.
     ///
@@ -447,11 +468,29 @@ impl Workshop {
     /// # Errors
     /// When the fitting has a job running already.
     pub fn start(self: &Arc<Self>, fitting: i64, step: Step) -> Result<JobId, WorkshopError> {
-        self.store.fitting(fitting)?;
+        self.start_at(fitting, step, Place::Behind)
+    }
+
+    /// Runs a step as a job in the place of the last one, which is `seq`: the same change, adjusted.
+    ///
+    /// # Errors
+    /// When `seq` is not the last step, or the fitting has a job running already.
+    pub fn start_instead(
+        self: &Arc<Self>,
+        fitting: i64,
+        step: Step,
+        seq: i64,
+    ) -> Result<JobId, WorkshopError> {
+        self.start_at(fitting, step, Place::InsteadOf(seq))
+    }
+
+    fn start_at(self: &Arc<Self>, fitting: i64, step: Step, place: Place) -> Result<JobId, WorkshopError> {
+        place.base(self.store.fitting(fitting)?.cursor)?;
         self.stop_measuring(fitting);
         let title = step.title().to_owned();
         let workshop = Arc::clone(self);
-        let run = move |job: &Job| workshop.crews.working.install(|| workshop.run(fitting, &step, job));
+        let run =
+            move |job: &Job| workshop.crews.working.install(|| workshop.run_at(fitting, &step, place, job));
         let again = Arc::clone(self);
         let work = move |job: &Job| match run(job) {
             Ok(sentence) => {
@@ -487,9 +526,14 @@ impl Workshop {
         self.crews.working.install(|| self.run(fitting, step, job))
     }
 
-    /// The one place where a step is run and recorded; its board is measured behind it.
     pub(super) fn run(&self, fitting: i64, step: &Step, job: &Job) -> Result<String, WorkshopError> {
-        let (cursor, room) = (self.store.fitting(fitting)?.cursor, self.room(fitting, None)?);
+        self.run_at(fitting, step, Place::Behind, job)
+    }
+
+    /// The one place where a step is run and recorded; its board is measured behind it.
+    fn run_at(&self, fitting: i64, step: &Step, place: Place, job: &Job) -> Result<String, WorkshopError> {
+        let cursor = self.store.fitting(fitting)?.cursor;
+        let room = self.room(fitting, Some(place.base(cursor)?))?;
         let (sentence, mut draft, after) = match step {
             Step::Intake(IntakeStep::CureAll) => {
                 let mut draft = Draft::new(&room.state);
@@ -511,7 +555,10 @@ impl Workshop {
         let new = new_step(step, sentence.clone(), &draft, board.as_deref())?;
         let state = BlobId::hashed(new.state.as_bytes());
         self.decoder.keep(&state, after);
-        self.store.add_step(fitting, cursor, &new)?;
+        match place {
+            Place::Behind => self.store.add_step(fitting, cursor, &new)?,
+            Place::InsteadOf(seq) => self.store.replace_step(fitting, seq, &new)?,
+        };
         Ok(sentence)
     }
 
@@ -543,8 +590,8 @@ impl Workshop {
             tried.push(step);
         }
         let after = made.ok_or(WorkshopError::NoCures)?;
-        let cures = counted(done.len(), "thing", "things");
-        let sentence = format!("Cure {cures} that were found: {}", done.join("; "));
+        let cures = counted(done.len(), "thing that was", "things that were");
+        let sentence = format!("Cure {cures} found: {}", done.join("; "));
         Ok((sentence, after))
     }
 

@@ -20,7 +20,7 @@ pub enum Profile {
 }
 
 impl Profile {
-    fn at(self, t: f32) -> f32 {
+    pub(super) fn at(self, t: f32) -> f32 {
         match self {
             Self::Linear => t,
             Self::Smooth => t * t * (3.0 - 2.0 * t),
@@ -82,7 +82,7 @@ pub struct Fade {
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
 pub fn fade(bound: BoundMesh, fade: Fade, shares: &[f32]) -> Result<ByHand, SkinError> {
-    let along = progress(&bound, fade);
+    let along = progress(&bound, fade.ends, fade.along);
     changed(bound, shares, |v, row| {
         let pool = weight_of(row, fade.from) + weight_of(row, fade.to);
         if pool <= 0.0 || fade.from == fade.to {
@@ -98,9 +98,8 @@ pub fn fade(bound: BoundMesh, fade: Fade, shares: &[f32]) -> Result<ByHand, Skin
 }
 
 /// How far each vertex is from one end to the other, 0 to 1.
-fn progress(bound: &BoundMesh, fade: Fade) -> Vec<f32> {
-    let [a, b] = fade.ends;
-    let measured = match fade.along {
+pub(super) fn progress(bound: &BoundMesh, [a, b]: [u32; 2], along: Along) -> Vec<f32> {
+    let measured = match along {
         Along::Axis => None,
         Along::Surface => {
             let from = |end: u32| distances_over_surface(bound.positions, bound.topology, &[end]);

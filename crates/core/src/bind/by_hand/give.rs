@@ -75,7 +75,7 @@ pub fn give(bound: BoundMesh, given: Given, shares: &[f32]) -> Result<ByHand, Sk
     changed(bound, shares, |_, row| given_row(row, given, bound.locked))
 }
 
-fn given_row(row: &[(JointId, f32)], given: Given, locked: &[bool]) -> Outcome {
+pub(super) fn given_row(row: &[(JointId, f32)], given: Given, locked: &[bool]) -> Outcome {
     let Given { joint, amount, rest } = given;
     if locked[joint.index()] {
         return Outcome::Nowhere;

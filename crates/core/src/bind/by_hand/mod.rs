@@ -7,12 +7,16 @@
 mod crease;
 mod fade;
 mod give;
+mod gradient;
+mod refill;
 mod soften;
 mod table;
 
 pub use crease::{crease, Crease, FoldsOver};
 pub use fade::{fade, Along, Fade, Profile};
 pub use give::{exchange, give, Amount, Given, Rest};
+pub use gradient::{gradient, Gradient};
+pub use refill::refill;
 pub use soften::{harden, mean_of, smooth_joints, towards};
 pub use table::tabled;
 

@@ -1,7 +1,7 @@
 //! Steps on where a piece sits and what its shape is.
 
 use crate::state::names::PieceId;
-use crate::state::placing::{EaseOptions, MoveOptions, PlaceOptions, RelaxOptions};
+use crate::state::placing::{EaseOptions, MoveOptions, OtherSide, PlaceOptions, RelaxOptions};
 use crate::state::stroke::{BrushStroke, Chosen, StrokePose};
 use crate::state::turn::Turn;
 use serde::{Deserialize, Serialize};
@@ -53,6 +53,9 @@ pub enum SeatingStep {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         into_shape: Option<String>,
     },
+    /// What was done to one side by hand is done to the other, too: to the other side of the piece, or to this piece
+    /// what was done to another one.
+    OtherSide { piece: PieceId, chosen: Chosen, options: OtherSide },
     /// Dabs of a brush on a piece.
     Brush { piece: PieceId, stroke: BrushStroke },
 }
@@ -67,6 +70,7 @@ impl SeatingStep {
             Self::SeatFromPose { .. } => "Taking the piece to rest",
             Self::Ease { .. } => "Easing",
             Self::Relax { .. } => "Relaxing",
+            Self::OtherSide { .. } => "Giving it to the other side",
             Self::Brush { .. } => "Brushing",
             Self::MoveChosen { .. } => "Moving what is chosen",
             Self::FollowShapes { .. } => "Carrying the body’s shapes",

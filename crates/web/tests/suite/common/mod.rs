@@ -1,5 +1,7 @@
 //! Waiting for a step that was sent.
 
+pub mod server;
+
 use tin_cloak_workshop::{JobState, Workshop};
 
 /// Waits for the job that an answer's trigger tells of: its sentence, or why not.
