@@ -150,6 +150,9 @@ pub(crate) struct Mend {
     /// Only in one pose, by its name in a report
     #[arg(long, value_name = "NAME", conflicts_with_all = ["plan", "only"])]
     pub pose: Option<String>,
+    /// Only what a piece keeps under a name, as `hem` or `coat:hem`
+    #[arg(long, value_name = "NAME", conflicts_with_all = ["plan", "only"])]
+    pub patch: Option<String>,
     /// Where to write a report of the mended state (JSON)
     #[arg(long, value_name = "FILE")]
     pub report: Option<PathBuf>,

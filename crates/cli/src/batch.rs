@@ -207,7 +207,8 @@ pub(crate) fn mend(args: &Mend) -> Outcome {
     let mut dressed = open(&args.dressed, &args.trial, TrialWish::Range)?;
     let (margin_mm, limit_mm, alike, rows) = (args.margin_mm, args.limit_mm, args.alike, args.keep_rows);
     let options = MendOptions { margin_mm, limit_mm, alike, rows, combined: args.combined };
-    let only = OnlyAgainst { pair: args.pair.clone(), pose: args.pose.clone() };
+    let (pair, pose, patch) = (args.pair.clone(), args.pose.clone(), args.patch.clone());
+    let only = OnlyAgainst { pair, pose, patch };
     let progress = Progress::new("mending");
     let notes = dressed.mend(options, &only, &|s| progress.tell(s))?;
     progress.done();

@@ -56,6 +56,53 @@ pub struct Mark {
     /// The joints of the skeleton that are this piece's own.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub joints: Vec<MarkedJoint>,
+    /// What is kept of a piece under names.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub patches: Vec<MarkedPatch>,
+}
+
+/// Some vertices of a mesh under a name.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct MarkedPatch {
+    /// The name.
+    pub name: String,
+    /// Runs of the mesh's own vertices: the first of each, and how many follow each other.
+    pub vertices: Vec<[u32; 2]>,
+}
+
+impl MarkedPatch {
+    /// Of vertices in ascending order.
+    ///
+    /// ```
+    /// use tin_cloak_formats::MarkedPatch;
+    ///
+    /// let patch = MarkedPatch::new("hem", &[3, 4, 5, 9]);
+    /// assert_eq!(patch.vertices, [[3, 3], [9, 1]]);
+    /// assert_eq!(patch.listed(8), [3, 4, 5]);
+    /// ```
+    pub fn new(name: &str, vertices: &[u32]) -> Self {
+        let mut runs: Vec<[u32; 2]> = Vec::new();
+        for &v in vertices {
+            match runs.last_mut() {
+                Some([first, count]) if *first + *count == v => *count += 1,
+                _ => runs.push([v, 1]),
+            }
+        }
+        Self { name: name.to_owned(), vertices: runs }
+    }
+
+    /// Its vertices, as far as a mesh of `count` has them.
+    pub fn listed(&self, count: u32) -> Vec<u32> {
+        let run = |[first, many]: &[u32; 2]| *first..first.saturating_add(*many).min(count);
+        self.vertices.iter().flat_map(run).collect()
+    }
+
+    /// The same where of the mesh only `kept` is left, in ascending order.
+    pub fn among(&self, kept: &[u32]) -> Self {
+        let all = self.listed(kept.last().map_or(0, |last| last + 1));
+        let left: Vec<u32> = all.iter().filter_map(|v| Some(kept.binary_search(v).ok()? as u32)).collect();
+        Self::new(&self.name, &left)
+    }
 }
 
 /// A pose set by hand.

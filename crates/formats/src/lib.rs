@@ -29,7 +29,7 @@ mod usda_out;
 mod usda_shapes;
 
 pub use bvh_out::write_bvh;
-pub use document::{Document, Mark, MarkedJoint, MarkedPose, MeshPart, PieceKind, UnsoundClip};
+pub use document::{Document, Mark, MarkedJoint, MarkedPatch, MarkedPose, MeshPart, PieceKind, UnsoundClip};
 pub use error::ReadError;
 pub use frame::{Frame, Unit};
 pub use gltf_out::{write_glb, write_gltf, GlbPart, GlbScene, WriteError};

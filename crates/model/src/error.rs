@@ -53,6 +53,10 @@ pub enum WorkshopError {
         "“{piece}” has no mirror image on “{from}”: bring both to their places first, one on either side"
     )]
     NoOtherSide { piece: String, from: String },
+    #[error(
+        "several pieces have a patch “{patch}” ({pieces}): name one of them before it, as in coat:{patch}"
+    )]
+    SeveralPatches { patch: String, pieces: String },
     #[error("nothing would be given: choose shape, weights, or both")]
     NothingGiven,
     #[error("another step was taken since: change that one, or make this one again")]

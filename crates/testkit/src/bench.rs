@@ -8,7 +8,7 @@ use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::{
     BindingStep, Board, Companions, Finding, JobId, JobState, MeansKind, OpenFitting, Piece, PieceKind, Plan,
-    Room, Step, Workshop,
+    Room, Step, TrialPlan, TrialStep, Tries, Workshop,
 };
 
 pub struct Bench {
@@ -64,6 +64,12 @@ impl Bench {
 
     pub fn bind_all(&self) {
         self.run(Step::Binding(BindingStep::Bind { pieces: Vec::new() }));
+    }
+
+    /// Only the built-in poses are tried from here on: what needs no motion is done in half of the time.
+    pub fn try_no_clips(&self) {
+        let plan = TrialPlan { left_out: vec![Tries::Clips, Tries::Motions], ..TrialPlan::default() };
+        self.run(Step::Trial(TrialStep::Try { plan, said: "Trials: without clips".to_owned() }));
     }
 
     pub fn piece(&self, id: u32) -> Piece {

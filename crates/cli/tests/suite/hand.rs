@@ -50,6 +50,29 @@ async fn cloth_is_chosen_by_painting_kept_at_every_station_and_moved() {
     assert!(b.deepest().await > 5.0, "pushed into the thigh");
     b.step("#undo").await;
 
+    // Handles on what is chosen: one drag of an arm is one step.
+    b.key(",").await;
+    b.until("document.querySelector('#handles:not([hidden]) circle.axis-up')").await;
+    let (hx, hy) = b.place_of("#handles circle.axis-up").await;
+    b.drag(&[(hx, hy), (hx, hy - 6.0), (hx, hy - 12.0)]).await;
+    assert_eq!(b.last_step().await, "Move what is chosen of breeches");
+    b.step("#undo").await;
+    b.key(",").await;
+    b.until("document.getElementById('handles').hasAttribute('hidden')").await;
+
+    // The skeleton over the figure; a click picks a joint. Single letters can be no keys.
+    b.key("/").await;
+    b.until("document.querySelectorAll('#skeleton:not([hidden]) [data-joint]').length > 20").await;
+    let joint = "document.querySelector('#skeleton [data-joint=\"5\"]')";
+    b.value(&format!("{joint}.dispatchEvent(new Event('click', {{ bubbles: true }}))")).await;
+    b.until("document.getElementById('joint-search').value !== ''").await;
+    b.value("document.getElementById('single-keys').click()").await;
+    b.key("/").await;
+    assert_eq!(b.value("document.getElementById('skeleton').hasAttribute('hidden')").await, false);
+    b.value("document.getElementById('single-keys').click()").await;
+    b.key("/").await;
+    b.until("document.getElementById('skeleton').hasAttribute('hidden')").await;
+
     // Nothing chosen is refused in one sentence.
     b.press("#tool [data-reshape=none]").await;
     b.until(&format!("({COUNT}) === 0")).await;

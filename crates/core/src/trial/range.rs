@@ -199,7 +199,7 @@ fn hand_on_the_other_shoulder(b: &mut PoseBuilder) -> Result<(), Missing> {
     let f = frame(b, SideOfBody::Left);
     let upper = b.person.left.upper_arm.ok_or("upper arm")?;
     b.turn(upper, glam::Quat::from_axis_angle(across(&f).normalize(), 65.0f32.to_radians()));
-    elbow(b, SideOfBody::Left, 95.0, f.ahead)
+    elbow(b, SideOfBody::Left, 80.0, f.ahead)
 }
 
 fn wrists(b: &mut PoseBuilder, degrees: f32) -> Result<(), Missing> {

@@ -3,10 +3,11 @@
 use crate::common::*;
 use proptest::prelude::*;
 use tin_cloak_core::bind::by_hand::{
-    crease, exchange, fade, give, harden, smooth_joints, tabled, towards, Along, Amount, Crease, Fade,
-    FoldsOver, Given, Profile, Rest,
+    crease, exchange, fade, give, gradient, harden, refill, smooth_joints, tabled, towards, Along, Amount,
+    Crease, Fade, FoldsOver, Given, Gradient, Profile, Rest,
 };
 use tin_cloak_core::bind::clean::{BoundMesh, Row};
+use tin_cloak_core::bind::BindError;
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::glam::{Mat4, Vec3};
 use tin_cloak_core::mesh::Topology;
@@ -150,10 +151,67 @@ fn rows_before_a_crease_follow_one_joint_and_rows_beyond_it_the_other_whichever_
     }
 }
 
+/// From the lowest ring to the highest.
+fn upward(joint: JointId, amounts: [f32; 2]) -> Gradient {
+    let last = (sleeve().1.vertices() - 12) as u32;
+    let (along, profile, rest) = (Along::Surface, Profile::Linear, Rest::Others);
+    Gradient { joint, amounts, ends: [0, last], along, profile, rest }
+}
+
+#[test]
+fn a_gradient_goes_evenly_from_one_amount_to_the_other_and_the_others_keep_their_proportion() {
+    let (shape, before) = sleeve();
+    let (all, shares) = (vec![true; before.vertices()], vec![1.0; before.vertices()]);
+    let told = with([false; 4], &all, |b| gradient(b, upward(J(1), [0.1, 0.6]), &shares)).unwrap();
+    for (v, p) in shape.0.iter().enumerate() {
+        let others = |skin: &Skin| [0, 2, 3].map(|j| weight(skin, v, j));
+        let (was, is) = (others(&before), others(&told.skin));
+        // Where there is nothing else it cannot be less.
+        if was.iter().sum::<f32>() < 1e-3 {
+            continue;
+        }
+        // On the line itself: beside it the way from either end is longer. It is the first of each ring of twelve.
+        let wished = 0.1 + 0.5 * p.y / 0.4;
+        assert!(v % 12 != 0 || (weight(&told.skin, v, 1) - wished).abs() < 0.01, "{v}: {wished}");
+        let scale = is.iter().sum::<f32>() / was.iter().sum::<f32>();
+        assert!(was.iter().zip(is).all(|(w, i)| (w * scale - i).abs() < 1e-4), "{v}");
+    }
+    // With the joint locked there is nowhere for it to go.
+    let told = with([false, true, false, false], &all, |b| gradient(b, upward(J(1), [0.1, 0.6]), &shares));
+    let told = told.unwrap();
+    assert_eq!(told.nowhere, before.vertices());
+    assert!(told.skin == before);
+}
+
+#[test]
+fn what_is_refilled_goes_over_smoothly_and_a_part_chosen_whole_keeps_its_own() {
+    let (shape, before) = sleeve();
+    let shares = vec![1.0; before.vertices()];
+    let band: Vec<bool> = shape.0.iter().map(|p| (0.13..0.27).contains(&p.y)).collect();
+    let torn: Vec<Row> = (0..before.vertices())
+        .map(|v| if band[v] { vec![(J(3), 1.0)] } else { before.row(v).collect() })
+        .collect();
+    let torn = Skin::from_rows(&torn, JOINTS).unwrap();
+    let (positions, triangles) = &shape;
+    let topology = &Topology::of_welded(positions.len(), triangles);
+    let bound = |chosen| BoundMesh { positions, topology, skin: &torn, chosen, locked: &[false; 4], most: 4 };
+    let filled = refill(bound(&band), &shares).unwrap().skin;
+    let rough = |skin: &Skin| -> f32 {
+        let step = |e: &[u32; 2]| {
+            let differs = |j: u16| weight(skin, e[0] as usize, j) - weight(skin, e[1] as usize, j);
+            (0..4).map(|j| differs(j).abs()).fold(0.0, f32::max)
+        };
+        topology.edges.iter().map(step).fold(0.0, f32::max)
+    };
+    assert!(rough(&torn) > 0.9 && rough(&filled) < 0.25, "{} → {}", rough(&torn), rough(&filled));
+    let all = vec![true; before.vertices()];
+    assert!(refill(bound(&all), &shares).unwrap().skin == torn);
+}
+
 proptest! {
     #[test]
     fn weights_sum_to_one_and_locked_and_unchosen_ones_stay(
-        (kind, joint, lock) in (0u8..8, 0u16..4, 0usize..4),
+        (kind, joint, lock) in (0u8..10, 0u16..4, 0usize..4),
         (amount, share, part) in (0.0f32..1.0, 0.0f32..1.0, 1usize..5),
     ) {
         let (_, before) = sleeve();
@@ -170,6 +228,11 @@ proptest! {
             4 => smooth_joints(b, &[J(joint)], amount, 2, &shares),
             5 => tabled(b, &[J(joint), J((joint + 2) % 4)], &[(8, vec![amount, share]), (9, vec![0.0; 2])], &shares),
             6 => crease(b, across(J(joint), J((joint + 1) % 4), FoldsOver::Far), &shares),
+            7 => gradient(b, upward(J(joint), [amount, share]), &shares),
+            8 => refill(b, &shares).map_err(|e| match e {
+                BindError::Skin(e) => e,
+                other => panic!("{other}"),
+            }),
             _ => towards(b, |v| Some(before.row((v * 7) % before.vertices()).collect()), &shares),
         }).unwrap().skin;
         for v in 0..before.vertices() {

@@ -1,8 +1,9 @@
 //! What a person has said of the poses a dress is tried in, as a state has it and as a file carries it.
 
+use crate::state::choice::Patch;
 use crate::state::fitting::{FittingState, KeptPose};
 use crate::state::motion::RangeState;
-use crate::state::names::LONGEST_NAME;
+use crate::state::names::{PieceId, LONGEST_NAME};
 use crate::state::trial_plan::TrialPlan;
 use glam::{Quat, Vec3};
 use std::collections::{HashMap, HashSet};
@@ -21,11 +22,19 @@ pub struct FileSettings {
     pub poses: Vec<KeptPose>,
     /// What is tried besides, and how it counts.
     pub plan: TrialPlan,
+    /// What is kept of pieces under names.
+    pub patches: Vec<(PieceId, Vec<Patch>)>,
 }
 
 impl FileSettings {
     pub fn of_state(state: &FittingState) -> Self {
-        Self { ranges: state.ranges.clone(), poses: state.poses.clone(), plan: state.plan.clone() }
+        let with_patches = state.pieces.iter().filter(|p| !p.patches.is_empty());
+        Self {
+            ranges: state.ranges.clone(),
+            poses: state.poses.clone(),
+            plan: state.plan.clone(),
+            patches: with_patches.map(|p| (p.id, p.patches.clone())).collect(),
+        }
     }
 
     /// As the mark of a body says, on `skeleton`. What makes no sense there is left out.
@@ -40,7 +49,7 @@ impl FileSettings {
         let poses = poses.map(|p| unmarked(p, &joints, Pose::rest(skeleton.len()))).collect();
         let plan = mark.plan.as_ref().and_then(|plan| serde_json::from_value(plan.clone()).ok());
         let plan = plan.filter(|plan: &TrialPlan| plan.checked().is_ok()).unwrap_or_default();
-        Self { ranges: ranges_of(Some(mark), skeleton), poses, plan }
+        Self { ranges: ranges_of(Some(mark), skeleton), poses, plan, patches: Vec::new() }
     }
 
     /// Written into the mark of a body.

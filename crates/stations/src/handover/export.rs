@@ -5,14 +5,16 @@ use tin_cloak_core::deform::Morph;
 use tin_cloak_core::mesh::{Kept, Mesh};
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::trial::{Clip, Interpolation, ShapeTrack};
-use tin_cloak_formats::{write_glb, write_gltf, Document, GlbPart, GlbScene, Mark, MeshPart};
+use tin_cloak_formats::{write_glb, write_gltf, Document, GlbPart, GlbScene, Mark, MarkedPatch, MeshPart};
 use tin_cloak_model::dress::body::Body;
+use tin_cloak_model::dress::chosen::Choosing;
 use tin_cloak_model::dress::dressed::Dress;
 use tin_cloak_model::dress::file_settings::marked_ranges;
 use tin_cloak_model::dress::members::Member;
 use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::tucked::amounts_at_rest;
 use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::choice::Patch;
 use tin_cloak_model::state::names::BODY;
 use tin_cloak_model::state::own_joint::OwnJoint;
 
@@ -170,12 +172,27 @@ fn of_piece(dress: &Dress, hidden: OfHidden, index: usize, piece: &Piece) -> Out
             place: piece.place.map(|p| p.word().to_owned()),
             method: piece.bound.as_ref().map(|b| b.method.clone()),
             joints: own_joints.map(OwnJoint::marked).collect(),
+            patches: marked_patches(dress, piece),
             ..mark("piece")
         }),
         look: (*piece.look).clone(),
         ..MeshPart::default()
     };
     shown(whole, Some(index), dress.masked.faces_of(piece.id), hidden)
+}
+
+/// What is kept of a piece under names, by its file's own vertices.
+fn marked_patches(dress: &Dress, piece: &Piece) -> Vec<MarkedPatch> {
+    let kept = dress.said.patches.iter().find(|(id, _)| *id == piece.id);
+    let of_vertex = &piece.topology.weld.of_vertex;
+    let marked = |patch: &Patch| {
+        // One that names what is gone stays away.
+        let chosen = Choosing::on(piece, &dress.body).picked(&patch.picks).ok()?;
+        let vertices: Vec<u32> =
+            (0..of_vertex.len() as u32).filter(|v| chosen[of_vertex[*v as usize] as usize]).collect();
+        (!vertices.is_empty()).then(|| MarkedPatch::new(&patch.name, &vertices))
+    };
+    kept.iter().flat_map(|(_, patches)| patches).filter_map(marked).collect()
 }
 
 /// How much a piece wears of its own shapes, and of the body's that it goes along with.
@@ -198,7 +215,12 @@ fn shown(whole: MeshPart, piece: Option<usize>, masked: &[u32], hidden: OfHidden
             let (part, faces) = whole.with_hidden(masked);
             (part, Kept { faces, ..all })
         }
-        (masked, OfHidden::LeftOut) => whole.without(masked),
+        (masked, OfHidden::LeftOut) => {
+            let (mut part, kept) = whole.without(masked);
+            let patches = part.mark.iter_mut().flat_map(|mark| &mut mark.patches);
+            patches.for_each(|patch| *patch = patch.among(&kept.vertices));
+            (part, kept)
+        }
     };
     let to = (0..kept.vertices.len() as u32).collect();
     Outgoing { part, called, piece, from: kept.vertices, to, faces: kept.faces }

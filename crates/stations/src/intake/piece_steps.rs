@@ -5,14 +5,15 @@ use crate::intake::of_piece::kind_word;
 use crate::making::doing::Doing;
 use tin_cloak_core::intake::Place;
 use tin_cloak_core::skeleton::Skeleton;
-use tin_cloak_formats::PieceKind;
+use tin_cloak_formats::{Mark, PieceKind};
 use tin_cloak_model::dress::file_settings::ranges_of;
 use tin_cloak_model::dress::imported_weights::ENOUGH;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::pack_bound;
 use tin_cloak_model::state::bound::Bound;
+use tin_cloak_model::state::choice::{Patch, Pick, What};
 use tin_cloak_model::state::fitting::PieceState;
-use tin_cloak_model::state::names::{FileRef, PieceId};
+use tin_cloak_model::state::names::{FileRef, PieceId, LONGEST_NAME};
 use tin_cloak_model::state::recipe::{FollowWish, Method, SourcePart, Takes};
 use tin_cloak_model::state::step::PutOn;
 use tin_cloak_store::BlobId;
@@ -55,6 +56,7 @@ impl Doing<'_> {
         piece.recipe.follows = own.follows.into_iter().filter(|f| taken(&f.1)).collect();
         self.draft.state.next_piece += 1;
         self.keep_as_it_came(&mut piece)?;
+        self.keep_patches(&mut piece, part.mark.as_ref())?;
         self.draft.state.pieces.push(piece);
         Ok(format!("Add {mesh} on layer {layer}"))
     }
@@ -93,6 +95,27 @@ impl Doing<'_> {
         piece.recipe.options.method = Method::Came;
         piece.recipe.came = pairs;
         piece.bound = Some(self.draft.keep(pack_bound(&Bound::by(Method::Came.word(), skin))?));
+        Ok(())
+    }
+
+    /// What its file keeps of it under names is kept again.
+    fn keep_patches(&self, piece: &mut PieceState, mark: Option<&Mark>) -> Result<(), WorkshopError> {
+        let Some(mark) = mark.filter(|m| !m.patches.is_empty()) else { return Ok(()) };
+        let blob = |id: &BlobId| self.draft.blob(self.store, id);
+        let decoded = self.decoder.piece(&blob, piece)?;
+        let of_vertex = &decoded.topology.weld.of_vertex;
+        for patch in &mark.patches {
+            let listed = patch.listed(of_vertex.len() as u32);
+            let mut vertices: Vec<u32> = listed.iter().map(|v| of_vertex[*v as usize]).collect();
+            vertices.sort_unstable();
+            vertices.dedup();
+            let is_new = piece.patches.iter().all(|known| known.name != patch.name);
+            let is_named = (1..=LONGEST_NAME).contains(&patch.name.chars().count());
+            if !vertices.is_empty() && is_new && is_named {
+                let picks = vec![Pick::add(What::Vertices(vertices))];
+                piece.patches.push(Patch { name: patch.name.clone(), picks });
+            }
+        }
         Ok(())
     }
 

@@ -9,8 +9,8 @@ const number = (id) => Number(field(id).value);
 const named = (id) => field(id).value.split(",").map((name) => name.trim()).filter((name) => name !== "");
 
 export class ByHand {
-  // `choosing` knows what is chosen; `stage` has scene, joints, `request()`, `probe`, `show(joint)`; `locks` knows which
-  // joints stay; `onJob` watches.
+  // `choosing` knows what is chosen; `stage` has scene, joints, `request()`, `probe`, `show(joint)`; `locks` knows the
+  // joints that stay; `onJob` watches.
   constructor(canvas, fitting, choosing, stage, locks, onJob) {
     Object.assign(this, { canvas, fitting, choosing, stage, locks, onJob, brushing: false, clicked: null });
     this.typed = new Map();

@@ -19,8 +19,10 @@ use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::dress::trials::TrialSet;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::blobs::pack_indices;
+use tin_cloak_model::state::choice::Patch;
+use tin_cloak_model::state::fitting::PieceState;
 use tin_cloak_model::state::mask::Mask;
-use tin_cloak_model::state::names::{FileRef, BODY};
+use tin_cloak_model::state::names::{FileRef, PieceId, BODY};
 use tin_cloak_model::state::push::{Against, MendOptions};
 use tin_cloak_model::state::step::{IntakeStep, MendingStep, PutOn, Step, TrialStep};
 use tin_cloak_model::state::stroke::Chosen;
@@ -65,6 +67,8 @@ pub struct OnlyAgainst {
     pub pair: Option<(String, String)>,
     /// A pose, as the report names it.
     pub pose: Option<String>,
+    /// What of a piece may move: a patch that its file keeps, as `hem` or `coat:hem`.
+    pub patch: Option<String>,
 }
 
 /// Told the share done; answers whether to go on.
@@ -258,19 +262,35 @@ impl DressedFile {
         tell: Tell,
     ) -> Result<Vec<String>, WorkshopError> {
         let against = self.against(only)?;
-        let step = Step::Mending(MendingStep::PushOut {
-            pieces: Vec::new(),
-            chosen: Chosen::Everything,
-            options,
-            against,
-            turns: Vec::new(),
-        });
+        let (pieces, chosen) = match &only.patch {
+            Some(name) => self.patch(name)?,
+            None => (Vec::new(), Chosen::Everything),
+        };
+        let step =
+            Step::Mending(MendingStep::PushOut { pieces, chosen, options, against, turns: Vec::new() });
         self.waited_for(self.shop.start(self.fitting, step)?, tell)?;
         self.room = self.shop.room(self.fitting, None)?;
         Ok(self.shop.fitting(self.fitting)?.effect().notes)
     }
 
-    fn against(&self, OnlyAgainst { pair, pose }: &OnlyAgainst) -> Result<Against, WorkshopError> {
+    /// The piece that keeps a patch of this name, and the patch.
+    fn patch(&self, name: &str) -> Result<(Vec<PieceId>, Chosen), WorkshopError> {
+        let known = self.room.state.pieces.iter().flat_map(|p| p.patches.iter().map(move |patch| (p, patch)));
+        let is_meant = |(piece, patch): &(&PieceState, &Patch)| {
+            patch.name == name || format!("{}:{}", piece.name(), patch.name) == name
+        };
+        let found: Vec<_> = known.filter(is_meant).collect();
+        match found.as_slice() {
+            [] => Err(WorkshopError::NoSuchPatch { patch: name.to_owned() }),
+            [(piece, patch)] => Ok((vec![piece.id], Chosen::Picks(patch.picks.clone()))),
+            several => {
+                let pieces: Vec<&str> = several.iter().map(|(piece, _)| piece.name()).collect();
+                Err(WorkshopError::SeveralPatches { patch: name.to_owned(), pieces: pieces.join(", ") })
+            }
+        }
+    }
+
+    fn against(&self, OnlyAgainst { pair, pose, .. }: &OnlyAgainst) -> Result<Against, WorkshopError> {
         let id = |name: &String| {
             let piece = self.room.state.pieces.iter().find(|p| p.name() == name);
             let body = (*name == self.room.dress.body.name).then_some(BODY);

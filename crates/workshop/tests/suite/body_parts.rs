@@ -152,6 +152,7 @@ fn what_nobody_sees_of_a_body_of_three_meshes_is_left_out_of_each() {
         bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
     }
     bench.bind_all();
+    bench.try_no_clips();
     // A plan has it among what may help.
     let plan = bench.planned(&[MeansKind::Hide]);
     let tried: Vec<MeansKind> = plan.steps.iter().chain(&plan.no_help).map(|t| t.means.kind).collect();

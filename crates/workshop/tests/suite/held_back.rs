@@ -53,6 +53,7 @@ fn what_is_held_back_is_not_tried() {
 #[test]
 fn a_plan_binds_by_what_measures_best() {
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.try_no_clips();
     let plan = bench.planned(&[MeansKind::Bind, MeansKind::Beneath]);
     let tried: Vec<_> = plan.steps.iter().chain(&plan.no_help).collect();
     assert!(tried.iter().any(|t| t.means.words.contains("nearest surface")), "{tried:?}");

@@ -22,6 +22,7 @@ fn what_pieces_hide_is_theirs_and_goes_with_them() {
     };
     assert!(bench.refused(hide(1)).contains("nothing is bound"));
     bench.bind_all();
+    bench.try_no_clips();
     assert!(bench.refused(hide(99)).contains("0 to 20 rings"));
     let all = bench.room().dress.body.topology.triangles.len();
     let before = bench.board();
@@ -86,6 +87,7 @@ fn what_is_left_of_a_leg_is_no_part_that_came_out() {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Mixed }));
     bench.bind_all();
+    bench.try_no_clips();
     let before = bench.board();
     bench.run(Step::Mending(MendingStep::Hide { options: HideOptions::default() }));
     let after = bench.board();
@@ -98,6 +100,7 @@ fn what_is_worn_beneath_is_hidden_too_and_what_only_shows_as_it_is_through() {
     let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("oilskin coat", 3)]);
     bench.run(Step::Intake(IntakeStep::CureAll));
     bench.bind_all();
+    bench.try_no_clips();
     bench.run(Step::Mending(MendingStep::Hide { options: HideOptions::default() }));
     let room = bench.room();
     assert!(room.dress.masked.faces_of(0).len() > 1000);

@@ -22,21 +22,23 @@ fn a_plan_says_what_each_step_brings_and_doing_it_brings_that() {
     assert!(matches!(bench.waited(refused), JobState::Failed(why) if why.contains("nothing is bound")));
     assert!(bench.shop.do_plan(bench.fitting).unwrap_err().to_string().contains("make one first"));
     bench.bind_all();
+    bench.try_no_clips();
     let before = bench.board();
     let plan = bench.planned(&[]);
     let text = as_text(&plan);
     let kinds = |list: &[Tried]| list.iter().map(|t| t.means.kind).collect::<Vec<_>>();
     let (taken, all) = (kinds(&plan.steps), [kinds(&plan.steps), kinds(&plan.no_help)].concat());
     // Weights and shapes first, correctives last; what is taken is told with what it brings.
-    assert!(taken.contains(&MeansKind::Push) && taken.contains(&MeansKind::Corrective), "{text}");
-    assert!(all.contains(&MeansKind::Bind) && all.contains(&MeansKind::Beneath), "{text}");
+    let tried = [MeansKind::Bind, MeansKind::Beneath, MeansKind::Push, MeansKind::Corrective];
+    assert!(tried.iter().all(|kind| all.contains(kind)), "{text}");
+    assert!(taken.contains(&MeansKind::Push) || taken.contains(&MeansKind::Corrective), "{text}");
     let order = |k: &MeansKind| MeansKind::ALL.iter().position(|known| known == k);
     assert!(taken.windows(2).all(|k| order(&k[0]) <= order(&k[1])), "{text}");
     assert!(plan.cells.1 <= 3, "{text}");
     assert_eq!(plan.left.iter().map(|l| l.0).sum::<usize>(), plan.cells.1, "{text}");
     let held = plan.held;
     assert!(held.poses > 50 && held.mm.1 < held.mm.0 * 0.5, "{held:?}\n{text}");
-    assert_eq!(bench.open().fitting.cursor, 4, "nothing is changed by making one");
+    assert_eq!(bench.open().fitting.cursor, 5, "nothing is changed by making one");
     assert_eq!(bench.board().bad_cells(), before.bad_cells());
     assert_eq!(plan.cells.0, before.bad_cells());
     assert!(plan.cells.1 < plan.cells.0 && plan.steps.len() > 2);
@@ -50,7 +52,7 @@ fn a_plan_says_what_each_step_brings_and_doing_it_brings_that() {
     let job = bench.shop.do_plan(bench.fitting).unwrap();
     assert!(matches!(bench.waited(job), JobState::Done(_)));
     assert_eq!(bench.board().bad_cells(), plan.cells.1);
-    assert_eq!(bench.open().fitting.cursor, 4 + plan.steps.len() as i64);
+    assert_eq!(bench.open().fitting.cursor, 5 + plan.steps.len() as i64);
     let after = bench.shop.plan_of(&bench.room()).unwrap().unwrap();
     assert!(after.steps.is_empty() && after.left == plan.left);
     for _ in &plan.steps {
@@ -78,6 +80,7 @@ fn a_plan_of_some_means_alone_stops_when_told() {
 #[test]
 fn a_plan_that_is_stopped_keeps_what_helps_so_far() {
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.try_no_clips();
     let before = bench.board().bad_cells();
     let job = bench.shop.make_plan(bench.fitting, Vec::new()).unwrap();
     let told = bench.shop.jobs().get(job).unwrap();
@@ -104,6 +107,7 @@ fn a_plan_that_is_stopped_keeps_what_helps_so_far() {
 #[test]
 fn a_plan_that_is_stopped_among_correctives_keeps_those_found() {
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.try_no_clips();
     let before = bench.board().bad_cells();
     let job = bench.shop.make_plan(bench.fitting, vec![MeansKind::Corrective]).unwrap();
     let told = bench.shop.jobs().get(job).unwrap();

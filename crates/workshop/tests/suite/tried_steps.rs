@@ -19,6 +19,7 @@ fn push(limit_mm: f32) -> Step {
 #[test]
 fn steps_are_tried_side_by_side_looked_at_and_one_is_done() {
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.try_no_clips();
     let (shop, fitting) = (&bench.shop, bench.fitting);
     let (rest, board, steps) = (bench.rest(2), bench.board(), bench.open().steps.len());
     let tried = |step: Step| bench.waited(shop.try_step(fitting, step).unwrap());

@@ -165,6 +165,7 @@ fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
 #[test]
 fn a_push_does_to_one_side_what_it_does_to_the_other_where_that_is_wished() {
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.try_no_clips();
     let (before, rest) = (bench.board(), bench.rest(TUNIC));
     let plane = symmetry(&bench.room().dress.body.rest).plane;
     let tree = Bvh::over_points(&rest);
@@ -205,6 +206,7 @@ fn a_push_does_to_one_side_what_it_does_to_the_other_where_that_is_wished() {
 #[test]
 fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
     let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    bench.try_no_clips();
     let push = |pieces: &[u32], against: Against| {
         Step::Mending(MendingStep::PushOut {
             pieces: pieces.to_vec(),
