@@ -79,6 +79,8 @@ impl MarkedPatch {
     /// let patch = MarkedPatch::new("hem", &[3, 4, 5, 9]);
     /// assert_eq!(patch.vertices, [[3, 3], [9, 1]]);
     /// assert_eq!(patch.listed(8), [3, 4, 5]);
+    /// let odd = MarkedPatch { name: "odd".into(), vertices: vec![[2, u32::MAX], [0, 9], [7, 1]] };
+    /// assert_eq!(odd.listed(4), [2, 3]);
     /// ```
     pub fn new(name: &str, vertices: &[u32]) -> Self {
         let mut runs: Vec<[u32; 2]> = Vec::new();
@@ -91,10 +93,16 @@ impl MarkedPatch {
         Self { name: name.to_owned(), vertices: runs }
     }
 
-    /// Its vertices, as far as a mesh of `count` has them.
+    /// Its vertices, as far as a mesh of `count` has them, ascending. A run that begins before the end of the one
+    /// before it is none.
     pub fn listed(&self, count: u32) -> Vec<u32> {
-        let run = |[first, many]: &[u32; 2]| *first..first.saturating_add(*many).min(count);
-        self.vertices.iter().flat_map(run).collect()
+        let mut list: Vec<u32> = Vec::new();
+        for &[first, many] in &self.vertices {
+            if list.last().is_none_or(|last| first > *last) {
+                list.extend(first..first.saturating_add(many).min(count));
+            }
+        }
+        list
     }
 
     /// The same where of the mesh only `kept` is left, in ascending order.

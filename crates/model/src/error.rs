@@ -57,6 +57,8 @@ pub enum WorkshopError {
         "several pieces have a patch “{patch}” ({pieces}): name one of them before it, as in coat:{patch}"
     )]
     SeveralPatches { patch: String, pieces: String },
+    #[error("“{piece}” cannot take weights from itself: name another part")]
+    FromItself { piece: String },
     #[error("nothing would be given: choose shape, weights, or both")]
     NothingGiven,
     #[error("another step was taken since: change that one, or make this one again")]

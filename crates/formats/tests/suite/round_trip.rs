@@ -8,7 +8,8 @@ use tin_cloak_core::skin::Skin;
 use tin_cloak_core::trial::{Clip, Interpolation, JointRange, ShapeTrack, Track, TrackValues};
 use tin_cloak_core::JointId;
 use tin_cloak_formats::{
-    read, write_glb, Companions, Document, GlbPart, GlbScene, Look, Mark, MarkedJoint, MarkedPose, PieceKind,
+    read, write_glb, Companions, Document, GlbPart, GlbScene, Look, Mark, MarkedJoint, MarkedPatch,
+    MarkedPose, PieceKind,
 };
 
 fn cube() -> Mesh {
@@ -99,6 +100,7 @@ fn a_dressed_scene_comes_back_equal() {
             range: [-20.0, 35.0],
             reach_mm: 90.0,
         }],
+        patches: vec![MarkedPatch::new("hem", &[0, 1, 2, 5])],
     };
     let part = GlbPart {
         name: "box",

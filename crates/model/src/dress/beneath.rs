@@ -6,6 +6,7 @@ use crate::dress::dressed::Dress;
 use crate::dress::room::Room;
 use crate::state::bound::Bound;
 use crate::state::key::Key;
+use crate::state::names::{PieceId, BODY};
 use glam::Vec3;
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -36,13 +37,33 @@ impl Beneath {
             triangles: triangles.to_vec(),
             skin: skin.clone(),
         };
-        let mut all = vec![surface(&body.rest, &body.topology.triangles, &body.welded_skin)];
+        let mut all = vec![surface(&body.rest[..], &body.topology.triangles[..], &body.welded_skin)];
         let layer = dress.pieces[index].layer;
         for (i, piece) in dress.pieces.iter().enumerate().filter(|(_, p)| p.layer < layer && !p.cage) {
             let bound = fresh.get(&i).or(piece.bound.as_deref());
             all.extend(bound.map(|b| surface(&piece.rest, &piece.topology.triangles, &b.skin)));
         }
         Self(all)
+    }
+
+    /// One part alone: the body where no piece is named; none where that piece is not bound.
+    pub fn of_part(
+        dress: &Dress,
+        body: &Body,
+        index: Option<usize>,
+        fresh: &HashMap<usize, Bound>,
+    ) -> Option<Self> {
+        let (rest, triangles, skin) = match index {
+            None => (&body.rest[..], &body.topology.triangles[..], &body.welded_skin),
+            Some(i) => {
+                let piece = &dress.pieces[i];
+                let bound = fresh.get(&i).or(piece.bound.as_deref())?;
+                (&piece.rest[..], &piece.topology.triangles[..], &bound.skin)
+            }
+        };
+        let surface =
+            Surface { tree: Bvh::build(rest, triangles), triangles: triangles.to_vec(), skin: skin.clone() };
+        Some(Self(vec![surface]))
     }
 
     /// The weights at the place nearest to `p`.
@@ -61,6 +82,17 @@ impl Beneath {
 }
 
 impl Room {
+    /// What weights by hand are taken from: what lies beneath piece `index`, or one part by its number.
+    pub fn taken_from(&self, index: Option<usize>, part: Option<PieceId>) -> Option<Arc<Beneath>> {
+        let none = HashMap::new();
+        let of = |i| Beneath::of_part(&self.dress, &self.dress.body, i, &none).map(Arc::new);
+        match part {
+            None => Some(self.beneath(index)),
+            Some(BODY) => of(None),
+            Some(id) => of(Some(self.index_of(id)?)),
+        }
+    }
+
     /// What lies beneath piece `index`; nothing lies beneath the body.
     pub fn beneath(&self, index: Option<usize>) -> Arc<Beneath> {
         let Some(index) = index else { return Arc::new(Beneath(Vec::new())) };

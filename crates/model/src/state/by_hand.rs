@@ -1,5 +1,6 @@
 //! What is changed on weights by hand.
 
+use crate::state::names::PieceId;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::bind::by_hand::{FoldsOver, Profile};
 
@@ -49,6 +50,13 @@ pub enum HandChange {
         share: f32,
         #[serde(default)]
         fade_mm: f32,
+    },
+    /// So much of the way (0 to 1) to the weights of one part (0 is the body), of all joints or of one.
+    TakenFrom {
+        part: PieceId,
+        share: f32,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        joint: Option<String>,
     },
     /// From one joint to another between two vertices.
     Fade {
@@ -110,6 +118,10 @@ impl HandChange {
                     share * 100.0
                 )
             }
+            Self::TakenFrom { share, joint, .. } => {
+                let what = joint.as_deref().unwrap_or("the weights");
+                format!("{:.0} % of {what} of another part on {name}", share * 100.0)
+            }
             Self::Fade { from, to, .. } => format!("Fade from {from} to {to} on {name}"),
             Self::Gradient { joint, amounts: [first, second], .. } => {
                 format!("{joint} from {first} to {second} on {name}")
@@ -130,6 +142,7 @@ impl HandChange {
             Self::Give { joint, rest: HandRest::Joint(other), .. }
             | Self::Gradient { joint, rest: HandRest::Joint(other), .. } => vec![joint, other],
             Self::Give { joint, .. } | Self::Gradient { joint, .. } => vec![joint],
+            Self::TakenFrom { joint, .. } => joint.iter_mut().collect(),
             Self::Move { from, to, .. } | Self::Fade { from, to, .. } => vec![from, to],
             Self::Crease { near, far, .. } => vec![near, far],
             Self::Smooth { joints, .. } | Self::Table { joints, .. } | Self::Placed { joints, .. } => {

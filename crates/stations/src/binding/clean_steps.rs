@@ -31,7 +31,7 @@ impl Doing<'_> {
         let old = worn.bound.clone().ok_or(WorkshopError::BindFirst)?;
         let what = Cleaned { clean: clean.clone(), chosen: chosen.clone(), locked: locked.to_vec() };
         let (body, trials) = (&*self.room.dress.body, &*self.room.trials);
-        let beneath = || self.room.beneath(index);
+        let beneath = |part| self.room.taken_from(index, part);
         let (skin, notes) = cleaned(&worn, &old.skin, &beneath, body, trials, &what)?;
         self.draft.notes.extend(notes);
         if piece == BODY {
@@ -87,9 +87,15 @@ impl Doing<'_> {
         trials: &TrialSet,
     ) -> Result<(), WorkshopError> {
         let made = OnceCell::new();
-        let beneath = || {
-            let make = |index| Arc::new(Beneath::new(&self.room.dress, body, index, done));
-            Arc::clone(made.get_or_init(|| make(self.room.index_of(id).unwrap_or(0))))
+        let dress = &self.room.dress;
+        let of = |index| Beneath::of_part(dress, body, index, done).map(Arc::new);
+        let beneath = |part| match part {
+            None => {
+                let make = |index| Arc::new(Beneath::new(dress, body, index, done));
+                Some(Arc::clone(made.get_or_init(|| make(self.room.index_of(id).unwrap_or(0)))))
+            }
+            Some(BODY) => of(None),
+            Some(part) => of(Some(self.room.index_of(part)?)),
         };
         let mut notes = Vec::new();
         for what in self.draft.piece(id)?.cleaned.clone() {

@@ -1,7 +1,6 @@
 //! Cleaning the weights of a bound piece.
 
-use crate::binding::hand_change::{changed_by_hand, HowMuch, OnPiece};
-use std::sync::Arc;
+use crate::binding::hand_change::{changed_by_hand, HowMuch, OnPiece, Source};
 use tin_cloak_core::bind::clean::{self, both_walls_alike, difference, BoundMesh, Difference, MirrorPlane};
 use tin_cloak_core::bind::BindError;
 use tin_cloak_core::glam::Mat4;
@@ -10,7 +9,6 @@ use tin_cloak_core::seat::Fade;
 use tin_cloak_core::skin::{Skin, SkinError};
 use tin_cloak_core::units::{from_mm, to_mm};
 use tin_cloak_core::JointId;
-use tin_cloak_model::dress::beneath::Beneath;
 use tin_cloak_model::dress::body::Body;
 use tin_cloak_model::dress::chosen::{faded, Choosing};
 use tin_cloak_model::dress::piece::Piece;
@@ -29,7 +27,7 @@ use tin_cloak_model::state::stroke::Chosen;
 pub fn cleaned(
     piece: &Piece,
     before: &Skin,
-    beneath: &dyn Fn() -> Arc<Beneath>,
+    beneath: Source,
     body: &Body,
     trials: &TrialSet,
     Cleaned { clean: what, chosen, locked }: &Cleaned,

@@ -4,8 +4,8 @@ use glam::Vec3;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use tin_cloak_core::bind::by_hand::{
-    crease, exchange, fade, gains, give, gradient, harden, mean_of, refill, smooth_joints, tabled, towards,
-    Along, Amount, ByHand, Crease, Fade, Given, Gradient, Rest,
+    crease, exchange, fade, gains, give, give_each, gradient, harden, mean_of, refill, smooth_joints, tabled,
+    towards, Along, Amount, ByHand, Crease, Fade, Given, Gradient, Rest,
 };
 use tin_cloak_core::bind::clean::{BoundMesh, Row};
 use tin_cloak_core::bind::BindError;
@@ -23,6 +23,7 @@ use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::by_hand::{HandAmount, HandChange, HandRest};
 use tin_cloak_model::state::choice::What;
+use tin_cloak_model::state::names::PieceId;
 use tin_cloak_model::state::stroke::{Chosen, Reach};
 
 /// Less than this in all is not told.
@@ -30,12 +31,16 @@ const LEAST_TOLD: f32 = 0.01;
 /// More joints than this are not told one by one.
 const TOLD: usize = 4;
 
+/// Weights that others have, made when they are asked for: of what lies beneath, or of one part; none where that is not
+/// bound.
+pub type Source<'a> = &'a dyn Fn(Option<PieceId>) -> Option<Arc<Beneath>>;
+
 /// A piece, the body it is on, and what lies beneath it, made when it is asked for.
 #[derive(Clone, Copy)]
 pub struct OnPiece<'a> {
     pub piece: &'a Piece,
     pub body: &'a Body,
-    pub beneath: &'a dyn Fn() -> Arc<Beneath>,
+    pub beneath: Source<'a>,
 }
 
 /// On what a change works, and how much of it each vertex gets.
@@ -256,9 +261,28 @@ fn made(on: OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> M
         HandChange::Beneath { share, fade_mm } => {
             sane(*fade_mm, 500.0)?;
             let share = sane(*share, 1.0)?;
-            let beneath = beneath();
+            let beneath = beneath(None).ok_or(WorkshopError::BindFirst)?;
             let shares: Vec<f32> = shares.iter().map(|s| s * share).collect();
             towards(bound, |v| beneath.at(piece.rest[v]), &shares)
+        }
+        HandChange::TakenFrom { part, share, joint } => {
+            if *part == piece.id {
+                return Err(WorkshopError::FromItself { piece: piece.name.clone() });
+            }
+            let share = sane(*share, 1.0)?;
+            let joint = joint.as_ref().map(find).transpose()?;
+            let source = beneath(Some(*part)).ok_or(WorkshopError::BindFirst)?;
+            let shares: Vec<f32> = shares.iter().map(|s| s * share).collect();
+            let there = |v: usize| source.at(piece.rest[v]);
+            let of =
+                |row: &Row, joint: JointId| row.iter().filter(|e| e.0 == joint).map(|e| e.1).sum::<f32>();
+            match joint {
+                None => towards(bound, there, &shares),
+                Some(joint) => {
+                    let amount = |v: usize| there(v).map(|row| of(&row, joint));
+                    give_each(bound, joint, amount, Rest::Others, &shares)
+                }
+            }
         }
         HandChange::Fade { from, to, ends, along_surface, along_rows, profile } => {
             let ends = [known(ends[0])?, known(ends[1])?];

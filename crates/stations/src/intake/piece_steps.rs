@@ -18,6 +18,11 @@ use tin_cloak_model::state::recipe::{FollowWish, Method, SourcePart, Takes};
 use tin_cloak_model::state::step::PutOn;
 use tin_cloak_store::BlobId;
 
+/// So many patches of a file are kept at most.
+const MOST_PATCHES: usize = 200;
+/// They name each vertex so many times at most, on the mean.
+const MOST_TIMES: usize = 8;
+
 impl Doing<'_> {
     pub fn add_piece(
         &mut self,
@@ -104,8 +109,14 @@ impl Doing<'_> {
         let blob = |id: &BlobId| self.draft.blob(self.store, id);
         let decoded = self.decoder.piece(&blob, piece)?;
         let of_vertex = &decoded.topology.weld.of_vertex;
-        for patch in &mark.patches {
+        // What a file says is counted before it is kept: a state holds each vertex by number.
+        let mut room = of_vertex.len() * MOST_TIMES;
+        for patch in mark.patches.iter().take(MOST_PATCHES) {
             let listed = patch.listed(of_vertex.len() as u32);
+            if listed.len() > room {
+                break;
+            }
+            room -= listed.len();
             let mut vertices: Vec<u32> = listed.iter().map(|v| of_vertex[*v as usize]).collect();
             vertices.sort_unstable();
             vertices.dedup();

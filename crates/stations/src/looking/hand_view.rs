@@ -41,8 +41,8 @@ impl HandViewOfRoom for Room {
         let turned = self.pose_of(request.pose, &request.turns)?;
         let shown = Trial { pose: turned, ..self.trials.trials[request.pose].clone() };
         let shown = TrialSet { trials: vec![shown], ..TrialSet::default() };
-        let (skin, notes) =
-            cleaned(&worn, &bound.skin, &|| self.beneath(worn.index()), &self.dress.body, &shown, what)?;
+        let source = |part| self.taken_from(worn.index(), part);
+        let (skin, notes) = cleaned(&worn, &bound.skin, &source, &self.dress.body, &shown, what)?;
         let mut shaped = worn.rest.to_vec();
         match worn.index() {
             Some(index) => add_morphs(&mut shaped, &self.dress.shapes_of(index), &pose.amounts),

@@ -8,6 +8,7 @@ use tin_cloak_core::bind::by_hand::towards;
 use tin_cloak_core::bind::clean::{mirror_image, BoundMesh, Row};
 use tin_cloak_core::intake::mirror_partner;
 use tin_cloak_core::mend::keep_rigid;
+use tin_cloak_core::mesh::Alignment;
 use tin_cloak_core::seat::{in_a_mirror, places_across, ImagePlace};
 use tin_cloak_core::skin::Skin;
 use tin_cloak_core::units::{from_mm, to_mm};
@@ -24,6 +25,8 @@ use tin_cloak_model::state::stroke::Chosen;
 
 /// Both sides of one piece are mixed over so much about the plane, millimetres: no crease down the middle.
 const SEAM_MM: f32 = 2.0;
+/// The best half is sought so often.
+const TRIMS: usize = 4;
 /// Places that came apart by more than this share have no image in the shape they came in.
 const MOST_LOST: f32 = 0.5;
 
@@ -53,8 +56,10 @@ impl Doing<'_> {
         let (index, worn) = self.worn_piece(piece)?;
         let (worn, giver) = (worn.clone(), self.worn_piece(from)?.1.clone());
         let (name, plane) = (worn.name.clone(), self.room.dress.body.plane());
-        let given = Giver { rest: giver.rest.to_vec(), came: self.came_in(&giver, from)? };
-        let image = imaged(&worn, &self.came_in(&worn, piece)?, &given, &giver.topology.triangles, plane);
+        let given =
+            Giver { came: as_placed(&self.came_in(&giver, from)?, &giver.rest), rest: giver.rest.to_vec() };
+        let came = as_placed(&self.came_in(&worn, piece)?, &worn.rest);
+        let image = imaged(&worn, &came, &given, &giver.topology.triangles, plane);
         let picked = Choosing::on(&worn, &self.room.dress.body).chosen(chosen)?;
         let side = if from_left { -1.0 } else { 1.0 };
         let share = |v: usize| match (picked[v] && image.places[v].is_some(), from == piece) {
@@ -126,6 +131,23 @@ impl Doing<'_> {
         self.draft.notes.push(note);
         self.bind_hanging(piece, bound)
     }
+}
+
+/// The shape that a piece came in where the piece is now: moved, turned and sized as the half of it was that has been
+/// least changed otherwise.
+fn as_placed(came: &[Vec3], rest: &[Vec3]) -> Vec<Vec3> {
+    let mut fit = Alignment::between(came, rest);
+    for _ in 0..TRIMS {
+        let whole = fit.matrix();
+        let off = |v: &usize| whole.transform_point3(came[*v]).distance_squared(rest[*v]);
+        let mut nearest: Vec<usize> = (0..came.len()).collect();
+        nearest.sort_by(|a, b| off(a).total_cmp(&off(b)));
+        nearest.truncate(came.len().div_ceil(2));
+        let of = |list: &[Vec3]| nearest.iter().map(|v| list[*v]).collect::<Vec<_>>();
+        fit = Alignment::between(&of(came), &of(rest));
+    }
+    let whole = fit.matrix();
+    came.iter().map(|p| whole.transform_point3(*p)).collect()
 }
 
 /// By the shapes in which both came, so that what was done to one side since is done to the other; where those lie

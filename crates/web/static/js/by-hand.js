@@ -171,6 +171,10 @@ export class ByHand {
       case "mean": return "mean";
       case "copy": return this.clicked === null ? null : { copy: { vertex: this.clicked } };
       case "refill": return "refill";
+      case "taken_from": {
+        const of = field("taken-joint").checked ? { joint } : {};
+        return { taken_from: { part: number("taken-from"), share: amount, ...of } };
+      }
       case "beneath": return { beneath: { share: amount, fade_mm: number("beneath-fade") } };
       case "crease": return this.creaseOf(joint, other);
       case "gradient": {
@@ -253,7 +257,7 @@ export class ByHand {
       const [how, amount] = Object.entries(says.amount)[0];
       return { amount: Math.abs(amount), put: (to) => { says.amount = { [how]: amount < 0 ? -to : to }; } };
     }
-    const name = { smooth: "strength", harden: "strength", beneath: "share" }[kind];
+    const name = { smooth: "strength", harden: "strength", beneath: "share", taken_from: "share" }[kind];
     if (!name) return null;
     return { amount: says[name], times: says.times, put: (to, times) => {
       says[name] = to;

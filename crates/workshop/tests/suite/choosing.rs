@@ -3,7 +3,11 @@
 use tin_cloak_testkit::{wearing_bound, Bench};
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{ChoosingOfRoom, Moment, Pick, PickHow, Reach, ViewRequest, What};
+use tin_cloak_workshop::core::query::Bvh;
+use tin_cloak_workshop::{
+    BindingStep, ChoosingOfRoom, Chosen, Clean, HandAmount, HandChange, HandRest, Moment, Pick, PickHow,
+    Reach, Step, ViewRequest, What,
+};
 
 const TUNIC: u32 = 1;
 
@@ -158,4 +162,51 @@ fn what_a_joint_moves_is_chosen_by_its_weight() {
     }
     let many = on.of(What::OverJoints(2));
     assert!(many.iter().all(|v| bound.skin.row(*v as usize).count() > 2));
+}
+
+/// Weights of a named part, of all joints or of one, on just what is chosen.
+#[test]
+fn what_is_chosen_takes_weights_of_a_part_that_is_named() {
+    let on = On::the_tunic();
+    let vertex = on.chest();
+    let take = |part: u32, joint: Option<&str>| {
+        let change = HandChange::TakenFrom { part, share: 1.0, joint: joint.map(str::to_owned) };
+        Step::Binding(BindingStep::Clean {
+            piece: TUNIC,
+            clean: Clean::ByHand { change, firm_percent: None },
+            chosen: Chosen::Picks(vec![Pick::add(What::Vertices(vec![vertex]))]),
+            locked: Vec::new(),
+        })
+    };
+    let skin = || on.bench.piece(TUNIC).bound.unwrap().skin.clone();
+    assert!(on.bench.refused(take(TUNIC, None)).contains("from itself"));
+    assert!(on.bench.refused(take(77, None)).contains("bind"));
+    assert!(on.bench.refused(take(0, Some("tail"))).contains("tail"));
+    // All on one joint first; what is taken then is not that.
+    let room = on.bench.room();
+    let far = room.dress.body.skeleton.names.iter().position(|n| n.contains("foot_left")).unwrap() as u16;
+    let name = room.dress.body.skeleton.names[usize::from(far)].clone();
+    let given = HandChange::Give { joint: name, amount: HandAmount::Set(1.0), rest: HandRest::Others };
+    on.bench.run(Step::Binding(BindingStep::Clean {
+        piece: TUNIC,
+        clean: Clean::ByHand { change: given, firm_percent: None },
+        chosen: Chosen::Picks(vec![Pick::add(What::Vertices(vec![vertex]))]),
+        locked: Vec::new(),
+    }));
+    let before = skin();
+    assert_eq!(before.row(vertex as usize).count(), 1);
+    assert_eq!(on.bench.run(take(0, None)), "100 % of the weights of another part on quilted tunic");
+    let after = skin();
+    // What the body has at the place nearest to it.
+    let body = &room.dress.body;
+    let tree = Bvh::build(&body.rest, &body.topology.triangles);
+    let hit = tree.closest(on.rest[vertex as usize], f32::INFINITY).unwrap();
+    for (joint, wanted) in
+        body.welded_skin.at(body.topology.triangles[hit.triangle as usize], hit.barycentric)
+    {
+        let found = after.column(joint)[vertex as usize];
+        assert!((found - wanted).abs() < 0.02, "{joint:?}: {found}, not {wanted}");
+    }
+    let others = (0..on.rest.len()).filter(|v| *v != vertex as usize);
+    assert!(others.into_iter().all(|v| after.row(v).eq(before.row(v))), "nothing else changes");
 }

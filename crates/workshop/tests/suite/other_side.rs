@@ -119,6 +119,38 @@ fn a_piece_gets_what_was_done_to_its_pair() {
     assert!(near < 1e-4, "{near} m off");
 }
 
+/// Moved as a whole it is the same piece elsewhere: only what was done besides is given.
+#[test]
+fn a_piece_that_was_placed_gives_what_was_done_to_it_besides() {
+    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let options = tin_cloak_workshop::PlaceOptions {
+        shift_mm: [0.0, 25.0, 10.0],
+        turn_degrees: [3.0, 0.0, 0.0],
+        size_percent: [100.0; 3],
+        about: None,
+        onto: None,
+    };
+    bench.run(Step::Seating(SeatingStep::Place { piece: TUNIC, options }));
+    let (placed, vertex) = (bench.rest(TUNIC), leftmost(&bench, TUNIC) as usize);
+    let shape = OtherSide { from: TUNIC, from_left: true, shape: true, weights: false };
+    bench.run(pushed(TUNIC, around(vertex as u32)));
+    let edited = bench.rest(TUNIC);
+    bench.run(given(TUNIC, shape));
+    let after = bench.rest(TUNIC);
+    let plane = bench.room().dress.body.plane();
+    let moved = |from: &[Vec3], to: &[Vec3], left: bool| -> f32 {
+        let here = (0..from.len()).filter(|v| (from[*v].x > plane) == left);
+        here.map(|v| from[v].distance(to[v])).fold(0.0, f32::max)
+    };
+    let (done, given) = (moved(&placed, &edited, true), moved(&edited, &after, false));
+    assert!((done - given).abs() < 0.002 && done > 0.008, "{done} m on the left, {given} m on the right");
+    // What nobody touched on either side stays: far from the place and from its image.
+    let image = Vec3::new(2.0 * plane - placed[vertex].x, placed[vertex].y, placed[vertex].z);
+    let is_far = |v: &usize| placed[*v].distance(placed[vertex]) > 0.2 && placed[*v].distance(image) > 0.2;
+    let most = (0..placed.len()).filter(is_far).map(|v| placed[v].distance(after[v])).fold(0.0, f32::max);
+    assert!(most < 1e-4, "{most} m");
+}
+
 #[test]
 fn what_cannot_be_given_is_refused() {
     let bench = wearing_bound(&[("quilted tunic", 1), ("boots", 2)]);

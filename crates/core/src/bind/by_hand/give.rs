@@ -75,7 +75,42 @@ pub fn give(bound: BoundMesh, given: Given, shares: &[f32]) -> Result<ByHand, Sk
     changed(bound, shares, |_, row| given_row(row, given, bound.locked))
 }
 
-pub(super) fn given_row(row: &[(JointId, f32)], given: Given, locked: &[bool]) -> Outcome {
+/// Sets the weight of a joint at each chosen vertex to its own amount, where it has one.
+///
+/// ```
+/// use tin_cloak_core::bind::by_hand::{give_each, Rest};
+/// use tin_cloak_core::bind::clean::BoundMesh;
+/// use tin_cloak_core::{mesh::Topology, shapes::Arm, JointId};
+///
+/// // As much of the lower arm as a vertex is high in the list; the first keeps what it has.
+/// let Arm { surface: (positions, triangles), skin, .. } = Arm::new();
+/// let topology = &Topology::of_welded(positions.len(), &triangles);
+/// let (chosen, shares) = (vec![true; positions.len()], vec![1.0; positions.len()]);
+/// let bound =
+///     BoundMesh { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
+/// let amount = |v: usize| (v > 0).then(|| v as f32 / positions.len() as f32);
+/// let told = give_each(bound, JointId(1), amount, Rest::Joint(JointId(0)), &shares)?.skin.column(JointId(1));
+/// assert_eq!(told[0], skin.column(JointId(1))[0]);
+/// assert!((1..told.len()).all(|v| (told[v] - amount(v).unwrap()).abs() < 1e-5));
+/// # Ok::<(), tin_cloak_core::skin::SkinError>(())
+/// ```
+///
+/// # Errors
+/// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
+pub fn give_each(
+    bound: BoundMesh,
+    joint: JointId,
+    amount: impl Fn(usize) -> Option<f32> + Sync,
+    rest: Rest,
+    shares: &[f32],
+) -> Result<ByHand, SkinError> {
+    changed(bound, shares, |v, row| match amount(v) {
+        Some(to) => given_row(row, Given { joint, amount: Amount::Set(to), rest }, bound.locked),
+        None => Outcome::Same,
+    })
+}
+
+fn given_row(row: &[(JointId, f32)], given: Given, locked: &[bool]) -> Outcome {
     let Given { joint, amount, rest } = given;
     if locked[joint.index()] {
         return Outcome::Nowhere;

@@ -1,8 +1,7 @@
 //! One joint from one weight to another along a line.
 
 use super::fade::progress;
-use super::give::given_row;
-use super::{changed, Along, Amount, ByHand, Given, Profile, Rest};
+use super::{give_each, Along, ByHand, Profile, Rest};
 use crate::bind::clean::BoundMesh;
 use crate::skin::SkinError;
 use crate::JointId;
@@ -52,8 +51,6 @@ pub struct Gradient {
 pub fn gradient(bound: BoundMesh, wish: Gradient, shares: &[f32]) -> Result<ByHand, SkinError> {
     let along = progress(&bound, wish.ends, wish.along);
     let [first, second] = wish.amounts;
-    changed(bound, shares, |v, row| {
-        let amount = Amount::Set(first + (second - first) * wish.profile.at(along[v]));
-        given_row(row, Given { joint: wish.joint, amount, rest: wish.rest }, bound.locked)
-    })
+    let amount = |v: usize| Some(first + (second - first) * wish.profile.at(along[v]));
+    give_each(bound, wish.joint, amount, wish.rest, shares)
 }

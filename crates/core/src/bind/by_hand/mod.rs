@@ -14,7 +14,7 @@ mod table;
 
 pub use crease::{crease, Crease, FoldsOver};
 pub use fade::{fade, Along, Fade, Profile};
-pub use give::{exchange, give, Amount, Given, Rest};
+pub use give::{exchange, give, give_each, Amount, Given, Rest};
 pub use gradient::{gradient, Gradient};
 pub use refill::refill;
 pub use soften::{harden, mean_of, smooth_joints, towards};
