@@ -4,7 +4,7 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 use std::str::FromStr;
 use tin_cloak_workshop::core::intake::Up;
-use tin_cloak_workshop::{Frames, MeansKind, Method, PieceKind};
+use tin_cloak_workshop::{Frames, MeansKind, Method, PieceKind, Shard, StiffSize};
 
 /// Fits clothing, armour and accessories to a rigged body so that they move with it and
 /// nothing shows through that should not.
@@ -24,7 +24,10 @@ const EXAMPLES: &str = "Examples:
       measure poke-through in every trial pose; exit status 1 when there is any
   tin-cloak mend dressed.glb --out mended.glb
       push cloth out of the way in all trial poses at once
-
+  tin-cloak wear dressed.glb --body other.glb --out other_dressed.glb
+      the outfit on another body, bound there and measured
+  tin-cloak batch jobs.json --out results
+      every outfit on every body, with a table of what is left, the worst first
   tin-cloak export dressed.glb --to outfit.usda
       the outfit in another form
   tin-cloak report dressed.glb --out report.html
@@ -45,6 +48,10 @@ pub(crate) enum Command {
     Check(Check),
     /// Push cloth off what pokes through it, and write a new GLB
     Mend(Mend),
+    /// Put the outfit of a dressed GLB on another body
+    Wear(WearArgs),
+    /// Put many outfits on many bodies, each job by itself
+    Batch(BatchArgs),
     /// Write it, or some of its pieces, in another form
     Export(Export),
     /// Write a report: one HTML page that needs nothing else
@@ -111,6 +118,9 @@ pub(crate) struct Check {
     /// Where to write a report (JSON)
     #[arg(long, value_name = "FILE")]
     pub report: Option<PathBuf>,
+    /// Where to write it as JUnit XML, a pair of layers a test, for a build server
+    #[arg(long, value_name = "FILE")]
+    pub junit: Option<PathBuf>,
 }
 
 #[derive(Args)]
@@ -156,6 +166,71 @@ pub(crate) struct Mend {
     /// Where to write a report of the mended state (JSON)
     #[arg(long, value_name = "FILE")]
     pub report: Option<PathBuf>,
+}
+
+#[derive(Args)]
+pub(crate) struct WearArgs {
+    /// A dressed body: one GLB with the body and its pieces
+    #[arg(value_name = "DRESSED.glb")]
+    pub dressed: PathBuf,
+    /// The other body: rigged, of any mesh, size and joint names
+    #[arg(long, value_name = "OTHER.glb")]
+    pub body: PathBuf,
+    /// Where to write the other body, dressed (GLB)
+    #[arg(long, value_name = "FILE")]
+    pub out: PathBuf,
+    /// How large stiff parts become: as what they sit on (buttons and what hangs keep their size), or as they are
+    #[arg(long, value_enum, default_value_t = StiffArg::Region)]
+    pub stiff: StiffArg,
+    /// Which mesh of the other body's file is the body, when it is not marked
+    #[arg(long, value_name = "NAME")]
+    pub body_mesh: Option<String>,
+    /// Which mesh of the dressed file is its body, when it is not marked
+    #[arg(long, value_name = "NAME")]
+    pub dressed_mesh: Option<String>,
+    /// Where to write a report (JSON)
+    #[arg(long, value_name = "FILE")]
+    pub report: Option<PathBuf>,
+}
+
+#[derive(Args)]
+pub(crate) struct BatchArgs {
+    /// Bodies and outfits (JSON: see docs/reference.md); only needed to do jobs, not to merge
+    #[arg(value_name = "JOBS.json", required_unless_present = "merge")]
+    pub jobs: Option<PathBuf>,
+    /// Folder for all that is written; jobs that are done there already are not done again
+    #[arg(long, value_name = "DIR")]
+    pub out: PathBuf,
+    /// A part of the jobs: 3/16 is the third of sixteen; instead of the 3 the name of an environment variable that
+    /// has it, as where a scheduler counts the tasks of an array
+    #[arg(long, value_name = "I/N", value_parser = shard)]
+    pub shard: Option<Shard>,
+    /// Only make the table of the rows that are there
+    #[arg(long)]
+    pub merge: bool,
+}
+
+fn shard(text: &str) -> Result<Shard, String> {
+    let wrong = || format!("{text}: give a part as 3/16, or NAME/16 where the variable NAME is 3");
+    let (at, of) = text.split_once('/').ok_or_else(wrong)?;
+    let at = at.parse().ok().or_else(|| std::env::var(at).ok()?.parse().ok()).ok_or_else(wrong)?;
+    let of = of.parse().map_err(|_| wrong())?;
+    (1..=of).contains(&at).then_some(Shard { at, of }).ok_or_else(wrong)
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum StiffArg {
+    Region,
+    Kept,
+}
+
+impl From<StiffArg> for StiffSize {
+    fn from(arg: StiffArg) -> Self {
+        match arg {
+            StiffArg::Region => Self::ByRegion,
+            StiffArg::Kept => Self::Kept,
+        }
+    }
 }
 
 #[derive(Args)]

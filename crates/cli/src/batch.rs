@@ -5,9 +5,9 @@ use crate::progress::Progress;
 use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_workshop::{
-    fit_files, through_in_words, BindOptions, DressedFile, FollowedShapes, MeansKind, MendOptions, NamedFile,
-    OnlyAgainst, PairTolerance, PieceFile, Plan, Report, TrialPlan, TrialSays, TrialWish, Tried,
-    WorkshopError,
+    fit_files, junit, pair_rows, through_in_words, BindOptions, DressedFile, FollowedShapes, JobRow,
+    MeansKind, MendOptions, NamedFile, OnlyAgainst, PairTolerance, PieceFile, Plan, Report, TrialPlan,
+    TrialSays, TrialWish, Tried, WorkshopError,
 };
 
 pub(crate) type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
@@ -45,7 +45,7 @@ pub(crate) fn save(path: &Path, bytes: &[u8]) -> Result<(), FileError> {
     std::fs::write(path, bytes).map_err(|source| FileError::Save { path: path.display().to_string(), source })
 }
 
-fn save_report(path: Option<&Path>, report: &Report) -> Result<(), Box<dyn std::error::Error>> {
+pub(crate) fn save_report(path: Option<&Path>, report: &Report) -> Result<(), Box<dyn std::error::Error>> {
     if let Some(path) = path {
         save(path, &serde_json::to_vec_pretty(report)?)?;
     }
@@ -170,14 +170,14 @@ pub(crate) fn is_no_length(mm: f32) -> bool {
     !mm.is_finite() || mm < 0.0
 }
 
-fn measured(dressed: &DressedFile) -> Result<(Report, usize), WorkshopError> {
+pub(crate) fn measured(dressed: &DressedFile) -> Result<(Report, usize), WorkshopError> {
     let progress = Progress::new("measuring");
     let measured = dressed.measured(&|s| progress.tell(s))?;
     progress.done();
     Ok(measured)
 }
 
-fn say_worst(report: &Report) {
+pub(crate) fn say_worst(report: &Report) {
     match &report.worst {
         Some(w) => {
             println!("deepest {:.2} mm: {}, {}", w.deepest_mm, through_in_words(&w.outer, &w.inner), w.pose)
@@ -190,10 +190,22 @@ fn say_worst(report: &Report) {
 }
 
 pub(crate) fn check(args: &Check) -> Outcome {
-    let (report, bad) = measured(&open(&args.dressed, &args.trial, TrialWish::Range)?)?;
+    let dressed = open(&args.dressed, &args.trial, TrialWish::Range)?;
+    let (report, bad) = measured(&dressed)?;
     save_report(args.report.as_deref(), &report)?;
+    if let Some(path) = &args.junit {
+        save(path, junit(&[row_of(&dressed, &args.dressed, &report)?]).as_bytes())?;
+    }
     say_worst(&report);
     Ok(if bad > 0 { ExitCode::from(1) } else { ExitCode::SUCCESS })
+}
+
+/// A checked file as a row of a table.
+fn row_of(dressed: &DressedFile, path: &Path, report: &Report) -> Result<JobRow, WorkshopError> {
+    let board = dressed.board(&|_| true)?;
+    let outfit = path.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let body = dressed.dress().body.name.clone();
+    Ok(JobRow { outfit, body, pairs: pair_rows(&board), seconds: report.seconds.total, ..JobRow::default() })
 }
 
 pub(crate) fn mend(args: &Mend) -> Outcome {

@@ -4,8 +4,10 @@
 mod args;
 mod batch;
 mod handover;
+mod many;
 mod progress;
 mod serve;
+mod wear;
 
 use args::{Cli, Command};
 use clap::Parser;
@@ -20,6 +22,8 @@ fn main() -> ExitCode {
         Command::Fit(args) => batch::fit(&args),
         Command::Check(args) => batch::check(&args),
         Command::Mend(args) => batch::mend(&args),
+        Command::Wear(args) => wear::wear(&args),
+        Command::Batch(args) => many::batch(&args),
         Command::Export(args) => handover::export(&args),
         Command::Report(args) => handover::report(&args),
         Command::Serve(args) => serve::serve(&args),

@@ -24,6 +24,7 @@ pub mod skeleton;
 pub mod skin;
 pub mod trial;
 pub mod units;
+pub mod wear;
 
 pub use glam;
 pub use ids::{JointId, LayerIndex};

@@ -25,6 +25,7 @@ mod remesh;
 mod rigged;
 mod sdf;
 mod skeleton;
+mod tib;
 mod tunic;
 
 pub use fill::{fill, FillError};
@@ -134,6 +135,28 @@ pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
 /// When his mesh or file cannot be made.
 pub fn wick() -> Result<DemoFile, DemoError> {
     wick_of(&body::mesh())
+}
+
+/// Tib, who is to wear what Wick wears: another mesh, other joints, short and stout.
+///
+/// # Errors
+/// When mesh or file cannot be made.
+pub fn tib() -> Result<DemoFile, DemoError> {
+    let tib::Tib { shape, skeleton, skin } = tib::tib()?;
+    let mesh = to_mesh("Tib", &shape)?;
+    let clips = clips::clips(&skeleton);
+    let part = GlbPart {
+        name: "Tib",
+        mesh: &mesh,
+        skin: Some(&skin),
+        morphs: &[],
+        amounts: &[],
+        mark: Some(Mark { role: "body".to_owned(), ..Mark::default() }),
+        look: &Look::default(),
+        colour: [0.72, 0.52, 0.38],
+    };
+    let scene = GlbScene { parts: vec![part], skeleton: Some(&skeleton), clips: &clips };
+    Ok(DemoFile { name: "tib.glb", bytes: write_glb(&scene)? })
 }
 
 /// Wick as some hand bodies over: trunk, limbs and head as meshes of their own, none of them marked.

@@ -65,22 +65,23 @@ impl BodyJoints {
     }
 }
 
+/// Joints by their places, axes along the model's; parents before their children.
 #[derive(Default)]
-struct Builder {
+pub(crate) struct Builder {
     names: Vec<String>,
     parents: Vec<Option<JointId>>,
     places: Vec<Vec3>,
 }
 
 impl Builder {
-    fn add(&mut self, name: &str, parent: Option<JointId>, place: Vec3) -> JointId {
+    pub fn add(&mut self, name: &str, parent: Option<JointId>, place: Vec3) -> JointId {
         self.names.push(name.to_owned());
         self.parents.push(parent);
         self.places.push(place);
         JointId(self.names.len() as u16 - 1)
     }
 
-    fn build(self) -> Skeleton {
+    pub fn build(self) -> Skeleton {
         let rest = (0..self.names.len())
             .map(|j| {
                 let above = self.parents[j].map_or(Vec3::ZERO, |p| self.places[p.index()]);

@@ -29,6 +29,16 @@ pub enum WorkshopError {
     NotAMesh { name: String },
     #[error("{file} holds a body but no pieces: add at least one skinned garment")]
     NothingWorn { file: String },
+    #[error("{file} is no job file: {why}")]
+    BadJobs { file: String, why: String },
+    #[error("{folder} has no rows of a batch: run `tin-cloak batch` into it first")]
+    NoRows { folder: String },
+    #[error("{path} cannot be read ({source}): check the path and its permissions")]
+    Open { path: String, source: std::io::Error },
+    #[error("{path} cannot be written ({source}): check the folder and its permissions")]
+    Save { path: String, source: std::io::Error },
+    #[error("the outfit of {from} cannot be carried to {to}: {why}")]
+    NoSkinMap { from: String, to: String, why: String },
     #[error("“{piece}”: {source}")]
     Bind { piece: String, source: BindError },
     #[error("the motion “{clip}” of {file} cannot be played: {why}; export it again, or try other poses")]

@@ -25,3 +25,19 @@ pub fn largest_eigenvector(rows: [[f64; 4]; 4]) -> Option<[f64; 4]> {
     // Eigenvalues ascend: the last is the largest.
     Some([0, 1, 2, 3].map(|r| eigen.U()[(r, 3)]))
 }
+
+/// The x of a square `matrix` x = `right`, by a factor with partial pivoting; none when the matrix is singular.
+///
+/// ```
+/// use tin_cloak_solve::{solve_general, Mat};
+///
+/// let swaps = Mat::from_fn(2, 2, |r, c| if r == c { 0.0 } else { 1.0 });
+/// let x = solve_general(&swaps, &Mat::from_fn(2, 1, |r, _| r as f64)).unwrap();
+/// assert_eq!((x[(0, 0)], x[(1, 0)]), (1.0, 0.0));
+/// assert!(solve_general(&Mat::zeros(1, 1), &Mat::from_fn(1, 1, |_, _| 1.0)).is_none());
+/// ```
+pub fn solve_general(matrix: &Mat<f64>, right: &Mat<f64>) -> Option<Mat<f64>> {
+    let solved = matrix.partial_piv_lu().solve(right);
+    let sound = (0..solved.ncols()).all(|c| (0..solved.nrows()).all(|r| solved[(r, c)].is_finite()));
+    sound.then_some(solved)
+}

@@ -6,7 +6,7 @@
 mod dense;
 mod sparse_cholesky;
 
-pub use dense::{largest_eigenvector, solve_dense};
+pub use dense::{largest_eigenvector, solve_dense, solve_general};
 pub use faer::sparse::Triplet;
 pub use faer::Mat;
 pub use sparse_cholesky::{solve_positive, SolveError, SparseCholesky};

@@ -12,3 +12,4 @@ pub mod mending;
 pub mod seating;
 pub mod shelf;
 pub mod trying;
+pub mod wearing;

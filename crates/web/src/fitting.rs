@@ -89,6 +89,8 @@ struct FittingView {
     /// What is older than what it was made of, a sentence each.
     outdated: Vec<String>,
     library: Vec<AssetCard>,
+    /// Bodies that could wear it.
+    bodies: Vec<AssetCard>,
     /// Cures that lose nothing.
     harmless: usize,
     /// What is worn, outermost first.
@@ -263,6 +265,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
     let to_sort = to_sort(&assets);
     let tried = |a: &Asset| room.state.motions.iter().any(|m| m.source.file == a.file);
     let more_motions = assets.iter().filter(|a| a.role == "motion" && !tried(a)).map(asset_card).collect();
+    let bodies = assets.iter().filter(|a| a.role == "body").map(asset_card).collect();
     let library = assets.iter().filter(|a| a.role == "piece" && !worn(a)).map(asset_card).collect();
     let effect = open.effect();
     // Looked over first: the stations' marks tell of it.
@@ -295,6 +298,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
         limits: LimitFields::new(shop, None)?,
         older: room.older_pieces().len(),
         outdated: room.outdated(),
+        bodies,
         next_layer: room.dress.pieces.iter().map(|p| p.layer).max().unwrap_or(0) + 1,
         joints: room.dress.body.skeleton.len(),
         clips: room.dress.body.clips.len(),

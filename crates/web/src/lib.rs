@@ -2,6 +2,7 @@
 //! workshop. Computes no geometry.
 
 mod answers;
+mod batch_table;
 mod binary;
 mod binding;
 mod blocking_pool;
@@ -42,6 +43,8 @@ use std::net::IpAddr;
 use std::sync::Arc;
 use tin_cloak_workshop::Workshop;
 
+pub use batch_table::batch_table;
+pub use look::colour;
 pub use report_file::report_file;
 pub use request_guard::RequestGuard;
 

@@ -26,7 +26,7 @@ use tin_cloak_workshop::{
 };
 
 /// sRGB colour of a part: 0 the body, then the pieces from the inside out.
-pub(crate) fn colour(room: &Room, part: usize) -> [u8; 3] {
+pub fn colour(room: &Room, part: usize) -> [u8; 3] {
     const CLOTH: [[u8; 3]; 4] = [[201, 180, 140], [120, 103, 92], [158, 140, 118], [108, 122, 122]];
     match part.checked_sub(1) {
         None => [236, 213, 188],

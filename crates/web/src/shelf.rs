@@ -8,13 +8,15 @@ use rocket::form::Form;
 use rocket::http::{ContentType, Status};
 use rocket::response::Redirect;
 use rocket::{delete, get, post, routes, FromForm, FromFormField, Route};
-use tin_cloak_workshop::{Asset, AssetFacts, AssetRole, Fitting, Summary, WorkshopError};
+use tin_cloak_workshop::{Asset, AssetFacts, AssetRole, Fitting, StiffSize, Summary, WorkshopError};
 
 struct FittingCard {
     id: i64,
     name: String,
     body: String,
     layers: String,
+    /// True when something is on.
+    is_worn: bool,
     deepest: Option<f32>,
     bad: bool,
     changed: String,
@@ -132,6 +134,7 @@ fn fitting_card(fitting: Fitting, summary: Result<Summary, WorkshopError>) -> Fi
         name: fitting.name,
         body: summary.body,
         layers: if nothing { "nothing on yet".to_owned() } else { summary.pieces.join(", ") },
+        is_worn: !nothing,
         deepest: summary.deepest_mm,
         bad: summary.bad > 0,
         changed: ago(fitting.changed),
@@ -228,6 +231,34 @@ async fn begin(shop: &Shop, form: Form<NewFitting>) -> Result<Redirect, Refusal>
     .await
 }
 
+#[derive(Clone, Copy, FromFormField)]
+enum StiffField {
+    #[field(value = "by_region")]
+    ByRegion,
+    #[field(value = "kept")]
+    Kept,
+}
+
+#[derive(FromForm)]
+struct OtherBody {
+    body: i64,
+    stiff: StiffField,
+}
+
+/// The outfit on another body: a fitting of its own, where the carrying is under way.
+#[post("/fitting/<id>/wear", data = "<form>")]
+async fn wear(shop: &Shop, id: i64, form: Form<OtherBody>) -> Result<Redirect, Refusal> {
+    aside(shop, move |shop| {
+        let stiff = match form.stiff {
+            StiffField::ByRegion => StiffSize::ByRegion,
+            StiffField::Kept => StiffSize::Kept,
+        };
+        let (new, _) = shop.wear_on(id, form.body, stiff)?;
+        Ok(Redirect::to(format!("/fitting/{new}")))
+    })
+    .await
+}
+
 #[delete("/fitting/<id>")]
 async fn discard(shop: &Shop, id: i64) -> Result<String, Refusal> {
     aside(shop, move |shop| {
@@ -260,5 +291,5 @@ async fn picture_of(shop: &Shop, id: i64) -> Result<(ContentType, Vec<u8>), Refu
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![shelf, begin, discard, take_back, kept_text, picture_of, sort, sort_groups]
+    routes![shelf, begin, wear, discard, take_back, kept_text, picture_of, sort, sort_groups]
 }

@@ -1,6 +1,7 @@
 //! Intake: looking over what came in. Plain figures; the sentences are said elsewhere.
 
 mod bends;
+mod came_back;
 mod pile;
 mod place;
 mod roles;
@@ -14,6 +15,7 @@ mod uvs;
 mod weights;
 
 pub use bends::{coarse_bends, CoarseBend, ROWS_WANTED};
+pub use came_back::{came_back, CameBack, OldPlace, Shape};
 pub use pile::{guess_layers, Piled};
 pub use place::{guess_place, Place};
 pub use roles::{joint_roles, mirror_partner, move_weight_off, JointFacts, JointRole, Moved};

@@ -114,11 +114,11 @@ fn keep_clear(piece: &OnTop, beneath: Covering, shape: &[Vec3], rest: &[Option<G
 }
 
 /// The gaps of a piece with its vertices elsewhere.
-pub(super) type FindGaps<'a> = &'a dyn Fn(&[Vec3]) -> Vec<Option<Gap>>;
+pub(crate) type FindGaps<'a> = &'a dyn Fn(&[Vec3]) -> Vec<Option<Gap>>;
 
 /// Lifts the `chosen` vertices of a piece along the normal beneath until no gap that `find` finds is narrower than
 /// `wanted`.
-pub(super) fn lifted(
+pub(crate) fn lifted(
     piece: PieceSurface,
     find: FindGaps,
     wanted: &[Option<f32>],

@@ -14,6 +14,7 @@ pub use as_rigid_as_possible::{relax, shape_change, Relaxed, Relaxing, ShapeChan
 pub use brush::{dab, Brush, Stroke};
 pub use carry::{carry_to_rest, rest_from_pose};
 pub use carry_shapes::{carry_shapes, OnTop};
+pub(crate) use carry_shapes::{lifted, FindGaps};
 pub use ease::{ease, Gap, GapWish, PieceSurface};
 pub use moving::{
     in_a_mirror, mirror_places, moved_by, places_across, with_mirror_image, Fade, ImagePlace, Move,

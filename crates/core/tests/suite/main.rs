@@ -38,3 +38,4 @@ mod skin;
 mod swing;
 mod trial_names;
 mod ways;
+mod wear;

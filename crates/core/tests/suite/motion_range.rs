@@ -8,7 +8,7 @@ use tin_cloak_core::JointId;
 
 /// A person whose arms rest 40° below the horizontal; each joint's frame is turned a little, as
 /// files have them.
-fn person() -> Skeleton {
+pub(crate) fn person() -> Skeleton {
     let arm = Vec3::new(0.766, -0.643, 0.0);
     let mut list: Vec<(String, &str, Vec3)> = vec![
         ("hips".into(), "", Vec3::new(0.0, 0.95, 0.0)),

@@ -130,6 +130,11 @@ impl Body {
         Ok(body.wearing(&amounts))
     }
 
+    /// Which of its faces are measured.
+    pub fn walls(&self) -> &Walls {
+        &self.walls
+    }
+
     /// The body with its shapes called up as was said. What makes no sense on its skeleton is left as the file has it.
     pub fn called_up_by(mut self, said: &[SaidDriver]) -> Self {
         for SaidDriver { shape, turn } in said {

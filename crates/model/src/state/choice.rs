@@ -120,14 +120,22 @@ pub struct Patch {
     pub picks: Vec<Pick>,
 }
 
-/// Follows vertices of `picks` to the numbers that `new` gives them; what is gone is left out.
-pub fn renumber(picks: &mut Vec<Pick>, new: &dyn Fn(u32) -> Option<u32>) {
+/// The numbers that vertices have on a mesh that takes the place of another.
+pub struct Numbers<'a> {
+    /// Of one vertex; none where it is gone.
+    pub one: &'a dyn Fn(u32) -> Option<u32>,
+    /// Of all that lies where some were.
+    pub many: &'a dyn Fn(&[u32]) -> Vec<u32>,
+}
+
+/// Follows vertices of `picks` to their new numbers; what is gone is left out.
+pub fn renumber(picks: &mut Vec<Pick>, new: &Numbers) {
     picks.retain_mut(|pick| renumber_what(&mut pick.what, new));
 }
 
-fn renumber_what(what: &mut What, new: &dyn Fn(u32) -> Option<u32>) -> bool {
-    let edge = |[a, b]: [u32; 2]| Some([new(a)?, new(b)?]);
-    let one = |vertex: &mut u32| match new(*vertex) {
+fn renumber_what(what: &mut What, new: &Numbers) -> bool {
+    let edge = |[a, b]: [u32; 2]| Some([(new.one)(a)?, (new.one)(b)?]);
+    let one = |vertex: &mut u32| match (new.one)(*vertex) {
         Some(now) => {
             *vertex = now;
             true
@@ -135,8 +143,8 @@ fn renumber_what(what: &mut What, new: &dyn Fn(u32) -> Option<u32>) -> bool {
         None => false,
     };
     match what {
-        What::Vertices(list) => *list = list.iter().filter_map(|v| new(*v)).collect(),
-        What::Around(reach) => reach.dabs = reach.dabs.iter().filter_map(|v| new(*v)).collect(),
+        What::Vertices(list) => *list = (new.many)(list),
+        What::Around(reach) => reach.dabs = reach.dabs.iter().filter_map(|v| (new.one)(*v)).collect(),
         What::Part(vertex) | What::Material(vertex) | What::Rows { vertex, .. } => return one(vertex),
         What::Loop(ends) | What::Way(ends) => match edge(*ends) {
             Some(now) => *ends = now,
@@ -150,6 +158,19 @@ fn renumber_what(what: &mut What, new: &dyn Fn(u32) -> Option<u32>) -> bool {
         _ => {}
     }
     true
+}
+
+/// The names of joints in `picks`, to be exchanged for others.
+pub fn joints_of_picks(picks: &mut [Pick]) -> Vec<&mut String> {
+    let mut joints = Vec::new();
+    for pick in picks {
+        match &mut pick.what {
+            What::Joint { joint, .. } => joints.push(joint),
+            What::Group(picks) => joints.extend(joints_of_picks(picks)),
+            _ => {}
+        }
+    }
+    joints
 }
 
 /// Takes joints and sides of `picks` to the other side.

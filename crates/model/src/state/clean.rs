@@ -44,6 +44,16 @@ impl Clean {
         }
     }
 
+    /// The names of its joints, to be exchanged for others.
+    pub fn joints_mut(&mut self) -> Vec<&mut String> {
+        match self {
+            Self::RemoveJoints { joints, .. } | Self::Mirror { joints, .. } => joints.iter_mut().collect(),
+            Self::ByHand { change, .. } => change.joints_mut(),
+            Self::Limit { .. } | Self::Prune { .. } | Self::Smooth { .. } => Vec::new(),
+            Self::MendTorn | Self::DropStrays => Vec::new(),
+        }
+    }
+
     /// What it did to `name`, as a step says it.
     pub fn sentence(&self, name: &str) -> String {
         match self {

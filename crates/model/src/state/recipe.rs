@@ -251,6 +251,20 @@ impl Recipe {
         }
     }
 
+    /// The names of the body's joints in it, to be exchanged for others.
+    pub fn joints_mut(&mut self) -> impl Iterator<Item = &mut String> {
+        let follows = self.follows.iter_mut().filter_map(|(_, follow)| match follow {
+            FollowWish::Joint(name) => Some(name),
+            FollowWish::Main | FollowWish::Blend | FollowWish::Patch => None,
+        });
+        let of_part = match &mut self.part {
+            SourcePart::Joints(list) => list.as_mut_slice(),
+            _ => &mut [],
+        };
+        let chosen = self.joints.iter_mut().flat_map(|c| &mut c.joints);
+        chosen.chain(self.options.ends.iter_mut().flatten()).chain(follows).chain(of_part)
+    }
+
     /// What a stiff part follows, when that was said.
     pub fn follow_of(&self, shell: u32) -> Option<&FollowWish> {
         let of = |wanted: Option<u32>| self.follows.iter().find(|f| f.0 == wanted).map(|f| &f.1);

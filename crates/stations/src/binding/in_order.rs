@@ -28,7 +28,7 @@ impl Doing<'_> {
     /// their names in that order.
     ///
     /// What hangs in a cage that is bound goes along; `done` has weights made earlier in the step.
-    pub(super) fn bind_in_order(
+    pub fn bind_in_order(
         &mut self,
         chosen: Vec<usize>,
         mut done: HashMap<usize, Bound>,

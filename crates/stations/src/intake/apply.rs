@@ -2,6 +2,7 @@
 
 use crate::making::doing::Doing;
 use tin_cloak_model::error::WorkshopError;
+use tin_cloak_model::state::names::FileRef;
 use tin_cloak_model::state::step::IntakeStep;
 
 impl Doing<'_> {
@@ -15,6 +16,11 @@ impl Doing<'_> {
                 self.add_piece(file, file_name, mesh, *layer, *kind)
             }
             IntakeStep::PutOn { pieces } => self.put_on(pieces),
+            IntakeStep::ReplaceFile { piece, file, file_name, mesh } => {
+                let source = FileRef { file: file.clone(), file_name: file_name.clone(), mesh: mesh.clone() };
+                self.replace_file(*piece, source)
+            }
+            IntakeStep::WearOutfit { outfit, of, stiff } => self.wear_outfit(outfit, of, *stiff),
             // Each cure is looked for in what the one before has made: see `run`.
             IntakeStep::CureAll => Err(WorkshopError::NoCures),
             IntakeStep::RemovePiece { piece } => self.remove_piece(*piece),

@@ -64,7 +64,7 @@ impl Doing<'_> {
         let after = self.decoder.piece(&blob, &state)?;
         let left = left_over(&before, &after);
         let name = state.name().to_owned();
-        self.renumber(state, &Renumbered { before: &before, after: &after, left: &left })?;
+        self.renumber(state, &Renumbered { before: &before, after: &after, left: &left, other: None })?;
         let note = format!("{name}: {} faces left out, {} in all", faces.len(), left_out.len());
         self.draft.notes.push(note);
         Ok(name)

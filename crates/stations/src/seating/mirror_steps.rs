@@ -57,18 +57,10 @@ impl Doing<'_> {
         if let Chosen::Picks(picks) = &mut cleaned.chosen {
             to_other_side(picks, &|joint| self.other_joint(joint));
         }
-        match &mut cleaned.clean {
-            Clean::RemoveJoints { joints, .. } => across(joints),
-            Clean::Mirror { from_left, joints, .. } => {
-                *from_left = !*from_left;
-                across(joints);
-            }
-            Clean::ByHand { change, .. } => {
-                change.joints_mut().into_iter().for_each(|n| *n = self.other_joint(n));
-            }
-            Clean::Limit { .. } | Clean::Prune { .. } | Clean::Smooth { .. } => {}
-            Clean::MendTorn | Clean::DropStrays => {}
+        if let Clean::Mirror { from_left, .. } = &mut cleaned.clean {
+            *from_left = !*from_left;
         }
+        cleaned.clean.joints_mut().into_iter().for_each(|n| *n = self.other_joint(n));
     }
 
     /// The weights of a piece for its mirror image: each joint for its partner. None when a joint that
@@ -96,24 +88,15 @@ impl Doing<'_> {
     /// The recipe of the mirror image of a piece: each joint for its partner, each side for the other.
     fn other_recipe(&mut self, piece: PieceId) -> Result<Recipe, WorkshopError> {
         let mut recipe = self.draft.piece(piece)?.recipe.clone();
-        let other = |name: &String| self.other_joint(name);
-        let across = |list: &mut Vec<String>| list.iter_mut().for_each(|n| *n = other(n));
-        recipe.joints.iter_mut().for_each(|c| across(&mut c.joints));
-        recipe.options.ends.iter_mut().flatten().for_each(|n| *n = other(n));
-        for (_, follow) in &mut recipe.follows {
-            if let FollowWish::Joint(name) = follow {
-                *name = other(name);
-            }
-        }
+        recipe.joints_mut().for_each(|n| *n = self.other_joint(n));
         recipe.sides.iter_mut().for_each(|s| s.side = s.side.opposite());
         match &mut recipe.part {
-            SourcePart::Joints(list) => across(list),
             SourcePart::Side(side) => *side = side.opposite(),
             // A patch of the source is not where the image is.
             SourcePart::Patch(_) | SourcePart::Vertices(_) | SourcePart::Kept(_) => {
                 recipe.part = SourcePart::Whole;
             }
-            SourcePart::Whole | SourcePart::Shells(_) => {}
+            SourcePart::Whole | SourcePart::Joints(_) | SourcePart::Shells(_) => {}
         }
         Ok(recipe)
     }

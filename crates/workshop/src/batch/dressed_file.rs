@@ -2,6 +2,7 @@
 //! asked of a file is answered as the page would answer it.
 
 use crate::batch::named_file::NamedFile;
+use crate::batch::wear::Wearing;
 use crate::history::jobs::JobId;
 use crate::history::plan::Plan;
 use crate::history::workshop::Workshop;
@@ -236,6 +237,21 @@ impl DressedFile {
         Ok(board)
     }
 
+    /// The board of rest and `more` other poses, spread over all.
+    ///
+    /// # Errors
+    /// When the store fails.
+    pub(super) fn quick_board(&self, more: usize) -> Result<Board, WorkshopError> {
+        let all = &self.room.trials.trials;
+        let step = (all.len().saturating_sub(1)).div_ceil(more.max(1)).max(1);
+        let first = all.iter().take(1);
+        let trials = first.chain(all.iter().skip(1).step_by(step)).cloned().collect();
+        let room = self.room.in_trials(TrialSet { trials, ..TrialSet::default() });
+        let measure = || measure_all(&room, self.shop.kept(), &PoseCache::none(), &|_| true);
+        self.shop.crews.working.install(measure)?;
+        Ok((*board_of(&room, self.shop.kept())?).clone())
+    }
+
     /// Its report in all poses, and how many cells are out of tolerance or cannot be measured.
     ///
     /// # Errors
@@ -345,6 +361,25 @@ impl DressedFile {
     pub fn proved(&self, tell: Tell) -> Result<Arc<Board>, WorkshopError> {
         self.waited_for(self.shop.prove(self.fitting)?, tell)?;
         self.shop.measure_now(self.fitting)
+    }
+
+    /// The outfit on the body of another file, and what the step that carries it says.
+    pub(super) fn worn_by(
+        &self,
+        body: &NamedFile,
+        wearing: &Wearing,
+        tell: Tell,
+    ) -> Result<(Self, Vec<String>), WorkshopError> {
+        let step = self.shop.outfit_step(self.fitting, wearing.stiff)?;
+        let fitting = self.shop.begin_file(body, wearing.body_mesh.as_deref())?.0;
+        self.waited_for(self.shop.start(fitting, step)?, tell)?;
+        let (shop, room) = (Arc::clone(&self.shop), self.shop.room(fitting, None)?);
+        let notes = shop.fitting(fitting)?.effect().notes;
+        let (every_pair, started) = (self.every_pair, self.started);
+        Ok((
+            Self { shop, fitting, own_plan: Some(room.state.plan.clone()), room, every_pair, started },
+            notes,
+        ))
     }
 
     fn waited_for(&self, job: JobId, tell: Tell) -> Result<(), WorkshopError> {

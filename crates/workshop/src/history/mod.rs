@@ -13,3 +13,4 @@ pub(crate) mod played;
 pub(crate) mod stop_sign;
 pub(crate) mod tried_steps;
 pub(crate) mod workshop;
+pub(crate) mod worn_by;

@@ -2,6 +2,7 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 mod ball;
+mod batch;
 mod bodies;
 mod body_parts;
 mod borders;
@@ -45,4 +46,5 @@ mod tried_steps;
 mod tucking;
 mod undone;
 mod unusual;
+mod wearing;
 mod weights_stay;

@@ -8,6 +8,7 @@ use crate::state::step::PutOn;
 use crate::state::stroke::Chosen;
 use serde::{Deserialize, Serialize};
 use tin_cloak_core::intake::{JointRole, Place, Up};
+use tin_cloak_core::wear::StiffSize;
 use tin_cloak_formats::PieceKind;
 use tin_cloak_store::BlobId;
 
@@ -22,6 +23,16 @@ pub enum IntakeStep {
     AddPiece { file: BlobId, file_name: String, mesh: String, layer: u16, kind: PieceKind },
     /// Pieces are put on, each on its layer, at once.
     PutOn { pieces: Vec<PutOn> },
+    /// The outfit of another body is put on, carried over by a map between the two skins; `outfit` is the state of that
+    /// fitting, `of` its body.
+    WearOutfit {
+        outfit: BlobId,
+        of: String,
+        #[serde(default)]
+        stiff: StiffSize,
+    },
+    /// A piece has another mesh, of the same thing: a file that comes back corrected. What was done stays.
+    ReplaceFile { piece: PieceId, file: BlobId, file_name: String, mesh: String },
     /// What was found is cured wherever the cure loses nothing.
     CureAll,
     /// A piece is taken off.
@@ -71,6 +82,8 @@ impl IntakeStep {
             Self::Begin { .. } => "Beginning",
             Self::AddPiece { .. } => "Adding the piece",
             Self::PutOn { .. } => "Putting the pieces on",
+            Self::ReplaceFile { .. } => "Replacing the file",
+            Self::WearOutfit { .. } => "Carrying the outfit over",
             Self::CureAll => "Curing what was found",
             Self::RemovePiece { .. } => "Taking the piece off",
             Self::MoveToLayer { .. } | Self::PutOver { .. } => "Moving the piece",
