@@ -45,7 +45,6 @@ fn say(row: &JobRow, quick: bool) {
     let which = if quick { "rest and 8 poses" } else { "all poses" };
     let JobRow { outfit, body, cells_out, deepest_mm, seconds, error, .. } = row;
     match row.verdict {
-        JobVerdict::Failed if quick => {}
         JobVerdict::Failed => eprintln!("tin-cloak: {outfit} on {body}: {error}"),
         _ => println!(
             "{outfit} on {body}, {which}: {cells_out} cells out, deepest {deepest_mm:.1} mm, {seconds:.0} s"

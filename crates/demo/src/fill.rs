@@ -1,6 +1,6 @@
 //! The demo's fittings in a workshop.
 
-use crate::{wardrobe, DemoError};
+use crate::{tib, wardrobe, DemoError};
 use std::sync::Arc;
 use tin_cloak_workshop::{BindingStep, Companions, IntakeStep, Step, Workshop, WorkshopError};
 
@@ -36,7 +36,8 @@ pub fn fill(workshop: &Arc<Workshop>) -> Result<i64, FillError> {
         return Err(FillError::NotEmpty);
     }
     let mut wick = None;
-    for file in wardrobe()? {
+    // Tib is there to wear what Wick wears.
+    for file in wardrobe()?.into_iter().chain([tib()?]) {
         let assets = workshop.bring_in(file.name, &file.bytes, &Companions::new())?;
         wick = wick.or(assets.iter().find(|a| a.role == "body").map(|a| a.id));
     }

@@ -29,6 +29,10 @@ pub enum WorkshopError {
     NotAMesh { name: String },
     #[error("{file} holds a body but no pieces: add at least one skinned garment")]
     NothingWorn { file: String },
+    #[error(
+        "“{piece}”: all that the new file has lies where faces were left out: leave that step out first"
+    )]
+    NothingNewLeft { piece: String },
     #[error("{file} is no job file: {why}")]
     BadJobs { file: String, why: String },
     #[error("{folder} has no rows of a batch: run `tin-cloak batch` into it first")]

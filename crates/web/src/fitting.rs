@@ -15,7 +15,7 @@ use crate::mending_rows::{
     OutPair, PlanShown, TriedRow,
 };
 use crate::piece_rows::{methods, piece_row, PieceRow};
-use crate::shelf::{asset_card, to_sort, AssetCard};
+use crate::shelf::{asset_card, other_bodies, to_sort, AssetCard};
 use crate::snag_acts::{snag_acts, SnagAct};
 use crate::trials::{CountsHere, PlanCard};
 use askama::Template;
@@ -265,7 +265,7 @@ fn shown(shop: &Workshop, id: i64, station: Option<usize>, look: &BoardLook) -> 
     let to_sort = to_sort(&assets);
     let tried = |a: &Asset| room.state.motions.iter().any(|m| m.source.file == a.file);
     let more_motions = assets.iter().filter(|a| a.role == "motion" && !tried(a)).map(asset_card).collect();
-    let bodies = assets.iter().filter(|a| a.role == "body").map(asset_card).collect();
+    let bodies = other_bodies(&assets, &room.dress.body.name);
     let library = assets.iter().filter(|a| a.role == "piece" && !worn(a)).map(asset_card).collect();
     let effect = open.effect();
     // Looked over first: the stations' marks tell of it.

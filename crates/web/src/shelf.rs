@@ -17,6 +17,8 @@ struct FittingCard {
     layers: String,
     /// True when something is on.
     is_worn: bool,
+    /// Bodies that could wear it, too.
+    others: Vec<AssetCard>,
     deepest: Option<f32>,
     bad: bool,
     changed: String,
@@ -123,18 +125,20 @@ fn ago(seconds: i64) -> String {
     }
 }
 
-fn fitting_card(fitting: Fitting, summary: Result<Summary, WorkshopError>) -> FittingCard {
+fn fitting_card(fitting: Fitting, summary: Result<Summary, WorkshopError>, assets: &[Asset]) -> FittingCard {
     let (summary, broken) = match summary {
         Ok(summary) => (summary, None),
         Err(why) => (Summary::default(), Some(sentence(&why.to_string()))),
     };
     let nothing = summary.pieces.is_empty();
+    let others = other_bodies(assets, &summary.body);
     FittingCard {
         id: fitting.id,
         name: fitting.name,
         body: summary.body,
         layers: if nothing { "nothing on yet".to_owned() } else { summary.pieces.join(", ") },
         is_worn: !nothing,
+        others,
         deepest: summary.deepest_mm,
         bad: summary.bad > 0,
         changed: ago(fitting.changed),
@@ -146,15 +150,20 @@ fn fitting_card(fitting: Fitting, summary: Result<Summary, WorkshopError>) -> Fi
 #[get("/")]
 async fn shelf(shop: &Shop) -> Page {
     aside(shop, move |shop| {
-        let fittings =
-            shop.listed()?.into_iter().map(|(fitting, summary)| fitting_card(fitting, summary)).collect();
         let assets = shop.assets()?;
+        let card = |(fitting, summary)| fitting_card(fitting, summary, &assets);
+        let fittings = shop.listed()?.into_iter().map(card).collect();
         let of = |role: &str| assets.iter().filter(|a| a.role == role).map(asset_card).collect();
         let to_sort = to_sort(&assets);
         let (bodies, pieces) = (of("body"), of("piece"));
         page(&Shelf { fittings, bodies, pieces, motions: of("motion"), left_out: of("left out"), to_sort })
     })
     .await
+}
+
+/// The bodies of the Shelf but one, by its name.
+pub(crate) fn other_bodies(assets: &[Asset], but: &str) -> Vec<AssetCard> {
+    assets.iter().filter(|a| a.role == "body" && a.mesh != but).map(asset_card).collect()
 }
 
 /// Files whose groups wait to be sorted.

@@ -32,8 +32,12 @@ impl Doing<'_> {
         // It is called as it was, whatever its mesh is called now.
         let own_name = (source.mesh != name).then(|| name.clone());
         let state = PieceState { source, own_name, ..old.clone() };
-        if is_alike(&was, &is) {
-            self.replace_alike(&before, state)?;
+        let blob = |id: &BlobId| self.draft.blob(self.store, id);
+        let after = self.decoder.piece(&blob, &state)?;
+        // Places that were one may have come apart: then vertices have other numbers.
+        let same_welds = after.topology.weld.of_vertex == before.topology.weld.of_vertex;
+        if is_alike(&was, &is) && same_welds {
+            self.replace_alike(&before, &after, state)?;
         } else {
             self.replace_otherwise(&before, state, (&was, &is))?;
         }
@@ -44,10 +48,13 @@ impl Doing<'_> {
     }
 
     /// Vertices have the numbers that they had: what was moved is moved by as much.
-    fn replace_alike(&mut self, before: &Piece, state: PieceState) -> Result<(), WorkshopError> {
-        let blob = |id: &BlobId| self.draft.blob(self.store, id);
-        let after = self.decoder.piece(&blob, &state)?;
-        let (was, is) = (as_filed(before), as_filed(&after));
+    fn replace_alike(
+        &mut self,
+        before: &Piece,
+        after: &Piece,
+        state: PieceState,
+    ) -> Result<(), WorkshopError> {
+        let (was, is) = (as_filed(before), as_filed(after));
         let moved = was.iter().zip(&is).filter(|(a, b)| a.distance(**b) > 1e-6).count();
         let (id, name) = (state.id, before.name.clone());
         let rest: Vec<Vec3> =
@@ -89,6 +96,9 @@ impl Doing<'_> {
         let blob = |id: &BlobId| self.draft.blob(self.store, id);
         let after = self.decoder.piece(&blob, &state)?;
         let (old, new) = (as_filed(before), as_filed(&after));
+        if new.is_empty() {
+            return Err(WorkshopError::NothingNewLeft { piece: name });
+        }
         let found = came_back(
             Shape { positions: &old, topology: &before.topology },
             Shape { positions: &new, topology: &after.topology },

@@ -111,10 +111,11 @@ impl Doing<'_> {
         let taken: Vec<&OwnJoint> =
             other.state.joints.iter().filter(|j| to.skeleton.find(&j.name).is_none()).collect();
         taken.iter().for_each(|j| joints.keep(&j.name));
-        let first = self.draft.state.next_piece;
+        // On a bare body pieces keep their numbers.
+        let more = self.draft.state.next_piece - 1;
         let pieces: HashMap<PieceId, PieceId> =
-            other.state.pieces.iter().zip(first..).map(|(p, id)| (p.id, id)).collect();
-        self.draft.state.next_piece += pieces.len() as PieceId;
+            other.state.pieces.iter().map(|p| (p.id, p.id + more)).collect();
+        self.draft.state.next_piece = other.state.next_piece + more;
         let own = |name: &String| other.state.joints.iter().any(|j| j.name == *name);
         let same_joints =
             from.skeleton.names.iter().filter(|n| !own(n)).all(|n| to.skeleton.find(n).is_some());
@@ -188,15 +189,9 @@ impl Doing<'_> {
         self.job.say("binding".to_owned());
         let blob = |id: &_| self.draft.blob(self.store, id);
         let room = self.decoder.build(self.store, self.draft.state.clone(), &blob)?;
-        let first = self.room.state.next_piece;
-        let bound: Vec<usize> = other
-            .state
-            .pieces
-            .iter()
-            .zip(first..)
-            .filter(|(p, _)| p.bound.is_some())
-            .map(|(_, id)| room.find(id))
-            .collect::<Result<_, _>>()?;
+        let more = self.room.state.next_piece - 1;
+        let bound = other.state.pieces.iter().filter(|p| p.bound.is_some());
+        let bound: Vec<usize> = bound.map(|p| room.find(p.id + more)).collect::<Result<_, _>>()?;
         let Self { store, decoder, job, .. } = *self;
         let mut later = Doing { store, decoder, room: &room, draft: self.draft, job };
         later.bind_in_order(bound, HashMap::new()).map(|_| ())

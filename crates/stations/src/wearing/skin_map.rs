@@ -1,5 +1,6 @@
 //! Where the skin of one body lies on another's: found once for two bodies, used by all that is carried.
 
+use std::sync::Arc;
 use tin_cloak_core::deform::linear_blend;
 use tin_cloak_core::regions::main_joints;
 use tin_cloak_core::units::to_mm;
@@ -45,16 +46,10 @@ impl SkinMap {
     }
 
     /// From the body of one room to that of another. `tell` is told the share done and answers whether to go on.
-    pub fn between(
-        from: &Room,
-        to: &Room,
-        tell: &dyn Fn(f32) -> bool,
-    ) -> Result<std::sync::Arc<Self>, WorkshopError> {
+    pub fn between(from: &Room, to: &Room, tell: &dyn Fn(f32) -> bool) -> Result<Arc<Self>, WorkshopError> {
         // With the joints of pieces: they go along with what they hang from.
-        let names = Key::hashed("joints", &from.dress.body.skeleton.names);
-        let key = Key::begin("skin map").and_key(from.contents.body_mesh).and_key(to.contents.body_mesh);
-        to.derived
-            .try_get_or_once(key.and_key(names).end(), || Self::find(&from.dress.body, &to.dress.body, tell))
+        let key = Key::begin("skin map").and_key(from.contents.body).and_key(to.contents.body_mesh).end();
+        to.derived.try_get_or_once(key, || Self::find(&from.dress.body, &to.dress.body, tell))
     }
 
     fn find(from: &Body, to: &Body, tell: &dyn Fn(f32) -> bool) -> Result<Self, WorkshopError> {

@@ -4,8 +4,9 @@
 use crate::wearing::joint_partners::JointPartners;
 use crate::wearing::outfit::NOT_CARRIED;
 use std::collections::HashMap;
+use tin_cloak_model::state::by_hand::HandChange;
 use tin_cloak_model::state::choice::joints_of_picks;
-use tin_cloak_model::state::clean::Cleaned;
+use tin_cloak_model::state::clean::{Clean, Cleaned};
 use tin_cloak_model::state::fitting::PieceState;
 use tin_cloak_model::state::motion::RangeState;
 use tin_cloak_model::state::names::PieceId;
@@ -106,6 +107,9 @@ impl TakenOver<'_> {
             Chosen::Everything | Chosen::Around(_) => Vec::new(),
         };
         let chosen = self.joints.exchange(picks);
+        if let Clean::ByHand { change: HandChange::TakenFrom { part, .. }, .. } = &mut cleaned.clean {
+            *part = self.pieces.get(part).copied().unwrap_or(*part);
+        }
         self.joints.exchange(cleaned.clean.joints_mut()) && chosen
     }
 

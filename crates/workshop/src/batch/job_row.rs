@@ -105,7 +105,10 @@ impl BatchFolder {
     }
 
     pub(super) fn keep_begun(&self, job: Job, row: &JobRow) -> Result<(), WorkshopError> {
-        write_whole(&self.row_path(job, ".quick"), &serde_json::to_vec_pretty(row)?)
+        write_whole(&self.row_path(job, ".quick"), &serde_json::to_vec_pretty(row)?)?;
+        // What it ended with before, of other things or in a failure, is no longer so.
+        let _ = std::fs::remove_file(self.row_path(job, ""));
+        Ok(())
     }
 
     /// All rows that are there, the worst first: failed ones, then by cells and depth.

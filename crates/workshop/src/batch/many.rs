@@ -62,15 +62,19 @@ impl Batch<'_> {
                 Err(why) => self.failed(job, made_of, &why, begun),
             }
         };
-        for quick in [true, false] {
-            self.in_turn(&jobs, &|job| {
-                let row = one(job, quick)?;
-                tell(&row, quick);
+        let pass = |jobs: &[Job], quick: bool| {
+            self.in_turn(jobs, &|job| {
+                tell(&one(job, quick)?, quick);
                 Ok(())
-            })?;
-        }
-        let made_of = |job: &Job| self.made_of(*job).unwrap_or_default();
-        Ok(jobs.iter().filter_map(|job| self.out.done(*job, &made_of(job))).collect())
+            })
+        };
+        pass(&jobs, true)?;
+        let row_of = |job: &Job| self.out.done(*job, &self.made_of(*job).unwrap_or_default());
+        let has_failed = |job: &Job| row_of(job).is_some_and(|row| row.verdict == JobVerdict::Failed);
+        // What cannot be carried is not tried again.
+        let left: Vec<Job> = jobs.iter().filter(|job| !has_failed(job)).copied().collect();
+        pass(&left, false)?;
+        Ok(jobs.iter().filter_map(row_of).collect())
     }
 
     /// Each job once, [`AT_ONCE`] of them side by side.

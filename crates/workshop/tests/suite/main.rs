@@ -35,6 +35,7 @@ mod pulling;
 mod races;
 mod recipes;
 mod refusals;
+mod replaced;
 mod rows;
 mod scaled;
 mod seating;
