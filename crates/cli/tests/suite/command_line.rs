@@ -335,3 +335,55 @@ fn a_limit_of_memory_is_a_number_that_makes_sense() {
         assert!(code == Some(2) && said.contains("--memory"), "{mb}: {code:?} {said}");
     }
 }
+
+#[test]
+fn a_real_suit_goes_to_a_made_up_body_alone_and_in_a_batch() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = |name: &str| -> PathBuf { folder.path().join(name) };
+    let (dressed, other, worn) = (path("suited.glb"), path("tib.glb"), path("worn.glb"));
+    std::fs::write(&other, tin_cloak_demo::tib().unwrap().bytes).unwrap();
+    let (body, suit) = (data("body.glb"), data("bodysuit.glb"));
+    let out = run(&["fit", "--body", &body, "--piece", &suit, "--out", text(&dressed)]);
+    assert_eq!(out.status.code(), Some(0));
+
+    let told = path("worn.json");
+    let out =
+        run(&["wear", text(&dressed), "--body", text(&other), "--out", text(&worn), "--report", text(&told)]);
+    assert_eq!(out.status.code(), Some(0), "{}", String::from_utf8_lossy(&out.stderr));
+    let told = report(&told);
+    let notes = told["notes"].to_string();
+    assert!(notes.contains("found its place here") && notes.contains("bodysuit: gaps"), "{notes}");
+    assert_eq!(told["poses"][0]["name"], "rest");
+    let issues = validator(&worn);
+    assert_eq!(
+        (issues["numErrors"].as_u64(), issues["numWarnings"].as_u64()),
+        (Some(0), Some(0)),
+        "{issues}"
+    );
+
+    // A chair wears nothing: one line, and nothing is written.
+    let out =
+        run(&["wear", text(&dressed), "--body", &data("bodysuit.glb"), "--out", text(&path("none.glb"))]);
+    assert_eq!(out.status.code(), Some(2));
+    assert_eq!(String::from_utf8_lossy(&out.stderr).lines().count(), 1);
+    assert!(!path("none.glb").exists());
+
+    // The same in a batch with a body that is not there: the other job goes on.
+    let jobs = r#"{"bodies": ["tib.glb", "nobody.glb"], "outfits": ["suited.glb"]}"#;
+    std::fs::write(path("jobs.json"), jobs).unwrap();
+    let (jobs, results, junit) = (path("jobs.json"), path("results"), path("results").join("junit.xml"));
+    let out = run(&["batch", text(&jobs), "--out", text(&results)]);
+    let said = String::from_utf8_lossy(&out.stderr).into_owned();
+    assert_eq!((out.status.code(), said.lines().count()), (Some(2), 1), "{said}");
+    assert!(said.contains("nobody.glb"), "{said}");
+    for name in ["table.html", "table.csv", "table.json", "suited/tib/report.html", "suited/tib/picture.png"]
+    {
+        assert!(results.join(name).is_file(), "{name}");
+    }
+    assert!(std::fs::read_to_string(&junit).unwrap().contains("name=\"bodysuit over Tib\""));
+    let rows = report(&results.join("table.json"));
+    assert_eq!((rows[0]["body"].as_str(), rows[0]["verdict"].as_str()), (Some("nobody"), Some("failed")));
+    std::fs::remove_file(&junit).unwrap();
+    let out = run(&["batch", "--merge", "--out", text(&results)]);
+    assert!(out.status.success() && junit.is_file());
+}

@@ -51,7 +51,7 @@ const SAME_WAY: f32 = 0.3;
 /// use tin_cloak_core::{intake::{came_back, Shape}, mesh::Topology, shapes::sphere};
 ///
 /// // Finer, and saved in centimetres.
-/// let (old, new) = (sphere(0.2, 12), sphere(20.0, 24));
+/// let (old, new) = (sphere(0.2, 24), sphere(20.0, 48));
 /// let of = |(p, t): &(Vec<_>, Vec<_>)| Topology::of_welded(p.len(), t);
 /// let (a, b) = (of(&old), of(&new));
 /// let (old, new) = (Shape { positions: &old.0, topology: &a }, Shape { positions: &new.0, topology: &b });

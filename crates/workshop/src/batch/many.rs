@@ -39,42 +39,45 @@ pub struct Batch<'a> {
 }
 
 impl Batch<'_> {
-    /// Does all jobs of the shard that are not done yet, two at a time; answers their rows. A job that fails is a row
-    /// that says why, and the others go on.
+    /// Does all jobs of the shard that are not done yet, two at a time; answers the rows of all. A job that fails is a
+    /// row that says why, and the others go on.
     ///
     /// # Errors
     /// When nothing can be written.
     pub fn run(&self, besides: Besides, tell: TellRow) -> Result<Vec<JobRow>, WorkshopError> {
         let jobs = self.jobs.jobs(self.shard);
-        let one = |job: Job, quick: bool| -> Result<JobRow, WorkshopError> {
-            let begun = Instant::now();
-            let made_of = match self.made_of(job) {
-                Ok(made_of) => made_of,
-                Err(why) => return self.failed(job, String::new(), &why, begun),
-            };
-            let done = self.out.done(job, &made_of).filter(|row| row.verdict != JobVerdict::Failed);
-            if let Some(row) = done.or_else(|| self.out.begun(job, &made_of).filter(|_| quick)) {
-                return Ok(row);
-            }
-            let made = if quick { self.begin(job, &made_of) } else { self.finish(job, &made_of, besides) };
-            match made {
-                Ok(row) => Ok(row),
-                Err(why) => self.failed(job, made_of, &why, begun),
-            }
-        };
+        let row_of = |job: &Job| self.out.done(*job, &self.made_of(*job).unwrap_or_default());
+        let is_done = |job: &Job| row_of(job).is_some_and(|row| row.verdict != JobVerdict::Failed);
+        let (done, open): (Vec<Job>, Vec<Job>) = jobs.iter().partition(|job| is_done(job));
+        done.iter().filter_map(row_of).for_each(|row| tell(&row, false));
         let pass = |jobs: &[Job], quick: bool| {
             self.in_turn(jobs, &|job| {
-                tell(&one(job, quick)?, quick);
+                tell(&self.one(job, quick, besides)?, quick);
                 Ok(())
             })
         };
-        pass(&jobs, true)?;
-        let row_of = |job: &Job| self.out.done(*job, &self.made_of(*job).unwrap_or_default());
-        let has_failed = |job: &Job| row_of(job).is_some_and(|row| row.verdict == JobVerdict::Failed);
+        pass(&open, true)?;
         // What cannot be carried is not tried again.
-        let left: Vec<Job> = jobs.iter().filter(|job| !has_failed(job)).copied().collect();
-        pass(&left, false)?;
+        let begun: Vec<Job> = open.into_iter().filter(|job| row_of(job).is_none()).collect();
+        pass(&begun, false)?;
         Ok(jobs.iter().filter_map(row_of).collect())
+    }
+
+    /// One job: begun, or finished.
+    fn one(&self, job: Job, quick: bool, besides: Besides) -> Result<JobRow, WorkshopError> {
+        let begun = Instant::now();
+        let made_of = match self.made_of(job) {
+            Ok(made_of) => made_of,
+            Err(why) => return self.failed(job, String::new(), &why, begun),
+        };
+        let known = || self.out.begun(job, &made_of).filter(|_| self.file(job, CARRIED).is_file());
+        let made = match (quick, known()) {
+            (true, Some(row)) => Ok(row),
+            (true, None) => self.begin(job, &made_of),
+            (false, Some(row)) => self.finish(job, row, besides),
+            (false, None) => self.begin(job, &made_of).and_then(|row| self.finish(job, row, besides)),
+        };
+        made.or_else(|why| self.failed(job, made_of, &why, begun))
     }
 
     /// Each job once, [`AT_ONCE`] of them side by side.
@@ -174,12 +177,8 @@ impl Batch<'_> {
     }
 
     /// Mends what was carried over, measures all of it and writes what there is of it; its row last.
-    fn finish(&self, job: Job, made_of: &str, besides: Besides) -> Result<JobRow, WorkshopError> {
+    fn finish(&self, job: Job, quick: JobRow, besides: Besides) -> Result<JobRow, WorkshopError> {
         let begun = Instant::now();
-        let quick = match self.out.begun(job, made_of).filter(|_| self.file(job, CARRIED).is_file()) {
-            Some(row) => row,
-            None => self.begin(job, made_of)?,
-        };
         let path = self.file(job, CARRIED);
         let name = path.display().to_string();
         let bytes =
