@@ -19,11 +19,14 @@ const SPREAD: f64 = 0.024;
 /// How far the weights of fingers do.
 const FINGER_SPREAD: f64 = 0.003;
 
-/// The body as a mesh of about 19,000 vertices.
-pub(crate) fn mesh() -> Shape3 {
+/// Cells, metres, of the body with about 19,000 vertices.
+pub(crate) const CELL: f32 = 0.0145;
+
+/// The body as a mesh.
+pub(crate) fn mesh(cell: f32) -> Shape3 {
     let drawn_out = |u: Vec3| body(finer::in_model(u));
     let (low, high) = (Vec3::new(-0.94, -0.03, -0.30), Vec3::new(0.94, 1.96, 0.36));
-    let mut shape = mesh_of(&drawn_out, low, high, 0.0145);
+    let mut shape = mesh_of(&drawn_out, low, high, cell);
     shape.positions.iter_mut().for_each(|p| *p = finer::in_model(*p));
     let on_plane: Vec<bool> = shape.positions.iter().map(|p| p.x == 0.0).collect();
     let hold = |v: usize, p: Vec3| if on_plane[v] { Vec3::new(0.0, p.y, p.z) } else { p };

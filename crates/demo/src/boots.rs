@@ -31,16 +31,17 @@ fn boot(p: Vec3) -> f32 {
 }
 
 /// The boots, unbound, at rest.
-pub(crate) fn boots(body: &Shape3) -> Shape3 {
+pub(crate) fn boots(body: &Shape3, coarser: f32) -> Shape3 {
+    let cell = CELL * coarser;
     let low = Vec3::new(-0.22, -0.05, -0.14);
-    let solid = mesh_of(&boot, low, Vec3::new(0.22, RIM + 0.05, 0.25), CELL);
+    let solid = mesh_of(&boot, low, Vec3::new(0.22, RIM + 0.05, 0.25), cell);
     let kept: Vec<[u32; 3]> = solid
         .triangles
         .iter()
         .copied()
-        .filter(|t| t.iter().all(|&v| solid.positions[v as usize].y < RIM + CELL * 0.5))
+        .filter(|t| t.iter().all(|&v| solid.positions[v as usize].y < RIM + cell * 0.5))
         .collect();
-    let mut shape = mirror_left(Shape3 { positions: solid.positions, triangles: kept }, CELL);
+    let mut shape = mirror_left(Shape3 { positions: solid.positions, triangles: kept }, cell);
     let topology = tin_cloak_core::mesh::Topology::of_welded(shape.positions.len(), &shape.triangles);
     let hold = |v: usize, p: Vec3| if topology.on_boundary[v] { Vec3::new(p.x, RIM, p.z) } else { p };
     relax(&mut shape, &boot, &|_| 0.0, 30, 4, &hold);

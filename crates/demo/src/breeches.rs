@@ -15,11 +15,13 @@ fn form(p: Vec3) -> f32 {
 }
 
 /// The breeches, unbound, at rest.
-pub(crate) fn breeches(body: &Shape3) -> Shape3 {
-    let solid = mesh_of(&form, Vec3::new(-0.24, CUFF - 0.06, -0.2), Vec3::new(0.24, WAIST + 0.06, 0.2), CELL);
+pub(crate) fn breeches(body: &Shape3, coarser: f32) -> Shape3 {
+    let cell = CELL * coarser;
+    let (low, high) = (Vec3::new(-0.24, CUFF - 0.06, -0.2), Vec3::new(0.24, WAIST + 0.06, 0.2));
+    let solid = mesh_of(&form, low, high, cell);
     let within = |v: &u32| (CUFF..WAIST).contains(&solid.positions[*v as usize].y);
     let kept = solid.triangles.iter().copied().filter(|t| t.iter().all(&within)).collect();
-    let mut shape = mirror_left(Shape3 { positions: solid.positions.clone(), triangles: kept }, CELL);
+    let mut shape = mirror_left(Shape3 { positions: solid.positions.clone(), triangles: kept }, cell);
     let topology = tin_cloak_core::mesh::Topology::of_welded(shape.positions.len(), &shape.triangles);
     let hold = |v: usize, p: Vec3| match topology.on_boundary[v] {
         true => Vec3::new(p.x, if p.y > 0.7 { WAIST } else { CUFF }, p.z),

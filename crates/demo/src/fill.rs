@@ -1,6 +1,6 @@
 //! The demo's fittings in a workshop.
 
-use crate::{tib, wardrobe, DemoError};
+use crate::{tib, wardrobe, DemoError, DemoFile};
 use std::sync::Arc;
 use tin_cloak_workshop::{BindingStep, Companions, IntakeStep, Step, Workshop, WorkshopError};
 
@@ -31,13 +31,21 @@ pub enum FillError {
 /// # Errors
 /// When the workshop is not empty, or something cannot be made.
 pub fn fill(workshop: &Arc<Workshop>) -> Result<i64, FillError> {
+    fill_with(workshop, wardrobe()?)
+}
+
+/// The same, of these files of the demo: those of [`wardrobe`], or of [`crate::coarse_wardrobe`].
+///
+/// # Errors
+/// When the workshop is not empty, or something cannot be made.
+pub fn fill_with(workshop: &Arc<Workshop>, files: Vec<DemoFile>) -> Result<i64, FillError> {
     workshop.measure_behind(false);
     if !workshop.fittings()?.is_empty() {
         return Err(FillError::NotEmpty);
     }
     let mut wick = None;
     // Tib is there to wear what Wick wears.
-    for file in wardrobe()?.into_iter().chain([tib()?]) {
+    for file in files.into_iter().chain([tib()?]) {
         let assets = workshop.bring_in(file.name, &file.bytes, &Companions::new())?;
         wick = wick.or(assets.iter().find(|a| a.role == "body").map(|a| a.id));
     }

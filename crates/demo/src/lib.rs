@@ -28,7 +28,7 @@ mod skeleton;
 mod tib;
 mod tunic;
 
-pub use fill::{fill, FillError};
+pub use fill::{fill, fill_with, FillError};
 
 use glam::Vec3;
 use remesh::Shape3;
@@ -95,10 +95,23 @@ pub const NAMES: [&str; 12] = [
 /// # Errors
 /// When a mesh or file cannot be made.
 pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
-    let shape = body::mesh();
+    wardrobe_of(1.0, tunic::FINE)
+}
+
+/// The same with a quarter of the vertices of body and cloth: what long computations are tried on.
+///
+/// # Errors
+/// When a mesh or file cannot be made.
+pub fn coarse_wardrobe() -> Result<Vec<DemoFile>, DemoError> {
+    wardrobe_of(2.0, tunic::COARSE)
+}
+
+/// `coarser`: how many times as long the edges of body, boots and breeches are as the demo's.
+fn wardrobe_of(coarser: f32, grid: tunic::Grid) -> Result<Vec<DemoFile>, DemoError> {
+    let shape = body::mesh(body::CELL * coarser);
     let ((tunic, coat), (boots, breeches)) = rayon::join(
-        || rayon::join(|| tunic::tunic(&shape), || tunic::coat(&shape)),
-        || rayon::join(|| boots::boots(&shape), || breeches::breeches(&shape)),
+        || rayon::join(|| tunic::tunic(&shape, grid), || tunic::coat(&shape, grid)),
+        || rayon::join(|| boots::boots(&shape, coarser), || breeches::breeches(&shape, coarser)),
     );
     let buttons = buttons::buttons(&coat);
     let coat = coat::coat_as_modelled(&shape, coat)?;
@@ -134,7 +147,7 @@ pub fn wardrobe() -> Result<Vec<DemoFile>, DemoError> {
 /// # Errors
 /// When his mesh or file cannot be made.
 pub fn wick() -> Result<DemoFile, DemoError> {
-    wick_of(&body::mesh())
+    wick_of(&body::mesh(body::CELL))
 }
 
 /// Tib, who is to wear what Wick wears: another mesh, other joints, short and stout.
@@ -164,7 +177,15 @@ pub fn tib() -> Result<DemoFile, DemoError> {
 /// # Errors
 /// When his mesh or file cannot be made.
 pub fn wick_in_three() -> Result<DemoFile, DemoError> {
-    let whole = read("wick.glb", &wick()?.bytes, &Companions::new())?;
+    in_three(&wick()?)
+}
+
+/// The same of a file of Wick's, such as one of [`coarse_wardrobe`].
+///
+/// # Errors
+/// When the file cannot be read, or the other not be made.
+pub fn in_three(wick: &DemoFile) -> Result<DemoFile, DemoError> {
+    let whole = read(wick.name, &wick.bytes, &Companions::new())?;
     let body = &whole.meshes[0];
     let height = |f: &[u32; 3]| f.iter().map(|&v| body.mesh.positions[v as usize].y).sum::<f32>() / 3.0;
     let which = |f: u32| match height(&body.mesh.triangles[f as usize]) {

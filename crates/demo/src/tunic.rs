@@ -8,19 +8,29 @@ use glam::Vec3;
 use std::f32::consts::TAU;
 use tin_cloak_core::query::Bvh;
 
-/// Columns round the trunk; the first is in front. Divisible by four, so that both sides match.
-const COLUMNS: usize = 96;
-/// Rings from hem to collar.
-const RINGS: usize = 70;
-/// Half the armhole's width in columns, and its rings.
-const HOLE_HALF: usize = 8;
-const HOLE: std::ops::Range<usize> = 49..61;
-/// Rings of a sleeve beyond the armhole.
-const SLEEVE_RINGS: usize = 50;
-
 /// Where the trunk's rings end and the yoke over the shoulders begins.
 const YOKE: f32 = 1.375;
-const YOKE_RINGS: usize = 9;
+
+/// How many quads a garment is made of.
+#[derive(Clone, Copy)]
+pub(crate) struct Grid {
+    /// Columns round the trunk; the first is in front. Divisible by four, so that both sides match.
+    columns: usize,
+    /// Rings from hem to collar.
+    rings: usize,
+    /// Of these the ones of the yoke.
+    yoke_rings: usize,
+    /// Half the armhole's width in columns, its first ring and the one after its last.
+    hole_half: usize,
+    hole: (usize, usize),
+    /// Rings of a sleeve beyond the armhole.
+    sleeve_rings: usize,
+}
+
+pub(crate) const FINE: Grid =
+    Grid { columns: 96, rings: 70, yoke_rings: 9, hole_half: 8, hole: (49, 61), sleeve_rings: 50 };
+pub(crate) const COARSE: Grid =
+    Grid { columns: 48, rings: 35, yoke_rings: 5, hole_half: 4, hole: (24, 30), sleeve_rings: 25 };
 
 /// How a garment is cut.
 #[derive(Clone, Copy)]
@@ -71,6 +81,7 @@ struct Tube {
     shape: Shape3,
     held: Vec<Held>,
     cut: TunicCut,
+    grid: Grid,
 }
 
 /// How a vertex is held while the mesh is evened out.
@@ -86,18 +97,18 @@ enum Held {
 }
 
 /// The tunic, unbound, at rest.
-pub(crate) fn tunic(body: &Shape3) -> Shape3 {
-    sewn(body, TUNIC)
+pub(crate) fn tunic(body: &Shape3, grid: Grid) -> Shape3 {
+    sewn(body, TUNIC, grid)
 }
 
 /// The coat, unbound, at rest.
-pub(crate) fn coat(body: &Shape3) -> Shape3 {
-    sewn(body, COAT)
+pub(crate) fn coat(body: &Shape3, grid: Grid) -> Shape3 {
+    sewn(body, COAT, grid)
 }
 
-fn sewn(body: &Shape3, cut: TunicCut) -> Shape3 {
-    let mut tube =
-        Tube { shape: Shape3 { positions: Vec::new(), triangles: Vec::new() }, held: Vec::new(), cut };
+fn sewn(body: &Shape3, cut: TunicCut, grid: Grid) -> Shape3 {
+    let shape = Shape3 { positions: Vec::new(), triangles: Vec::new() };
+    let mut tube = Tube { shape, held: Vec::new(), cut, grid };
     tube.trunk();
     for sign in [1.0f32, -1.0] {
         tube.sleeve(sign);
@@ -127,8 +138,34 @@ fn collar(angle: f32, cut: &TunicCut) -> Vec3 {
     p
 }
 
-fn column_angle(column: usize) -> f32 {
-    column as f32 / COLUMNS as f32 * TAU
+impl Grid {
+    fn angle(&self, column: usize) -> f32 {
+        column as f32 / self.columns as f32 * TAU
+    }
+
+    /// The vertex of a ring and a column of the trunk.
+    fn at(&self, ring: usize, column: usize) -> u32 {
+        (ring * self.columns + column % self.columns) as u32
+    }
+
+    /// True for the grid cells that the armholes take out.
+    fn is_hole(&self, ring: usize, column: usize) -> bool {
+        let from = |side: usize| column + self.hole_half >= side && column < side + self.hole_half;
+        let on_side = from(self.columns / 4) || from(self.columns * 3 / 4);
+        on_side && (self.hole.0..self.hole.1).contains(&ring)
+    }
+
+    /// The loop round an armhole, starting below, in the order in which the sleeve's quads
+    /// face outward.
+    fn hole_loop(&self, side: usize) -> Vec<u32> {
+        let ((low, high), half) = (self.hole, self.hole_half);
+        let (left, right) = (side - half, side + half);
+        let mut line: Vec<u32> = (left..right).map(|c| self.at(low, c)).collect();
+        line.extend((low..high).map(|r| self.at(r, right)));
+        line.extend((left + 1..=right).rev().map(|c| self.at(high, c)));
+        line.extend((low + 1..=high).rev().map(|r| self.at(r, left)));
+        line
+    }
 }
 
 impl Tube {
@@ -142,12 +179,6 @@ impl Tube {
         self.shape.triangles.extend([[a, b, c], [a, c, d]]);
     }
 
-    /// True for the grid cells that the armholes take out.
-    fn is_hole(ring: usize, column: usize) -> bool {
-        let from = |side: usize| column + HOLE_HALF >= side && column < side + HOLE_HALF;
-        HOLE.contains(&ring) && (from(COLUMNS / 4) || from(COLUMNS * 3 / 4))
-    }
-
     fn trunk(&mut self) {
         // Rays from the trunk's axis; arms left out, so that shoulders close over.
         let solid = |p: Vec3| {
@@ -159,62 +190,49 @@ impl Tube {
             let axis = Vec3::new(0.0, y, -0.012);
             axis + direction * surface_along(&solid, axis, direction)
         };
-        for ring in 0..=RINGS {
-            let below = ring.min(RINGS - YOKE_RINGS);
-            let y = self.cut.hem + (YOKE - self.cut.hem) * below as f32 / (RINGS - YOKE_RINGS) as f32;
-            let over = (ring - below) as f32 / YOKE_RINGS as f32;
-            for column in 0..COLUMNS {
-                let angle = column_angle(column);
+        let Grid { columns, rings, yoke_rings, .. } = self.grid;
+        let to_yoke = rings - yoke_rings;
+        for ring in 0..=rings {
+            let below = ring.min(to_yoke);
+            let y = self.cut.hem + (YOKE - self.cut.hem) * below as f32 / to_yoke as f32;
+            let over = (ring - below) as f32 / yoke_rings as f32;
+            for column in 0..columns {
+                let angle = self.grid.angle(column);
                 let p = on_trunk(y, angle).lerp(collar(angle, &self.cut), over);
                 let held = match ring {
                     0 => Held::Height(self.cut.hem),
-                    RINGS => Held::Still,
+                    _ if ring == rings => Held::Still,
                     _ => Held::Free,
                 };
                 self.vertex(p, held);
             }
         }
-        for ring in 0..RINGS {
-            for column in 0..COLUMNS {
+        for ring in 0..rings {
+            for column in 0..columns {
                 // The front column lies on the middle: the cells on both its sides stay open.
-                let front = self.cut.open && (column == 0 || column == COLUMNS - 1);
-                if front || Self::is_hole(ring, column) {
+                let front = self.cut.open && (column == 0 || column == columns - 1);
+                if front || self.grid.is_hole(ring, column) {
                     continue;
                 }
-                let at = |r: usize, c: usize| (r * COLUMNS + c % COLUMNS) as u32;
-                self.quad([
-                    at(ring, column),
-                    at(ring, column + 1),
-                    at(ring + 1, column + 1),
-                    at(ring + 1, column),
-                ]);
+                let corners =
+                    [(ring, column), (ring, column + 1), (ring + 1, column + 1), (ring + 1, column)];
+                self.quad(corners.map(|(r, c)| self.grid.at(r, c)));
             }
         }
     }
 
-    /// The loop round an armhole, starting below, in the order in which the sleeve's quads
-    /// face outward.
-    fn hole_loop(side: usize) -> Vec<u32> {
-        let at = |r: usize, c: usize| (r * COLUMNS + c % COLUMNS) as u32;
-        let (left, right) = (side - HOLE_HALF, side + HOLE_HALF);
-        let mut line: Vec<u32> = (left..right).map(|c| at(HOLE.start, c)).collect();
-        line.extend(HOLE.map(|r| at(r, right)));
-        line.extend((left + 1..=right).rev().map(|c| at(HOLE.end, c)));
-        line.extend((HOLE.start + 1..=HOLE.end).rev().map(|r| at(r, left)));
-        line
-    }
-
     fn sleeve(&mut self, sign: f32) {
-        let side = if sign > 0.0 { COLUMNS / 4 } else { COLUMNS * 3 / 4 };
-        let mut below = Self::hole_loop(side);
+        let Grid { columns, hole_half, sleeve_rings, .. } = self.grid;
+        let side = if sign > 0.0 { columns / 4 } else { columns * 3 / 4 };
+        let mut below = self.grid.hole_loop(side);
         let mirror = |p: Vec3| Vec3::new(p.x * sign, p.y, p.z);
         let (shoulder, elbow, wrist) =
             (mirror(figure::UPPER_ARM), mirror(figure::LOWER_ARM), mirror(figure::HAND));
         let along = (wrist - elbow).normalize();
         let cuff = wrist - along * 0.012;
         let count = below.len();
-        for ring in 1..=SLEEVE_RINGS {
-            let t = ring as f32 / SLEEVE_RINGS as f32;
+        for ring in 1..=sleeve_rings {
+            let t = ring as f32 / sleeve_rings as f32;
             let on_upper = t < 0.52;
             let centre =
                 if on_upper { shoulder.lerp(elbow, t / 0.52) } else { elbow.lerp(cuff, (t - 0.52) / 0.48) };
@@ -225,9 +243,9 @@ impl Tube {
             let quarter = if quarter.z * sign > 0.0 { -quarter } else { quarter };
             let ring_vertices: Vec<u32> = (0..count)
                 .map(|i| {
-                    let turn = (i as f32 - HOLE_HALF as f32) / count as f32 * TAU;
+                    let turn = (i as f32 - hole_half as f32) / count as f32 * TAU;
                     let p = centre + (down * turn.cos() + quarter * turn.sin()) * 0.055;
-                    let held = if ring == SLEEVE_RINGS { Held::Cuff(cuff, along) } else { Held::Free };
+                    let held = if ring == sleeve_rings { Held::Cuff(cuff, along) } else { Held::Free };
                     self.vertex(project(&|p| self.cut.form(p), p, (self.cut.ease)(p), 4), held)
                 })
                 .collect();
@@ -246,6 +264,7 @@ impl Tube {
             shape: Shape3 { positions: Vec::new(), triangles: Vec::new() },
             held: Vec::new(),
             cut: self.cut,
+            grid: self.grid,
         };
         for t in &self.shape.triangles {
             let corners = t.map(|v| {

@@ -1,9 +1,10 @@
 //! A fitting of the demo's own files, and what is asked of it again and again.
 #![allow(missing_docs)]
 
-use crate::kept::{data, wardrobe};
+use crate::kept::{coarse_wardrobe, data, wardrobe};
 use std::path::Path;
 use std::sync::Arc;
+use tin_cloak_demo::DemoFile;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::FoundOfRoom;
 use tin_cloak_workshop::{
@@ -19,13 +20,28 @@ pub struct Bench {
 
 /// Wick with the named pieces on, each on its layer, as cloth.
 pub fn wearing(pieces: &[(&str, u16)]) -> Bench {
-    in_folder(data(&name("worn", pieces), |folder| put_on(folder, pieces)))
+    in_folder(data(&name("worn", pieces), |folder| put_on(folder, wardrobe(), pieces)))
 }
 
 /// The same, all bound, and the board measured.
 pub fn wearing_bound(pieces: &[(&str, u16)]) -> Bench {
-    in_folder(data(&name("bound", pieces), |folder| {
-        put_on(folder, pieces);
+    bound(&name("bound", pieces), wardrobe(), pieces)
+}
+
+/// The same with a quarter of the vertices, for what takes long and is asked what it does,
+/// not how well.
+pub fn wearing_coarse(pieces: &[(&str, u16)]) -> Bench {
+    in_folder(data(&name("coarse worn", pieces), |folder| put_on(folder, coarse_wardrobe(), pieces)))
+}
+
+/// The same, all bound, and the board measured.
+pub fn wearing_coarse_bound(pieces: &[(&str, u16)]) -> Bench {
+    bound(&name("coarse bound", pieces), coarse_wardrobe(), pieces)
+}
+
+fn bound(name: &str, files: &[DemoFile], pieces: &[(&str, u16)]) -> Bench {
+    in_folder(data(name, |folder| {
+        put_on(folder, files, pieces);
         let shop = Arc::new(Workshop::open(folder).unwrap());
         shop.run_now(1, Step::Binding(BindingStep::Bind { pieces: Vec::new() })).unwrap();
         shop.measure_now(1).unwrap();
@@ -37,11 +53,11 @@ fn name(how: &str, pieces: &[(&str, u16)]) -> String {
     format!("{how} {}", worn.join(", "))
 }
 
-fn put_on(folder: &Path, pieces: &[(&str, u16)]) {
+fn put_on(folder: &Path, files: &[DemoFile], pieces: &[(&str, u16)]) {
     let shop = Arc::new(Workshop::open(folder).unwrap());
     shop.measure_behind(false);
     let bring = |name: &str| {
-        let file = wardrobe().iter().find(|f| f.name == format!("{name}.glb")).unwrap();
+        let file = files.iter().find(|f| f.name == format!("{name}.glb")).unwrap();
         shop.bring_in(file.name, &file.bytes, &Companions::new()).unwrap()[0].id
     };
     let fitting = shop.begin("Wick", bring("wick")).unwrap();

@@ -4,7 +4,7 @@ use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 use tempfile::TempDir;
-use tin_cloak_demo::DemoFile;
+use tin_cloak_demo::{DemoError, DemoFile};
 use tin_cloak_workshop::Workshop;
 
 /// The workspace that this was built from.
@@ -98,22 +98,37 @@ pub fn data(name: &str, make: impl FnOnce(&Path)) -> TempDir {
 
 /// The demo's data as `tin-cloak demo` makes it, with its board measured whole.
 pub fn demo_data() -> TempDir {
-    data("demo", |folder| {
-        let shop = std::sync::Arc::new(Workshop::open(folder).unwrap());
-        let dressed = tin_cloak_demo::fill(&shop).unwrap();
-        shop.measure_now(dressed).unwrap();
-    })
+    data("demo", |folder| filled(folder, wardrobe()))
+}
+
+/// The same of meshes with a quarter of the vertices.
+pub fn coarse_demo_data() -> TempDir {
+    data("coarse demo", |folder| filled(folder, coarse_wardrobe()))
+}
+
+fn filled(folder: &Path, files: &[DemoFile]) {
+    let shop = std::sync::Arc::new(Workshop::open(folder).unwrap());
+    let dressed = tin_cloak_demo::fill_with(&shop, files.to_vec()).unwrap();
+    shop.measure_now(dressed).unwrap();
 }
 
 /// The demo's files.
 pub fn wardrobe() -> &'static [DemoFile] {
     static FILES: OnceLock<Vec<DemoFile>> = OnceLock::new();
-    FILES.get_or_init(|| {
-        let kept = kept_folder("wardrobe", |folder| {
-            let files = tin_cloak_demo::wardrobe().unwrap();
-            files.iter().for_each(|file| fs::write(folder.join(file.name), &file.bytes).unwrap());
-        });
-        let read = |name: &&'static str| DemoFile { name, bytes: fs::read(kept.join(name)).unwrap() };
-        tin_cloak_demo::NAMES.iter().map(read).collect()
-    })
+    FILES.get_or_init(|| kept_files("wardrobe", tin_cloak_demo::wardrobe))
+}
+
+/// The same with a quarter of the vertices.
+pub fn coarse_wardrobe() -> &'static [DemoFile] {
+    static FILES: OnceLock<Vec<DemoFile>> = OnceLock::new();
+    FILES.get_or_init(|| kept_files("coarse wardrobe", tin_cloak_demo::coarse_wardrobe))
+}
+
+fn kept_files(name: &str, make: fn() -> Result<Vec<DemoFile>, DemoError>) -> Vec<DemoFile> {
+    let kept = kept_folder(name, |folder| {
+        let files = make().unwrap();
+        files.iter().for_each(|file| fs::write(folder.join(file.name), &file.bytes).unwrap());
+    });
+    let read = |name: &&'static str| DemoFile { name, bytes: fs::read(kept.join(name)).unwrap() };
+    tin_cloak_demo::NAMES.iter().map(read).collect()
 }

@@ -5,5 +5,5 @@
 mod bench;
 mod kept;
 
-pub use bench::{wearing, wearing_bound, Bench};
-pub use kept::{data, demo_data, kept_folder, testdata, wardrobe};
+pub use bench::{wearing, wearing_bound, wearing_coarse, wearing_coarse_bound, Bench};
+pub use kept::{coarse_demo_data, coarse_wardrobe, data, demo_data, kept_folder, testdata, wardrobe};

@@ -1,7 +1,7 @@
 //! A batch: its job file, its rows and tables, jobs that go on where they were.
 
 use std::path::Path;
-use tin_cloak_testkit::{kept_folder, wearing_bound};
+use tin_cloak_testkit::{kept_folder, wearing_coarse_bound};
 use tin_cloak_workshop::{
     junit, write_whole, Batch, BatchFolder, JobRow, JobVerdict, JobsFile, PairRow, Shard,
 };
@@ -86,7 +86,7 @@ fn files() -> std::path::PathBuf {
     kept_folder("batch files", |folder| {
         let tib = tin_cloak_demo::tib().unwrap();
         std::fs::write(folder.join("tib.glb"), &tib.bytes).unwrap();
-        let bench = wearing_bound(&[("breeches", 1)]);
+        let bench = wearing_coarse_bound(&[("breeches", 1)]);
         std::fs::write(folder.join("breeches.glb"), bench.shop.export(1, true).unwrap().1).unwrap();
     })
 }

@@ -2,8 +2,9 @@
 
 use std::collections::HashSet;
 use std::sync::Arc;
+use tin_cloak_demo::DemoFile;
 use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
-use tin_cloak_testkit::{wardrobe, Bench};
+use tin_cloak_testkit::{coarse_wardrobe, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mesh::Mesh;
 use tin_cloak_workshop::core::shapes::{moved, sphere};
@@ -16,14 +17,18 @@ use tin_cloak_workshop::{
     TrialSays, TrialWish, What, Workshop,
 };
 
+fn wick_file() -> &'static DemoFile {
+    coarse_wardrobe().iter().find(|f| f.name == "wick.glb").unwrap()
+}
+
 fn wick() -> Document {
-    let file = wardrobe().iter().find(|f| f.name == "wick.glb").unwrap();
+    let file = wick_file();
     read(file.name, &file.bytes, &Companions::new()).unwrap()
 }
 
 /// The body of the demo cut at the neck and the hips, each with its own name.
 fn in_three() -> (Vec<u8>, Vec<MeshPart>) {
-    let bytes = tin_cloak_demo::wick_in_three().unwrap().bytes;
+    let bytes = tin_cloak_demo::in_three(wick_file()).unwrap().bytes;
     let parts = read("x.glb", &bytes, &Companions::new()).unwrap().meshes;
     (bytes, parts)
 }
@@ -55,7 +60,7 @@ fn begun(bytes: &[u8], pieces: bool) -> Bench {
     let fitting = shop.begin("Wick", body.id).unwrap();
     let bench = Bench { shop, fitting, folder };
     for (name, layer) in [("breeches.glb", 1), ("quilted tunic.glb", 2)].into_iter().filter(|_| pieces) {
-        let file = wardrobe().iter().find(|f| f.name == name).unwrap();
+        let file = coarse_wardrobe().iter().find(|f| f.name == name).unwrap();
         let asset = bench.shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id;
         bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
     }
@@ -81,7 +86,7 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
     // DressedFile, it is measured as the body in one mesh is.
     let whole = begun(&written(&[MeshPart { mark: None, ..wick().meshes.remove(0) }]), true);
     for (name, layer) in [("breeches.glb", 1), ("quilted tunic.glb", 2)] {
-        let file = wardrobe().iter().find(|f| f.name == name).unwrap();
+        let file = coarse_wardrobe().iter().find(|f| f.name == name).unwrap();
         let asset = bench.shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id;
         bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
     }
@@ -147,7 +152,7 @@ fn what_nobody_sees_of_a_body_of_three_meshes_is_left_out_of_each() {
     let bench = begun(&bytes, false);
     bench.cure(0, "most likely the rest of it");
     for (name, layer) in [("breeches.glb", 1), ("quilted tunic.glb", 2)] {
-        let file = wardrobe().iter().find(|f| f.name == name).unwrap();
+        let file = coarse_wardrobe().iter().find(|f| f.name == name).unwrap();
         let asset = bench.shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id;
         bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
     }

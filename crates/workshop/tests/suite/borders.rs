@@ -1,7 +1,7 @@
 //! What no file and no click may do: lose work, or leave something that cannot be opened again.
 
 use std::sync::Arc;
-use tin_cloak_testkit::{wardrobe, wearing, wearing_bound, Bench};
+use tin_cloak_testkit::{wardrobe, wearing_coarse, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::trial::TrackValues;
 use tin_cloak_workshop::core::JointId;
@@ -73,7 +73,7 @@ fn a_clip_that_cannot_be_played_is_told_and_costs_nothing() {
 
 #[test]
 fn the_command_line_refuses_what_it_cannot_try() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let mut dress = bench.room().dress.clone();
     let bytes = wick_with_a_zero_key();
     let document = read("wick.glb", &bytes, &Companions::new()).unwrap();
@@ -105,7 +105,7 @@ fn the_command_line_refuses_what_it_cannot_try() {
 
 #[test]
 fn what_is_not_finite_is_never_kept() {
-    let bench = wearing(&[("breeches", 1)]);
+    let bench = wearing_coarse(&[("breeches", 1)]);
     // A turn that is no number is no turn: what is kept can be read again, to the bit.
     let turns = vec![Turn { joint: 3, bend: f32::NAN, twist: f32::INFINITY, ..Turn::default() }];
     let outcome = bench
@@ -123,7 +123,7 @@ fn what_is_not_finite_is_never_kept() {
 /// All that is numbered by vertex goes along when faces are left out after binding.
 #[test]
 fn faces_left_out_after_binding_take_their_numbers_with_them() {
-    let bench = wearing(&[("scale cloak", 1)]);
+    let bench = wearing_coarse(&[("scale cloak", 1)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 1, kind: PieceKind::Mixed }));
     bench.bind_all();
     let before = bench.piece(1);
@@ -169,7 +169,7 @@ fn again(bench: &Bench) -> Bench {
 
 #[test]
 fn a_joint_that_the_bodys_file_has_stays_when_it_is_no_longer_a_pieces() {
-    let bench = wearing(&[("lantern", 1)]);
+    let bench = wearing_coarse(&[("lantern", 1)]);
     let second = again(&bench);
     let joints = second.room().state.joints.clone();
     assert!(!joints.is_empty());
@@ -186,7 +186,7 @@ fn a_joint_that_the_bodys_file_has_stays_when_it_is_no_longer_a_pieces() {
 
 #[test]
 fn a_piece_as_it_came_can_be_given_a_joint() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let second = again(&bench);
     let place = Vec3::new(0.09, 0.75, 0.12);
     second.run(Step::Binding(BindingStep::AddJoint {
@@ -224,7 +224,7 @@ fn a_piece_as_it_came_can_be_given_a_joint() {
 /// Eight who step, undo and redo at once: what is left is what some step left.
 #[test]
 fn eight_clients_at_once_leave_a_state_that_each_would_know() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let (shop, fitting) = (&bench.shop, bench.fitting);
     std::thread::scope(|s| {
         for client in 0..8u32 {

@@ -1,6 +1,6 @@
 //! What picks come to: one after the other, as sets do; along edges, over the surface, by what lies where.
 
-use tin_cloak_testkit::{wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::query::Bvh;
@@ -18,7 +18,7 @@ struct On {
 
 impl On {
     fn the_tunic() -> Self {
-        let bench = wearing_bound(&[("quilted tunic", 1)]);
+        let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
         let rest = bench.rest(TUNIC);
         Self { bench, rest }
     }

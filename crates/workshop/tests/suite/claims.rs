@@ -1,6 +1,6 @@
 //! What pushing out claims of a piece is what a fresh measure of the result says.
 
-use tin_cloak_testkit::wardrobe;
+use tin_cloak_testkit::coarse_wardrobe;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mend::{look_of_change, Look};
 use tin_cloak_workshop::{
@@ -9,7 +9,7 @@ use tin_cloak_workshop::{
 };
 
 fn named(name: &str) -> NamedFile {
-    let file = wardrobe().iter().find(|f| f.name == format!("{name}.glb")).unwrap();
+    let file = coarse_wardrobe().iter().find(|f| f.name == format!("{name}.glb")).unwrap();
     NamedFile { name: file.name.to_owned(), bytes: file.bytes.clone() }
 }
 

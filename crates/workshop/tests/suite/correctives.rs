@@ -1,7 +1,7 @@
 //! Correctives: shapes that turns of joints call up. Made against what is through, measured, kept, handed over, read
 //! again, cut, changed and taken away.
 
-use tin_cloak_testkit::{wearing, Bench};
+use tin_cloak_testkit::{wearing_coarse, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mend::TrialPose;
 use tin_cloak_workshop::core::seat::Stroke;
@@ -27,7 +27,7 @@ fn correctives_are_the_same_on_any_number_of_threads() {
     let made = |threads: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
         pool.install(|| {
-            let bench = wearing(&[("quilted tunic", 1)]);
+            let bench = wearing_coarse(&[("quilted tunic", 1)]);
             bench.bind_all();
             bench.run(correct());
             let shapes = bench.room().state.pieces[0].correctives.clone();
@@ -43,7 +43,7 @@ fn correctives_are_the_same_on_any_number_of_threads() {
 /// What twists draw in is told, given back once, and goes out as what it is; the rest of the poses stay as they are.
 #[test]
 fn what_twists_draw_in_is_given_back_once() {
-    let bench = wearing(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1)]);
     let give = |least_mm| Step::Mending(MendingStep::KeepVolume { pieces: Vec::new(), least_mm });
     assert!(bench.refused(give(1.0)).contains("nothing is bound"));
     bench.bind_all();
@@ -83,7 +83,7 @@ fn posed(bench: &Bench, id: u32) -> Vec<Vec<Vec3>> {
 
 #[test]
 fn correctives_clear_poses_leave_the_others_go_out_and_are_taken_away() {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("quilted tunic", 2)]);
     assert!(bench.refused(correct()).contains("nothing is bound"));
     bench.bind_all();
     let (before, first, rest) = (bench.board(), posed(&bench, 2), bench.rest(2));

@@ -1,6 +1,6 @@
 //! Correctives by hand, of one pose, of what is chosen, of the body; volume of the body.
 
-use tin_cloak_testkit::{wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::core::JointId;
@@ -30,7 +30,7 @@ fn dense(bench: &Bench, name: &str) -> Vec<Vec3> {
 /// Begun empty, its turn read off the pose; worked on with the brush; from other turns; and on the other side.
 #[test]
 fn a_corrective_is_begun_at_a_pose_worked_on_turned_and_mirrored() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let (rest, board) = (bench.rest(BREECHES), bench.board());
     let squat = pose_of(&bench, "squat");
     let begin = |pose, joint: Option<&str>| {
@@ -116,7 +116,7 @@ fn depth_in(board: &Board, pose: usize) -> f32 {
 /// Asked for one pose, correctives are called up by its turns; of what is chosen only that moves.
 #[test]
 fn correctives_are_made_for_one_pose_and_of_what_is_chosen() {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     bench.try_no_clips();
     let (board, plan) = (bench.board(), bench.room().state.plan.clone());
     let worst = board.poses.iter().position(|p| p.name == "arms across").unwrap();
@@ -155,7 +155,7 @@ fn correctives_are_made_for_one_pose_and_of_what_is_chosen() {
 /// The body gives way alone: it goes out with the shape, keyed and driven, and is the same read again.
 #[test]
 fn the_body_has_correctives_of_its_own() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let (board, rest) = (bench.board(), bench.rest(BREECHES));
     let correct = Step::Mending(MendingStep::Correct {
         pieces: vec![BODY],
@@ -191,7 +191,7 @@ fn the_body_has_correctives_of_its_own() {
 /// What turns draw in of the body is told in what it encloses, and given back.
 #[test]
 fn the_volume_that_turns_take_from_the_body_is_given_back() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let lost = bench.room().lost_volume();
     let of_body = |l: &tin_cloak_workshop::LostRow| l.parts.iter().find(|p| p.name == "Wick").cloned();
     let told: Vec<_> = lost.iter().filter_map(of_body).collect();

@@ -7,7 +7,7 @@
 
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
-use tin_cloak_testkit::wearing;
+use tin_cloak_testkit::wearing_coarse;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::query::Bvh;
 use tin_cloak_workshop::{BindingStep, Companions, IntakeStep, PieceKind, Room, Step};
@@ -106,7 +106,7 @@ fn pairs_of(room: &Room, wanted: &[(usize, usize)], most: usize) -> Vec<Posed> {
 #[test]
 #[ignore = "makes the input of reference/crossings.py"]
 fn the_pairs_for_the_reference() {
-    let bench = wearing(&[
+    let bench = wearing_coarse(&[
         ("breeches", 1),
         ("quilted tunic", 2),
         ("left pauldron", 3),
@@ -118,7 +118,7 @@ fn the_pairs_for_the_reference() {
     bench.bind_all();
     let demo = [(1, 0), (2, 0), (2, 1), (3, 2), (3, 0), (4, 2), (5, 0), (5, 2)];
     let mut pairs = pairs_of(&bench.room(), &demo, 2);
-    let human = wearing(&[]);
+    let human = wearing_coarse(&[]);
     let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../testdata/open-human/");
     let bring = |name: &str| {
         let bytes = std::fs::read(format!("{folder}{name}")).unwrap();

@@ -1,7 +1,7 @@
 //! What people read: findings, boards, reports and refusals, as text that a reader can judge.
 
 use std::fmt::Write;
-use tin_cloak_testkit::{wearing, Bench};
+use tin_cloak_testkit::{wearing_coarse, Bench};
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::{JointRole, Up};
@@ -55,13 +55,13 @@ fn as_text(board: &Board) -> String {
 
 #[test]
 fn findings_of_what_comes_in() {
-    let bench = wearing(&[("boots", 1), ("oilskin coat", 2), ("lantern", 3), ("scale cloak", 3)]);
+    let bench = wearing_coarse(&[("boots", 1), ("oilskin coat", 2), ("lantern", 3), ("scale cloak", 3)]);
     insta::assert_snapshot!(findings(&bench));
 }
 
 #[test]
 fn a_board_and_its_report() {
-    let bench = wearing(&[("quilted tunic", 1), ("tin breastplate", 2)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1), ("tin breastplate", 2)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 2, kind: PieceKind::Stiff }));
     bench.bind_all();
     let board = bench.board();
@@ -84,7 +84,7 @@ fn a_board_and_its_report() {
 
 #[test]
 fn refusals_say_what_is_wrong_and_the_cure() {
-    let bench = wearing(&[("quilted tunic", 1), ("tin breastplate", 2)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1), ("tin breastplate", 2)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 2, kind: PieceKind::Stiff }));
     let mut said = String::new();
     let mut refuse = |what: &str, step: Step| writeln!(said, "{what}: {}", bench.refused(step)).unwrap();

@@ -4,7 +4,7 @@ use std::sync::Arc;
 use tin_cloak_formats::{MaterialRun, Materials, Picture};
 use tin_cloak_model::dress::trials::Trial;
 use tin_cloak_stations::handover::forms::obj_in;
-use tin_cloak_testkit::{wearing, wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_coarse, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::intake::Up;
@@ -25,7 +25,7 @@ fn proved(bench: &Bench) -> std::sync::Arc<Proof> {
 
 #[test]
 fn a_file_is_proved_to_be_what_is_on_the_screen() {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("quilted tunic", 2)]);
     assert!(bench.shop.prove(bench.fitting).unwrap_err().to_string().contains("nothing is bound"));
     bench.bind_all();
     bench.run(Step::Seating(SeatingStep::FollowShapes {
@@ -84,7 +84,7 @@ fn a_real_body_is_proved_in_metres_and_in_centimetres_with_z_up() {
 /// What another file has elsewhere is found: else the proof would be none.
 #[test]
 fn a_file_that_is_something_else_is_told() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let (room, board) = (bench.room(), bench.board());
     let shift = PlaceOptions { shift_mm: [0.0, 0.0, 1.0], ..PlaceOptions::NONE };
     bench.run(Step::Seating(SeatingStep::Place { piece: 1, options: shift }));
@@ -98,7 +98,7 @@ fn a_file_that_is_something_else_is_told() {
 
 #[test]
 fn chosen_pieces_go_out_alone_and_names_once() {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("quilted tunic", 2)]);
     let dress = bench.room().dress.clone();
     let one = Parts { pieces: vec!["quilted tunic".to_owned()], without_body: true, ..Parts::default() };
     let refusals = [
@@ -124,7 +124,7 @@ fn chosen_pieces_go_out_alone_and_names_once() {
 
 #[test]
 fn weights_go_out_as_a_table_and_come_in_again_to_the_bit() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let before = bench.piece(1).bound.unwrap().skin.clone();
     let text = weights_csv(&bench.room().dress, "breeches").unwrap();
     insta::assert_snapshot!(text.lines().take(4).collect::<Vec<_>>().join("\n"));
@@ -191,7 +191,7 @@ fn pictured(dress: &mut Dress, width: u32, height: u32) {
 
 #[test]
 fn gltf_goes_out_in_files_and_what_is_hidden_or_kept_as_tables() {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     bench.run(Step::Mending(MendingStep::Hide { options: Default::default() }));
     let picks = vec![Pick::add(What::Vertices(vec![3, 5, 8]))];
     bench.run(Step::Binding(BindingStep::KeepPatch { piece: 2, name: "hem, left".into(), picks }));
@@ -256,7 +256,7 @@ fn gltf_goes_out_in_files_and_what_is_hidden_or_kept_as_tables() {
 
 #[test]
 fn sets_of_limits_are_kept_by_name_and_pictures_have_one() {
-    let bench = wearing(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1)]);
     let small = Limits { name: "small".into(), picture_pixels: Some(8), ..Limits::default() };
     bench.shop.keep_limits(&small).unwrap();
     bench.shop.keep_limits(&Limits { name: "big".into(), ..Limits::default() }).unwrap();
@@ -280,7 +280,7 @@ fn sets_of_limits_are_kept_by_name_and_pictures_have_one() {
 
 #[test]
 fn limits_tell_what_is_beyond_and_what_keeping_them_costs() {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     let bad = [
         Limits::of_json("a.json", b"{\"joints_a_vertex\": 0}").unwrap_err(),
         Limits::of_json("a.json", b"{\"joints\": 4}").unwrap_err(),
@@ -317,7 +317,7 @@ const CM: Frame = Frame { unit: Unit::Centimetre, up: Up::Y };
 
 #[test]
 fn a_clip_goes_out_as_bvh_and_its_joints_are_where_they_were() {
-    let bench = wearing(&[]);
+    let bench = wearing_coarse(&[]);
     let room = bench.room();
     let body = &room.dress.body;
     let clip = body.clips.first().unwrap();
@@ -358,7 +358,7 @@ fn asked_of_openusd(usd: &str, frame: usize, obj: &str) -> serde_json::Value {
 /// In a walk, where the body's own shapes are called up by its knees and elbows too.
 #[test]
 fn openusd_skins_what_goes_out_as_it_is_shown() {
-    let room = wearing_bound(&[("breeches", 1)]).room();
+    let room = wearing_coarse_bound(&[("breeches", 1)]).room();
     let body = &room.dress.body;
     let parts = Parts::default();
     let usd = usda_of(&room.dress, &parts).unwrap();
@@ -379,7 +379,7 @@ fn openusd_skins_what_goes_out_as_it_is_shown() {
 
 #[test]
 fn usd_and_obj_say_the_same_as_the_glb() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let room = bench.room();
     let parts = Parts { pieces: vec!["breeches".to_owned()], without_body: true, ..Parts::default() };
     let usd = usda_of(&room.dress, &parts).unwrap();
@@ -399,7 +399,7 @@ fn usd_and_obj_say_the_same_as_the_glb() {
 /// one.
 #[test]
 fn other_forms_go_out_in_the_frame_of_the_other_side() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let room = bench.room();
     let frame = Frame { unit: Unit::Centimetre, up: Up::Z };
     let own = Parts { pieces: vec!["breeches".to_owned()], without_body: true, ..Parts::default() };
@@ -447,7 +447,7 @@ fn other_forms_go_out_in_the_frame_of_the_other_side() {
 
 #[test]
 fn a_small_table_of_weights() {
-    let bench = wearing_bound(&[("boots", 1)]);
+    let bench = wearing_coarse_bound(&[("boots", 1)]);
     let table = weights_csv(&bench.room().dress, "boots").unwrap();
     let shared = table.lines().enumerate().filter(|(n, line)| *n == 0 || line.contains('.'));
     insta::assert_snapshot!(shared.take(8).map(|(_, line)| line).collect::<Vec<_>>().join("\n"));
@@ -456,7 +456,7 @@ fn a_small_table_of_weights() {
 /// A piece that is not bound yet goes out without weights: the file is proved, and no OBJ is written of it.
 #[test]
 fn a_dress_with_a_piece_unbound_is_proved_without_an_obj() {
-    let bench = wearing(&[("boots", 1), ("breeches", 2)]);
+    let bench = wearing_coarse(&[("boots", 1), ("breeches", 2)]);
     bench.run(Step::Binding(BindingStep::Bind { pieces: vec![1] }));
     let (_, proof) = prove(&bench.room(), None, &|_| true).unwrap();
     assert!(proof.is_equal() && proof.obj.0 == 0, "{}", proof.line());

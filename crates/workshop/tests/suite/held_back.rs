@@ -2,7 +2,7 @@
 
 use tin_cloak_measure::measuring::board::{Board, BoardPair, BoardPose};
 use tin_cloak_measure::measuring::cell::Cell;
-use tin_cloak_testkit::wearing_bound;
+use tin_cloak_testkit::wearing_coarse_bound;
 use tin_cloak_workshop::{
     held_back, Against, BindingStep, Chosen, HeldBack, MeansKind, MendOptions, MendingStep, Method, Step,
     TrialChange, TrialStep,
@@ -21,7 +21,7 @@ fn push(combined: usize) -> Step {
 /// What is tried stays as it is, and the push goes by more than it: something else comes out.
 #[test]
 fn a_push_for_combined_poses_leaves_what_is_tried_as_it_is() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let plan = bench.room().state.plan.clone();
     let said = bench.run(push(6));
     assert!(said.ends_with("for 6 combined poses too"), "{said}");
@@ -37,7 +37,7 @@ fn a_push_for_combined_poses_leaves_what_is_tried_as_it_is() {
 /// No pose that is held back is one that is tried, or one that mends are made for.
 #[test]
 fn what_is_held_back_is_not_tried() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     for (poses, seed) in [(0, 1), (20, 911), (20, 5)] {
         bench.run(Step::Trial(TrialStep::ChangeTrials { change: TrialChange::Combined { poses, seed } }));
         let room = bench.room();
@@ -52,7 +52,7 @@ fn what_is_held_back_is_not_tried() {
 /// told with each step.
 #[test]
 fn a_plan_binds_by_what_measures_best() {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     bench.try_no_clips();
     let plan = bench.planned(&[MeansKind::Bind, MeansKind::Beneath]);
     let tried: Vec<_> = plan.steps.iter().chain(&plan.no_help).collect();

@@ -1,7 +1,7 @@
 //! Hiding what nobody sees of the body: whose it is, what is measured and handed over, and when it comes back.
 
 use std::sync::Arc;
-use tin_cloak_testkit::wearing;
+use tin_cloak_testkit::{wearing, wearing_coarse};
 use tin_cloak_workshop::HideOfRoom;
 use tin_cloak_workshop::{
     export_glb, read, Board, Chosen, Companions, Dress, HideOptions, IntakeStep, MendingStep, PieceKind,
@@ -84,7 +84,7 @@ fn what_pieces_hide_is_theirs_and_goes_with_them() {
 /// What is left of a body once faces are hidden is an island that a cloak may cross: it has not come out for that.
 #[test]
 fn what_is_left_of_a_leg_is_no_part_that_came_out() {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Mixed }));
     bench.bind_all();
     bench.try_no_clips();
@@ -97,7 +97,7 @@ fn what_is_left_of_a_leg_is_no_part_that_came_out() {
 
 #[test]
 fn what_is_worn_beneath_is_hidden_too_and_what_only_shows_as_it_is_through() {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("oilskin coat", 3)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("quilted tunic", 2), ("oilskin coat", 3)]);
     bench.run(Step::Intake(IntakeStep::CureAll));
     bench.bind_all();
     bench.try_no_clips();

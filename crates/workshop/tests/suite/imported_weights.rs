@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
-use tin_cloak_testkit::{wardrobe, wearing, Bench};
+use tin_cloak_testkit::{wardrobe, wearing_coarse, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::skeleton::Skeleton;
 use tin_cloak_workshop::core::trial::{JointRange, FREE};
@@ -20,7 +20,8 @@ fn named(name: &str) -> NamedFile {
 
 /// Cloth, a plate and a lantern with a joint of its own, bound and cleaned.
 fn worn() -> Bench {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("tin breastplate", 3), ("lantern", 4)]);
+    let bench =
+        wearing_coarse(&[("breeches", 1), ("quilted tunic", 2), ("tin breastplate", 3), ("lantern", 4)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Stiff }));
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 4, kind: PieceKind::Stiff }));
     bench.bind_all();
@@ -166,7 +167,7 @@ fn strange(off: bool) -> Vec<u8> {
 }
 
 fn put_on(bytes: &[u8]) -> Bench {
-    let bench = wearing(&[]);
+    let bench = wearing_coarse(&[]);
     let asset = bench.shop.bring_in("strange.glb", bytes, &Companions::new()).unwrap()[0].id;
     bench.shop.sort(asset, AssetRole::Piece).unwrap();
     bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 use std::time::Duration;
-use tin_cloak_testkit::{wearing, wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_coarse, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
     measured_afresh, BindingStep, Board, BrushStroke, Chosen, Clean, EaseOptions, IntakeStep, PieceKind,
@@ -11,7 +11,7 @@ use tin_cloak_workshop::{
 
 /// Cloth, cloth over it, and a plate of two walls over both.
 fn three_layers() -> Bench {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("tin breastplate", 3)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("quilted tunic", 2), ("tin breastplate", 3)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Stiff }));
     bench.bind_all();
     bench
@@ -118,7 +118,7 @@ fn a_step_measures_only_the_rows_it_touched_and_undo_redo_compare_and_restart_no
 
 #[test]
 fn a_piece_that_changes_its_layer_is_measured_as_what_it_is_now() {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     assert!(bench.board().deepest_mm() > 0.5);
     // Beside the tunic, over it, beneath it; then the tunic beside the breeches, and over them again.
     for (piece, layer) in [(1, 2), (1, 3), (1, 1), (2, 1), (2, 2)] {

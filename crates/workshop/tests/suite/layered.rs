@@ -2,7 +2,7 @@
 //! piece, with what must hold after each.
 
 use std::fmt::Write;
-use tin_cloak_testkit::{wearing, Bench};
+use tin_cloak_testkit::{wearing_coarse, Bench};
 use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::clearance::stiffness_error;
@@ -22,8 +22,12 @@ const BUTTONS: u32 = 4;
 
 /// One of each kind, bound: cloth, a stiff plate with two walls, a cloak with stiff scales, buttons.
 fn one_of_each() -> Bench {
-    let bench =
-        wearing(&[("quilted tunic", 1), ("tin breastplate", 2), ("scale cloak", 3), ("coat buttons", 4)]);
+    let bench = wearing_coarse(&[
+        ("quilted tunic", 1),
+        ("tin breastplate", 2),
+        ("scale cloak", 3),
+        ("coat buttons", 4),
+    ]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: PLATE, kind: PieceKind::Stiff }));
     bench.run(Step::Intake(IntakeStep::SetKind { piece: CLOAK, kind: PieceKind::Mixed }));
     bench.run(Step::Intake(IntakeStep::SetKind { piece: BUTTONS, kind: PieceKind::Stiff }));

@@ -1,6 +1,6 @@
 //! What is chosen is moved by hand: at rest, faded, mirrored, in a pose, in a shape; shown before as it is then.
 
-use tin_cloak_testkit::{wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mesh::vertex_normals;
 use tin_cloak_workshop::BrushViewOfRoom;
@@ -40,7 +40,7 @@ fn moves(before: &[Vec3], after: &[Vec3]) -> Vec<Vec3> {
 
 #[test]
 fn what_is_chosen_goes_and_what_is_about_it_less_and_less() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let (rest, vertex) = (bench.rest(TUNIC), at_the_side(&bench));
     let chosen = around(vertex, 40.0);
     let up = MoveOptions { shift_mm: [0.0, 10.0, 0.0], fade_mm: 60.0, ..MoveOptions::default() };
@@ -101,7 +101,7 @@ fn what_is_chosen_goes_and_what_is_about_it_less_and_less() {
 
 #[test]
 fn in_a_pose_it_goes_as_the_pose_shows_it_and_into_a_corrective_rest_stays() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let (rest, vertex) = (bench.rest(TUNIC), at_the_side(&bench));
     let pose = bench.room().trials.trials.iter().position(|t| t.name == "squat").unwrap();
     let in_pose = Some(StrokePose { pose, ..StrokePose::default() });

@@ -1,13 +1,14 @@
 //! The board, the snag cards and the maps tell of the same vertices.
 
-use tin_cloak_testkit::wearing;
+use tin_cloak_testkit::wearing_coarse;
 use tin_cloak_workshop::SnagCardsOfRoom;
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{IntakeStep, MapKind, PieceKind, Step, ViewRequest};
 
 #[test]
 fn board_cards_and_maps_tell_of_the_same_vertices() {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("tin breastplate", 3), ("scale cloak", 4)]);
+    let bench =
+        wearing_coarse(&[("breeches", 1), ("quilted tunic", 2), ("tin breastplate", 3), ("scale cloak", 4)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Stiff }));
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 4, kind: PieceKind::Mixed }));
     bench.bind_all();

@@ -1,6 +1,6 @@
 //! What was done to one side by hand is done to the other: within a piece, and from one piece to its pair.
 
-use tin_cloak_testkit::{wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::{
@@ -47,7 +47,7 @@ fn weight(bench: &Bench, piece: u32, vertex: usize, joint: &str) -> f32 {
 
 #[test]
 fn the_right_of_a_piece_gets_the_shape_and_the_weights_of_its_left() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let (came, vertex) = (bench.rest(TUNIC), leftmost(&bench, TUNIC) as usize);
     let plane = bench.room().dress.body.plane();
     let image = |p: Vec3| Vec3::new(2.0 * plane - p.x, p.y, p.z);
@@ -97,7 +97,7 @@ fn the_right_of_a_piece_gets_the_shape_and_the_weights_of_its_left() {
 
 #[test]
 fn a_piece_gets_what_was_done_to_its_pair() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let bring = tin_cloak_testkit::wardrobe().iter().find(|f| f.name == "left pauldron.glb");
     let file = bring.expect("the demo has a pauldron");
     let asset = bench.shop.bring_in(file.name, &file.bytes, &Default::default()).unwrap()[0].id;
@@ -122,7 +122,7 @@ fn a_piece_gets_what_was_done_to_its_pair() {
 /// Moved as a whole it is the same piece elsewhere: only what was done besides is given.
 #[test]
 fn a_piece_that_was_placed_gives_what_was_done_to_it_besides() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let options = tin_cloak_workshop::PlaceOptions {
         shift_mm: [0.0, 25.0, 10.0],
         turn_degrees: [3.0, 0.0, 0.0],
@@ -153,7 +153,7 @@ fn a_piece_that_was_placed_gives_what_was_done_to_it_besides() {
 
 #[test]
 fn what_cannot_be_given_is_refused() {
-    let bench = wearing_bound(&[("quilted tunic", 1), ("boots", 2)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1), ("boots", 2)]);
     let nothing = OtherSide { from: TUNIC, from_left: true, shape: false, weights: false };
     assert!(bench.refused(given(TUNIC, nothing)).contains("nothing would be given"));
     assert!(bench.refused(given(TUNIC, both(99, true))).contains("piece"));

@@ -1,6 +1,6 @@
 //! What was made of something that has changed since: told after the step that changed it, and as long as it is so.
 
-use tin_cloak_testkit::{wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::seat::Stroke;
 use tin_cloak_workshop::{
     BindingStep, BrushStroke, Chosen, Clean, HandAmount, HandChange, HandRest, HideOptions, MendingStep,
@@ -11,7 +11,7 @@ const BREECHES: u32 = 1;
 const TUNIC: u32 = 2;
 
 fn dressed() -> Bench {
-    wearing_bound(&[("breeches", 1), ("quilted tunic", 2)])
+    wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)])
 }
 
 fn pull(piece: u32, dab: u32) -> Step {

@@ -1,6 +1,6 @@
 //! What is kept of a piece under a name goes out with it, comes in again, and says what may move.
 
-use tin_cloak_testkit::{wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::{
     export_glb, read, BindingStep, Companions, DressedFile, HideOptions, MendOptions, MendingStep, NamedFile,
@@ -33,7 +33,7 @@ fn upper_half(bench: &Bench, piece: u32) -> Vec<u32> {
 
 #[test]
 fn patches_go_out_with_a_piece_and_come_in_again() {
-    let bench = wearing_bound(&[("quilted tunic", 1), ("oilskin coat", 3)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1), ("oilskin coat", 3)]);
     let yoke = upper_half(&bench, TUNIC);
     keep(&bench, TUNIC, "yoke", yoke.clone());
     keep(&bench, TUNIC, "one place", vec![7]);
@@ -58,7 +58,7 @@ fn patches_go_out_with_a_piece_and_come_in_again() {
 /// What is left out of a mesh takes its vertices out of what names them.
 #[test]
 fn a_patch_of_what_is_hidden_keeps_what_is_left() {
-    let bench = wearing_bound(&[("quilted tunic", 1), ("oilskin coat", 3)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1), ("oilskin coat", 3)]);
     let count = bench.rest(TUNIC).len() as u32;
     keep(&bench, TUNIC, "all", (0..count).collect());
     bench.run(Step::Mending(MendingStep::Hide { options: HideOptions::default() }));
@@ -71,7 +71,7 @@ fn a_patch_of_what_is_hidden_keeps_what_is_left() {
 
 #[test]
 fn only_what_a_patch_names_is_pushed() {
-    let bench = wearing_bound(&[("quilted tunic", 1), ("oilskin coat", 3)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1), ("oilskin coat", 3)]);
     let (upper, whole) = (upper_half(&bench, TUNIC), bench.rest(TUNIC).len());
     keep(&bench, TUNIC, "yoke", upper.clone());
     keep(&bench, COAT, "yoke", upper_half(&bench, COAT));

@@ -1,6 +1,6 @@
 //! A plan of mending: made without changing anything, its figures those of a fresh measure, done step by step or whole.
 
-use tin_cloak_testkit::{wearing, wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_bound, wearing_coarse, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::{Companions, JobState, MeansKind, PieceKind, Plan, Step, TrialStep, Tried};
 
 /// What a reader can judge of a plan.
@@ -17,7 +17,7 @@ fn as_text(plan: &Plan) -> String {
 
 #[test]
 fn a_plan_says_what_each_step_brings_and_doing_it_brings_that() {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("quilted tunic", 2)]);
     let refused = bench.shop.make_plan(bench.fitting, Vec::new()).unwrap();
     assert!(matches!(bench.waited(refused), JobState::Failed(why) if why.contains("nothing is bound")));
     assert!(bench.shop.do_plan(bench.fitting).unwrap_err().to_string().contains("make one first"));
@@ -63,7 +63,7 @@ fn a_plan_says_what_each_step_brings_and_doing_it_brings_that() {
 
 #[test]
 fn a_plan_of_some_means_alone_stops_when_told() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let only = bench.planned(&[MeansKind::Hide, MeansKind::Leave]);
     let kinds: Vec<MeansKind> = only.steps.iter().chain(&only.no_help).map(|t| t.means.kind).collect();
     assert!(kinds.contains(&MeansKind::Hide), "{kinds:?}");
@@ -106,7 +106,7 @@ fn a_plan_that_is_stopped_keeps_what_helps_so_far() {
 /// Stopped while correctives are sought, a plan has those found by then; made again it seeks the rest, too.
 #[test]
 fn a_plan_that_is_stopped_among_correctives_keeps_those_found() {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     bench.try_no_clips();
     let before = bench.board().bad_cells();
     let job = bench.shop.make_plan(bench.fitting, vec![MeansKind::Corrective]).unwrap();
@@ -150,7 +150,7 @@ fn gaiter(bench: &Bench) -> String {
 
 #[test]
 fn cloth_that_is_too_coarse_to_bend_is_offered_rows() {
-    let bench = wearing(&[]);
+    let bench = wearing_coarse(&[]);
     let (file, none) = (gaiter(&bench), Companions::new());
     let asset = bench.shop.bring_in("gaiter.obj", file.as_bytes(), &none).unwrap()[0].id;
     bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());

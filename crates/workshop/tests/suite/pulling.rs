@@ -1,6 +1,6 @@
 //! Limbs pulled by hand: what follows are turns by hand within the ranges.
 
-use tin_cloak_testkit::wearing;
+use tin_cloak_testkit::wearing_coarse;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::trial::{Humanoid, MotionRanges};
@@ -20,7 +20,7 @@ fn place(room: &Room, pose: usize, turns: &[Turn], joint: JointId) -> Vec3 {
 
 #[test]
 fn a_hand_follows_and_the_elbow_keeps_to_its_range() {
-    let room = wearing(&[]).room();
+    let room = wearing_coarse(&[]).room();
     let skeleton = &room.dress.body.skeleton;
     let (person, ranges) = (Humanoid::find(skeleton), MotionRanges::new(skeleton));
     let (hand, elbow) = (person.left.hand.unwrap(), person.left.lower_arm.unwrap());
@@ -41,7 +41,7 @@ fn a_hand_follows_and_the_elbow_keeps_to_its_range() {
 
 #[test]
 fn feet_stay_where_they_are_when_the_hips_go_down() {
-    let room = wearing(&[]).room();
+    let room = wearing_coarse(&[]).room();
     let person = Humanoid::find(&room.dress.body.skeleton);
     let hips = person.hips.unwrap();
     let turns = room.pulled(0, &[], pull(hips, [40.0, -180.0, 0.0])).unwrap();
@@ -59,7 +59,7 @@ fn feet_stay_where_they_are_when_the_hips_go_down() {
 
 #[test]
 fn both_sides_are_pulled_as_in_a_mirror_and_what_is_no_limb_is_refused() {
-    let room = wearing(&[]).room();
+    let room = wearing_coarse(&[]).room();
     let skeleton = &room.dress.body.skeleton;
     let person = Humanoid::find(skeleton);
     let hand = person.left.hand.unwrap();

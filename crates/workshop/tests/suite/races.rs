@@ -2,7 +2,7 @@
 
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
-use tin_cloak_testkit::{wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_coarse_bound, Bench};
 use tin_cloak_workshop::ViewOfRoom;
 use tin_cloak_workshop::{
     measured_afresh, BindingStep, Chosen, Clean, MapKind, PieceKind, Step, ViewRequest, Workshop,
@@ -15,7 +15,7 @@ fn smooth(piece: u32, strength: f32) -> Step {
 }
 
 fn bound() -> Bench {
-    wearing_bound(&[("breeches", 1), ("quilted tunic", 2)])
+    wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)])
 }
 
 fn settled(bench: &Bench) {

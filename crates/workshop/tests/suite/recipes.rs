@@ -2,7 +2,7 @@
 //! kept bindings.
 
 use std::fmt::Write;
-use tin_cloak_testkit::{wearing, wearing_bound, Bench};
+use tin_cloak_testkit::{wearing, wearing_coarse, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::bind::sides::BodySide;
 use tin_cloak_workshop::core::clearance::stiffness_error;
 use tin_cloak_workshop::core::glam::Vec3;
@@ -52,7 +52,7 @@ fn astray(bench: &Bench, piece: u32) -> f32 {
 
 #[test]
 fn every_step_says_what_it_did() {
-    let bench = wearing(&[("breeches", 1), ("lantern", 2), ("oil hose", 3)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("lantern", 2), ("oil hose", 3)]);
     let mut said = String::new();
     let mut run = |step: Step| {
         let sentence = bench.run(step);
@@ -87,7 +87,7 @@ fn every_step_says_what_it_did() {
 
 #[test]
 fn sides_are_kept_apart_and_parts_of_a_source_are_all_there_is() {
-    let bench = wearing_bound(&[("breeches", 1), ("boots", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("boots", 2)]);
     assert!(astray(&bench, 1) > 0.5, "at the crotch each side takes from the other");
     bench.run(choose(1, BindOptions { apart_mm: Some(5.0), ..by(Method::Surface) }));
     assert_eq!(astray(&bench, 1), 0.0);
@@ -116,7 +116,7 @@ fn sides_are_kept_apart_and_parts_of_a_source_are_all_there_is() {
 
 #[test]
 fn what_was_matched_and_what_was_filled_shows() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let request = ViewRequest { map: MapKind::Matched, ..ViewRequest::default() };
     let filled = |bench: &Bench| -> usize {
         let bound = bench.piece(1).bound.unwrap();
@@ -135,7 +135,7 @@ fn what_was_matched_and_what_was_filled_shows() {
 
 #[test]
 fn joints_come_with_a_piece_and_go_out_as_one_skeleton() {
-    let bench = wearing(&[("lantern", 1), ("left pauldron", 2)]);
+    let bench = wearing_coarse(&[("lantern", 1), ("left pauldron", 2)]);
     assert!(
         bench.open().effect().notes[0].contains("brings the joint pauldron_hinge_left under upper_arm_left")
     );
@@ -182,7 +182,7 @@ fn joints_come_with_a_piece_and_go_out_as_one_skeleton() {
 
 #[test]
 fn a_joint_given_to_cloth_takes_what_is_near_and_leaves_it_to_its_parent() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let before = bench.piece(1).bound.unwrap().skin.clone();
     bench.run(Step::Binding(BindingStep::AddJoint { joint: swing("flap", 1, Vec3::new(0.0, 0.85, 0.13)) }));
     let skeleton = bench.room().dress.body.skeleton.clone();
@@ -257,7 +257,7 @@ fn coat_and_tunic_hang_smooth_in_a_cage() {
 
 #[test]
 fn a_cage_carries_its_pieces_and_is_not_worn() {
-    let bench = wearing(&[("quilted tunic", 1), ("breeches", 2)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1), ("breeches", 2)]);
     bench.run(Step::Binding(BindingStep::MakeCage { pieces: vec![1], offset_mm: 15.0, cell_mm: 20.0 }));
     assert!(bench
         .refused(Step::Binding(BindingStep::Bind { pieces: vec![1] }))
@@ -296,7 +296,7 @@ fn a_cage_carries_its_pieces_and_is_not_worn() {
 
 #[test]
 fn a_binding_is_kept_for_the_next_piece_of_its_sort() {
-    let bench = wearing(&[("quilted tunic", 1), ("boots", 1)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1), ("boots", 1)]);
     let shop = &bench.shop;
     assert!(shop.keep_template(bench.fitting, 1, "tunics").is_err(), "it is not bound");
     bench.bind_all();
@@ -347,7 +347,7 @@ fn the_bodys_own_surface_a_little_further_out_gets_its_weights_back() {
 
 #[test]
 fn what_was_said_of_a_place_stays_with_it_when_faces_are_left_out() {
-    let bench = wearing(&[("tin breastplate", 1)]);
+    let bench = wearing_coarse(&[("tin breastplate", 1)]);
     let vertex = 4785;
     let place = bench.rest(1)[vertex as usize];
     bench.run(Step::Binding(BindingStep::MarkSide {

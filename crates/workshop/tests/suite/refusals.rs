@@ -1,6 +1,6 @@
 //! What cannot be done is refused in one sentence that says what would help, and nothing is lost by it.
 
-use tin_cloak_testkit::{testdata, wardrobe, wearing_bound, Bench};
+use tin_cloak_testkit::{testdata, wardrobe, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::mesh::crossed_by_row;
 use tin_cloak_workshop::{
     BindingStep, BodyPart, Chosen, Companions, DressedFile, IntakeStep, MendingStep, NamedFile, Pick,
@@ -30,7 +30,7 @@ fn rows_at(vertices: Vec<u32>, along: RowsAlong) -> Step {
 
 #[test]
 fn intake_refuses_what_cannot_come_in() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let body = bench.room().state.body.clone();
     let part = |mesh: &str| BodyPart { mesh: mesh.to_owned(), shells: None };
     let (file, file_name) = (body.file.clone(), body.file_name.clone());
@@ -61,7 +61,7 @@ fn intake_refuses_what_cannot_come_in() {
 /// A piece that has rows can be given no new hole: rows go by faces that would be gone.
 #[test]
 fn rows_go_across_edges_that_are_there() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let piece = bench.piece(TUNIC);
     let edges = &piece.topology.edges;
     let far = (piece.rest.len() - 1) as u32;
@@ -82,7 +82,7 @@ fn rows_go_across_edges_that_are_there() {
 
 #[test]
 fn seating_and_mending_refuse_with_what_would_help() {
-    let bench = wearing_bound(&[("quilted tunic", 1), ("oilskin coat", 3)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1), ("oilskin coat", 3)]);
     let turn = |from_degrees, full_degrees| {
         let name = "elbow".to_owned();
         Step::Mending(MendingStep::TurnCorrective { name, from_degrees, full_degrees })
@@ -108,7 +108,7 @@ fn seating_and_mending_refuse_with_what_would_help() {
 /// A body that has no shapes has none that pieces could follow.
 #[test]
 fn no_shapes_can_be_followed_on_a_body_without() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let read = |name: &str| std::fs::read(testdata(&format!("open-human/{name}"))).unwrap();
     let bring = |name: &str| bench.shop.bring_in(name, &read(name), &Companions::new()).unwrap()[0].id;
     let human = bench.shop.begin("Human", bring("body.glb")).unwrap();
@@ -127,7 +127,7 @@ fn no_shapes_can_be_followed_on_a_body_without() {
 /// A mesh is not a motion, whoever asks.
 #[test]
 fn a_mesh_is_tried_as_no_motion_and_a_body_alone_is_no_outfit() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let mesh = bench.shop.assets().unwrap().into_iter().find(|a| a.role == "piece").unwrap().id;
     let said = bench.shop.motion_step(mesh).unwrap_err().to_string();
     assert!(said.contains("a mesh is not a motion"), "{said}");

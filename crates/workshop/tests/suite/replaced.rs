@@ -1,6 +1,6 @@
 //! A file that comes back corrected takes the place of the one a piece has: what was done stays.
 
-use tin_cloak_testkit::{wardrobe, wearing_bound, Bench};
+use tin_cloak_testkit::{coarse_wardrobe, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::{Chosen, Companions, IntakeStep, MoveOptions, SeatingStep, Step};
 
@@ -14,7 +14,7 @@ fn replaced(bench: &Bench, name: &str, bytes: &[u8]) -> String {
 
 /// The breeches, 10 mm further out,.
 fn moved_out() -> Bench {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let options = MoveOptions { off_mm: 10.0, ..MoveOptions::default() };
     let chosen = Chosen::Everything;
     let (in_pose, into_shape) = (None, None);
@@ -55,7 +55,7 @@ fn obj(bench: &Bench, finer: bool, change: impl Fn(Vec3) -> Vec3) -> Vec<u8> {
 fn the_same_file_again_changes_nothing() {
     let bench = moved_out();
     let (rest, bound) = (bench.rest(BREECHES), bench.piece(BREECHES).bound);
-    let file = wardrobe().iter().find(|f| f.name == "breeches.glb").unwrap();
+    let file = coarse_wardrobe().iter().find(|f| f.name == "breeches.glb").unwrap();
     let said = replaced(&bench, "breeches again.glb", &file.bytes);
     assert_eq!(said, "Replace the file of breeches: breeches.glb by breeches again.glb");
     assert_eq!(bench.rest(BREECHES), rest);

@@ -1,6 +1,6 @@
 //! Rows of vertices added to a piece: all that goes by its vertices has them, nothing that was there moves.
 
-use tin_cloak_testkit::wearing_bound;
+use tin_cloak_testkit::wearing_coarse_bound;
 use tin_cloak_workshop::core::deform::linear_blend;
 use tin_cloak_workshop::core::mesh::{crossed_by_row, Topology};
 use tin_cloak_workshop::{
@@ -11,7 +11,7 @@ const TUNIC: u32 = 1;
 
 #[test]
 fn a_row_is_added_across_an_edge_and_all_that_was_there_stays() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     bench.run(Step::Seating(SeatingStep::FollowShapes {
         pieces: Vec::new(),
         follow: true,
@@ -92,7 +92,7 @@ fn a_row_is_added_across_an_edge_and_all_that_was_there_stays() {
 /// Where on the edge, over how many edges, and on both sides.
 #[test]
 fn a_row_lies_where_it_is_wished_over_a_part_and_on_both_sides() {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let before = bench.piece(TUNIC);
     let plane = before.plane;
     // An edge of a sleeve: its row does not come to the other side.

@@ -2,7 +2,7 @@
 //! body, said otherwise, is bound and measured alike.
 
 use std::sync::Arc;
-use tin_cloak_testkit::wardrobe;
+use tin_cloak_testkit::coarse_wardrobe;
 use tin_cloak_workshop::core::skeleton::Skeleton;
 use tin_cloak_workshop::core::trial::{Clip, TrackValues};
 use tin_cloak_workshop::{
@@ -11,7 +11,7 @@ use tin_cloak_workshop::{
 };
 
 fn document(name: &str) -> Document {
-    let file = wardrobe().iter().find(|f| f.name == name).unwrap();
+    let file = coarse_wardrobe().iter().find(|f| f.name == name).unwrap();
     read(file.name, &file.bytes, &Companions::new()).unwrap()
 }
 

@@ -1,7 +1,7 @@
 //! A piece's own shapes: kept, worn, measured, moved with it, cut and handed over.
 
 use tin_cloak_formats::{write_glb, GlbPart, GlbScene, Look, MaterialRun, Materials};
-use tin_cloak_testkit::{wardrobe, wearing, wearing_bound, Bench};
+use tin_cloak_testkit::{wardrobe, wearing, wearing_coarse, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::deform::Morph;
 use tin_cloak_workshop::core::glam::{Mat4, Quat, Vec3};
 use tin_cloak_workshop::core::mesh::Mesh;
@@ -45,7 +45,7 @@ fn with_shapes(amounts: &[f32]) -> Vec<u8> {
 }
 
 fn put_on(bytes: &[u8]) -> Bench {
-    let bench = wearing(&[("breeches", 1)]);
+    let bench = wearing_coarse(&[("breeches", 1)]);
     let asset = bench.shop.bring_in("tunic.glb", bytes, &Companions::new()).unwrap()[0].id;
     bench.run(bench.shop.piece_step(asset, 2, PieceKind::Soft).unwrap());
     bench.bind_all();
@@ -161,7 +161,7 @@ fn a_seam_that_a_shape_opens_is_not_welded() {
     let part = MeshPart { mesh, ..MeshPart::default() };
     let shape = |name: &str, dense: &[Vec3]| Morph::from_dense(name.into(), dense);
     let shells = |shapes: &[Morph]| {
-        let bench = wearing(&[]);
+        let bench = wearing_coarse(&[]);
         let bytes = written(&part, shapes, &[]);
         let asset = bench.shop.bring_in("jacket.glb", &bytes, &Companions::new()).unwrap()[0].id;
         bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());
@@ -194,7 +194,7 @@ fn faces_without_area_are_left_out() {
     let faces = triangles.len();
     triangles.extend([[triangles[0][0], triangles[0][0], old], [triangles[0][1], old, old]]);
     let mesh = Mesh::new("tunic", positions, Vec::new(), triangles, Vec::new()).unwrap();
-    let bench = wearing(&[]);
+    let bench = wearing_coarse(&[]);
     let bytes = written(&MeshPart { mesh, ..MeshPart::default() }, &[], &[]);
     let asset = bench.shop.bring_in("tunic.glb", &bytes, &Companions::new()).unwrap()[0].id;
     bench.run(bench.shop.piece_step(asset, 1, PieceKind::Soft).unwrap());
@@ -264,7 +264,7 @@ fn all_in_one() -> (Vec<u8>, MeshPart) {
 #[test]
 fn a_piece_with_everything_goes_out_as_it_came() {
     let (bytes, came) = all_in_one();
-    let bench = wearing(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1)]);
     let asset = bench.shop.bring_in("pauldron.glb", &bytes, &Companions::new()).unwrap()[0].id;
     bench.shop.sort(asset, AssetRole::Piece).unwrap();
     bench.run(bench.shop.piece_step(asset, 2, PieceKind::Stiff).unwrap());
@@ -298,7 +298,7 @@ fn a_shape_goes_through_a_cut() {
     let flared: Vec<Vec3> = part.mesh.normals.iter().map(|n| *n * 0.004).collect();
     let bytes = written(&part, &[Morph::from_dense("flared".into(), &flared)], &[0.5]);
     for turned in [0.0, 30.0] {
-        let bench = wearing(&[]);
+        let bench = wearing_coarse(&[]);
         let asset = bench.shop.bring_in("plate.glb", &bytes, &Companions::new()).unwrap()[0].id;
         bench.run(bench.shop.piece_step(asset, 1, PieceKind::Stiff).unwrap());
         let options = PlaceOptions { turn_degrees: [0.0, turned, 0.0], ..PlaceOptions::NONE };
@@ -324,7 +324,7 @@ fn spots_in(bench: &Bench, group: &str) -> usize {
 
 #[test]
 fn pieces_follow_the_bodys_shapes_in_every_pose_and_file() {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     let plan = TrialPlan { body_shapes: true, ..bench.open().room.state.plan.clone() };
     bench.run(Step::Trial(TrialStep::Try { plan, said: "shapes too".to_owned() }));
     let before = spots_in(&bench, "stout");

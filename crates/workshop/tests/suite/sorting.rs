@@ -1,7 +1,7 @@
 //! Sorting, cures and hand work on the demo's own files, with known answers.
 
 use std::sync::Arc;
-use tin_cloak_testkit::{wardrobe, wearing, Bench};
+use tin_cloak_testkit::{wardrobe, wearing_coarse, Bench};
 use tin_cloak_workshop::core::glam::{Quat, Vec3};
 use tin_cloak_workshop::core::intake::{mirror_partner, Place, Up};
 use tin_cloak_workshop::core::seat::Stroke;
@@ -17,7 +17,7 @@ use tin_cloak_workshop::{
 
 #[test]
 fn layers_make_room_for_a_piece_put_between_them() {
-    let bench = wearing(&[("quilted tunic", 1), ("boots", 2), ("lantern", 3)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1), ("boots", 2), ("lantern", 3)]);
     let put = |piece, over| bench.run(Step::Intake(IntakeStep::PutOver { piece, over }));
     assert_eq!(put(3, Some(1)), "Put lantern over quilted tunic, on layer 2");
     assert_eq!(bench.layers(), [(1, 1), (2, 3), (3, 2)]);
@@ -40,7 +40,7 @@ fn layers_make_room_for_a_piece_put_between_them() {
 
 #[test]
 fn places_are_guessed_said_and_doubted() {
-    let bench = wearing(&[("quilted tunic", 1), ("boots", 1), ("tin breastplate", 2), ("lantern", 3)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1), ("boots", 1), ("tin breastplate", 2), ("lantern", 3)]);
     // The boots come filed under hands; the others are guessed.
     assert!(bench.found(2, "filed under hands, but seems to be worn on the feet").is_some());
     let place = |i: usize| bench.room().place_of(i);
@@ -63,7 +63,7 @@ fn places_are_guessed_said_and_doubted() {
 
 #[test]
 fn parts_of_a_mixed_piece_are_filed_one_by_one() {
-    let bench = wearing(&[("lantern", 1)]);
+    let bench = wearing_coarse(&[("lantern", 1)]);
     assert!(bench
         .refused(Step::Intake(IntakeStep::SetShell { piece: 1, shell: 8, stiff: true }))
         .contains("no part 8"));
@@ -80,7 +80,7 @@ fn parts_of_a_mixed_piece_are_filed_one_by_one() {
 
 #[test]
 fn a_thing_that_hangs_off_is_brought_near() {
-    let bench = wearing(&[("quilted tunic", 1), ("lantern", 2)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1), ("lantern", 2)]);
     assert!(bench.found(1, "comes nearer than").is_none());
     assert_eq!(bench.cure(2, "nothing of it comes nearer than"), "Place lantern; its weights stay");
     assert!(bench.found(2, "comes nearer than").is_none());
@@ -90,7 +90,7 @@ fn a_thing_that_hangs_off_is_brought_near() {
 
 #[test]
 fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
-    let bench = wearing(&[("quilted tunic", 1), ("tin breastplate", 2)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1), ("tin breastplate", 2)]);
     assert!(bench.found(1, "are hidden at rest by").is_none());
     let moved = PlaceOptions { shift_mm: [0.0, 0.0, 3.0], ..PlaceOptions::NONE };
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 2, kind: PieceKind::Stiff }));
@@ -118,7 +118,7 @@ fn faces_nobody_sees_are_left_out_with_shape_and_weights_kept() {
 
 #[test]
 fn a_copy_for_the_other_side_is_the_mirror_image() {
-    let bench = wearing(&[("lantern", 1)]);
+    let bench = wearing_coarse(&[("lantern", 1)]);
     let joints = vec!["upper_leg_left".to_owned(), "hips".to_owned()];
     bench.run(Step::Binding(BindingStep::ChooseJoints {
         piece: 1,
@@ -145,7 +145,7 @@ fn a_copy_for_the_other_side_is_the_mirror_image() {
 
 #[test]
 fn the_middle_of_a_piece_is_brought_to_a_joint() {
-    let bench = wearing(&[("lantern", 1)]);
+    let bench = wearing_coarse(&[("lantern", 1)]);
     let skeleton = &bench.room().dress.body.skeleton;
     let hand = skeleton.find("hand_left").unwrap();
     let options = PlaceOptions { shift_mm: [0.0, -100.0, 0.0], onto: Some(hand.0), ..PlaceOptions::NONE };
@@ -183,7 +183,7 @@ fn a_body_in_centimetres_on_its_back_is_cured_whole() {
 
     // Every trial pose, clips and shapes included, is the original's to a hundredth of a millimetre.
     let cured = bench.room();
-    let original = wearing(&[]).room();
+    let original = wearing_coarse(&[]).room();
     assert_eq!(cured.trials.trials.len(), original.trials.trials.len());
     for (a, b) in cured.trials.poses(&cured.dress.body).iter().zip(original.trials.poses(&wick)) {
         let (a, b) = (cured.dress.body.posed(&a.matrices, &a.amounts), wick.posed(&b.matrices, &b.amounts));
@@ -196,7 +196,7 @@ fn a_body_in_centimetres_on_its_back_is_cured_whole() {
 
 #[test]
 fn a_pose_set_by_hand_is_kept_on_both_sides_and_tried() {
-    let bench = wearing(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1)]);
     let skeleton = bench.room().dress.body.skeleton.clone();
     let arm = skeleton.find("upper_arm_left").unwrap();
     let partner = mirror_partner(&skeleton, arm).unwrap();
@@ -235,7 +235,7 @@ fn a_pose_set_by_hand_is_kept_on_both_sides_and_tried() {
 
 #[test]
 fn easing_under_the_brush_moves_only_what_is_there() {
-    let bench = wearing(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1)]);
     let rest = bench.rest(1);
     let side = (0..rest.len() as u32).find(|&v| rest[v as usize].x > 0.12).unwrap();
     let reach = Reach { radius_mm: 60.0, dabs: vec![side], mirrored: false };

@@ -1,7 +1,7 @@
 //! What is tried and how it counts, the snags tied over poses, and putting on and curing at once.
 
 use std::sync::Arc;
-use tin_cloak_testkit::{wardrobe, wearing, wearing_bound, Bench};
+use tin_cloak_testkit::{wardrobe, wearing_coarse, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::trial::{JointRange, MotionRanges, SwingAxis};
 use tin_cloak_workshop::{
     AtRandom, BindingStep, Board, Companions, CountRule, Counts, FollowWish, Frames, IntakeStep, PieceKind,
@@ -9,7 +9,7 @@ use tin_cloak_workshop::{
 };
 
 fn bench() -> Bench {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Mixed }));
     bench.bind_all();
     // What layers run into of themselves counts here, as it does where one says so.
@@ -163,7 +163,7 @@ fn snags_are_tied_over_poses_and_tell_what_the_board_tells() {
 /// One joint's weight raised in one spot: that joint is the first cause, by what it moves the spot.
 #[test]
 fn the_cause_is_the_joint_whose_weight_was_raised() {
-    let bench = wearing(&[("breeches", 1)]);
+    let bench = wearing_coarse(&[("breeches", 1)]);
     bench.run(Step::Binding(BindingStep::ChooseMethod {
         piece: 1,
         options: tin_cloak_workshop::BindOptions {
@@ -239,7 +239,7 @@ fn all_is_put_on_by_its_geometry_and_cured_without_loss_each_in_one_step() {
 
 #[test]
 fn shapes_that_poses_drive_are_off_and_pieces_taken_off_on_demand() {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("quilted tunic", 2), ("scale cloak", 3)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 3, kind: PieceKind::Mixed }));
     bench.bind_all();
     let plain = bench.board();
@@ -257,7 +257,7 @@ fn shapes_that_poses_drive_are_off_and_pieces_taken_off_on_demand() {
 
 #[test]
 fn poses_are_tried_on_the_way_to_them_on_demand() {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     let plain = bench.board();
     let more = try_it(&bench, TrialPlan { on_the_way: true, ..TrialPlan::default() });
     let named = |b: &Board, name: &str| b.poses.iter().position(|p| p.name == name);
@@ -279,7 +279,7 @@ fn poses_are_tried_on_the_way_to_them_on_demand() {
 #[test]
 fn what_hangs_lower_than_the_figure_stands_is_told_on_demand() {
     // As one with the chest.
-    let bench = wearing(&[("scale cloak", 1)]);
+    let bench = wearing_coarse(&[("scale cloak", 1)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 1, kind: PieceKind::Stiff }));
     // Its hem hangs 2 cm over the ground.
     let low = |bench: &Bench| bench.piece(1).rest.iter().map(|p| p.y).fold(f32::INFINITY, f32::min);
@@ -308,7 +308,7 @@ fn what_hangs_lower_than_the_figure_stands_is_told_on_demand() {
 /// Poses of an arm, a leg and the trunk at once are the same for a seed, and keep to the ranges that are set.
 #[test]
 fn combined_poses_keep_to_ranges() {
-    let bench = wearing(&[("breeches", 1)]);
+    let bench = wearing_coarse(&[("breeches", 1)]);
     let joint = "head".to_owned();
     let range = Some(JointRange { forward: [-5.0, 5.0], sideways: [-5.0, 5.0], turn: [-5.0, 5.0] });
     let tried = |bench: &Bench| -> Vec<Trial> {

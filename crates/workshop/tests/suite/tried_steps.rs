@@ -1,6 +1,6 @@
 //! Steps that are tried first: made, measured and shown, and nothing is changed.
 
-use tin_cloak_testkit::wearing_bound;
+use tin_cloak_testkit::wearing_coarse_bound;
 use tin_cloak_workshop::{
     Against, Chosen, JobState, MendOptions, MendingStep, RelaxOptions, SeatingStep, Step, ViewOfRoom,
     ViewRequest,
@@ -18,7 +18,7 @@ fn push(limit_mm: f32) -> Step {
 
 #[test]
 fn steps_are_tried_side_by_side_looked_at_and_one_is_done() {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     bench.try_no_clips();
     let (shop, fitting) = (&bench.shop, bench.fitting);
     let (rest, board, steps) = (bench.rest(2), bench.board(), bench.open().steps.len());

@@ -1,6 +1,6 @@
 //! The body drawn in under what is worn, cloth pushed against one thing alone, cloth relaxed.
 
-use tin_cloak_testkit::{wearing, wearing_bound, Bench};
+use tin_cloak_testkit::{wearing, wearing_bound, wearing_coarse, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::symmetry;
 use tin_cloak_workshop::core::query::Bvh;
@@ -98,7 +98,7 @@ fn the_body_is_drawn_in_where_nobody_sees_it_while_its_cover_is_worn() {
 /// A tunic that pokes through the coat over it: drawn in beneath it, and nowhere else.
 #[test]
 fn a_piece_is_drawn_in_under_what_is_worn_over_it_while_that_is_worn() {
-    let bench = wearing(&[("breeches", 1), ("quilted tunic", 2), ("oilskin coat", 3)]);
+    let bench = wearing_coarse(&[("breeches", 1), ("quilted tunic", 2), ("oilskin coat", 3)]);
     bench.run(Step::Intake(IntakeStep::CureAll));
     bench.bind_all();
     let [inner, outer] = [TUNIC, 3];
@@ -210,7 +210,7 @@ fn a_push_does_to_one_side_what_it_does_to_the_other_where_that_is_wished() {
 
 #[test]
 fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
-    let bench = wearing_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
     bench.try_no_clips();
     let push = |pieces: &[u32], against: Against| {
         Step::Mending(MendingStep::PushOut {
@@ -304,7 +304,7 @@ fn cloth_is_pushed_against_one_pair_and_relaxed_again() {
 /// mended when it is asked for, and counts no more than before.
 #[test]
 fn a_push_in_one_pose_is_of_that_pose_as_it_is_shown() {
-    let bench = wearing_bound(&[("breeches", 1)]);
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
     let room = bench.room();
     let pose = room.trials.trials.iter().position(|t| t.name == "squat").unwrap();
     let push = |turns: Vec<Turn>| {

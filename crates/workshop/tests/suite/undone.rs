@@ -1,7 +1,7 @@
 //! Undo and redo over any way that steps may be taken: a fitting is its steps, and nothing else.
 
 use proptest::prelude::{any, prop, prop_assert_eq, proptest, ProptestConfig, Strategy};
-use tin_cloak_testkit::{wearing, Bench};
+use tin_cloak_testkit::{wearing_coarse, Bench};
 use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{BindingStep, IntakeStep, PieceKind, PlaceOptions, SeatingStep, Step, TrialStep};
 
@@ -57,7 +57,7 @@ proptest! {
     /// A list of states beside the workshop: undo, redo and going back show what stood there, whatever was tried.
     #[test]
     fn what_is_shown_is_what_stood_there(acts in acts()) {
-        let bench = wearing(&[("quilted tunic", 1), ("oilskin coat", 3)]);
+        let bench = wearing_coarse(&[("quilted tunic", 1), ("oilskin coat", 3)]);
         let first = bench.open().fitting.cursor;
         let (mut stood, mut at) = (vec![state(&bench)], 0_usize);
         for act in acts {

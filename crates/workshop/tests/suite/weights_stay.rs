@@ -1,6 +1,6 @@
 //! What becomes of the weights of a bound piece that is moved, sized, mirrored or filed anew.
 
-use tin_cloak_testkit::{wearing, wearing_bound, Bench};
+use tin_cloak_testkit::{wearing_coarse, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::skin::Skin;
 use tin_cloak_workshop::core::JointId;
@@ -11,7 +11,7 @@ use tin_cloak_workshop::{
 
 /// The tunic, bound and smoothed in one place.
 fn cleaned() -> Bench {
-    let bench = wearing_bound(&[("quilted tunic", 1)]);
+    let bench = wearing_coarse_bound(&[("quilted tunic", 1)]);
     let clean = Clean::Smooth { strength: 1.0, times: 4 };
     let chosen = Chosen::Around(Reach { radius_mm: 90.0, dabs: vec![400], mirrored: false });
     bench.run(Step::Binding(BindingStep::Clean { piece: 1, clean, chosen, locked: Vec::new() }));
@@ -89,7 +89,7 @@ fn filed_as_stiff_it_moves_as_one_and_filed_back_it_is_what_it_was() {
     bench.run(kind(PieceKind::Soft));
     assert_eq!(skin(&bench, 1), before);
     // Of what cannot be bound again the weights are taken off, and it is said why.
-    let bench = wearing(&[("quilted tunic", 1), ("breeches", 2)]);
+    let bench = wearing_coarse(&[("quilted tunic", 1), ("breeches", 2)]);
     bench.run(Step::Binding(BindingStep::Bind { pieces: vec![2] }));
     let takes = Takes::Pieces(vec![1]);
     let said = bench.run(Step::Binding(BindingStep::TakeFrom { piece: 2, takes, part: SourcePart::Whole }));
@@ -105,7 +105,7 @@ fn filed_as_stiff_it_moves_as_one_and_filed_back_it_is_what_it_was() {
 /// Faces left out carry along what was cleaned, and the part that another piece takes.
 #[test]
 fn what_goes_by_number_is_carried_through_a_cut() {
-    let bench = wearing(&[("tin breastplate", 1), ("lantern", 2)]);
+    let bench = wearing_coarse(&[("tin breastplate", 1), ("lantern", 2)]);
     bench.run(Step::Intake(IntakeStep::SetKind { piece: 1, kind: PieceKind::Soft }));
     bench.bind_all();
     let old = bench.piece(1);

@@ -336,7 +336,11 @@ pub async fn the_demos_fitting(draws: Draws) -> (Ends, Browser) {
 
 /// A copy of the kept demo served, and the fitting whose name has these words open in a browser.
 pub async fn a_demos_fitting(words: &str, draws: Draws) -> (Ends, Browser) {
-    let folder = tin_cloak_testkit::demo_data();
+    // Whole only where pictures are taken: what a story asks does not hang on how fine a mesh is.
+    let folder = match draws {
+        Draws::InFull => tin_cloak_testkit::demo_data(),
+        _ => tin_cloak_testkit::coarse_demo_data(),
+    };
     let (mut server, address) = serve(&["serve", "--data", folder.path().to_str().unwrap()]);
     server.1 = Some(folder);
     let browser = Browser::open(draws).await;
