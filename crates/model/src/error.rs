@@ -143,6 +143,10 @@ pub enum WorkshopError {
     NoSuchPatch { patch: String },
     #[error("that is no way to choose: numbers are at most 1000, a line has at most 2000 corners")]
     BadChoice,
+    #[error(
+        "what is chosen is no line that parts the cloth: choose a loop, or the way between two clicks, one vertex wide"
+    )]
+    NoLineChosen,
     #[error("a crease needs a line: click two places of the piece that are apart, one on either side")]
     BadLine,
     #[error("line {line} of the table: {why}; nothing was changed")]

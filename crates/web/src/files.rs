@@ -55,6 +55,7 @@ static FILES: &[(&str, ContentType, &[u8])] = &[
     file!("js/moving.js", JavaScript),
     file!("js/placing.js", JavaScript),
     file!("js/pull.js", JavaScript),
+    file!("js/range-here.js", JavaScript),
     file!("js/skeleton.js", JavaScript),
     file!("js/renderer.js", JavaScript),
     file!("js/scene.js", JavaScript),

@@ -16,7 +16,7 @@ use crate::mending_rows::{
 };
 use crate::piece_rows::{methods, piece_row, PieceRow};
 use crate::shelf::{asset_card, other_bodies, to_sort, AssetCard};
-use crate::snag_acts::{snag_acts, SnagAct};
+use crate::snag_acts::{snag_presses, SnagPress};
 use crate::trials::{CountsHere, PlanCard};
 use askama::Template;
 use rocket::http::Status;
@@ -491,7 +491,7 @@ struct Snags {
     /// How many smaller ones there are.
     more: usize,
     here: Option<CountsHere>,
-    acts: Vec<SnagAct>,
+    acts: Vec<SnagPress>,
     /// The piece whose vertices there can be chosen, and what they are to choosing, as JSON.
     choose: Option<u32>,
     what: &'static str,
@@ -532,7 +532,7 @@ async fn snags(shop: &Shop, id: i64, pose: usize, row: Option<usize>) -> Page {
         let hiding = hiding.iter().map(u32::to_string).collect::<Vec<_>>().join(",");
         let here = CountsHere::new(&room, pose, pair);
         let ids = pair.filter(|_| !cards.is_empty()).map(|p| p.ids);
-        let acts = ids.map_or_else(Vec::new, |ids| snag_acts(&room, ids, pose));
+        let acts = ids.map_or_else(Vec::new, |ids| snag_presses(&room, ids, pose));
         // Of a pair that which gives way at first: the outer one.
         let choose = ids.map(|ids| ids[0]).filter(|id| room.index_of(*id).is_some());
         let pose = room.trials.trials.get(pose).map_or(String::new(), |t| t.label());

@@ -1,4 +1,4 @@
-//! The skeleton in the viewport: where its joints are, and a limb that is pulled.
+//! The skeleton in the viewport: where its joints are, a limb that is pulled, a joint beside its range.
 
 use crate::answers::Refusal;
 use crate::blocking_pool::{look_aside, Shop};
@@ -6,7 +6,9 @@ use rocket::serde::json::Json;
 use rocket::{post, routes, Route};
 use serde::Deserialize;
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{JointPlacesOfRoom, Pull, PullingOfRoom, Turn, ViewRequest};
+use tin_cloak_workshop::{
+    JointPlacesOfRoom, Pull, PullingOfRoom, RangeHere, RangeHereOfRoom, Turn, ViewRequest,
+};
 
 /// A pose with turns by hand, and what is pulled in it.
 #[derive(Deserialize)]
@@ -30,6 +32,28 @@ async fn pull(shop: &Shop, id: i64, asked: Json<PullRequest>) -> Result<Json<Vec
     .await
 }
 
+/// A pose with turns by hand, and the joint that is asked about.
+#[derive(Deserialize)]
+struct RangeRequest {
+    pose: usize,
+    #[serde(default)]
+    turns: Vec<Turn>,
+    joint: u16,
+}
+
+/// How far a joint is turned, beside its range.
+#[post("/fitting/<id>/range-here", data = "<asked>")]
+async fn range_here(
+    shop: &Shop,
+    id: i64,
+    asked: Json<RangeRequest>,
+) -> Result<Json<Option<RangeHere>>, Refusal> {
+    look_aside(shop, move |shop| {
+        Ok(Json(shop.room(id, None)?.range_here(asked.pose, &asked.turns, asked.joint)?))
+    })
+    .await
+}
+
 /// The place of every joint in what is looked at, metres.
 #[post("/fitting/<id>/joint-places", data = "<asked>")]
 async fn joint_places(shop: &Shop, id: i64, asked: Json<ViewRequest>) -> Result<Json<Vec<Vec3>>, Refusal> {
@@ -37,5 +61,5 @@ async fn joint_places(shop: &Shop, id: i64, asked: Json<ViewRequest>) -> Result<
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![pull, joint_places]
+    routes![pull, joint_places, range_here]
 }

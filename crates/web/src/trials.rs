@@ -2,7 +2,7 @@
 
 use crate::answers::{page, Page, Refusal, Tell};
 use crate::blocking_pool::{aside, Shop};
-use crate::snag_acts::{snag_acts, verdict, SnagAct};
+use crate::snag_acts::{snag_presses, SnagPress};
 use crate::steps::changed_as;
 use askama::Template;
 use rocket::form::Form;
@@ -13,8 +13,8 @@ use rocket::{get, post, routes, FromForm, Request, Response, Route};
 use std::io::Cursor;
 use tin_cloak_workshop::core::trial::SwingAxis;
 use tin_cloak_workshop::{
-    AtRandom, BoardPair, CountRule, Counts, Frames, Room, Step, Sweep, Target, Trial, TrialChange, TrialPlan,
-    TrialStep, WorstSnag,
+    snag_verdict, AtRandom, BoardPair, CountRule, Counts, Frames, Room, Step, Sweep, Target, Trial,
+    TrialChange, TrialPlan, TrialStep, WorstSnag,
 };
 
 /// On the page, for each way to count its field's value and its words.
@@ -60,7 +60,7 @@ impl CountsHere {
             CountRow { what, step, words, counts: key, note }
         };
         let of_pose = plan.of_pose(&trial.group, &trial.name, trial.time);
-        let mut rows = vec![row("pose", trial.label(), of_pose, pose_target(trial))];
+        let mut rows = vec![row("pose", trial.label(), of_pose, trial.target())];
         let group = Target::Group { group: trial.group.clone() };
         let of_group = plan.counts.iter().find(|r| r.target == group).map_or(Counts::Counted, |r| r.counts);
         if !trial.is_rest() {
@@ -83,15 +83,6 @@ impl CountsHere {
 /// The step that changes one thing of the trials, as a form has it.
 fn step_json(change: TrialChange) -> String {
     serde_json::to_string(&Step::Trial(TrialStep::ChangeTrials { change })).unwrap_or_default()
-}
-
-/// Of a clip's frame that frame, else the pose by its name.
-fn pose_target(trial: &Trial) -> Target {
-    let group = trial.group.clone();
-    match trial.is_still {
-        true => Target::Pose { group, name: trial.name.clone() },
-        false => Target::Frames { group, from_s: trial.time, to_s: trial.time },
-    }
 }
 
 /// The whole plan, as the card shows it.
@@ -245,7 +236,7 @@ pub(crate) struct SnagRow {
     pub bars: Vec<(usize, String, f32, f32)>,
     /// `x,y,z` of the place and from where it is seen best.
     pub spot: String,
-    pub acts: Vec<SnagAct>,
+    pub acts: Vec<SnagPress>,
     /// The piece on which its vertices can be chosen, and what they are to choosing, as JSON.
     pub choose: Option<u32>,
     pub what: String,
@@ -265,7 +256,7 @@ impl SnagRow {
         };
         let bars = snag.depths_mm.iter().enumerate().filter(|d| *d.1 > 0.0).map(bar).collect();
         let spot = snag.card.point.iter().chain(&snag.card.look).map(|v| format!("{v:.4}"));
-        let (acts, verdict) = (snag_acts(room, snag.ids, snag.pose), verdict(&snag));
+        let (acts, verdict) = (snag_presses(room, snag.ids, snag.pose), snag_verdict(room, &snag));
         let choose = Some(snag.ids[0]).filter(|id| room.index_of(*id).is_some());
         let (what, spot) = (format!("{{\"snag\":{number}}}"), spot.collect::<Vec<_>>().join(","));
         Self { number, bars, spot, acts, choose, what, verdict, snag }

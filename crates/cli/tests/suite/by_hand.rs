@@ -36,7 +36,7 @@ async fn vertices_are_chosen_and_their_weights_changed_with_the_effect_in_sight(
 
     // By what matters: what the forearm moves by more than half; grown, shrunk, the other side too.
     b.value("document.querySelector('#what-choose').click()").await;
-    b.until(&format!("({COUNT}) > 300")).await;
+    b.until(&format!("({COUNT}) > 80")).await;
     let first = b.value(COUNT).await.as_u64().unwrap();
     b.press("[data-reshape=grow]").await;
     b.until(&format!("({COUNT}) > {first}")).await;

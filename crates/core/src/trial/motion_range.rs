@@ -45,6 +45,13 @@ impl JointRange {
         }
     }
 
+    /// By how many degrees angles (forward, sideways, turn) are further than this; 0 within it.
+    pub fn beyond(self, [forward, sideways, turn]: [f32; 3]) -> f32 {
+        let outside = |x: f32, [least, most]: [f32; 2]| (least - x).max(x - most);
+        let parts = [(forward, self.forward), (sideways, self.sideways), (turn, self.turn)];
+        parts.into_iter().map(|(x, range)| outside(x, range)).fold(0.0, f32::max)
+    }
+
     /// True when each is a range of finite degrees up to a half turn that holds some angle.
     pub fn makes_sense(&self) -> bool {
         let sane = |r: [f32; 2]| r[0] <= r[1] && r.iter().all(|x| x.is_finite() && x.abs() <= 180.0);

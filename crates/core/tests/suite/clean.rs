@@ -147,6 +147,31 @@ fn torn_vertices_are_found_and_filled_in() {
 }
 
 #[test]
+fn a_cluster_of_torn_vertices_is_found_whole() {
+    let mut sleeve = Sleeve::weighted(ramp);
+    let whole = sleeve.skin.clone();
+    let neighbours = &sleeve.topology.neighbours;
+    let mut cluster: Vec<u32> = vec![700];
+    for _ in 0..2 {
+        let more: Vec<u32> = cluster.iter().flat_map(|&v| neighbours.row(v as usize)).copied().collect();
+        cluster.extend(more);
+        cluster.sort_unstable();
+        cluster.dedup();
+    }
+    assert!(cluster.len() > 12);
+    let bad: Vec<usize> = cluster.iter().map(|&v| v as usize).collect();
+    sleeve.changed(&bad, &vec![(J(5), 1.0)]);
+    let found = torn_vertices(sleeve.bound());
+    assert!(cluster.iter().all(|v| found.contains(v)), "{found:?} of {cluster:?}");
+    assert!(found.len() <= cluster.len() * 2, "{} of {}", found.len(), cluster.len());
+    let mended = mend_torn(sleeve.bound(), &found).unwrap();
+    for v in 0..sleeve.positions.len() {
+        assert_eq!(weight(&mended, v, 5), 0.0);
+        assert!((weight(&mended, v, 2) - weight(&whole, v, 2)).abs() < 0.05);
+    }
+}
+
+#[test]
 fn an_island_of_weight_is_stray_and_a_second_region_is_not() {
     let mut sleeve = Sleeve::weighted(ramp);
     assert!(strays(sleeve.bound()).is_empty());

@@ -163,13 +163,13 @@ pub fn keep_to_ranges(body: &Body, said: &SaidRanges, set: &mut TrialSet) {
 }
 
 /// Joints of a clip's pose beyond their range by more than a degree, and by how much.
-fn excesses(ranges: &MotionRanges, trial: &Trial, limits: &[(JointId, JointRange)]) -> Vec<(JointId, f32)> {
-    let outside = |x: f32, [least, most]: [f32; 2]| (least - x).max(x - most);
+pub(super) fn excesses(
+    ranges: &MotionRanges,
+    trial: &Trial,
+    limits: &[(JointId, JointRange)],
+) -> Vec<(JointId, f32)> {
     let one = |&(joint, limit): &(JointId, JointRange)| {
-        let [forward, sideways, turn] = ranges.angles(joint, &trial.pose)?;
-        let by = outside(forward, limit.forward)
-            .max(outside(sideways, limit.sideways))
-            .max(outside(turn, limit.turn));
+        let by = limit.beyond(ranges.angles(joint, &trial.pose)?);
         (by > 1.0).then_some((joint, by))
     };
     limits.iter().filter_map(one).collect()

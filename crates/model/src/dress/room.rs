@@ -2,8 +2,8 @@
 
 use crate::dress::derived::{Derived, Weighed};
 use crate::dress::dressed::Dress;
-use crate::dress::motions::{range_row, used_by_clips, RangeRow, SaidRanges};
-use crate::dress::trials::TrialSet;
+use crate::dress::motions::{excesses, limits_of, range_row, used_by_clips, RangeRow, SaidRanges};
+use crate::dress::trials::{Trial, TrialSet};
 use crate::error::WorkshopError;
 use crate::state::fitting::{FittingState, PieceState};
 use crate::state::key::Key;
@@ -98,6 +98,15 @@ impl Room {
     pub fn range_of(&self, ranges: &MotionRanges, joint: JointId) -> Option<(RangeRow, Option<JointRange>)> {
         let row = range_row(ranges, &self.dress.body.skeleton, &SaidRanges::new(&self.state), joint)?;
         Some((row, used_by_clips(ranges, &self.trials, joint)))
+    }
+
+    /// Joints of a pose that is tried which are turned beyond their range by more than a degree, and by how many.
+    pub fn joints_beyond(&self, trial: &Trial) -> Vec<(String, f32)> {
+        let skeleton = &self.dress.body.skeleton;
+        let ranges = MotionRanges::new(skeleton);
+        let limits = limits_of(&ranges, skeleton, &SaidRanges::new(&self.state));
+        let named = |(joint, by): (JointId, f32)| (skeleton.names[joint.index()].clone(), by);
+        excesses(&ranges, trial, &limits).into_iter().map(named).collect()
     }
 
     /// Where a joint of a piece's own would be: at the vertex picked, else at its top in the middle.

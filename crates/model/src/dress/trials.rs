@@ -6,7 +6,7 @@ use crate::dress::figure_shapes::OwnShape;
 use crate::dress::motions::{range_row, SaidRanges};
 use crate::error::WorkshopError;
 use crate::state::fitting::KeptPose;
-use crate::state::trial_plan::{AtRandom, Frames, TrialPlan};
+use crate::state::trial_plan::{AtRandom, Frames, Target, TrialPlan};
 use std::collections::HashSet;
 use tin_cloak_core::deform::{driven_amounts, Morph};
 use tin_cloak_core::intake::mirror_partner;
@@ -54,6 +54,15 @@ pub const ON_THE_WAY: &str = "on the way";
 const ON_THE_WAY_AT: [(f32, &str); 2] = [(0.5, "half of"), (0.75, "three quarters of")];
 
 impl Trial {
+    /// What it is to how trials count: of a clip's frame that frame, else the pose by its name.
+    pub fn target(&self) -> Target {
+        let group = self.group.clone();
+        match self.is_still {
+            true => Target::Pose { group, name: self.name.clone() },
+            false => Target::Frames { group, from_s: self.time, to_s: self.time },
+        }
+    }
+
     /// A pose that is no frame of a clip.
     pub fn still(group: &str, name: String, pose: Pose) -> Self {
         let group = group.to_owned();

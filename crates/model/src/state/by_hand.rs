@@ -84,6 +84,8 @@ pub enum HandChange {
     Refill,
     /// From one joint to the next across the line between two vertices, over so much, millimetres.
     Crease { near: String, far: String, ends: [u32; 2], width_mm: f32, over: FoldsOver },
+    /// The same along each line of the vertices that are chosen: they are where it lies, not what it changes.
+    CreaseAlong { near: String, far: String, width_mm: f32, over: FoldsOver },
     /// Weights typed in: vertices with a weight for each of the joints.
     Table { joints: Vec<String>, rows: Vec<(u32, Vec<f32>)> },
     /// The same by places at rest, metres: each is for the nearest vertex, where that is near enough.
@@ -127,6 +129,9 @@ impl HandChange {
                 format!("{joint} from {first} to {second} on {name}")
             }
             Self::Refill => format!("Fill a part of {name} in from round about"),
+            Self::CreaseAlong { near, far, .. } => {
+                format!("A crease between {near} and {far} along what is chosen on {name}")
+            }
             Self::Crease { near, far, .. } => format!("A crease between {near} and {far} on {name}"),
             Self::Table { rows, .. } if rows.len() == 1 => {
                 format!("Type in the weights of a vertex of {name}")
@@ -144,7 +149,7 @@ impl HandChange {
             Self::Give { joint, .. } | Self::Gradient { joint, .. } => vec![joint],
             Self::TakenFrom { joint, .. } => joint.iter_mut().collect(),
             Self::Move { from, to, .. } | Self::Fade { from, to, .. } => vec![from, to],
-            Self::Crease { near, far, .. } => vec![near, far],
+            Self::Crease { near, far, .. } | Self::CreaseAlong { near, far, .. } => vec![near, far],
             Self::Smooth { joints, .. } | Self::Table { joints, .. } | Self::Placed { joints, .. } => {
                 joints.iter_mut().collect()
             }

@@ -4,8 +4,8 @@ use glam::Vec3;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 use tin_cloak_core::bind::by_hand::{
-    crease, exchange, fade, gains, give, give_each, gradient, harden, mean_of, refill, smooth_joints, tabled,
-    towards, Along, Amount, ByHand, Crease, Fade, Given, Gradient, Rest,
+    crease, crease_along, exchange, fade, gains, give, give_each, gradient, harden, mean_of, refill,
+    smooth_joints, tabled, towards, Along, Amount, ByHand, Crease, CreaseAlong, Fade, Given, Gradient, Rest,
 };
 use tin_cloak_core::bind::clean::{BoundMesh, Row};
 use tin_cloak_core::bind::BindError;
@@ -307,6 +307,19 @@ fn made(on: OnPiece, bound: BoundMesh, change: &HandChange, shares: &[f32]) -> M
             let plane = Crease::plane(piece.rest[ends[0]], piece.rest[ends[1]], up, towards);
             let (point, towards_far) = plane.ok_or(WorkshopError::BadLine)?;
             crease(bound, Crease { near, far, point, towards_far, width, over: *over }, shares)
+        }
+        HandChange::CreaseAlong { near, far, width_mm, over } => {
+            let (near, far) = (find(near)?, find(far)?);
+            let width = from_mm(sane(*width_mm, 500.0)?);
+            let is_line = |v: &u32| bound.chosen[*v as usize] && shares[*v as usize] >= 1.0;
+            let line: Vec<u32> = (0..piece.rest.len() as u32).filter(is_line).collect();
+            let all = vec![true; piece.rest.len()];
+            let made = crease_along(
+                BoundMesh { chosen: &all, ..bound },
+                CreaseAlong { near, far, width, over: *over },
+                &line,
+            );
+            made.transpose().ok_or(WorkshopError::NoLineChosen)?
         }
         HandChange::Table { joints, rows } => {
             let joints: Vec<JointId> = joints.iter().map(find).collect::<Result<_, _>>()?;

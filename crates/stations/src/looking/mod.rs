@@ -11,6 +11,7 @@ pub mod packed;
 pub mod picture;
 pub mod probe;
 pub mod pulling;
+pub mod range_here;
 pub mod regions;
 pub mod skinned;
 pub mod view;

@@ -11,6 +11,7 @@ pub mod means;
 pub mod more_poses;
 pub mod push_out;
 pub mod regressions;
+pub mod snag_acts;
 pub mod steps;
 pub mod tuck;
 pub mod unseen;

@@ -176,6 +176,10 @@ export class ByHand {
         return { taken_from: { part: number("taken-from"), share: amount, ...of } };
       }
       case "beneath": return { beneath: { share: amount, fade_mm: number("beneath-fade") } };
+      case "crease_along": {
+        const over = field("crease-over").value;
+        return { crease_along: { near: joint, far: other, width_mm: number("crease-width"), over } };
+      }
       case "crease": return this.creaseOf(joint, other);
       case "gradient": {
         const amounts = [number("gradient-from"), number("gradient-to")];

@@ -21,6 +21,7 @@ import { Measuring } from "./measuring.js";
 import { Picked } from "./picked.js";
 import { Player } from "./play.js";
 import { Pull } from "./pull.js";
+import { RangeHere } from "./range-here.js";
 import { Scene } from "./scene.js";
 import { Skeleton } from "./skeleton.js";
 import { released } from "./released.js";
@@ -52,6 +53,7 @@ const joints = new Joints((all) => {
   document.getElementById("legend-joint").textContent = joints.names[joints.joint];
   if (look.map === "weights") askView();
   byHand.markJoint();
+  rangeHere.look();
 });
 const work = new Work(() => refresh(), () => showPlan());
 const measuring = new Measuring(fitting, () => refreshBoard());
@@ -145,6 +147,7 @@ async function askView() {
     scene.applyShown();
     await compare.look(asked, facts.poses[asked.pose], joints.names[asked.joint]);
     if (skeleton.on) skeleton.look();
+    rangeHere.look();
     canvas.dataset.pose = asked.pose;
     canvas.dataset.map = asked.map;
   } finally {
@@ -237,6 +240,14 @@ async function followTried() {
 async function chooseSnag({ piece, what }) {
   choosing.usePiece(Number(piece));
   await choosing.setPicks([{ what: JSON.parse(what) }]);
+}
+
+// The same with the brush in hand, in the pose that is shown.
+async function brushSnag(named) {
+  await chooseSnag(named);
+  await goTo(2);
+  document.getElementById("brush-in-pose").checked = request().pose !== 0;
+  if (!brush.on) brush.toggle();
 }
 
 // One of them beside what there is, or what there is alone again.
@@ -377,6 +388,8 @@ document.body.addEventListener("click", (e) => {
   if (e.target.closest("#split-end")) endCompare();
   const named = e.target.closest(".choose-snag");
   if (named) chooseSnag(named.dataset);
+  const brushed = e.target.closest(".brush-snag");
+  if (brushed) brushSnag(brushed.dataset);
   const tried = e.target.closest(".see-tried");
   if (tried) seeTried(Number(tried.dataset.seq));
   if (e.target.closest("#joint-rest")) joints.oneBack();
@@ -494,6 +507,7 @@ async function probe(x, y) {
   const asked = { ...request(), ...scene.ray(x, y), hidden: scene.hiddenParts() };
   return postForJson(`/fitting/${fitting}/probe`, asked);
 }
+const rangeHere = new RangeHere(fitting, joints, request);
 const pull = new Pull(canvas, fitting, { scene, joints, request, probe, draw: () => drawPulled() });
 const skeleton = new Skeleton(canvas, fitting, {
   scene, joints, request, facts: () => facts.joints, isStill: () => player.running !== true,

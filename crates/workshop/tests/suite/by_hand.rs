@@ -528,3 +528,57 @@ fn weights_beneath_fade_beyond_what_is_chosen() {
     let why = bench.refused(change(1.0, 5000.0));
     assert!(why.contains("at most 500 mm wide"), "{why}");
 }
+
+/// A loop round the sleeve: what lies before it follows the upper arm, what lies beyond it the lower one.
+#[test]
+fn a_crease_goes_along_a_loop_that_is_chosen() {
+    let bench = tunic();
+    let piece = bench.piece(1);
+    let room = bench.room();
+    let joint = |name: &str| room.dress.body.skeleton.find(name).unwrap();
+    let (upper, lower) = (joint("upper_arm_left"), joint("lower_arm_left"));
+    let elbow = room.dress.body.skeleton.rest_positions()[lower.index()];
+    let by_distance = |v: &&u32| (piece.rest[**v as usize].distance(elbow) * 1e6) as u64;
+    let all: Vec<u32> = (0..piece.rest.len() as u32).collect();
+    let near = *all.iter().min_by_key(by_distance).unwrap();
+    let loop_of = |n: &u32| vec![Pick::add(What::Loop([near, *n]))];
+    let neighbours = piece.topology.neighbours.row(near as usize);
+    let ring = neighbours
+        .iter()
+        .map(loop_of)
+        .filter(|l| (20..60).contains(&count(&bench, l)))
+        .min_by_key(|l| count(&bench, l));
+    let ring = ring.expect("a loop goes round the sleeve");
+    let crease = HandChange::CreaseAlong {
+        near: "upper_arm_left".to_owned(),
+        far: "lower_arm_left".to_owned(),
+        width_mm: 10.0,
+        over: FoldsOver::Neither,
+    };
+    let said = bench.run(by_hand(crease.clone(), ring, &[]));
+    assert!(
+        said.contains("A crease between upper_arm_left and lower_arm_left along what is chosen"),
+        "{said}"
+    );
+    let bound = bench.piece(1).bound.clone().unwrap();
+    let axis = (room.dress.body.skeleton.rest_positions()[joint("hand_left").index()] - elbow).normalize();
+    let mut sides = [0, 0];
+    for v in 0..piece.rest.len() {
+        let far = (piece.rest[v] - piece.rest[near as usize]).dot(axis);
+        if piece.rest[v].distance(elbow) > 0.09 || !(0.012..0.02).contains(&far.abs()) {
+            continue;
+        }
+        let weight = |j| bound.skin.row(v).filter(|e| e.0 == j).map(|e| e.1).sum::<f32>();
+        let (of_upper, of_lower) = (weight(upper), weight(lower));
+        if of_upper + of_lower < 0.1 {
+            continue;
+        }
+        let share = of_lower / (of_upper + of_lower);
+        assert!(if far > 0.0 { share > 0.9 } else { share < 0.1 }, "{v}: {share} at {far}");
+        sides[usize::from(far > 0.0)] += 1;
+    }
+    assert!(sides[0] > 10 && sides[1] > 10, "{sides:?}");
+    // What is no line is refused.
+    let told = bench.refused(by_hand(crease, vec![Pick::add(What::Vertices(vec![near]))], &[]));
+    assert!(told.contains("no line that parts the cloth"), "{told}");
+}

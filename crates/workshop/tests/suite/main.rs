@@ -41,6 +41,7 @@ mod scaled;
 mod seating;
 mod shapes;
 mod sight;
+mod snag_acts;
 mod sorting;
 mod trials;
 mod tried_steps;

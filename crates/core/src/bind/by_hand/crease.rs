@@ -43,7 +43,18 @@ impl Crease {
         let normal = (b - a).cross(up).try_normalize()?;
         Some(((a + b) * 0.5, normal * normal.dot(towards).signum()))
     }
+}
 
+/// The joints of a crease, and how wide it is.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Fold {
+    pub near: JointId,
+    pub far: JointId,
+    pub width: f32,
+    pub over: FoldsOver,
+}
+
+impl Fold {
     /// The far joint's share so far beyond the line, metres.
     fn share(&self, beyond: f32) -> f32 {
         let begins = match self.over {
@@ -52,6 +63,39 @@ impl Crease {
             FoldsOver::Far => -1.0,
         };
         (beyond / self.width.max(1e-6) - begins).clamp(0.0, 1.0)
+    }
+
+    /// How much of it there is so far from the line: twice the width away it ends, over as much again.
+    fn ends(&self, beyond: f32) -> f32 {
+        (4.0 - beyond.abs() / self.width.max(1e-6)).clamp(0.0, 2.0) * 0.5
+    }
+
+    /// How far it reaches on either side, metres.
+    pub fn reach(&self) -> f32 {
+        self.width * 4.0
+    }
+
+    /// Shares what both joints have by how far `beyond` its line each vertex lies, metres.
+    pub fn made(
+        &self,
+        bound: BoundMesh,
+        beyond: impl Fn(usize) -> f32 + Sync,
+        shares: &[f32],
+    ) -> Result<ByHand, SkinError> {
+        let Fold { near, far, .. } = *self;
+        let shares: Vec<f32> = shares.iter().enumerate().map(|(v, s)| s * self.ends(beyond(v))).collect();
+        changed(bound, &shares, |v, row| {
+            let pool = weight_of(row, near) + weight_of(row, far);
+            if pool <= 0.0 || near == far {
+                return Outcome::Same;
+            }
+            if bound.locked[near.index()] || bound.locked[far.index()] {
+                return Outcome::Nowhere;
+            }
+            let t = self.share(beyond(v));
+            let others = row.iter().copied().filter(|e| e.0 != near && e.0 != far);
+            Outcome::Row(others.chain([(near, pool * (1.0 - t)), (far, pool * t)]).collect())
+        })
     }
 }
 
@@ -84,20 +128,7 @@ impl Crease {
 /// # Errors
 /// Never for weights that were normalised; see [`Skin::from_rows`](crate::skin::Skin::from_rows).
 pub fn crease(bound: BoundMesh, crease: Crease, shares: &[f32]) -> Result<ByHand, SkinError> {
-    let Crease { near, far, point, towards_far, width, .. } = crease;
+    let Crease { near, far, point, towards_far, width, over } = crease;
     let beyond = |v: usize| (bound.positions[v] - point).dot(towards_far);
-    let ends = |v: usize| (4.0 - beyond(v).abs() / width.max(1e-6)).clamp(0.0, 2.0) * 0.5;
-    let shares: Vec<f32> = shares.iter().enumerate().map(|(v, s)| s * ends(v)).collect();
-    changed(bound, &shares, |v, row| {
-        let pool = weight_of(row, near) + weight_of(row, far);
-        if pool <= 0.0 || near == far {
-            return Outcome::Same;
-        }
-        if bound.locked[near.index()] || bound.locked[far.index()] {
-            return Outcome::Nowhere;
-        }
-        let t = crease.share(beyond(v));
-        let others = row.iter().copied().filter(|e| e.0 != near && e.0 != far);
-        Outcome::Row(others.chain([(near, pool * (1.0 - t)), (far, pool * t)]).collect())
-    })
+    Fold { near, far, width, over }.made(bound, beyond, shares)
 }

@@ -5,6 +5,7 @@
 //! is named: in proportion, one joint, or its parent.
 
 mod crease;
+mod crease_along;
 mod fade;
 mod give;
 mod gradient;
@@ -13,6 +14,7 @@ mod soften;
 mod table;
 
 pub use crease::{crease, Crease, FoldsOver};
+pub use crease_along::{crease_along, CreaseAlong};
 pub use fade::{fade, Along, Fade, Profile};
 pub use give::{exchange, give, give_each, Amount, Given, Rest};
 pub use gradient::{gradient, Gradient};

@@ -5,6 +5,10 @@ use crate::bind::{fill, BindError, BindTarget, Match};
 use crate::skin::Skin;
 use rayon::prelude::*;
 
+/// So often what lies beside torn vertices is looked at again, with these filled in.
+const ROUNDS: usize = 12;
+/// One vertex of so many at most is torn in this way: more of them are meant, as a hard seam is.
+const MOST: usize = 40;
 /// Nothing that disagrees with its neighbours by less is torn, however smooth the rest is.
 const LEAST: f32 = 0.2;
 /// How many times the usual spread beyond the median is no accident.
@@ -13,7 +17,8 @@ const SPREADS: f32 = 12.0;
 /// Chosen vertices (ascending) whose weights are further from the mean of their neighbours' than
 /// twelve times the median absolute deviation beyond the median of the piece (Hampel, “The
 /// influence curve and its role in robust estimation”, 1974), and further than any neighbour's
-/// own: one bad vertex makes those round it look bad too, but less.
+/// own: one bad vertex makes those round it look bad too, but less. Of a cluster all are found: those inside agree
+/// with each other, until those at its edge are filled in from outside.
 ///
 /// ```
 /// use tin_cloak_core::bind::clean::{torn_vertices, BoundMesh};
@@ -32,14 +37,37 @@ const SPREADS: f32 = 12.0;
 /// # Ok::<(), tin_cloak_core::skin::SkinError>(())
 /// ```
 pub fn torn_vertices(bound: BoundMesh) -> Vec<u32> {
-    let all = 0..bound.positions.len();
-    let off: Vec<f32> =
-        all.clone().into_par_iter().with_min_len(256).map(|v| disagreement(&bound, v)).collect();
-    let middle = median(off.clone());
-    let spread = median(off.iter().map(|d| (d - middle).abs()).collect());
+    let all = disagreements(&bound);
+    let middle = median(all.clone());
+    let spread = median(all.iter().map(|d| (d - middle).abs()).collect());
     let bar = (middle + SPREADS * spread).max(LEAST);
+    let mut torn = peaks(&bound, &all, bar);
+    // Of several that lie together the worst hide the others: what disagrees once those are filled in is torn, too.
+    for _ in 0..ROUNDS {
+        let Some(skin) = (!torn.is_empty()).then(|| mend_torn(bound, &torn).ok()).flatten() else { break };
+        let mended = BoundMesh { skin: &skin, ..bound };
+        let is_torn = |v: &u32| torn.binary_search(v).is_ok();
+        let beside = |v: &u32| bound.topology.neighbours.row(*v as usize).iter().any(is_torn);
+        let more = peaks(&mended, &disagreements(&mended), bar);
+        let more: Vec<u32> = more.into_iter().filter(|v| !is_torn(v) && beside(v)).collect();
+        if more.is_empty() || (torn.len() + more.len()) * MOST > all.len() {
+            break;
+        }
+        torn.extend(more);
+        torn.sort_unstable();
+    }
+    torn
+}
+
+fn disagreements(bound: &BoundMesh) -> Vec<f32> {
+    (0..bound.positions.len()).into_par_iter().with_min_len(256).map(|v| disagreement(bound, v)).collect()
+}
+
+/// Chosen vertices that are off by more than the bar, and by no less than those about them.
+fn peaks(bound: &BoundMesh, off: &[f32], bar: f32) -> Vec<u32> {
     let peak = |v: usize| bound.topology.neighbours.row(v).iter().all(|&n| off[n as usize] <= off[v]);
-    all.filter(|&v| bound.chosen[v] && off[v] > bar && peak(v)).map(|v| v as u32).collect()
+    let is_one = |v: &usize| bound.chosen[*v] && off[*v] > bar && peak(*v);
+    (0..off.len()).filter(is_one).map(|v| v as u32).collect()
 }
 
 /// Half the sum of the differences to the neighbours' mean: 0 alike, 1 nothing in common.
