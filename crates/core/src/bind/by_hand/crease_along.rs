@@ -37,7 +37,8 @@ pub struct CreaseAlong {
 /// let chosen = vec![true; positions.len()];
 /// let bound =
 ///     BoundMesh { positions: &positions, topology, skin: &skin, chosen: &chosen, locked: &[false; 2], most: 4 };
-/// let ring: Vec<u32> = (0..positions.len() as u32).filter(|v| (positions[*v as usize].y - 0.2).abs() < 1e-4).collect();
+/// let on_ring = |v: &u32| (positions[*v as usize].y - 0.2).abs() < 1e-4;
+/// let ring: Vec<u32> = (0..positions.len() as u32).filter(on_ring).collect();
 /// let how = CreaseAlong { near: JointId(0), far: JointId(1), width: 0.02, over: FoldsOver::Neither };
 /// let far = crease_along(bound, how, &ring)?.expect("the ring parts the tube").skin.column(JointId(1));
 /// for (p, w) in positions.iter().zip(far).filter(|(p, _)| (p.y - 0.2).abs() < 0.035) {
