@@ -50,6 +50,8 @@ pub(crate) enum Command {
     Mend(Mend),
     /// Put the outfit of a dressed GLB on another body
     Wear(WearArgs),
+    /// Give pieces of a dressed GLB, or its body, the meshes of files that came back
+    Replace(ReplaceArgs),
     /// Put many outfits on many bodies, each job by itself
     Batch(BatchArgs),
     /// Write it, or some of its pieces, in another form
@@ -188,6 +190,25 @@ pub(crate) struct WearArgs {
     /// Which mesh of the dressed file is its body, when it is not marked
     #[arg(long, value_name = "NAME")]
     pub dressed_mesh: Option<String>,
+    /// Where to write a report (JSON)
+    #[arg(long, value_name = "FILE")]
+    pub report: Option<PathBuf>,
+}
+
+#[derive(Args)]
+pub(crate) struct ReplaceArgs {
+    /// A dressed body: one GLB with the body and its pieces
+    #[arg(value_name = "DRESSED.glb")]
+    pub dressed: PathBuf,
+    /// What is replaced, by its name, and the file whose mesh takes its place; may be given again
+    #[arg(long, value_name = "NAME=FILE", required = true)]
+    pub replace: Vec<String>,
+    /// Where to write the result (GLB)
+    #[arg(long, value_name = "FILE")]
+    pub out: PathBuf,
+    /// Which mesh of the dressed file is its body, when it is not marked
+    #[arg(long, value_name = "NAME")]
+    pub body_mesh: Option<String>,
     /// Where to write a report (JSON)
     #[arg(long, value_name = "FILE")]
     pub report: Option<PathBuf>,

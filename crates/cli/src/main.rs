@@ -6,6 +6,7 @@ mod batch;
 mod handover;
 mod many;
 mod progress;
+mod replace;
 mod serve;
 mod wear;
 
@@ -23,6 +24,7 @@ fn main() -> ExitCode {
         Command::Check(args) => batch::check(&args),
         Command::Mend(args) => batch::mend(&args),
         Command::Wear(args) => wear::wear(&args),
+        Command::Replace(args) => replace::replace(&args),
         Command::Batch(args) => many::batch(&args),
         Command::Export(args) => handover::export(&args),
         Command::Report(args) => handover::report(&args),

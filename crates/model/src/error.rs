@@ -33,6 +33,10 @@ pub enum WorkshopError {
         "“{piece}”: all that the new file has lies where faces were left out: leave that step out first"
     )]
     NothingNewLeft { piece: String },
+    #[error("something else is called “{name}”: pieces and the body each need a name of their own")]
+    NameTaken { name: String },
+    #[error("{file} is another body: {why}; bring it to the Shelf and put the outfit on it (Wear it on)")]
+    OtherBody { file: String, why: String },
     #[error("{file} is no job file: {why}")]
     BadJobs { file: String, why: String },
     #[error("{folder} has no rows of a batch: run `tin-cloak batch` into it first")]

@@ -46,6 +46,45 @@ impl Store {
         })
     }
 
+    /// A copy of a fitting with its steps up to `seq` (up to where it stands when none is named), standing at the last
+    /// of them. Blobs are shared.
+    ///
+    /// # Errors
+    /// When there is no such fitting or step.
+    pub fn copy_fitting(&self, fitting_id: i64, seq: Option<i64>, name: &str) -> Result<i64> {
+        self.write(|t| {
+            let seq = seq.map_or_else(|| Ok(fitting(t, fitting_id)?.cursor), Ok::<i64, StoreError>)?;
+            t.execute(
+                "INSERT INTO fittings (name, changed, cursor) VALUES (?1, ?2, ?3)",
+                params![name, now(), seq],
+            )?;
+            let id = t.last_insert_rowid();
+            t.execute(
+                "INSERT INTO steps (fitting, seq, step, sentence, effect, state, at, summary)
+                 SELECT ?1, seq, step, sentence, effect, state, at, summary FROM steps
+                 WHERE fitting = ?2 AND seq <= ?3",
+                params![id, fitting_id, seq],
+            )?;
+            let there = "SELECT count(*) FROM steps WHERE fitting = ?1 AND seq = ?2";
+            match t.query_row(there, params![id, seq], |r| r.get::<_, i64>(0))? {
+                0 => Err(StoreError::Missing { what: "step", id: seq.to_string() }),
+                _ => Ok(id),
+            }
+        })
+    }
+
+    /// Gives a fitting another name.
+    ///
+    /// # Errors
+    /// When it is not there.
+    pub fn rename_fitting(&self, id: i64, name: &str) -> Result<()> {
+        self.write(|t| {
+            fitting(t, id)?;
+            t.execute("UPDATE fittings SET name = ?2 WHERE id = ?1", params![id, name])?;
+            Ok(())
+        })
+    }
+
     /// All fittings, the last changed first.
     ///
     /// # Errors

@@ -126,8 +126,8 @@ impl Drawing {
     }
 }
 
-/// Width of the whole drawing.
-pub const WIDTH: f32 = 1252.0;
+/// Width of the whole drawing: that of a page of 1280, without its edges and the bar that scrolls it down.
+pub const WIDTH: f32 = 1236.0;
 const NAMES: f32 = 168.0;
 const TOP: f32 = 18.0;
 const GAP: f32 = 12.0;

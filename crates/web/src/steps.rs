@@ -5,7 +5,7 @@ use crate::blocking_pool::{aside, Shop};
 use askama::Template;
 use rocket::form::Form;
 use rocket::http::{ContentType, Header, Status};
-use rocket::response::{self, Responder};
+use rocket::response::{self, Redirect, Responder};
 use rocket::{get, post, routes, FromForm, FromFormField, Request, Response, Route};
 use std::io::Cursor;
 use std::sync::Arc;
@@ -165,6 +165,30 @@ async fn go_to(shop: &Shop, id: i64, seq: i64) -> Result<Tell, Refusal> {
     .await
 }
 
+/// A copy of the fitting as it was after a step: a second way on, beside the first.
+#[post("/fitting/<id>/copy/<seq>")]
+async fn copy(shop: &Shop, id: i64, seq: i64) -> Result<Redirect, Refusal> {
+    aside(shop, move |shop| {
+        let new = shop.copy(id, Some(seq))?;
+        Ok(Redirect::to(format!("/fitting/{new}")))
+    })
+    .await
+}
+
+#[derive(FromForm)]
+struct NameForm {
+    name: String,
+}
+
+#[post("/fitting/<id>/name", data = "<form>")]
+async fn rename(shop: &Shop, id: i64, form: Form<NameForm>) -> Result<Tell, Refusal> {
+    aside(shop, move |shop| {
+        shop.rename(id, &form.name)?;
+        Ok(changed())
+    })
+    .await
+}
+
 #[derive(FromForm)]
 struct CureForm {
     /// The button's words, so that a page gone stale does not cure something else.
@@ -219,5 +243,5 @@ async fn export(shop: &Shop, id: i64, whole: bool) -> Result<Download, Refusal> 
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![add, put_on_all, cure, bind, volume, prove, undo, redo, go_to, export]
+    routes![add, put_on_all, cure, bind, volume, prove, undo, redo, go_to, copy, rename, export]
 }

@@ -244,7 +244,7 @@ pub(crate) struct SnagRow {
 }
 
 /// Width and height of a strip of depths by pose.
-const STRIP: (f32, f32) = (150.0, 14.0);
+const STRIP: (f32, f32) = (138.0, 14.0);
 
 impl SnagRow {
     pub fn new(room: &Room, number: usize, snag: WorstSnag) -> Self {

@@ -18,7 +18,7 @@ struct Upload<'r> {
 }
 
 /// Reads all files of the form.
-async fn contents(upload: Upload<'_>) -> Result<Vec<(String, Vec<u8>)>, Refusal> {
+async fn contents(upload: Upload<'_>) -> Result<Vec<Named>, Refusal> {
     let mut list = Vec::new();
     for file in upload.files {
         let name = file.raw_name().map_or("upload", |n| n.dangerous_unsafe_unsanitized_raw().as_str());
@@ -39,26 +39,41 @@ async fn contents(upload: Upload<'_>) -> Result<Vec<(String, Vec<u8>)>, Refusal>
     Ok(list)
 }
 
-#[post("/assets", data = "<upload>")]
-async fn bring_in(shop: &Shop, upload: Form<Upload<'_>>) -> Result<BroughtIn, Refusal> {
-    let mut list = contents(upload.into_inner()).await?;
+/// A file by its name.
+type Named = (String, Vec<u8>);
+
+/// Files with meshes or motions, and what they refer to.
+fn sorted(list: Vec<Named>) -> Result<(Vec<Named>, Companions), Refusal> {
     let is_main = |name: &str| {
         let lower = name.to_ascii_lowercase();
         [".glb", ".gltf", ".obj", ".bvh"].iter().any(|e| lower.ends_with(e))
     };
-    let beside: Vec<_> = {
-        let (main, beside) = list.into_iter().partition(|(n, _)| is_main(n));
-        list = main;
-        beside
-    };
-    if list.is_empty() {
+    let (mut main, beside): (Vec<_>, Vec<_>) = list.into_iter().partition(|(n, _)| is_main(n));
+    if main.is_empty() {
         // Nothing looks like a mesh: let the reader say what is wrong with the first.
-        list.extend(beside.iter().take(1).cloned());
+        main.extend(beside.iter().take(1).cloned());
     }
-    if list.is_empty() {
+    if main.is_empty() {
         return Err(Refusal::new(Status::BadRequest, "No file arrived: choose a GLB, glTF or OBJ."));
     }
-    let companions: Companions = beside.into_iter().collect();
+    Ok((main, beside.into_iter().collect()))
+}
+
+/// A file that comes back for a piece, or for the body: tried first, and nothing is changed.
+#[post("/fitting/<id>/replace/<piece>", data = "<upload>")]
+async fn replace(shop: &Shop, id: i64, piece: u32, upload: Form<Upload<'_>>) -> Result<Tell, Refusal> {
+    let (mut list, companions) = sorted(contents(upload.into_inner()).await?)?;
+    let (name, bytes) = list.swap_remove(0);
+    aside(shop, move |shop| {
+        let step = shop.replacement_step(id, piece, &name, &bytes, &companions)?;
+        Ok(Tell::job_started(shop.try_step(id, step)?))
+    })
+    .await
+}
+
+#[post("/assets", data = "<upload>")]
+async fn bring_in(shop: &Shop, upload: Form<Upload<'_>>) -> Result<BroughtIn, Refusal> {
+    let (list, companions) = sorted(contents(upload.into_inner()).await?)?;
     // One bad file does not stop the others.
     let (brought, refused) = aside(shop, move |shop| {
         let (mut brought, mut refused) = (0, Vec::new());
@@ -94,5 +109,5 @@ impl<'r> Responder<'r, 'static> for BroughtIn {
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![bring_in]
+    routes![bring_in, replace]
 }

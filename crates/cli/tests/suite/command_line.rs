@@ -387,3 +387,34 @@ fn a_real_suit_goes_to_a_made_up_body_alone_and_in_a_batch() {
     let out = run(&["batch", "--merge", "--out", text(&results)]);
     assert!(out.status.success() && junit.is_file());
 }
+
+/// A piece of a dressed file takes the mesh of a file that came back; what cannot be is one line, and nothing written.
+#[test]
+fn a_piece_of_a_dressed_file_is_replaced() {
+    let folder = tempfile::tempdir().unwrap();
+    let (out, told) = (folder.path().join("out.glb"), folder.path().join("report.json"));
+    let dressed = dressed_demo(folder.path());
+    let tunic = folder.path().join("quilted tunic.glb");
+    let file = tin_cloak_testkit::wardrobe().iter().find(|f| f.name == "quilted tunic.glb").unwrap();
+    std::fs::write(&tunic, &file.bytes).unwrap();
+    let replace = |said: &str| {
+        run(&["replace", text(&dressed), "--replace", said, "--out", text(&out), "--report", text(&told)])
+    };
+    for (said, why) in [
+        ("quilted tunic", "--replace wants NAME=FILE"),
+        (&format!("kilt={}", text(&tunic)), "no piece is called “kilt”"),
+        (&format!("Wick={}", text(&tunic)), "quilted tunic.glb"),
+    ] {
+        let done = replace(said);
+        let line = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert_eq!(done.status.code(), Some(2), "{line}");
+        assert!(line.contains(why) && line.lines().count() == 1, "{line}");
+        assert!(!out.exists());
+    }
+    let done = replace(&format!("quilted tunic={}", text(&tunic)));
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let notes = report(&told)["notes"].to_string();
+    assert!(notes.contains("Replace the file of quilted tunic"), "{notes}");
+    let issues = validator(&out);
+    assert_eq!(issues["numErrors"], 0, "{issues}");
+}

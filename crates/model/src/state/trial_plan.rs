@@ -264,6 +264,23 @@ impl TrialPlan {
         self.last(is_meant, Counts::Counted)
     }
 
+    /// What is said of a piece by its old name is said of it by the new one.
+    pub fn rename(&mut self, old: &str, new: &str) {
+        let follow = |name: &mut String| {
+            if name == old {
+                new.clone_into(name);
+            }
+        };
+        for rule in &mut self.counts {
+            if let Target::Pair { outer, inner } = &mut rule.target {
+                [outer, inner].into_iter().for_each(follow);
+            }
+        }
+        for pair in &mut self.tolerances {
+            [&mut pair.outer, &mut pair.inner].into_iter().for_each(follow);
+        }
+    }
+
     /// How what is through between two layers counts.
     pub fn of_pair(&self, outer: &str, inner: &str) -> Counts {
         self.of_rows(outer, inner, Counts::Counted)

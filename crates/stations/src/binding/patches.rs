@@ -4,7 +4,7 @@ use crate::making::doing::Doing;
 use tin_cloak_model::dress::chosen::Choosing;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::choice::{Patch, Pick};
-use tin_cloak_model::state::names::LONGEST_NAME;
+use tin_cloak_model::state::names::checked_name;
 use tin_cloak_model::state::names::{PieceId, BODY};
 
 impl Doing<'_> {
@@ -14,10 +14,7 @@ impl Doing<'_> {
         name: &str,
         picks: &[Pick],
     ) -> Result<String, WorkshopError> {
-        let name = name.trim();
-        if name.is_empty() || name.chars().count() > LONGEST_NAME {
-            return Err(WorkshopError::BadName { most: LONGEST_NAME });
-        }
+        let name = &*checked_name(name)?;
         let worn = self.room.weighted(piece)?;
         let on = worn.name.clone();
         let chosen = Choosing::on(&worn, &self.room.dress.body).picked(picks)?;

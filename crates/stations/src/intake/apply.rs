@@ -2,7 +2,7 @@
 
 use crate::making::doing::Doing;
 use tin_cloak_model::error::WorkshopError;
-use tin_cloak_model::state::names::FileRef;
+use tin_cloak_model::state::names::{FileRef, BODY};
 use tin_cloak_model::state::step::IntakeStep;
 
 impl Doing<'_> {
@@ -18,11 +18,15 @@ impl Doing<'_> {
             IntakeStep::PutOn { pieces } => self.put_on(pieces),
             IntakeStep::ReplaceFile { piece, file, file_name, mesh } => {
                 let source = FileRef { file: file.clone(), file_name: file_name.clone(), mesh: mesh.clone() };
-                self.replace_file(*piece, source)
+                match *piece {
+                    BODY => self.replace_body(source),
+                    piece => self.replace_file(piece, source),
+                }
             }
             IntakeStep::WearOutfit { outfit, of, stiff } => self.wear_outfit(outfit, of, *stiff),
             // Each cure is looked for in what the one before has made: see `run`.
             IntakeStep::CureAll => Err(WorkshopError::NoCures),
+            IntakeStep::RenamePiece { piece, name } => self.rename_piece(*piece, name),
             IntakeStep::RemovePiece { piece } => self.remove_piece(*piece),
             IntakeStep::MoveToLayer { piece, layer } => self.move_to_layer(*piece, *layer),
             IntakeStep::PutOver { piece, over } => self.put_over(*piece, *over),

@@ -13,7 +13,7 @@ use tin_cloak_model::state::blobs::pack_bound;
 use tin_cloak_model::state::bound::Bound;
 use tin_cloak_model::state::choice::{Patch, Pick, What};
 use tin_cloak_model::state::fitting::PieceState;
-use tin_cloak_model::state::names::{FileRef, PieceId, LONGEST_NAME};
+use tin_cloak_model::state::names::{checked_name, FileRef, PieceId, LONGEST_NAME};
 use tin_cloak_model::state::recipe::{FollowWish, Method, SourcePart, Takes};
 use tin_cloak_model::state::step::PutOn;
 use tin_cloak_store::BlobId;
@@ -134,6 +134,18 @@ impl Doing<'_> {
     fn with_joints_so_far(&self) -> Result<Skeleton, WorkshopError> {
         let blob = |id: &BlobId| self.draft.blob(self.store, id);
         Ok(self.decoder.body_in_state(self.store, &self.draft.state, &blob)?.skeleton.clone())
+    }
+
+    /// Calls a piece otherwise; what is said of it by name goes along.
+    pub fn rename_piece(&mut self, piece: PieceId, name: &str) -> Result<String, WorkshopError> {
+        let (old, new) = (self.draft.piece(piece)?.name().to_owned(), checked_name(name)?);
+        let others = self.draft.state.pieces.iter().filter(|p| p.id != piece).map(PieceState::name);
+        if others.chain([&*self.room.dress.body.name]).any(|n| n == new) {
+            return Err(WorkshopError::NameTaken { name: new });
+        }
+        self.draft.piece(piece)?.own_name = Some(new.clone());
+        self.draft.state.plan.rename(&old, &new);
+        Ok(format!("Call {old} {new}"))
     }
 
     pub fn remove_piece(&mut self, piece: PieceId) -> Result<String, WorkshopError> {

@@ -100,6 +100,7 @@ pub fn verdict(room: &Room, snag: &WorstSnag) -> String {
             format!("pose: {joint} is turned {by:.0}° beyond its range")
         }
         _ if snag.coarse => "mesh: too coarse there to bend".to_owned(),
+        (Some((shape, _)), _) if shape.starts_with("shape ") => format!("{shape} moves the two apart"),
         (Some((joint, _)), _) => format!("weights: {joint} moves the two apart"),
         (None, _) => String::new(),
     }

@@ -10,7 +10,7 @@ use tin_cloak_core::regions::main_joints;
 use tin_cloak_formats::{Document, MeshPart, PieceKind};
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
-use tin_cloak_model::state::names::PieceId;
+use tin_cloak_model::state::names::{checked_name, PieceId};
 use tin_cloak_store::{Asset, NewAsset, Store};
 
 /// The role of a kept binding among the assets.
@@ -69,10 +69,7 @@ pub struct Suiting {
 /// # Errors
 /// When the piece is not there or not bound, or the name is empty.
 pub fn keep(store: &Store, room: &Room, piece: PieceId, name: &str) -> Result<Asset, WorkshopError> {
-    let name = name.trim();
-    if name.is_empty() || name.chars().count() > 60 {
-        return Err(WorkshopError::BadName { most: 60 });
-    }
+    let name = &*checked_name(name)?;
     let missing = WorkshopError::Missing { what: "piece", id: i64::from(piece) };
     let index = room.index_of(piece).ok_or(missing)?;
     let piece = &room.dress.pieces[index];

@@ -6,16 +6,13 @@ use tin_cloak_model::dress::motions::{checked_pairs, checked_range, guessed_pair
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::fitting::KeptPose;
 use tin_cloak_model::state::motion::{set_range, MotionState};
-use tin_cloak_model::state::names::{FileRef, PieceId, LONGEST_NAME};
+use tin_cloak_model::state::names::{checked_name, FileRef, PieceId};
 use tin_cloak_model::state::turn::Turn;
 use tin_cloak_store::BlobId;
 
 impl Doing<'_> {
     pub fn keep_pose(&mut self, name: &str, pose: usize, turns: &[Turn]) -> Result<String, WorkshopError> {
-        let name = name.trim();
-        if name.is_empty() || name.chars().count() > LONGEST_NAME {
-            return Err(WorkshopError::BadName { most: LONGEST_NAME });
-        }
+        let name = &*checked_name(name)?;
         let pose = self.room.pose_of(pose, turns)?;
         // A pose of that name is kept anew, in its place.
         let kept = KeptPose { name: name.to_owned(), pose };

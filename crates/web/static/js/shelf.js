@@ -16,6 +16,13 @@ export function listenForFiles(onIn) {
     if (!form()) return;
     e.preventDefault();
     form().classList.remove("over");
+    // On the line of something worn it is that one's file, come back.
+    const back = e.target.closest("[data-replace]")?.querySelector(".replace input[type=file]");
+    if (back) {
+      back.files = e.dataTransfer.files;
+      back.dispatchEvent(new Event("change", { bubbles: true }));
+      return;
+    }
     document.getElementById("files").files = e.dataTransfer.files;
     form().requestSubmit();
   });

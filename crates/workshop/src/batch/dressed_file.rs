@@ -289,6 +289,26 @@ impl DressedFile {
         Ok(self.shop.fitting(self.fitting)?.effect().notes)
     }
 
+    /// Gives a piece, or the body, by name the mesh of another file; answers what that step says.
+    ///
+    /// # Errors
+    /// When nothing is called so, or the file cannot take its place.
+    pub fn replace(&mut self, name: &str, file: &NamedFile) -> Result<Vec<String>, WorkshopError> {
+        let body = &self.room.dress.body.name;
+        let pieces = self.room.state.pieces.iter();
+        let known = pieces.map(|p| (p.name().to_owned(), p.id)).chain([(body.clone(), BODY)]);
+        let known: Vec<(String, PieceId)> = known.collect();
+        let names = || known.iter().map(|k| &*k.0).collect::<Vec<_>>().join(", ");
+        let missing = || WorkshopError::NoSuchPiece { name: name.to_owned(), worn: names() };
+        let (_, id) = known.iter().find(|k| k.0 == name).ok_or_else(missing)?;
+        let step =
+            self.shop.replacement_step(self.fitting, *id, &file.name, &file.bytes, &Companions::new())?;
+        let said = self.shop.run_now(self.fitting, step)?;
+        self.room = self.shop.room(self.fitting, None)?;
+        let notes = self.shop.fitting(self.fitting)?.effect().notes;
+        Ok([vec![said], notes].concat())
+    }
+
     /// The piece that keeps a patch of this name, and the patch.
     fn patch(&self, name: &str) -> Result<(Vec<PieceId>, Chosen), WorkshopError> {
         let known = self.room.state.pieces.iter().flat_map(|p| p.patches.iter().map(move |patch| (p, patch)));

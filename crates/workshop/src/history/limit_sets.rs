@@ -4,7 +4,7 @@ use crate::history::workshop::Workshop;
 use tin_cloak_formats::Frame;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
-use tin_cloak_model::state::names::LONGEST_NAME;
+use tin_cloak_model::state::names::checked_name;
 use tin_cloak_stations::handover::limits::{Beyond, Limits};
 
 impl Workshop {
@@ -40,10 +40,7 @@ impl Workshop {
     /// # Errors
     /// When it has no name, or makes no sense.
     pub fn keep_limits(&self, limits: &Limits) -> Result<(), WorkshopError> {
-        let name = limits.name.trim();
-        if name.is_empty() || name.chars().count() > LONGEST_NAME {
-            return Err(WorkshopError::BadName { most: LONGEST_NAME });
-        }
+        let name = &*checked_name(&limits.name)?;
         let text = serde_json::to_string(limits)?;
         Limits::of_json(name, text.as_bytes())?;
         Ok(self.store.keep_limit_set(name, &text)?)

@@ -1,6 +1,7 @@
 //! Fittings with their steps: run, recorded, undone; jobs and what is measured behind them.
 
 pub(crate) mod behind;
+pub(crate) mod copied;
 pub(crate) mod crews;
 pub(crate) mod effects;
 pub(crate) mod held_back;
@@ -10,6 +11,7 @@ pub(crate) mod limit_sets;
 pub(crate) mod measurer;
 pub(crate) mod plan;
 pub(crate) mod played;
+pub(crate) mod replacing;
 pub(crate) mod stop_sign;
 pub(crate) mod tried_steps;
 pub(crate) mod workshop;

@@ -11,6 +11,7 @@ mod calling_turn;
 mod choosing;
 mod claims;
 mod cleaning;
+mod copied;
 mod correctives;
 mod correctives_by_hand;
 mod crossings;

@@ -1,8 +1,11 @@
 //! A file that comes back corrected takes the place of the one a piece has: what was done stays.
 
+use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
 use tin_cloak_testkit::{coarse_wardrobe, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
-use tin_cloak_workshop::{Chosen, Companions, IntakeStep, MoveOptions, SeatingStep, Step};
+use tin_cloak_workshop::{
+    read, Chosen, Companions, IntakeStep, Mark, MeshPart, MoveOptions, SeatingStep, Step,
+};
 
 const BREECHES: u32 = 1;
 
@@ -97,4 +100,65 @@ fn what_lies_elsewhere_is_told() {
     replaced(&bench, "longer.obj", &file);
     let notes = bench.open().effect().notes;
     assert!(notes.iter().any(|n| n.contains("off the old surface: look there")), "{notes:?}");
+}
+
+/// Wick's file, with his mesh taken through a change.
+fn wick_again(change: impl Fn(&mut MeshPart)) -> Vec<u8> {
+    let file = coarse_wardrobe().iter().find(|f| f.name == "wick.glb").unwrap();
+    let mut whole = read(file.name, &file.bytes, &Companions::new()).unwrap();
+    change(&mut whole.meshes[0]);
+    let MeshPart { mesh, skin, morphs, amounts, look, .. } = &whole.meshes[0];
+    let mark = Some(Mark { role: "body".to_owned(), ..Mark::default() });
+    let (skin, colour) = (skin.as_ref(), [0.8, 0.6, 0.4]);
+    let part = GlbPart { name: "Wick", mesh, skin, morphs, amounts, mark, look, colour };
+    let scene = GlbScene { parts: vec![part], skeleton: whole.skeleton.as_ref(), clips: &whole.clips };
+    write_glb(&scene).unwrap()
+}
+
+fn body_replaced(bench: &Bench, bytes: &[u8]) -> String {
+    let none = Companions::new();
+    let step = bench.shop.replacement_step(bench.fitting, 0, "wick, corrected.glb", bytes, &none).unwrap();
+    bench.run(step)
+}
+
+/// The body's places and weights are the new file's, what is worn stays, and undo brings the old one back.
+#[test]
+fn a_body_that_comes_back_keeps_what_is_worn() {
+    let bench = moved_out();
+    let (rest, bound) = (bench.rest(BREECHES), bench.piece(BREECHES).bound.unwrap());
+    let taller = |part: &mut MeshPart| {
+        part.mesh.positions.iter_mut().filter(|p| p.y > 1.6).for_each(|p| p.y += 0.01);
+    };
+    let was = bench.room().dress.body.rest.clone();
+    let said = body_replaced(&bench, &wick_again(taller));
+    assert_eq!(said, "Replace the file of Wick: wick.glb by wick, corrected.glb");
+    let is = bench.room().dress.body.rest.clone();
+    let moved = was.iter().zip(&is).filter(|(a, b)| a.distance(**b) > 0.009).count();
+    assert!(moved > 100, "{moved}");
+    assert_eq!(bench.rest(BREECHES), rest);
+    assert_eq!(bench.piece(BREECHES).bound.unwrap().skin, bound.skin);
+    let notes = bench.open().effect().notes;
+    assert!(notes.iter().any(|n| n.contains(&format!("{moved} of them elsewhere"))), "{notes:?}");
+    assert!(notes.iter().all(|n| !n.contains("other weights")), "{notes:?}");
+    bench.shop.undo(bench.fitting).unwrap();
+    assert_eq!(bench.room().dress.body.rest, was);
+}
+
+#[test]
+fn what_is_another_body_is_refused_with_the_way_to_it() {
+    let bench = moved_out();
+    let tib = tin_cloak_demo::tib().unwrap();
+    let none = Companions::new();
+    let step = bench.shop.replacement_step(bench.fitting, 0, tib.name, &tib.bytes, &none).unwrap();
+    let told = bench.refused(step);
+    assert!(told.contains("is another body: it has") && told.contains("Wear it on"), "{told}");
+    // A face turned about is another numbering.
+    let turned = wick_again(|part| part.mesh.triangles[7].rotate_left(1));
+    let step = bench.shop.replacement_step(bench.fitting, 0, "turned.glb", &turned, &none).unwrap();
+    assert!(bench.refused(step).contains("numbered or joined otherwise"));
+    assert!(bench.shop.replacement_step(bench.fitting, 99, tib.name, &tib.bytes, &none).is_err());
+    // Of a file with several meshes none of which is called so nothing is taken by a guess.
+    let three = tin_cloak_demo::wick_in_three().unwrap();
+    let told = bench.shop.replacement_step(bench.fitting, BREECHES, "three.glb", &three.bytes, &none);
+    assert!(told.unwrap_err().to_string().contains("no mesh named “breeches”"));
 }

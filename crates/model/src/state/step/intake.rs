@@ -33,6 +33,8 @@ pub enum IntakeStep {
     },
     /// A piece has another mesh, of the same thing: a file that comes back corrected. What was done stays.
     ReplaceFile { piece: PieceId, file: BlobId, file_name: String, mesh: String },
+    /// A piece is called otherwise, here and in what goes out.
+    RenamePiece { piece: PieceId, name: String },
     /// What was found is cured wherever the cure loses nothing.
     CureAll,
     /// A piece is taken off.
@@ -83,6 +85,7 @@ impl IntakeStep {
             Self::AddPiece { .. } => "Adding the piece",
             Self::PutOn { .. } => "Putting the pieces on",
             Self::ReplaceFile { .. } => "Replacing the file",
+            Self::RenamePiece { .. } => "Naming the piece",
             Self::WearOutfit { .. } => "Carrying the outfit over",
             Self::CureAll => "Curing what was found",
             Self::RemovePiece { .. } => "Taking the piece off",

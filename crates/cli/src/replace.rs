@@ -1,0 +1,26 @@
+//! `replace`: files that come back for what is worn in a dressed file, or for its body.
+
+use crate::args::ReplaceArgs;
+use crate::batch::{load, measured, save, save_report, say_worst, Outcome};
+use std::path::Path;
+use std::process::ExitCode;
+use tin_cloak_workshop::{DressedFile, TrialSays, TrialWish};
+
+pub(crate) fn replace(args: &ReplaceArgs) -> Outcome {
+    let dressed = load(&args.dressed)?;
+    let body = args.body_mesh.as_deref();
+    let mut open = DressedFile::open(&dressed, body, &TrialWish::Range, &TrialSays::default())?;
+    let mut notes = Vec::new();
+    for said in &args.replace {
+        let wrong = || format!("--replace wants NAME=FILE, such as “breeches=breeches.glb”, not “{said}”");
+        let (name, file) = said.split_once('=').ok_or_else(wrong)?;
+        notes.extend(open.replace(name.trim(), &load(Path::new(file.trim()))?)?);
+    }
+    save(&args.out, &open.glb()?)?;
+    let (mut report, _) = measured(&open)?;
+    report.notes.extend(notes);
+    save_report(args.report.as_deref(), &report)?;
+    report.notes.iter().for_each(|n| println!("{n}"));
+    say_worst(&report);
+    Ok(ExitCode::SUCCESS)
+}
