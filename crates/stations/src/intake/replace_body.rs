@@ -26,7 +26,9 @@ impl Doing<'_> {
         let notes = &mut self.draft.notes;
         notes.push(match moved {
             0 => format!("{body}: the same vertices in the same places"),
-            n => format!("{body}: the same vertices, {n} of them elsewhere; pieces stay where they are: look at Seating"),
+            n => format!(
+                "{body}: the same vertices, {n} of them elsewhere; pieces stay where they are: look at Seating"
+            ),
         });
         match (weighed, &self.draft.state.body_skin) {
             (0, _) => {}
