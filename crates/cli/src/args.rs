@@ -102,6 +102,9 @@ pub(crate) struct FitArgs {
     /// Which of the body's shapes pieces follow: all, none, or a shape by name; repeat for each
     #[arg(long, value_name = "SHAPE")]
     pub follow: Vec<String>,
+    /// Layers, kinds, ways to bind and trials by a recipe (JSON, from Handover); it overrides what is said here
+    #[arg(long, value_name = "RECIPE.json")]
+    pub recipe: Option<PathBuf>,
     /// Where to write the dressed body (GLB)
     #[arg(long, value_name = "FILE")]
     pub out: PathBuf,

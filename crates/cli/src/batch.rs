@@ -5,9 +5,9 @@ use crate::progress::Progress;
 use std::path::Path;
 use std::process::ExitCode;
 use tin_cloak_workshop::{
-    fit_files, junit, pair_rows, through_in_words, BindOptions, DressedFile, FollowedShapes, JobRow,
-    MeansKind, MendOptions, NamedFile, OnlyAgainst, PairTolerance, PieceFile, Plan, Report, TrialPlan,
-    TrialSays, TrialWish, Tried, WorkshopError,
+    fit_files_by, junit, pair_rows, through_in_words, BindOptions, DressedFile, FollowedShapes, JobRow,
+    MeansKind, MendOptions, NamedFile, OnlyAgainst, OutfitRecipe, PairTolerance, PieceFile, Plan, Report,
+    TrialPlan, TrialSays, TrialWish, Tried, WorkshopError,
 };
 
 pub(crate) type Outcome = Result<ExitCode, Box<dyn std::error::Error>>;
@@ -70,7 +70,12 @@ pub(crate) fn fit(args: &FitArgs) -> Outcome {
         [one] if one == "all" => FollowedShapes::All,
         some => FollowedShapes::These(some.to_vec()),
     };
-    let (bytes, mut report) = fit_files(&body, args.body_mesh.as_deref(), &files, &options, &follow)?;
+    let recipe = match &args.recipe {
+        Some(file) => Some(OutfitRecipe::of_json(&file.display().to_string(), &load(file)?.bytes)?),
+        None => None,
+    };
+    let (bytes, mut report) =
+        fit_files_by(&body, args.body_mesh.as_deref(), &files, &options, &follow, recipe)?;
     save(&args.out, &bytes)?;
     if args.report.is_some() {
         // Measured as `check` would measure it.
@@ -79,6 +84,7 @@ pub(crate) fn fit(args: &FitArgs) -> Outcome {
         report.take_poses(measured(&dressed)?.0);
     }
     save_report(args.report.as_deref(), &report)?;
+    report.notes.iter().for_each(|n| println!("{n}"));
     for p in &report.pieces {
         let (share, ms) = (p.matched_share * 100.0, p.seconds.total * 1e3);
         println!("{}: layer {}, {}, {share:.1} % matched, {ms:.0} ms", p.name, p.layer, p.method);

@@ -35,6 +35,12 @@ pub enum WorkshopError {
     NothingNewLeft { piece: String },
     #[error("something else is called “{name}”: pieces and the body each need a name of their own")]
     NameTaken { name: String },
+    #[error("{file} is no recipe: {why}")]
+    BadRecipe { file: String, why: String },
+    #[error(
+        "nothing that is worn is in the recipe: pieces are known by their names, or by where they are worn"
+    )]
+    NothingOfRecipe,
     #[error("{file} is another body: {why}; bring it to the Shelf and put the outfit on it (Wear it on)")]
     OtherBody { file: String, why: String },
     #[error("{file} is no job file: {why}")]

@@ -12,7 +12,7 @@ use tin_cloak_workshop::core::intake::Up;
 use tin_cloak_workshop::TablesOfRoom;
 use tin_cloak_workshop::{
     bvh_of, glb_of, gltf_zip_of, obj_of, usda_of, usdz_of, weights_csv, weights_json, BindingStep, Chosen,
-    Clean, Frame, Limits, OfHidden, Parts, Room, Step, Unit, Workshop,
+    Clean, Frame, Limits, OfHidden, OutfitRecipe, Parts, Room, Step, Unit, Workshop, WorkshopError,
 };
 
 /// A file under a name.
@@ -403,8 +403,22 @@ async fn bare(shop: &Shop, id: i64) -> Page {
     aside(shop, move |shop| page(&Bare { id, name: shop.stored(id)?.name })).await
 }
 
+/// How the outfit is filed, bound and tried, without its meshes.
+#[get("/fitting/<id>/recipe.json")]
+async fn recipe(shop: &Shop, id: i64) -> Result<NameForm, Refusal> {
+    file(shop, id, move |shop, room| {
+        let mut bytes =
+            serde_json::to_vec_pretty(&OutfitRecipe::of_state(&room.state)).map_err(WorkshopError::from)?;
+        bytes.push(b'\n');
+        let name = format!("{} recipe.json", shop.stored(id)?.name);
+        Ok(NameForm { name, kind: ContentType::JSON, bytes })
+    })
+    .await
+}
+
 pub(crate) fn routes() -> Vec<Route> {
     routes![
+        recipe,
         usda,
         usdz,
         gltf,

@@ -2,6 +2,7 @@
 
 use crate::answers::{Refusal, Tell};
 use crate::blocking_pool::{aside, Shop};
+use crate::steps::changed_by;
 use rocket::data::Capped;
 use rocket::form::Form;
 use rocket::fs::TempFile;
@@ -10,7 +11,7 @@ use rocket::response::{self, Responder};
 use rocket::tokio::io::AsyncReadExt;
 use rocket::{post, routes, FromForm, Request, Response, Route};
 use std::io::Cursor;
-use tin_cloak_workshop::Companions;
+use tin_cloak_workshop::{Companions, IntakeStep, OutfitRecipe, Step};
 
 #[derive(FromForm)]
 struct Upload<'r> {
@@ -71,6 +72,14 @@ async fn replace(shop: &Shop, id: i64, piece: u32, upload: Form<Upload<'_>>) -> 
     .await
 }
 
+/// A recipe's file, applied to what is worn.
+#[post("/fitting/<id>/recipe", data = "<upload>")]
+async fn apply_recipe(shop: &Shop, id: i64, upload: Form<Upload<'_>>) -> Result<Tell, Refusal> {
+    let (name, bytes) = contents(upload.into_inner()).await?.swap_remove(0);
+    let recipe = Box::new(OutfitRecipe::of_json(&name, &bytes)?);
+    changed_by(shop, id, Step::Intake(IntakeStep::ApplyRecipe { recipe })).await
+}
+
 #[post("/assets", data = "<upload>")]
 async fn bring_in(shop: &Shop, upload: Form<Upload<'_>>) -> Result<BroughtIn, Refusal> {
     let (list, companions) = sorted(contents(upload.into_inner()).await?)?;
@@ -109,5 +118,5 @@ impl<'r> Responder<'r, 'static> for BroughtIn {
 }
 
 pub(crate) fn routes() -> Vec<Route> {
-    routes![bring_in, replace]
+    routes![bring_in, replace, apply_recipe]
 }

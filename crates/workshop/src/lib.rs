@@ -12,7 +12,7 @@ mod history;
 mod proving;
 
 pub use batch::dressed_file::{DressedFile, OnlyAgainst, Tell, TrialSays, TrialWish};
-pub use batch::fit::{fit_files, FollowedShapes, PieceFile};
+pub use batch::fit::{fit_files, fit_files_by, FollowedShapes, PieceFile};
 pub use batch::job_row::{junit, rows_csv, write_whole, BatchFolder, JobRow, JobVerdict, PairRow};
 pub use batch::jobs_file::{JobFile, JobMend, JobTrial, JobsFile, Shard};
 pub use batch::many::{pair_rows, Batch};
@@ -56,6 +56,7 @@ pub use tin_cloak_model::state::fitting::{AddedRows, BodyPart, Cut, FittingState
 pub use tin_cloak_model::state::mask::HideOptions;
 pub use tin_cloak_model::state::motion::{MotionState, RangeState};
 pub use tin_cloak_model::state::names::{FileRef, PieceId};
+pub use tin_cloak_model::state::outfit_recipe::{OutfitRecipe, PieceRecipe, TakesByName};
 pub use tin_cloak_model::state::own_joint::OwnJoint;
 pub use tin_cloak_model::state::placing::{
     EaseOptions, MoveOptions, OtherSide, PlaceOptions, RelaxOptions, RowsAlong,

@@ -13,6 +13,7 @@ pub mod made_of;
 pub mod mask;
 pub mod motion;
 pub mod names;
+pub mod outfit_recipe;
 pub mod own_joint;
 pub mod placing;
 pub mod push;

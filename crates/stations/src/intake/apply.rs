@@ -26,6 +26,7 @@ impl Doing<'_> {
             IntakeStep::WearOutfit { outfit, of, stiff } => self.wear_outfit(outfit, of, *stiff),
             // Each cure is looked for in what the one before has made: see `run`.
             IntakeStep::CureAll => Err(WorkshopError::NoCures),
+            IntakeStep::ApplyRecipe { recipe } => self.apply_recipe(recipe),
             IntakeStep::RenamePiece { piece, name } => self.rename_piece(*piece, name),
             IntakeStep::RemovePiece { piece } => self.remove_piece(*piece),
             IntakeStep::MoveToLayer { piece, layer } => self.move_to_layer(*piece, *layer),

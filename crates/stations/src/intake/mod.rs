@@ -12,6 +12,7 @@ pub mod found;
 pub mod of_body;
 pub mod of_piece;
 pub mod piece_steps;
+mod recipe_steps;
 mod replace_body;
 mod replace_steps;
 pub mod row_steps;

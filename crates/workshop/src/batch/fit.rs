@@ -11,6 +11,7 @@ use tin_cloak_model::dress::piece::Piece;
 use tin_cloak_model::dress::room::Room;
 use tin_cloak_model::error::WorkshopError;
 use tin_cloak_model::state::names::{FileRef, PieceId};
+use tin_cloak_model::state::outfit_recipe::OutfitRecipe;
 use tin_cloak_model::state::recipe::{BindOptions, FollowWish, Method};
 use tin_cloak_model::state::step::{BindingStep, IntakeStep, PutOn, SeatingStep, Step};
 use tin_cloak_stations::handover::export::export_glb;
@@ -57,6 +58,21 @@ pub fn fit_files(
     options: &BindOptions,
     follow: &FollowedShapes,
 ) -> Result<(Vec<u8>, Report), WorkshopError> {
+    fit_files_by(body, body_mesh, files, options, follow, None)
+}
+
+/// The same as a recipe says, where there is one; what of it could not be applied is among the report's notes.
+///
+/// # Errors
+/// As [`fit_files`]; when nothing of the recipe is there.
+pub fn fit_files_by(
+    body: &NamedFile,
+    body_mesh: Option<&str>,
+    files: &[PieceFile],
+    options: &BindOptions,
+    follow: &FollowedShapes,
+    recipe: Option<OutfitRecipe>,
+) -> Result<(Vec<u8>, Report), WorkshopError> {
     let started = Instant::now();
     let shop = Arc::new(Workshop::passing()?);
     let fitting = shop.begin_file(body, body_mesh)?.0;
@@ -91,6 +107,11 @@ pub fn fit_files(
             )?;
         }
     }
+    let mut notes = Vec::new();
+    if let Some(recipe) = recipe {
+        shop.run_at_once(fitting, &Step::Intake(IntakeStep::ApplyRecipe { recipe: Box::new(recipe) }))?;
+        notes = shop.fitting(fitting)?.effect().notes;
+    }
     let job = Job::alone(fitting);
     shop.run_in(fitting, &Step::Binding(BindingStep::Bind { pieces: Vec::new() }), &job)?;
     let shapes = match follow {
@@ -116,6 +137,7 @@ pub fn fit_files(
         (entry.seconds.load, entry.seconds.matching, entry.seconds.solve) = (load, matching, solving);
         entry.seconds.total = load + matching + solving;
     }
+    report.notes.extend(notes);
     report.seconds.total = started.elapsed().as_secs_f64();
     Ok((bytes, report))
 }

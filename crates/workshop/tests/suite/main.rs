@@ -1,6 +1,7 @@
 //! All integration tests of the crate in one binary: linked once.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+mod applied;
 mod ball;
 mod batch;
 mod bodies;

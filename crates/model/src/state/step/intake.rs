@@ -2,6 +2,7 @@
 
 use crate::state::fitting::BodyPart;
 use crate::state::names::PieceId;
+use crate::state::outfit_recipe::OutfitRecipe;
 use crate::state::placing::RowsAlong;
 use crate::state::said_driver::CallingTurn;
 use crate::state::step::PutOn;
@@ -33,6 +34,8 @@ pub enum IntakeStep {
     },
     /// A piece has another mesh, of the same thing: a file that comes back corrected. What was done stays.
     ReplaceFile { piece: PieceId, file: BlobId, file_name: String, mesh: String },
+    /// What is worn is filed and bound, and tried, as a recipe says.
+    ApplyRecipe { recipe: Box<OutfitRecipe> },
     /// A piece is called otherwise, here and in what goes out.
     RenamePiece { piece: PieceId, name: String },
     /// What was found is cured wherever the cure loses nothing.
@@ -85,6 +88,7 @@ impl IntakeStep {
             Self::AddPiece { .. } => "Adding the piece",
             Self::PutOn { .. } => "Putting the pieces on",
             Self::ReplaceFile { .. } => "Replacing the file",
+            Self::ApplyRecipe { .. } => "Applying the recipe",
             Self::RenamePiece { .. } => "Naming the piece",
             Self::WearOutfit { .. } => "Carrying the outfit over",
             Self::CureAll => "Curing what was found",
