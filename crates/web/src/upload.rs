@@ -75,7 +75,9 @@ async fn replace(shop: &Shop, id: i64, piece: u32, upload: Form<Upload<'_>>) -> 
 /// A recipe's file, applied to what is worn.
 #[post("/fitting/<id>/recipe", data = "<upload>")]
 async fn apply_recipe(shop: &Shop, id: i64, upload: Form<Upload<'_>>) -> Result<Tell, Refusal> {
-    let (name, bytes) = contents(upload.into_inner()).await?.swap_remove(0);
+    let first = contents(upload.into_inner()).await?.into_iter().next();
+    let none = || Refusal::new(Status::BadRequest, "No file arrived: choose a recipe, JSON.");
+    let (name, bytes) = first.ok_or_else(none)?;
     let recipe = Box::new(OutfitRecipe::of_json(&name, &bytes)?);
     changed_by(shop, id, Step::Intake(IntakeStep::ApplyRecipe { recipe })).await
 }
