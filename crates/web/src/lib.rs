@@ -23,6 +23,7 @@ mod mending_rows;
 mod motions;
 mod own_joints;
 mod piece_rows;
+mod pipeline;
 mod plan;
 mod printed;
 mod pulling;
@@ -45,6 +46,7 @@ use tin_cloak_workshop::Workshop;
 
 pub use batch_table::batch_table;
 pub use look::colour;
+pub use pipeline::OPENAPI;
 pub use report_file::report_file;
 pub use request_guard::RequestGuard;
 
@@ -74,6 +76,7 @@ pub fn application(workshop: Arc<Workshop>, address: IpAddr, port: u16, hosts: &
         .mount("/", fitting::routes())
         .mount("/", steps::routes())
         .mount("/", plan::routes())
+        .mount("/", pipeline::routes())
         .mount("/", body_parts::routes())
         .mount("/", typed_step::routes())
         .mount("/", by_hand::routes())

@@ -113,7 +113,7 @@ pub use tin_cloak_stations::seating::modelled_pose::{carried_to_rest, pose_of_pi
 pub use tin_cloak_stations::seating::moving::MovedOnPiece;
 pub use tin_cloak_stations::seating::sits::{SeatReport, GAP_BARS};
 pub use tin_cloak_stations::shelf::templates::{Suiting, TEMPLATE};
-pub use tin_cloak_store::{Asset, Compacted, Fitting, StepRow, StoreError};
+pub use tin_cloak_store::{Asset, BlobId, Compacted, Fitting, StepRow, StoreError};
 
 // What rooms are asked.
 pub use tin_cloak_measure::measuring::at_rest::AtRestOfRoom;

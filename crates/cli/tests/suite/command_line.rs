@@ -418,3 +418,29 @@ fn a_piece_of_a_dressed_file_is_replaced() {
     let issues = validator(&out);
     assert_eq!(issues["numErrors"], 0, "{issues}");
 }
+
+/// The script of the reference, as it stands there, against a running server.
+#[test]
+fn the_script_of_the_reference_dresses_a_figure() {
+    let folder = tempfile::tempdir().unwrap();
+    let reference =
+        std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/reference.md")).unwrap();
+    let script = reference.split("```python\n").nth(1).unwrap().split("```").next().unwrap();
+    std::fs::write(folder.path().join("dress.py"), script).unwrap();
+    let names = ["wick.glb", "breeches.glb", "quilted tunic.glb"];
+    for name in names {
+        let file = tin_cloak_testkit::coarse_wardrobe().iter().find(|f| f.name == name).unwrap();
+        std::fs::write(folder.path().join(name), &file.bytes).unwrap();
+    }
+    let data = folder.path().join("data");
+    let (_server, address) = crate::browser::serve(&["serve", "--data", text(&data)]);
+    let mut python = Command::new("python3");
+    let out = python.current_dir(folder.path()).arg("dress.py").arg(&address).args(names).output().unwrap();
+    let told = String::from_utf8_lossy(&out.stdout).into_owned();
+    assert!(out.status.success(), "{told}{}", String::from_utf8_lossy(&out.stderr));
+    for said in ["Put on", "Bind breeches, quilted tunic", "Push out", "cells out of tolerance"] {
+        assert!(told.contains(said), "{told}");
+    }
+    let issues = validator(&folder.path().join("dressed.glb"));
+    assert_eq!(issues["numErrors"], 0, "{issues}");
+}

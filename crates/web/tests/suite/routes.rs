@@ -209,6 +209,46 @@ fn nonsense_is_refused_by_every_route() {
     assert!(server.get("/fitting/1").1.contains("sleeve"));
 }
 
+/// What the description promises is there, and what is there for scripts is in it.
+#[test]
+fn the_description_for_scripts_is_that_of_the_routes() {
+    let server = Server::of_the_post();
+    let described: serde_json::Value = serde_json::from_str(tin_cloak_web::OPENAPI).unwrap();
+    let open = |uri: &str| uri.split('?').next().unwrap().replace('<', "{").replace('>', "}");
+    let routes: Vec<(String, String)> = server
+        .client
+        .rocket()
+        .routes()
+        .map(|r| (r.method.to_string().to_lowercase(), open(&r.uri.to_string())))
+        .collect();
+    let mut known = Vec::new();
+    for (path, methods) in described["paths"].as_object().unwrap() {
+        for (method, says) in methods.as_object().unwrap() {
+            assert!(routes.contains(&(method.clone(), path.clone())), "{method} {path} is not there");
+            let named = says["parameters"]
+                .as_array()
+                .map_or(0, |list| list.iter().filter(|p| p["$ref"].is_string()).count());
+            assert_eq!(named, path.matches('{').count(), "{method} {path}: its parameters");
+            known.push(path.clone());
+        }
+    }
+    let for_scripts = ["assets.json", "fittings.json", "state.json", "report.json", "recipe.json"];
+    for (_, path) in routes.iter().filter(|r| for_scripts.iter().any(|end| r.1.ends_with(end))) {
+        assert!(known.contains(path), "{path} is not described");
+    }
+    assert_eq!(server.get("/openapi.json").1, tin_cloak_web::OPENAPI);
+    // What they answer has the fields that the description names.
+    for (path, schema) in
+        [("/assets.json", "Asset"), ("/fittings.json", "FittingRow"), ("/fitting/1/state.json", "Fitting")]
+    {
+        let answer: serde_json::Value = serde_json::from_str(&server.get(path).1).unwrap();
+        let one = answer.get(0).unwrap_or(&answer);
+        let wanted = described["components"]["schemas"][schema]["required"].as_array().unwrap();
+        assert!(wanted.iter().all(|field| one.get(field.as_str().unwrap()).is_some()), "{path}: {one}");
+        assert_eq!(one.as_object().unwrap().len(), wanted.len(), "{path}: {one}");
+    }
+}
+
 /// What a form says that no page sends is refused, and changes nothing.
 #[test]
 fn odd_forms_are_refused_in_one_sentence() {
