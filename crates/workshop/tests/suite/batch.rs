@@ -1,9 +1,10 @@
 //! A batch: its job file, its rows and tables, jobs that go on where they were.
 
 use std::path::Path;
-use tin_cloak_testkit::{kept_folder, wearing_coarse_bound};
+use tin_cloak_testkit::{coarse_wardrobe, kept_folder, wearing_coarse_bound};
 use tin_cloak_workshop::{
-    junit, write_whole, Batch, BatchFolder, JobRow, JobVerdict, JobsFile, PairRow, Shard,
+    junit, write_whole, Batch, BatchFolder, DressedFile, Frames, JobRow, JobVerdict, JobsFile, NamedFile,
+    PairRow, Shard, TrialSays, TrialWish,
 };
 
 fn row(body: &str, verdict: JobVerdict, cells_out: usize) -> JobRow {
@@ -86,8 +87,14 @@ fn files() -> std::path::PathBuf {
     kept_folder("batch files", |folder| {
         let tib = tin_cloak_demo::tib().unwrap();
         std::fs::write(folder.join("tib.glb"), &tib.bytes).unwrap();
-        let bench = wearing_coarse_bound(&[("breeches", 1)]);
-        std::fs::write(folder.join("breeches.glb"), bench.shop.export(1, true).unwrap().1).unwrap();
+        let wick = coarse_wardrobe().iter().find(|f| f.name == "wick.glb").unwrap();
+        std::fs::write(folder.join("wick.glb"), &wick.bytes).unwrap();
+        let both: &[(&str, u16)] = &[("breeches", 1), ("quilted tunic", 2)];
+        for (name, worn) in [("breeches", &both[..1]), ("tunic", &both[1..]), ("both", both)] {
+            let bench = wearing_coarse_bound(worn);
+            let file = folder.join(format!("{name}.glb"));
+            std::fs::write(file, bench.shop.export(1, true).unwrap().1).unwrap();
+        }
     })
 }
 
@@ -123,4 +130,32 @@ fn a_job_that_fails_is_told_and_the_others_are_done_once() {
     assert_eq!(written(), first);
     run(out.path(), &json.replacen('{', r#"{"tolerance_mm": 2.5, "#, 1));
     assert_ne!(written(), first);
+}
+
+/// Both lamplighters in three outfits: what goes back on its own body is what it was, and what is mended is better.
+#[test]
+fn two_bodies_wear_three_outfits() {
+    let out = tempfile::tempdir().unwrap();
+    let json = r#"{"bodies": ["wick.glb", "tib.glb"], "outfits": ["breeches.glb", "tunic.glb", "both.glb"],
+        "trial": "kept", "frames": {"some": 3}, "mend": "push"}"#;
+    run(out.path(), json);
+    let rows = BatchFolder(out.path().to_owned()).rows().unwrap();
+    assert_eq!(rows.len(), 6);
+    assert!(rows.iter().all(|r| r.verdict != JobVerdict::Failed), "{rows:?}");
+    let of = |body: &str, outfit: &str| rows.iter().find(|r| r.body == body && r.outfit == outfit).unwrap();
+    for outfit in ["breeches", "tunic", "both"] {
+        let (own, other) = (of("wick", outfit), of("tib", outfit));
+        assert_eq!(own.pairs.len(), other.pairs.len(), "{outfit}");
+        for row in [own, other] {
+            let file = out.path().join(outfit).join(&row.body).join("dressed.glb");
+            let bytes = std::fs::read(&file).unwrap();
+            let named = NamedFile { name: file.display().to_string(), bytes };
+            let says = TrialSays { frames: Some(Frames::Some(3)), ..TrialSays::default() };
+            let open = DressedFile::open(&named, None, &TrialWish::AsTheFileSays, &says).unwrap();
+            // The row tells what a check of its file says.
+            assert_eq!(open.measured(&|_| true).unwrap().1, row.cells_out, "{outfit} on {}", row.body);
+        }
+    }
+    // Worst first.
+    assert!(rows.windows(2).all(|r| r[0].cells_out >= r[1].cells_out), "{rows:?}");
 }
