@@ -134,6 +134,12 @@ impl BodySurface {
         Self { triangles: triangles.to_vec(), normals: vertex_normals(positions, triangles), bvh }
     }
 
+    /// The corners of the face nearest to a place, and the shares of each there; none further than `within` metres.
+    pub fn nearest(&self, place: Vec3, within: f32) -> Option<([u32; 3], [f32; 3])> {
+        let hit = self.bvh.closest(place, within)?;
+        Some((self.triangles[hit.triangle as usize], hit.barycentric))
+    }
+
     /// The smooth outward normal of the skin nearest to a place; none when there is no skin.
     pub(crate) fn normal_near(&self, place: Vec3) -> Option<Vec3> {
         let hit = self.bvh.closest(place, f32::INFINITY)?;

@@ -6,6 +6,7 @@ pub mod body_steps;
 pub mod brought;
 pub mod calling_turn;
 pub mod controls;
+pub mod crossed_sides;
 pub mod cut_steps;
 pub mod finding;
 pub mod found;

@@ -1,5 +1,6 @@
 //! What is found on a piece that comes in.
 
+use crate::intake::crossed_sides::crossed_sides;
 use crate::intake::finding::{counted, mm, not_kept, strayed, surface, unit_words, Finding, Grade};
 use crate::intake::unseen::unseen_of;
 use crate::intake::worn_on::place_findings;
@@ -53,6 +54,7 @@ pub fn look_over_piece(room: &Room, index: usize) -> Vec<Finding> {
     found.extend(uvs_of(piece));
     found.extend(coarse(dress, piece));
     found.extend(own_shapes(piece));
+    found.extend(crossed_sides(room, index));
     found.extend(not_kept(&piece.look));
     let facts = look_over(&piece.topology, &piece.rest);
     found.extend(surface(&facts, &piece.rest, &piece.topology.triangles, Some(id)));

@@ -1,12 +1,13 @@
 //! Weights taken from other pieces and cleaned, on the demo's own files.
 
-use tin_cloak_testkit::{wearing, Bench};
+use tin_cloak_testkit::{wearing, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::bind::clean::WeightGoes;
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::intake::mirror_partner;
 use tin_cloak_workshop::core::JointId;
 use tin_cloak_workshop::{
-    BindingStep, Chosen, Clean, IntakeStep, JointChoice, Piece, PieceKind, SourcePart, Step, Takes,
+    BindingStep, Chosen, Clean, HandChange, IntakeStep, JointChoice, Pick, Piece, PieceKind, SourcePart,
+    Step, Takes, What,
 };
 
 /// Wick with pieces on, as cloth, bound.
@@ -164,4 +165,26 @@ fn a_piece_follows_only_the_joints_it_may() {
     assert!(bench.refused(choose(true, &["tail"])).contains("no joint “tail”"));
     let all: Vec<&str> = skeleton.names.iter().map(String::as_str).collect();
     assert!(bench.refused(choose(false, &all)).contains("no joint is left"));
+}
+
+/// What follows the other side's joints is found, and the cure binds it with sides apart.
+#[test]
+fn what_follows_the_other_side_is_found_and_cured() {
+    let bench = wearing_coarse_bound(&[("breeches", 1)]);
+    let words = "follow joints of the other side";
+    assert!(bench.found(1, words).is_none());
+    // The left thigh given to the right leg.
+    let change =
+        HandChange::Move { from: "upper_leg_left".into(), to: "upper_leg_right".into(), both: false };
+    let picks = vec![Pick::add(What::Joint { joint: "upper_leg_left".into(), over: 0.5 })];
+    let clean = Clean::ByHand { change, firm_percent: None };
+    let chosen = Chosen::Picks(picks);
+    bench.run(Step::Binding(BindingStep::Clean { piece: 1, clean, chosen, locked: Vec::new() }));
+    let found = bench.found(1, words).unwrap();
+    let count: usize = found.sentence.split(' ').next().unwrap().parse().unwrap();
+    assert!(count > 50 && found.place.is_some_and(|p| p.x > 0.05), "{found:?}");
+    // Bound anew what was done by hand is done again: it is told still, and not offered twice.
+    bench.cure(1, words);
+    assert_eq!(bench.room().recipe_of(1).unwrap().options.apart_mm, Some(20.0));
+    assert!(bench.found(1, words).is_none_or(|f| f.cure.is_none()));
 }
