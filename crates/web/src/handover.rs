@@ -407,8 +407,8 @@ async fn bare(shop: &Shop, id: i64) -> Page {
 #[get("/fitting/<id>/recipe.json")]
 async fn recipe(shop: &Shop, id: i64) -> Result<NameForm, Refusal> {
     file(shop, id, move |shop, room| {
-        let mut bytes =
-            serde_json::to_vec_pretty(&OutfitRecipe::of_state(&room.state)).map_err(WorkshopError::from)?;
+        let recipe = OutfitRecipe::of_state(&room.state, &room.dress.body.name);
+        let mut bytes = serde_json::to_vec_pretty(&recipe).map_err(WorkshopError::from)?;
         bytes.push(b'\n');
         let name = format!("{} recipe.json", shop.stored(id)?.name);
         Ok(NameForm { name, kind: ContentType::JSON, bytes })

@@ -10,7 +10,7 @@ use rayon::prelude::*;
 /// Vertices and faces are taken off by turns, so often at most.
 const TURNS: usize = 12;
 /// Nothing is asked to lie further off than this, metres.
-const LEAST: f32 = 0.0005;
+pub(super) const LEAST: f32 = 0.0005;
 /// A vertex beneath that is this far outside of a face at most is what has come through it, metres.
 const THROUGH: f32 = 0.02;
 /// It looks the way the face does: the cosine is above this.
@@ -18,7 +18,7 @@ const SAME_WAY: f32 = 0.3;
 /// A face goes by no more than this at once, metres.
 const STEP: f32 = 0.01;
 /// Moves below this are none, metres.
-const STILL: f32 = 2e-5;
+pub(super) const STILL: f32 = 2e-5;
 
 /// What a piece is kept off: all that lies beneath, as one surface.
 pub(super) struct Off<'a> {
@@ -46,7 +46,7 @@ pub(super) fn clear_of(piece: PieceSurface, off: &Off, find: FindGaps, now: &mut
 }
 
 /// What each vertex of a piece lacks so that no vertex beneath is outside of a face.
-fn faces_off(piece: &PieceSurface, off: &Off, now: &[Vec3]) -> Vec<Vec3> {
+pub(super) fn faces_off(piece: &PieceSurface, off: &Off, now: &[Vec3]) -> Vec<Vec3> {
     let triangles = &piece.side.topology.triangles;
     let tree = Bvh::build(now, triangles);
     let Covering { side, posed, positions } = off.beneath;

@@ -3,6 +3,7 @@
 use super::clear_of::{clear_of, Off};
 use super::scattered_field::ScatteredField;
 use super::similar_shape::similar_shape;
+use super::stiff_off::stiff_off;
 use crate::bind::BindError;
 use crate::clearance::{Covering, Side};
 use crate::deform::linear_blend;
@@ -113,7 +114,9 @@ pub fn carry_piece(piece: &Worn, way: Way, beneath: &[Beneath]) -> Result<Carrie
     stiff_where_carried(piece.rigid, &shape, &carried, &mut now);
     let surface =
         PieceSurface { start: &shape, side: piece.side, topology: piece.topology, rigid: piece.rigid };
-    clear_of(surface, &Off { beneath: is.covering(), before: &before }, &find, &mut now);
+    let off = Off { beneath: is.covering(), before: &before };
+    clear_of(surface, &off, &find, &mut now);
+    stiff_off(&surface, &off, &find, &mut now);
     let drift = now.iter().zip(&mapped).map(|(p, q)| *p - *q).collect();
     let (gaps_off, newly_sunk) = judged_gaps(&before, &find(&now), way.scale);
     Ok(Carried { edges: edges(piece, &now), rest: now, drift, gaps_off, newly_sunk })
@@ -167,7 +170,7 @@ fn drift_beneath(rest: &[Vec3], beneath: &[Beneath]) -> Vec<Vec3> {
 }
 
 /// The vertices of each stiff part.
-fn stiff_parts(rigid: &[u32]) -> BTreeMap<u32, Vec<usize>> {
+pub(super) fn stiff_parts(rigid: &[u32]) -> BTreeMap<u32, Vec<usize>> {
     let mut parts: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
     for (v, part) in rigid.iter().enumerate().filter(|(_, g)| **g != CLOTH) {
         parts.entry(*part).or_default().push(v);

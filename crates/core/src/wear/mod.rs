@@ -10,6 +10,7 @@ mod limb_map;
 mod registration;
 mod scattered_field;
 mod similar_shape;
+mod stiff_off;
 
 pub use garment::{carry_piece, Beneath, Carried, StiffSize, Way, Worn};
 pub use limb_map::{limb_map, limb_of_joints, Limb, LimbMap};

@@ -183,6 +183,35 @@ fn a_stiff_part_is_sized_as_a_whole_or_keeps_its_size() {
     }
 }
 
+/// A flat plate before a belly that is rounder on the other body: no turn and size fits it, a shift clears it.
+#[test]
+fn a_plate_is_moved_off_as_a_whole() {
+    let side = 9;
+    let at = |n: usize| (n as f32 / (side - 1) as f32 - 0.5) * 0.09;
+    let places = (0..side * side).map(|n| Vec3::new(at(n % side), at(n / side), 0.1015)).collect::<Vec<_>>();
+    let corner = |x: usize, y: usize| (y * side + x) as u32;
+    let faces = |(x, y): (usize, usize)| {
+        let [a, b] = [corner(x, y), corner(x + 1, y)];
+        let [c, d] = [corner(x + 1, y + 1), corner(x, y + 1)];
+        [[a, b, c], [a, c, d]]
+    };
+    let grid = (0..side - 1).flat_map(|y| (0..side - 1).map(move |x| (x, y)));
+    let rigid = vec![0; places.len()];
+    let (body, other) = (egg(Vec3::splat(0.1), 24), egg(Vec3::new(0.1, 0.1, 0.15), 64));
+    let faces: Vec<[u32; 3]> = grid.flat_map(faces).collect();
+    let topology = Topology::of_welded(places.len(), &faces);
+    let plate = (places, topology);
+    let plate = Shirt { body, other, shirt: plate, rigid, stiff: StiffSize::Kept };
+    let carried = plate.carried();
+    assert_eq!(carried.newly_sunk, 0);
+    let fit = tin_cloak_core::mesh::Alignment::between(&plate.shirt.0, &carried.rest).matrix();
+    let off = plate.shirt.0.iter().zip(&carried.rest).map(|(a, b)| gone(&fit, *a).distance(*b));
+    assert!(off.fold(0.0, f32::max) < 5e-5, "rigid");
+    // No vertex of the belly is before it: it lies on the tangent plane or off it, and not far.
+    let middle = carried.rest[side * side / 2];
+    assert!((0.1503..0.16).contains(&middle.z), "{middle}");
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 12, ..ProptestConfig::default() })]
 

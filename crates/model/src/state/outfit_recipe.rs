@@ -23,6 +23,9 @@ const VERSION: u32 = 1;
 pub struct OutfitRecipe {
     /// 1.
     pub tin_cloak_recipe: u32,
+    /// What the body was called: rules about pairs mean this one's then.
+    #[serde(default)]
+    pub body: String,
     /// What is let pass, millimetres.
     pub tolerance_mm: f32,
     /// What it is tried in.
@@ -91,13 +94,14 @@ pub enum TakesByName {
 
 impl OutfitRecipe {
     /// That of a fitting as it stands.
-    pub fn of_state(state: &FittingState) -> Self {
+    pub fn of_state(state: &FittingState, body: &str) -> Self {
         let mut left_out = Vec::new();
         let of = |p: &PieceState| PieceRecipe::of(p, state, &mut left_out);
         let mut pieces: Vec<_> = state.pieces.iter().map(of).collect();
         pieces.sort_by_key(|p| p.layer);
         Self {
             tin_cloak_recipe: VERSION,
+            body: body.to_owned(),
             tolerance_mm: state.tolerance_mm,
             trials: state.plan.clone(),
             ranges: state.ranges.clone(),

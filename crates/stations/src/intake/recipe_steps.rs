@@ -8,6 +8,7 @@ use tin_cloak_model::state::names::PieceId;
 use tin_cloak_model::state::outfit_recipe::{OutfitRecipe, PieceRecipe, TakesByName};
 use tin_cloak_model::state::recipe::{FollowWish, Recipe, SourcePart, Takes};
 use tin_cloak_model::state::stroke::Chosen;
+use tin_cloak_model::state::trial_plan::TrialPlan;
 
 /// How what could not be applied begins.
 pub const NOT_APPLIED: &str = "not applied: ";
@@ -36,7 +37,7 @@ impl Doing<'_> {
             notes.push(format!("{NOT_APPLIED}ranges of {}: the body has no such joint", names.join(", ")));
         }
         self.draft.state.ranges = known;
-        self.draft.state.plan = recipe.trials.clone();
+        self.draft.state.plan = self.trials_by(recipe, &found)?;
         self.draft.state.tolerance_mm = recipe.tolerance_mm;
         self.draft.notes.extend(notes);
         let mut bound: Vec<(u16, PieceId)> =
@@ -46,6 +47,26 @@ impl Doing<'_> {
             self.bound_again(id)?;
         }
         Ok(format!("Apply a recipe to {} pieces", found.iter().flatten().count()))
+    }
+
+    /// What it is tried in: rules about pairs by what body and pieces are called here.
+    fn trials_by(
+        &mut self,
+        recipe: &OutfitRecipe,
+        found: &[Option<PieceId>],
+    ) -> Result<TrialPlan, WorkshopError> {
+        let mut names = vec![(recipe.body.clone(), self.room.dress.body.name.clone())];
+        for (piece, id) in recipe.pieces.iter().zip(found) {
+            if let Some(id) = id {
+                names.push((piece.name.clone(), self.draft.piece(*id)?.name().to_owned()));
+            }
+        }
+        let mut trials = recipe.trials.clone();
+        // By names that nothing has first: two pieces may have changed theirs.
+        let between = |n: usize| format!("\u{0}{n}");
+        names.iter().enumerate().for_each(|(n, name)| trials.rename(&name.0, &between(n)));
+        names.iter().enumerate().for_each(|(n, name)| trials.rename(&between(n), &name.1));
+        Ok(trials)
     }
 
     fn file_by(

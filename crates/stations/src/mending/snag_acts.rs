@@ -12,6 +12,9 @@ use tin_cloak_model::state::stroke::Chosen;
 use tin_cloak_model::state::trial_change::TrialChange;
 use tin_cloak_model::state::trial_plan::Counts;
 
+/// How a cause begins that is a shape, not a joint.
+const OF_SHAPE: &str = "shape ";
+
 /// Something that may help.
 #[derive(Clone, Debug)]
 pub struct SnagAct {
@@ -100,7 +103,9 @@ pub fn verdict(room: &Room, snag: &WorstSnag) -> String {
             format!("pose: {joint} is turned {by:.0}° beyond its range")
         }
         _ if snag.coarse => "mesh: too coarse there to bend".to_owned(),
-        (Some((shape, _)), _) if shape.starts_with("shape ") => format!("{shape} moves the two apart"),
+        (Some((cause, _)), _) if cause.starts_with(OF_SHAPE) => {
+            format!("shape: {} moves the two apart", cause.trim_start_matches(OF_SHAPE))
+        }
         (Some((joint, _)), _) => format!("weights: {joint} moves the two apart"),
         (None, _) => String::new(),
     }

@@ -2,9 +2,11 @@
 
 use tin_cloak_testkit::{coarse_wardrobe, wearing_coarse, wearing_coarse_bound, Bench};
 use tin_cloak_workshop::core::bind::clean::WeightGoes;
+use tin_cloak_workshop::core::intake::Place;
 use tin_cloak_workshop::{
     fit_files_by, BindOptions, BindingStep, Chosen, Clean, FollowedShapes, HandChange, IntakeStep, Method,
-    NamedFile, OutfitRecipe, Pick, PieceFile, PieceKind, Step, Takes, TakesByName, TrialStep, What,
+    NamedFile, OutfitRecipe, Pick, PieceFile, PieceKind, Step, Takes, TakesByName, TrialChange, TrialStep,
+    What,
 };
 
 fn clean(piece: u32, clean: Clean, chosen: Chosen) -> Step {
@@ -28,6 +30,11 @@ fn settled() -> Bench {
     bench
 }
 
+fn recipe_of(bench: &Bench) -> OutfitRecipe {
+    let room = bench.room();
+    OutfitRecipe::of_state(&room.state, &room.dress.body.name)
+}
+
 fn apply(recipe: &OutfitRecipe) -> Step {
     Step::Intake(IntakeStep::ApplyRecipe { recipe: Box::new(recipe.clone()) })
 }
@@ -35,7 +42,7 @@ fn apply(recipe: &OutfitRecipe) -> Step {
 #[test]
 fn a_recipe_written_and_read_makes_the_same_weights() {
     let bench = settled();
-    let recipe = OutfitRecipe::of_state(&bench.room().state);
+    let recipe = recipe_of(&bench);
     let text = serde_json::to_string_pretty(&recipe).unwrap();
     assert_eq!(OutfitRecipe::of_json("r.json", text.as_bytes()).unwrap(), recipe);
     assert!(text.contains("\"breeches\"") && !text.contains("vertices\":"), "{text}");
@@ -65,7 +72,7 @@ fn a_recipe_written_and_read_makes_the_same_weights() {
 #[test]
 fn what_is_not_here_is_told_with_its_reason() {
     let bench = settled();
-    let mut recipe = OutfitRecipe::of_state(&bench.room().state);
+    let mut recipe = recipe_of(&bench);
     recipe.pieces[0].name = "kilt".into();
     recipe.pieces[1].from_joints = vec!["tail".into(), "hips".into()];
     recipe.pieces[1].takes = TakesByName::Pieces(vec!["kilt".into()]);
@@ -98,7 +105,7 @@ fn what_is_not_here_is_told_with_its_reason() {
 /// By command line: the pieces' own files, another body, the same recipe.
 #[test]
 fn fit_takes_a_recipe() {
-    let recipe = OutfitRecipe::of_state(&settled().room().state);
+    let recipe = recipe_of(&settled());
     let named = |name: &str| {
         let file = coarse_wardrobe().iter().find(|f| f.name == name).unwrap();
         NamedFile { name: file.name.to_owned(), bytes: file.bytes.clone() }
@@ -122,4 +129,28 @@ fn fit_takes_a_recipe() {
     assert_eq!(of("breeches").max_influences, 3);
     // Tib's joints have other names.
     assert!(report.notes.iter().any(|n| n.contains("the body has no joint hips")), "{:?}", report.notes);
+}
+
+/// Rules about pairs mean what body and pieces are called here; a piece of another name is known by its place.
+#[test]
+fn rules_about_pairs_follow_names() {
+    let bench = wearing_coarse_bound(&[("breeches", 1), ("quilted tunic", 2)]);
+    let place = |piece, place| Step::Intake(IntakeStep::SetPlace { piece, place });
+    bench.run(place(1, Place::Legs));
+    bench.run(place(2, Place::Torso));
+    for (outer, inner, mm) in [("quilted tunic", "breeches", 3.0), ("breeches", "Wick", 2.0)] {
+        let (outer, inner) = (outer.to_owned(), inner.to_owned());
+        let change = TrialChange::PairTolerance { outer, inner, tolerance_mm: Some(mm) };
+        bench.run(Step::Trial(TrialStep::ChangeTrials { change }));
+    }
+    let mut recipe = recipe_of(&bench);
+    // As another fitting would have it: the legs are worn under another name, on another body.
+    (recipe.body, recipe.pieces[0].name) = ("Tib".into(), "slops".into());
+    recipe.trials.rename("Wick", "Tib");
+    recipe.trials.rename("breeches", "slops");
+    bench.run(apply(&recipe));
+    let plan = &bench.room().state.plan;
+    assert_eq!(plan.tolerance_of("quilted tunic", "breeches"), Some(3.0));
+    assert_eq!(plan.tolerance_of("breeches", "Wick"), Some(2.0));
+    assert_eq!(plan.tolerances.len(), 2);
 }

@@ -4,7 +4,7 @@ use std::collections::HashSet;
 use std::sync::Arc;
 use tin_cloak_demo::DemoFile;
 use tin_cloak_formats::{write_glb, GlbPart, GlbScene};
-use tin_cloak_testkit::{coarse_wardrobe, Bench};
+use tin_cloak_testkit::{coarse_wardrobe, wardrobe, Bench};
 use tin_cloak_workshop::core::glam::Vec3;
 use tin_cloak_workshop::core::mesh::Mesh;
 use tin_cloak_workshop::core::shapes::{moved, sphere};
@@ -17,24 +17,26 @@ use tin_cloak_workshop::{
     TrialSays, TrialWish, What, Workshop,
 };
 
-fn wick_file() -> &'static DemoFile {
-    coarse_wardrobe().iter().find(|f| f.name == "wick.glb").unwrap()
+type Files = &'static [DemoFile];
+
+fn wick_file(files: Files) -> &'static DemoFile {
+    files.iter().find(|f| f.name == "wick.glb").unwrap()
 }
 
-fn wick() -> Document {
-    let file = wick_file();
+fn wick(files: Files) -> Document {
+    let file = wick_file(files);
     read(file.name, &file.bytes, &Companions::new()).unwrap()
 }
 
 /// The body of the demo cut at the neck and the hips, each with its own name.
-fn in_three() -> (Vec<u8>, Vec<MeshPart>) {
-    let bytes = tin_cloak_demo::in_three(wick_file()).unwrap().bytes;
+fn in_three(files: Files) -> (Vec<u8>, Vec<MeshPart>) {
+    let bytes = tin_cloak_demo::in_three(wick_file(files)).unwrap().bytes;
     let parts = read("x.glb", &bytes, &Companions::new()).unwrap().meshes;
     (bytes, parts)
 }
 
-fn written(parts: &[MeshPart]) -> Vec<u8> {
-    let Document { skeleton, clips, .. } = wick();
+fn written(parts: &[MeshPart], files: Files) -> Vec<u8> {
+    let Document { skeleton, clips, .. } = wick(files);
     let one = |m: &'_ MeshPart| GlbPart {
         name: Box::leak(m.name.clone().into_boxed_str()),
         mesh: Box::leak(Box::new(m.mesh.clone())),
@@ -50,7 +52,7 @@ fn written(parts: &[MeshPart]) -> Vec<u8> {
 }
 
 /// A fitting of the first body of a file, with two pieces on when that is wished.
-fn begun(bytes: &[u8], pieces: bool) -> Bench {
+fn begun(bytes: &[u8], pieces: bool, files: Files) -> Bench {
     let folder = tempfile::tempdir().unwrap();
     let shop = Arc::new(Workshop::open(folder.path()).unwrap());
     shop.measure_behind(false);
@@ -60,7 +62,7 @@ fn begun(bytes: &[u8], pieces: bool) -> Bench {
     let fitting = shop.begin("Wick", body.id).unwrap();
     let bench = Bench { shop, fitting, folder };
     for (name, layer) in [("breeches.glb", 1), ("quilted tunic.glb", 2)].into_iter().filter(|_| pieces) {
-        let file = coarse_wardrobe().iter().find(|f| f.name == name).unwrap();
+        let file = files.iter().find(|f| f.name == name).unwrap();
         let asset = bench.shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id;
         bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
     }
@@ -69,8 +71,9 @@ fn begun(bytes: &[u8], pieces: bool) -> Bench {
 
 #[test]
 fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
-    let (bytes, parts) = in_three();
-    let bench = begun(&bytes, false);
+    let files = wardrobe();
+    let (bytes, parts) = in_three(files);
+    let bench = begun(&bytes, false, files);
     let alone = bench.room().dress.body.mesh.positions.len();
     let said = bench.cure(0, "most likely the rest of it");
     assert!(said.starts_with("Take as the body limbs, trunk, head"), "{said}");
@@ -84,9 +87,10 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
     bench.shop.redo(bench.fitting).unwrap();
 
     // DressedFile, it is measured as the body in one mesh is.
-    let whole = begun(&written(&[MeshPart { mark: None, ..wick().meshes.remove(0) }]), true);
+    let whole =
+        begun(&written(&[MeshPart { mark: None, ..wick(files).meshes.remove(0) }], files), true, files);
     for (name, layer) in [("breeches.glb", 1), ("quilted tunic.glb", 2)] {
-        let file = coarse_wardrobe().iter().find(|f| f.name == name).unwrap();
+        let file = files.iter().find(|f| f.name == name).unwrap();
         let asset = bench.shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id;
         bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
     }
@@ -148,11 +152,12 @@ fn a_body_of_three_meshes_is_joined_measured_as_one_and_goes_out_as_it_came() {
 
 #[test]
 fn what_nobody_sees_of_a_body_of_three_meshes_is_left_out_of_each() {
-    let (bytes, parts) = in_three();
-    let bench = begun(&bytes, false);
+    let files = coarse_wardrobe();
+    let (bytes, parts) = in_three(files);
+    let bench = begun(&bytes, false, files);
     bench.cure(0, "most likely the rest of it");
     for (name, layer) in [("breeches.glb", 1), ("quilted tunic.glb", 2)] {
-        let file = coarse_wardrobe().iter().find(|f| f.name == name).unwrap();
+        let file = files.iter().find(|f| f.name == name).unwrap();
         let asset = bench.shop.bring_in(name, &file.bytes, &Companions::new()).unwrap()[0].id;
         bench.run(bench.shop.piece_step(asset, layer, PieceKind::Soft).unwrap());
     }
@@ -198,13 +203,13 @@ fn what_nobody_sees_of_a_body_of_three_meshes_is_left_out_of_each() {
 
 /// The body and a ball that floats beside it, in one mesh.
 fn with_a_ball() -> MeshPart {
-    let mut part = wick().meshes.remove(0);
+    let mut part = wick(coarse_wardrobe()).meshes.remove(0);
     let (positions, triangles) = moved(sphere(0.1, 16), Vec3::new(0.8, 1.0, 0.0));
     let first = part.mesh.positions.len() as u32;
     let old = part.skin.take().unwrap();
     let mut rows: Vec<Vec<_>> = (0..old.vertices()).map(|v| old.row(v).collect()).collect();
     rows.resize(rows.len() + positions.len(), vec![(JointId(0), 1.0)]);
-    let joints = wick().skeleton.unwrap().len();
+    let joints = wick(coarse_wardrobe()).skeleton.unwrap().len();
     part.skin = Some(Skin::from_rows(&rows, joints).unwrap());
     let all: Vec<Vec3> = part.mesh.positions.iter().copied().chain(positions).collect();
     let faces = part.mesh.triangles.iter().copied().chain(triangles.iter().map(|t| t.map(|v| v + first)));
@@ -214,8 +219,9 @@ fn with_a_ball() -> MeshPart {
 
 #[test]
 fn of_a_mesh_that_holds_more_the_bodys_parts_are_chosen() {
+    let files = coarse_wardrobe();
     let part = with_a_ball();
-    let bench = begun(&written(std::slice::from_ref(&part)), false);
+    let bench = begun(&written(std::slice::from_ref(&part), files), false, files);
     let body = Arc::clone(&bench.room().dress.body);
     let shells = &body.meshes[0].shells;
     let ball = (0..shells.len()).find(|&s| shells[s].1.x > 0.5).unwrap() as u32;
@@ -232,7 +238,7 @@ fn of_a_mesh_that_holds_more_the_bodys_parts_are_chosen() {
     let bytes = export_glb(&room.dress).unwrap();
     let out = read("x.glb", &bytes, &Companions::new()).unwrap();
     assert_eq!(out.meshes[0].mesh.positions, part.mesh.positions);
-    let again = begun(&bytes, false);
+    let again = begun(&bytes, false, files);
     assert_eq!(again.room().dress.body.rest, room.dress.body.rest);
     // Faces of it that are hidden go; what is the body is told by its parts as they are then.
     let feet: Vec<u32> = (0..room.dress.body.rest.len() as u32)
@@ -242,7 +248,7 @@ fn of_a_mesh_that_holds_more_the_bodys_parts_are_chosen() {
     bench.run(Step::Mending(MendingStep::Mask { part: 0, chosen, hide: true }));
     let hidden = bench.room().hidden_of("wick").0;
     assert!(hidden > 100);
-    let without = begun(&export_glb(&bench.room().dress).unwrap(), false).room();
+    let without = begun(&export_glb(&bench.room().dress).unwrap(), false, files).room();
     let triangles = |room: &tin_cloak_workshop::Room| room.dress.body.mesh.triangles.len();
     assert_eq!(triangles(&without), triangles(&room) - hidden);
     bench.shop.undo(bench.fitting).unwrap();
