@@ -183,6 +183,22 @@ pub(crate) fn measured(dressed: &DressedFile) -> Result<(Report, usize), Worksho
     Ok(measured)
 }
 
+/// Writes an outfit that was carried or changed, measures it, and tells what was said of it.
+pub(crate) fn hand_out(
+    dressed: &DressedFile,
+    out: &Path,
+    report_to: Option<&Path>,
+    notes: Vec<String>,
+) -> Outcome {
+    save(out, &dressed.glb()?)?;
+    let (mut report, _) = measured(dressed)?;
+    report.notes.extend(notes);
+    save_report(report_to, &report)?;
+    report.notes.iter().for_each(|n| println!("{n}"));
+    say_worst(&report);
+    Ok(ExitCode::SUCCESS)
+}
+
 pub(crate) fn say_worst(report: &Report) {
     match &report.worst {
         Some(w) => {

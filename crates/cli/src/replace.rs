@@ -1,9 +1,8 @@
 //! `replace`: files that come back for what is worn in a dressed file, or for its body.
 
 use crate::args::ReplaceArgs;
-use crate::batch::{load, measured, save, save_report, say_worst, Outcome};
+use crate::batch::{hand_out, load, Outcome};
 use std::path::Path;
-use std::process::ExitCode;
 use tin_cloak_workshop::{DressedFile, TrialSays, TrialWish};
 
 pub(crate) fn replace(args: &ReplaceArgs) -> Outcome {
@@ -16,11 +15,5 @@ pub(crate) fn replace(args: &ReplaceArgs) -> Outcome {
         let (name, file) = said.split_once('=').ok_or_else(wrong)?;
         notes.extend(open.replace(name.trim(), &load(Path::new(file.trim()))?)?);
     }
-    save(&args.out, &open.glb()?)?;
-    let (mut report, _) = measured(&open)?;
-    report.notes.extend(notes);
-    save_report(args.report.as_deref(), &report)?;
-    report.notes.iter().for_each(|n| println!("{n}"));
-    say_worst(&report);
-    Ok(ExitCode::SUCCESS)
+    hand_out(&open, &args.out, args.report.as_deref(), notes)
 }

@@ -1,9 +1,8 @@
 //! `wear`: an outfit on another body.
 
 use crate::args::WearArgs;
-use crate::batch::{load, measured, save, save_report, say_worst, Outcome};
+use crate::batch::{hand_out, load, Outcome};
 use crate::progress::Progress;
-use std::process::ExitCode;
 use tin_cloak_workshop::{wear_file, Wearing};
 
 pub(crate) fn wear(args: &WearArgs) -> Outcome {
@@ -16,11 +15,5 @@ pub(crate) fn wear(args: &WearArgs) -> Outcome {
     let progress = Progress::new("carrying");
     let (worn, notes) = wear_file(&dressed, &body, &wearing, &|s| progress.tell(s))?;
     progress.done();
-    save(&args.out, &worn.glb()?)?;
-    let (mut report, _) = measured(&worn)?;
-    report.notes.extend(notes);
-    save_report(args.report.as_deref(), &report)?;
-    report.notes.iter().for_each(|n| println!("{n}"));
-    say_worst(&report);
-    Ok(ExitCode::SUCCESS)
+    hand_out(&worn, &args.out, args.report.as_deref(), notes)
 }

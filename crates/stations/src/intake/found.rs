@@ -57,7 +57,9 @@ fn body_findings_key(room: &Room) -> Key {
 /// A piece's own shape and filing, what lies beneath it, and who shares its layer.
 fn piece_findings_key(room: &Room, index: usize) -> Key {
     let p = room.piece_state(index);
-    let own = (p.id, &p.cut.left_out, p.layer, p.kind, p.place, &p.shells, p.cage, &p.bound);
+    // How it is bound is in what a cure would change.
+    let bound = (&p.bound, &p.recipe.options);
+    let own = (p.id, &p.cut.left_out, p.layer, p.kind, p.place, &p.shells, p.cage, bound);
     let mut key = Key::begin("findings on a piece")
         .and_key(room.contents.body)
         .and_key(room.contents.shapes[index])
